@@ -1,0 +1,10 @@
+//! JSON (RFC 8259): the reader, the writer, and what can be wrong with a text.
+
+mod error;
+mod read;
+mod string;
+mod write;
+
+pub use error::{ErrorKind, ReadError};
+pub use read::{Duplicate, Origins, Reader, ReaderOptions, document};
+pub use write::{Style, write, write_text};

@@ -1,0 +1,125 @@
+//! What can be wrong with a JSON text, with the words for it.
+
+use kyanite_tree::{Problem, Spot};
+
+/// The first thing that is wrong with a JSON text, and where.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct ReadError {
+    /// What is wrong.
+    pub kind: ErrorKind,
+    /// The first byte that is wrong.
+    pub start: usize,
+    /// The byte after the last that is wrong; at least `start`.
+    pub end: usize,
+}
+
+/// What is wrong.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub enum ErrorKind {
+    /// There is no value at all.
+    Empty,
+    /// The text ends inside a list or map, which was opened at this offset.
+    EndsInside(usize),
+    /// The text ends inside a quoted text.
+    EndsInText,
+    /// No value begins with what is here.
+    NotAValue,
+    /// A comma with nothing behind it.
+    TrailingComma,
+    /// A member name is missing, or is not in double quotes.
+    NotAName,
+    /// No colon between a name and its value.
+    NoColon,
+    /// No comma between values; the closing bracket belongs to what is open.
+    NoComma(char),
+    /// A number that is not spelled by the grammar.
+    BadNumber(&'static str),
+    /// A control character inside a quoted text.
+    ControlCharacter(u8),
+    /// A backslash followed by something that is no escape.
+    BadEscape,
+    /// Half of a surrogate pair.
+    LoneSurrogate,
+    /// Bytes that are not UTF-8.
+    NotUtf8,
+    /// More text after the value.
+    TextAfterEnd,
+    /// Nested deeper than this limit.
+    TooDeep(usize),
+}
+
+impl ReadError {
+    /// The error that `kind` is at `start..end`.
+    #[must_use]
+    pub fn new(kind: ErrorKind, start: usize, end: usize) -> Self {
+        Self { kind, start, end: end.max(start) }
+    }
+
+    /// Whether more text at the end could mend it.
+    #[must_use]
+    pub fn wants_more(&self) -> bool {
+        matches!(self.kind, ErrorKind::EndsInside(_) | ErrorKind::EndsInText)
+    }
+
+    /// What is wrong, in one sentence.
+    #[must_use]
+    pub fn message(&self) -> String {
+        match &self.kind {
+            ErrorKind::Empty => "there is no JSON value in this input".into(),
+            ErrorKind::EndsInside(_) => "the JSON text ends inside a list or map".into(),
+            ErrorKind::EndsInText => "the JSON text ends inside a quoted text".into(),
+            ErrorKind::NotAValue => "no JSON value begins like this".into(),
+            ErrorKind::TrailingComma => "a comma stands before the closing bracket".into(),
+            ErrorKind::NotAName => "a member name in double quotes is missing here".into(),
+            ErrorKind::NoColon => "a colon is missing after the member name".into(),
+            ErrorKind::NoComma(close) => format!("a comma or `{close}` is missing here"),
+            ErrorKind::BadNumber(why) => format!("this is not a JSON number: {why}"),
+            ErrorKind::ControlCharacter(byte) => {
+                format!("the control character U+{byte:04X} stands in a quoted text")
+            }
+            ErrorKind::BadEscape => "this backslash begins no JSON escape".into(),
+            ErrorKind::LoneSurrogate => "this escape is only half of a surrogate pair".into(),
+            ErrorKind::NotUtf8 => "these bytes are not UTF-8".into(),
+            ErrorKind::TextAfterEnd => "more text follows the end of the JSON value".into(),
+            ErrorKind::TooDeep(limit) => format!("lists and maps nest deeper than {limit} levels"),
+        }
+    }
+
+    /// What to do about it.
+    #[must_use]
+    pub fn advice(&self) -> &'static str {
+        match &self.kind {
+            ErrorKind::Empty => "check that the command before this one wrote anything",
+            ErrorKind::EndsInside(_) | ErrorKind::EndsInText => {
+                "the input looks cut off: fetch it again, or close what is open"
+            }
+            ErrorKind::NotAValue => {
+                "values are \"text\", numbers, true, false, null, [lists] and {maps}"
+            }
+            ErrorKind::TrailingComma => "take the comma away",
+            ErrorKind::NotAName => "write the name in double quotes",
+            ErrorKind::NoColon => "write \"name\": value",
+            ErrorKind::NoComma(_) => "check the value before it, too",
+            ErrorKind::BadNumber(_) => "write it as 12, -0.5 or 6e23, or put it in quotes",
+            ErrorKind::ControlCharacter(b'\n') => "close the text on its line, or write \\n",
+            ErrorKind::ControlCharacter(_) => "write it as an escape: \\t, \\n, \\u0000",
+            ErrorKind::BadEscape => "the escapes are \\\" \\\\ \\/ \\b \\f \\n \\r \\t \\uXXXX",
+            ErrorKind::LoneSurrogate => "write both halves, as in \\uD83D\\uDEA2, or the character",
+            ErrorKind::NotUtf8 => "save the input as UTF-8",
+            ErrorKind::TextAfterEnd => "for a run of JSON values, say --from jsonl",
+            ErrorKind::TooDeep(_) => "raise the limit with --depth N if this is meant",
+        }
+    }
+
+    /// The error as a message about `file`, which holds `text`.
+    #[must_use]
+    pub fn problem(&self, file: &str, text: &[u8]) -> Problem {
+        let mut problem = Problem::error(self.message())
+            .at(Spot::of(file, text, self.start, self.end))
+            .advise(self.advice());
+        if let ErrorKind::EndsInside(opened) = self.kind {
+            problem = problem.at(Spot::of(file, text, opened, opened + 1));
+        }
+        problem
+    }
+}

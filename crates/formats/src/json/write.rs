@@ -1,0 +1,155 @@
+//! The JSON writer (RFC 8259).
+//!
+//! Numbers are written in the spelling they have; texts with the fewest escapes, non-ASCII as it is.
+
+use kyanite_tree::{Member, Value};
+
+use super::string::plain_end;
+
+/// How JSON is laid out.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Style {
+    /// All on one line, no blanks.
+    Compact,
+    /// A line a member or item, with this many blanks a level.
+    Indented(usize),
+}
+
+/// Appends `value` to `out`, without a line end.
+pub fn write(value: Value<'_>, style: Style, out: &mut Vec<u8>) {
+    let step = match style {
+        Style::Compact => None,
+        Style::Indented(step) => Some(step),
+    };
+    write_at(value, step, 0, out);
+}
+
+/// Appends `value` as it stands `level` levels deep inside a document of the same style.
+fn write_at(value: Value<'_>, step: Option<usize>, level: usize, out: &mut Vec<u8>) {
+    match value {
+        Value::Null(_) => out.extend_from_slice(b"null"),
+        Value::Boolean(_, true) => out.extend_from_slice(b"true"),
+        Value::Boolean(_, false) => out.extend_from_slice(b"false"),
+        Value::Number(_, number) => out.extend_from_slice(number.as_str().as_bytes()),
+        Value::Text(_, text) => write_text(text, out),
+        Value::List(_, []) => out.extend_from_slice(b"[]"),
+        Value::List(_, items) => {
+            bracketed(b'[', b']', items, step, level, out, |item, out| {
+                write_at(*item, step, level + 1, out);
+            });
+        }
+        Value::Map(_, map) if map.is_empty() => out.extend_from_slice(b"{}"),
+        Value::Map(_, map) => {
+            bracketed(b'{', b'}', map.members(), step, level, out, |member: &Member<'_>, out| {
+                write_text(member.name, out);
+                out.push(b':');
+                if step.is_some() {
+                    out.push(b' ');
+                }
+                write_at(member.value, step, level + 1, out);
+            });
+        }
+    }
+}
+
+fn bracketed<T>(
+    open: u8,
+    close: u8,
+    children: &[T],
+    step: Option<usize>,
+    level: usize,
+    out: &mut Vec<u8>,
+    write_child: impl Fn(&T, &mut Vec<u8>),
+) {
+    out.push(open);
+    for (position, child) in children.iter().enumerate() {
+        if position > 0 {
+            out.push(b',');
+        }
+        if let Some(step) = step {
+            line(step * (level + 1), out);
+        }
+        write_child(child, out);
+    }
+    if let Some(step) = step {
+        line(step * level, out);
+    }
+    out.push(close);
+}
+
+fn line(blanks: usize, out: &mut Vec<u8>) {
+    out.push(b'\n');
+    out.resize(out.len() + blanks, b' ');
+}
+
+/// Appends `text` in quotes, with the escapes that RFC 8259 section 7 demands and no others.
+pub fn write_text(text: &str, out: &mut Vec<u8>) {
+    let bytes = text.as_bytes();
+    out.push(b'"');
+    let mut at = 0;
+    loop {
+        let end = plain_end(bytes, at);
+        out.extend_from_slice(&bytes[at..end]);
+        let Some(special) = bytes.get(end) else { break };
+        write_escape(*special, out);
+        at = end + 1;
+    }
+    out.push(b'"');
+}
+
+fn write_escape(byte: u8, out: &mut Vec<u8>) {
+    let short = match byte {
+        b'"' | b'\\' => byte,
+        b'\n' => b'n',
+        b'\t' => b't',
+        b'\r' => b'r',
+        0x08 => b'b',
+        0x0C => b'f',
+        _ => {
+            out.extend_from_slice(format!("\\u{byte:04x}").as_bytes());
+            return;
+        }
+    };
+    out.extend_from_slice(&[b'\\', short]);
+}
+
+#[cfg(test)]
+pub(super) mod tests {
+    use super::*;
+    use kyanite_tree::Arena;
+    use proptest::prelude::*;
+
+    /// Any JSON value, for round trips.
+    pub(crate) fn any_json() -> impl Strategy<Value = serde_json::Value> {
+        let leaf = prop_oneof![
+            Just(serde_json::Value::Null),
+            any::<bool>().prop_map(Into::into),
+            any::<i64>().prop_map(Into::into),
+            any::<String>().prop_map(Into::into),
+        ];
+        leaf.prop_recursive(5, 60, 8, |inner| {
+            prop_oneof![
+                proptest::collection::vec(inner.clone(), 0..8).prop_map(Into::into),
+                proptest::collection::btree_map(any::<String>(), inner, 0..24)
+                    .prop_map(|map| map.into_iter().collect::<serde_json::Map<_, _>>().into()),
+            ]
+        })
+    }
+
+    #[test]
+    fn layouts() {
+        let arena = Arena::new();
+        let inner = arena.map([("to", Value::text("q\"\\\u{1}\n/é"))]);
+        let value = arena.list(&[arena.integer(-5), inner, arena.list(&[]), arena.map([])]);
+        let layout = |style| {
+            let mut out = Vec::new();
+            write(value, style, &mut out);
+            String::from_utf8(out).unwrap()
+        };
+        assert_eq!(layout(Style::Compact), r#"[-5,{"to":"q\"\\\u0001\n/é"},[],{}]"#);
+        assert_eq!(
+            layout(Style::Indented(1)),
+            "[\n -5,\n {\n  \"to\": \"q\\\"\\\\\\u0001\\n/é\"\n },\n [],\n {}\n]"
+        );
+    }
+}

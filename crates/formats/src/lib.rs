@@ -1,0 +1,11 @@
+//! Readers and writers of document formats.
+//!
+//! Text comes in, a tree of [`kyanite_tree::Value`]s in an arena comes out, and the other way round. Which
+//! format an input is in is settled by [`detect`].
+
+pub mod detect;
+mod format;
+pub mod json;
+pub mod text;
+
+pub use format::Format;

@@ -1,0 +1,92 @@
+//! The arena that a document, or one batch of records, lives in.
+
+use bumpalo::Bump;
+
+use crate::{Decimal, Map, MapBuilder, Member, Number, Origin, Value};
+
+/// Memory that is handed out in one direction and freed all at once.
+#[derive(Default)]
+pub struct Arena(Bump);
+
+impl Arena {
+    /// An empty arena.
+    #[must_use]
+    pub fn new() -> Self {
+        Self::default()
+    }
+
+    /// Frees all that lives here and keeps the memory for the next record.
+    pub fn reset(&mut self) {
+        self.0.reset();
+    }
+
+    /// How many bytes the arena holds from the system.
+    #[must_use]
+    pub fn allocated_bytes(&self) -> usize {
+        self.0.allocated_bytes()
+    }
+
+    /// Copies `text` here.
+    #[inline]
+    pub fn text(&self, text: &str) -> &str {
+        self.0.alloc_str(text)
+    }
+
+    /// Copies `items` here as a computed list.
+    #[inline]
+    pub fn list<'a>(&'a self, items: &[Value<'a>]) -> Value<'a> {
+        Value::List(Origin::NONE, self.items(items))
+    }
+
+    /// Copies `items` here.
+    #[inline]
+    pub fn items<'a>(&'a self, items: &[Value<'a>]) -> &'a [Value<'a>] {
+        self.0.alloc_slice_copy(items)
+    }
+
+    /// Builds a computed map of `members`; a name that comes again overrides the earlier value in
+    /// its place.
+    pub fn map<'a>(&'a self, members: impl IntoIterator<Item = (&'a str, Value<'a>)>) -> Value<'a> {
+        let mut builder = MapBuilder::new();
+        for (name, value) in members {
+            builder.insert(name, value);
+        }
+        Value::Map(Origin::NONE, builder.finish(self))
+    }
+
+    /// Copies members whose names are known to differ, with the index that makes look-up fast.
+    #[inline]
+    pub(crate) fn map_of<'a>(&'a self, members: &[Member<'a>], index: &[u32]) -> &'a Map<'a> {
+        self.0.alloc(Map::new(self.0.alloc_slice_copy(members), self.0.alloc_slice_copy(index)))
+    }
+
+    /// Spells a computed number.
+    pub fn number(&self, decimal: &Decimal) -> Value<'_> {
+        Value::number(Number::from_checked(match decimal.to_i64() {
+            Some(integer) => self.integer_text(integer),
+            None => self.text(&decimal.to_string()),
+        }))
+    }
+
+    /// Spells a count or an index.
+    pub fn integer(&self, integer: i64) -> Value<'_> {
+        Value::number(Number::from_checked(self.integer_text(integer)))
+    }
+
+    fn integer_text(&self, integer: i64) -> &str {
+        let mut text = bumpalo::collections::String::with_capacity_in(20, &self.0);
+        // Writing into an arena string cannot fail.
+        let _ = std::fmt::Write::write_fmt(&mut text, format_args!("{integer}"));
+        text.into_bump_str()
+    }
+
+    /// Joins pieces of text without an intermediate allocation.
+    pub fn concat<'a>(&'a self, pieces: &[&str]) -> &'a str {
+        let length = pieces.iter().map(|piece| piece.len()).sum();
+        let mut text = bumpalo::collections::String::with_capacity_in(length, &self.0);
+        for piece in pieces {
+            text.push_str(piece);
+        }
+        text.into_bump_str()
+    }
+}

@@ -1,0 +1,145 @@
+//! Equality and order of values (RFC 9535 section 2.3.5.2.2).
+
+use std::cmp::Ordering;
+
+use crate::{Map, Number, Value};
+
+/// Whether two values are equal: numbers by value, texts by scalar, lists item by item, maps by their
+/// members in any order. Values of different kinds are never equal.
+#[must_use]
+pub fn equal(a: Value<'_>, b: Value<'_>) -> bool {
+    match (a, b) {
+        (Value::Null(_), Value::Null(_)) => true,
+        (Value::Boolean(_, a), Value::Boolean(_, b)) => a == b,
+        (Value::Number(_, a), Value::Number(_, b)) => numbers_equal(a, b),
+        (Value::Text(_, a), Value::Text(_, b)) => a == b,
+        (Value::List(_, a), Value::List(_, b)) => {
+            a.len() == b.len() && a.iter().zip(b).all(|(a, b)| equal(*a, *b))
+        }
+        (Value::Map(_, a), Value::Map(_, b)) => maps_equal(a, b),
+        _ => false,
+    }
+}
+
+fn maps_equal(a: &Map<'_>, b: &Map<'_>) -> bool {
+    a.len() == b.len()
+        && a.members()
+            .iter()
+            .all(|member| b.get(member.name).is_some_and(|other| equal(member.value, other)))
+}
+
+fn numbers_equal(a: Number<'_>, b: Number<'_>) -> bool {
+    a.as_str() == b.as_str() || numbers_order(a, b) == Some(Ordering::Equal)
+}
+
+fn numbers_order(a: Number<'_>, b: Number<'_>) -> Option<Ordering> {
+    Some(a.decimal().ok()?.cmp(&b.decimal().ok()?))
+}
+
+/// How two values are ordered: numbers by value, texts by Unicode scalar; other pairs have no order.
+#[must_use]
+pub fn order(a: Value<'_>, b: Value<'_>) -> Option<Ordering> {
+    match (a, b) {
+        (Value::Number(_, a), Value::Number(_, b)) => numbers_order(a, b),
+        // UTF-8 was made so that byte order is scalar order.
+        (Value::Text(_, a), Value::Text(_, b)) => Some(a.cmp(b)),
+        _ => None,
+    }
+}
+
+/// A value as a key of a hash table: keys are equal exactly when the values are [`equal`].
+#[derive(Clone, PartialEq, Eq, Hash, Debug)]
+pub struct Key(String);
+
+impl Key {
+    /// The key of `value`.
+    #[must_use]
+    pub fn of(value: Value<'_>) -> Self {
+        let mut key = String::new();
+        write_key(value, &mut key);
+        Self(key)
+    }
+}
+
+fn write_key(value: Value<'_>, key: &mut String) {
+    match value {
+        Value::Null(_) => key.push('n'),
+        Value::Boolean(_, true) => key.push('t'),
+        Value::Boolean(_, false) => key.push('f'),
+        Value::Number(_, number) => {
+            key.push('#');
+            match number.decimal() {
+                Ok(decimal) => key.push_str(&decimal.to_string()),
+                Err(_) => key.push_str(number.as_str()),
+            }
+            key.push(';');
+        }
+        Value::Text(_, text) => write_text(text, key),
+        Value::List(_, items) => {
+            key.push('[');
+            items.iter().for_each(|item| write_key(*item, key));
+            key.push(']');
+        }
+        Value::Map(_, map) => {
+            let mut members: Vec<_> = map.members().iter().collect();
+            members.sort_by_key(|member| member.name);
+            key.push('{');
+            for member in members {
+                write_text(member.name, key);
+                write_key(member.value, key);
+            }
+            key.push('}');
+        }
+    }
+}
+
+/// A length in front keeps texts apart whatever they contain.
+fn write_text(text: &str, key: &mut String) {
+    key.push_str(&text.len().to_string());
+    key.push(':');
+    key.push_str(text);
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::Arena;
+
+    fn number(text: &str) -> Value<'_> {
+        Value::number(Number::parse(text).unwrap())
+    }
+
+    #[test]
+    fn equality_order_and_keys_agree() {
+        let arena = Arena::new();
+        let ab = arena.map([("a", number("1")), ("b", Value::text("x"))]);
+        let ba = arena.map([("b", Value::text("x")), ("a", number("1.0"))]);
+        let values = [
+            Value::NULL,
+            Value::boolean(true),
+            Value::boolean(false),
+            number("1"),
+            number("10e-1"),
+            number("2"),
+            Value::text("1"),
+            Value::text("a:1"),
+            arena.list(&[]),
+            arena.list(&[number("1"), number("2")]),
+            arena.list(&[number("12")]),
+            ab,
+            ba,
+            arena.map([("a", number("1"))]),
+        ];
+        for a in values {
+            for b in values {
+                assert_eq!(equal(a, b), Key::of(a) == Key::of(b), "{a:?} {b:?}");
+                if let Some(order) = order(a, b) {
+                    assert_eq!(order.is_eq(), equal(a, b));
+                }
+            }
+        }
+        assert!(equal(ab, ba));
+        assert!(equal(number("1"), number("10e-1")));
+        assert_eq!(order(number("1"), Value::text("1")), None);
+    }
+}

@@ -1,0 +1,36 @@
+//! Documents in memory.
+//!
+//! A document is a tree of [`Value`]s that live in an [`Arena`]: small, `Copy`, and borrowing their
+//! text from the bytes that were read wherever nothing had to be unescaped. Every value carries its
+//! [`Origin`], so that a failure far downstream can still name the line, the column and the path it
+//! came from. Numbers keep their spelling; [`Decimal`] computes with them exactly.
+//!
+//! ```
+//! use kyanite_tree::{Arena, Value};
+//!
+//! let arena = Arena::new();
+//! let berths = arena.list(&[Value::text("A9"), Value::text("A10")]);
+//! assert_eq!(berths.as_list().map(<[_]>::len), Some(2));
+//! ```
+
+mod arena;
+mod compare;
+mod decimal;
+mod map;
+mod number;
+mod origin;
+mod path;
+mod place;
+mod problem;
+mod value;
+
+pub use arena::Arena;
+pub use compare::{Key, equal, order};
+pub use decimal::{Decimal, DecimalError};
+pub use map::{Map, MapBuilder, Member};
+pub use number::Number;
+pub use origin::Origin;
+pub use path::{Location, Step, locate};
+pub use place::{Excerpt, LineColumn, Spot};
+pub use problem::{Problem, Severity};
+pub use value::{Kind, Value};

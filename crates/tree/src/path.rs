@@ -1,0 +1,155 @@
+//! Where a value stands in its document, as a path.
+
+use std::fmt;
+
+use crate::{Origin, Value};
+
+/// One step down from a value to a child.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Step<'a> {
+    /// To the member of a map.
+    Name(&'a str),
+    /// To the item of a list, from 0.
+    Index(usize),
+}
+
+/// The steps from the root of a document to one of its values. It displays as a normalized path
+/// (RFC 9535 section 2.7): `$['sailings'][0]['vessel']`.
+#[derive(Clone, PartialEq, Eq, Debug, Default)]
+pub struct Location<'a>(Vec<Step<'a>>);
+
+impl<'a> Location<'a> {
+    /// A location by its steps.
+    #[must_use]
+    pub fn new(steps: Vec<Step<'a>>) -> Self {
+        Self(steps)
+    }
+
+    /// The steps, from the root.
+    #[must_use]
+    pub fn steps(&self) -> &[Step<'a>] {
+        &self.0
+    }
+
+    /// This location, one step below `first`: what is in a record, seen from the list of records.
+    #[must_use]
+    pub fn within(mut self, first: Step<'a>) -> Self {
+        self.0.insert(0, first);
+        self
+    }
+
+    /// The path as people write it: `$.sailings[0].vessel`, brackets only where they are needed.
+    #[must_use]
+    pub fn readable(&self) -> String {
+        let mut text = String::from("$");
+        for step in &self.0 {
+            match step {
+                Step::Index(index) => text.push_str(&format!("[{index}]")),
+                Step::Name(name) if is_shorthand(name) => {
+                    text.push('.');
+                    text.push_str(name);
+                }
+                Step::Name(name) => text.push_str(&bracketed(name)),
+            }
+        }
+        text
+    }
+}
+
+impl fmt::Display for Location<'_> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("$")?;
+        for step in &self.0 {
+            match step {
+                Step::Index(index) => write!(f, "[{index}]")?,
+                Step::Name(name) => f.write_str(&bracketed(name))?,
+            }
+        }
+        Ok(())
+    }
+}
+
+/// Whether a name may be written after a dot (RFC 9535 section 2.5.1.1).
+#[must_use]
+pub fn is_shorthand(name: &str) -> bool {
+    let mut characters = name.chars();
+    characters.next().is_some_and(|c| c.is_ascii_alphabetic() || c == '_' || !c.is_ascii())
+        && characters.all(|c| c.is_ascii_alphanumeric() || c == '_' || !c.is_ascii())
+}
+
+/// A name selector in the canonical form of RFC 9535 section 2.7.
+fn bracketed(name: &str) -> String {
+    let mut text = String::with_capacity(name.len() + 4);
+    text.push_str("['");
+    for character in name.chars() {
+        match character {
+            '\'' => text.push_str("\\'"),
+            '\\' => text.push_str("\\\\"),
+            '\u{8}' => text.push_str("\\b"),
+            '\t' => text.push_str("\\t"),
+            '\n' => text.push_str("\\n"),
+            '\u{c}' => text.push_str("\\f"),
+            '\r' => text.push_str("\\r"),
+            control if control < ' ' => text.push_str(&format!("\\u{:04x}", control as u32)),
+            other => text.push(other),
+        }
+    }
+    text.push_str("']");
+    text
+}
+
+/// Finds the value that was read at `origin` under `root`, and its location.
+///
+/// Children stand in the text inside their parent, so nearly every level is settled by its offsets; where
+/// they are out of order (a member given twice keeps the first place and the last value) all are tried.
+#[must_use]
+pub fn locate<'a>(root: Value<'a>, origin: Origin) -> Option<Location<'a>> {
+    let mut steps = Vec::new();
+    descend(root, origin, &mut steps).then_some(Location(steps))
+}
+
+fn descend<'a>(value: Value<'a>, origin: Origin, steps: &mut Vec<Step<'a>>) -> bool {
+    let own = value.origin();
+    if own == origin {
+        return origin.is_known();
+    }
+    if own.document() != origin.document() || own.offset() > origin.offset() {
+        return false;
+    }
+    let mut attempt = |step: Step<'a>, child: Value<'a>| {
+        steps.push(step);
+        let found = descend(child, origin, steps);
+        if !found {
+            steps.pop();
+        }
+        found
+    };
+    match value {
+        Value::List(_, items) => {
+            // Of ordered siblings only the last that starts at or before the offset can hold it.
+            let next = items.partition_point(|item| item.origin().offset() <= origin.offset());
+            next.checked_sub(1).is_some_and(|index| attempt(Step::Index(index), items[index]))
+        }
+        Value::Map(_, map) => {
+            map.members().iter().rev().any(|member| attempt(Step::Name(member.name), member.value))
+        }
+        _ => false,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn spellings_of_a_location() {
+        let location = Location::new(vec![
+            Step::Name("sailings"),
+            Step::Index(3),
+            Step::Name("berth no"),
+            Step::Name("it's\u{b}\n\\"),
+        ]);
+        assert_eq!(location.to_string(), r"$['sailings'][3]['berth no']['it\'s\u000b\n\\']");
+        assert_eq!(location.readable(), r"$.sailings[3]['berth no']['it\'s\u000b\n\\']");
+    }
+}

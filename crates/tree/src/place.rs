@@ -1,0 +1,167 @@
+//! Places in texts, for people: line, column, and the line itself.
+
+use std::fmt;
+
+/// A line and a column, both from 1; columns count Unicode scalar values.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, PartialOrd, Ord)]
+pub struct LineColumn {
+    /// The line, from 1.
+    pub line: u64,
+    /// The column, from 1.
+    pub column: u64,
+}
+
+impl LineColumn {
+    /// The line and column of byte `offset` in `text`; past the end, the end.
+    #[must_use]
+    pub fn of(text: &[u8], offset: usize) -> Self {
+        let before = &text[..offset.min(text.len())];
+        let line_start = memchr::memrchr(b'\n', before).map_or(0, |at| at + 1);
+        let column = characters(&before[line_start..]);
+        Self {
+            line: memchr::memchr_iter(b'\n', before).count() as u64 + 1,
+            column: column as u64 + 1,
+        }
+    }
+
+    /// The same place in a text that begins with `lines` further lines.
+    #[must_use]
+    pub fn below(self, lines: u64) -> Self {
+        Self { line: self.line + lines, column: self.column }
+    }
+}
+
+impl fmt::Display for LineColumn {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}:{}", self.line, self.column)
+    }
+}
+
+/// How many characters `bytes` hold: the bytes that do not continue one.
+fn characters(bytes: &[u8]) -> usize {
+    bytes.iter().filter(|byte| (*byte & 0xC0) != 0x80).count()
+}
+
+/// The part of a source line around a place, with the columns that are meant.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Excerpt {
+    /// The line or, of a long one, the part around the place, with `…` where it was cut.
+    pub line: String,
+    /// The first marked character of `line`, from 0.
+    pub start: usize,
+    /// How many characters are marked; at least 1.
+    pub length: usize,
+}
+
+/// Characters shown of a long line, before and after the place.
+const BEFORE: usize = 48;
+const AFTER: usize = 64;
+
+impl Excerpt {
+    /// The line of `text` around `start..end` (bytes). Invalid UTF-8 and control characters are shown as
+    /// replacement characters, tabs as one blank, so that the columns of the caret hold.
+    #[must_use]
+    pub fn of(text: &[u8], start: usize, end: usize) -> Self {
+        let start = start.min(text.len());
+        let line_start = memchr::memrchr(b'\n', &text[..start]).map_or(0, |at| at + 1);
+        let line_end = memchr::memchr(b'\n', &text[start..]).map_or(text.len(), |at| start + at);
+        // Bytes bound the window first, so that a line of many megabytes costs nothing.
+        let from = line_start.max(start.saturating_sub(BEFORE * 4));
+        let to = line_end.min(start.saturating_add(AFTER * 4));
+        let head = printable(&text[from..start]);
+        let tail = printable(&text[start..to.max(start)]);
+        let head_cut = head.len().saturating_sub(BEFORE);
+        let tail_kept = tail.len().min(AFTER);
+        let mut line = String::new();
+        let mut caret = head.len() - head_cut;
+        if from > line_start || head_cut > 0 {
+            line.push('…');
+            caret += 1;
+        }
+        line.extend(&head[head_cut..]);
+        line.extend(&tail[..tail_kept]);
+        if to < line_end || tail_kept < tail.len() {
+            line.push('…');
+        }
+        let marked = characters(&text[start..end.clamp(start, to.max(start))]);
+        let length = marked.clamp(1, tail_kept.max(1));
+        Self { line, start: caret, length }
+    }
+}
+
+fn printable(bytes: &[u8]) -> Vec<char> {
+    String::from_utf8_lossy(bytes)
+        .chars()
+        .filter(|character| *character != '\r')
+        .map(|character| match character {
+            '\t' => ' ',
+            control if control.is_control() => char::REPLACEMENT_CHARACTER,
+            other => other,
+        })
+        .collect()
+}
+
+/// One place that a message points at: complete in itself, so that the text may be gone when it is shown.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Spot {
+    /// The file's name, or words such as `standard input`.
+    pub file: String,
+    /// Where in the file.
+    pub at: LineColumn,
+    /// The path of the value there (`$.sailings[0]`), when it is inside a document.
+    pub path: Option<String>,
+    /// The source line.
+    pub excerpt: Excerpt,
+}
+
+impl Spot {
+    /// The spot of `start..end` (bytes) in `text`, which is called `file`.
+    #[must_use]
+    pub fn of(file: &str, text: &[u8], start: usize, end: usize) -> Self {
+        Self {
+            file: file.to_owned(),
+            at: LineColumn::of(text, start),
+            path: None,
+            excerpt: Excerpt::of(text, start, end),
+        }
+    }
+
+    /// The same spot with the path of the value there.
+    #[must_use]
+    pub fn with_path(mut self, path: impl Into<String>) -> Self {
+        self.path = Some(path.into());
+        self
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn lines_and_columns() {
+        let text = "a\nbø x\n".as_bytes();
+        for (offset, line, column) in
+            [(0, 1, 1), (1, 1, 2), (2, 2, 1), (6, 2, 4), (8, 3, 1), (99, 3, 1)]
+        {
+            assert_eq!(LineColumn::of(text, offset), LineColumn { line, column }, "{offset}");
+        }
+    }
+
+    #[test]
+    fn a_long_line_is_cut_around_the_place() {
+        let text = format!("{{\"a\": 1}}\n{}X{}\n", "-".repeat(5000), "+".repeat(5000));
+        let excerpt = Excerpt::of(text.as_bytes(), 9 + 5000, 9 + 5001);
+        let marked: Vec<char> = excerpt.line.chars().collect();
+        assert_eq!(marked[excerpt.start], 'X');
+        assert!(marked.len() < 120 && marked.first() == Some(&'…') && marked.last() == Some(&'…'));
+    }
+
+    #[test]
+    fn broken_bytes_and_ends_are_shown() {
+        let excerpt = Excerpt::of(b"ab\xFFc", 2, 3);
+        assert_eq!((excerpt.line.as_str(), excerpt.start, excerpt.length), ("ab\u{FFFD}c", 2, 1));
+        let end = Excerpt::of(b"[1,", 3, 3);
+        assert_eq!((end.line.as_str(), end.start, end.length), ("[1,", 3, 1));
+    }
+}

@@ -1,0 +1,174 @@
+//! The value: what a document is made of.
+
+use crate::{Map, Number, Origin};
+
+/// One node of a document: 24 bytes, `Copy`, borrowing from the arena or from the bytes read.
+///
+/// *Nothing*, the absence of a value, is not a `Value`: it is `Option::<Value>::None`.
+#[derive(Clone, Copy, Debug)]
+pub enum Value<'a> {
+    /// The null of JSON, YAML and of empty cells where a schema says so.
+    Null(Origin),
+    /// `true` or `false`.
+    Boolean(Origin, bool),
+    /// A number in the spelling it was written with.
+    Number(Origin, Number<'a>),
+    /// Text: Unicode scalar values.
+    Text(Origin, &'a str),
+    /// Values in order.
+    List(Origin, &'a [Value<'a>]),
+    /// Named members in the order they were written.
+    Map(Origin, &'a Map<'a>),
+}
+
+/// What a value is, by the words of the rule language.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, PartialOrd, Ord, Hash)]
+pub enum Kind {
+    /// Null.
+    Null,
+    /// True or false.
+    Boolean,
+    /// A number.
+    Number,
+    /// A text.
+    Text,
+    /// A list.
+    List,
+    /// A map.
+    Map,
+}
+
+impl Kind {
+    /// The word for this kind in rules and messages.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Null => "null",
+            Self::Boolean => "boolean",
+            Self::Number => "number",
+            Self::Text => "text",
+            Self::List => "list",
+            Self::Map => "map",
+        }
+    }
+
+    /// The word with its article, for sentences: `a list`, `null`.
+    #[must_use]
+    pub fn phrase(self) -> &'static str {
+        match self {
+            Self::Null => "null",
+            Self::Boolean => "a boolean",
+            Self::Number => "a number",
+            Self::Text => "a text",
+            Self::List => "a list",
+            Self::Map => "a map",
+        }
+    }
+}
+
+impl<'a> Value<'a> {
+    /// A null that was computed.
+    pub const NULL: Self = Self::Null(Origin::NONE);
+
+    /// A computed boolean.
+    #[inline]
+    #[must_use]
+    pub fn boolean(value: bool) -> Self {
+        Self::Boolean(Origin::NONE, value)
+    }
+
+    /// A computed text.
+    #[inline]
+    #[must_use]
+    pub fn text(text: &'a str) -> Self {
+        Self::Text(Origin::NONE, text)
+    }
+
+    /// A computed number.
+    #[inline]
+    #[must_use]
+    pub fn number(number: Number<'a>) -> Self {
+        Self::Number(Origin::NONE, number)
+    }
+
+    /// What the value is.
+    #[inline]
+    #[must_use]
+    pub fn kind(self) -> Kind {
+        match self {
+            Self::Null(_) => Kind::Null,
+            Self::Boolean(..) => Kind::Boolean,
+            Self::Number(..) => Kind::Number,
+            Self::Text(..) => Kind::Text,
+            Self::List(..) => Kind::List,
+            Self::Map(..) => Kind::Map,
+        }
+    }
+
+    /// Where the value was read.
+    #[inline]
+    #[must_use]
+    pub fn origin(self) -> Origin {
+        match self {
+            Self::Null(origin)
+            | Self::Boolean(origin, _)
+            | Self::Number(origin, _)
+            | Self::Text(origin, _)
+            | Self::List(origin, _)
+            | Self::Map(origin, _) => origin,
+        }
+    }
+
+    /// The boolean, if it is one.
+    #[inline]
+    #[must_use]
+    pub fn as_boolean(self) -> Option<bool> {
+        if let Self::Boolean(_, value) = self { Some(value) } else { None }
+    }
+
+    /// The number, if it is one.
+    #[inline]
+    #[must_use]
+    pub fn as_number(self) -> Option<Number<'a>> {
+        if let Self::Number(_, number) = self { Some(number) } else { None }
+    }
+
+    /// The text, if it is one.
+    #[inline]
+    #[must_use]
+    pub fn as_text(self) -> Option<&'a str> {
+        if let Self::Text(_, text) = self { Some(text) } else { None }
+    }
+
+    /// The items, if it is a list.
+    #[inline]
+    #[must_use]
+    pub fn as_list(self) -> Option<&'a [Self]> {
+        if let Self::List(_, items) = self { Some(items) } else { None }
+    }
+
+    /// The map, if it is one.
+    #[inline]
+    #[must_use]
+    pub fn as_map(self) -> Option<&'a Map<'a>> {
+        if let Self::Map(_, map) = self { Some(map) } else { None }
+    }
+
+    /// The member of that name, if this is a map that has it.
+    #[inline]
+    #[must_use]
+    pub fn member(self, name: &str) -> Option<Self> {
+        self.as_map()?.get(name)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_value_with_its_origin_takes_24_bytes() {
+        assert_eq!(size_of::<Value<'_>>(), 24);
+        assert_eq!(size_of::<Option<Value<'_>>>(), 24);
+    }
+}
