@@ -526,7 +526,7 @@ mod tests {
         }
 
         #[test]
-        fn written_values_read_back(value in super::super::write::tests::any_json()) {
+        fn written_values_read_back(value in write::tests::any_json()) {
             let text = value.to_string();
             let ours = read_deep(&text);
             prop_assert_eq!(serde_json::from_str::<serde_json::Value>(&ours).unwrap(), value);

@@ -1,0 +1,61 @@
+//! What the benchmarks share: the data, the clock, the table of ratios.
+//!
+//! All candidates of a table run in turn, round after round, in one process; a row gives the median time and
+//! its ratio to the first row, the baseline.
+
+use std::hint::black_box;
+use std::time::{Duration, Instant};
+
+use kyanite_demo::Bookings;
+
+/// `bytes` of generated bookings, JSON Lines.
+#[must_use]
+pub fn bookings(bytes: u64) -> Vec<u8> {
+    let mut data = Vec::with_capacity(bytes as usize + 1024);
+    // Writing into a Vec cannot fail.
+    let _ = Bookings::new(1).write_bytes(bytes, &mut data);
+    data
+}
+
+/// One way to do the job; gives some figure that depends on the whole work.
+pub struct Candidate<'a> {
+    /// What it is called in the table.
+    pub name: &'a str,
+    /// The job.
+    pub run: Box<dyn FnMut() -> u64 + 'a>,
+}
+
+/// Names a candidate.
+pub fn candidate<'a>(name: &'a str, run: impl FnMut() -> u64 + 'a) -> Candidate<'a> {
+    Candidate { name, run: Box::new(run) }
+}
+
+/// Runs all candidates in turn, `rounds` times, and prints the table for a job over `bytes` of input.
+#[expect(clippy::print_stdout, reason = "the table is the output of a benchmark")]
+pub fn compare(title: &str, bytes: usize, rounds: usize, mut candidates: Vec<Candidate<'_>>) {
+    let mut times = vec![Vec::with_capacity(rounds); candidates.len()];
+    for round in 0..=rounds {
+        for (candidate, times) in candidates.iter_mut().zip(&mut times) {
+            let start = Instant::now();
+            black_box((candidate.run)());
+            // The first round warms up.
+            if round > 0 {
+                times.push(start.elapsed());
+            }
+        }
+    }
+    let medians: Vec<Duration> = times
+        .iter_mut()
+        .map(|times| {
+            times.sort_unstable();
+            times[times.len() / 2]
+        })
+        .collect();
+    println!("\n{title} ({} MB, median of {rounds})\n", bytes / 1_000_000);
+    println!("| candidate | GB/s | times the first |\n| --- | ---: | ---: |");
+    for (candidate, time) in candidates.iter().zip(&medians) {
+        let speed = bytes as f64 / time.as_secs_f64() / 1e9;
+        let ratio = medians[0].as_secs_f64() / time.as_secs_f64();
+        println!("| {} | {speed:.2} | {ratio:.1} |", candidate.name);
+    }
+}
