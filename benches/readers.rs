@@ -16,55 +16,69 @@ const BATCH: usize = 256 * 1024;
 fn main() {
     let data = bookings(100_000_000);
     let text = std::str::from_utf8(&data).unwrap_or_default();
-    compare("Reading every record whole", data.len(), 5, vec![
-        candidate("serde_json::Value", || {
-            lines(&data).map(|line| u64::from(parse::<serde_json::Value>(line).is_object())).sum()
-        }),
-        candidate("serde_json, seed into our tree", || {
-            batches(text, |batch, arena| {
-                lines(batch.as_bytes()).map(|line| u64::from(seeded(line, arena))).sum()
-            })
-        }),
-        candidate("simd-json, borrowed value", || {
-            let mut scratch = Vec::new();
-            lines(&data)
-                .map(|line| {
-                    scratch.clear();
-                    scratch.extend_from_slice(line);
-                    u64::from(simd_json::to_borrowed_value(&mut scratch).is_ok())
+    compare(
+        "Reading every record whole",
+        data.len(),
+        5,
+        vec![
+            candidate("serde_json::Value", || {
+                lines(&data)
+                    .map(|line| u64::from(parse::<serde_json::Value>(line).is_object()))
+                    .sum()
+            }),
+            candidate("serde_json, seed into our tree", || {
+                batches(text, |batch, arena| {
+                    lines(batch.as_bytes()).map(|line| u64::from(seeded(line, arena))).sum()
                 })
-                .sum()
-        }),
-        candidate("simd-json, tape", || {
-            let mut scratch = Vec::new();
-            lines(&data)
-                .map(|line| {
-                    scratch.clear();
-                    scratch.extend_from_slice(line);
-                    u64::from(simd_json::to_tape(&mut scratch).is_ok())
+            }),
+            candidate("simd-json, borrowed value", || {
+                let mut scratch = Vec::new();
+                lines(&data)
+                    .map(|line| {
+                        scratch.clear();
+                        scratch.extend_from_slice(line);
+                        u64::from(simd_json::to_borrowed_value(&mut scratch).is_ok())
+                    })
+                    .sum()
+            }),
+            candidate("simd-json, tape", || {
+                let mut scratch = Vec::new();
+                lines(&data)
+                    .map(|line| {
+                        scratch.clear();
+                        scratch.extend_from_slice(line);
+                        u64::from(simd_json::to_tape(&mut scratch).is_ok())
+                    })
+                    .sum()
+            }),
+            candidate("kyanite reader, whole tree", || {
+                batches(text, |batch, arena| {
+                    let mut reader = Reader::new(batch, arena, ReaderOptions::default());
+                    let mut count = 0;
+                    while let Ok(Some(value)) = reader.next_value() {
+                        count += u64::from(value.as_map().is_some());
+                    }
+                    count
                 })
-                .sum()
-        }),
-        candidate("kyanite reader, whole tree", || {
-            batches(text, |batch, arena| {
-                let mut reader = Reader::new(batch, arena, ReaderOptions::default());
-                let mut count = 0;
-                while let Ok(Some(value)) = reader.next_value() {
-                    count += u64::from(value.as_map().is_some());
-                }
-                count
-            })
-        }),
-    ]);
-    compare("Limits", data.len(), 5, vec![
-        candidate("serde_json, IgnoredAny", || {
-            lines(&data).map(|line| u64::from(serde_json::from_slice::<IgnoredAny>(line).is_ok())).sum()
-        }),
-        candidate("UTF-8 check of the standard library", || {
-            u64::from(std::str::from_utf8(&data).is_ok())
-        }),
-        candidate("counting line ends", || memchr::memchr_iter(b'\n', &data).count() as u64),
-    ]);
+            }),
+        ],
+    );
+    compare(
+        "Limits",
+        data.len(),
+        5,
+        vec![
+            candidate("serde_json, IgnoredAny", || {
+                lines(&data)
+                    .map(|line| u64::from(serde_json::from_slice::<IgnoredAny>(line).is_ok()))
+                    .sum()
+            }),
+            candidate("UTF-8 check of the standard library", || {
+                u64::from(std::str::from_utf8(&data).is_ok())
+            }),
+            candidate("counting line ends", || memchr::memchr_iter(b'\n', &data).count() as u64),
+        ],
+    );
 }
 
 fn lines(data: &[u8]) -> impl Iterator<Item = &[u8]> {

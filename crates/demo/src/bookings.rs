@@ -24,7 +24,15 @@ const FIRST_NAMES: [&str; 12] = [
     "Kirsten", "Magnus",
 ];
 const LAST_NAMES: [&str; 10] = [
-    "Aasen", "Brekke", "Calder", "Djurhuus", "Ellingsen", "Flett", "Groat", "Hestnes", "Isbister",
+    "Aasen",
+    "Brekke",
+    "Calder",
+    "Djurhuus",
+    "Ellingsen",
+    "Flett",
+    "Groat",
+    "Hestnes",
+    "Isbister",
     "Joensen",
 ];
 

@@ -6,5 +6,5 @@ mod string;
 mod write;
 
 pub use error::{ErrorKind, ReadError};
-pub use read::{Duplicate, Origins, Reader, ReaderOptions, document};
-pub use write::{Style, write, write_text};
+pub use read::{DEFAULT_DEPTH, Duplicate, Origins, Reader, ReaderOptions, document, value_end};
+pub use write::{Style, write, write_line_start, write_nested, write_text};

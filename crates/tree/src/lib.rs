@@ -30,7 +30,7 @@ pub use decimal::{Decimal, DecimalError};
 pub use map::{Map, MapBuilder, Member};
 pub use number::Number;
 pub use origin::Origin;
-pub use path::{Location, Step, locate};
+pub use path::{Location, Step, is_shorthand, locate};
 pub use place::{Excerpt, LineColumn, Spot};
 pub use problem::{Problem, Severity};
 pub use value::{Kind, Value};

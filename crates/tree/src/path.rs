@@ -113,7 +113,9 @@ fn descend<'a>(value: Value<'a>, origin: Origin, steps: &mut Vec<Step<'a>>) -> b
     if own == origin {
         return origin.is_known();
     }
-    if own.document() != origin.document() || own.offset() > origin.offset() {
+    // A computed container, such as the list of all records, may hold values from anywhere.
+    let was_read = own.is_known();
+    if was_read && (own.document() != origin.document() || own.offset() > origin.offset()) {
         return false;
     }
     let mut attempt = |step: Step<'a>, child: Value<'a>| {
@@ -125,10 +127,13 @@ fn descend<'a>(value: Value<'a>, origin: Origin, steps: &mut Vec<Step<'a>>) -> b
         found
     };
     match value {
-        Value::List(_, items) => {
+        Value::List(_, items) if was_read => {
             // Of ordered siblings only the last that starts at or before the offset can hold it.
             let next = items.partition_point(|item| item.origin().offset() <= origin.offset());
             next.checked_sub(1).is_some_and(|index| attempt(Step::Index(index), items[index]))
+        }
+        Value::List(_, items) => {
+            items.iter().enumerate().any(|(index, item)| attempt(Step::Index(index), *item))
         }
         Value::Map(_, map) => {
             map.members().iter().rev().any(|member| attempt(Step::Name(member.name), member.value))

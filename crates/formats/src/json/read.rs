@@ -78,6 +78,22 @@ pub fn document<'a>(
     Ok((value, reader.duplicates))
 }
 
+/// Where the value that begins at byte `offset` of `text` ends, for marking it: the whole of a scalar, the
+/// bracket of a list or map.
+#[must_use]
+pub fn value_end(text: &str, offset: usize) -> usize {
+    let arena = Arena::new();
+    let mut reader = Reader::new(text, &arena, ReaderOptions::default());
+    reader.seek(offset);
+    match text.as_bytes().get(offset) {
+        Some(b'{' | b'[') | None => offset + 1,
+        Some(_) => match reader.begin_value() {
+            Ok(_) => reader.at,
+            Err(_) => offset + 1,
+        },
+    }
+}
+
 /// Reads one JSON value after another.
 pub struct Reader<'a> {
     text: &'a str,

@@ -17,11 +17,23 @@ pub enum Style {
 
 /// Appends `value` to `out`, without a line end.
 pub fn write(value: Value<'_>, style: Style, out: &mut Vec<u8>) {
+    write_nested(value, style, 0, out);
+}
+
+/// Appends `value` as it is laid out `level` levels deep inside a document, without a line end.
+pub fn write_nested(value: Value<'_>, style: Style, level: usize, out: &mut Vec<u8>) {
     let step = match style {
         Style::Compact => None,
         Style::Indented(step) => Some(step),
     };
-    write_at(value, step, 0, out);
+    write_at(value, step, level, out);
+}
+
+/// Begins a line `level` levels deep, if the style has lines.
+pub fn write_line_start(style: Style, level: usize, out: &mut Vec<u8>) {
+    if let Style::Indented(step) = style {
+        line(step * level, out);
+    }
 }
 
 /// Appends `value` as it stands `level` levels deep inside a document of the same style.

@@ -1,0 +1,290 @@
+//! The command line: commands, options, and their help.
+
+use std::path::PathBuf;
+
+use clap::{ArgAction, Args, Parser, Subcommand, ValueEnum, ValueHint};
+use kyanite_formats::Format;
+
+/// Look into JSON, query it, reshape it.
+#[derive(Parser, Debug)]
+#[command(
+    name = "kyanite",
+    version,
+    about,
+    max_term_width = 100,
+    after_help = "\
+Exit status: 0 done, 1 the answer is no, 2 the command line or the rule is wrong,
+3 an input cannot be read, 4 a rule failed on the data, 5 the output cannot be written.
+
+Try `kyanite demo` for a tour, and `kyanite COMMAND --help` for examples."
+)]
+pub struct Arguments {
+    /// What to do.
+    #[command(subcommand)]
+    pub command: Command,
+    /// What is said along the way.
+    #[command(flatten)]
+    pub messages: MessageOptions,
+}
+
+/// The commands.
+#[derive(Subcommand, Debug)]
+pub enum Command {
+    /// Show what a JSONPath, a JSON Pointer or a one-line rule selects
+    Query(Query),
+    /// Run a rule file over documents
+    Reshape(Reshape),
+    /// Take a tour on built-in sample data, or generate more of it
+    Demo(Demo),
+    /// Print the completions of a shell
+    #[command(after_help = "\
+Examples:
+  kyanite completions bash > ~/.local/share/bash-completion/completions/kyanite
+  kyanite completions fish > ~/.config/fish/completions/kyanite.fish")]
+    Completions {
+        /// The shell
+        shell: clap_complete::Shell,
+    },
+    /// Print the manual page
+    #[command(after_help = "\
+Example:
+  kyanite manual > ~/.local/share/man/man1/kyanite.1")]
+    Manual,
+}
+
+impl Command {
+    /// The deepest nesting that the command may read.
+    pub fn depth(&self) -> usize {
+        match self {
+            Self::Query(Query { input, .. }) | Self::Reshape(Reshape { input, .. }) => {
+                input.depth as usize
+            }
+            _ => 0,
+        }
+    }
+}
+
+/// What is said along the way.
+#[derive(Args, Debug)]
+#[command(next_help_heading = "Messages")]
+pub struct MessageOptions {
+    /// Say only what ends the run
+    #[arg(short, long, global = true, conflicts_with = "verbose")]
+    pub quiet: bool,
+    /// Say also how inputs were understood
+    #[arg(short, long, global = true)]
+    pub verbose: bool,
+    /// Colour messages
+    #[arg(
+        long,
+        global = true,
+        value_name = "WHEN",
+        default_value = "auto",
+        hide_default_value = true
+    )]
+    pub color: When,
+    /// Show progress on long work
+    #[arg(
+        long,
+        global = true,
+        value_name = "WHEN",
+        default_value = "auto",
+        hide_default_value = true
+    )]
+    pub progress: When,
+}
+
+/// When to do what suits only a terminal.
+#[derive(ValueEnum, Clone, Copy, PartialEq, Eq, Debug)]
+pub enum When {
+    /// On a terminal
+    Auto,
+    /// Even into a file or pipe
+    Always,
+    /// Not at all
+    Never,
+}
+
+/// Inputs and how they are read.
+#[derive(Args, Debug)]
+#[command(next_help_heading = "Input")]
+pub struct InputArguments {
+    /// Files to read; `-` or none is standard input
+    #[arg(value_name = "INPUT", value_hint = ValueHint::FilePath)]
+    pub inputs: Vec<String>,
+    /// The format of the inputs: json or jsonl [default: by extension, then by content]
+    #[arg(short, long, value_name = "FORMAT", value_parser = input_format)]
+    pub from: Option<Format>,
+    /// Make one list of all documents; lists of records are joined
+    #[arg(short, long)]
+    pub gather: bool,
+    /// Skip broken records, and say which
+    #[arg(long)]
+    pub lenient: bool,
+    /// The document is a text that holds another document: read that one
+    #[arg(long)]
+    pub unwrap: bool,
+    /// The deepest nesting that is read
+    #[arg(long, value_name = "N", default_value_t = 512, value_parser = clap::value_parser!(u32).range(1..=1_000_000))]
+    pub depth: u32,
+}
+
+/// Where results go and how they look.
+#[derive(Args, Debug)]
+#[command(next_help_heading = "Output")]
+pub struct OutputArguments {
+    /// The format of the result: json, jsonl or text [default: by the extension of -o, else json]
+    #[arg(short, long, value_name = "FORMAT")]
+    pub to: Option<Format>,
+    /// Write to a file; it is replaced only when all went well
+    #[arg(short, long, value_name = "FILE", value_hint = ValueHint::FilePath)]
+    pub output: Option<PathBuf>,
+    /// JSON without blanks or line ends
+    #[arg(short, long, conflicts_with = "indent")]
+    pub compact: bool,
+    /// Blanks for each level of JSON
+    #[arg(long, value_name = "N", default_value_t = 2, value_parser = clap::value_parser!(u8).range(0..=16))]
+    pub indent: u8,
+}
+
+/// A value for a param of a rule.
+#[derive(Args, Debug)]
+pub struct ParamArguments {
+    /// Give a param of the rule its value
+    #[arg(short, long = "param", value_name = "NAME=VALUE", value_parser = param, action = ArgAction::Append)]
+    pub params: Vec<(String, String)>,
+}
+
+/// `kyanite query`.
+#[derive(Args, Debug)]
+#[command(after_help = "\
+Examples:
+  kyanite query '$.routes[*].name' timetable.json
+  kyanite query '$..legs[?@.minutes > 60]' timetable.json --paths
+  kyanite query 'avg($[?@.leg.from == \"ness\"].fare.amount)' bookings.jsonl
+  kyanite query 'for b in $[*] where b.fare.amount > 1150 return b.id' bookings.jsonl --to text
+  kyanite query /routes/0/sailings/2/id timetable.json
+  kyanite query '$.positions[*].vessel' --unwrap beacon.json
+
+A path selects nodes as RFC 9535 says; a path that selects nothing is explained on
+standard error.")]
+pub struct Query {
+    /// A JSONPath, a JSON Pointer (if it begins with /) or a one-line rule
+    pub expression: String,
+    /// The inputs.
+    #[command(flatten)]
+    pub input: InputArguments,
+    /// What the expression is written in [default: rule, or pointer if it begins with /]
+    #[arg(long, value_name = "SYNTAX")]
+    pub syntax: Option<SyntaxOption>,
+    /// The params.
+    #[command(flatten)]
+    pub params: ParamArguments,
+    /// Print where each match is, as normalized paths, not what it is
+    #[arg(long, conflicts_with = "count")]
+    pub paths: bool,
+    /// Print how many matches there are
+    #[arg(long)]
+    pub count: bool,
+    /// Exit with status 1 if nothing is found
+    #[arg(long)]
+    pub require: bool,
+    /// The output.
+    #[command(flatten)]
+    pub output: OutputArguments,
+}
+
+/// What an expression is written in.
+#[derive(ValueEnum, Clone, Copy, PartialEq, Eq, Debug)]
+pub enum SyntaxOption {
+    /// Exactly RFC 9535, nothing more
+    Jsonpath,
+    /// JSON Pointer, RFC 6901
+    Pointer,
+    /// The rule language
+    Rule,
+}
+
+/// `kyanite reshape`.
+#[derive(Args, Debug)]
+#[command(after_help = "\
+Examples:
+  kyanite reshape rules/departures.kyr timetable.json --to jsonl
+  kyanite reshape rules/dearest.kyr bookings.jsonl --param port=ness
+  kyanite reshape rules/port-fares.kyr bookings.jsonl -o fares.json")]
+pub struct Reshape {
+    /// The rule file
+    #[arg(value_name = "RULE", value_hint = ValueHint::FilePath)]
+    pub rule: PathBuf,
+    /// The inputs.
+    #[command(flatten)]
+    pub input: InputArguments,
+    /// The params.
+    #[command(flatten)]
+    pub params: ParamArguments,
+    /// Exit with status 1 if the result is nothing or an empty list
+    #[arg(long)]
+    pub require: bool,
+    /// The output.
+    #[command(flatten)]
+    pub output: OutputArguments,
+}
+
+/// `kyanite demo`.
+#[derive(Args, Debug)]
+#[command(after_help = "\
+Examples:
+  kyanite demo                                 the tour, in a folder that is then removed
+  kyanite demo ferries                         the tour; its files stay in ferries/
+  kyanite demo --bookings 1GB > bookings.jsonl sample data of any size")]
+pub struct Demo {
+    /// A new folder for the files of the tour
+    #[arg(value_hint = ValueHint::DirPath)]
+    pub folder: Option<PathBuf>,
+    /// Write that many bookings, or that many bytes of them (kB, MB, GB), to standard output
+    #[arg(long, value_name = "AMOUNT", value_parser = amount, conflicts_with = "folder")]
+    pub bookings: Option<Amount>,
+    /// The seed of the bookings; the same seed gives the same bytes
+    #[arg(long, value_name = "N", default_value_t = kyanite_demo::Bookings::DEMO_SEED, requires = "bookings")]
+    pub seed: u64,
+}
+
+/// An amount of generated data.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Amount {
+    /// So many records.
+    Records(u64),
+    /// At least so many bytes.
+    Bytes(u64),
+}
+
+fn input_format(name: &str) -> Result<Format, String> {
+    let format: Format = name.parse().map_err(|error| format!("{error}"))?;
+    if format.is_input() {
+        Ok(format)
+    } else {
+        Err(format!("{format} cannot be read yet, only written"))
+    }
+}
+
+fn param(text: &str) -> Result<(String, String), String> {
+    match text.split_once('=') {
+        Some((name, value)) if !name.is_empty() => Ok((name.to_owned(), value.to_owned())),
+        _ => Err("write it as NAME=VALUE".into()),
+    }
+}
+
+fn amount(text: &str) -> Result<Amount, String> {
+    let digits = text.bytes().take_while(u8::is_ascii_digit).count();
+    let number: u64 =
+        text[..digits].parse().map_err(|_| "write a number, such as 5000 or 200MB")?;
+    let unit = match text[digits..].to_ascii_lowercase().as_str() {
+        "" => return Ok(Amount::Records(number)),
+        "b" => 1,
+        "kb" | "k" => 1_000,
+        "mb" | "m" => 1_000_000,
+        "gb" | "g" => 1_000_000_000,
+        other => return Err(format!("`{other}` is no unit; there are kB, MB and GB")),
+    };
+    number.checked_mul(unit).map(Amount::Bytes).ok_or_else(|| "that is too much".into())
+}

@@ -1,0 +1,53 @@
+//! The program `kyanite`: arguments in, words and exit statuses out. All computation is in the core crates.
+
+mod arguments;
+mod demo;
+mod manual;
+mod messages;
+mod progress;
+mod rules;
+mod status;
+
+use std::process::ExitCode;
+
+use arguments::{Arguments, Command};
+use clap::Parser;
+use messages::Messages;
+use status::Status;
+
+/// The stack of the thread that does the work. Only what is used of it takes memory.
+const STACK: usize = 64 << 20;
+
+/// Stack for each level of nesting that may be read.
+const STACK_PER_LEVEL: usize = 1 << 10;
+
+fn main() -> ExitCode {
+    let arguments = match Arguments::try_parse() {
+        Ok(arguments) => arguments,
+        Err(error) => {
+            // Help and version come this way, too; they go to standard output.
+            let _ = error.print();
+            return if error.use_stderr() { Status::Command.into() } else { Status::Done.into() };
+        }
+    };
+    let stack = STACK + STACK_PER_LEVEL * arguments.command.depth();
+    let worker = std::thread::Builder::new().stack_size(stack).spawn(move || run(arguments));
+    let status = match worker.map(std::thread::JoinHandle::join) {
+        Ok(Ok(status)) => status,
+        // The panic has been reported by its own message.
+        Ok(Err(_)) => Status::Rule,
+        Err(_) => Status::Input,
+    };
+    status.into()
+}
+
+fn run(arguments: Arguments) -> Status {
+    let mut messages = Messages::new(&arguments.messages);
+    match arguments.command {
+        Command::Query(query) => rules::query(&query, &arguments.messages, &mut messages),
+        Command::Reshape(reshape) => rules::reshape(&reshape, &arguments.messages, &mut messages),
+        Command::Demo(demo) => demo::demo(&demo, &mut messages),
+        Command::Completions { shell } => manual::completions(shell),
+        Command::Manual => manual::manual(),
+    }
+}

@@ -1,0 +1,102 @@
+//! Messages on standard error: one form for all.
+//!
+//! ```text
+//! warning: no `vesel` under $.routes[*].sailings[*]
+//!   the expression:1:25
+//!       $.routes[*].sailings[*].vesel
+//!                              ^^^^^^
+//!   near: vessel, in 30 of 30
+//! ```
+
+use std::io::{IsTerminal, Write};
+
+use anstyle::{AnsiColor, Style};
+use kyanite_tree::{Problem, Severity, Spot};
+
+use crate::arguments::{MessageOptions, When};
+
+/// Shows messages.
+pub struct Messages {
+    lowest: Severity,
+    colored: bool,
+    /// How many warnings were shown.
+    pub warnings: usize,
+}
+
+impl Messages {
+    /// Messages as the options want them.
+    pub fn new(options: &MessageOptions) -> Self {
+        let lowest = match (options.quiet, options.verbose) {
+            (true, _) => Severity::Error,
+            (_, true) => Severity::Note,
+            _ => Severity::Warning,
+        };
+        Self {
+            lowest,
+            colored: is_wanted(options.color, std::io::stderr().is_terminal()),
+            warnings: 0,
+        }
+    }
+
+    /// Shows a message, unless it is of a sort that is not wanted.
+    pub fn show(&mut self, problem: &Problem) {
+        self.warnings += usize::from(problem.severity == Severity::Warning);
+        if problem.severity >= self.lowest {
+            // When standard error is gone there is nobody to tell.
+            let _ = std::io::stderr().lock().write_all(self.render(problem).as_bytes());
+        }
+    }
+
+    /// Shows several messages.
+    pub fn show_all(&mut self, problems: &[Problem]) {
+        problems.iter().for_each(|problem| self.show(problem));
+    }
+
+    fn render(&self, problem: &Problem) -> String {
+        let color = match problem.severity {
+            Severity::Error => AnsiColor::Red,
+            Severity::Warning => AnsiColor::Yellow,
+            Severity::Note => AnsiColor::Cyan,
+        };
+        let strong = color.on_default().bold();
+        let head = self.paint(strong, problem.severity.word());
+        let mut text = format!("{head}: {}\n", self.paint(Style::new().bold(), &problem.message));
+        for spot in &problem.spots {
+            self.render_spot(spot, strong, &mut text);
+        }
+        if let Some(advice) = &problem.advice {
+            text.push_str(&format!("  {advice}\n"));
+        }
+        text
+    }
+
+    fn render_spot(&self, spot: &Spot, strong: Style, text: &mut String) {
+        let place = self.paint(AnsiColor::Cyan.on_default(), &format!("{}:{}", spot.file, spot.at));
+        let path = spot.path.as_ref().map(|path| format!("  {path}")).unwrap_or_default();
+        text.push_str(&format!("  {place}{path}\n"));
+        let excerpt = &spot.excerpt;
+        let caret = self.paint(strong, &"^".repeat(excerpt.length));
+        text.push_str(&format!(
+            "      {}\n      {}{caret}\n",
+            excerpt.line,
+            " ".repeat(excerpt.start)
+        ));
+    }
+
+    fn paint(&self, style: Style, text: &str) -> String {
+        if self.colored { format!("{style}{text}{style:#}") } else { text.to_owned() }
+    }
+}
+
+/// Whether something for terminals is wanted on a stream.
+pub fn is_wanted(when: When, is_terminal: bool) -> bool {
+    match when {
+        When::Always => true,
+        When::Never => false,
+        When::Auto => {
+            let set = |name| std::env::var_os(name).is_some_and(|value| !value.is_empty());
+            let dumb = std::env::var_os("TERM").is_some_and(|term| term == "dumb");
+            is_terminal && !set("NO_COLOR") && !dumb
+        }
+    }
+}

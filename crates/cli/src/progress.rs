@@ -1,0 +1,76 @@
+//! A progress bar on standard error, for work that takes longer than a moment.
+
+use std::io::IsTerminal;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::thread::JoinHandle;
+use std::time::Duration;
+
+use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+
+use crate::arguments::When;
+
+/// Shows how much of the input has been read, until it is dropped.
+pub struct Progress {
+    /// How many bytes have been read.
+    pub bytes: Arc<AtomicU64>,
+    done: Arc<AtomicBool>,
+    thread: Option<JoinHandle<()>>,
+}
+
+/// Work that is done by then shows no bar.
+const PATIENCE: Duration = Duration::from_millis(700);
+const TICK: Duration = Duration::from_millis(100);
+
+impl Progress {
+    /// Starts showing progress, if it is wanted; `total` is the size of all inputs, where it is known.
+    pub fn start(when: When, result_on_terminal: bool, total: Option<u64>) -> Self {
+        let bytes = Arc::new(AtomicU64::new(0));
+        let done = Arc::new(AtomicBool::new(false));
+        let wanted = match when {
+            When::Always => true,
+            When::Never => false,
+            // A bar between the lines of a result would help nobody.
+            When::Auto => std::io::stderr().is_terminal() && !result_on_terminal,
+        };
+        let thread = wanted.then(|| {
+            let (bytes, done) = (Arc::clone(&bytes), Arc::clone(&done));
+            std::thread::spawn(move || show(&bytes, &done, total))
+        });
+        Self { bytes, done, thread }
+    }
+}
+
+impl Drop for Progress {
+    fn drop(&mut self) {
+        self.done.store(true, Ordering::Relaxed);
+        if let Some(thread) = self.thread.take() {
+            thread.thread().unpark();
+            let _ = thread.join();
+        }
+    }
+}
+
+fn show(bytes: &AtomicU64, done: &AtomicBool, total: Option<u64>) {
+    std::thread::park_timeout(PATIENCE);
+    if done.load(Ordering::Relaxed) {
+        return;
+    }
+    let bar = match total {
+        Some(total) => ProgressBar::new(total),
+        None => ProgressBar::new_spinner(),
+    };
+    bar.set_draw_target(ProgressDrawTarget::stderr());
+    let template = match total {
+        Some(_) => "{wide_bar} {bytes} of {total_bytes}, {bytes_per_sec}, {eta} to go",
+        None => "{spinner} {bytes}, {bytes_per_sec}",
+    };
+    if let Ok(style) = ProgressStyle::with_template(template) {
+        bar.set_style(style);
+    }
+    while !done.load(Ordering::Relaxed) {
+        bar.set_position(bytes.load(Ordering::Relaxed));
+        std::thread::park_timeout(TICK);
+    }
+    bar.finish_and_clear();
+}

@@ -1,0 +1,251 @@
+//! `kyanite query` and `kyanite reshape`: a rule, inputs, an output.
+
+use std::io::{self, IsTerminal};
+
+use kyanite_flow::{
+    Destination, Events, Failed, Input, InputOptions, Job, Layout, Output, Sink, What,
+};
+use kyanite_formats::{Format, json};
+use kyanite_lang::{Flow, Plan, RuleText, Syntax, compile};
+use kyanite_tree::{Arena, Problem, Value};
+
+use crate::arguments::{
+    InputArguments, MessageOptions, OutputArguments, ParamArguments, Query, Reshape, SyntaxOption,
+};
+use crate::messages::Messages;
+use crate::progress::Progress;
+use crate::status::Status;
+
+/// `kyanite query`.
+pub fn query(query: &Query, options: &MessageOptions, messages: &mut Messages) -> Status {
+    let syntax = match query.syntax {
+        Some(SyntaxOption::Jsonpath) => Syntax::JsonPath,
+        Some(SyntaxOption::Pointer) => Syntax::Pointer,
+        Some(SyntaxOption::Rule) => Syntax::Rule,
+        None if query.expression.starts_with('/') => Syntax::Pointer,
+        None => Syntax::Rule,
+    };
+    let rule = RuleText::new("the expression", query.expression.clone());
+    let command = RuleCommand {
+        rule,
+        syntax,
+        input: &query.input,
+        params: &query.params,
+        output: &query.output,
+        what: if query.paths { What::Paths } else { What::Values },
+        count: query.count,
+        require: query.require,
+        options,
+    };
+    command.run(messages)
+}
+
+/// `kyanite reshape`.
+pub fn reshape(reshape: &Reshape, options: &MessageOptions, messages: &mut Messages) -> Status {
+    let name = reshape.rule.display().to_string();
+    let text = match std::fs::read_to_string(&reshape.rule) {
+        Ok(text) => text,
+        Err(error) => {
+            messages.show(&unreadable_rule(&name, &error));
+            return Status::Command;
+        }
+    };
+    let command = RuleCommand {
+        rule: RuleText::new(name, text),
+        syntax: Syntax::Rule,
+        input: &reshape.input,
+        params: &reshape.params,
+        output: &reshape.output,
+        what: What::Values,
+        count: false,
+        require: reshape.require,
+        options,
+    };
+    command.run(messages)
+}
+
+fn unreadable_rule(name: &str, error: &io::Error) -> Problem {
+    let problem = match error.kind() {
+        io::ErrorKind::NotFound => Problem::error(format!("there is no rule file {name}")),
+        io::ErrorKind::InvalidData => Problem::error(format!("the rule file {name} is not UTF-8")),
+        _ => Problem::error(format!("the rule file {name} cannot be read: {error}")),
+    };
+    problem.advise(
+        "the first word is the rule file; for a rule on the command line, use kyanite query",
+    )
+}
+
+/// A rule to be run, wherever it comes from.
+struct RuleCommand<'c> {
+    rule: RuleText,
+    syntax: Syntax,
+    input: &'c InputArguments,
+    params: &'c ParamArguments,
+    output: &'c OutputArguments,
+    what: What,
+    count: bool,
+    require: bool,
+    options: &'c MessageOptions,
+}
+
+impl RuleCommand<'_> {
+    fn run(self, messages: &mut Messages) -> Status {
+        let plan = match compile(self.rule.clone(), self.syntax) {
+            Ok(plan) => plan,
+            Err((rule, findings)) => {
+                for finding in &findings {
+                    messages.show(&finding.problem(&rule));
+                }
+                return Status::Command;
+            }
+        };
+        for warning in &plan.warnings {
+            messages.show(&warning.problem(plan.rule()));
+        }
+        match self.run_plan(&plan, messages) {
+            Ok(status) => status,
+            Err(failed) => {
+                messages.show_all(failed.problems());
+                Status::from(&failed)
+            }
+        }
+    }
+
+    fn run_plan(&self, plan: &Plan, messages: &mut Messages) -> Result<Status, Failed> {
+        // Wrong params are found before anything is opened.
+        kyanite_lang::Arguments::read(plan, &self.params.params, &Arena::new())
+            .map_err(Failed::Command)?;
+        let inputs = self.inputs(plan)?;
+        let layout = self.layout();
+        self.refuse_several(&inputs, layout)?;
+        let destination = match &self.output.output {
+            Some(path) => Destination::File(path.clone()),
+            None => Destination::Stream(Box::new(io::stdout().lock())),
+        };
+        let mut output = Output::open(destination, layout)?;
+        let mut counted =
+            Counted { sink: (!self.count).then_some(&mut output), found: 0, nothing: false };
+        let on_terminal = self.output.output.is_none() && io::stdout().is_terminal();
+        let sizes: Option<Vec<u64>> = inputs.iter().map(Input::size).collect();
+        let progress = Progress::start(
+            self.options.progress,
+            on_terminal,
+            sizes.map(|sizes| sizes.iter().sum()),
+        );
+        let job = Job {
+            plan,
+            params: &self.params.params,
+            options: &self.input_options(),
+            gather: self.input.gather,
+            what: self.what,
+        };
+        let mut events =
+            Events { tell: &mut |problem| messages.show(&problem), bytes: &progress.bytes };
+        let ran = kyanite_flow::run(&job, &inputs, &mut counted, &mut events);
+        drop(progress);
+        ran?;
+        let Counted { found, nothing, .. } = counted;
+        if self.count {
+            let arena = Arena::new();
+            let _ = output.single(Some(arena.integer(found)));
+        }
+        output.finish()?;
+        if nothing && !self.count && messages.warnings == 0 {
+            let written = if layout.format == Format::Json { ", written as null" } else { "" };
+            messages.show(&Problem::warning(format!("the result is nothing{written}")));
+        }
+        Ok(if self.require && found == 0 { Status::No } else { Status::Done })
+    }
+
+    fn inputs(&self, plan: &Plan) -> Result<Vec<Input>, Failed> {
+        let words = &self.input.inputs;
+        if !plan.reads_input() {
+            return match words.first() {
+                None => Ok(Vec::new()),
+                Some(word) => Err(command_error(
+                    format!("the rule never names $, so it does not read {word}"),
+                    "begin paths with $, or leave the input out",
+                )),
+            };
+        }
+        if words.is_empty() {
+            if io::stdin().is_terminal() {
+                return Err(command_error(
+                    "there is no input".into(),
+                    "name a file, or pipe one in",
+                ));
+            }
+            return Ok(vec![Input::Standard]);
+        }
+        Ok(words.iter().map(|word| Input::of_word(word)).collect())
+    }
+
+    fn input_options(&self) -> InputOptions {
+        InputOptions {
+            from: self.input.from,
+            lenient: self.input.lenient,
+            unwrap: self.input.unwrap,
+            depth: self.input.depth as usize,
+        }
+    }
+
+    fn layout(&self) -> Layout {
+        let by_extension = || {
+            let extension = self.output.output.as_ref()?.extension()?.to_str()?;
+            Format::of_extension(extension)
+        };
+        let format = self.output.to.or_else(by_extension).unwrap_or(Format::Json);
+        let style = match self.output.compact {
+            true => json::Style::Compact,
+            false => json::Style::Indented(usize::from(self.output.indent)),
+        };
+        Layout { format, style }
+    }
+
+    /// One JSON text cannot hold the results of several documents.
+    fn refuse_several(&self, inputs: &[Input], layout: Layout) -> Result<(), Failed> {
+        if inputs.len() < 2 || self.input.gather || self.count || layout.format.holds_several() {
+            return Ok(());
+        }
+        let message = format!(
+            "{} documents give as many results, and one {} text cannot hold them",
+            inputs.len(),
+            layout.format
+        );
+        Err(command_error(
+            message,
+            "say --gather for one list of all documents, or --to jsonl for a line each",
+        ))
+    }
+}
+
+fn command_error(message: String, advice: &str) -> Failed {
+    Failed::Command(vec![Problem::error(message).advise(advice)])
+}
+
+/// Counts what is found, and hands it on unless only the count is wanted.
+struct Counted<'o> {
+    sink: Option<&'o mut Output>,
+    found: i64,
+    /// Whether some document's single result was nothing.
+    nothing: bool,
+}
+
+impl Sink for Counted<'_> {
+    fn item(&mut self, value: Value<'_>) -> Flow {
+        self.found += 1;
+        self.sink.as_mut().map_or(Flow::Continue(()), |sink| sink.item(value))
+    }
+
+    fn single(&mut self, value: Option<Value<'_>>) -> Flow {
+        self.found += i64::from(value.is_some());
+        self.nothing |= value.is_none();
+        self.sink.as_mut().map_or(Flow::Continue(()), |sink| sink.single(value))
+    }
+
+    fn end_items(&mut self) {
+        if let Some(sink) = &mut self.sink {
+            sink.end_items();
+        }
+    }
+}

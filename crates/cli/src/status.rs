@@ -1,0 +1,39 @@
+//! Exit statuses.
+
+use std::process::ExitCode;
+
+use kyanite_flow::Failed;
+
+/// How the program ends.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Status {
+    /// All is done.
+    Done = 0,
+    /// The answer is no: nothing was found under `--require`.
+    No = 1,
+    /// The command line or the rule is wrong.
+    Command = 2,
+    /// An input cannot be read.
+    Input = 3,
+    /// A rule failed on the data.
+    Rule = 4,
+    /// The output cannot be written.
+    Output = 5,
+}
+
+impl From<Status> for ExitCode {
+    fn from(status: Status) -> Self {
+        Self::from(status as u8)
+    }
+}
+
+impl From<&Failed> for Status {
+    fn from(failed: &Failed) -> Self {
+        match failed {
+            Failed::Command(_) => Self::Command,
+            Failed::Input(_) => Self::Input,
+            Failed::Rule(_) => Self::Rule,
+            Failed::Output(_) => Self::Output,
+        }
+    }
+}

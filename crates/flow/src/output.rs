@@ -1,0 +1,223 @@
+//! Outputs: results laid out in a format, to standard output or to a file that is replaced only when all is well.
+
+use std::fs;
+use std::io::{self, Write};
+use std::ops::ControlFlow;
+use std::path::{Path, PathBuf};
+
+use kyanite_formats::{Format, json, text};
+use kyanite_lang::Flow;
+use kyanite_tree::{Problem, Value};
+use tempfile::NamedTempFile;
+
+use crate::{Failed, Sink};
+
+/// How results are laid out.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub struct Layout {
+    /// The format.
+    pub format: Format,
+    /// The style of JSON documents; JSON Lines is always compact.
+    pub style: json::Style,
+}
+
+/// Where results go.
+pub enum Destination {
+    /// A stream, such as standard output.
+    Stream(Box<dyn Write>),
+    /// A file, replaced at the end.
+    File(PathBuf),
+}
+
+/// Bytes that are collected before they are written.
+const BUFFER: usize = 64 * 1024;
+
+/// Lays out results and writes them.
+pub struct Output {
+    layout: Layout,
+    target: Target,
+    buffer: Vec<u8>,
+    /// Whether items of a list are being written.
+    items: u64,
+    failed: Option<Failed>,
+    closed: bool,
+}
+
+enum Target {
+    Stream(Box<dyn Write>),
+    /// Written beside the file it will replace.
+    Beside(NamedTempFile, PathBuf),
+}
+
+impl Output {
+    /// Opens the destination.
+    ///
+    /// # Errors
+    /// [`Failed::Output`] when nothing can be written there.
+    pub fn open(destination: Destination, layout: Layout) -> Result<Self, Failed> {
+        let target = match destination {
+            Destination::Stream(stream) => Target::Stream(stream),
+            Destination::File(path) => open_file(&path).map_err(|error| {
+                Failed::Output(cannot_write(&path.display().to_string(), &error))
+            })?,
+        };
+        let buffer = Vec::with_capacity(BUFFER * 2);
+        Ok(Self { layout, target, buffer, items: 0, failed: None, closed: false })
+    }
+
+    /// Ends the result of one document: closes the list that its items make.
+    pub fn end_items(&mut self) {
+        if self.layout.format == Format::Json {
+            if self.items == 0 {
+                self.buffer.push(b'[');
+            } else {
+                json::write_line_start(self.layout.style, 0, &mut self.buffer);
+            }
+            self.buffer.extend_from_slice(b"]\n");
+        }
+        self.items = 0;
+    }
+
+    /// Writes what is left and puts a file in its place.
+    ///
+    /// # Errors
+    /// [`Failed::Output`] when that, or an earlier write, did not work.
+    pub fn finish(mut self) -> Result<(), Failed> {
+        self.flush();
+        if let Some(failed) = self.failed.take() {
+            return Err(failed);
+        }
+        let (name, result) = match self.target {
+            Target::Stream(mut stream) => match stream.flush() {
+                Err(error) if error.kind() == io::ErrorKind::BrokenPipe => return Ok(()),
+                result => ("standard output".to_owned(), result),
+            },
+            Target::Beside(file, path) => {
+                let result =
+                    file.as_file().sync_all().and_then(|()| Ok(file.persist(&path).map(|_| ())?));
+                (path.display().to_string(), result)
+            }
+        };
+        result.map_err(|error| Failed::Output(cannot_write(&name, &error)))
+    }
+
+    fn flush(&mut self) {
+        if self.closed || self.failed.is_some() {
+            self.buffer.clear();
+            return;
+        }
+        let (result, name) = match &mut self.target {
+            Target::Stream(stream) => {
+                (stream.write_all(&self.buffer), "standard output".to_owned())
+            }
+            Target::Beside(file, path) => {
+                (file.write_all(&self.buffer), path.display().to_string())
+            }
+        };
+        match result {
+            Ok(()) => {}
+            // Whoever read the pipe has seen enough.
+            Err(error) if error.kind() == io::ErrorKind::BrokenPipe => self.closed = true,
+            Err(error) => self.failed = Some(Failed::Output(cannot_write(&name, &error))),
+        }
+        self.buffer.clear();
+    }
+
+    fn line(&mut self, value: Value<'_>) {
+        match self.layout.format {
+            Format::Text => text::write_line(value, &mut self.buffer),
+            Format::Json => {
+                json::write(value, self.layout.style, &mut self.buffer);
+                self.buffer.push(b'\n');
+            }
+            Format::JsonLines => {
+                json::write(value, json::Style::Compact, &mut self.buffer);
+                self.buffer.push(b'\n');
+            }
+        }
+    }
+
+    fn go_on(&mut self) -> Flow {
+        if self.buffer.len() >= BUFFER {
+            self.flush();
+        }
+        if self.closed || self.failed.is_some() {
+            ControlFlow::Break(())
+        } else {
+            ControlFlow::Continue(())
+        }
+    }
+}
+
+impl Sink for Output {
+    fn item(&mut self, value: Value<'_>) -> Flow {
+        if self.layout.format == Format::Json {
+            self.buffer.push(if self.items == 0 { b'[' } else { b',' });
+            json::write_line_start(self.layout.style, 1, &mut self.buffer);
+            json::write_nested(value, self.layout.style, 1, &mut self.buffer);
+        } else {
+            self.line(value);
+        }
+        self.items += 1;
+        self.go_on()
+    }
+
+    fn single(&mut self, value: Option<Value<'_>>) -> Flow {
+        match (self.layout.format, value) {
+            (Format::Json, value) => self.line(value.unwrap_or(Value::NULL)),
+            // A line an item, also when the list came as one value.
+            (_, Some(Value::List(_, items))) => items.iter().for_each(|item| self.line(*item)),
+            (_, Some(value)) => self.line(value),
+            (_, None) => {}
+        }
+        self.go_on()
+    }
+
+    fn end_items(&mut self) {
+        Self::end_items(self);
+    }
+}
+
+fn open_file(path: &Path) -> io::Result<Target> {
+    // Through links to the file itself; what is no regular file (a device, a pipe) is written straight.
+    let existing = fs::metadata(path);
+    if let Ok(metadata) = &existing {
+        if metadata.is_dir() {
+            return Err(io::Error::from(io::ErrorKind::IsADirectory));
+        }
+        if !metadata.is_file() {
+            return Ok(Target::Stream(Box::new(fs::OpenOptions::new().write(true).open(path)?)));
+        }
+        if metadata.permissions().readonly() {
+            return Err(io::Error::from(io::ErrorKind::PermissionDenied));
+        }
+    }
+    let path = fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
+    let folder =
+        path.parent().filter(|parent| !parent.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let mut builder = tempfile::Builder::new();
+    builder.prefix(".kyanite-").suffix(".part");
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::PermissionsExt;
+        // The file's own permissions, or those that any new file gets.
+        builder.permissions(match &existing {
+            Ok(metadata) => metadata.permissions(),
+            Err(_) => fs::Permissions::from_mode(0o666),
+        });
+    }
+    Ok(Target::Beside(builder.tempfile_in(folder)?, path))
+}
+
+fn cannot_write(name: &str, error: &io::Error) -> Problem {
+    match error.kind() {
+        io::ErrorKind::NotFound => Problem::error(format!("the folder of {name} is not there"))
+            .advise("make the folder first"),
+        io::ErrorKind::PermissionDenied => Problem::error(format!("{name} may not be written"))
+            .advise("check the permissions of the file and its folder"),
+        io::ErrorKind::IsADirectory => {
+            Problem::error(format!("{name} is a folder")).advise("name a file in it")
+        }
+        _ => Problem::error(format!("{name} cannot be written: {error}")),
+    }
+}

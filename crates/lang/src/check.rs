@@ -1,0 +1,215 @@
+//! From a parsed rule to a [`Plan`]: names, arities, kinds and shapes, before any input is read.
+//!
+//! All findings are collected; what did not check becomes [`Kind::Broken`] and never runs. The parts:
+//! [`scope`] knows which names are bound, [`expr`] lowers expressions, [`condition`] those that must be true or
+//! false, [`call`] calls, [`path`] paths, [`clauses`] loops.
+
+mod call;
+mod clauses;
+mod condition;
+mod expr;
+mod path;
+mod scope;
+
+use std::collections::HashMap;
+
+use crate::finding::{Finding, RuleText, Span};
+use crate::plan::{Def, Expr, Kind, Param, PathInfo, Plan, TestInfo, Type};
+use crate::syntax::ast::{HeaderItem, ParamType, Rule};
+use scope::Scope;
+
+/// Checks a rule.
+///
+/// # Errors
+/// All findings, warnings included, when at least one is an error.
+pub fn check(text: RuleText, rule: &Rule) -> Result<Plan, (RuleText, Vec<Finding>)> {
+    let mut checker = Checker::new(&text);
+    checker.declare_defs(rule);
+    let (params, setup) = checker.header(rule);
+    let body = checker.body(rule);
+    let Checker { findings, scope, paths, tests, root_uses, defs, .. } = checker;
+    if findings.iter().any(|finding| finding.severity == kyanite_tree::Severity::Error) {
+        return Err((text, findings));
+    }
+    let (globals, frame) = (scope.globals(), scope.frame());
+    let defs = defs.into_iter().filter_map(|def| def.checked).collect();
+    Ok(Plan {
+        rule: text,
+        params,
+        globals,
+        setup,
+        defs,
+        frame,
+        body,
+        paths,
+        tests,
+        root_uses,
+        warnings: findings,
+    })
+}
+
+/// What is known of a def while the rule is checked.
+struct DefState {
+    name: String,
+    parameters: usize,
+    span: Span,
+    /// The globals it can see, by how many are bound before it.
+    visible: usize,
+    calls: Vec<usize>,
+    checked: Option<Def>,
+    result: Type,
+}
+
+struct Checker<'r> {
+    rule: &'r RuleText,
+    findings: Vec<Finding>,
+    scope: Scope,
+    defs: Vec<DefState>,
+    def_names: HashMap<String, usize>,
+    /// The def whose body is being checked.
+    inside_def: Option<usize>,
+    paths: Vec<PathInfo>,
+    tests: Vec<TestInfo>,
+    root_uses: usize,
+    /// How many filters are around.
+    filters: usize,
+}
+
+impl<'r> Checker<'r> {
+    fn new(rule: &'r RuleText) -> Self {
+        Self {
+            rule,
+            findings: Vec::new(),
+            scope: Scope::default(),
+            defs: Vec::new(),
+            def_names: HashMap::new(),
+            inside_def: None,
+            paths: Vec::new(),
+            tests: Vec::new(),
+            root_uses: 0,
+            filters: 0,
+        }
+    }
+
+    fn find(&mut self, finding: Finding) {
+        self.findings.push(finding);
+    }
+
+    /// Notes an error and gives what stands in for the expression.
+    fn broken(&mut self, finding: Finding) -> Expr {
+        let span = finding.span;
+        self.find(finding);
+        Expr { kind: Kind::Broken, span }
+    }
+
+    /// Defs may be called from anywhere, so their names and arities are known first.
+    fn declare_defs(&mut self, rule: &Rule) {
+        for item in &rule.header {
+            let HeaderItem::Def { name, parameters, .. } = item else { continue };
+            if crate::functions::Signature::find(&name.name).is_some() {
+                let message = format!("`{}` is a function of the language", name.name);
+                self.find(Finding::error(name.span, message).advise("choose another name"));
+            }
+            if let Some(first) = self.def_names.get(&name.name) {
+                let first = self.defs[*first].span;
+                let message = format!("the def `{}` is written twice", name.name);
+                self.find(Finding::error(name.span, message).and_at(first));
+                continue;
+            }
+            self.def_names.insert(name.name.clone(), self.defs.len());
+            self.defs.push(DefState {
+                name: name.name.clone(),
+                parameters: parameters.len(),
+                span: name.span,
+                visible: 0,
+                calls: Vec::new(),
+                checked: None,
+                result: Type::Any,
+            });
+        }
+    }
+
+    fn header(&mut self, rule: &Rule) -> (Vec<Param>, Vec<(usize, Expr)>) {
+        let (mut params, mut setup) = (Vec::new(), Vec::new());
+        for item in &rule.header {
+            match item {
+                HeaderItem::Param { name, of, optional, default } => {
+                    let default = default.as_ref().map(|default| self.value(default));
+                    if let Some(default) = &default {
+                        self.default_fits(default, *of);
+                    }
+                    let known = match (of, optional) {
+                        (_, true) | (ParamType::Any, _) => Type::Any,
+                        (of, false) => type_of_param(*of),
+                    };
+                    let slot = self.bind_global(name, known, None);
+                    params.push(Param {
+                        name: name.name.clone(),
+                        of: *of,
+                        optional: *optional,
+                        default,
+                        slot,
+                        span: name.span,
+                    });
+                }
+                HeaderItem::Let(name, value) => {
+                    let (value, known, base) = self.bound_value(value);
+                    let slot = self.bind_global(name, known, base);
+                    setup.push((slot, value));
+                }
+                HeaderItem::Def { name, parameters, body } => {
+                    let Some(index) = self.def_names.get(&name.name).copied() else { continue };
+                    if self.defs[index].checked.is_none() {
+                        self.def(index, parameters, body);
+                    }
+                }
+            }
+        }
+        (params, setup)
+    }
+
+    fn default_fits(&mut self, default: &Expr, of: ParamType) {
+        let known = self.type_of(default);
+        let wanted = type_of_param(of);
+        if wanted != Type::Any && known != Type::Any && known != wanted {
+            let message = format!("the default is not of the type {}", of.word());
+            self.find(Finding::error(default.span, message));
+        }
+    }
+
+    fn def(
+        &mut self,
+        index: usize,
+        parameters: &[crate::syntax::ast::Binding],
+        body: &crate::syntax::ast::Expr,
+    ) {
+        self.defs[index].visible = self.scope.globals();
+        let outer = self.scope.enter_def();
+        self.inside_def = Some(index);
+        for parameter in parameters {
+            self.bind_local(parameter, Type::Any, None);
+        }
+        let body = self.value(body);
+        self.inside_def = None;
+        let frame = self.scope.leave_def(outer);
+        self.defs[index].result = self.type_of(&body);
+        self.defs[index].checked = Some(Def { name: self.defs[index].name.clone(), frame, body });
+    }
+
+    fn body(&mut self, rule: &Rule) -> Expr {
+        // Outside parentheses the body may be many: the nodes of a path.
+        self.either(&rule.body)
+    }
+}
+
+/// The static type of a param's values.
+fn type_of_param(of: ParamType) -> Type {
+    match of {
+        ParamType::Text => Type::Text,
+        ParamType::Number => Type::Number,
+        ParamType::Boolean => Type::Boolean,
+        ParamType::List => Type::List,
+        ParamType::Map => Type::Map,
+        ParamType::Any => Type::Any,
+    }
+}

@@ -1,0 +1,177 @@
+//! Calls: of the language's functions, by their signatures, and of the rule's defs.
+
+use super::Checker;
+use super::expr::phrase;
+use crate::finding::{Finding, Span, near_words};
+use crate::functions::{Run, Signature, Takes, all};
+use crate::iregexp;
+use crate::plan::{Expr, Kind, Nodes};
+use crate::syntax::ast::{self, Call, ExprKind, Literal};
+
+impl Checker<'_> {
+    pub(super) fn call(&mut self, call: &Call, span: Span) -> Expr {
+        if let Some(def) = self.def_names.get(&call.name).copied() {
+            return self.call_def(call, def, span);
+        }
+        let Some(signature) = Signature::find(&call.name) else {
+            let names: Vec<String> = self.def_names.keys().cloned().collect();
+            let known = all().map(|s| s.name).chain(names.iter().map(String::as_str));
+            let finding =
+                Finding::error(call.name_span, format!("there is no function `{}`", call.name));
+            return self.broken(finding.advise_opt(near_words(&call.name, known)));
+        };
+        let given = call.arguments.len();
+        if given < signature.required
+            || signature.parameter(given.saturating_sub(1)).is_none() && given > 0
+        {
+            let finding =
+                Finding::error(span, format!("{}() does not take {}", call.name, counted(given)));
+            return self.broken(finding.advise(format!("call it as {}", signature.usage())));
+        }
+        if let [argument] = call.arguments.as_slice() {
+            match signature.run {
+                Run::Count => return self.nodes_call(signature, argument, span, Kind::Count),
+                Run::Exists => return self.nodes_call(signature, argument, span, Kind::Exists),
+                Run::ValueOf => return self.nodes_call(signature, argument, span, Kind::ValueOf),
+                Run::Values(_) => {}
+            }
+        }
+        let mut arguments = Vec::with_capacity(given);
+        for (position, argument) in call.arguments.iter().enumerate() {
+            let argument = self.value(argument);
+            if let Some(parameter) = signature.parameter(position) {
+                self.argument_fits(&argument, signature, parameter.takes);
+            }
+            arguments.push(argument);
+        }
+        self.pattern_hint(signature, call);
+        Expr { kind: Kind::Call(signature, arguments), span }
+    }
+
+    /// A function over nodes: its argument is a path.
+    fn nodes_call(
+        &mut self,
+        signature: &'static Signature,
+        argument: &ast::Expr,
+        span: Span,
+        kind: fn(Nodes) -> Kind,
+    ) -> Expr {
+        let text = self.words(argument.span);
+        let ExprKind::Path(path) = &argument.kind else {
+            // Whatever else is wrong inside should be said, too.
+            self.value(argument);
+            let finding =
+                Finding::error(argument.span, format!("{}() takes a path", signature.name));
+            return self.broken(match signature.name {
+                "count" => {
+                    finding.advise(format!("write length({text}) for the items of a list value"))
+                }
+                _ => finding,
+            });
+        };
+        let lowered = self.path(path, argument.span);
+        let takes = signature.parameters.first().map_or(Takes::NODES, |parameter| parameter.takes);
+        match lowered.kind {
+            Kind::Many(path) => Expr { kind: kind(Nodes::Many(path)), span },
+            Kind::One(_) if takes == Takes::MANY_NODES => self.broken(
+                Finding::error(
+                    argument.span,
+                    format!("`{text}` is one value, and {}() counts nodes", signature.name),
+                )
+                .advise(format!("write length({text}) for its items, or count({text}[*])")),
+            ),
+            Kind::One(path) => Expr { kind: kind(Nodes::One(path)), span },
+            _ => lowered,
+        }
+    }
+
+    fn argument_fits(&mut self, argument: &Expr, signature: &Signature, takes: Takes) {
+        let known = self.type_of(argument);
+        if !takes.may_accept(known) {
+            self.find(Finding::error(
+                argument.span,
+                format!(
+                    "{}() takes {} here; this is {}",
+                    signature.name,
+                    takes.words(),
+                    phrase(known)
+                ),
+            ));
+        }
+    }
+
+    /// A pattern that is no I-Regexp fits nothing (RFC 9535 section 2.4.6), which should not go unsaid.
+    fn pattern_hint(&mut self, signature: &Signature, call: &Call) {
+        let ("match" | "search", Some(pattern)) = (signature.name, call.arguments.get(1)) else {
+            return;
+        };
+        if let ExprKind::Literal(Literal::Text(text)) = &pattern.kind
+            && let Err(iregexp::NotIRegexp(why)) = iregexp::compile(text, true)
+        {
+            self.find(
+                Finding::warning(
+                    pattern.span,
+                    format!("this is no I-Regexp, so it fits nothing: {why}"),
+                )
+                .advise("RFC 9485 has [0-9] for digits, \\p{L} for letters, and no anchors"),
+            );
+        }
+    }
+
+    fn call_def(&mut self, call: &Call, def: usize, span: Span) -> Expr {
+        let arguments: Vec<Expr> =
+            call.arguments.iter().map(|argument| self.value(argument)).collect();
+        let state = &self.defs[def];
+        if arguments.len() != state.parameters {
+            let message = format!(
+                "{}() takes {}, not {}",
+                call.name,
+                counted(state.parameters),
+                arguments.len()
+            );
+            let finding = Finding::error(span, message).and_at(state.span);
+            return self.broken(finding);
+        }
+        match self.inside_def {
+            Some(caller) => self.defs[caller].calls.push(def),
+            None => self.see_all(def, call),
+        }
+        Expr { kind: Kind::CallDef(def, arguments), span }
+    }
+
+    /// A header let may call only defs that see no later let than those before it.
+    fn see_all(&mut self, def: usize, call: &Call) {
+        let bound = self.scope.globals();
+        let (mut seen, mut waiting) = (vec![def], vec![def]);
+        while let Some(next) = waiting.pop() {
+            let state = &self.defs[next];
+            if state.checked.is_none() || state.visible > bound {
+                let (message, also) = match next == def {
+                    true => (format!("`{}` is defined below", call.name), state.span),
+                    false => (
+                        format!("`{}` calls `{}`, which is defined below", call.name, state.name),
+                        state.span,
+                    ),
+                };
+                self.find(
+                    Finding::error(call.name_span, message).and_at(also).advise("move it up"),
+                );
+                return;
+            }
+            for called in &state.calls {
+                if !seen.contains(called) {
+                    seen.push(*called);
+                    waiting.push(*called);
+                }
+            }
+        }
+    }
+}
+
+fn counted(arguments: usize) -> String {
+    match arguments {
+        0 => "no arguments".into(),
+        1 => "1 argument".into(),
+        many => format!("{many} arguments"),
+    }
+}

@@ -1,0 +1,165 @@
+//! Paths: where they start, and whether they select one node or may select many.
+
+use super::Checker;
+use crate::finding::{Finding, Span, near_words};
+use crate::plan::{
+    Expr, Filter, Kind, ManyPath, OnePath, PathInfo, Segment, Selector, Start, Step, StepInfo,
+    StepKind, TestInfo, Type,
+};
+use crate::syntax::ast;
+
+/// A path while it is lowered: as soon as one segment may select many, all are kept as segments.
+enum Lowered {
+    One(Vec<Step>),
+    Many(Vec<Segment>),
+}
+
+impl Checker<'_> {
+    pub(super) fn path(&mut self, path: &ast::Path, span: Span) -> Expr {
+        let Some((start, base)) = self.start(path) else {
+            // The filters may hold more findings.
+            for segment in &path.segments {
+                self.selectors(segment);
+            }
+            return Expr { kind: Kind::Broken, span };
+        };
+        let (mut lowered, mut steps) = (Lowered::One(Vec::new()), Vec::new());
+        for segment in &path.segments {
+            let selectors = self.selectors(segment);
+            steps.push(self.step_info(segment, &selectors));
+            lowered = append(lowered, segment.descendant, selectors);
+        }
+        let id = self.paths.len();
+        self.paths.push(PathInfo { base, steps, span });
+        let kind = match lowered {
+            Lowered::One(steps) => Kind::One(OnePath { id, start, steps }),
+            Lowered::Many(segments) => Kind::Many(ManyPath { id, start, segments }),
+        };
+        Expr { kind, span }
+    }
+
+    /// Where a path starts, and how that is called in messages.
+    fn start(&mut self, path: &ast::Path) -> Option<(Start, String)> {
+        match &path.start {
+            ast::Start::Root => {
+                self.root_uses += 1;
+                Some((Start::Root, "$".into()))
+            }
+            ast::Start::Current if self.filters > 0 => Some((Start::Current, "@".into())),
+            ast::Start::Current => {
+                self.find(
+                    Finding::error(path.start_span, "`@` stands outside a filter")
+                        .advise("write $ for the document, or the name bound by for"),
+                );
+                None
+            }
+            ast::Start::Name(name) => self.name_start(name, path.start_span),
+            ast::Start::Value(value) => {
+                let base = self.words(value.span);
+                let value = self.value(value);
+                if let Some(known) = scalar(self.type_of(&value)) {
+                    let finding =
+                        Finding::error(value.span, format!("{known} has nothing to step into"));
+                    self.find(finding);
+                }
+                Some((Start::Value(Box::new(value)), base))
+            }
+        }
+    }
+
+    fn name_start(&mut self, name: &str, span: Span) -> Option<(Start, String)> {
+        if let Some((start, bound)) = self.scope.find(name) {
+            let base = bound.base.clone().unwrap_or_else(|| name.to_owned());
+            return Some((start, base));
+        }
+        let finding = Finding::error(span, format!("nothing is bound to the name `{name}`"));
+        let near = near_words(name, self.scope.names());
+        let advice = if self.filters > 0 {
+            format!("write @.{name} for a member of the node being tested, '{name}' for a text")
+        } else {
+            format!("write $.{name} for a member of the document, '{name}' for a text")
+        };
+        self.find(finding.advise(near.unwrap_or(advice)));
+        None
+    }
+
+    fn selectors(&mut self, segment: &ast::Segment) -> Vec<Selector> {
+        let span = segment.span;
+        let step = |kind| Selector::Step(Step { kind, span });
+        segment
+            .selectors
+            .iter()
+            .map(|selector| match selector {
+                ast::Selector::Name(name) => step(StepKind::Name(name.clone())),
+                ast::Selector::Index(index) => step(StepKind::Index(*index)),
+                ast::Selector::Token(token) => step(StepKind::Token(token.clone())),
+                ast::Selector::Wildcard => Selector::Wildcard,
+                ast::Selector::Slice { start, end, step } => {
+                    Selector::Slice { start: *start, end: *end, step: *step }
+                }
+                ast::Selector::Filter(condition) => Selector::Filter(self.filter(condition)),
+                ast::Selector::Computed(computed) => {
+                    let computed = self.operand(computed, "a computed step");
+                    let known = self.type_of(&computed);
+                    if !matches!(known, Type::Any | Type::Text | Type::Number) {
+                        let message =
+                            "a computed step is a text for a map, a whole number for a list";
+                        self.find(Finding::error(computed.span, message));
+                    }
+                    step(StepKind::Computed(computed))
+                }
+            })
+            .collect()
+    }
+
+    fn filter(&mut self, condition: &ast::Expr) -> Filter {
+        let test = self.tests.len();
+        self.tests.push(TestInfo { span: condition.span, is_where: false });
+        self.filters += 1;
+        let condition = self.condition(condition);
+        self.filters -= 1;
+        Filter { test, condition }
+    }
+
+    fn step_info(&self, segment: &ast::Segment, selectors: &[Selector]) -> StepInfo {
+        let name = match segment.selectors.as_slice() {
+            [ast::Selector::Name(name)] if !segment.descendant => Some(name.clone()),
+            _ => None,
+        };
+        let test = match selectors {
+            [Selector::Filter(filter)] => Some(filter.test),
+            _ => None,
+        };
+        StepInfo { text: self.words(segment.span), span: segment.span, name, test }
+    }
+}
+
+/// A type that has neither members nor items, in words.
+fn scalar(known: Type) -> Option<&'static str> {
+    matches!(known, Type::Null | Type::Boolean | Type::Number | Type::Text)
+        .then(|| super::expr::phrase(known))
+}
+
+fn append(lowered: Lowered, descendant: bool, mut selectors: Vec<Selector>) -> Lowered {
+    let single = !descendant && matches!(selectors.as_slice(), [Selector::Step(_)]);
+    match lowered {
+        Lowered::One(mut steps) if single => {
+            if let Some(Selector::Step(step)) = selectors.pop() {
+                steps.push(step);
+            }
+            Lowered::One(steps)
+        }
+        Lowered::One(steps) => {
+            let mut segments: Vec<Segment> = steps
+                .into_iter()
+                .map(|step| Segment { descendant: false, selectors: vec![Selector::Step(step)] })
+                .collect();
+            segments.push(Segment { descendant, selectors });
+            Lowered::Many(segments)
+        }
+        Lowered::Many(mut segments) => {
+            segments.push(Segment { descendant, selectors });
+            Lowered::Many(segments)
+        }
+    }
+}

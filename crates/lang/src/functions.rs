@@ -1,0 +1,347 @@
+//! The functions of the rule language: one table that the checker, the runner and the reference read.
+
+mod aggregates;
+mod documents;
+mod lists;
+mod maps;
+mod numbers;
+mod texts;
+
+use kyanite_tree::{Arena, DecimalError, Kind, Number, Origin, Value};
+
+use crate::plan::Type;
+use crate::run::Patterns;
+pub(crate) use texts::spelled;
+
+/// What a parameter takes.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub struct Takes(u16);
+
+impl Takes {
+    /// Null.
+    pub const NULL: Self = Self(1);
+    /// A boolean.
+    pub const BOOLEAN: Self = Self(1 << 1);
+    /// A number.
+    pub const NUMBER: Self = Self(1 << 2);
+    /// A text.
+    pub const TEXT: Self = Self(1 << 3);
+    /// A list.
+    pub const LIST: Self = Self(1 << 4);
+    /// A map.
+    pub const MAP: Self = Self(1 << 5);
+    /// Nothing.
+    pub const NOTHING: Self = Self(1 << 6);
+    /// The nodes of a path.
+    pub const NODES: Self = Self(1 << 7);
+    /// The nodes of a path that may select many; other arguments have other functions.
+    pub const MANY_NODES: Self = Self(1 << 8);
+    /// Any value, but not nothing.
+    pub const VALUE: Self = Self(0x3F);
+    /// Any value or nothing.
+    pub const ANYTHING: Self = Self(0x7F);
+    /// A list to go through; null and nothing are no items.
+    pub const ITEMS: Self = Self(1 | 1 << 4 | 1 << 6);
+
+    /// Either.
+    #[must_use]
+    pub const fn or(self, other: Self) -> Self {
+        Self(self.0 | other.0)
+    }
+
+    fn has(self, other: Self) -> bool {
+        self.0 & other.0 != 0
+    }
+
+    /// Whether it takes nodes, not values.
+    #[must_use]
+    pub fn nodes(self) -> bool {
+        self.has(Self::NODES.or(Self::MANY_NODES))
+    }
+
+    /// Whether it takes a value of this kind, or nothing.
+    #[must_use]
+    pub fn accepts(self, kind: Option<Kind>) -> bool {
+        self.has(match kind {
+            None => Self::NOTHING,
+            Some(Kind::Null) => Self::NULL,
+            Some(Kind::Boolean) => Self::BOOLEAN,
+            Some(Kind::Number) => Self::NUMBER,
+            Some(Kind::Text) => Self::TEXT,
+            Some(Kind::List) => Self::LIST,
+            Some(Kind::Map) => Self::MAP,
+        })
+    }
+
+    /// Whether it may take a value of this static type.
+    #[must_use]
+    pub fn may_accept(self, of: Type) -> bool {
+        match of {
+            Type::Any => true,
+            Type::Null => self.accepts(Some(Kind::Null)),
+            Type::Boolean => self.accepts(Some(Kind::Boolean)),
+            Type::Number => self.accepts(Some(Kind::Number)),
+            Type::Text => self.accepts(Some(Kind::Text)),
+            Type::List => self.accepts(Some(Kind::List)),
+            Type::Map => self.accepts(Some(Kind::Map)),
+        }
+    }
+
+    /// The words for it: `a text or a number`.
+    #[must_use]
+    pub fn words(self) -> String {
+        if self == Self::ANYTHING || self == Self::VALUE {
+            return "a value".into();
+        }
+        if self == Self::ITEMS {
+            return "a list".into();
+        }
+        if self.has(Self::MANY_NODES) {
+            return "a path that may select many".into();
+        }
+        if self.has(Self::NODES) {
+            return "a path".into();
+        }
+        let kinds = [Kind::Null, Kind::Boolean, Kind::Number, Kind::Text, Kind::List, Kind::Map];
+        let words: Vec<_> =
+            kinds.into_iter().filter(|kind| self.accepts(Some(*kind))).map(Kind::phrase).collect();
+        words.join(" or ")
+    }
+}
+
+/// A parameter of a function.
+#[derive(Debug)]
+pub struct Parameter {
+    /// Its name, for the reference.
+    pub name: &'static str,
+    /// What it takes.
+    pub takes: Takes,
+}
+
+const fn takes(name: &'static str, takes: Takes) -> Parameter {
+    Parameter { name, takes }
+}
+
+/// A function: how it is called, what it gives, and how it runs.
+pub struct Signature {
+    /// The name.
+    pub name: &'static str,
+    /// Its parameters.
+    pub parameters: &'static [Parameter],
+    /// How many of them must be given.
+    pub required: usize,
+    /// Whether the last parameter may be repeated.
+    pub repeats: bool,
+    /// What it gives.
+    pub result: Type,
+    /// One sentence about it.
+    pub summary: &'static str,
+    /// A rule that uses it and the JSON that the rule gives.
+    pub example: (&'static str, &'static str),
+    pub(crate) run: Run,
+}
+
+impl std::fmt::Debug for Signature {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(&self.usage())
+    }
+}
+
+impl Signature {
+    /// The function called `name`.
+    #[must_use]
+    pub fn find(name: &str) -> Option<&'static Self> {
+        all().find(|signature| signature.name == name)
+    }
+
+    /// The parameter that the argument at `position` is for.
+    #[must_use]
+    pub fn parameter(&self, position: usize) -> Option<&'static Parameter> {
+        match self.parameters.get(position) {
+            None if self.repeats => self.parameters.last(),
+            parameter => parameter,
+        }
+    }
+
+    /// How it is called: `round(number, digits?)`.
+    #[must_use]
+    pub fn usage(&self) -> String {
+        let parameters: Vec<String> = self
+            .parameters
+            .iter()
+            .enumerate()
+            .map(|(position, parameter)| {
+                let optional = if position >= self.required { "?" } else { "" };
+                format!("{}{optional}", parameter.name)
+            })
+            .collect();
+        let more = if self.repeats { ", …" } else { "" };
+        format!("{}({}{more})", self.name, parameters.join(", "))
+    }
+}
+
+/// How a function runs.
+pub(crate) enum Run {
+    /// How many nodes there are.
+    Count,
+    /// Whether there are any nodes.
+    Exists,
+    /// The value of the only node.
+    ValueOf,
+    /// Over values.
+    Values(for<'c, 'a> fn(&Call<'c, 'a>) -> Outcome<'a>),
+}
+
+/// What a function gives: a value, nothing, or what is wrong.
+pub(crate) type Outcome<'a> = Result<Option<Value<'a>>, Fault>;
+
+/// What is wrong with the arguments of a call.
+#[derive(Debug)]
+pub(crate) struct Fault {
+    pub(crate) message: String,
+    pub(crate) advice: Option<String>,
+    /// Which argument it is about.
+    pub(crate) argument: usize,
+    /// The value it is about, where that is not the argument itself.
+    pub(crate) origin: Option<Origin>,
+}
+
+impl Fault {
+    pub(crate) fn new(argument: usize, message: impl Into<String>) -> Self {
+        Self { message: message.into(), advice: None, argument, origin: None }
+    }
+
+    fn advise(mut self, advice: impl Into<String>) -> Self {
+        self.advice = Some(advice.into());
+        self
+    }
+
+    fn about(mut self, value: Value<'_>) -> Self {
+        self.origin = Some(value.origin());
+        self
+    }
+}
+
+/// A call that is running; its arguments are of the kinds that the signature says.
+pub(crate) struct Call<'c, 'a> {
+    pub(crate) arena: &'a Arena,
+    pub(crate) arguments: &'c [Option<Value<'a>>],
+    pub(crate) patterns: &'c Patterns,
+}
+
+impl<'a> Call<'_, 'a> {
+    fn argument(&self, position: usize) -> Option<Value<'a>> {
+        self.arguments.get(position).copied().flatten()
+    }
+
+    fn text(&self, position: usize) -> &'a str {
+        self.argument(position).and_then(Value::as_text).unwrap_or_default()
+    }
+
+    fn number(&self, position: usize) -> Result<kyanite_tree::Decimal, Fault> {
+        let number = self.argument(position).and_then(Value::as_number);
+        number
+            .unwrap_or(Number::from_checked("0"))
+            .decimal()
+            .map_err(|error| number_fault(position, error))
+    }
+
+    /// The items of a list argument; none for null and nothing.
+    fn items(&self, position: usize) -> &'a [Value<'a>] {
+        self.argument(position).and_then(Value::as_list).unwrap_or_default()
+    }
+}
+
+fn number_fault(argument: usize, error: DecimalError) -> Fault {
+    Fault::new(argument, error.to_string())
+}
+
+/// All functions, in the order of the reference.
+pub fn all() -> impl Iterator<Item = &'static Signature> {
+    [
+        STANDARD,
+        numbers::TABLE,
+        aggregates::TABLE,
+        lists::TABLE,
+        maps::TABLE,
+        texts::TABLE,
+        documents::TABLE,
+    ]
+    .into_iter()
+    .flatten()
+}
+
+/// The functions about nodes, presence and kind.
+const STANDARD: &[Signature] = &[
+    Signature {
+        name: "count",
+        parameters: &[takes("path", Takes::MANY_NODES)],
+        required: 1,
+        repeats: false,
+        result: Type::Number,
+        summary: "How many nodes the path selects (RFC 9535 section 2.4.5).",
+        example: ("let d = {a: [5, 6]} return count(d.a[*])", "2"),
+        run: Run::Count,
+    },
+    Signature {
+        name: "value",
+        parameters: &[takes("path", Takes::NODES)],
+        required: 1,
+        repeats: false,
+        result: Type::Any,
+        summary: "The value of the only node the path selects, else nothing (RFC 9535 section 2.4.8).",
+        example: ("let d = {a: [5]} return value(d.a[*])", "5"),
+        run: Run::ValueOf,
+    },
+    Signature {
+        name: "exists",
+        parameters: &[takes("path", Takes::NODES)],
+        required: 1,
+        repeats: false,
+        result: Type::Boolean,
+        summary: "Whether the path selects anything, null included.",
+        example: ("let d = {a: null} return exists(d.a)", "true"),
+        run: Run::Exists,
+    },
+    Signature {
+        name: "present",
+        parameters: &[takes("value", Takes::ANYTHING)],
+        required: 1,
+        repeats: false,
+        result: Type::Boolean,
+        summary: "Whether the value is neither nothing nor null.",
+        example: ("let d = {a: null} return present(d.a)", "false"),
+        run: Run::Values(|call| Ok(Some(Value::boolean(is_present(call.argument(0)))))),
+    },
+    Signature {
+        name: "required",
+        parameters: &[takes("value", Takes::ANYTHING), takes("message", Takes::TEXT)],
+        required: 1,
+        repeats: false,
+        result: Type::Any,
+        summary: "The value; when it is nothing or null, the run ends with the message.",
+        example: ("let d = {a: 1} return required(d.a, \"a is missing\")", "1"),
+        run: Run::Values(|call| match call.argument(0) {
+            value if is_present(value) => Ok(value),
+            _ if call.arguments.len() > 1 => Err(Fault::new(0, call.text(1))),
+            _ => Err(Fault::new(0, "a required value is missing")),
+        }),
+    },
+    Signature {
+        name: "type",
+        parameters: &[takes("value", Takes::ANYTHING)],
+        required: 1,
+        repeats: false,
+        result: Type::Text,
+        summary: "What the value is: null, boolean, number, text, list, map or nothing.",
+        example: ("type([1])", "\"list\""),
+        run: Run::Values(|call| {
+            Ok(Some(Value::text(call.argument(0).map_or("nothing", |value| value.kind().word()))))
+        }),
+    },
+];
+
+/// Whether a value is there and not null.
+pub(crate) fn is_present(value: Option<Value<'_>>) -> bool {
+    value.is_some_and(|value| value.kind() != Kind::Null)
+}

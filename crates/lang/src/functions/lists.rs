@@ -1,0 +1,82 @@
+//! Functions of lists.
+
+use std::collections::HashSet;
+
+use kyanite_tree::{Key, Value, equal};
+
+use super::{Call, Outcome, Run, Signature, Takes, takes};
+use crate::plan::Type;
+
+pub(super) const TABLE: &[Signature] = &[
+    Signature {
+        name: "length",
+        parameters: &[takes("value", Takes::ANYTHING)],
+        required: 1,
+        repeats: false,
+        result: Type::Any,
+        summary: "The characters of a text, the items of a list, the members of a map; else nothing \
+                  (RFC 9535 section 2.4.4).",
+        example: ("length(\"Skarvik\")", "7"),
+        run: Run::Values(|call| {
+            Ok(match call.argument(0) {
+                Some(Value::Text(_, text)) => Some(text.chars().count()),
+                Some(Value::List(_, items)) => Some(items.len()),
+                Some(Value::Map(_, map)) => Some(map.len()),
+                _ => None,
+            }
+            .map(|length| call.arena.integer(length as i64)))
+        }),
+    },
+    Signature {
+        name: "distinct",
+        parameters: &[takes("items", Takes::ITEMS)],
+        required: 1,
+        repeats: false,
+        result: Type::List,
+        summary: "Each different value once, in the order of first appearance.",
+        example: ("distinct([\"ness\", \"holm\", \"ness\"])", "[\"ness\",\"holm\"]"),
+        run: Run::Values(distinct),
+    },
+    Signature {
+        name: "contains",
+        parameters: &[takes("in", Takes::TEXT.or(Takes::LIST)), takes("what", Takes::VALUE)],
+        required: 2,
+        repeats: false,
+        result: Type::Boolean,
+        summary: "Whether a list has an equal item, or a text has that text in it.",
+        example: ("contains([1, 2], 2.0)", "true"),
+        run: Run::Values(contains),
+    },
+    Signature {
+        name: "join",
+        parameters: &[takes("items", Takes::ITEMS), takes("separator", Takes::TEXT)],
+        required: 2,
+        repeats: false,
+        result: Type::Text,
+        summary: "The texts, numbers and booleans of a list as one text, the separator between them.",
+        example: ("join([\"A\", 9], \"-\")", "\"A-9\""),
+        run: Run::Values(super::texts::join),
+    },
+];
+
+fn distinct<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
+    let mut seen = HashSet::new();
+    let mut kept: Vec<Value<'a>> = call.items(0).to_vec();
+    kept.retain(|item| seen.insert(Key::of(*item)));
+    Ok(Some(call.arena.list(&kept)))
+}
+
+fn contains<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
+    let found = match (call.argument(0), call.argument(1)) {
+        (Some(Value::List(_, items)), Some(wanted)) => {
+            items.iter().any(|item| equal(*item, wanted))
+        }
+        (Some(Value::Text(_, text)), Some(Value::Text(_, part))) => text.contains(part),
+        (_, Some(other)) => {
+            let message = format!("a text contains texts, not {}", other.kind().phrase());
+            return Err(super::Fault::new(1, message).advise("convert it with text()"));
+        }
+        _ => false,
+    };
+    Ok(Some(Value::boolean(found)))
+}

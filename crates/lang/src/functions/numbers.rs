@@ -1,0 +1,96 @@
+//! Functions of numbers.
+
+use kyanite_tree::{Decimal, DecimalError, Number, Value};
+
+use super::{Call, Fault, Outcome, Run, Signature, Takes, number_fault, takes};
+use crate::plan::Type;
+
+pub(super) const TABLE: &[Signature] = &[
+    Signature {
+        name: "round",
+        parameters: &[takes("number", Takes::NUMBER), takes("digits", Takes::NUMBER)],
+        required: 1,
+        repeats: false,
+        result: Type::Number,
+        summary: "Rounded to so many digits after the point, 0 unless given; a half goes away from zero.",
+        example: ("round(2.345, 2)", "2.35"),
+        run: Run::Values(|call| {
+            let digits = match call.argument(1).and_then(Value::as_number) {
+                None => 0,
+                Some(digits) => {
+                    digits.as_integer().filter(|digits| digits.unsigned_abs() <= 1000).ok_or_else(
+                        || Fault::new(1, "the digits are no whole number from -1000 to 1000"),
+                    )?
+                }
+            };
+            rounded(call, |number| number.round(digits))
+        }),
+    },
+    Signature {
+        name: "floor",
+        parameters: &[takes("number", Takes::NUMBER)],
+        required: 1,
+        repeats: false,
+        result: Type::Number,
+        summary: "The largest whole number that is not greater.",
+        example: ("floor(-1.5)", "-2"),
+        run: Run::Values(|call| rounded(call, Decimal::floor)),
+    },
+    Signature {
+        name: "ceiling",
+        parameters: &[takes("number", Takes::NUMBER)],
+        required: 1,
+        repeats: false,
+        result: Type::Number,
+        summary: "The smallest whole number that is not less.",
+        example: ("ceiling(-1.5)", "-1"),
+        run: Run::Values(|call| rounded(call, Decimal::ceiling)),
+    },
+    Signature {
+        name: "abs",
+        parameters: &[takes("number", Takes::NUMBER)],
+        required: 1,
+        repeats: false,
+        result: Type::Number,
+        summary: "The number without its sign.",
+        example: ("abs(-1.5)", "1.5"),
+        run: Run::Values(|call| rounded(call, |number| Ok(number.abs()))),
+    },
+    Signature {
+        name: "number",
+        parameters: &[takes("value", Takes::TEXT.or(Takes::NUMBER))],
+        required: 1,
+        repeats: false,
+        result: Type::Number,
+        summary: "The number that a text spells: sign, digits, fraction, exponent; blanks around it are ignored.",
+        example: ("number(\" 007.50 \")", "7.50"),
+        run: Run::Values(number),
+    },
+];
+
+fn rounded<'a>(
+    call: &Call<'_, 'a>,
+    round: impl Fn(&Decimal) -> Result<Decimal, DecimalError>,
+) -> Outcome<'a> {
+    let rounded = round(&call.number(0)?).map_err(|error| number_fault(0, error))?;
+    Ok(Some(call.arena.number(&rounded)))
+}
+
+fn number<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
+    let Some(Value::Text(origin, text)) = call.argument(0) else { return Ok(call.argument(0)) };
+    let spelled = text.trim();
+    let (sign, digits) = match spelled.strip_prefix('-') {
+        Some(digits) => ("-", digits),
+        None => ("", spelled.strip_prefix('+').unwrap_or(spelled)),
+    };
+    // JSON allows no zeros in front, but data from elsewhere has them.
+    let significant = digits.trim_start_matches('0');
+    let zero = if significant.starts_with(|c: char| c.is_ascii_digit()) { "" } else { "0" };
+    let fits = digits.starts_with(|c: char| c.is_ascii_digit());
+    let spelling = call.arena.concat(&[sign, zero, significant]);
+    match Number::parse(spelling).filter(|_| fits) {
+        Some(number) => Ok(Some(Value::Number(origin, number))),
+        None => Err(Fault::new(0, format!("the text {text:?} does not spell a number"))
+            .advise("test it first with match(), or take the unit and the blanks away")),
+    }
+}

@@ -1,0 +1,171 @@
+//! Functions of texts. Lengths and positions count Unicode scalar values.
+
+use kyanite_tree::{Kind, Value};
+
+use super::{Call, Fault, Outcome, Run, Signature, Takes, takes};
+use crate::plan::Type;
+
+pub(super) const TABLE: &[Signature] = &[
+    Signature {
+        name: "match",
+        parameters: &[takes("value", Takes::ANYTHING), takes("pattern", Takes::ANYTHING)],
+        required: 2,
+        repeats: false,
+        result: Type::Boolean,
+        summary: "Whether the whole text fits the I-Regexp (RFC 9535 section 2.4.6, RFC 9485).",
+        example: ("match(\"A10\", \"[AB][0-9]+\")", "true"),
+        run: Run::Values(|call| Ok(Some(Value::boolean(fits(call, true))))),
+    },
+    Signature {
+        name: "search",
+        parameters: &[takes("value", Takes::ANYTHING), takes("pattern", Takes::ANYTHING)],
+        required: 2,
+        repeats: false,
+        result: Type::Boolean,
+        summary: "Whether some part of the text fits the I-Regexp (RFC 9535 section 2.4.7, RFC 9485).",
+        example: ("search(\"berth A10\", \"[AB][0-9]\")", "true"),
+        run: Run::Values(|call| Ok(Some(Value::boolean(fits(call, false))))),
+    },
+    Signature {
+        name: "upper",
+        parameters: &[takes("text", Takes::TEXT)],
+        required: 1,
+        repeats: false,
+        result: Type::Text,
+        summary: "The text in upper case.",
+        example: ("upper(\"Ærø\")", "\"ÆRØ\""),
+        run: Run::Values(|call| {
+            Ok(Some(Value::text(call.arena.text(&call.text(0).to_uppercase()))))
+        }),
+    },
+    Signature {
+        name: "lower",
+        parameters: &[takes("text", Takes::TEXT)],
+        required: 1,
+        repeats: false,
+        result: Type::Text,
+        summary: "The text in lower case.",
+        example: ("lower(\"NOK\")", "\"nok\""),
+        run: Run::Values(|call| {
+            Ok(Some(Value::text(call.arena.text(&call.text(0).to_lowercase()))))
+        }),
+    },
+    Signature {
+        name: "trim",
+        parameters: &[takes("text", Takes::TEXT)],
+        required: 1,
+        repeats: false,
+        result: Type::Text,
+        summary: "The text without blank space at its ends.",
+        example: ("trim(\" ness\\n\")", "\"ness\""),
+        run: Run::Values(|call| Ok(Some(Value::text(call.text(0).trim())))),
+    },
+    Signature {
+        name: "split",
+        parameters: &[takes("text", Takes::TEXT), takes("separator", Takes::TEXT)],
+        required: 2,
+        repeats: false,
+        result: Type::List,
+        summary: "The parts of the text between the separators; one part when there is none.",
+        example: ("split(\"ness;holm;\", \";\")", "[\"ness\",\"holm\",\"\"]"),
+        run: Run::Values(|call| {
+            if call.text(1).is_empty() {
+                return Err(Fault::new(1, "the separator is empty"));
+            }
+            let parts: Vec<_> = call.text(0).split(call.text(1)).map(Value::text).collect();
+            Ok(Some(call.arena.list(&parts)))
+        }),
+    },
+    Signature {
+        name: "replace",
+        parameters: &[
+            takes("text", Takes::TEXT),
+            takes("old", Takes::TEXT),
+            takes("new", Takes::TEXT),
+        ],
+        required: 3,
+        repeats: false,
+        result: Type::Text,
+        summary: "The text with each old part replaced, as texts, not as patterns.",
+        example: ("replace(\"A 9 B\", \" \", \"\")", "\"A9B\""),
+        run: Run::Values(|call| {
+            if call.text(1).is_empty() {
+                return Err(Fault::new(1, "the text to replace is empty"));
+            }
+            Ok(Some(Value::text(
+                call.arena.text(&call.text(0).replace(call.text(1), call.text(2))),
+            )))
+        }),
+    },
+    Signature {
+        name: "starts_with",
+        parameters: &[takes("text", Takes::TEXT), takes("start", Takes::TEXT)],
+        required: 2,
+        repeats: false,
+        result: Type::Boolean,
+        summary: "Whether the text begins with that text.",
+        example: ("starts_with(\"TB-100001\", \"TB-\")", "true"),
+        run: Run::Values(|call| Ok(Some(Value::boolean(call.text(0).starts_with(call.text(1)))))),
+    },
+    Signature {
+        name: "ends_with",
+        parameters: &[takes("text", Takes::TEXT), takes("end", Takes::TEXT)],
+        required: 2,
+        repeats: false,
+        result: Type::Boolean,
+        summary: "Whether the text ends with that text.",
+        example: ("ends_with(\"4-24C\", \"C\")", "true"),
+        run: Run::Values(|call| Ok(Some(Value::boolean(call.text(0).ends_with(call.text(1)))))),
+    },
+    Signature {
+        name: "text",
+        parameters: &[takes("value", Takes::TEXT.or(Takes::NUMBER).or(Takes::BOOLEAN))],
+        required: 1,
+        repeats: false,
+        result: Type::Text,
+        summary: "The value as text: a number with the digits it has, true or false.",
+        example: ("text(1.50)", "\"1.50\""),
+        run: Run::Values(|call| Ok(call.argument(0).and_then(spelled).map(Value::text))),
+    },
+];
+
+/// A text, number or boolean as text.
+pub(crate) fn spelled(value: Value<'_>) -> Option<&str> {
+    match value {
+        Value::Text(_, text) => Some(text),
+        Value::Number(_, number) => Some(number.as_str()),
+        Value::Boolean(_, true) => Some("true"),
+        Value::Boolean(_, false) => Some("false"),
+        _ => None,
+    }
+}
+
+/// Nothing and values that are no texts fit no pattern, nor does anything fit what is no I-Regexp.
+fn fits(call: &Call<'_, '_>, whole: bool) -> bool {
+    match (call.argument(0), call.argument(1)) {
+        (Some(Value::Text(_, text)), Some(Value::Text(_, pattern))) => {
+            call.patterns.fits(pattern, text, whole)
+        }
+        _ => false,
+    }
+}
+
+/// `join(items, separator)`.
+pub(super) fn join<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
+    let mut pieces = Vec::new();
+    for item in call.items(0) {
+        if !pieces.is_empty() {
+            pieces.push(call.text(1));
+        }
+        pieces.push(spelled(*item).ok_or_else(|| {
+            let advice = match item.kind() {
+                Kind::Null => "leave it out, or put a text in its place",
+                _ => "join its parts first, or encode it",
+            };
+            Fault::new(0, format!("an item is {}, which has no text", item.kind().phrase()))
+                .about(*item)
+                .advise(advice)
+        })?);
+    }
+    Ok(Some(Value::text(call.arena.concat(&pieces))))
+}

@@ -1,0 +1,73 @@
+//! The rule language: paths exactly as RFC 9535 has them, and expressions and clauses around them.
+//!
+//! A rule is [parsed](syntax), [checked](compile) into a [`Plan`] before any input is read, and run by a
+//! [`Runner`] over a document or over records one by one.
+//!
+//! ```
+//! use std::ops::ControlFlow;
+//! use kyanite_formats::json;
+//! use kyanite_lang::{Arguments, RuleText, Runner, Session, Syntax, compile};
+//! use kyanite_tree::Arena;
+//!
+//! let rule = RuleText::new("rule", "for b in $[*] where b.depth > 4 return b.port");
+//! let plan = compile(rule, Syntax::Rule).unwrap();
+//! let arena = Arena::new();
+//! let text = r#"[{"port": "ness", "depth": 6.5}, {"port": "holm", "depth": 3}]"#;
+//! let (root, _) = json::document(text, &arena, json::ReaderOptions::default()).unwrap();
+//!
+//! let arguments = Arguments::read(&plan, &[], &arena).unwrap();
+//! let mut session = Session::new(&plan);
+//! let mut ports = Vec::new();
+//! let mut runner = Runner::new(&plan, &arguments, Some(root), &arena, &mut session).unwrap();
+//! runner
+//!     .document(&mut |item| {
+//!         ports.extend(item.and_then(|item| item.as_text()));
+//!         ControlFlow::Continue(())
+//!     })
+//!     .unwrap();
+//! assert_eq!(ports, ["ness"]);
+//! ```
+
+mod check;
+mod finding;
+pub mod functions;
+mod iregexp;
+mod jsonpath;
+mod params;
+mod plan;
+mod pointer;
+mod run;
+mod syntax;
+
+pub use finding::{Finding, RuleText, Span, near, near_words};
+pub use params::Arguments;
+pub use plan::{Param, Plan, ResultShape, Type};
+pub use run::{Failure, Flow, Names, RecordState, Runner, Session, Watch};
+pub use syntax::ast::ParamType;
+
+/// What an expression is written in.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Syntax {
+    /// The rule language.
+    Rule,
+    /// JSONPath, exactly as in RFC 9535.
+    JsonPath,
+    /// JSON Pointer (RFC 6901).
+    Pointer,
+}
+
+/// Parses and checks a rule.
+///
+/// # Errors
+/// The rule's text back, with all findings.
+pub fn compile(rule: RuleText, syntax: Syntax) -> Result<Plan, (RuleText, Vec<Finding>)> {
+    let parsed = match syntax {
+        Syntax::Rule => syntax::parse(&rule.text),
+        Syntax::JsonPath => jsonpath::parse(&rule.text).map_err(|finding| vec![finding]),
+        Syntax::Pointer => pointer::parse(&rule.text).map_err(|finding| vec![finding]),
+    };
+    match parsed {
+        Ok(parsed) => check::check(rule, &parsed),
+        Err(findings) => Err((rule, findings)),
+    }
+}

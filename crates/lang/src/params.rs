@@ -1,0 +1,92 @@
+//! Params: from the texts of a command line to values of the declared types.
+
+use kyanite_formats::json::{self, Origins, ReaderOptions};
+use kyanite_tree::{Arena, Kind, Number, Origin, Problem, Value};
+
+use crate::finding::near_words;
+use crate::plan::{Param, Plan};
+use crate::syntax::ast::ParamType;
+
+/// The values of a rule's params, in the order they are declared; `None` where none was given.
+#[derive(Clone, Debug)]
+pub struct Arguments<'a>(Vec<Option<Value<'a>>>);
+
+impl<'a> Arguments<'a> {
+    pub(crate) fn values(&self) -> impl Iterator<Item = Option<&Value<'a>>> {
+        self.0.iter().map(Option::as_ref)
+    }
+
+    /// Reads the given params as the types that `plan` declares.
+    ///
+    /// # Errors
+    /// All that is wrong: names that the rule does not declare, texts that do not fit the type, and params that are
+    /// missing.
+    pub fn read(
+        plan: &Plan,
+        given: &[(String, String)],
+        arena: &'a Arena,
+    ) -> Result<Self, Vec<Problem>> {
+        let mut problems = Vec::new();
+        let mut values = vec![None; plan.params.len()];
+        for (name, text) in given {
+            let Some(position) = plan.params.iter().position(|param| param.name == *name) else {
+                problems.push(unknown(plan, name));
+                continue;
+            };
+            match read(&plan.params[position], text, arena) {
+                Ok(value) => values[position] = Some(value),
+                Err(problem) => {
+                    problems.push(problem.at(plan.rule.spot(plan.params[position].span)))
+                }
+            }
+        }
+        for param in plan.params.iter().filter(|param| param.is_required()) {
+            if !given.iter().any(|(name, _)| *name == param.name) {
+                problems.push(
+                    Problem::error(format!("the param `{}` is missing", param.name))
+                        .at(plan.rule.spot(param.span))
+                        .advise(format!("give it with --param {}=…", param.name)),
+                );
+            }
+        }
+        if problems.is_empty() { Ok(Self(values)) } else { Err(problems) }
+    }
+}
+
+fn unknown(plan: &Plan, name: &str) -> Problem {
+    let known = || plan.params.iter().map(|param| param.name.as_str());
+    let advice = near_words(name, known()).unwrap_or_else(|| match plan.params.len() {
+        0 => "declare it in the rule: param name: type".into(),
+        _ => format!("it has {}", known().collect::<Vec<_>>().join(", ")),
+    });
+    Problem::error(format!("the rule has no param `{name}`")).advise(advice)
+}
+
+fn read<'a>(param: &Param, text: &str, arena: &'a Arena) -> Result<Value<'a>, Problem> {
+    let name = &param.name;
+    let wrong =
+        |wanted: &str| Problem::error(format!("the param `{name}` is {wanted}, not {text:?}"));
+    match param.of {
+        ParamType::Text => Ok(Value::text(arena.text(text))),
+        ParamType::Number => {
+            Number::parse(arena.text(text)).map(Value::number).ok_or_else(|| wrong("a number"))
+        }
+        ParamType::Boolean => match text {
+            "true" => Ok(Value::boolean(true)),
+            "false" => Ok(Value::boolean(false)),
+            _ => Err(wrong("true or false")),
+        },
+        ParamType::List | ParamType::Map | ParamType::Any => {
+            let options =
+                ReaderOptions { origins: Origins::Fixed(Origin::NONE), ..Default::default() };
+            let (value, _) = json::document(arena.text(text), arena, options).map_err(|error| {
+                wrong("written as JSON").advise(format!("{}; {}", error.message(), error.advice()))
+            })?;
+            match (param.of, value.kind()) {
+                (ParamType::List, kind) if kind != Kind::List => Err(wrong("a list")),
+                (ParamType::Map, kind) if kind != Kind::Map => Err(wrong("a map")),
+                _ => Ok(value),
+            }
+        }
+    }
+}

@@ -1,0 +1,420 @@
+//! A rule that has been checked: names are slots, functions are known, shapes are settled.
+//!
+//! Only the checker makes a [`Plan`]; only the runner reads it. A path that selects at most one node and a
+//! path that may select many are different types here, so that neither can be taken for the other.
+
+use crate::finding::{Finding, RuleText, Span};
+use crate::functions::Signature;
+use crate::syntax::ast::{Binary, Literal, ParamType};
+
+/// What is known of a value before there is one.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Type {
+    /// Any value, or nothing.
+    Any,
+    /// Null.
+    Null,
+    /// A boolean.
+    Boolean,
+    /// A number.
+    Number,
+    /// A text.
+    Text,
+    /// A list.
+    List,
+    /// A map.
+    Map,
+}
+
+/// Whether an expression is a value (or nothing), or the nodes of a path.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Shape {
+    /// One value, or nothing.
+    One,
+    /// The nodes of a path: none, one or several.
+    Many,
+}
+
+/// How the result of a whole rule is written.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum ResultShape {
+    /// A value, or nothing.
+    Single,
+    /// A list whose items come one at a time: the nodes of a path, or what a `for` returns.
+    Items,
+}
+
+/// A checked rule, ready to run.
+#[derive(Debug)]
+pub struct Plan {
+    pub(crate) rule: RuleText,
+    pub(crate) params: Vec<Param>,
+    /// Slots for params and header lets.
+    pub(crate) globals: usize,
+    pub(crate) setup: Vec<(usize, Expr)>,
+    pub(crate) defs: Vec<Def>,
+    /// Slots for the names of the body.
+    pub(crate) frame: usize,
+    pub(crate) body: Expr,
+    pub(crate) paths: Vec<PathInfo>,
+    pub(crate) tests: Vec<TestInfo>,
+    /// How often `$` stands in the rule.
+    pub(crate) root_uses: usize,
+    /// What is worth saying though the rule runs.
+    pub warnings: Vec<Finding>,
+}
+
+impl Plan {
+    /// The rule's text.
+    #[must_use]
+    pub fn rule(&self) -> &RuleText {
+        &self.rule
+    }
+
+    /// The params that the rule declares.
+    #[must_use]
+    pub fn params(&self) -> &[Param] {
+        &self.params
+    }
+
+    /// Whether the rule names `$` at all.
+    #[must_use]
+    pub fn reads_input(&self) -> bool {
+        self.root_uses > 0
+    }
+
+    /// How the result is written.
+    #[must_use]
+    pub fn result_shape(&self) -> ResultShape {
+        match self.body.innermost().kind {
+            Kind::Many(_) | Kind::Loop(_) => ResultShape::Items,
+            _ => ResultShape::Single,
+        }
+    }
+
+    /// Whether the result is the nodes of a path, so that each has a place in the input.
+    #[must_use]
+    pub fn is_path(&self) -> bool {
+        matches!(self.body.innermost().kind, Kind::Many(_) | Kind::One(_))
+    }
+
+    /// How the rule takes the records of a list one by one, if it can.
+    pub(crate) fn records(&self) -> Option<RecordHead<'_>> {
+        if self.root_uses != 1 {
+            return None;
+        }
+        match &self.body.kind {
+            Kind::Many(path) => RecordHead::of_many(path),
+            Kind::Loop(repeat) => match repeat.clauses.first() {
+                Some(Clause {
+                    kind: ClauseKind::For { source: ForSource::Nodes(path), .. },
+                    ..
+                }) => RecordHead::of_many(path),
+                _ => None,
+            },
+            Kind::One(path) => match (&path.start, path.steps.first()) {
+                (Start::Root, Some(Step { kind: StepKind::Index(index), .. })) => {
+                    u64::try_from(*index).ok().map(RecordHead::Index)
+                }
+                _ => None,
+            },
+            _ => None,
+        }
+    }
+
+    /// Whether the rule runs over the records of a list one by one, in memory that does not grow with them.
+    #[must_use]
+    pub fn runs_by_record(&self) -> bool {
+        self.records().is_some()
+    }
+}
+
+/// What picks records from the root list before the rest of the rule sees them.
+pub(crate) enum RecordHead<'p> {
+    /// All.
+    All,
+    /// Those for which the condition holds.
+    Filter(&'p Filter),
+    /// Those of a slice that runs forwards.
+    Slice { start: u64, end: Option<u64>, step: u64 },
+    /// Just one.
+    Index(u64),
+}
+
+impl<'p> RecordHead<'p> {
+    fn of_many(path: &'p ManyPath) -> Option<Self> {
+        let (Start::Root, Some(segment)) = (&path.start, path.segments.first()) else {
+            return None;
+        };
+        match segment.selectors.as_slice() {
+            _ if segment.descendant => None,
+            [Selector::Wildcard] => Some(Self::All),
+            [Selector::Filter(filter)] => Some(Self::Filter(filter)),
+            [Selector::Slice { start, end, step }] => Some(Self::Slice {
+                start: u64::try_from(start.unwrap_or(0)).ok()?,
+                end: end.map(u64::try_from).transpose().ok()?,
+                step: u64::try_from(*step).ok().filter(|step| *step > 0)?,
+            }),
+            _ => None,
+        }
+    }
+}
+
+/// A param of a rule.
+#[derive(Debug)]
+pub struct Param {
+    /// The name.
+    pub name: String,
+    /// The type.
+    pub of: ParamType,
+    /// Whether it may be left out; it is then null, or its default.
+    pub optional: bool,
+    pub(crate) default: Option<Expr>,
+    pub(crate) slot: usize,
+    pub(crate) span: Span,
+}
+
+impl Param {
+    /// Whether the rule cannot run without it.
+    #[must_use]
+    pub fn is_required(&self) -> bool {
+        !self.optional && self.default.is_none()
+    }
+}
+
+/// A def of a rule.
+#[derive(Debug)]
+pub(crate) struct Def {
+    pub(crate) name: String,
+    pub(crate) frame: usize,
+    pub(crate) body: Expr,
+}
+
+/// What is told about a path that selects nothing.
+#[derive(Debug)]
+pub(crate) struct PathInfo {
+    /// The path up to its first step, as far back as it can be followed: `$.sailings[*]` for a name bound by
+    /// `for`.
+    pub(crate) base: String,
+    /// Each step as written, where it stands, and its name if it is a name step.
+    pub(crate) steps: Vec<StepInfo>,
+    pub(crate) span: Span,
+}
+
+#[derive(Debug)]
+pub(crate) struct StepInfo {
+    pub(crate) text: String,
+    pub(crate) span: Span,
+    pub(crate) name: Option<String>,
+    /// Which filter it is, if it is one.
+    pub(crate) test: Option<usize>,
+}
+
+impl PathInfo {
+    /// The path up to, but not including, step `step`.
+    pub(crate) fn prefix(&self, step: usize) -> String {
+        let steps = self.steps.iter().take(step).map(|info| info.text.as_str());
+        std::iter::once(self.base.as_str()).chain(steps).collect()
+    }
+}
+
+/// A `where` or a filter, for telling when it never holds.
+#[derive(Debug)]
+pub(crate) struct TestInfo {
+    pub(crate) span: Span,
+    pub(crate) is_where: bool,
+}
+
+/// A checked expression.
+#[derive(Debug)]
+pub(crate) struct Expr {
+    pub(crate) kind: Kind,
+    pub(crate) span: Span,
+}
+
+impl Expr {
+    /// The expression that gives the result: behind `let … return`.
+    pub(crate) fn innermost(&self) -> &Self {
+        match &self.kind {
+            Kind::Lets(_, result) => result.innermost(),
+            _ => self,
+        }
+    }
+
+    pub(crate) fn shape(&self) -> Shape {
+        match self.innermost().kind {
+            Kind::Many(_) => Shape::Many,
+            _ => Shape::One,
+        }
+    }
+}
+
+#[derive(Debug)]
+pub(crate) enum Kind {
+    Constant(Literal),
+    Template(Vec<Piece>),
+    List(Vec<Item>),
+    Map(Vec<Entry>),
+    One(OnePath),
+    Many(ManyPath),
+    /// The value of an expression that is a path in parentheses: its nodes as a list.
+    Collected(Box<Expr>),
+    Not(Box<Expr>),
+    Negate(Box<Expr>),
+    Binary(Binary, Box<Expr>, Box<Expr>),
+    If(Box<Expr>, Box<Expr>, Option<Box<Expr>>),
+    Case(Box<Case>),
+    Loop(Box<Loop>),
+    /// `let … return e` without a `for`.
+    Lets(Vec<(usize, Expr)>, Box<Expr>),
+    /// A function of the language over values.
+    Call(&'static Signature, Vec<Expr>),
+    Exists(Nodes),
+    Count(Nodes),
+    ValueOf(Nodes),
+    /// A def of the rule.
+    CallDef(usize, Vec<Expr>),
+    /// In place of what did not check; such a rule never runs.
+    Broken,
+}
+
+/// A path, of either shape.
+#[derive(Debug)]
+pub(crate) enum Nodes {
+    One(OnePath),
+    Many(ManyPath),
+}
+
+#[derive(Debug)]
+pub(crate) enum Piece {
+    Text(String),
+    Value(Expr),
+}
+
+#[derive(Debug)]
+pub(crate) struct Item {
+    pub(crate) spread: bool,
+    pub(crate) value: Expr,
+}
+
+#[derive(Debug)]
+pub(crate) enum Entry {
+    Named(String, Expr),
+    Computed(Expr, Expr),
+    Spread(Expr),
+}
+
+#[derive(Debug)]
+pub(crate) struct Case {
+    pub(crate) subject: Option<Expr>,
+    pub(crate) branches: Vec<(Vec<Expr>, Expr)>,
+    pub(crate) otherwise: Option<Expr>,
+}
+
+/// Where a path starts.
+#[derive(Debug)]
+pub(crate) enum Start {
+    Root,
+    Current,
+    Global(usize),
+    Local(usize),
+    Value(Box<Expr>),
+}
+
+/// A path of names and indexes: it selects one node or nothing (RFC 9535 section 2.3.5.1, singular query).
+#[derive(Debug)]
+pub(crate) struct OnePath {
+    /// Its number in [`Plan::paths`].
+    pub(crate) id: usize,
+    pub(crate) start: Start,
+    pub(crate) steps: Vec<Step>,
+}
+
+#[derive(Debug)]
+pub(crate) struct Step {
+    pub(crate) kind: StepKind,
+    pub(crate) span: Span,
+}
+
+#[derive(Debug)]
+pub(crate) enum StepKind {
+    Name(String),
+    Index(i64),
+    Computed(Expr),
+    /// A reference token of a JSON Pointer.
+    Token(String),
+}
+
+/// A path that may select any number of nodes.
+#[derive(Debug)]
+pub(crate) struct ManyPath {
+    /// Its number in [`Plan::paths`].
+    pub(crate) id: usize,
+    pub(crate) start: Start,
+    pub(crate) segments: Vec<Segment>,
+}
+
+#[derive(Debug)]
+pub(crate) struct Segment {
+    pub(crate) descendant: bool,
+    pub(crate) selectors: Vec<Selector>,
+}
+
+#[derive(Debug)]
+pub(crate) enum Selector {
+    /// A step to at most one child.
+    Step(Step),
+    Wildcard,
+    Slice {
+        start: Option<i64>,
+        end: Option<i64>,
+        step: i64,
+    },
+    Filter(Filter),
+}
+
+#[derive(Debug)]
+pub(crate) struct Filter {
+    /// Its number in [`Plan::tests`].
+    pub(crate) test: usize,
+    pub(crate) condition: Expr,
+}
+
+/// Clauses, compiled: what runs once before the first `for`, the clauses, and what is returned.
+#[derive(Debug)]
+pub(crate) struct Loop {
+    pub(crate) before: Vec<(usize, Expr)>,
+    pub(crate) clauses: Vec<Clause>,
+    pub(crate) result: Expr,
+}
+
+#[derive(Debug)]
+pub(crate) struct Clause {
+    pub(crate) kind: ClauseKind,
+}
+
+#[derive(Debug)]
+pub(crate) enum ClauseKind {
+    For {
+        slot: usize,
+        at: Option<usize>,
+        source: ForSource,
+    },
+    Let(usize, Expr),
+    Where {
+        /// Its number in [`Plan::tests`].
+        test: usize,
+        condition: Expr,
+    },
+    Skip(Expr),
+    First(Expr),
+}
+
+/// What a `for` goes through.
+#[derive(Debug)]
+pub(crate) enum ForSource {
+    /// The nodes of a path.
+    Nodes(ManyPath),
+    /// The items of a list value.
+    List(Expr),
+}

@@ -1,0 +1,262 @@
+//! Running a plan over documents and records.
+//!
+//! A [`Session`] lasts for the whole run and remembers what is reported at its end. A [`Runner`] lasts for one
+//! document, or for one batch of records, with an arena of the same life. What a run gives goes to a closure as it
+//! comes; where it fails, a [`Failure`] names the place in the rule and the value in the input.
+
+mod clauses;
+mod expr;
+mod failure;
+mod path;
+mod patterns;
+mod watch;
+
+use std::ops::ControlFlow;
+
+use kyanite_tree::{Arena, Value};
+
+pub use failure::Failure;
+pub(crate) use patterns::Patterns;
+pub use watch::Watch;
+
+use crate::params::Arguments;
+use crate::plan::{ClauseKind, ForSource, Kind, ManyPath, Plan, RecordHead};
+use clauses::Counters;
+
+/// Whether to go on: `Break` when no more is wanted.
+pub type Flow = ControlFlow<()>;
+
+/// What a run gives, or where it failed.
+pub(crate) type Ran<T> = Result<T, Box<Failure>>;
+
+/// What lasts for a whole run: counts for the report at its end, and compiled patterns.
+#[derive(Debug)]
+pub struct Session {
+    /// What the paths and tests of the rule met.
+    pub watch: Watch,
+    patterns: Patterns,
+}
+
+impl Session {
+    /// A session for runs of `plan`.
+    #[must_use]
+    pub fn new(plan: &Plan) -> Self {
+        Self { watch: Watch::new(plan), patterns: Patterns::default() }
+    }
+}
+
+/// The values of names that are bound before any record is seen.
+#[derive(Clone, Debug)]
+pub struct Names<'a> {
+    globals: Vec<Option<Value<'a>>>,
+    locals: Vec<Option<Value<'a>>>,
+}
+
+/// Where a run over records stands between two batches.
+#[derive(Debug)]
+pub struct RecordState {
+    counters: Counters,
+    /// How many turns the outermost `for` has had.
+    turns: i64,
+}
+
+/// Runs a plan.
+pub struct Runner<'r, 'a> {
+    plan: &'a Plan,
+    arena: &'a Arena,
+    session: &'r mut Session,
+    /// `$`
+    root: Option<Value<'a>>,
+    /// `@`
+    current: Option<Value<'a>>,
+    names: Names<'a>,
+    /// Where the frame of the running def begins in the locals.
+    frame: usize,
+    /// How many defs are running inside each other.
+    calls: usize,
+}
+
+impl<'r, 'a> Runner<'r, 'a> {
+    /// A runner over the document `root`. It evaluates params and header lets.
+    ///
+    /// # Errors
+    /// A [`Failure`] in a default or a header let.
+    pub fn new(
+        plan: &'a Plan,
+        arguments: &Arguments<'a>,
+        root: Option<Value<'a>>,
+        arena: &'a Arena,
+        session: &'r mut Session,
+    ) -> Result<Self, Box<Failure>> {
+        let names = Names { globals: vec![None; plan.globals], locals: vec![None; plan.frame] };
+        let mut runner =
+            Self { plan, arena, session, root, current: None, names, frame: 0, calls: 0 };
+        for (param, given) in plan.params.iter().zip(arguments.values()) {
+            let value = match (given, &param.default) {
+                (Some(given), _) => Some(*given),
+                (None, Some(default)) => runner.value(default)?,
+                (None, None) => Some(Value::NULL),
+            };
+            runner.names.globals[param.slot] = value;
+        }
+        for (slot, value) in &plan.setup {
+            runner.names.globals[*slot] = runner.value(value)?;
+        }
+        Ok(runner)
+    }
+
+    /// A runner for one batch of records, with the names that a first runner has bound.
+    pub fn for_batch(
+        plan: &'a Plan,
+        names: Names<'a>,
+        arena: &'a Arena,
+        session: &'r mut Session,
+    ) -> Self {
+        Self { plan, arena, session, root: None, current: None, names, frame: 0, calls: 0 }
+    }
+
+    /// Runs over the whole document. A single result is given once (perhaps as nothing); a result of
+    /// many is given item by item, until `emit` wants no more.
+    ///
+    /// # Errors
+    /// The first [`Failure`].
+    pub fn document(
+        &mut self,
+        emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
+    ) -> Result<Flow, Box<Failure>> {
+        let plan = self.plan;
+        let body = match &plan.body.kind {
+            Kind::Lets(bindings, result) => {
+                for (slot, value) in bindings {
+                    let value = self.value(value)?;
+                    self.set_local(*slot, value);
+                }
+                result
+            }
+            _ => &plan.body,
+        };
+        match &body.kind {
+            Kind::Many(path) => self.each(path, &mut |_, node| Ok(emit(Some(node)))),
+            Kind::Loop(repeat) => self.repeat(repeat, &mut |item| emit(Some(item))),
+            _ => {
+                let value = self.value(body)?;
+                Ok(emit(value))
+            }
+        }
+    }
+
+    /// Gets ready to run by record: binds what the outermost loop binds once.
+    ///
+    /// # Errors
+    /// A [`Failure`] in one of those bindings.
+    pub fn begin_records(mut self) -> Result<(Names<'a>, RecordState), Box<Failure>> {
+        let plan = self.plan;
+        let mut state = RecordState { counters: Counters::default(), turns: 0 };
+        if let Kind::Loop(repeat) = &plan.body.kind {
+            state.counters = self.begin_loop(repeat)?;
+        }
+        Ok((self.names, state))
+    }
+
+    /// Runs over the record at `index` of the list that is the document. `Break` when no later record can
+    /// matter.
+    ///
+    /// # Errors
+    /// The first [`Failure`].
+    pub fn record(
+        &mut self,
+        state: &mut RecordState,
+        index: u64,
+        record: Value<'a>,
+        emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
+    ) -> Result<Flow, Box<Failure>> {
+        let plan = self.plan;
+        let mut last = false;
+        match plan.records() {
+            None => return Ok(Flow::Break(())),
+            Some(RecordHead::All) => {}
+            Some(RecordHead::Filter(filter)) => {
+                if !self.test(filter, record)? {
+                    return Ok(Flow::Continue(()));
+                }
+            }
+            Some(RecordHead::Slice { start, end, step }) => {
+                if end.is_some_and(|end| index >= end) {
+                    return Ok(Flow::Break(()));
+                }
+                if index < start || (index - start) % step != 0 {
+                    return Ok(Flow::Continue(()));
+                }
+            }
+            Some(RecordHead::Index(wanted)) => {
+                if index < wanted {
+                    return Ok(Flow::Continue(()));
+                }
+                last = true;
+            }
+        }
+        let flow = match &plan.body.kind {
+            Kind::Many(path) => {
+                self.rest_of_record(path, record, &mut |_, node| Ok(emit(Some(node))))?
+            }
+            Kind::One(path) => {
+                let value = self.steps(path, 1, record)?;
+                emit(value)
+            }
+            Kind::Loop(repeat) => match repeat.clauses.first().map(|clause| &clause.kind) {
+                Some(ClauseKind::For { slot, at, source: ForSource::Nodes(path) }) => self
+                    .rest_of_record(path, record, &mut |runner, node| {
+                        let turn = state.turns;
+                        state.turns += 1;
+                        runner.bind_turn(*slot, *at, node, turn);
+                        runner.clauses(repeat, 1, &mut state.counters, &mut |item| emit(Some(item)))
+                    })?,
+                _ => Flow::Break(()),
+            },
+            _ => Flow::Break(()),
+        };
+        Ok(if last { Flow::Break(()) } else { flow })
+    }
+
+    /// The nodes that `path` selects in a record, behind the segment that picks records.
+    fn rest_of_record(
+        &mut self,
+        path: &'a ManyPath,
+        record: Value<'a>,
+        visit: &mut dyn FnMut(&mut Self, Value<'a>) -> Ran<Flow>,
+    ) -> Ran<Flow> {
+        self.session.watch.asked(path.id);
+        self.walk(path, 1, record, visit)
+    }
+
+    /// Notes that the records are at their end, of which there were `count`; for the report of paths that
+    /// selected nothing.
+    pub fn end_records(plan: &Plan, session: &mut Session, count: u64) {
+        let path = match &plan.body.kind {
+            Kind::Many(path) => path.id,
+            Kind::One(path) => path.id,
+            Kind::Loop(repeat) => match repeat.clauses.first().map(|clause| &clause.kind) {
+                Some(ClauseKind::For { source: ForSource::Nodes(path), .. }) => path.id,
+                _ => return,
+            },
+            _ => return,
+        };
+        session.watch.ended(path, count);
+    }
+
+    fn local(&self, slot: usize) -> Option<Value<'a>> {
+        self.names.locals[self.frame + slot]
+    }
+
+    fn set_local(&mut self, slot: usize, value: Option<Value<'a>>) {
+        self.names.locals[self.frame + slot] = value;
+    }
+
+    fn bind_turn(&mut self, slot: usize, at: Option<usize>, node: Value<'a>, turn: i64) {
+        self.set_local(slot, Some(node));
+        if let Some(at) = at {
+            let turn = self.arena.integer(turn);
+            self.set_local(at, Some(turn));
+        }
+    }
+}

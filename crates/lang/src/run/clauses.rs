@@ -1,0 +1,137 @@
+//! Running clauses: each turn of a `for` is handed from clause to clause, down to `return`.
+
+use std::ops::ControlFlow;
+
+use kyanite_tree::Value;
+
+use super::{Failure, Flow, Ran, Runner};
+use crate::plan::{ClauseKind, Expr, ForSource, Loop};
+
+/// What each clause of a running loop counts: for `skip` and `first`, how many turns it still takes.
+#[derive(Debug, Default)]
+pub(super) struct Counters(Vec<u64>);
+
+impl<'a> Runner<'_, 'a> {
+    /// Runs a loop; gives each item to `emit`, until it wants no more.
+    pub(super) fn repeat(
+        &mut self,
+        repeat: &'a Loop,
+        emit: &mut dyn FnMut(Value<'a>) -> Flow,
+    ) -> Ran<Flow> {
+        let mut counters = self.begin_loop(repeat)?;
+        self.clauses(repeat, 0, &mut counters, emit)
+    }
+
+    /// Binds what a loop binds once, and evaluates its counts.
+    pub(super) fn begin_loop(&mut self, repeat: &'a Loop) -> Ran<Counters> {
+        for (slot, value) in &repeat.before {
+            let value = self.value(value)?;
+            self.set_local(*slot, value);
+        }
+        let mut counters = Vec::with_capacity(repeat.clauses.len());
+        for clause in &repeat.clauses {
+            counters.push(match &clause.kind {
+                ClauseKind::Skip(count) | ClauseKind::First(count) => self.how_many(count)?,
+                _ => 0,
+            });
+        }
+        Ok(Counters(counters))
+    }
+
+    fn how_many(&mut self, expr: &'a Expr) -> Ran<u64> {
+        let value = self.value(expr)?;
+        let number = match value {
+            Some(Value::Number(_, number)) => number.as_integer(),
+            None => return Err(self.missing(expr, None, "a count is needed")),
+            Some(_) => None,
+        };
+        number.and_then(|number| u64::try_from(number).ok()).ok_or_else(|| {
+            Failure::new(expr.span, "a count is a whole number from 0 on").about(value)
+        })
+    }
+
+    /// Hands the current turn to the clauses from `position` on. `Break` when no further turn is wanted.
+    pub(super) fn clauses(
+        &mut self,
+        repeat: &'a Loop,
+        position: usize,
+        counters: &mut Counters,
+        emit: &mut dyn FnMut(Value<'a>) -> Flow,
+    ) -> Ran<Flow> {
+        let Some(clause) = repeat.clauses.get(position) else {
+            // A turn that returns nothing leaves no gap.
+            return Ok(match self.value(&repeat.result)? {
+                Some(item) => emit(item),
+                None => ControlFlow::Continue(()),
+            });
+        };
+        let next = position + 1;
+        match &clause.kind {
+            ClauseKind::For { slot, at, source } => {
+                let mut turns = 0;
+                let mut turn = |runner: &mut Self, node| {
+                    runner.bind_turn(*slot, *at, node, turns);
+                    turns += 1;
+                    runner.clauses(repeat, next, counters, emit)
+                };
+                match source {
+                    ForSource::Nodes(path) => self.each(path, &mut turn),
+                    ForSource::List(list) => {
+                        for item in self.items(list)? {
+                            if turn(self, *item)?.is_break() {
+                                return Ok(ControlFlow::Break(()));
+                            }
+                        }
+                        Ok(ControlFlow::Continue(()))
+                    }
+                }
+            }
+            ClauseKind::Let(slot, value) => {
+                let value = self.value(value)?;
+                self.set_local(*slot, value);
+                self.clauses(repeat, next, counters, emit)
+            }
+            ClauseKind::Where { test, condition } => {
+                let holds = self.truth(condition)?;
+                self.session.watch.tested(*test, holds);
+                if holds {
+                    self.clauses(repeat, next, counters, emit)
+                } else {
+                    Ok(ControlFlow::Continue(()))
+                }
+            }
+            ClauseKind::Skip(_) => match &mut counters.0[position] {
+                0 => self.clauses(repeat, next, counters, emit),
+                left => {
+                    *left -= 1;
+                    Ok(ControlFlow::Continue(()))
+                }
+            },
+            ClauseKind::First(_) => {
+                let left = &mut counters.0[position];
+                if *left == 0 {
+                    return Ok(ControlFlow::Break(()));
+                }
+                *left -= 1;
+                let last = *left == 0;
+                let flow = self.clauses(repeat, next, counters, emit)?;
+                Ok(if last { ControlFlow::Break(()) } else { flow })
+            }
+        }
+    }
+
+    /// The items that a `for` goes through: a list's, or none of nothing and null.
+    fn items(&mut self, expr: &'a Expr) -> Ran<&'a [Value<'a>]> {
+        match self.value(expr)? {
+            Some(Value::List(_, items)) => Ok(items),
+            None | Some(Value::Null(_)) => Ok(&[]),
+            Some(other) => {
+                let words = self.plan.rule.slice(expr.span);
+                let message = format!("for takes a list; `{words}` is {}", other.kind().phrase());
+                Err(Failure::new(expr.span, message)
+                    .about(Some(other))
+                    .advise(format!("write [{words}] for a list of that one value")))
+            }
+        }
+    }
+}

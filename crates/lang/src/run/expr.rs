@@ -1,0 +1,429 @@
+//! Evaluation of expressions.
+
+use std::cmp::Ordering;
+
+use kyanite_tree::{Decimal, Kind as ValueKind, MapBuilder, Number, Origin, Value, equal, order};
+
+use super::{Failure, Ran, Runner};
+use crate::functions::{self, Run, Signature};
+use crate::plan::{Case, Entry, Expr, Item, Kind, Piece};
+use crate::syntax::ast::{Binary, Literal};
+
+/// How many defs may run inside each other.
+const CALLS: usize = 1000;
+
+impl<'a> Runner<'_, 'a> {
+    /// The value of an expression, or nothing.
+    pub(super) fn value(&mut self, expr: &'a Expr) -> Ran<Option<Value<'a>>> {
+        Ok(Some(match &expr.kind {
+            Kind::Constant(literal) => constant(literal),
+            Kind::One(path) => return self.one(path),
+            Kind::Many(path) => self.collect(path)?,
+            Kind::Collected(inner) => return self.value(inner),
+            Kind::Template(pieces) => self.template(pieces)?,
+            Kind::List(items) => self.list(items)?,
+            Kind::Map(entries) => self.map(entries)?,
+            Kind::Negate(operand) => {
+                let number = self.number(operand, "a minus needs a number")?;
+                self.arena.number(&number.neg())
+            }
+            Kind::Binary(Binary::Coalesce, left, right) => {
+                let value = self.value(left)?;
+                return if functions::is_present(value) { Ok(value) } else { self.value(right) };
+            }
+            Kind::Binary(operator, left, right) => match operator {
+                Binary::Add
+                | Binary::Subtract
+                | Binary::Multiply
+                | Binary::Divide
+                | Binary::Remainder => {
+                    let number = self.arithmetic(expr, *operator, left, right)?;
+                    self.arena.number(&number)
+                }
+                _ => Value::boolean(self.truth(expr)?),
+            },
+            Kind::Not(_) | Kind::Exists(_) => Value::boolean(self.truth(expr)?),
+            Kind::If(condition, then, otherwise) => {
+                return if self.truth(condition)? {
+                    self.value(then)
+                } else {
+                    otherwise.as_ref().map_or(Ok(None), |otherwise| self.value(otherwise))
+                };
+            }
+            Kind::Case(case) => return self.case(case),
+            Kind::Loop(repeat) => {
+                let mut items = Vec::new();
+                let _ = self.repeat(repeat, &mut |item| {
+                    items.push(item);
+                    super::Flow::Continue(())
+                })?;
+                self.arena.list(&items)
+            }
+            Kind::Lets(bindings, result) => {
+                for (slot, value) in bindings {
+                    let value = self.value(value)?;
+                    self.set_local(*slot, value);
+                }
+                return self.value(result);
+            }
+            Kind::Call(signature, arguments) => return self.call(expr, signature, arguments),
+            Kind::Count(nodes) => {
+                let (count, _) = self.count(nodes, usize::MAX)?;
+                self.arena.integer(count as i64)
+            }
+            Kind::ValueOf(nodes) => {
+                let (count, first) = self.count(nodes, 2)?;
+                return Ok(first.filter(|_| count == 1));
+            }
+            Kind::CallDef(def, arguments) => return self.call_def(expr, *def, arguments),
+            Kind::Broken => {
+                return Err(Failure::new(expr.span, "this part of the rule was not checked"));
+            }
+        }))
+    }
+
+    /// Whether a condition holds.
+    pub(super) fn truth(&mut self, expr: &'a Expr) -> Ran<bool> {
+        match &expr.kind {
+            Kind::Not(inner) => Ok(!self.truth(inner)?),
+            Kind::Exists(nodes) => Ok(self.count(nodes, 1)?.0 > 0),
+            Kind::Binary(operator, left, right) => match operator {
+                Binary::And => Ok(self.truth(left)? && self.truth(right)?),
+                Binary::Or => Ok(self.truth(left)? || self.truth(right)?),
+                Binary::Coalesce => self.boolean(expr),
+                _ => {
+                    let left = self.value(left)?;
+                    let right = self.value(right)?;
+                    Ok(compare(*operator, left, right))
+                }
+            },
+            _ => self.boolean(expr),
+        }
+    }
+
+    /// A value that has to be true or false.
+    fn boolean(&mut self, expr: &'a Expr) -> Ran<bool> {
+        match self.value(expr)? {
+            Some(Value::Boolean(_, holds)) => Ok(holds),
+            None => Err(self.missing(expr, None, "a condition must be true or false")),
+            Some(other) => {
+                let message =
+                    format!("a condition must be true or false; this is {}", other.kind().phrase());
+                Err(Failure::new(expr.span, message)
+                    .about(Some(other))
+                    .advise("compare it with =="))
+            }
+        }
+    }
+
+    /// A value that has to be a number.
+    fn number(&mut self, expr: &'a Expr, why: &str) -> Ran<Decimal> {
+        match self.value(expr)? {
+            Some(value @ Value::Number(_, number)) => number
+                .decimal()
+                .map_err(|error| Failure::number(expr.span, error).about(Some(value))),
+            None => Err(self.missing(expr, None, why)),
+            null @ Some(Value::Null(_)) => Err(self.missing(expr, null, why)),
+            Some(other) => {
+                let words = self.plan.rule.slice(expr.span);
+                let message = format!("`{words}` is {}, and {why}", other.kind().phrase());
+                let failure = Failure::new(expr.span, message).about(Some(other));
+                Err(match other.kind() {
+                    ValueKind::Text => {
+                        failure.advise(format!("write number({words}) for the number it spells"))
+                    }
+                    _ => failure,
+                })
+            }
+        }
+    }
+
+    fn arithmetic(
+        &mut self,
+        expr: &'a Expr,
+        operator: Binary,
+        left: &'a Expr,
+        right: &'a Expr,
+    ) -> Ran<Decimal> {
+        let why = match operator {
+            Binary::Add => "`+` needs numbers",
+            Binary::Subtract => "`-` needs numbers",
+            Binary::Multiply => "`*` needs numbers",
+            Binary::Divide => "`/` needs numbers",
+            _ => "`%` needs numbers",
+        };
+        let a = self.number(left, why)?;
+        let b = self.number(right, why)?;
+        let result = match operator {
+            Binary::Add => a.add(&b),
+            Binary::Subtract => a.sub(&b),
+            Binary::Multiply => a.mul(&b),
+            Binary::Divide => a.div(&b),
+            _ => a.rem(&b),
+        };
+        result.map_err(|error| {
+            let at = self.value(right).ok().flatten();
+            Failure::number(expr.span, error).about(at)
+        })
+    }
+
+    fn template(&mut self, pieces: &'a [Piece]) -> Ran<Value<'a>> {
+        let mut texts = Vec::with_capacity(pieces.len());
+        for piece in pieces {
+            texts.push(match piece {
+                Piece::Text(text) => text.as_str(),
+                Piece::Value(expr) => match self.value(expr)? {
+                    None => return Err(self.missing(expr, None, "an f-text needs a value")),
+                    null @ Some(Value::Null(_)) => {
+                        return Err(self.missing(expr, null, "an f-text needs a value"));
+                    }
+                    Some(value) => functions::spelled(value).ok_or_else(|| {
+                        let words = self.plan.rule.slice(expr.span);
+                        let message =
+                            format!("`{words}` is {}, which has no text", value.kind().phrase());
+                        Failure::new(expr.span, message)
+                            .about(Some(value))
+                            .advise("use join(…) or encode(\"json\", …)")
+                    })?,
+                },
+            });
+        }
+        Ok(Value::text(self.arena.concat(&texts)))
+    }
+
+    fn list(&mut self, items: &'a [Item]) -> Ran<Value<'a>> {
+        let mut values = Vec::with_capacity(items.len());
+        for item in items {
+            let value = self.value(&item.value)?;
+            match (item.spread, value) {
+                (false, Some(value)) => values.push(value),
+                (false, None) => {
+                    return Err(self.missing(&item.value, None, "an item of a list must be there"));
+                }
+                (true, Some(Value::List(_, spread))) => values.extend_from_slice(spread),
+                (true, None) => {}
+                (true, Some(other)) => return Err(self.not_spread(&item.value, other, "a list")),
+            }
+        }
+        Ok(self.arena.list(&values))
+    }
+
+    fn map(&mut self, entries: &'a [Entry]) -> Ran<Value<'a>> {
+        let mut builder = MapBuilder::new();
+        for entry in entries {
+            let (name, value) = match entry {
+                Entry::Named(name, value) => (name.as_str(), self.value(value)?),
+                Entry::Computed(name, value) => (self.computed_name(name)?, self.value(value)?),
+                Entry::Spread(spread) => {
+                    match self.value(spread)? {
+                        None => {}
+                        Some(Value::Map(_, map)) => {
+                            for member in map.members() {
+                                builder.insert(member.name, member.value);
+                            }
+                        }
+                        Some(other) => return Err(self.not_spread(spread, other, "a map")),
+                    }
+                    continue;
+                }
+            };
+            // A member whose expression gives nothing is left out.
+            if let Some(value) = value {
+                builder.insert(name, value);
+            }
+        }
+        Ok(Value::Map(Origin::NONE, builder.finish(self.arena)))
+    }
+
+    fn computed_name(&mut self, name: &'a Expr) -> Ran<&'a str> {
+        match self.value(name)? {
+            Some(Value::Text(_, text)) => Ok(text),
+            None => Err(self.missing(name, None, "a member needs a name")),
+            Some(other) => {
+                let message =
+                    format!("the name of a member is a text; this is {}", other.kind().phrase());
+                let words = self.plan.rule.slice(name.span);
+                Err(Failure::new(name.span, message)
+                    .about(Some(other))
+                    .advise(format!("write (text({words}))")))
+            }
+        }
+    }
+
+    fn not_spread(&mut self, spread: &'a Expr, value: Value<'a>, wanted: &str) -> Box<Failure> {
+        let message = format!("`...` copies {wanted} here; this is {}", value.kind().phrase());
+        Failure::new(spread.span, message).about(Some(value))
+    }
+
+    fn case(&mut self, case: &'a Case) -> Ran<Option<Value<'a>>> {
+        let subject = match &case.subject {
+            Some(subject) => Some(self.value(subject)?),
+            None => None,
+        };
+        for (waits, value) in &case.branches {
+            for wait in waits {
+                let fits = match subject {
+                    Some(subject) => {
+                        let wait = self.value(wait)?;
+                        compare(Binary::Equal, subject, wait)
+                    }
+                    None => self.truth(wait)?,
+                };
+                if fits {
+                    return self.value(value);
+                }
+            }
+        }
+        case.otherwise.as_ref().map_or(Ok(None), |otherwise| self.value(otherwise))
+    }
+
+    fn call(
+        &mut self,
+        expr: &'a Expr,
+        signature: &'static Signature,
+        arguments: &'a [Expr],
+    ) -> Ran<Option<Value<'a>>> {
+        let Run::Values(run) = &signature.run else {
+            return Err(Failure::new(expr.span, "this call was not checked"));
+        };
+        let mut values = Vec::with_capacity(arguments.len());
+        for (position, argument) in arguments.iter().enumerate() {
+            let value = self.value(argument)?;
+            let fits = signature
+                .parameter(position)
+                .is_none_or(|parameter| parameter.takes.accepts(value.map(Value::kind)));
+            if !fits {
+                return Err(self.misfit(signature, position, argument, value));
+            }
+            values.push(value);
+        }
+        let call = functions::Call {
+            arena: self.arena,
+            arguments: &values,
+            patterns: &self.session.patterns,
+        };
+        run(&call).map_err(|fault| {
+            let argument = arguments.get(fault.argument);
+            let origin = fault
+                .origin
+                .or_else(|| Some(values.get(fault.argument).copied().flatten()?.origin()));
+            let mut failure = Failure::new(
+                argument.map_or(expr.span, |argument| argument.span),
+                format!("{}(): {}", signature.name, fault.message),
+            );
+            failure.advice = fault.advice;
+            match (origin, argument) {
+                (Some(origin), _) => failure.at(origin),
+                (None, Some(argument)) => {
+                    let nearest = self.missing(argument, None, "").origin;
+                    failure.at(nearest)
+                }
+                (None, None) => failure,
+            }
+        })
+    }
+
+    /// An argument of a kind that the function does not take.
+    #[cold]
+    fn misfit(
+        &mut self,
+        signature: &Signature,
+        position: usize,
+        argument: &'a Expr,
+        value: Option<Value<'a>>,
+    ) -> Box<Failure> {
+        let wanted = signature
+            .parameter(position)
+            .map(|parameter| parameter.takes.words())
+            .unwrap_or_default();
+        let needs = format!("{}() needs {wanted}", signature.name);
+        match value {
+            None => self.missing(argument, None, &needs),
+            null @ Some(Value::Null(_)) => self.missing(argument, null, &needs),
+            Some(other) => {
+                let words = self.plan.rule.slice(argument.span);
+                let failure = Failure::new(
+                    argument.span,
+                    format!("`{words}` is {}, and {needs}", other.kind().phrase()),
+                )
+                .about(Some(other));
+                match (other.kind(), wanted.as_str()) {
+                    (ValueKind::Text, "a number") => {
+                        failure.advise(format!("write number({words})"))
+                    }
+                    (ValueKind::Number | ValueKind::Boolean, "a text") => {
+                        failure.advise(format!("write text({words})"))
+                    }
+                    (_, "a list") => {
+                        failure.advise(format!("write [{words}] for a list of that one value"))
+                    }
+                    _ => failure,
+                }
+            }
+        }
+    }
+
+    fn call_def(
+        &mut self,
+        expr: &'a Expr,
+        def: usize,
+        arguments: &'a [Expr],
+    ) -> Ran<Option<Value<'a>>> {
+        let plan = self.plan;
+        let def = &plan.defs[def];
+        if self.calls >= CALLS {
+            let message =
+                format!("`{}` calls itself without end: {CALLS} calls are open", def.name);
+            return Err(Failure::new(expr.span, message)
+                .advise("give it a case in which it does not call itself"));
+        }
+        let frame = self.names.locals.len();
+        let mut values = Vec::with_capacity(def.frame);
+        for argument in arguments {
+            values.push(self.value(argument)?);
+        }
+        values.resize(def.frame, None);
+        self.names.locals.extend(values);
+        let outer = std::mem::replace(&mut self.frame, frame);
+        let current = self.current.take();
+        self.calls += 1;
+        let result = self.value(&def.body);
+        self.calls -= 1;
+        self.current = current;
+        self.frame = outer;
+        self.names.locals.truncate(frame);
+        result
+    }
+}
+
+fn constant(literal: &Literal) -> Value<'_> {
+    match literal {
+        Literal::Null => Value::NULL,
+        Literal::Boolean(value) => Value::boolean(*value),
+        Literal::Number(number) => Value::number(Number::from_checked(number)),
+        Literal::Text(text) => Value::text(text),
+    }
+}
+
+/// The comparisons of RFC 9535 section 2.3.5.2.2: nothing equals nothing, and only numbers with numbers and
+/// texts with texts are less or greater.
+fn compare(operator: Binary, left: Option<Value<'_>>, right: Option<Value<'_>>) -> bool {
+    let same = || match (left, right) {
+        (Some(left), Some(right)) => equal(left, right),
+        (None, None) => true,
+        _ => false,
+    };
+    let is = |wanted| match (left, right) {
+        (Some(left), Some(right)) => order(left, right) == Some(wanted),
+        _ => false,
+    };
+    match operator {
+        Binary::Equal => same(),
+        Binary::NotEqual => !same(),
+        Binary::Less => is(Ordering::Less),
+        Binary::Greater => is(Ordering::Greater),
+        Binary::LessOrEqual => is(Ordering::Less) || same(),
+        Binary::GreaterOrEqual => is(Ordering::Greater) || same(),
+        _ => false,
+    }
+}

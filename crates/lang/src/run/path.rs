@@ -1,0 +1,295 @@
+//! Evaluation of paths (RFC 9535 sections 2.3 and 2.5).
+
+use std::ops::ControlFlow;
+
+use kyanite_tree::{Kind as ValueKind, Value};
+
+use super::{Failure, Flow, Ran, Runner};
+use crate::plan::{Filter, ManyPath, Nodes, OnePath, Selector, Start, Step, StepKind};
+use crate::pointer;
+
+impl<'a> Runner<'_, 'a> {
+    /// The value that a path starts from.
+    pub(super) fn start(&mut self, start: &'a Start) -> Ran<Option<Value<'a>>> {
+        Ok(match start {
+            Start::Root => self.root,
+            Start::Current => self.current,
+            Start::Global(slot) => self.names.globals[*slot],
+            Start::Local(slot) => self.local(*slot),
+            Start::Value(value) => self.value(value)?,
+        })
+    }
+
+    /// The node that a path of names and indexes selects, or nothing.
+    pub(super) fn one(&mut self, path: &'a OnePath) -> Ran<Option<Value<'a>>> {
+        let Some(start) = self.start(&path.start)? else { return Ok(None) };
+        if path.steps.is_empty() {
+            return Ok(Some(start));
+        }
+        self.session.watch.asked(path.id);
+        self.steps(path, 0, start)
+    }
+
+    /// Takes the steps of `path` from step `first` on.
+    pub(super) fn steps(
+        &mut self,
+        path: &'a OnePath,
+        first: usize,
+        start: Value<'a>,
+    ) -> Ran<Option<Value<'a>>> {
+        let mut node = start;
+        for (position, step) in path.steps.iter().enumerate().skip(first) {
+            match self.step(step, node)? {
+                Some(child) => node = child,
+                None => {
+                    self.session.watch.missed(path.id, position, node, is_name(step));
+                    return Ok(None);
+                }
+            }
+        }
+        self.session.watch.selected(path.id);
+        Ok(Some(node))
+    }
+
+    /// The child that one step leads to.
+    pub(super) fn step(&mut self, step: &'a Step, node: Value<'a>) -> Ran<Option<Value<'a>>> {
+        Ok(match &step.kind {
+            StepKind::Name(name) => node.member(name),
+            StepKind::Index(index) => item(node, *index),
+            StepKind::Token(token) => match node {
+                Value::List(_, items) => {
+                    pointer::index(token).and_then(|index| items.get(index).copied())
+                }
+                other => other.member(token),
+            },
+            StepKind::Computed(computed) => {
+                let key = self.value(computed)?;
+                match (node, key) {
+                    (_, None) => {
+                        return Err(self.missing(
+                            computed,
+                            None,
+                            "a step needs a name or an index",
+                        ));
+                    }
+                    (Value::Map(..), Some(Value::Text(_, name))) => node.member(name),
+                    (Value::List(..), Some(Value::Number(_, number))) => {
+                        let index = number.as_integer().ok_or_else(|| {
+                            let message =
+                                format!("the index {} is no whole number", number.as_str());
+                            Failure::new(computed.span, message).about(key)
+                        })?;
+                        item(node, index)
+                    }
+                    (_, Some(key)) => {
+                        let (key_is, node_is) = (key.kind().phrase(), node.kind().phrase());
+                        let message = format!("{key_is} cannot step into {node_is}");
+                        return Err(Failure::new(step.span, message).about(Some(node)).advise(
+                            "step with a text into a map, with a whole number into a list",
+                        ));
+                    }
+                }
+            }
+        })
+    }
+
+    /// Visits the nodes that a path selects, in the order of RFC 9535.
+    pub(super) fn each(
+        &mut self,
+        path: &'a ManyPath,
+        visit: &mut dyn FnMut(&mut Self, Value<'a>) -> Ran<Flow>,
+    ) -> Ran<Flow> {
+        let Some(start) = self.start(&path.start)? else { return Ok(ControlFlow::Continue(())) };
+        self.session.watch.asked(path.id);
+        self.walk(path, 0, start, visit)
+    }
+
+    /// Visits what the segments from `position` on select under `node`.
+    pub(super) fn walk(
+        &mut self,
+        path: &'a ManyPath,
+        position: usize,
+        node: Value<'a>,
+        visit: &mut dyn FnMut(&mut Self, Value<'a>) -> Ran<Flow>,
+    ) -> Ran<Flow> {
+        let Some(segment) = path.segments.get(position) else {
+            self.session.watch.selected(path.id);
+            return visit(self, node);
+        };
+        for selector in &segment.selectors {
+            if self.select(path, position, selector, node, visit)?.is_break() {
+                return Ok(ControlFlow::Break(()));
+            }
+        }
+        if segment.descendant {
+            // The descendants in document order, each with the same segment.
+            for index in 0..child_count(node) {
+                if let Some(child) = child(node, index)
+                    && self.walk(path, position, child, visit)?.is_break()
+                {
+                    return Ok(ControlFlow::Break(()));
+                }
+            }
+        }
+        Ok(ControlFlow::Continue(()))
+    }
+
+    /// Visits what one selector, and the segments behind it, select under `node`.
+    fn select(
+        &mut self,
+        path: &'a ManyPath,
+        position: usize,
+        selector: &'a Selector,
+        node: Value<'a>,
+        visit: &mut dyn FnMut(&mut Self, Value<'a>) -> Ran<Flow>,
+    ) -> Ran<Flow> {
+        let descendant = path.segments[position].descendant;
+        let mut any = false;
+        match selector {
+            Selector::Step(step) => {
+                if let Some(child) = self.step(step, node)? {
+                    return self.walk(path, position + 1, child, visit);
+                }
+                if !descendant {
+                    self.session.watch.missed(path.id, position, node, is_name(step));
+                }
+                return Ok(ControlFlow::Continue(()));
+            }
+            Selector::Wildcard => {
+                for index in 0..child_count(node) {
+                    let Some(child) = child(node, index) else { break };
+                    any = true;
+                    if self.walk(path, position + 1, child, visit)?.is_break() {
+                        return Ok(ControlFlow::Break(()));
+                    }
+                }
+            }
+            Selector::Slice { start, end, step } => {
+                let items = node.as_list().unwrap_or_default();
+                for index in slice(items.len(), *start, *end, *step) {
+                    any = true;
+                    if self.walk(path, position + 1, items[index], visit)?.is_break() {
+                        return Ok(ControlFlow::Break(()));
+                    }
+                }
+            }
+            Selector::Filter(filter) => {
+                for index in 0..child_count(node) {
+                    let Some(child) = child(node, index) else { break };
+                    if !self.test(filter, child)? {
+                        continue;
+                    }
+                    any = true;
+                    if self.walk(path, position + 1, child, visit)?.is_break() {
+                        return Ok(ControlFlow::Break(()));
+                    }
+                }
+            }
+        }
+        if !any && !descendant {
+            self.session.watch.missed(path.id, position, node, false);
+        }
+        Ok(ControlFlow::Continue(()))
+    }
+
+    /// Whether a filter holds for `node`.
+    pub(super) fn test(&mut self, filter: &'a Filter, node: Value<'a>) -> Ran<bool> {
+        let outer = self.current.replace(node);
+        let holds = self.truth(&filter.condition);
+        self.current = outer;
+        let holds = holds?;
+        self.session.watch.tested(filter.test, holds);
+        Ok(holds)
+    }
+
+    /// The nodes of a path as a list value.
+    pub(super) fn collect(&mut self, path: &'a ManyPath) -> Ran<Value<'a>> {
+        let mut nodes = Vec::new();
+        let _ = self.each(path, &mut |_, node| {
+            nodes.push(node);
+            Ok(ControlFlow::Continue(()))
+        })?;
+        Ok(self.arena.list(&nodes))
+    }
+
+    /// How many nodes a path selects, up to `most`, and the first of them.
+    pub(super) fn count(
+        &mut self,
+        nodes: &'a Nodes,
+        most: usize,
+    ) -> Ran<(usize, Option<Value<'a>>)> {
+        match nodes {
+            Nodes::One(path) => {
+                let node = self.one(path)?;
+                Ok((usize::from(node.is_some()), node))
+            }
+            Nodes::Many(path) => {
+                let (mut count, mut first) = (0, None);
+                let _ = self.each(path, &mut |_, node| {
+                    count += 1;
+                    first = first.or(Some(node));
+                    Ok(if count >= most {
+                        ControlFlow::Break(())
+                    } else {
+                        ControlFlow::Continue(())
+                    })
+                })?;
+                Ok((count, first))
+            }
+        }
+    }
+}
+
+fn is_name(step: &Step) -> bool {
+    matches!(step.kind, StepKind::Name(_))
+}
+
+/// The item at an index, which counts from the end when negative.
+fn item(node: Value<'_>, index: i64) -> Option<Value<'_>> {
+    let Value::List(_, items) = node else { return None };
+    let index = if index < 0 { index.checked_add_unsigned(items.len() as u64)? } else { index };
+    items.get(usize::try_from(index).ok()?).copied()
+}
+
+fn child_count(node: Value<'_>) -> usize {
+    match node.kind() {
+        ValueKind::List => node.as_list().map_or(0, <[_]>::len),
+        ValueKind::Map => node.as_map().map_or(0, |map| map.len()),
+        _ => 0,
+    }
+}
+
+fn child(node: Value<'_>, index: usize) -> Option<Value<'_>> {
+    match node {
+        Value::List(_, items) => items.get(index).copied(),
+        Value::Map(_, map) => map.members().get(index).map(|member| member.value),
+        _ => None,
+    }
+}
+
+/// The indexes of a slice over `length` items (RFC 9535 section 2.3.4.2.2).
+fn slice(
+    length: usize,
+    start: Option<i64>,
+    end: Option<i64>,
+    step: i64,
+) -> impl Iterator<Item = usize> {
+    let length = length as i64;
+    let from_end = |index: i64| if index >= 0 { index } else { length + index };
+    let (first, stop) = if step >= 0 {
+        let lower = from_end(start.unwrap_or(0)).clamp(0, length);
+        let upper = from_end(end.unwrap_or(length)).clamp(0, length);
+        (lower, upper)
+    } else {
+        let upper = from_end(start.unwrap_or(length - 1)).clamp(-1, length - 1);
+        let lower = end.map_or(-1, |end| from_end(end).clamp(-1, length - 1));
+        (upper, lower)
+    };
+    let mut next = first;
+    std::iter::from_fn(move || {
+        let more = if step > 0 { next < stop } else { step < 0 && next > stop };
+        let index = usize::try_from(next).ok()?;
+        next += step;
+        more.then_some(index)
+    })
+}

@@ -1,0 +1,258 @@
+//! No silent nothing: what the paths and tests of a rule met, and what is said of those that met nothing.
+//!
+//! Counting costs next to nothing once a path has selected something; until then each miss is looked at, so that
+//! the report can name the step where it stopped and the names that were there.
+
+use std::collections::HashMap;
+
+use kyanite_tree::{Kind, Problem, Value};
+
+use crate::finding::near;
+use crate::plan::{PathInfo, Plan, StepInfo};
+
+/// Misses that are looked at for each path; later ones are only counted.
+const LOOKED_AT: u64 = 5_000;
+
+/// Different names that are remembered for each path.
+const NAMES: usize = 2_000;
+
+/// Counts for the paths and tests of one rule.
+#[derive(Debug)]
+pub struct Watch {
+    paths: Vec<PathWatch>,
+    tests: Vec<TestWatch>,
+}
+
+#[derive(Clone, Debug, Default)]
+struct PathWatch {
+    asked: bool,
+    selected: bool,
+    /// The furthest step that could not be taken, and what was there.
+    stop: Stop,
+    /// Name steps that met a list, at the step given.
+    lists: u64,
+    list_step: usize,
+}
+
+#[derive(Clone, Debug, Default)]
+struct Stop {
+    step: usize,
+    misses: u64,
+    /// What the misses met.
+    maps: u64,
+    lists: u64,
+    /// Items of those lists, all together.
+    items: u64,
+    others: Option<&'static str>,
+    /// A text was met that looks like a JSON document.
+    json_text: bool,
+    names: HashMap<String, u64>,
+}
+
+#[derive(Clone, Copy, Debug, Default)]
+struct TestWatch {
+    seen: u64,
+    held: u64,
+}
+
+impl Watch {
+    pub(super) fn new(plan: &Plan) -> Self {
+        Self {
+            paths: vec![PathWatch::default(); plan.paths.len()],
+            tests: vec![TestWatch::default(); plan.tests.len()],
+        }
+    }
+
+    #[inline]
+    pub(super) fn asked(&mut self, path: usize) {
+        self.paths[path].asked = true;
+    }
+
+    #[inline]
+    pub(super) fn selected(&mut self, path: usize) {
+        self.paths[path].selected = true;
+    }
+
+    #[inline]
+    pub(super) fn tested(&mut self, test: usize, holds: bool) {
+        let test = &mut self.tests[test];
+        test.seen += 1;
+        test.held += u64::from(holds);
+    }
+
+    /// A step of a path led nowhere from `node`.
+    #[inline]
+    pub(super) fn missed(&mut self, path: usize, step: usize, node: Value<'_>, by_name: bool) {
+        let watch = &mut self.paths[path];
+        if by_name && node.kind() == Kind::List {
+            watch.lists += 1;
+            watch.list_step = step;
+        }
+        if !watch.selected && step >= watch.stop.step {
+            watch.stop.note(step, node);
+        }
+    }
+
+    /// The list of records that a path goes through had `count` items.
+    pub(super) fn ended(&mut self, path: usize, count: u64) {
+        let watch = &mut self.paths[path];
+        if !watch.selected && watch.stop.misses == 0 {
+            watch.asked = true;
+            watch.stop.misses = 1;
+            watch.stop.lists = 1;
+            watch.stop.items = count;
+        }
+    }
+
+    /// What is to be said at the end of a run: paths that selected nothing, name steps that met lists, and tests
+    /// that never held.
+    #[must_use]
+    pub fn report(&self, plan: &Plan) -> Vec<Problem> {
+        let mut problems = Vec::new();
+        let mut told = Vec::new();
+        for (watch, info) in self.paths.iter().zip(&plan.paths) {
+            if watch.asked && !watch.selected && watch.stop.misses > 0 {
+                // A name that stands for a path reports the path it stands for just once.
+                let same = format!("{}|{}", info.prefix(watch.stop.step + 1), watch.stop.step);
+                told.push(info.span);
+                if problems.iter().any(|(known, _)| *known == same) {
+                    continue;
+                }
+                problems.push((same, self.explain(watch, info, plan)));
+            } else if watch.lists > 0
+                && let Some(step) = info.steps.get(watch.list_step)
+            {
+                let prefix = info.prefix(watch.list_step);
+                let (place, text) = (times(watch.lists), &step.text);
+                let problem = Problem::warning(format!(
+                    "`{text}` met a list under {prefix} {place} and selected nothing there"
+                ))
+                .at(plan.rule.spot(step.span))
+                .advise(format!("write [*]{text} to step into the items"));
+                problems.push((String::new(), problem));
+            }
+        }
+        for (watch, info) in self.tests.iter().zip(&plan.tests) {
+            let explained =
+                told.iter().any(|span| span.start >= info.span.start && span.end <= info.span.end);
+            if info.is_where && watch.seen > 0 && watch.held == 0 && !explained {
+                let message =
+                    format!("this `where` held for none of {}", counted(watch.seen, "turn"));
+                problems
+                    .push((String::new(), Problem::warning(message).at(plan.rule.spot(info.span))));
+            }
+        }
+        problems.into_iter().map(|(_, problem)| problem).collect()
+    }
+
+    /// Why a path selected nothing.
+    fn explain(&self, watch: &PathWatch, info: &PathInfo, plan: &Plan) -> Problem {
+        let Stop { step, .. } = watch.stop;
+        let prefix = info.prefix(step);
+        let Some(stopped) = info.steps.get(step) else {
+            return Problem::warning(format!("`{prefix}` selected nothing"))
+                .at(plan.rule.spot(info.span));
+        };
+        let (message, advice) = self.reason(&watch.stop, stopped, &prefix);
+        Problem::warning(message).at(plan.rule.spot(stopped.span)).advise_opt(advice)
+    }
+
+    fn reason(&self, stop: &Stop, step: &StepInfo, prefix: &str) -> (String, Option<String>) {
+        let text = step.text.trim_start_matches('.');
+        if let Some(test) = step.test
+            && self.tests[test].seen > 0
+        {
+            let seen = counted(self.tests[test].seen, "node");
+            return (format!("`{text}` held for none of {seen} under {prefix}"), None);
+        }
+        if stop.lists > 0 && stop.maps == 0 {
+            let items =
+                if stop.lists == 1 { format!("a list of {}", stop.items) } else { "a list".into() };
+            return match &step.name {
+                Some(_) => (
+                    format!("no `{text}` at {prefix}: it is {items}, and a name steps into maps"),
+                    Some(format!("write {prefix}[*]{}", step.text)),
+                ),
+                None => (format!("`{text}` selected nothing at {prefix}, which is {items}"), None),
+            };
+        }
+        if stop.maps == 0
+            && let Some(kind) = stop.others
+        {
+            let advice = stop.json_text.then(|| {
+                if prefix == "$" {
+                    "the document is one text that holds JSON: say --unwrap".to_owned()
+                } else {
+                    format!("it holds JSON: write decode(\"json\", {prefix}){}", step.text)
+                }
+            });
+            return (format!("no `{text}` at {prefix}: it is {kind}"), advice);
+        }
+        (format!("no `{text}` under {prefix}"), stop.near_names(step))
+    }
+}
+
+impl Stop {
+    fn note(&mut self, step: usize, node: Value<'_>) {
+        if step > self.step {
+            *self = Self { step, ..Self::default() };
+        }
+        self.misses += 1;
+        match node {
+            Value::Map(_, map) => {
+                self.maps += 1;
+                if self.misses > LOOKED_AT {
+                    return;
+                }
+                for member in map.members() {
+                    if let Some(count) = self.names.get_mut(member.name) {
+                        *count += 1;
+                    } else if self.names.len() < NAMES {
+                        self.names.insert(member.name.to_owned(), 1);
+                    }
+                }
+            }
+            Value::List(_, items) => {
+                self.lists += 1;
+                self.items += items.len() as u64;
+            }
+            other => {
+                self.others = Some(other.kind().phrase());
+                let text = other.as_text().map(str::trim_start).unwrap_or_default();
+                self.json_text |= text.starts_with(['{', '[']);
+            }
+        }
+    }
+
+    /// The names that were there: near ones with how often, or else some of them.
+    fn near_names(&self, step: &StepInfo) -> Option<String> {
+        let name = step.name.as_deref()?;
+        let looked = self.maps.min(LOOKED_AT);
+        let among =
+            if self.maps > LOOKED_AT { format!("the first {looked}") } else { looked.to_string() };
+        let near = near(name, self.names.keys().map(String::as_str));
+        if !near.is_empty() {
+            let near: Vec<String> = near
+                .iter()
+                .map(|near| format!("{near}, in {} of {among}", self.names[*near]))
+                .collect();
+            return Some(format!("near: {}", near.join("; ")));
+        }
+        let mut names: Vec<(&String, &u64)> = self.names.iter().collect();
+        if names.is_empty() {
+            return Some("the maps there are empty".into());
+        }
+        names.sort_by(|a, b| b.1.cmp(a.1).then(a.0.cmp(b.0)));
+        let more = if names.len() > 8 { ", …" } else { "" };
+        let names: Vec<&str> = names.into_iter().take(8).map(|(name, _)| name.as_str()).collect();
+        Some(format!("there are: {}{more}", names.join(", ")))
+    }
+}
+
+fn counted(count: u64, what: &str) -> String {
+    if count == 1 { format!("1 {what}") } else { format!("{count} {what}s") }
+}
+
+fn times(count: u64) -> String {
+    if count == 1 { "once".into() } else { format!("{count} times") }
+}

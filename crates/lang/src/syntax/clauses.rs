@@ -1,0 +1,125 @@
+//! Clauses: `for`, `let`, `where`, `skip`, `first`, and the `return` that ends them.
+
+use super::ast::{Clause, ClauseKind, Expr, ExprKind, Literal, Loop};
+use super::lexer::Token;
+use super::parser::{Parsed, Parser};
+use crate::finding::Finding;
+
+/// The words that clauses begin with, and `return`.
+pub(super) const CLAUSE_WORDS: [&str; 6] = ["for", "let", "where", "skip", "first", "return"];
+
+impl Parser<'_> {
+    fn at_clause(&self) -> bool {
+        matches!(&self.next.token, Token::Name(name) if CLAUSE_WORDS.contains(&name.as_str()))
+    }
+
+    /// Clauses from `for` or `let` to the end of `return e`.
+    pub(super) fn clauses(&mut self) -> Parsed<Expr> {
+        self.clauses_after(Vec::new())
+    }
+
+    /// Clauses that go on after `clauses`.
+    pub(super) fn clauses_after(&mut self, mut clauses: Vec<Clause>) -> Parsed<Expr> {
+        let start = clauses.first().map_or(self.next.span.start, |clause| clause.span.start);
+        loop {
+            match self.clause() {
+                Ok(clause) => clauses.push(clause),
+                Err(finding) => clauses.push(self.recover(finding)?),
+            }
+            if self.at_word("return") {
+                break;
+            }
+            if !self.at_clause() {
+                return Err(match self.next.token {
+                    Token::End => self
+                        .unexpected("the clauses have no `return`")
+                        .advise("end them with return and the value that each turn gives"),
+                    _ => self.not_a_clause(),
+                });
+            }
+        }
+        let has_for = clauses.iter().any(|clause| matches!(clause.kind, ClauseKind::For { .. }));
+        // What was passed over may have been the `for`.
+        if !has_for
+            && self.findings.is_empty()
+            && let Some(clause) = clauses.iter().find(|c| !matches!(c.kind, ClauseKind::Let(..)))
+        {
+            return Err(Finding::error(clause.span, "this clause has no `for` before it"));
+        }
+        self.advance()?;
+        let result = self.whole()?;
+        let kind = ExprKind::Loop(Box::new(Loop { clauses, result }));
+        Ok(Expr { kind, span: self.span_from(start) })
+    }
+
+    fn clause(&mut self) -> Parsed<Clause> {
+        let start = self.next.span.start;
+        let Token::Name(word) = &self.next.token else { return Err(self.not_a_clause()) };
+        let kind = match word.as_str() {
+            "for" => {
+                self.advance()?;
+                let name = self.binding("each item")?;
+                let at =
+                    if self.take_word("at")? { Some(self.binding("the index")?) } else { None };
+                self.expect_word("in", "after the name in `for`")?;
+                ClauseKind::For { name, at, source: self.whole()? }
+            }
+            "let" => {
+                self.advance()?;
+                let (name, value) = self.let_binding()?;
+                ClauseKind::Let(name, value)
+            }
+            "where" => {
+                self.advance()?;
+                ClauseKind::Where(self.whole()?)
+            }
+            "skip" => {
+                self.advance()?;
+                ClauseKind::Skip(self.whole()?)
+            }
+            "first" => {
+                self.advance()?;
+                ClauseKind::First(self.whole()?)
+            }
+            _ => return Err(self.not_a_clause()),
+        };
+        Ok(Clause { kind, span: self.span_from(start) })
+    }
+
+    /// The part of a let behind its word.
+    pub(super) fn let_binding(&mut self) -> Parsed<(super::ast::Binding, Expr)> {
+        let name = self.binding("what is bound")?;
+        self.expect("=", "after the name in `let`")?;
+        Ok((name, self.whole()?))
+    }
+
+    /// Notes a finding and goes on at the next line that begins with a clause word, with a clause in place of the
+    /// broken one; without such a line the finding ends the parsing.
+    fn recover(&mut self, finding: Finding) -> Parsed<Clause> {
+        let span = finding.span;
+        self.ends_with_line = false;
+        if !self.skip_to_line(CLAUSE_WORDS) {
+            return Err(finding);
+        }
+        self.findings.push(finding);
+        let nothing = Expr { kind: ExprKind::Literal(Literal::Boolean(true)), span };
+        Ok(Clause { kind: ClauseKind::Where(nothing), span })
+    }
+
+    /// Passes over lines until one begins with one of `words`.
+    pub(super) fn skip_to_line<const N: usize>(&mut self, words: [&str; N]) -> bool {
+        loop {
+            if self.next.on_new_line
+                && self.next.span.start > 0
+                && matches!(&self.next.token, Token::Name(name) if words.contains(&name.as_str()))
+            {
+                return true;
+            }
+            match self.lexer.next() {
+                Ok(lexeme) if lexeme.token == Token::End => return false,
+                Ok(lexeme) => self.next = lexeme,
+                Err(_) => self.lexer.skip_line(),
+            }
+        }
+    }
+}

@@ -1,0 +1,326 @@
+//! From tokens to expressions, loosest operator first.
+//!
+//! `||`; `&&`; comparisons (no chains); `+ -`; `* / %`; unary `! -`; `??`; segments and calls.
+
+use super::ast::{Binary, Expr, ExprKind, Literal, Unary};
+use super::lexer::{Lexeme, Lexer, Token, begins_name, continues_name};
+use crate::finding::{Finding, Span, near_words};
+
+/// What a parsing function gives: the thing, or the first finding that kept it from being one.
+pub(super) type Parsed<T> = Result<T, Finding>;
+
+/// The words that are never names of bindings.
+pub(crate) const RESERVED: [&str; 15] = [
+    "for", "in", "at", "let", "where", "return", "if", "then", "else", "case", "when", "end",
+    "true", "false", "null",
+];
+
+/// How deep expressions may nest.
+const DEPTH: usize = 200;
+
+/// Reads one rule.
+pub(super) struct Parser<'s> {
+    pub(super) lexer: Lexer<'s>,
+    /// The token to be read next.
+    pub(super) next: Lexeme,
+    /// The end of the token read last.
+    pub(super) last_end: usize,
+    /// Findings of parts that were passed over so that all can be shown at once.
+    pub(super) findings: Vec<Finding>,
+    /// Whether an expression ends with its line (in header items, outside brackets).
+    pub(super) ends_with_line: bool,
+    depth: usize,
+}
+
+impl<'s> Parser<'s> {
+    pub(super) fn new(source: &'s str) -> Parsed<Self> {
+        let mut lexer = Lexer::new(source);
+        let next = lexer.next()?;
+        Ok(Self { lexer, next, last_end: 0, findings: Vec::new(), ends_with_line: false, depth: 0 })
+    }
+
+    pub(super) fn advance(&mut self) -> Parsed<Lexeme> {
+        let next = self.lexer.next()?;
+        self.last_end = self.next.span.end;
+        Ok(std::mem::replace(&mut self.next, next))
+    }
+
+    /// Reads the token behind a piece of f-text, which the lexer has just passed.
+    pub(super) fn advance_template(&mut self) -> Parsed<()> {
+        self.next = self.lexer.next()?;
+        self.last_end = self.next.span.start;
+        Ok(())
+    }
+
+    pub(super) fn at_symbol(&self, symbol: &str) -> bool {
+        matches!(self.next.token, Token::Symbol(next) if next == symbol)
+    }
+
+    pub(super) fn at_word(&self, word: &str) -> bool {
+        matches!(&self.next.token, Token::Name(name) if name == word)
+    }
+
+    /// Reads `symbol` if it comes next.
+    pub(super) fn take(&mut self, symbol: &str) -> Parsed<bool> {
+        let there = self.at_symbol(symbol);
+        if there {
+            self.advance()?;
+        }
+        Ok(there)
+    }
+
+    pub(super) fn take_word(&mut self, word: &str) -> Parsed<bool> {
+        let there = self.at_word(word);
+        if there {
+            self.advance()?;
+        }
+        Ok(there)
+    }
+
+    pub(super) fn expect(&mut self, symbol: &'static str, why: &str) -> Parsed<Span> {
+        if self.at_symbol(symbol) {
+            return Ok(self.advance()?.span);
+        }
+        Err(self.unexpected(&format!("`{symbol}` is missing {why}")))
+    }
+
+    pub(super) fn expect_word(&mut self, word: &str, why: &str) -> Parsed<Span> {
+        if self.at_word(word) {
+            return Ok(self.advance()?.span);
+        }
+        Err(self.unexpected(&format!("`{word}` is missing {why}")))
+    }
+
+    /// A finding at the next token.
+    pub(super) fn unexpected(&self, message: &str) -> Finding {
+        let span = match self.next.token {
+            Token::End => Span::new(self.last_end, self.last_end + 1),
+            _ => self.next.span,
+        };
+        Finding::error(span, message)
+    }
+
+    /// The next token in words.
+    pub(super) fn next_words(&self) -> String {
+        match &self.next.token {
+            Token::End => "the end of the rule".into(),
+            _ => format!("`{}`", &self.lexer.source()[self.next.span.start..self.next.span.end]),
+        }
+    }
+
+    pub(super) fn span_from(&self, start: usize) -> Span {
+        Span::new(start, self.last_end.max(start))
+    }
+
+    /// Parses inside brackets, where line ends mean nothing.
+    pub(super) fn inside<T>(&mut self, parse: impl FnOnce(&mut Self) -> Parsed<T>) -> Parsed<T> {
+        let outer = std::mem::replace(&mut self.ends_with_line, false);
+        let parsed = parse(self);
+        self.ends_with_line = outer;
+        parsed
+    }
+
+    /// A whole expression: also `for`, `let … return` and `if`.
+    pub(super) fn whole(&mut self) -> Parsed<Expr> {
+        self.depth += 1;
+        if self.depth > DEPTH {
+            let message = format!("expressions nest deeper than {DEPTH} levels");
+            return Err(self.unexpected(&message).advise("bind the inner ones with let"));
+        }
+        let start = self.next.span.start;
+        let parsed = if self.at_word("for") || self.at_word("let") {
+            self.clauses()
+        } else if self.at_word("if") {
+            self.conditional()
+        } else {
+            self.operators()
+        };
+        self.depth -= 1;
+        parsed.map(|expr| Expr { span: self.span_from(start), ..expr })
+    }
+
+    fn operators(&mut self) -> Parsed<Expr> {
+        self.left_associative(&["||"], Self::and)
+    }
+
+    fn and(&mut self) -> Parsed<Expr> {
+        self.left_associative(&["&&"], Self::comparison)
+    }
+
+    fn left_associative(
+        &mut self,
+        symbols: &[&str],
+        operand: fn(&mut Self) -> Parsed<Expr>,
+    ) -> Parsed<Expr> {
+        let mut left = operand(self)?;
+        while let Some(operator) = self.operator(symbols)? {
+            let right = operand(self)?;
+            left = binary(operator, left, right);
+        }
+        Ok(left)
+    }
+
+    fn comparison(&mut self) -> Parsed<Expr> {
+        const SYMBOLS: [&str; 6] = ["==", "!=", "<=", ">=", "<", ">"];
+        let left = self.additive()?;
+        if self.at_symbol("=") && !self.ends_with_line {
+            return Err(self.unexpected("a single `=` compares nothing").advise("write =="));
+        }
+        let Some(operator) = self.operator(&SYMBOLS)? else { return Ok(left) };
+        if let ExprKind::Unary(Unary::Not, _) = left.kind {
+            return Err(Finding::error(left.span, "`!` binds tighter than a comparison")
+                .advise(format!("write !(… {} …)", operator.symbol())));
+        }
+        let right = self.additive()?;
+        if SYMBOLS.iter().any(|symbol| self.at_symbol(symbol)) {
+            return Err(self.unexpected("comparisons do not chain").advise("write a < b && b < c"));
+        }
+        Ok(binary(operator, left, right))
+    }
+
+    fn additive(&mut self) -> Parsed<Expr> {
+        self.left_associative(&["+", "-"], Self::multiplicative)
+    }
+
+    fn multiplicative(&mut self) -> Parsed<Expr> {
+        self.left_associative(&["*", "/", "%"], Self::unary)
+    }
+
+    /// Reads an operator if one of `symbols` comes next and still belongs to this expression.
+    fn operator(&mut self, symbols: &[&str]) -> Parsed<Option<Binary>> {
+        let Token::Symbol(symbol) = self.next.token else { return Ok(None) };
+        if !symbols.contains(&symbol) {
+            return Ok(None);
+        }
+        let operator = match symbol {
+            "||" => Binary::Or,
+            "&&" => Binary::And,
+            "==" => Binary::Equal,
+            "!=" => Binary::NotEqual,
+            "<" => Binary::Less,
+            "<=" => Binary::LessOrEqual,
+            ">" => Binary::Greater,
+            ">=" => Binary::GreaterOrEqual,
+            "+" => Binary::Add,
+            "-" => Binary::Subtract,
+            "*" => Binary::Multiply,
+            "/" => Binary::Divide,
+            "%" => Binary::Remainder,
+            _ => Binary::Coalesce,
+        };
+        if operator == Binary::Subtract {
+            // On a new line of a header a minus begins the next item.
+            if self.ends_with_line && self.next.on_new_line {
+                return Ok(None);
+            }
+            self.refuse_hyphen()?;
+        }
+        self.advance()?;
+        Ok(Some(operator))
+    }
+
+    /// A minus that touches names on both sides is nearly always part of a member's name.
+    fn refuse_hyphen(&self) -> Parsed<()> {
+        let source = self.lexer.source();
+        let minus = self.next.span;
+        let before = source[..minus.start].chars().next_back().is_some_and(continues_name);
+        let after = source[minus.end..].chars().next().is_some_and(begins_name);
+        if !(before && after) {
+            return Ok(());
+        }
+        let word = |c: char| continues_name(c) || c == '-';
+        let end = source[minus.end..].find(|c| !word(c)).map_or(source.len(), |n| minus.end + n);
+        let start = source[..minus.start]
+            .rfind(|c| !continues_name(c))
+            .map_or(0, |at| at + source[at..].chars().next().map_or(0, char::len_utf8));
+        let name = &source[start..end];
+        Err(Finding::error(Span::new(start, end), "a minus touches names on both sides").advise(
+            format!("write ['{name}'] for a member of that name, or blanks around the minus"),
+        ))
+    }
+
+    fn unary(&mut self) -> Parsed<Expr> {
+        let operator = match self.next.token {
+            Token::Symbol("!") => Unary::Not,
+            Token::Symbol("-") => Unary::Negate,
+            _ => return self.coalesce(),
+        };
+        self.depth += 1;
+        if self.depth > DEPTH {
+            return Err(self.unexpected("too many operators in a row"));
+        }
+        let start = self.advance()?.span;
+        let operand = self.unary()?;
+        self.depth -= 1;
+        let span = start.to(operand.span);
+        // A negative number is written, not computed.
+        if let (Unary::Negate, ExprKind::Literal(Literal::Number(number))) =
+            (operator, &operand.kind)
+        {
+            if !number.starts_with('-') {
+                let kind = ExprKind::Literal(Literal::Number(format!("-{number}")));
+                return Ok(Expr { kind, span });
+            }
+        }
+        Ok(Expr { kind: ExprKind::Unary(operator, Box::new(operand)), span })
+    }
+
+    fn coalesce(&mut self) -> Parsed<Expr> {
+        let mut left = self.with_segments()?;
+        while let Some(operator) = self.operator(&["??"])? {
+            // A negative number may stand after ?? though other signs may not.
+            let start = self.next.span;
+            let negative = self.take("-")?;
+            let mut right = self.with_segments()?;
+            if negative {
+                let span = start.to(right.span);
+                let ExprKind::Literal(Literal::Number(number)) = right.kind else {
+                    return Err(Finding::error(span, "`??` binds tighter than a minus")
+                        .advise("put parentheses around it: a ?? (-b)"));
+                };
+                right =
+                    Expr { kind: ExprKind::Literal(Literal::Number(format!("-{number}"))), span };
+            }
+            left = binary(operator, left, right);
+        }
+        Ok(left)
+    }
+
+    /// What to say where an expression should begin and none does.
+    pub(super) fn no_expression(&self) -> Finding {
+        let words = self.next_words();
+        let finding = self.unexpected(&format!("an expression is missing before {words}"));
+        match &self.next.token {
+            Token::Name(name) if matches!(name.as_str(), "for" | "if" | "let") => self
+                .unexpected(&format!("`{name}` cannot stand inside an operator"))
+                .advise(format!("put parentheses around it: ({name} …)")),
+            Token::Name(name) if RESERVED.contains(&name.as_str()) => finding.advise(format!(
+                "`{name}` is a word of the language; members of that name are written .{name}"
+            )),
+            Token::Symbol(".") => {
+                finding.advise("a path begins with $, with @ in a filter, or with a name")
+            }
+            Token::Symbol("=") => finding.advise("== compares; = stands in let, param and def"),
+            _ => finding,
+        }
+    }
+
+    /// What to say about a word where a clause or the end should be.
+    pub(super) fn not_a_clause(&self) -> Finding {
+        let words = self.next_words();
+        let finding = self.unexpected(&format!("{words} does not continue this rule"));
+        match &self.next.token {
+            Token::Name(name) => {
+                finding.advise_opt(near_words(name, super::clauses::CLAUSE_WORDS).or_else(|| {
+                    Some(format!("clauses are {}", super::clauses::CLAUSE_WORDS.join(", ")))
+                }))
+            }
+            _ => finding,
+        }
+    }
+}
+
+fn binary(operator: Binary, left: Expr, right: Expr) -> Expr {
+    let span = left.span.to(right.span);
+    Expr { kind: ExprKind::Binary(operator, Box::new(left), Box::new(right)), span }
+}
