@@ -73,7 +73,8 @@ impl Checker<'_> {
         let takes = signature.parameters.first().map_or(Takes::NODES, |parameter| parameter.takes);
         match lowered.kind {
             Kind::Many(path) => Expr { kind: kind(Nodes::Many(path)), span },
-            Kind::One(_) if takes == Takes::MANY_NODES => self.broken(
+            // Inside a filter count() takes any path, as in RFC 9535.
+            Kind::One(_) if takes == Takes::MANY_NODES && self.filters == 0 => self.broken(
                 Finding::error(
                     argument.span,
                     format!("`{text}` is one value, and {}() counts nodes", signature.name),
