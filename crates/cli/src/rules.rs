@@ -248,4 +248,8 @@ impl Sink for Counted<'_> {
             sink.end_items();
         }
     }
+
+    fn is_closed(&self) -> bool {
+        self.sink.as_ref().is_some_and(|sink| sink.is_closed())
+    }
 }

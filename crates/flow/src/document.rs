@@ -3,11 +3,12 @@
 use std::cell::RefCell;
 use std::io::Read;
 
-use kyanite_formats::{Format, detect, json};
+use kyanite_formats::{Format, json};
 use kyanite_tree::{Arena, Location, Origin, Problem, Spot, Step, Value, locate};
 
 use crate::failed::{Events, Failed, Repeated};
 use crate::input::{InputOptions, Source, cannot_read};
+use crate::records::{Block, Next, Records};
 
 /// A text that documents are read from, by the number that origins have.
 #[derive(Clone, Copy)]
@@ -80,37 +81,32 @@ impl<'a> Library<'a> {
     /// Reads a run of JSON values as one list.
     fn read_run(
         &self,
-        name: &str,
+        name: &'a str,
         text: &'a str,
         settings: json::ReaderOptions,
         options: &InputOptions,
         events: &mut Events<'_>,
         duplicates: &mut Duplicates,
     ) -> Result<Value<'a>, Failed> {
-        let mut reader = json::Reader::new(text, self.arena, settings);
-        let mut skipped = Repeated::new("broken records were skipped");
-        let mut records = Vec::new();
+        let block = Block { bytes: text.as_bytes(), is_last: true };
+        let mut records = Records::new(block, name, 0, self.arena, settings);
+        let mut skipped = Skipped::new(options.lenient);
+        let mut list = Vec::new();
         loop {
-            let start = reader.position();
-            match reader.next_value() {
-                Ok(Some(record)) => records.push(record),
-                Ok(None) => break,
-                Err(error) => {
-                    let problem = record_problem(&error, name, text, start, 0);
-                    if !options.lenient {
-                        return Err(Failed::Input(problem));
+            match records.next() {
+                Next::Record(record) => list.push(record),
+                Next::End(_) => break,
+                Next::Broken(problem) => {
+                    skipped.or_fail(problem, events)?;
+                    if records.skip_broken().is_some() {
+                        break;
                     }
-                    skipped.tell(events, || skipped_record(problem));
-                    reader.seek(next_record(text, start));
                 }
             }
-            let found = reader.take_duplicates();
-            duplicates.tell(found, events, |offset| {
-                Some(Spot::of(name, text.as_bytes(), offset, json::value_end(text, offset)))
-            });
+            duplicates.tell(records.take_duplicates(), events, |offset| Some(records.spot(offset)));
         }
         skipped.finish(events);
-        Ok(self.arena.list(&records))
+        Ok(self.arena.list(&list))
     }
 
     /// Reads the document that a text holds.
@@ -173,45 +169,36 @@ pub(crate) fn refuse_utf16(name: &str, bytes: &[u8]) -> Result<(), Failed> {
     Ok(())
 }
 
-/// The message for a broken record: where it broke, and where it began if that is on another line.
-pub(crate) fn record_problem(
-    error: &json::ReadError,
-    name: &str,
-    text: &str,
-    start: usize,
-    lines_before: u64,
-) -> Problem {
-    let begin = start + (text[start..].len() - text[start..].trim_start().len());
-    let mut problem = error.problem(name, text.as_bytes());
-    let began = Spot::of(name, text.as_bytes(), begin, begin + 1);
-    if problem.spots.first().is_some_and(|first| first.at.line != began.at.line) {
-        problem.spots.truncate(1);
-        problem.spots.push(began);
-    }
-    for spot in &mut problem.spots {
-        spot.at = spot.at.below(lines_before);
-    }
-    problem
+/// Broken records that are left out, or end the run.
+pub(crate) struct Skipped {
+    lenient: bool,
+    told: Repeated,
 }
 
-/// The message for a record that is left out.
-pub(crate) fn skipped_record(mut problem: Problem) -> Problem {
-    problem.severity = kyanite_tree::Severity::Warning;
-    problem.message = format!("this record is skipped: {}", problem.message);
-    problem.advice = None;
-    problem
-}
+impl Skipped {
+    pub(crate) fn new(lenient: bool) -> Self {
+        Self { lenient, told: Repeated::new("broken records were skipped") }
+    }
 
-/// Where the record behind a broken one begins: the next line, or, where records begin with a bracket, the
-/// next line that begins with the same one.
-pub(crate) fn next_record(text: &str, broken: usize) -> usize {
-    let begin = broken + (text[broken..].len() - text[broken..].trim_start().len());
-    let bytes = text.as_bytes();
-    let bracket = bytes.get(begin).copied().filter(|byte| matches!(byte, b'{' | b'['));
-    memchr::memchr_iter(b'\n', &bytes[begin..])
-        .map(|at| begin + at + 1)
-        .find(|line| bracket.is_none() || bytes.get(*line).copied() == bracket)
-        .unwrap_or(text.len())
+    /// Tells of a record that is left out, or fails where none may be.
+    pub(crate) fn or_fail(
+        &mut self,
+        mut problem: Problem,
+        events: &mut Events<'_>,
+    ) -> Result<(), Failed> {
+        if !self.lenient {
+            return Err(Failed::Input(problem));
+        }
+        problem.severity = kyanite_tree::Severity::Warning;
+        problem.message = format!("this record is skipped: {}", problem.message);
+        problem.advice = None;
+        self.told.tell(events, || problem);
+        Ok(())
+    }
+
+    pub(crate) fn finish(&self, events: &mut Events<'_>) {
+        self.told.finish(events);
+    }
 }
 
 /// Members that maps hold twice, told as warnings.

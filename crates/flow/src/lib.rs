@@ -9,6 +9,7 @@ mod input;
 mod output;
 mod records;
 mod run;
+mod stream;
 
 pub use failed::{Events, Failed};
 pub use input::{Input, InputOptions};

@@ -65,19 +65,6 @@ impl Output {
         Ok(Self { layout, target, buffer, items: 0, failed: None, closed: false })
     }
 
-    /// Ends the result of one document: closes the list that its items make.
-    pub fn end_items(&mut self) {
-        if self.layout.format == Format::Json {
-            if self.items == 0 {
-                self.buffer.push(b'[');
-            } else {
-                json::write_line_start(self.layout.style, 0, &mut self.buffer);
-            }
-            self.buffer.extend_from_slice(b"]\n");
-        }
-        self.items = 0;
-    }
-
     /// Writes what is left and puts a file in its place.
     ///
     /// # Errors
@@ -102,7 +89,7 @@ impl Output {
     }
 
     fn flush(&mut self) {
-        if self.closed || self.failed.is_some() {
+        if self.is_closed() {
             self.buffer.clear();
             return;
         }
@@ -141,11 +128,7 @@ impl Output {
         if self.buffer.len() >= BUFFER {
             self.flush();
         }
-        if self.closed || self.failed.is_some() {
-            ControlFlow::Break(())
-        } else {
-            ControlFlow::Continue(())
-        }
+        if self.is_closed() { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
     }
 }
 
@@ -174,7 +157,19 @@ impl Sink for Output {
     }
 
     fn end_items(&mut self) {
-        Self::end_items(self);
+        if self.layout.format == Format::Json {
+            if self.items == 0 {
+                self.buffer.push(b'[');
+            } else {
+                json::write_line_start(self.layout.style, 0, &mut self.buffer);
+            }
+            self.buffer.extend_from_slice(b"]\n");
+        }
+        self.items = 0;
+    }
+
+    fn is_closed(&self) -> bool {
+        self.closed || self.failed.is_some()
     }
 }
 

@@ -1,10 +1,13 @@
-//! Record streams: blocks of bytes, cut where records begin and end.
+//! Record streams: blocks of bytes, and the records in them.
 //!
 //! A block ends at a line end, which no JSON token can span. Nearly always that is the end of a record, too; where
 //! a record goes on, the consumer hands back what it could not use and gets it again with more behind it.
 //! Files are read, not mapped: a mapped file that another program cuts short ends the process.
 
 use std::io::{self, Read};
+
+use kyanite_formats::json;
+use kyanite_tree::{Arena, Problem, Spot, Value};
 
 /// How many bytes are read at a time.
 const BLOCK: usize = 256 * 1024;
@@ -67,6 +70,137 @@ impl Blocks {
             self.buffer.truncate(self.wanted);
             self.buffer.shrink_to_fit();
         }
+    }
+}
+
+/// Reads the records of a block, one JSON value after another.
+pub(crate) struct Records<'a> {
+    reader: json::Reader<'a>,
+    bytes: &'a [u8],
+    text: &'a str,
+    /// How many bytes behind the text are not UTF-8; 0 when all are.
+    invalid: usize,
+    is_last: bool,
+    name: &'a str,
+    lines_before: u64,
+    /// Where the record that was read last begins.
+    start: usize,
+}
+
+/// What comes next in a block.
+pub(crate) enum Next<'a> {
+    /// A record.
+    Record(Value<'a>),
+    /// Nothing; so many bytes of the block are used up.
+    End(usize),
+    /// A record that cannot be read.
+    Broken(Problem),
+}
+
+impl<'a> Records<'a> {
+    /// The records of `block`, before which the input called `name` has `lines_before` lines.
+    pub(crate) fn new(
+        block: Block<'a>,
+        name: &'a str,
+        lines_before: u64,
+        arena: &'a Arena,
+        options: json::ReaderOptions,
+    ) -> Self {
+        let Block { bytes, is_last } = block;
+        let (text, invalid) = match std::str::from_utf8(bytes) {
+            Ok(text) => (text, 0),
+            Err(error) => {
+                let valid = &bytes[..error.valid_up_to()];
+                (std::str::from_utf8(valid).unwrap_or_default(), error.error_len().unwrap_or(1))
+            }
+        };
+        let reader = json::Reader::new(text, arena, options);
+        Self { reader, bytes, text, invalid, is_last, name, lines_before, start: 0 }
+    }
+
+    /// Reads on.
+    pub(crate) fn next(&mut self) -> Next<'a> {
+        self.start = self.reader.position();
+        match self.reader.next_value() {
+            Ok(Some(record)) => Next::Record(record),
+            Ok(None) if self.invalid == 0 => Next::End(self.bytes.len()),
+            Err(error) if error.wants_more() && self.invalid == 0 && !self.is_last => {
+                Next::End(self.start)
+            }
+            Err(error) if self.invalid == 0 || !error.wants_more() => {
+                Next::Broken(self.problem(&error))
+            }
+            // The text is at its end because it stops being UTF-8 there.
+            Ok(None) | Err(_) => {
+                let (start, end) = (self.text.len(), self.text.len() + self.invalid);
+                Next::Broken(self.problem(&json::ReadError::new(
+                    json::ErrorKind::NotUtf8,
+                    start,
+                    end,
+                )))
+            }
+        }
+    }
+
+    /// Passes over the broken record. Gives how many bytes of the block are then used up, if it was the last.
+    ///
+    /// The next record is on the next line or, where records begin with a bracket, on the next line that begins
+    /// with the same one.
+    pub(crate) fn skip_broken(&mut self) -> Option<usize> {
+        let begin = self.begin();
+        let bracket = self.bytes.get(begin).copied().filter(|byte| matches!(byte, b'{' | b'['));
+        let next = memchr::memchr_iter(b'\n', &self.bytes[begin..])
+            .map(|at| begin + at + 1)
+            .find(|line| bracket.is_none() || self.bytes.get(*line).copied() == bracket)
+            .unwrap_or(self.bytes.len());
+        if next > self.text.len() || next == self.bytes.len() {
+            return Some(next);
+        }
+        self.reader.seek(next);
+        None
+    }
+
+    /// How many bytes of the block have been read.
+    pub(crate) fn used(&self) -> usize {
+        self.reader.position()
+    }
+
+    /// Members that the records read since the last call held twice.
+    pub(crate) fn take_duplicates(&mut self) -> Vec<json::Duplicate> {
+        self.reader.take_duplicates()
+    }
+
+    /// The place of the value at byte `offset` of the block.
+    pub(crate) fn spot(&self, offset: usize) -> Spot {
+        self.below(Spot::of(
+            self.name,
+            self.text.as_bytes(),
+            offset,
+            json::value_end(self.text, offset),
+        ))
+    }
+
+    fn below(&self, mut spot: Spot) -> Spot {
+        spot.at = spot.at.below(self.lines_before);
+        spot
+    }
+
+    /// The first byte of the record that was read last.
+    fn begin(&self) -> usize {
+        let blank = self.bytes[self.start..].iter().take_while(|byte| byte.is_ascii_whitespace());
+        self.start + blank.count()
+    }
+
+    /// Where the record broke, and where it began if that is on another line.
+    fn problem(&self, error: &json::ReadError) -> Problem {
+        let mut problem = error.problem(self.name, self.bytes);
+        let began = Spot::of(self.name, self.bytes, self.begin(), self.begin() + 1);
+        problem.spots.truncate(1);
+        if problem.spots.first().is_some_and(|first| first.at.line != began.at.line) {
+            problem.spots.push(began);
+        }
+        problem.spots = problem.spots.into_iter().map(|spot| self.below(spot)).collect();
+        problem
     }
 }
 

@@ -3,6 +3,8 @@
 //! Only the checker makes a [`Plan`]; only the runner reads it. A path that selects at most one node and a
 //! path that may select many are different types here, so that neither can be taken for the other.
 
+use std::ops::Range;
+
 use crate::finding::{Finding, RuleText, Span};
 use crate::functions::Signature;
 use crate::syntax::ast::{Binary, Literal, ParamType};
@@ -106,6 +108,7 @@ impl Plan {
         match &self.body.kind {
             Kind::Many(path) => RecordHead::of_many(path),
             Kind::Loop(repeat) => match repeat.clauses.first() {
+                _ if repeat.clauses.iter().any(|clause| clause.kind.holds_turns()) => None,
                 Some(Clause {
                     kind: ClauseKind::For { source: ForSource::Nodes(path), .. },
                     ..
@@ -408,6 +411,24 @@ pub(crate) enum ClauseKind {
     },
     Skip(Expr),
     First(Expr),
+    OrderBy {
+        keys: Vec<OrderKey>,
+        /// The slots of the names bound since the first `for`: what a turn is put aside with.
+        slots: Range<usize>,
+    },
+}
+
+impl ClauseKind {
+    /// Whether the clause has to see all turns before it hands on the first.
+    pub(crate) fn holds_turns(&self) -> bool {
+        matches!(self, Self::OrderBy { .. })
+    }
+}
+
+#[derive(Debug)]
+pub(crate) struct OrderKey {
+    pub(crate) value: Expr,
+    pub(crate) descending: bool,
 }
 
 /// What a `for` goes through.

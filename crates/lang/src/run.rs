@@ -7,6 +7,7 @@
 mod clauses;
 mod expr;
 mod failure;
+mod order;
 mod path;
 mod patterns;
 mod watch;
@@ -21,7 +22,7 @@ pub use watch::Watch;
 
 use crate::params::Arguments;
 use crate::plan::{ClauseKind, ForSource, Kind, ManyPath, Plan, RecordHead};
-use clauses::Counters;
+use clauses::{Counters, Held};
 
 /// Whether to go on: `Break` when no more is wanted.
 pub type Flow = ControlFlow<()>;
@@ -209,7 +210,14 @@ impl<'r, 'a> Runner<'r, 'a> {
                         let turn = state.turns;
                         state.turns += 1;
                         runner.bind_turn(*slot, *at, node, turn);
-                        runner.clauses(repeat, 1, &mut state.counters, &mut |item| emit(Some(item)))
+                        // A loop that holds turns back does not run by record.
+                        runner.clauses(
+                            repeat,
+                            1,
+                            &mut state.counters,
+                            &mut Held::default(),
+                            &mut |item| emit(Some(item)),
+                        )
                     })?,
                 _ => Flow::Break(()),
             },

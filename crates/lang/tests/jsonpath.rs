@@ -52,7 +52,8 @@ fn valid_paths_select_what_the_rfc_says_in_both_syntaxes() {
         let path = case["path"].as_str().unwrap();
         let document = document(case["document"].as_str().unwrap());
         for syntax in [Syntax::JsonPath, Syntax::Rule] {
-            let (values, paths) = select(path, syntax, &document).unwrap_or_else(|why| panic!("{path}: {why}"));
+            let (values, paths) =
+                select(path, syntax, &document).unwrap_or_else(|why| panic!("{path}: {why}"));
             assert_eq!(Value::from(values), case["values"], "{path} as {syntax:?}");
             if let Some(expected) = case.get("paths") {
                 assert_eq!(Value::from(paths), *expected, "{path} as {syntax:?}");

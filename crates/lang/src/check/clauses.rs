@@ -2,7 +2,7 @@
 
 use super::Checker;
 use crate::finding::Finding;
-use crate::plan::{Clause, ClauseKind, Expr, ForSource, Kind, Loop, TestInfo, Type};
+use crate::plan::{Clause, ClauseKind, Expr, ForSource, Kind, Loop, OrderKey, TestInfo, Type};
 use crate::syntax::ast::{self, ExprKind};
 
 impl Checker<'_> {
@@ -22,7 +22,7 @@ impl Checker<'_> {
             // Without a for, the result has the shape of what is returned.
             Kind::Lets(before, Box::new(self.either(&parsed.result)))
         } else {
-            let outer = self.scope.mark();
+            let outer = Outer { names: self.scope.mark(), slots: self.scope.frame() };
             let clauses = clauses.map(|clause| self.clause(clause, outer)).collect();
             let result = self.value(&parsed.result);
             Kind::Loop(Box::new(Loop { before, clauses, result }))
@@ -31,8 +31,7 @@ impl Checker<'_> {
         Expr { kind, span: expr.span }
     }
 
-    /// One clause; names up to `outer` are those from outside the loop.
-    fn clause(&mut self, clause: &ast::Clause, outer: usize) -> Clause {
+    fn clause(&mut self, clause: &ast::Clause, outer: Outer) -> Clause {
         let kind = match &clause.kind {
             ast::ClauseKind::For { name, at, source } => {
                 let (source, base) = self.for_source(source);
@@ -49,12 +48,29 @@ impl Checker<'_> {
                 self.tests.push(TestInfo { span: clause.span, is_where: true });
                 ClauseKind::Where { test, condition: self.condition(condition) }
             }
-            ast::ClauseKind::Skip(count) => ClauseKind::Skip(self.how_many(count, "skip", outer)),
+            ast::ClauseKind::Skip(count) => {
+                ClauseKind::Skip(self.how_many(count, "skip", outer.names))
+            }
             ast::ClauseKind::First(count) => {
-                ClauseKind::First(self.how_many(count, "first", outer))
+                ClauseKind::First(self.how_many(count, "first", outer.names))
+            }
+            ast::ClauseKind::OrderBy(keys) => {
+                let keys = keys.iter().map(|key| self.order_key(key)).collect();
+                ClauseKind::OrderBy { keys, slots: outer.slots..self.scope.frame() }
             }
         };
         Clause { kind }
+    }
+
+    fn order_key(&mut self, key: &ast::OrderKey) -> OrderKey {
+        let value = self.operand(&key.value, "order by");
+        let known = self.type_of(&value);
+        if !matches!(known, Type::Any | Type::Number | Type::Text) {
+            let message =
+                format!("order by takes numbers or texts; this is {}", super::expr::phrase(known));
+            self.find(Finding::error(value.span, message));
+        }
+        OrderKey { value, descending: key.descending }
     }
 
     /// The count of `skip` or `first`: it is the same for all turns, so it sees only outer names.
@@ -95,4 +111,11 @@ impl Checker<'_> {
             }
         }
     }
+}
+
+/// Where the names and slots from outside a loop end.
+#[derive(Clone, Copy)]
+struct Outer {
+    names: usize,
+    slots: usize,
 }

@@ -1,6 +1,6 @@
 //! Running clauses: each turn of a `for` is handed from clause to clause, down to `return`.
 
-use std::ops::ControlFlow;
+use std::ops::{ControlFlow, Range};
 
 use kyanite_tree::Value;
 
@@ -11,6 +11,20 @@ use crate::plan::{ClauseKind, Expr, ForSource, Loop};
 #[derive(Debug, Default)]
 pub(super) struct Counters(Vec<u64>);
 
+/// Turns that the next clause in line holds back until it has seen them all.
+#[derive(Default)]
+pub(super) struct Held<'a> {
+    pub(super) turns: Vec<Turn<'a>>,
+}
+
+/// A turn that was put aside.
+pub(super) struct Turn<'a> {
+    /// What it is ordered by.
+    pub(super) keys: Vec<Option<Value<'a>>>,
+    /// The values of the names bound since the first `for`.
+    pub(super) names: Vec<Option<Value<'a>>>,
+}
+
 impl<'a> Runner<'_, 'a> {
     /// Runs a loop; gives each item to `emit`, until it wants no more.
     pub(super) fn repeat(
@@ -19,7 +33,29 @@ impl<'a> Runner<'_, 'a> {
         emit: &mut dyn FnMut(Value<'a>) -> Flow,
     ) -> Ran<Flow> {
         let mut counters = self.begin_loop(repeat)?;
-        self.clauses(repeat, 0, &mut counters, emit)
+        let mut held = Held::default();
+        let mut flow = self.clauses(repeat, 0, &mut counters, &mut held, emit)?;
+        for (position, clause) in repeat.clauses.iter().enumerate() {
+            let ClauseKind::OrderBy { keys, slots } = &clause.kind else { continue };
+            // All turns have come; that an earlier clause wanted no more of them does not end these.
+            let mut turns = std::mem::take(&mut held.turns);
+            self.sort(keys, &mut turns)?;
+            flow = ControlFlow::Continue(());
+            for turn in turns {
+                self.restore(slots.clone(), &turn.names);
+                flow = self.clauses(repeat, position + 1, &mut counters, &mut held, emit)?;
+                if flow.is_break() {
+                    break;
+                }
+            }
+        }
+        Ok(flow)
+    }
+
+    fn restore(&mut self, slots: Range<usize>, names: &[Option<Value<'a>>]) {
+        for (slot, value) in slots.zip(names) {
+            self.set_local(slot, *value);
+        }
     }
 
     /// Binds what a loop binds once, and evaluates its counts.
@@ -56,6 +92,7 @@ impl<'a> Runner<'_, 'a> {
         repeat: &'a Loop,
         position: usize,
         counters: &mut Counters,
+        held: &mut Held<'a>,
         emit: &mut dyn FnMut(Value<'a>) -> Flow,
     ) -> Ran<Flow> {
         let Some(clause) = repeat.clauses.get(position) else {
@@ -72,7 +109,7 @@ impl<'a> Runner<'_, 'a> {
                 let mut turn = |runner: &mut Self, node| {
                     runner.bind_turn(*slot, *at, node, turns);
                     turns += 1;
-                    runner.clauses(repeat, next, counters, emit)
+                    runner.clauses(repeat, next, counters, held, emit)
                 };
                 match source {
                     ForSource::Nodes(path) => self.each(path, &mut turn),
@@ -89,19 +126,26 @@ impl<'a> Runner<'_, 'a> {
             ClauseKind::Let(slot, value) => {
                 let value = self.value(value)?;
                 self.set_local(*slot, value);
-                self.clauses(repeat, next, counters, emit)
+                self.clauses(repeat, next, counters, held, emit)
             }
             ClauseKind::Where { test, condition } => {
                 let holds = self.truth(condition)?;
                 self.session.watch.tested(*test, holds);
                 if holds {
-                    self.clauses(repeat, next, counters, emit)
+                    self.clauses(repeat, next, counters, held, emit)
                 } else {
                     Ok(ControlFlow::Continue(()))
                 }
             }
+            ClauseKind::OrderBy { keys, slots } => {
+                let keys =
+                    keys.iter().map(|key| self.value(&key.value)).collect::<Ran<Vec<_>>>()?;
+                let names = slots.clone().map(|slot| self.local(slot)).collect();
+                held.turns.push(Turn { keys, names });
+                Ok(ControlFlow::Continue(()))
+            }
             ClauseKind::Skip(_) => match &mut counters.0[position] {
-                0 => self.clauses(repeat, next, counters, emit),
+                0 => self.clauses(repeat, next, counters, held, emit),
                 left => {
                     *left -= 1;
                     Ok(ControlFlow::Continue(()))
@@ -114,7 +158,7 @@ impl<'a> Runner<'_, 'a> {
                 }
                 *left -= 1;
                 let last = *left == 0;
-                let flow = self.clauses(repeat, next, counters, emit)?;
+                let flow = self.clauses(repeat, next, counters, held, emit)?;
                 Ok(if last { ControlFlow::Break(()) } else { flow })
             }
         }

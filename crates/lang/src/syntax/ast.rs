@@ -277,6 +277,17 @@ pub enum ClauseKind {
     Skip(Expr),
     /// `first n`
     First(Expr),
+    /// `order by e descending, …`
+    OrderBy(Vec<OrderKey>),
+}
+
+/// One of the expressions that turns are ordered by.
+#[derive(Clone, PartialEq, Debug)]
+pub struct OrderKey {
+    /// The expression.
+    pub value: Expr,
+    /// Whether the greatest comes first.
+    pub descending: bool,
 }
 
 /// A name at the place where it is bound.

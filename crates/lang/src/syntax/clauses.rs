@@ -1,12 +1,13 @@
-//! Clauses: `for`, `let`, `where`, `skip`, `first`, and the `return` that ends them.
+//! Clauses: `for`, `let`, `where`, `order by`, `skip`, `first`, and the `return` that ends them.
 
-use super::ast::{Clause, ClauseKind, Expr, ExprKind, Literal, Loop};
+use super::ast::{Clause, ClauseKind, Expr, ExprKind, Literal, Loop, OrderKey};
 use super::lexer::Token;
 use super::parser::{Parsed, Parser};
 use crate::finding::Finding;
 
 /// The words that clauses begin with, and `return`.
-pub(super) const CLAUSE_WORDS: [&str; 6] = ["for", "let", "where", "skip", "first", "return"];
+pub(super) const CLAUSE_WORDS: [&str; 7] =
+    ["for", "let", "where", "order", "skip", "first", "return"];
 
 impl Parser<'_> {
     fn at_clause(&self) -> bool {
@@ -73,6 +74,11 @@ impl Parser<'_> {
                 self.advance()?;
                 ClauseKind::Where(self.whole()?)
             }
+            "order" => {
+                self.advance()?;
+                self.expect_word("by", "after `order`")?;
+                ClauseKind::OrderBy(self.order_keys()?)
+            }
             "skip" => {
                 self.advance()?;
                 ClauseKind::Skip(self.whole()?)
@@ -84,6 +90,21 @@ impl Parser<'_> {
             _ => return Err(self.not_a_clause()),
         };
         Ok(Clause { kind, span: self.span_from(start) })
+    }
+
+    fn order_keys(&mut self) -> Parsed<Vec<OrderKey>> {
+        let mut keys = Vec::new();
+        loop {
+            let value = self.whole()?;
+            let descending = self.take_word("descending")?;
+            if !descending {
+                self.take_word("ascending")?;
+            }
+            keys.push(OrderKey { value, descending });
+            if !self.take(",")? {
+                return Ok(keys);
+            }
+        }
     }
 
     /// The part of a let behind its word.

@@ -1,0 +1,182 @@
+//! A rule over records, one by one, in memory that does not grow with their number.
+
+use kyanite_formats::json;
+use kyanite_lang::{Arguments, Failure, Names, RecordState, Runner, Session};
+use kyanite_tree::{Arena, Spot, Value};
+
+use crate::document::{Duplicates, Library, Skipped, record_location, refuse_utf16};
+use crate::failed::{Events, Failed};
+use crate::input::{Input, Source, cannot_read};
+use crate::records::{Blocks, Next, Records};
+use crate::run::{Job, Results, Run, open, rule_failed};
+
+/// Where a run over records stands.
+struct Progress<'g> {
+    names: Names<'g>,
+    state: RecordState,
+    index: u64,
+    done: bool,
+}
+
+impl Progress<'_> {
+    /// Runs over one record and hands on what it gives.
+    fn run<'a>(
+        &mut self,
+        runner: &mut Runner<'_, 'a>,
+        record: Value<'a>,
+        results: &mut Results<'_>,
+    ) -> Result<(), Box<Failure>> {
+        let index = self.index;
+        self.index += 1;
+        let flow = runner.record(&mut self.state, index, record, &mut |value| {
+            results.take(value, |origin| record_location(record, index, origin))
+        })?;
+        self.done = flow.is_break();
+        Ok(())
+    }
+}
+
+impl Run<'_, '_, '_> {
+    /// Runs the rule over the records of an open source and of further inputs, as those of one list.
+    pub(crate) fn stream(
+        &mut self,
+        mut opened: Option<Source>,
+        inputs: &[Input],
+    ) -> Result<(), Failed> {
+        let plan = self.job.plan;
+        let arena = Arena::new();
+        let arguments = Arguments::read(plan, self.job.params, &arena).map_err(Failed::Command)?;
+        let (names, state) = Runner::new(plan, &arguments, None, &arena, self.session)
+            .and_then(Runner::begin_records)
+            .map_err(|failure| rule_failed(plan, &failure, None))?;
+        let mut progress = Progress { names, state, index: 0, done: false };
+        let mut waiting = inputs.iter();
+        let mut results = Results::new(self.job, self.sink);
+        while !progress.done {
+            let source = match opened.take() {
+                Some(source) => source,
+                None => match waiting.next() {
+                    Some(input) => open(input, self.job.options, self.events)?,
+                    None => break,
+                },
+            };
+            let mut stream = Stream {
+                job: self.job,
+                session: self.session,
+                events: self.events,
+                results: &mut results,
+            };
+            if source.detected.format.has_records() {
+                stream.records(source, &mut progress)?;
+            } else {
+                stream.one_record(source, &mut progress)?;
+            }
+        }
+        Runner::end_records(plan, self.session, progress.index);
+        results.end()
+    }
+}
+
+/// A source under way, with what it needs of the run.
+struct Stream<'r, 's, 'e, 'j> {
+    job: &'r Job<'j>,
+    session: &'r mut Session,
+    events: &'r mut Events<'e>,
+    results: &'r mut Results<'s>,
+}
+
+impl Stream<'_, '_, '_, '_> {
+    /// A whole document that is one record of the gathered list.
+    fn one_record(&mut self, source: Source, progress: &mut Progress<'_>) -> Result<(), Failed> {
+        let arena = Arena::new();
+        let library = Library::new(&arena);
+        let record = library.load(source, self.job.options, self.events)?;
+        let names = progress.names.clone();
+        let mut runner = Runner::for_batch(self.job.plan, names, &arena, self.session);
+        progress
+            .run(&mut runner, record, self.results)
+            .map_err(|failure| rule_failed(self.job.plan, &failure, library.spot(failure.origin)))
+    }
+
+    /// Runs over a stream of records, block by block.
+    fn records(&mut self, source: Source, progress: &mut Progress<'_>) -> Result<(), Failed> {
+        let name = source.name;
+        let options = json::ReaderOptions { depth: self.job.options.depth, ..Default::default() };
+        let mut blocks = Blocks::new(source.reader);
+        let mut arena = Arena::new();
+        let mut lines = 0;
+        let mut skipped = Skipped::new(self.job.options.lenient);
+        let mut duplicates = Duplicates::new();
+        loop {
+            let block = blocks.next().map_err(|error| Failed::Input(cannot_read(&name, &error)))?;
+            if lines == 0 {
+                refuse_utf16(&name, block.bytes)?;
+            }
+            let (bytes, is_last) = (block.bytes, block.is_last);
+            let records = Records::new(block, &name, lines, &arena, options);
+            let used = self.block(records, &arena, progress, &mut skipped, &mut duplicates)?;
+            lines += memchr::memchr_iter(b'\n', &bytes[..used]).count() as u64;
+            self.events.read(used);
+            if progress.done || is_last && used == bytes.len() {
+                break;
+            }
+            blocks.used(used);
+            arena.reset();
+        }
+        skipped.finish(self.events);
+        duplicates.finish(self.events);
+        Ok(())
+    }
+
+    /// Runs over the records of one block; gives how many of its bytes were used.
+    fn block<'a, 'g: 'a>(
+        &mut self,
+        mut records: Records<'a>,
+        arena: &'a Arena,
+        progress: &mut Progress<'g>,
+        skipped: &mut Skipped,
+        duplicates: &mut Duplicates,
+    ) -> Result<usize, Failed> {
+        let plan = self.job.plan;
+        let mut runner = Runner::for_batch(plan, progress.names.clone(), arena, self.session);
+        loop {
+            match records.next() {
+                Next::End(used) => return Ok(used),
+                Next::Broken(problem) => {
+                    skipped.or_fail(problem, self.events)?;
+                    if let Some(used) = records.skip_broken() {
+                        return Ok(used);
+                    }
+                }
+                Next::Record(record) => {
+                    let index = progress.index;
+                    progress.run(&mut runner, record, self.results).map_err(|failure| {
+                        let spot = record_spot(&records, record, index, &failure);
+                        rule_failed(plan, &failure, spot)
+                    })?;
+                    duplicates.tell(records.take_duplicates(), self.events, |offset| {
+                        Some(records.spot(offset))
+                    });
+                    if progress.done {
+                        return Ok(records.used());
+                    }
+                }
+            }
+        }
+    }
+}
+
+/// The place in the input that a failure is about.
+fn record_spot(
+    records: &Records<'_>,
+    record: Value<'_>,
+    index: u64,
+    failure: &Failure,
+) -> Option<Spot> {
+    let origin = failure.origin;
+    let spot = origin.is_known().then(|| records.spot(origin.offset()))?;
+    Some(match record_location(record, index, origin) {
+        Some(location) => spot.with_path(location.readable()),
+        None => spot,
+    })
+}
