@@ -7,6 +7,7 @@ mod messages;
 mod progress;
 mod rules;
 mod status;
+mod usage;
 
 use std::process::ExitCode;
 
@@ -25,9 +26,13 @@ fn main() -> ExitCode {
     let arguments = match Arguments::try_parse() {
         Ok(arguments) => arguments,
         Err(error) => {
-            // Help and version come this way, too; they go to standard output.
-            let _ = error.print();
-            return if error.use_stderr() { Status::Command.into() } else { Status::Done.into() };
+            let Some(problem) = usage::problem(&error) else {
+                // Help and version come this way, too; when standard output is gone, nobody wants them.
+                let _ = error.print();
+                return Status::Done.into();
+            };
+            Messages::plain().show(&problem);
+            return Status::Command.into();
         }
     };
     let stack = STACK + STACK_PER_LEVEL * arguments.command.depth();

@@ -38,6 +38,12 @@ impl Messages {
         }
     }
 
+    /// Messages when the options are not known, since the command line is wrong.
+    pub fn plain() -> Self {
+        let colored = is_wanted(When::Auto, std::io::stderr().is_terminal());
+        Self { lowest: Severity::Warning, colored, warnings: 0 }
+    }
+
     /// Shows a message, unless it is of a sort that is not wanted.
     pub fn show(&mut self, problem: &Problem) {
         self.warnings += usize::from(problem.severity == Severity::Warning);

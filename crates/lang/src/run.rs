@@ -185,7 +185,7 @@ impl<'r, 'a> Runner<'r, 'a> {
                 if end.is_some_and(|end| index >= end) {
                     return Ok(Flow::Break(()));
                 }
-                if index < start || (index - start) % step != 0 {
+                if index < start || !(index - start).is_multiple_of(step) {
                     return Ok(Flow::Continue(()));
                 }
             }

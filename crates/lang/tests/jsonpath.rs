@@ -1,4 +1,5 @@
 //! RFC 9535, example by example and rule by rule: `tests/data/rfc9535.json`.
+#![allow(clippy::unwrap_used, clippy::panic, reason = "tests say what is wrong by panicking")]
 
 use kyanite_formats::json::{self, ReaderOptions, Style};
 use kyanite_lang::{Arguments, Flow, RuleText, Runner, Session, Syntax, compile};

@@ -53,9 +53,11 @@ pub struct Excerpt {
     pub length: usize,
 }
 
-/// Characters shown of a long line, before and after the place.
+/// The most characters that are shown of a line.
+const SHOWN: usize = 112;
+
+/// Of a long line, the characters shown before the place.
 const BEFORE: usize = 48;
-const AFTER: usize = 64;
 
 impl Excerpt {
     /// The line of `text` around `start..end` (bytes). Invalid UTF-8 and control characters are shown as
@@ -63,27 +65,31 @@ impl Excerpt {
     #[must_use]
     pub fn of(text: &[u8], start: usize, end: usize) -> Self {
         let start = start.min(text.len());
-        let line_start = memchr::memrchr(b'\n', &text[..start]).map_or(0, |at| at + 1);
-        let line_end = memchr::memchr(b'\n', &text[start..]).map_or(text.len(), |at| start + at);
         // Bytes bound the window first, so that a line of many megabytes costs nothing.
-        let from = line_start.max(start.saturating_sub(BEFORE * 4));
-        let to = line_end.min(start.saturating_add(AFTER * 4));
+        let reach = SHOWN * 4;
+        let (low, high) =
+            (start.saturating_sub(reach), text.len().min(start.saturating_add(reach)));
+        let line_start = memchr::memrchr(b'\n', &text[low..start]).map(|at| low + at + 1);
+        let line_end = memchr::memchr(b'\n', &text[start..high]).map(|at| start + at);
+        let from = line_start.unwrap_or(low);
+        let to = line_end.unwrap_or(high);
         let head = printable(&text[from..start]);
-        let tail = printable(&text[start..to.max(start)]);
-        let head_cut = head.len().saturating_sub(BEFORE);
-        let tail_kept = tail.len().min(AFTER);
+        let tail = printable(&text[start..to]);
+        let is_whole = (line_start.is_some() || low == 0) && head.len() + tail.len() <= SHOWN;
+        let head_cut = if is_whole { 0 } else { head.len().saturating_sub(BEFORE) };
+        let tail_kept = tail.len().min(SHOWN - (head.len() - head_cut).min(SHOWN));
         let mut line = String::new();
         let mut caret = head.len() - head_cut;
-        if from > line_start || head_cut > 0 {
+        if head_cut > 0 {
             line.push('…');
             caret += 1;
         }
         line.extend(&head[head_cut..]);
         line.extend(&tail[..tail_kept]);
-        if to < line_end || tail_kept < tail.len() {
+        if tail_kept < tail.len() || (line_end.is_none() && high < text.len()) {
             line.push('…');
         }
-        let marked = characters(&text[start..end.clamp(start, to.max(start))]);
+        let marked = characters(&text[start..end.clamp(start, to)]);
         let length = marked.clamp(1, tail_kept.max(1));
         Self { line, start: caret, length }
     }
@@ -154,7 +160,9 @@ mod tests {
         let excerpt = Excerpt::of(text.as_bytes(), 9 + 5000, 9 + 5001);
         let marked: Vec<char> = excerpt.line.chars().collect();
         assert_eq!(marked[excerpt.start], 'X');
-        assert!(marked.len() < 120 && marked.first() == Some(&'…') && marked.last() == Some(&'…'));
+        assert!(
+            marked.len() < SHOWN + 4 && marked.first() == Some(&'…') && marked.last() == Some(&'…')
+        );
     }
 
     #[test]

@@ -18,7 +18,7 @@ impl Checker<'_> {
             let known = all().map(|s| s.name).chain(names.iter().map(String::as_str));
             let finding =
                 Finding::error(call.name_span, format!("there is no function `{}`", call.name));
-            return self.broken(finding.advise_opt(near_words(&call.name, known)));
+            return self.misused(call, finding.advise_opt(near_words(&call.name, known)));
         };
         let given = call.arguments.len();
         if given < signature.required
@@ -26,7 +26,7 @@ impl Checker<'_> {
         {
             let finding =
                 Finding::error(span, format!("{}() does not take {}", call.name, counted(given)));
-            return self.broken(finding.advise(format!("call it as {}", signature.usage())));
+            return self.misused(call, finding.advise(format!("call it as {}", signature.usage())));
         }
         if let [argument] = call.arguments.as_slice() {
             match signature.run {
@@ -46,6 +46,15 @@ impl Checker<'_> {
         }
         self.pattern_hint(signature, call);
         Expr { kind: Kind::Call(signature, arguments), span }
+    }
+
+    /// A call that cannot be; whatever is wrong inside its arguments is found, too.
+    fn misused(&mut self, call: &Call, finding: Finding) -> Expr {
+        let broken = self.broken(finding);
+        for argument in &call.arguments {
+            self.value(argument);
+        }
+        broken
     }
 
     /// A function over nodes: its argument is a path.

@@ -256,11 +256,10 @@ impl<'s> Parser<'s> {
         // A negative number is written, not computed.
         if let (Unary::Negate, ExprKind::Literal(Literal::Number(number))) =
             (operator, &operand.kind)
+            && !number.starts_with('-')
         {
-            if !number.starts_with('-') {
-                let kind = ExprKind::Literal(Literal::Number(format!("-{number}")));
-                return Ok(Expr { kind, span });
-            }
+            let kind = ExprKind::Literal(Literal::Number(format!("-{number}")));
+            return Ok(Expr { kind, span });
         }
         Ok(Expr { kind: ExprKind::Unary(operator, Box::new(operand)), span })
     }
