@@ -28,6 +28,22 @@ pub enum Type {
     Map,
 }
 
+impl Type {
+    /// The word for it in the reference.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Any => "a value",
+            Self::Null => "null",
+            Self::Boolean => "a boolean",
+            Self::Number => "a number",
+            Self::Text => "a text",
+            Self::List => "a list",
+            Self::Map => "a map",
+        }
+    }
+}
+
 /// Whether an expression is a value (or nothing), or the nodes of a path.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub enum Shape {

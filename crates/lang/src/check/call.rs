@@ -1,7 +1,6 @@
 //! Calls: of the language's functions, by their signatures, and of the rule's defs.
 
 use super::Checker;
-use super::expr::phrase;
 use crate::finding::{Finding, Span, near_words};
 use crate::functions::{Run, Signature, Takes, all};
 use crate::iregexp;
@@ -104,7 +103,7 @@ impl Checker<'_> {
                     "{}() takes {} here; this is {}",
                     signature.name,
                     takes.words(),
-                    phrase(known)
+                    known.word()
                 ),
             ));
         }

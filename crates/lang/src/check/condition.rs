@@ -4,7 +4,6 @@
 //! be a guess, so a bare path is refused there with both readings offered.
 
 use super::Checker;
-use super::expr::phrase;
 use crate::finding::Finding;
 use crate::plan::{Expr, Kind, Nodes, Type};
 use crate::syntax::ast::{self, ExprKind, Start};
@@ -63,7 +62,7 @@ impl Checker<'_> {
             // Calls, if and case may give a boolean; the runner sees to it.
             Type::Any => lowered,
             other => {
-                let what = phrase(other);
+                let what = other.word();
                 self.broken(Finding::error(
                     lowered.span,
                     format!("a condition is true or false; this is {what}"),

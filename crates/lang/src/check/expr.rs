@@ -184,7 +184,7 @@ impl Checker<'_> {
         }
         let finding = Finding::error(
             expr.span,
-            format!("{} takes {}; this is {}", quoted(operator), phrase(wanted), phrase(known)),
+            format!("{} takes {}; this is {}", quoted(operator), wanted.word(), known.word()),
         );
         self.find(if operator == "+" && known == Type::Text {
             finding.advise("put texts together with f\"{a}{b}\"")
@@ -259,19 +259,6 @@ impl Checker<'_> {
 
 fn both(one: Type, other: Type) -> Type {
     if one == other { one } else { Type::Any }
-}
-
-/// A type as a phrase.
-pub(super) fn phrase(of: Type) -> &'static str {
-    match of {
-        Type::Any => "a value",
-        Type::Null => "null",
-        Type::Boolean => "a boolean",
-        Type::Number => "a number",
-        Type::Text => "a text",
-        Type::List => "a list",
-        Type::Map => "a map",
-    }
 }
 
 /// An operator in backquotes; words as they are.

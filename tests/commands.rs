@@ -1,0 +1,406 @@
+//! The built program, as its users meet it: commands, options, exit statuses, and what happens to files.
+#![allow(clippy::unwrap_used, clippy::panic, reason = "tests say what is wrong by panicking")]
+
+mod support;
+
+use std::io::Read;
+use std::process::{Command, Stdio};
+
+use support::{Folder, PROGRAM};
+
+/// Splits a line of arguments at blanks; single quotes hold a word together.
+fn words(line: &str) -> Vec<String> {
+    let mut words = Vec::new();
+    let (mut word, mut quoted) = (None::<String>, false);
+    for character in line.chars().chain([' ']) {
+        match character {
+            '\'' => {
+                quoted = !quoted;
+                word.get_or_insert_default();
+            }
+            ' ' if !quoted => words.extend(word.take()),
+            other => word.get_or_insert_default().push(other),
+        }
+    }
+    words
+}
+
+fn run(folder: &Folder, line: &str, input: &str) -> support::Ran {
+    let words = words(line);
+    folder.run(&words.iter().map(String::as_str).collect::<Vec<_>>(), input.as_bytes())
+}
+
+#[test]
+fn results() {
+    let folder = Folder::with_demo();
+    folder.file("one.json", "{\"a\": [1, 2.50]}").file("two.json", "{\"a\": []}");
+    folder.file("r.jsonl", "{\"n\":1}\n\n{\"n\":2}\n{\"n\":3}");
+    folder.file("pretty.jsonl", "{\n  \"n\": 1\n}\n{\n  \"n\": 2\n} {\"n\": 3}");
+    folder.file("noise.bin", "\u{feff}  [3]");
+    folder.file("wrapped.json", r#""{\"a\": [{\"b\": 1}]}""#);
+    for (line, input, out) in [
+        // Layouts.
+        ("query $.a one.json", "", "[\n  1,\n  2.50\n]\n"),
+        ("query $.a one.json --indent 0", "", "[\n1,\n2.50\n]\n"),
+        ("query $.a one.json --compact", "", "[1,2.50]\n"),
+        ("query $.a[*] one.json -c", "", "[1,2.50]\n"),
+        ("query $.a[*] one.json --to jsonl", "", "1\n2.50\n"),
+        ("query $.a one.json --to jsonl", "", "1\n2.50\n"),
+        ("query $ one.json --to jsonl", "", "{\"a\":[1,2.50]}\n"),
+        ("query '[\"x\", 1, null, {a: [\"y\"]}]' --to text", "", "x\n1\nnull\n{\"a\":[\"y\"]}\n"),
+        ("query $.nope[*] one.json -q", "", "[]\n"),
+        ("query $.nope one.json -q", "", "null\n"),
+        ("query $.nope one.json -q --to jsonl", "", ""),
+        ("query $.nope one.json -q --to text", "", ""),
+        // Where input comes from.
+        ("query $.a", "{\"a\": 5}", "5\n"),
+        ("query $.a -", "{\"a\": 5}", "5\n"),
+        ("query $[0] noise.bin", "", "3\n"),
+        ("query '1 + 1'", "", "2\n"),
+        // Records.
+        ("query $[*].n r.jsonl -c", "", "[1,2,3]\n"),
+        ("query $[*].n pretty.jsonl -c", "", "[1,2,3]\n"),
+        ("query $[1].n r.jsonl", "", "2\n"),
+        ("query $[1:].n r.jsonl -c", "", "[2,3]\n"),
+        ("query $[-1].n r.jsonl", "", "3\n"),
+        ("query $[?@.n>1].n r.jsonl -c", "", "[2,3]\n"),
+        ("query sum($[*].n) r.jsonl", "", "6\n"),
+        ("query $[*].n -f jsonl -c", "{\"n\":1}", "[1]\n"),
+        ("query $[*].n -f jsonl -c -q", "", "[]\n"),
+        (
+            "query 'for r at i in $[*] skip 1 return {i, r.n}' r.jsonl -c",
+            "",
+            "[{\"i\":1,\"n\":2},{\"i\":2,\"n\":3}]\n",
+        ),
+        ("query 'for r in $[*] where r.n != 2 first 1 return r.n' r.jsonl -c", "", "[1]\n"),
+        (
+            "query 'for r in $[*] order by r.n descending first 2 return r.n' r.jsonl -c",
+            "",
+            "[3,2]\n",
+        ),
+        // Several documents.
+        ("query $.a[0] one.json two.json --to jsonl -q", "", "1\n"),
+        ("query $.a one.json two.json --gather -c -q", "", "null\n"),
+        ("query $[*].a[*] one.json two.json --gather -c", "", "[1,2.50]\n"),
+        ("query $[*].n r.jsonl pretty.jsonl --gather -c", "", "[1,2,3,1,2,3]\n"),
+        ("query count($[*]) r.jsonl one.json --gather", "", "4\n"),
+        ("query $[3].a r.jsonl one.json --gather -c", "", "[1,2.50]\n"),
+        ("query $.a[*] one.json two.json --count", "", "2\n"),
+        // Counts and places.
+        ("query $.a[*] one.json --count", "", "2\n"),
+        ("query $.a one.json --count", "", "1\n"),
+        ("query $.nope one.json --count -q", "", "0\n"),
+        ("query $.a[*] one.json --paths -c", "", "[\"$['a'][0]\",\"$['a'][1]\"]\n"),
+        ("query $[?@.n==2].n r.jsonl --paths --to text", "", "$[1]['n']\n"),
+        ("query 'for r in $[*] where r.n > 2 return r' r.jsonl --paths --to text", "", "$[2]\n"),
+        (
+            "query $[*].n r.jsonl pretty.jsonl --gather --paths --to text",
+            "",
+            "$[0]['n']\n$[1]['n']\n$[2]['n']\n$[3]['n']\n$[4]['n']\n$[5]['n']\n",
+        ),
+        ("query /a/1 one.json", "", "2.50\n"),
+        ("query /a/1 one.json --paths -c", "", "[\"$['a'][1]\"]\n"),
+        ("query '' one.json --syntax pointer -c", "", "{\"a\":[1,2.50]}\n"),
+        ("query $.a[1] one.json --syntax jsonpath", "", "2.50\n"),
+        // A document in a text.
+        ("query $.a[0].b wrapped.json --unwrap", "", "1\n"),
+        ("query $.a[0].b wrapped.json --unwrap --paths -c", "", "[\"$['a'][0]['b']\"]\n"),
+        // Params.
+        ("query 'param n: number = 2; $[?@.n == n].n' r.jsonl -c", "", "[2]\n"),
+        ("query 'param n: number = 2; $[?@.n == n].n' r.jsonl -c -p n=3.0", "", "[3]\n"),
+        (
+            "query 'param id: text?; for r in $[*] where id == null || text(r.n) == id return r.n' r.jsonl -c",
+            "",
+            "[1,2,3]\n",
+        ),
+        (
+            "query 'param id: text?; for r in $[*] where id == null || text(r.n) == id return r.n' r.jsonl -c -p id=2",
+            "",
+            "[2]\n",
+        ),
+    ] {
+        let ran = run(&folder, line, input);
+        assert_eq!((ran.out.as_str(), ran.err.as_str(), ran.status), (out, "", 0), "{line}");
+    }
+}
+
+#[test]
+fn refusals() {
+    let folder = Folder::with_demo();
+    folder.file("broken.json", "{\"a\": 1,\n \"b\": }").file("cut.json", "{\"a\": [1,");
+    folder.file("deep.json", "[".repeat(513)).file("latin.json", b"{\"a\": \"\xE9\"}");
+    folder.file("utf16.json", b"\xFF\xFE[\0]\0").file("two.json", "1 2").file("text.json", "\"x\"");
+    folder.file("r.jsonl", "{\"n\":1}\n{\"n\":2,}\n{\"n\":\"x\"}\n");
+    folder.file("bad.kyr", "for p in $.ports[*]\nwhere p.ramp\nreturn lenght(p)\n");
+    let many = "say --gather for one list of all documents, or --to jsonl for a line each";
+    for (line, status, parts) in [
+        // The command line.
+        ("query", 2, &["error: <EXPRESSION> is missing"][..]),
+        ("qury $.a", 2, &["there is no command `qury`", "near: query"]),
+        ("query $ --cont", 2, &["there is no option `--cont`", "near: --count"]),
+        (
+            "query $ --from xls",
+            2,
+            &[
+                "`xls` is no value for --from <FORMAT>",
+                "`xls` is no format; there are json, jsonl, text",
+            ],
+        ),
+        ("query $ --from text", 2, &["text cannot be read yet, only written"]),
+        ("query $ --indent x", 2, &["`x` is no value for --indent"]),
+        ("query $ --param x", 2, &["write it as NAME=VALUE"]),
+        ("query $ --count --paths", 2, &["do not go together"]),
+        ("query $ --depth 0", 2, &["`0` is no value for --depth"]),
+        ("query $.a two.json text.json", 2, &["2 documents give as many results", many]),
+        ("query 1 two.json", 2, &["the rule never names $, so it does not read two.json"]),
+        // The rule.
+        (
+            "query $.leg-from text.json",
+            2,
+            &["the expression:1:3\n      $.leg-from\n        ^^^^^^^^\n", "write ['leg-from']"],
+        ),
+        ("query '$.a ' text.json --syntax jsonpath", 2, &["a blank stands after the path"]),
+        ("query a/b text.json --syntax pointer", 2, &["a JSON Pointer begins with /"]),
+        ("query /a~2 text.json", 2, &["a ~ stands alone in this JSON Pointer"]),
+        ("query $.a --param a=1 text.json", 2, &["the rule has no param `a`"]),
+        ("query 'param a: text; a'", 2, &["the param `a` is missing", "give it with --param a=…"]),
+        (
+            "reshape bad.kyr text.json",
+            2,
+            &["bad.kyr:2:7", "`p.ramp` alone is no condition", "bad.kyr:3:8", "near: length"],
+        ),
+        ("reshape nope.kyr text.json", 2, &["there is no rule file nope.kyr"]),
+        ("query '1 + 1' --paths", 2, &["--paths shows places in the input"]),
+        // The input.
+        ("query $ nope.json", 3, &["there is no file nope.json"]),
+        ("query $ rules", 3, &["rules is a folder"]),
+        ("query $ rules/dearest.kyr", 3, &["the format of rules/dearest.kyr is not known"]),
+        (
+            "query $ broken.json",
+            3,
+            &[
+                "no JSON value begins like this\n  broken.json:2:7\n       \"b\": }\n            ^\n",
+            ],
+        ),
+        ("query $ cut.json", 3, &["ends inside a list or map", "cut.json:1:10", "cut.json:1:7"]),
+        ("query $ deep.json", 3, &["nest deeper than 512 levels", "deep.json:1:513", "--depth"]),
+        ("query $ latin.json", 3, &["these bytes are not UTF-8", "latin.json:1:8"]),
+        ("query $ utf16.json", 3, &["utf16.json is encoded in UTF-16"]),
+        ("query $ two.json", 3, &["more text follows", "two.json:1:3", "--from jsonl"]),
+        ("query $ two.json --unwrap", 3, &["more text follows"]),
+        (
+            "query $ text.json --unwrap",
+            3,
+            &["no JSON value begins like this", "text.json, unwrapped:1:1"],
+        ),
+        (
+            "query $ timetable.json --unwrap",
+            3,
+            &["timetable.json is a map, not a text that holds a document"],
+        ),
+        (
+            "query $[*].n r.jsonl",
+            3,
+            &["r.jsonl:2:7\n      {\"n\":2,}\n            ^\n", "take the comma away"],
+        ),
+        // The data.
+        (
+            "query 'for r in $[*] return r.n + 1' r.jsonl --lenient",
+            4,
+            &["this record is skipped", "r.jsonl:3:6  $[1].n", "the expression:1:22"],
+        ),
+        ("query $.a+1 text.json", 4, &["`$.a` is not there", "text.json:1:1  $\n"]),
+        // The output.
+        ("query 1 -o nope/x.json", 5, &["the folder of nope/x.json is not there"]),
+        ("query 1 -o rules", 5, &["rules is a folder"]),
+        ("demo rules", 5, &["name a folder that is not there yet"]),
+    ] {
+        let ran = run(&folder, line, "");
+        assert_eq!(ran.status, status, "{line}: {}", ran.err);
+        for part in parts {
+            assert!(ran.err.contains(part), "{line}: {}", ran.err);
+        }
+        assert!(
+            ran.err.starts_with("error: ") || ran.err.starts_with("warning: "),
+            "{line}: {}",
+            ran.err
+        );
+    }
+}
+
+#[test]
+fn warnings_and_how_loud_they_are() {
+    let folder = Folder::with_demo();
+    let misspelt = "query $.routes[*].nam timetable.json -c";
+    let ran = run(&folder, misspelt, "");
+    assert_eq!((ran.out.as_str(), ran.status), ("[]\n", 0));
+    assert_eq!(
+        ran.err,
+        "warning: no `nam` under $.routes[*]\n  the expression:1:12\n      $.routes[*].nam\n                 ^^^^\n  near: name, in 4 of 4\n"
+    );
+    assert_eq!(run(&folder, &format!("{misspelt} -q"), "").err, "");
+    let verbose = run(&folder, &format!("{misspelt} -v"), "").err;
+    assert!(
+        verbose.starts_with("note: timetable.json: read as json, by its extension .json\n"),
+        "{verbose}"
+    );
+    let colored = run(&folder, &format!("{misspelt} --color always"), "").err;
+    assert!(colored.starts_with("\u{1b}["), "{colored}");
+
+    assert_eq!(run(&folder, "query $.nope timetable.json --require", "").status, 1);
+    assert_eq!(run(&folder, "query $.routes[*].nope timetable.json --require", "").status, 1);
+    assert_eq!(run(&folder, "query $.routes timetable.json --require -c", "").status, 0);
+    assert_eq!(
+        run(&folder, "query 'if false then 1'", "").err,
+        "warning: the result is nothing, written as null\n"
+    );
+    let twice = run(&folder, "query $.a", "{\"a\": 1, \"b\": {\"c\": 1, \"c\": 2}, \"a\": 3}");
+    assert_eq!(twice.out, "3\n");
+    assert!(
+        twice.err.contains(
+            "the member `c` is given twice; the later value is taken\n  standard input:1:29  $.b.c"
+        ),
+        "{}",
+        twice.err
+    );
+    assert!(
+        twice.err.contains("standard input:1:38  $.a") && twice.err.contains("standard input:1:7"),
+        "{}",
+        twice.err
+    );
+}
+
+#[test]
+fn broken_records_are_skipped_and_counted() {
+    let folder = Folder::with_demo();
+    let mut records = Vec::new();
+    for n in 0..9 {
+        records.extend_from_slice(format!("{{\"n\": {n}}}\n").as_bytes());
+        records
+            .extend_from_slice([&b"{\"n\": \n"[..], b"{\"n\": \"\xFF\"}\n", b"nonsense\n"][n % 3]);
+    }
+    folder.file("broken.jsonl", &records);
+    for rule in ["$[*].n", "for r in $[*] order by r.n return r.n"] {
+        let ran = folder.run(&["query", rule, "broken.jsonl", "--lenient", "-c"], b"");
+        if rule.starts_with('$') {
+            assert_eq!((ran.out.as_str(), ran.status), ("[0,1,2,3,4,5,6,7,8]\n", 0), "{}", ran.err);
+            assert!(ran.err.contains("9 broken records were skipped in all"), "{}", ran.err);
+            assert!(ran.err.contains("broken.jsonl:4:8"), "{}", ran.err);
+        } else {
+            // Sorting needs the whole document, which is refused where it is not UTF-8.
+            assert_eq!(ran.status, 3);
+        }
+    }
+}
+
+#[test]
+fn an_output_file_is_replaced_whole_or_not_at_all() {
+    let folder = Folder::with_demo();
+    folder.file("out.json", "precious").file("r.jsonl", "{\"n\":1}\n".repeat(50_000) + "{\"n\":");
+    let path = folder.path().join("out.json");
+    let ran = run(&folder, "query $[*].n r.jsonl -o out.json", "");
+    assert_eq!(ran.status, 3, "{}", ran.err);
+    assert_eq!(std::fs::read_to_string(&path).unwrap(), "precious");
+    assert_eq!(run(&folder, "query $[?@.n==1].n r.jsonl -o out.json --lenient -q", "").status, 0);
+    assert!(std::fs::read_to_string(&path).unwrap().starts_with("[\n  1,\n"));
+    // The input may be the output.
+    assert_eq!(run(&folder, "query $[:2] out.json -o out.json", "").status, 0);
+    assert_eq!(std::fs::read_to_string(&path).unwrap(), "[\n  1,\n  1\n]\n");
+    assert_eq!(run(&folder, "query $[*] out.json -o out.jsonl", "").status, 0);
+    assert_eq!(std::fs::read_to_string(folder.path().join("out.jsonl")).unwrap(), "1\n1\n");
+    let left: Vec<_> =
+        std::fs::read_dir(folder.path()).unwrap().map(|entry| entry.unwrap().file_name()).collect();
+    assert!(!left.iter().any(|name| name.to_string_lossy().contains("kyanite")), "{left:?}");
+}
+
+#[cfg(unix)]
+#[test]
+fn outputs_keep_their_permissions_and_links() {
+    use std::os::unix::fs::{PermissionsExt, symlink};
+    let folder = Folder::with_demo();
+    folder.file("real.json", "old");
+    let real = folder.path().join("real.json");
+    std::fs::set_permissions(&real, std::fs::Permissions::from_mode(0o640)).unwrap();
+    symlink("real.json", folder.path().join("link.json")).unwrap();
+    assert_eq!(run(&folder, "query 1 -o link.json", "").status, 0);
+    assert_eq!(std::fs::read_to_string(&real).unwrap(), "1\n");
+    assert_eq!(std::fs::metadata(&real).unwrap().permissions().mode() & 0o777, 0o640);
+    assert!(folder.path().join("link.json").is_symlink());
+    assert_eq!(run(&folder, "query 1 -o /dev/null", "").status, 0);
+}
+
+#[test]
+fn a_closed_pipe_ends_the_program_quietly() {
+    let folder = Folder::with_demo();
+    let mut child = Command::new(PROGRAM)
+        .args([
+            "query",
+            "for b in $[*] for c in [b, b, b, b, b, b] return c",
+            "bookings.jsonl",
+            "--to",
+            "jsonl",
+        ])
+        .current_dir(folder.path())
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let mut first = [0; 10];
+    child.stdout.take().unwrap().read_exact(&mut first).unwrap();
+    let output = child.wait_with_output().unwrap();
+    assert_eq!(output.status.code(), Some(0));
+    assert_eq!(String::from_utf8_lossy(&output.stderr), "");
+}
+
+#[test]
+fn records_run_in_flat_memory_and_any_block_size() {
+    let folder = Folder::with_demo();
+    // A record larger than a block, between small ones, and records that end right at block borders.
+    let large = format!("{{\"id\":\"{}\"}}\n", "x".repeat(900_000));
+    let input =
+        format!("{{\"id\":\"a\"}}\n{large}{}{{\"id\":\"z\"}}", "{\"id\":\"b\"}\n".repeat(100_000));
+    let ran = folder.run(&["query", "$[*].id", "-f", "jsonl", "--count"], input.as_bytes());
+    assert_eq!(ran.out, "100003\n", "{}", ran.err);
+    let last = folder.run(&["query", "$[100002].id", "-f", "jsonl"], input.as_bytes());
+    assert_eq!(last.out, "\"z\"\n", "{}", last.err);
+    let broken = input + "\n{\"id\":}";
+    let ran = folder.run(&["query", "$[*].id", "-f", "jsonl", "--count"], broken.as_bytes());
+    assert!(ran.err.contains("standard input:100004:7"), "{}", ran.err);
+}
+
+#[test]
+fn deep_documents_and_the_limit() {
+    let folder = Folder::with_demo();
+    folder.file("deep.json", "[".repeat(100_000) + &"]".repeat(100_000));
+    let ran = run(&folder, "query $ deep.json --depth 100000 -c", "");
+    assert_eq!((ran.out.len(), ran.status), (200_001, 0), "{}", ran.err);
+    assert_eq!(run(&folder, "query $..[5] deep.json --depth 100000 -c -q", "").out, "[]\n");
+    assert_eq!(run(&folder, "query '$ == $' deep.json --depth 100000", "").out, "true\n");
+}
+
+#[test]
+fn the_tour_runs_and_bookings_are_the_same_every_time() {
+    let folder = Folder::with_demo();
+    let tour = run(&folder, "demo ferries", "");
+    assert_eq!((tour.status, tour.err.as_str()), (0, ""));
+    assert!(!tour.out.contains("error:"), "{}", tour.out);
+    assert!(folder.path().join("ferries/rules/dearest.kyr").is_file());
+    let bookings = std::fs::read_to_string(folder.path().join("ferries/bookings.jsonl")).unwrap();
+    let generated = run(&folder, "demo --bookings 2400", "").out;
+    assert!(bookings == generated);
+    let sized = run(&folder, "demo --bookings 100kB --seed 5", "").out;
+    assert!((100_000..101_000).contains(&sized.len()) && !bookings.starts_with(&sized[..500]));
+}
+
+#[test]
+fn completions_and_manual() {
+    let folder = Folder::with_demo();
+    for shell in ["bash", "zsh", "fish"] {
+        assert!(
+            run(&folder, &format!("completions {shell}"), "").out.contains("reshape"),
+            "{shell}"
+        );
+    }
+    let manual = run(&folder, "manual", "").out;
+    assert!(manual.contains("kyanite\\-query") || manual.contains("kyanite query"), "{manual}");
+}

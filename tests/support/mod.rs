@@ -1,0 +1,73 @@
+//! Driving the built program on files in a temporary folder.
+
+use std::io::Write;
+use std::path::Path;
+use std::process::{Command, Stdio};
+
+/// The built program.
+pub const PROGRAM: &str = env!("CARGO_BIN_EXE_kyanite");
+
+/// A folder with the demo files in it, removed at the end.
+pub struct Folder(tempfile::TempDir);
+
+/// What a run left behind.
+#[derive(Debug)]
+pub struct Ran {
+    pub out: String,
+    pub err: String,
+    pub status: i32,
+}
+
+impl Folder {
+    /// A folder with the files of the demo.
+    pub fn with_demo() -> Self {
+        let folder = tempfile::tempdir().unwrap();
+        for file in kyanite_demo::files() {
+            let path = folder.path().join(file.name);
+            std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+            std::fs::write(path, &file.content).unwrap();
+        }
+        Self(folder)
+    }
+
+    pub fn path(&self) -> &Path {
+        self.0.path()
+    }
+
+    /// Adds a file.
+    #[allow(dead_code, reason = "not all test programs add files")]
+    pub fn file(&self, name: &str, content: impl AsRef<[u8]>) -> &Self {
+        std::fs::write(self.path().join(name), content).unwrap();
+        self
+    }
+
+    /// Runs the program here with `input` on its standard input.
+    pub fn run(&self, arguments: &[&str], input: &[u8]) -> Ran {
+        self.run_command(Command::new(PROGRAM).args(arguments), input)
+    }
+
+    /// Runs a command here.
+    pub fn run_command(&self, command: &mut Command, input: &[u8]) -> Ran {
+        let mut child = command
+            .current_dir(self.path())
+            .env_remove("NO_COLOR")
+            .stdin(Stdio::piped())
+            .stdout(Stdio::piped())
+            .stderr(Stdio::piped())
+            .spawn()
+            .unwrap();
+        let mut stdin = child.stdin.take().unwrap();
+        let input = input.to_vec();
+        let writer = std::thread::spawn(move || {
+            // The program may end before it has read all.
+            let _ = stdin.write_all(&input);
+        });
+        let output = child.wait_with_output().unwrap();
+        writer.join().unwrap();
+        Ran {
+            out: String::from_utf8_lossy(&output.stdout).into_owned(),
+            err: String::from_utf8_lossy(&output.stderr).into_owned(),
+            status: output.status.code().unwrap_or(-1),
+        }
+    }
+}
