@@ -89,7 +89,7 @@ fn every_example_of_the_help_runs() {
         for example in examples {
             // Words behind several blanks explain the example; files go into this folder; amounts are kept small.
             let example =
-                example.split("   ").next().unwrap().replace("~/", "home/").replace("1GB", "10kB");
+                example.split("  ").next().unwrap().replace("~/", "home/").replace("1GB", "10kB");
             if let Some((_, target)) = example.split_once("> ") {
                 let parent = folder.path().join(target).parent().map(Path::to_owned);
                 std::fs::create_dir_all(parent.unwrap()).unwrap();

@@ -234,9 +234,9 @@ pub struct Reshape {
 #[derive(Args, Debug)]
 #[command(after_help = "\
 Examples:
-  kyanite demo                                 the tour, in a folder that is then removed
-  kyanite demo ferries                         the tour; its files stay in ferries/
-  kyanite demo --bookings 1GB > bookings.jsonl sample data of any size")]
+  kyanite demo                                  the tour, in a folder that is then removed
+  kyanite demo ferries                          the tour; its files stay in ferries/
+  kyanite demo --bookings 1GB > bookings.jsonl  sample data of any size")]
 pub struct Demo {
     /// A new folder for the files of the tour
     #[arg(value_hint = ValueHint::DirPath)]

@@ -218,6 +218,8 @@ pub(crate) struct PathInfo {
     /// Each step as written, where it stands, and its name if it is a name step.
     pub(crate) steps: Vec<StepInfo>,
     pub(crate) span: Span,
+    /// Whether the rule asks if it is there, so that absence is no surprise.
+    pub(crate) may_be_absent: bool,
 }
 
 #[derive(Debug)]

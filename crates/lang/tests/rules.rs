@@ -68,9 +68,11 @@ fn run_with(rule: &str, input: &str, params: &[(&str, &str)]) -> (Ended, Vec<Str
         },
     };
     let report = session.watch.report(&plan);
-    let report = report.into_iter().map(|problem| {
-        problem.message + &problem.advice.map(|advice| format!(" ({advice})")).unwrap_or_default()
-    });
+    let report =
+        report.into_iter().filter(|problem| problem.severity == Severity::Warning).map(|problem| {
+            problem.message
+                + &problem.advice.map(|advice| format!(" ({advice})")).unwrap_or_default()
+        });
     (ended, report.collect())
 }
 
@@ -373,6 +375,16 @@ fn no_silent_nothing() {
             &["no `dept` under $.ports[*] (near: depth, in 2 of 3)"],
         ),
         ("$.ports[7]", &["`[7]` selected nothing at $.ports, which is a list of 3"]),
+        ("$.ports[?@.closed].id", &["`[?@.closed]` held for none of 3 nodes under $.ports"]),
+        (
+            "$.ports[?@.berht].id",
+            &[
+                "no `berht` under @ (near: berths, in 3 of 3)",
+                "`[?@.berht]` held for none of 3 nodes under $.ports",
+            ],
+        ),
+        ("$.ports[0].closed ?? false", &[]),
+        ("present($.ports[0].depht)", &["no `depht` under $.ports[0] (near: depth, in 1 of 1)"]),
         ("$..ramp", &[]),
         ("$.ports[*].note", &[]),
         ("for p in $.ports[*] where exists(p.depth) return p.id", &[]),

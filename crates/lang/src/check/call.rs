@@ -41,6 +41,9 @@ impl Checker<'_> {
             if let Some(parameter) = signature.parameter(position) {
                 self.argument_fits(&argument, signature, parameter.takes);
             }
+            if signature.parameter(position).is_some_and(|p| p.takes == Takes::ANYTHING) {
+                self.may_be_absent(&argument.kind);
+            }
             arguments.push(argument);
         }
         self.pattern_hint(signature, call);
@@ -78,6 +81,9 @@ impl Checker<'_> {
             });
         };
         let lowered = self.path(path, argument.span);
+        if matches!(signature.run, Run::Exists) {
+            self.may_be_absent(&lowered.kind);
+        }
         let takes = signature.parameters.first().map_or(Takes::NODES, |parameter| parameter.takes);
         match lowered.kind {
             Kind::Many(path) => Expr { kind: kind(Nodes::Many(path)), span },

@@ -27,6 +27,7 @@ impl Checker<'_> {
     /// A path alone in a filter.
     fn existence(&mut self, path: &ast::Path, expr: &ast::Expr) -> Expr {
         let lowered = self.path(path, expr.span);
+        self.may_be_absent(&lowered.kind);
         let nodes = match lowered.kind {
             Kind::One(path) => Nodes::One(path),
             Kind::Many(path) => Nodes::Many(path),

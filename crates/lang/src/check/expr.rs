@@ -144,6 +144,7 @@ impl Checker<'_> {
             _ => (self.operand(left, symbol), self.operand(right, symbol)),
         };
         match operator {
+            Binary::Coalesce => self.may_be_absent(&left.kind),
             Binary::Add
             | Binary::Subtract
             | Binary::Multiply

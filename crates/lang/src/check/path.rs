@@ -3,8 +3,8 @@
 use super::Checker;
 use crate::finding::{Finding, Span, near_words};
 use crate::plan::{
-    Expr, Filter, Kind, ManyPath, OnePath, PathInfo, Segment, Selector, Start, Step, StepInfo,
-    StepKind, TestInfo, Type,
+    Expr, Filter, Kind, ManyPath, Nodes, OnePath, PathInfo, Segment, Selector, Start, Step,
+    StepInfo, StepKind, TestInfo, Type,
 };
 use crate::syntax::ast;
 
@@ -30,12 +30,22 @@ impl Checker<'_> {
             lowered = append(lowered, segment.descendant, selectors);
         }
         let id = self.paths.len();
-        self.paths.push(PathInfo { base, steps, span });
+        self.paths.push(PathInfo { base, steps, span, may_be_absent: false });
         let kind = match lowered {
             Lowered::One(steps) => Kind::One(OnePath { id, start, steps }),
             Lowered::Many(segments) => Kind::Many(ManyPath { id, start, segments }),
         };
         Expr { kind, span }
+    }
+
+    /// Notes that the rule asks whether a path selects anything.
+    pub(super) fn may_be_absent(&mut self, kind: &Kind) {
+        let id = match kind {
+            Kind::One(path) | Kind::Exists(Nodes::One(path)) => path.id,
+            Kind::Many(path) | Kind::Exists(Nodes::Many(path)) => path.id,
+            _ => return,
+        };
+        self.paths[id].may_be_absent = true;
     }
 
     /// Where a path starts, and how that is called in messages.

@@ -5,7 +5,7 @@
 
 use std::collections::HashMap;
 
-use kyanite_tree::{Kind, Problem, Value};
+use kyanite_tree::{Kind, Problem, Severity, Value};
 
 use crate::finding::near;
 use crate::plan::{PathInfo, Plan, StepInfo};
@@ -153,8 +153,14 @@ impl Watch {
             return Problem::warning(format!("`{prefix}` selected nothing"))
                 .at(plan.rule.spot(info.span));
         };
+        let near = watch.stop.near_names(stopped);
         let (message, advice) = self.reason(&watch.stop, stopped, &prefix);
-        Problem::warning(message).at(plan.rule.spot(stopped.span)).advise_opt(advice)
+        let mut problem = Problem::warning(message).at(plan.rule.spot(stopped.span));
+        if info.may_be_absent && near.is_none() && watch.stop.lists == 0 {
+            problem.severity = Severity::Note;
+        }
+        problem.advice = advice.or(near).or_else(|| watch.stop.some_names(stopped));
+        problem
     }
 
     fn reason(&self, stop: &Stop, step: &StepInfo, prefix: &str) -> (String, Option<String>) {
@@ -188,7 +194,7 @@ impl Watch {
             });
             return (format!("no `{text}` at {prefix}: it is {kind}"), advice);
         }
-        (format!("no `{text}` under {prefix}"), stop.near_names(step))
+        (format!("no `{text}` under {prefix}"), None)
     }
 }
 
@@ -224,19 +230,23 @@ impl Stop {
         }
     }
 
-    /// The names that were there: near ones with how often, or else some of them.
+    /// The names that were there and are near, with how often.
     fn near_names(&self, step: &StepInfo) -> Option<String> {
-        let name = step.name.as_deref()?;
         let looked = self.maps.min(LOOKED_AT);
         let among =
             if self.maps > LOOKED_AT { format!("the first {looked}") } else { looked.to_string() };
-        let near = near(name, self.names.keys().map(String::as_str));
-        if !near.is_empty() {
-            let near: Vec<String> = near
-                .iter()
-                .map(|near| format!("{near}, in {} of {among}", self.names[*near]))
-                .collect();
-            return Some(format!("near: {}", near.join("; ")));
+        let near = near(step.name.as_deref()?, self.names.keys().map(String::as_str));
+        let near: Vec<String> = near
+            .iter()
+            .map(|near| format!("{near}, in {} of {among}", self.names[*near]))
+            .collect();
+        (!near.is_empty()).then(|| format!("near: {}", near.join("; ")))
+    }
+
+    /// Some of the names that were there, the most frequent first.
+    fn some_names(&self, step: &StepInfo) -> Option<String> {
+        if step.name.is_none() || self.maps == 0 {
+            return None;
         }
         let mut names: Vec<(&String, &u64)> = self.names.iter().collect();
         if names.is_empty() {
