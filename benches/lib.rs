@@ -3,6 +3,8 @@
 //! All candidates of a table run in turn, round after round, in one process; a row gives the median time and
 //! its ratio to the first row, the baseline.
 
+pub mod structure;
+
 use std::hint::black_box;
 use std::time::{Duration, Instant};
 

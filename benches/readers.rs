@@ -5,6 +5,7 @@
 
 use std::fmt;
 
+use kyanite_benches::structure::structure;
 use kyanite_benches::{bookings, candidate, compare};
 use kyanite_formats::json::{Reader, ReaderOptions};
 use kyanite_tree::{Arena, Map, Member, Number, Origin, Value};
@@ -64,6 +65,47 @@ fn main() {
         ],
     );
     compare(
+        "Two members of every record",
+        data.len(),
+        5,
+        vec![
+            candidate("serde_json::Value", || {
+                lines(&data)
+                    .filter(|line| {
+                        let record: serde_json::Value = parse(line);
+                        record["fare"]["amount"].as_f64() > Some(100.0) && record["id"].is_string()
+                    })
+                    .count() as u64
+            }),
+            candidate("serde_json, structs that name them", || {
+                lines(&data)
+                    .filter(|line| {
+                        let record: Option<Booking<'_>> = serde_json::from_slice(line).ok();
+                        record.is_some_and(|record| {
+                            record.fare.amount > 100.0 && !record.id.is_empty()
+                        })
+                    })
+                    .count() as u64
+            }),
+            candidate("kyanite reader, whole tree", || {
+                batches(text, |batch, arena| {
+                    let mut reader = Reader::new(batch, arena, ReaderOptions::default());
+                    let mut count = 0;
+                    while let Ok(Some(record)) = reader.next_value() {
+                        let amount = record
+                            .member("fare")
+                            .and_then(|fare| fare.member("amount")?.as_number());
+                        let large = amount
+                            .and_then(|amount| amount.decimal().ok())
+                            .is_some_and(|amount| amount > 100.into());
+                        count += u64::from(large && record.member("id").is_some());
+                    }
+                    count
+                })
+            }),
+        ],
+    );
+    compare(
         "Limits",
         data.len(),
         5,
@@ -76,9 +118,22 @@ fn main() {
             candidate("UTF-8 check of the standard library", || {
                 u64::from(std::str::from_utf8(&data).is_ok())
             }),
+            candidate("quotes and brackets by AVX2", || structure(&data).unwrap_or_default()),
             candidate("counting line ends", || memchr::memchr_iter(b'\n', &data).count() as u64),
         ],
     );
+}
+
+/// The members of a booking that the second table is about.
+#[derive(serde::Deserialize)]
+struct Booking<'a> {
+    id: &'a str,
+    fare: Fare,
+}
+
+#[derive(serde::Deserialize)]
+struct Fare {
+    amount: f64,
 }
 
 fn lines(data: &[u8]) -> impl Iterator<Item = &[u8]> {

@@ -7,7 +7,7 @@ use std::collections::HashMap;
 
 use kyanite_tree::{Kind, Problem, Severity, Value};
 
-use crate::finding::near;
+use crate::finding::{Span, near};
 use crate::plan::{PathInfo, Plan, StepInfo};
 
 /// Misses that are looked at for each path; later ones are only counted.
@@ -109,40 +109,40 @@ impl Watch {
     #[must_use]
     pub fn report(&self, plan: &Plan) -> Vec<Problem> {
         let mut problems = Vec::new();
-        let mut told = Vec::new();
+        // What has been explained: spans in the rule, and paths as far as they got.
+        let (mut spans, mut prefixes): (Vec<Span>, Vec<String>) = (Vec::new(), Vec::new());
+        let holds_explained = |spans: &[Span], test: Span| {
+            spans.iter().any(|span| test.start <= span.start && span.end <= test.end)
+        };
         for (watch, info) in self.paths.iter().zip(&plan.paths) {
             if watch.asked && !watch.selected && watch.stop.misses > 0 {
-                // A name that stands for a path reports the path it stands for just once.
-                let same = format!("{}|{}", info.prefix(watch.stop.step + 1), watch.stop.step);
-                told.push(info.span);
-                if problems.iter().any(|(known, _)| *known == same) {
-                    continue;
+                let step = watch.stop.step;
+                let test = info.steps.get(step).and_then(|step| step.test);
+                let because_of_test =
+                    test.is_some_and(|test| holds_explained(&spans, plan.tests[test].span));
+                // A name that stands for a path reports that path only once.
+                let prefix = info.prefix(step + 1);
+                spans.push(info.span);
+                if !because_of_test && !prefixes.contains(&prefix) {
+                    problems.push(self.explain(watch, info, plan));
+                    prefixes.push(prefix);
                 }
-                problems.push((same, self.explain(watch, info, plan)));
-            } else if watch.lists > 0
-                && let Some(step) = info.steps.get(watch.list_step)
-            {
-                let prefix = info.prefix(watch.list_step);
-                let (place, text) = (times(watch.lists), &step.text);
-                let problem = Problem::warning(format!(
-                    "`{text}` met a list under {prefix} {place} and selected nothing there"
-                ))
-                .at(plan.rule.spot(step.span))
-                .advise(format!("write [*]{text} to step into the items"));
-                problems.push((String::new(), problem));
+            } else if watch.lists > 0 {
+                problems.extend(met_lists(watch, info, plan));
             }
         }
         for (watch, info) in self.tests.iter().zip(&plan.tests) {
-            let explained =
-                told.iter().any(|span| span.start >= info.span.start && span.end <= info.span.end);
-            if info.is_where && watch.seen > 0 && watch.held == 0 && !explained {
+            if info.is_where
+                && watch.seen > 0
+                && watch.held == 0
+                && !holds_explained(&spans, info.span)
+            {
                 let message =
                     format!("this `where` held for none of {}", counted(watch.seen, "turn"));
-                problems
-                    .push((String::new(), Problem::warning(message).at(plan.rule.spot(info.span))));
+                problems.push(Problem::warning(message).at(plan.rule.spot(info.span)));
             }
         }
-        problems.into_iter().map(|(_, problem)| problem).collect()
+        problems
     }
 
     /// Why a path selected nothing.
@@ -259,10 +259,16 @@ impl Stop {
     }
 }
 
-fn counted(count: u64, what: &str) -> String {
-    if count == 1 { format!("1 {what}") } else { format!("{count} {what}s") }
+/// A name step that selected something elsewhere, but met lists as well.
+fn met_lists(watch: &PathWatch, info: &PathInfo, plan: &Plan) -> Option<Problem> {
+    let step = info.steps.get(watch.list_step)?;
+    let (prefix, text) = (info.prefix(watch.list_step), &step.text);
+    let often = if watch.lists == 1 { "once".into() } else { format!("{} times", watch.lists) };
+    let message = format!("`{text}` met a list under {prefix} {often} and selected nothing there");
+    let problem = Problem::warning(message).at(plan.rule.spot(step.span));
+    Some(problem.advise(format!("write [*]{text} to step into the items")))
 }
 
-fn times(count: u64) -> String {
-    if count == 1 { "once".into() } else { format!("{count} times") }
+fn counted(count: u64, what: &str) -> String {
+    if count == 1 { format!("1 {what}") } else { format!("{count} {what}s") }
 }
