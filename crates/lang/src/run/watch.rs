@@ -122,11 +122,17 @@ impl Watch {
                     test.is_some_and(|test| holds_explained(&spans, plan.tests[test].span));
                 // A name that stands for a path reports that path only once.
                 let prefix = info.prefix(step + 1);
-                spans.push(info.span);
-                if !because_of_test && !prefixes.contains(&prefix) {
-                    problems.push(self.explain(watch, info, plan));
+                if because_of_test || prefixes.contains(&prefix) {
+                    spans.push(info.span);
+                    continue;
+                }
+                let problem = self.explain(watch, info, plan);
+                // A note is seldom seen, so it explains nothing for others.
+                if problem.severity == Severity::Warning {
+                    spans.push(info.span);
                     prefixes.push(prefix);
                 }
+                problems.push(problem);
             } else if watch.lists > 0 {
                 problems.extend(met_lists(watch, info, plan));
             }
