@@ -61,8 +61,8 @@ impl Messages {
     fn render(&self, problem: &Problem) -> String {
         let color = match problem.severity {
             Severity::Error => AnsiColor::Red,
-            Severity::Warning => AnsiColor::Yellow,
-            Severity::Note => AnsiColor::Cyan,
+            Severity::Warning => AnsiColor::Magenta,
+            Severity::Note => AnsiColor::Green,
         };
         let strong = color.on_default().bold();
         let head = self.paint(strong, problem.severity.word());

@@ -14,8 +14,9 @@ mod scope;
 use std::collections::HashMap;
 
 use crate::finding::{Finding, RuleText, Span};
-use crate::plan::{Def, Expr, Kind, Param, PathInfo, Plan, TestInfo, Type};
+use crate::plan::{Def, Expr, Kind, Param, PathInfo, Plan, TestInfo};
 use crate::syntax::ast::{HeaderItem, ParamType, Rule};
+use crate::types::Type;
 use scope::Scope;
 
 /// Checks a rule.

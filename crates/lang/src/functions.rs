@@ -9,8 +9,8 @@ mod texts;
 
 use kyanite_tree::{Arena, DecimalError, Kind, Number, Origin, Value};
 
-use crate::plan::Type;
-use crate::run::Patterns;
+use crate::iregexp::Patterns;
+use crate::types::Type;
 pub(crate) use texts::spelled;
 
 /// What a parameter takes.

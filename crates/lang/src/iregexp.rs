@@ -3,10 +3,14 @@
 //! A pattern is checked against the RFC's grammar and rewritten for the `regex` package, character by
 //! character, so that nothing outside the RFC means anything here: `\d` or `(?i)` is refused, `^` is a caret.
 
+mod patterns;
+
 use std::iter::Peekable;
 use std::str::Chars;
 
 use regex::{Regex, RegexBuilder};
+
+pub(crate) use patterns::Patterns;
 
 /// How deep parentheses may nest.
 const DEPTH: usize = 100;

@@ -38,12 +38,14 @@ mod plan;
 mod pointer;
 mod run;
 mod syntax;
+mod types;
 
 pub use finding::{Finding, RuleText, Span, near, near_words};
 pub use params::Arguments;
-pub use plan::{Param, Plan, ResultShape, Type};
+pub use plan::{Param, Plan, ResultShape};
 pub use run::{Failure, Flow, Names, RecordState, Runner, Session, Watch};
 pub use syntax::ast::ParamType;
+pub use types::Type;
 
 /// What an expression is written in.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]

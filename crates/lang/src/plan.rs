@@ -9,41 +9,6 @@ use crate::finding::{Finding, RuleText, Span};
 use crate::functions::Signature;
 use crate::syntax::ast::{Binary, Literal, ParamType};
 
-/// What is known of a value before there is one.
-#[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub enum Type {
-    /// Any value, or nothing.
-    Any,
-    /// Null.
-    Null,
-    /// A boolean.
-    Boolean,
-    /// A number.
-    Number,
-    /// A text.
-    Text,
-    /// A list.
-    List,
-    /// A map.
-    Map,
-}
-
-impl Type {
-    /// The word for it in the reference.
-    #[must_use]
-    pub fn word(self) -> &'static str {
-        match self {
-            Self::Any => "a value",
-            Self::Null => "null",
-            Self::Boolean => "a boolean",
-            Self::Number => "a number",
-            Self::Text => "a text",
-            Self::List => "a list",
-            Self::Map => "a map",
-        }
-    }
-}
-
 /// Whether an expression is a value (or nothing), or the nodes of a path.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub enum Shape {

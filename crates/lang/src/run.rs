@@ -9,7 +9,6 @@ mod expr;
 mod failure;
 mod order;
 mod path;
-mod patterns;
 mod watch;
 
 use std::ops::ControlFlow;
@@ -17,9 +16,9 @@ use std::ops::ControlFlow;
 use kyanite_tree::{Arena, Value};
 
 pub use failure::Failure;
-pub(crate) use patterns::Patterns;
 pub use watch::Watch;
 
+use crate::iregexp::Patterns;
 use crate::params::Arguments;
 use crate::plan::{ClauseKind, ForSource, Kind, ManyPath, Plan, RecordHead};
 use clauses::{Counters, Held};

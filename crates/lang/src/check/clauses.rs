@@ -2,8 +2,9 @@
 
 use super::Checker;
 use crate::finding::Finding;
-use crate::plan::{Clause, ClauseKind, Expr, ForSource, Kind, Loop, OrderKey, TestInfo, Type};
+use crate::plan::{Clause, ClauseKind, Expr, ForSource, Kind, Loop, OrderKey, TestInfo};
 use crate::syntax::ast::{self, ExprKind};
+use crate::types::Type;
 
 impl Checker<'_> {
     /// `for … return e` and `let … return e`.

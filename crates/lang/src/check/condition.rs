@@ -5,8 +5,9 @@
 
 use super::Checker;
 use crate::finding::Finding;
-use crate::plan::{Expr, Kind, Nodes, Type};
+use crate::plan::{Expr, Kind, Nodes};
 use crate::syntax::ast::{self, ExprKind, Start};
+use crate::types::Type;
 
 impl Checker<'_> {
     pub(super) fn condition(&mut self, expr: &ast::Expr) -> Expr {

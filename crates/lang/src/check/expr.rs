@@ -2,8 +2,9 @@
 
 use super::Checker;
 use crate::finding::{Finding, Span};
-use crate::plan::{Case, Entry, Expr, Item, Kind, Piece, Shape, Start, Type};
+use crate::plan::{Case, Entry, Expr, Item, Kind, Piece, Shape, Start};
 use crate::syntax::ast::{self, Binary, ExprKind, Literal, Unary};
+use crate::types::Type;
 
 impl Checker<'_> {
     /// An expression where nodes of a path stay nodes: the body of a rule.

@@ -4,9 +4,10 @@ use super::Checker;
 use crate::finding::{Finding, Span, near_words};
 use crate::plan::{
     Expr, Filter, Kind, ManyPath, Nodes, OnePath, PathInfo, Segment, Selector, Start, Step,
-    StepInfo, StepKind, TestInfo, Type,
+    StepInfo, StepKind, TestInfo,
 };
 use crate::syntax::ast;
+use crate::types::Type;
 
 /// A path while it is lowered: as soon as one segment may select many, all are kept as segments.
 enum Lowered {

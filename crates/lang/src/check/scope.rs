@@ -2,8 +2,9 @@
 
 use super::Checker;
 use crate::finding::{Finding, Span};
-use crate::plan::{Start, Type};
+use crate::plan::Start;
 use crate::syntax::ast::Binding;
+use crate::types::Type;
 
 /// A name that is bound.
 #[derive(Clone, Debug)]

@@ -5,7 +5,7 @@ use std::cmp::Ordering;
 use kyanite_tree::{Decimal, Kind, Value, order};
 
 use super::{Call, Fault, Outcome, Run, Signature, Takes, number_fault, takes};
-use crate::plan::Type;
+use crate::types::Type;
 
 pub(super) const TABLE: &[Signature] = &[
     Signature {

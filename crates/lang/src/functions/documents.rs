@@ -5,7 +5,7 @@ use kyanite_formats::json::{self, Origins, ReaderOptions, Style};
 use kyanite_tree::Value;
 
 use super::{Call, Fault, Outcome, Run, Signature, Takes, takes};
-use crate::plan::Type;
+use crate::types::Type;
 
 pub(super) const TABLE: &[Signature] = &[
     Signature {

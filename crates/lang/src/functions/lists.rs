@@ -5,7 +5,7 @@ use std::collections::HashSet;
 use kyanite_tree::{Key, Value, equal};
 
 use super::{Call, Outcome, Run, Signature, Takes, takes};
-use crate::plan::Type;
+use crate::types::Type;
 
 pub(super) const TABLE: &[Signature] = &[
     Signature {

@@ -3,7 +3,7 @@
 use kyanite_tree::{MapBuilder, Origin, Value};
 
 use super::{Call, Outcome, Run, Signature, Takes, takes};
-use crate::plan::Type;
+use crate::types::Type;
 
 pub(super) const TABLE: &[Signature] = &[
     Signature {

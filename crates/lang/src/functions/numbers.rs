@@ -3,7 +3,7 @@
 use kyanite_tree::{Decimal, DecimalError, Number, Value};
 
 use super::{Call, Fault, Outcome, Run, Signature, Takes, number_fault, takes};
-use crate::plan::Type;
+use crate::types::Type;
 
 pub(super) const TABLE: &[Signature] = &[
     Signature {

@@ -2,12 +2,8 @@
 
 use super::ast::{Clause, ClauseKind, Expr, ExprKind, Literal, Loop, OrderKey};
 use super::lexer::Token;
-use super::parser::{Parsed, Parser};
+use super::parser::{CLAUSE_WORDS, Parsed, Parser};
 use crate::finding::Finding;
-
-/// The words that clauses begin with, and `return`.
-pub(super) const CLAUSE_WORDS: [&str; 7] =
-    ["for", "let", "where", "order", "skip", "first", "return"];
 
 impl Parser<'_> {
     fn at_clause(&self) -> bool {

@@ -15,6 +15,10 @@ pub(crate) const RESERVED: [&str; 15] = [
     "true", "false", "null",
 ];
 
+/// The words that clauses begin with, and `return`.
+pub(super) const CLAUSE_WORDS: [&str; 7] =
+    ["for", "let", "where", "order", "skip", "first", "return"];
+
 /// How deep expressions may nest.
 const DEPTH: usize = 200;
 
@@ -309,11 +313,10 @@ impl<'s> Parser<'s> {
         let words = self.next_words();
         let finding = self.unexpected(&format!("{words} does not continue this rule"));
         match &self.next.token {
-            Token::Name(name) => {
-                finding.advise_opt(near_words(name, super::clauses::CLAUSE_WORDS).or_else(|| {
-                    Some(format!("clauses are {}", super::clauses::CLAUSE_WORDS.join(", ")))
-                }))
-            }
+            Token::Name(name) => finding.advise_opt(
+                near_words(name, CLAUSE_WORDS)
+                    .or_else(|| Some(format!("clauses are {}", CLAUSE_WORDS.join(", ")))),
+            ),
             _ => finding,
         }
     }

@@ -5,7 +5,7 @@ use std::collections::HashMap;
 
 use regex::Regex;
 
-use crate::iregexp;
+use super::compile;
 
 /// Patterns met so far; `None` for those that are no I-Regexp and fit nothing.
 #[derive(Debug, Default)]
@@ -25,7 +25,7 @@ impl Patterns {
         }
         let regex = compiled
             .entry((pattern.to_owned(), whole))
-            .or_insert_with(|| iregexp::compile(pattern, whole).ok());
+            .or_insert_with(|| compile(pattern, whole).ok());
         regex.as_ref().is_some_and(|regex| regex.is_match(text))
     }
 }
