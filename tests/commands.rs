@@ -284,7 +284,7 @@ fn broken_records_are_skipped_and_counted() {
         let ran = folder.run(&["query", rule, "broken.jsonl", "--lenient", "-c"], b"");
         if rule.starts_with('$') {
             assert_eq!((ran.out.as_str(), ran.status), ("[0,1,2,3,4,5,6,7,8]\n", 0), "{}", ran.err);
-            assert!(ran.err.contains("9 broken records were skipped in all"), "{}", ran.err);
+            assert!(ran.err.contains("9 broken records were skipped\n"), "{}", ran.err);
             assert!(ran.err.contains("broken.jsonl:4:8"), "{}", ran.err);
         } else {
             // Sorting needs the whole document, which is refused where it is not UTF-8.

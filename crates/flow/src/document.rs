@@ -177,7 +177,7 @@ pub(crate) struct Skipped {
 
 impl Skipped {
     pub(crate) fn new(lenient: bool) -> Self {
-        Self { lenient, told: Repeated::new("broken records were skipped") }
+        Self { lenient, told: Repeated::new() }
     }
 
     /// Tells of a record that is left out, or fails where none may be.
@@ -197,7 +197,12 @@ impl Skipped {
     }
 
     pub(crate) fn finish(&self, events: &mut Events<'_>) {
-        self.told.finish(events);
+        let message = match self.told.count() {
+            0 => return,
+            1 => "1 broken record was skipped".to_owned(),
+            count => format!("{count} broken records were skipped"),
+        };
+        events.tell(Problem::warning(message));
     }
 }
 
@@ -206,7 +211,7 @@ pub(crate) struct Duplicates(Repeated);
 
 impl Duplicates {
     pub(crate) fn new() -> Self {
-        Self(Repeated::new("members were given twice"))
+        Self(Repeated::new())
     }
 
     pub(crate) fn tell(
@@ -228,7 +233,9 @@ impl Duplicates {
     }
 
     pub(crate) fn finish(&self, events: &mut Events<'_>) {
-        self.0.finish(events);
+        if let Some(count) = self.0.untold() {
+            events.tell(Problem::warning(format!("{count} members were given twice")));
+        }
     }
 }
 

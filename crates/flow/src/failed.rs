@@ -51,7 +51,6 @@ impl Events<'_> {
 /// Problems of one sort that may come by the thousand: the first are told, the others counted.
 #[derive(Debug)]
 pub(crate) struct Repeated {
-    what: &'static str,
     count: u64,
 }
 
@@ -59,9 +58,8 @@ pub(crate) struct Repeated {
 const TOLD: u64 = 3;
 
 impl Repeated {
-    /// `what` names several of them: `members given twice`.
-    pub(crate) fn new(what: &'static str) -> Self {
-        Self { what, count: 0 }
+    pub(crate) fn new() -> Self {
+        Self { count: 0 }
     }
 
     pub(crate) fn tell(&mut self, events: &mut Events<'_>, problem: impl FnOnce() -> Problem) {
@@ -71,10 +69,13 @@ impl Repeated {
         }
     }
 
-    /// Says how many there were, if some were not told.
-    pub(crate) fn finish(&self, events: &mut Events<'_>) {
-        if self.count > TOLD {
-            events.tell(Problem::warning(format!("{} {} in all", self.count, self.what)));
-        }
+    /// How many there were, if any was not told.
+    pub(crate) fn untold(&self) -> Option<u64> {
+        (self.count > TOLD).then_some(self.count)
+    }
+
+    /// How many there were.
+    pub(crate) fn count(&self) -> u64 {
+        self.count
     }
 }
