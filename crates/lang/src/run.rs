@@ -20,7 +20,7 @@ pub use watch::Watch;
 
 use crate::iregexp::Patterns;
 use crate::params::Arguments;
-use crate::plan::{ClauseKind, ForSource, Kind, ManyPath, Plan, RecordHead};
+use crate::plan::{ClauseKind, Expr, ForSource, Kind, ManyPath, Plan, RecordHead};
 use clauses::{Counters, Held};
 
 /// Whether to go on: `Break` when no more is wanted.
@@ -125,16 +125,11 @@ impl<'r, 'a> Runner<'r, 'a> {
         emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
     ) -> Result<Flow, Box<Failure>> {
         let plan = self.plan;
-        let body = match &plan.body.kind {
-            Kind::Lets(bindings, result) => {
-                for (slot, value) in bindings {
-                    let value = self.value(value)?;
-                    self.set_local(*slot, value);
-                }
-                result
-            }
-            _ => &plan.body,
-        };
+        let mut body = &plan.body;
+        while let Kind::Lets(bindings, result) = &body.kind {
+            self.bind(bindings)?;
+            body = result;
+        }
         match &body.kind {
             Kind::Many(path) => self.each(path, &mut |_, node| Ok(emit(Some(node)))),
             Kind::Loop(repeat) => self.repeat(repeat, &mut |item| emit(Some(item))),
@@ -249,6 +244,14 @@ impl<'r, 'a> Runner<'r, 'a> {
             _ => return,
         };
         session.watch.ended(path, count);
+    }
+
+    fn bind(&mut self, bindings: &'a [(usize, Expr)]) -> Ran<()> {
+        for (slot, value) in bindings {
+            let value = self.value(value)?;
+            self.set_local(*slot, value);
+        }
+        Ok(())
     }
 
     fn local(&self, slot: usize) -> Option<Value<'a>> {

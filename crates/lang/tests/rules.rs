@@ -105,6 +105,7 @@ fn what_rules_give() {
         ("[$.ports[*].id]", r#"[["ness","holm","skarv"]]"#),
         ("[...$.ports[*].id, 'x']", r#"["ness","holm","skarv","x"]"#),
         ("let p = $.ports return p[?@.depth].id", r#"["ness","holm"]"#),
+        ("let p = $.ports return let i = 'id' return p[*][(i)]", r#"["ness","holm","skarv"]"#),
         ("$.nope", ""),
         ("$.nope[*]", "[]"),
         // Numbers keep their digits and compute exactly.

@@ -60,10 +60,7 @@ impl<'a> Runner<'_, 'a> {
 
     /// Binds what a loop binds once, and evaluates its counts.
     pub(super) fn begin_loop(&mut self, repeat: &'a Loop) -> Ran<Counters> {
-        for (slot, value) in &repeat.before {
-            let value = self.value(value)?;
-            self.set_local(*slot, value);
-        }
+        self.bind(&repeat.before)?;
         let mut counters = Vec::with_capacity(repeat.clauses.len());
         for clause in &repeat.clauses {
             counters.push(match &clause.kind {

@@ -60,10 +60,7 @@ impl<'a> Runner<'_, 'a> {
                 self.arena.list(&items)
             }
             Kind::Lets(bindings, result) => {
-                for (slot, value) in bindings {
-                    let value = self.value(value)?;
-                    self.set_local(*slot, value);
-                }
+                self.bind(bindings)?;
                 return self.value(result);
             }
             Kind::Call(signature, arguments) => return self.call(expr, signature, arguments),
