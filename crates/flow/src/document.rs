@@ -117,7 +117,7 @@ impl<'a> Library<'a> {
         options: &InputOptions,
         events: &mut Events<'_>,
     ) -> Result<Value<'a>, Failed> {
-        let Value::Text(_, text) = root else {
+        let Some(text) = root.as_text() else {
             let problem = Problem::error(format!(
                 "{name} is {}, not a text that holds a document",
                 root.kind().phrase()

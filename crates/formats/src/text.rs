@@ -8,7 +8,7 @@ use crate::json;
 /// JSON.
 pub fn write_line(value: Value<'_>, out: &mut Vec<u8>) {
     match value {
-        Value::Text(_, text) => out.extend_from_slice(text.as_bytes()),
+        Value::Text(_, text) | Value::Untyped(_, text) => out.extend_from_slice(text.as_bytes()),
         other => json::write(other, json::Style::Compact, out),
     }
     out.push(b'\n');

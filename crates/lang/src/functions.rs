@@ -309,7 +309,7 @@ const STANDARD: &[Signature] = &[
         required: 1,
         repeats: false,
         result: Type::Boolean,
-        summary: "Whether the value is neither nothing nor null.",
+        summary: "Whether the value is neither nothing, nor null, nor an empty cell.",
         example: ("let d = {a: null} return present(d.a)", "false"),
         run: Run::Values(|call| Ok(Some(Value::boolean(is_present(call.argument(0)))))),
     },
@@ -341,7 +341,7 @@ const STANDARD: &[Signature] = &[
     },
 ];
 
-/// Whether a value is there and not null.
+/// Whether a value is there, not null, and not an empty untyped text.
 pub(crate) fn is_present(value: Option<Value<'_>>) -> bool {
-    value.is_some_and(|value| value.kind() != Kind::Null)
+    !matches!(value, None | Some(Value::Null(_) | Value::Untyped(_, "")))
 }

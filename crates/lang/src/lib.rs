@@ -36,6 +36,7 @@ mod jsonpath;
 mod params;
 mod plan;
 mod pointer;
+mod rank;
 mod run;
 mod syntax;
 mod types;

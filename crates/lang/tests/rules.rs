@@ -291,7 +291,7 @@ fn how_rules_fail_on_data() {
         ("max([1, 'a'])", "max(): a number and a text have no order", "[1, 'a']", ""),
         (
             "for p in $.ports[*] order by p.depth ?? p.id return 1",
-            "a number and a text cannot be put in one order",
+            "a number and a text have no order",
             "p.depth ?? p.id",
             "$.ports[2].id",
         ),

@@ -2,9 +2,9 @@
 
 use std::cmp::Ordering;
 
-use crate::{Map, Number, Value};
+use crate::{Decimal, Map, Number, Value};
 
-/// Whether two values are equal: numbers by value, texts by scalar, lists item by item, maps by their
+/// Whether two values are equal: numbers by value, texts by scalar, untyped text with a number as a number, lists item by item, maps by their
 /// members in any order. Values of different kinds are never equal.
 #[must_use]
 pub fn equal(a: Value<'_>, b: Value<'_>) -> bool {
@@ -12,7 +12,13 @@ pub fn equal(a: Value<'_>, b: Value<'_>) -> bool {
         (Value::Null(_), Value::Null(_)) => true,
         (Value::Boolean(_, a), Value::Boolean(_, b)) => a == b,
         (Value::Number(_, a), Value::Number(_, b)) => numbers_equal(a, b),
-        (Value::Text(_, a), Value::Text(_, b)) => a == b,
+        (Value::Untyped(_, text), Value::Number(_, number))
+        | (Value::Number(_, number), Value::Untyped(_, text)) => {
+            Decimal::spelled(text).is_some_and(|spelled| number.decimal() == Ok(spelled))
+        }
+        (Value::Text(_, a) | Value::Untyped(_, a), Value::Text(_, b) | Value::Untyped(_, b)) => {
+            a == b
+        }
         (Value::List(_, a), Value::List(_, b)) => {
             a.len() == b.len() && a.iter().zip(b).all(|(a, b)| equal(*a, *b))
         }
@@ -36,18 +42,34 @@ fn numbers_order(a: Number<'_>, b: Number<'_>) -> Option<Ordering> {
     Some(a.decimal().ok()?.cmp(&b.decimal().ok()?))
 }
 
-/// How two values are ordered: numbers by value, texts by Unicode scalar; other pairs have no order.
+/// How two values are ordered: numbers by value, texts by Unicode scalar; untyped text as a number with numbers, and
+/// with untyped text when both are spelled like one. Other pairs have no order.
 #[must_use]
 pub fn order(a: Value<'_>, b: Value<'_>) -> Option<Ordering> {
     match (a, b) {
         (Value::Number(_, a), Value::Number(_, b)) => numbers_order(a, b),
+        (Value::Untyped(_, a), Value::Number(_, b)) => {
+            Some(Decimal::spelled(a)?.cmp(&b.decimal().ok()?))
+        }
+        (Value::Number(_, a), Value::Untyped(_, b)) => {
+            Some(a.decimal().ok()?.cmp(&Decimal::spelled(b)?))
+        }
+        (Value::Untyped(_, a), Value::Untyped(_, b)) => {
+            match (Decimal::spelled(a), Decimal::spelled(b)) {
+                (Some(a), Some(b)) => Some(a.cmp(&b)),
+                _ => Some(a.cmp(b)),
+            }
+        }
         // UTF-8 was made so that byte order is scalar order.
-        (Value::Text(_, a), Value::Text(_, b)) => Some(a.cmp(b)),
+        (Value::Text(_, a) | Value::Untyped(_, a), Value::Text(_, b) | Value::Untyped(_, b)) => {
+            Some(a.cmp(b))
+        }
         _ => None,
     }
 }
 
-/// A value as a key of a hash table: keys are equal exactly when the values are [`equal`].
+/// A value as a key of a hash table: keys are equal exactly when the values are [`equal`], but untyped text goes by its
+/// spelling alone.
 #[derive(Clone, PartialEq, Eq, Hash, Debug)]
 pub struct Key(String);
 
@@ -74,7 +96,7 @@ fn write_key(value: Value<'_>, key: &mut String) {
             }
             key.push(';');
         }
-        Value::Text(_, text) => write_text(text, key),
+        Value::Text(_, text) | Value::Untyped(_, text) => write_text(text, key),
         Value::List(_, items) => {
             key.push('[');
             items.iter().for_each(|item| write_key(*item, key));
@@ -138,6 +160,14 @@ mod tests {
                 }
             }
         }
+        let untyped = |text| Value::Untyped(crate::Origin::NONE, text);
+        assert!(equal(untyped("007"), number("7")) && !equal(untyped("007"), untyped("7")));
+        assert!(equal(untyped("7"), Value::text("7")) && !equal(untyped("seven"), number("7")));
+        assert_eq!(order(untyped("9"), untyped("10")), Some(Ordering::Less));
+        assert_eq!(order(untyped("9"), Value::text("10")), Some(Ordering::Greater));
+        assert_eq!(order(untyped("9a"), untyped("10")), Some(Ordering::Greater));
+        assert_eq!(order(untyped("9"), number("10")), Some(Ordering::Less));
+        assert_eq!(order(untyped("x"), number("10")), None);
         assert!(equal(ab, ba));
         assert!(equal(number("1"), number("10e-1")));
         assert_eq!(order(number("1"), Value::text("1")), None);

@@ -12,6 +12,8 @@ use num_bigint::BigInt;
 use num_integer::Integer;
 use num_traits::{One, Signed, ToPrimitive, Zero};
 
+use crate::Number;
+
 /// Significant digits of a quotient that has no end.
 pub const QUOTIENT_DIGITS: u32 = 28;
 
@@ -110,6 +112,27 @@ impl Decimal {
         let coefficient = i128::try_from(coefficient).map_err(|_| DecimalError::TooLarge)?;
         let coefficient = if negative { -coefficient } else { coefficient };
         Ok(Self(Repr::Small(coefficient, if coefficient == 0 { 0 } else { exponent })))
+    }
+
+    /// The number that a text from elsewhere spells: a sign, digits (zeros in front are allowed), a fraction and an
+    /// exponent, blanks around them. `None` when it spells none, or one with more than [`MAX_DIGITS`] digits.
+    #[must_use]
+    pub fn spelled(text: &str) -> Option<Self> {
+        let text = text.trim();
+        let unsigned = text.strip_prefix(['+', '-']).unwrap_or(text);
+        let zeros = unsigned.len() - unsigned.trim_start_matches('0').len();
+        // JSON has no zeros in front of other digits, and no plus.
+        let significant = &unsigned[zeros..];
+        let is_number = match significant.bytes().next() {
+            Some(b'0'..=b'9') => Number::parse(significant).is_some(),
+            _ if zeros == 0 => false,
+            _ => Number::parse(&unsigned[zeros - 1..]).is_some(),
+        };
+        if !is_number {
+            return None;
+        }
+        let magnitude = Self::parse(unsigned).ok()?;
+        Some(if text.starts_with('-') { magnitude.neg() } else { magnitude })
     }
 
     #[cold]
@@ -539,6 +562,29 @@ mod tests {
                 _ => a.rem(&b),
             };
             assert_eq!(result.unwrap().to_string(), expected, "{a} {operator} {b}");
+        }
+    }
+
+    #[test]
+    fn spelled_by_others() {
+        for (text, number) in [
+            ("007", "7"),
+            ("+5", "5"),
+            ("-0.50", "-0.5"),
+            (" 1e3 ", "1000"),
+            ("0", "0"),
+            ("00", "0"),
+            ("00.5", "0.5"),
+        ] {
+            assert_eq!(
+                Decimal::spelled(text).map(|n| n.to_string()).as_deref(),
+                Some(number),
+                "{text}"
+            );
+        }
+        for text in ["", "-", "+-1", ".5", "5.", "1 2", "0x1", "1e", "a", "1,5", "Infinity", "--1"]
+        {
+            assert_eq!(Decimal::spelled(text), None, "{text}");
         }
     }
 

@@ -15,6 +15,9 @@ pub enum Value<'a> {
     Number(Origin, Number<'a>),
     /// Text: Unicode scalar values.
     Text(Origin, &'a str),
+    /// Text from a format that knows only text, such as a CSV cell: it keeps its spelling, and compares and
+    /// computes with numbers as a number when it is [spelled like one](crate::Decimal::spelled).
+    Untyped(Origin, &'a str),
     /// Values in order.
     List(Origin, &'a [Value<'a>]),
     /// Named members in the order they were written.
@@ -99,7 +102,7 @@ impl<'a> Value<'a> {
             Self::Null(_) => Kind::Null,
             Self::Boolean(..) => Kind::Boolean,
             Self::Number(..) => Kind::Number,
-            Self::Text(..) => Kind::Text,
+            Self::Text(..) | Self::Untyped(..) => Kind::Text,
             Self::List(..) => Kind::List,
             Self::Map(..) => Kind::Map,
         }
@@ -114,6 +117,7 @@ impl<'a> Value<'a> {
             | Self::Boolean(origin, _)
             | Self::Number(origin, _)
             | Self::Text(origin, _)
+            | Self::Untyped(origin, _)
             | Self::List(origin, _)
             | Self::Map(origin, _) => origin,
         }
@@ -133,11 +137,11 @@ impl<'a> Value<'a> {
         if let Self::Number(_, number) = self { Some(number) } else { None }
     }
 
-    /// The text, if it is one.
+    /// The text, if it is one, typed or not.
     #[inline]
     #[must_use]
     pub fn as_text(self) -> Option<&'a str> {
-        if let Self::Text(_, text) = self { Some(text) } else { None }
+        if let Self::Text(_, text) | Self::Untyped(_, text) = self { Some(text) } else { None }
     }
 
     /// The items, if it is a list.

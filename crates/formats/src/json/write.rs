@@ -43,7 +43,7 @@ fn write_at(value: Value<'_>, step: Option<usize>, level: usize, out: &mut Vec<u
         Value::Boolean(_, true) => out.extend_from_slice(b"true"),
         Value::Boolean(_, false) => out.extend_from_slice(b"false"),
         Value::Number(_, number) => out.extend_from_slice(number.as_str().as_bytes()),
-        Value::Text(_, text) => write_text(text, out),
+        Value::Text(_, text) | Value::Untyped(_, text) => write_text(text, out),
         Value::List(_, []) => out.extend_from_slice(b"[]"),
         Value::List(_, items) => {
             bracketed(b'[', b']', items, step, level, out, |item, out| {

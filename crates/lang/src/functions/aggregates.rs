@@ -2,9 +2,10 @@
 
 use std::cmp::Ordering;
 
-use kyanite_tree::{Decimal, Kind, Value, order};
+use kyanite_tree::{Decimal, Kind, Value};
 
 use super::{Call, Fault, Outcome, Run, Signature, Takes, number_fault, takes};
+use crate::rank::{MIXED, Rank};
 use crate::types::Type;
 
 pub(super) const TABLE: &[Signature] = &[
@@ -73,15 +74,18 @@ pub(super) const TABLE: &[Signature] = &[
 /// The numbers among the items, null left out.
 fn numbers<'a>(call: &Call<'_, 'a>) -> impl Iterator<Item = Result<(Value<'a>, Decimal), Fault>> {
     call.items(0).iter().filter(|item| item.kind() != Kind::Null).map(|item| {
-        let Some(number) = item.as_number() else {
-            return Err(Fault::new(
-                0,
-                format!("an item is {}, not a number", item.kind().phrase()),
-            )
-            .about(*item)
-            .advise("convert texts with number(), or leave the others out"));
+        let decimal = match item {
+            Value::Number(_, number) => {
+                Some(number.decimal().map_err(|error| number_fault(0, error).about(*item))?)
+            }
+            Value::Untyped(_, text) => Decimal::spelled(text),
+            _ => None,
         };
-        let decimal = number.decimal().map_err(|error| number_fault(0, error).about(*item))?;
+        let decimal = decimal.ok_or_else(|| {
+            Fault::new(0, format!("an item is {}, not a number", item.kind().phrase()))
+                .about(*item)
+                .advise("convert texts with number(), or leave the others out")
+        })?;
         Ok((*item, decimal))
     })
 }
@@ -97,28 +101,21 @@ fn total(call: &Call<'_, '_>) -> Result<(Decimal, i64), Fault> {
 }
 
 fn extreme<'a>(call: &Call<'_, 'a>, wanted: Ordering) -> Outcome<'a> {
-    let mut best: Option<Value<'a>> = None;
-    for item in call.items(0).iter().copied().filter(|item| item.kind() != Kind::Null) {
-        let Some(so_far) = best else {
-            if !matches!(item.kind(), Kind::Number | Kind::Text) {
-                let message = format!("an item is {}, which has no order", item.kind().phrase());
-                return Err(Fault::new(0, message).about(item));
+    let mut best: Option<(Value<'a>, Rank<'a>)> = None;
+    for item in call.items(0) {
+        let failed = |message: String| Fault::new(0, message).about(*item);
+        let Some(rank) = Rank::of(*item).map_err(failed)? else { continue };
+        let is_better = match &best {
+            None => true,
+            Some((_, so_far)) => {
+                rank.order(so_far).map_err(|message| failed(message).advise(MIXED))? == wanted
             }
-            best = Some(item);
-            continue;
         };
-        match order(item, so_far) {
-            Some(found) if found == wanted => best = Some(item),
-            Some(_) => {}
-            None => {
-                let (one, other) = (so_far.kind().phrase(), item.kind().phrase());
-                return Err(Fault::new(0, format!("{one} and {other} have no order"))
-                    .about(item)
-                    .advise("convert all with number() or text()"));
-            }
+        if is_better {
+            best = Some((*item, rank));
         }
     }
-    Ok(best)
+    Ok(best.map(|(item, _)| item))
 }
 
 fn median<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {

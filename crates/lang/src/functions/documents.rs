@@ -40,7 +40,10 @@ fn format(call: &Call<'_, '_>) -> Result<(), Fault> {
 
 fn decode<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
     format(call)?;
-    let Some(Value::Text(origin, text)) = call.argument(1) else { return Ok(None) };
+    let Some((origin, text)) = call.argument(1).and_then(|v| Some((v.origin(), v.as_text()?)))
+    else {
+        return Ok(None);
+    };
     let options = ReaderOptions { origins: Origins::Fixed(origin), ..ReaderOptions::default() };
     match json::document(text, call.arena, options) {
         Ok((value, _)) => Ok(Some(value)),

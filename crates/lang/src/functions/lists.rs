@@ -19,7 +19,7 @@ pub(super) const TABLE: &[Signature] = &[
         example: ("length(\"Skarvik\")", "7"),
         run: Run::Values(|call| {
             Ok(match call.argument(0) {
-                Some(Value::Text(_, text)) => Some(text.chars().count()),
+                Some(Value::Text(_, text) | Value::Untyped(_, text)) => Some(text.chars().count()),
                 Some(Value::List(_, items)) => Some(items.len()),
                 Some(Value::Map(_, map)) => Some(map.len()),
                 _ => None,
@@ -71,7 +71,9 @@ fn contains<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
         (Some(Value::List(_, items)), Some(wanted)) => {
             items.iter().any(|item| equal(*item, wanted))
         }
-        (Some(Value::Text(_, text)), Some(Value::Text(_, part))) => text.contains(part),
+        (Some(text), Some(part)) if text.as_text().is_some() && part.as_text().is_some() => {
+            text.as_text().unwrap_or_default().contains(part.as_text().unwrap_or_default())
+        }
         (_, Some(other)) => {
             let message = format!("a text contains texts, not {}", other.kind().phrase());
             return Err(super::Fault::new(1, message).advise("convert it with text()"));

@@ -1,6 +1,6 @@
 //! Functions of numbers.
 
-use kyanite_tree::{Decimal, DecimalError, Number, Value};
+use kyanite_tree::{Decimal, DecimalError, Value};
 
 use super::{Call, Fault, Outcome, Run, Signature, Takes, number_fault, takes};
 use crate::types::Type;
@@ -63,7 +63,7 @@ pub(super) const TABLE: &[Signature] = &[
         repeats: false,
         result: Type::Number,
         summary: "The number that a text spells: sign, digits, fraction, exponent; blanks around it are ignored.",
-        example: ("number(\" 007.50 \")", "7.50"),
+        example: ("number(\" 007.50 \")", "7.5"),
         run: Run::Values(number),
     },
 ];
@@ -77,19 +77,14 @@ fn rounded<'a>(
 }
 
 fn number<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
-    let Some(Value::Text(origin, text)) = call.argument(0) else { return Ok(call.argument(0)) };
-    let spelled = text.trim();
-    let (sign, digits) = match spelled.strip_prefix('-') {
-        Some(digits) => ("-", digits),
-        None => ("", spelled.strip_prefix('+').unwrap_or(spelled)),
+    let Some((origin, text)) = call.argument(0).and_then(|v| Some((v.origin(), v.as_text()?)))
+    else {
+        return Ok(call.argument(0));
     };
-    // JSON allows no zeros in front, but data from elsewhere has them.
-    let significant = digits.trim_start_matches('0');
-    let zero = if significant.starts_with(|c: char| c.is_ascii_digit()) { "" } else { "0" };
-    let fits = digits.starts_with(|c: char| c.is_ascii_digit());
-    let spelling = call.arena.concat(&[sign, zero, significant]);
-    match Number::parse(spelling).filter(|_| fits) {
-        Some(number) => Ok(Some(Value::Number(origin, number))),
+    match Decimal::spelled(text) {
+        Some(spelled) => {
+            Ok(call.arena.number(&spelled).as_number().map(|number| Value::Number(origin, number)))
+        }
         None => Err(Fault::new(0, format!("the text {text:?} does not spell a number"))
             .advise("test it first with match(), or take the unit and the blanks away")),
     }

@@ -132,7 +132,7 @@ pub(super) const TABLE: &[Signature] = &[
 /// A text, number or boolean as text.
 pub(crate) fn spelled(value: Value<'_>) -> Option<&str> {
     match value {
-        Value::Text(_, text) => Some(text),
+        Value::Text(_, text) | Value::Untyped(_, text) => Some(text),
         Value::Number(_, number) => Some(number.as_str()),
         Value::Boolean(_, true) => Some("true"),
         Value::Boolean(_, false) => Some("false"),
@@ -142,12 +142,8 @@ pub(crate) fn spelled(value: Value<'_>) -> Option<&str> {
 
 /// Nothing and values that are no texts fit no pattern, nor does anything fit what is no I-Regexp.
 fn fits(call: &Call<'_, '_>, whole: bool) -> bool {
-    match (call.argument(0), call.argument(1)) {
-        (Some(Value::Text(_, text)), Some(Value::Text(_, pattern))) => {
-            call.patterns.fits(pattern, text, whole)
-        }
-        _ => false,
-    }
+    let text = |position| call.argument(position).and_then(Value::as_text);
+    text(0).zip(text(1)).is_some_and(|(text, pattern)| call.patterns.fits(pattern, text, whole))
 }
 
 /// `join(items, separator)`.

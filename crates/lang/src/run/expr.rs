@@ -5,7 +5,7 @@ use std::cmp::Ordering;
 use kyanite_tree::{Decimal, Kind as ValueKind, MapBuilder, Number, Origin, Value, equal, order};
 
 use super::{Failure, Ran, Runner};
-use crate::functions::{self, Run, Signature};
+use crate::functions::{self, Parameter, Run, Signature};
 use crate::plan::{Case, Entry, Expr, Item, Kind, Piece};
 use crate::syntax::ast::{Binary, Literal};
 
@@ -119,6 +119,10 @@ impl<'a> Runner<'_, 'a> {
             Some(value @ Value::Number(_, number)) => number
                 .decimal()
                 .map_err(|error| Failure::number(expr.span, error).about(Some(value))),
+            Some(value @ Value::Untyped(_, text)) => Decimal::spelled(text).ok_or_else(|| {
+                let message = format!("the text {text:?} is not spelled like a number, and {why}");
+                Failure::new(expr.span, message).about(Some(value))
+            }),
             None => Err(self.missing(expr, None, why)),
             null @ Some(Value::Null(_)) => Err(self.missing(expr, null, why)),
             Some(other) => {
@@ -234,7 +238,7 @@ impl<'a> Runner<'_, 'a> {
 
     fn computed_name(&mut self, name: &'a Expr) -> Ran<&'a str> {
         match self.value(name)? {
-            Some(Value::Text(_, text)) => Ok(text),
+            Some(Value::Text(_, text) | Value::Untyped(_, text)) => Ok(text),
             None => Err(self.missing(name, None, "a member needs a name")),
             Some(other) => {
                 let message =
@@ -285,7 +289,7 @@ impl<'a> Runner<'_, 'a> {
         };
         let mut values = Vec::with_capacity(arguments.len());
         for (position, argument) in arguments.iter().enumerate() {
-            let value = self.value(argument)?;
+            let value = self.typed(signature.parameter(position), argument)?;
             let fits = signature
                 .parameter(position)
                 .is_none_or(|parameter| parameter.takes.accepts(value.map(Value::kind)));
@@ -318,6 +322,25 @@ impl<'a> Runner<'_, 'a> {
                 (None, None) => failure,
             }
         })
+    }
+
+    /// The value of an argument; untyped text becomes the number it spells where numbers are taken and texts are
+    /// not.
+    fn typed(
+        &mut self,
+        parameter: Option<&Parameter>,
+        argument: &'a Expr,
+    ) -> Ran<Option<Value<'a>>> {
+        let value = self.value(argument)?;
+        if let (Some(Value::Untyped(origin, text)), Some(parameter)) = (value, parameter)
+            && parameter.takes.accepts(Some(ValueKind::Number))
+            && !parameter.takes.accepts(Some(ValueKind::Text))
+            && let Some(spelled) = Decimal::spelled(text)
+            && let Value::Number(_, number) = self.arena.number(&spelled)
+        {
+            return Ok(Some(Value::Number(origin, number)));
+        }
+        Ok(value)
     }
 
     /// An argument of a kind that the function does not take.

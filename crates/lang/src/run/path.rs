@@ -72,7 +72,9 @@ impl<'a> Runner<'_, 'a> {
                             "a step needs a name or an index",
                         ));
                     }
-                    (Value::Map(..), Some(Value::Text(_, name))) => node.member(name),
+                    (Value::Map(..), Some(Value::Text(_, name) | Value::Untyped(_, name))) => {
+                        node.member(name)
+                    }
                     (Value::List(..), Some(Value::Number(_, number))) => {
                         let index = number.as_integer().ok_or_else(|| {
                             let message =

@@ -1,0 +1,53 @@
+//! What values are ordered by: one ordering is of numbers or of texts, never of both.
+
+use std::cmp::Ordering;
+
+use kyanite_tree::{Decimal, Kind, Value};
+
+/// The rank of a value in an ordering.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub(crate) enum Rank<'a> {
+    /// By value; also untyped text that is spelled like a number.
+    Number(Decimal),
+    /// By Unicode scalar.
+    Text(&'a str),
+}
+
+impl<'a> Rank<'a> {
+    /// The rank of `value`; none for null.
+    ///
+    /// # Errors
+    /// Why the value has no rank, in a sentence.
+    pub(crate) fn of(value: Value<'a>) -> Result<Option<Self>, String> {
+        Ok(Some(match value {
+            Value::Null(_) => return Ok(None),
+            Value::Number(_, number) => {
+                Self::Number(number.decimal().map_err(|error| error.to_string())?)
+            }
+            Value::Text(_, text) => Self::Text(text),
+            Value::Untyped(_, text) => {
+                Decimal::spelled(text).map_or(Self::Text(text), Self::Number)
+            }
+            other => return Err(no_order(other.kind())),
+        }))
+    }
+
+    /// How this rank is ordered against another.
+    ///
+    /// # Errors
+    /// Why they have no order, in a sentence.
+    pub(crate) fn order(&self, other: &Self) -> Result<Ordering, String> {
+        match (self, other) {
+            (Self::Number(a), Self::Number(b)) => Ok(a.cmp(b)),
+            (Self::Text(a), Self::Text(b)) => Ok(a.cmp(b)),
+            _ => Err("a number and a text have no order".into()),
+        }
+    }
+}
+
+/// What to do about ranks without an order.
+pub(crate) const MIXED: &str = "convert all with number() or text()";
+
+fn no_order(kind: Kind) -> String {
+    format!("{} has no order; numbers and texts have", kind.phrase())
+}
