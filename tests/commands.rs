@@ -37,6 +37,7 @@ fn results() {
     folder.file("r.jsonl", "{\"n\":1}\n\n{\"n\":2}\n{\"n\":3}");
     folder.file("pretty.jsonl", "{\n  \"n\": 1\n}\n{\n  \"n\": 2\n} {\"n\": 3}");
     folder.file("noise.bin", "\u{feff}  [3]");
+    folder.file("t.csv", "no,kg\n007,1.50\n8,\n");
     folder.file("wrapped.json", r#""{\"a\": [{\"b\": 1}]}""#);
     for (line, input, out) in [
         // Layouts.
@@ -86,6 +87,61 @@ fn results() {
         ("query count($[*]) r.jsonl one.json --gather", "", "4\n"),
         ("query $[3].a r.jsonl one.json --gather -c", "", "[1,2.50]\n"),
         ("query $.a[*] one.json two.json --count", "", "2\n"),
+        // CSV: cells are untyped text.
+        (
+            "query $[*] t.csv -c",
+            "",
+            "[{\"no\":\"007\",\"kg\":\"1.50\"},{\"no\":\"8\",\"kg\":\"\"}]\n",
+        ),
+        ("query $[?@.no==7].kg t.csv -c", "", "[\"1.50\"]\n"),
+        ("query $[?@.no==\"7\"].kg t.csv -c -q", "", "[]\n"),
+        (
+            "query 'for r in $[*] order by r.no descending return r.no' t.csv -c",
+            "",
+            "[\"8\",\"007\"]\n",
+        ),
+        (
+            "query 'for r in $[*] where present(r.kg) return [r.kg * 2, round(r.kg), r.kg ?? 0, length(r.kg)]' t.csv -c",
+            "",
+            "[[3,2,\"1.50\",4]]\n",
+        ),
+        ("query 'min($[*].no)' t.csv", "", "\"007\"\n"),
+        ("query $[*].kg t.csv --paths --to text", "", "$[0]['kg']\n$[1]['kg']\n"),
+        (
+            "query $[*] -f csv --delimiter ; --unnamed -c",
+            "a;b\n1;\"x;\"\"\"\n",
+            "[[\"a\",\"b\"],[\"1\",\"x;\\\"\"]]\n",
+        ),
+        ("query $[*] -f tsv -c", "a\tb\n1\t2,3\n", "[{\"a\":\"1\",\"b\":\"2,3\"}]\n"),
+        ("query $[*] r.jsonl --to csv", "", "n\n1\n2\n3\n"),
+        (
+            "query '[{a: 1, b: \"x,\\\"y\"}, {b: \"\", c: true}]' --to csv",
+            "",
+            "a,b,c\n1,\"x,\"\"y\",\n,,true\n",
+        ),
+        ("query '[[1, 2], [\"\"], \"x\"]' --to csv", "", "1,2\n\"\"\nx\n"),
+        ("query '{a: {b: [1, {c: 2}]}, d: 3}' --to csv --flatten", "", "a.b.0,a.b.1.c,d\n1,2,3\n"),
+        (
+            "query '{a: {b: 1}, d: 3}' --to tsv --flatten --columns d,a.b,e",
+            "",
+            "d\ta.b\te\n3\t1\t\n",
+        ),
+        ("query '{a: 1, b: 2}' --to csv --columns b", "", "b\n2\n"),
+        // Convert.
+        (
+            "convert t.csv --to json -c",
+            "",
+            "[{\"no\":\"007\",\"kg\":\"1.50\"},{\"no\":\"8\",\"kg\":\"\"}]\n",
+        ),
+        ("convert r.jsonl --to csv", "", "n\n1\n2\n3\n"),
+        (
+            "convert t.csv r.jsonl --to jsonl",
+            "",
+            "{\"no\":\"007\",\"kg\":\"1.50\"}\n{\"no\":\"8\",\"kg\":\"\"}\n{\"n\":1}\n{\"n\":2}\n{\"n\":3}\n",
+        ),
+        ("convert one.json two.json --gather --to json -c", "", "[{\"a\":[1,2.50]},{\"a\":[]}]\n"),
+        ("convert one.json --to text", "", "{\"a\":[1,2.50]}\n"),
+        ("convert -f csv --to jsonl --output-delimiter ;", "a\n1\n", "{\"a\":\"1\"}\n"),
         // Counts and places.
         ("query $.a[*] one.json --count", "", "2\n"),
         ("query $.a one.json --count", "", "1\n"),
@@ -131,6 +187,9 @@ fn refusals() {
     folder.file("deep.json", "[".repeat(513)).file("latin.json", b"{\"a\": \"\xE9\"}");
     folder.file("utf16.json", b"\xFF\xFE[\0]\0").file("two.json", "1 2").file("text.json", "\"x\"");
     folder.file("r.jsonl", "{\"n\":1}\n{\"n\":2,}\n{\"n\":\"x\"}\n");
+    folder.file("ragged.csv", "a,b\n1,2\n3\n").file("open.csv", "a,b\n1,\"2\n");
+    folder.file("words.csv", "a,b\n1,x\n2,3\n");
+    folder.file("late.jsonl", "{\"a\":1}\n".repeat(1000) + "{\"b\":2}\n");
     folder.file("bad.kyr", "for p in $.ports[*]\nwhere p.ramp\nreturn lenght(p)\n");
     let many = "say --gather for one list of all documents, or --to jsonl for a line each";
     for (line, status, parts) in [
@@ -143,7 +202,7 @@ fn refusals() {
             2,
             &[
                 "`xls` is no value for --from <FORMAT>",
-                "`xls` is no format; there are json, jsonl, text",
+                "`xls` is no format; there are json, jsonl, csv, tsv, text",
             ],
         ),
         ("query $ --from text", 2, &["text cannot be read yet, only written"]),
@@ -291,6 +350,35 @@ fn broken_records_are_skipped_and_counted() {
             assert_eq!(ran.status, 3);
         }
     }
+}
+
+#[test]
+fn tables_stream_over_any_block_border() {
+    let folder = Folder::with_demo();
+    // Quoted cells with line ends, so that blocks end inside of rows; a broken row now and then.
+    let mut table = String::from("no,text\r\n");
+    for n in 0..40_000 {
+        table += &format!("{n},\"line one\nline \"\"two\"\" of {n}\"\r\n");
+        if n % 10_000 == 5 {
+            table += "just one cell\r\n";
+        }
+    }
+    let rule = "for r in $[*] where r.no >= 39998 return r.text";
+    let ran = folder.run(&["query", rule, "-f", "csv", "--lenient", "--compact"], table.as_bytes());
+    assert_eq!(
+        ran.out,
+        "[\"line one\\nline \\\"two\\\" of 39998\",\"line one\\nline \\\"two\\\" of 39999\"]\n"
+    );
+    assert!(ran.err.contains("4 broken records were skipped"), "{}", ran.err);
+    assert!(
+        ran.err.contains("standard input:14:1") && ran.err.contains("standard input:20015:1"),
+        "{}",
+        ran.err
+    );
+    let back =
+        folder.run(&["convert", "-f", "csv", "--lenient", "-q", "--to", "csv"], table.as_bytes());
+    let kept = table.replace("just one cell\r\n", "").replace("\r\n", "\n");
+    assert!(back.out == kept);
 }
 
 #[test]

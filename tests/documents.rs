@@ -83,7 +83,7 @@ fn every_example_of_the_help_runs() {
     let folder = Folder::with_demo();
     std::fs::create_dir_all(folder.path().join("home")).unwrap();
     let mut count = 0;
-    for command in ["query", "reshape", "demo", "completions", "manual"] {
+    for command in ["query", "reshape", "convert", "demo", "completions", "manual"] {
         let help = folder.run(&[command, "--help"], b"").out;
         let examples = help.lines().filter_map(|line| line.strip_prefix("  kyanite "));
         for example in examples {

@@ -8,6 +8,7 @@
     reason = "this program's output is its report"
 )]
 
+mod csv;
 mod json_parsing;
 
 use std::path::{Path, PathBuf};
@@ -23,15 +24,17 @@ pub struct Outcome {
     failures: Vec<String>,
 }
 
-/// A suite: its name in docs/conformance.md, its file, and what runs it.
+/// A suite: its name in docs/conformance.md, its file or folder, and what runs it.
 struct Suite {
     name: &'static str,
     file: &'static str,
     run: fn(&Path) -> Result<Outcome, String>,
 }
 
-const SUITES: &[Suite] =
-    &[Suite { name: "JSON syntax", file: "json-parsing.json", run: json_parsing::run }];
+const SUITES: &[Suite] = &[
+    Suite { name: "JSON syntax", file: "json-parsing.json", run: json_parsing::run },
+    Suite { name: "CSV records", file: "csv", run: csv::run },
+];
 
 fn main() -> ExitCode {
     let Some(folder) = std::env::args_os().nth(1).map(PathBuf::from) else {

@@ -34,6 +34,8 @@ pub enum Command {
     Query(Query),
     /// Run a rule file over documents
     Reshape(Reshape),
+    /// Write the same data in another format
+    Convert(Convert),
     /// Take a tour on built-in sample data, or generate more of it
     Demo(Demo),
     /// Print the completions of a shell
@@ -56,9 +58,9 @@ impl Command {
     /// The deepest nesting that the command may read.
     pub fn depth(&self) -> usize {
         match self {
-            Self::Query(Query { input, .. }) | Self::Reshape(Reshape { input, .. }) => {
-                input.depth as usize
-            }
+            Self::Query(Query { input, .. })
+            | Self::Reshape(Reshape { input, .. })
+            | Self::Convert(Convert { input, .. }) => input.depth as usize,
             _ => 0,
         }
     }
@@ -112,9 +114,15 @@ pub struct InputArguments {
     /// Files to read; `-` or none is standard input
     #[arg(value_name = "INPUT", value_hint = ValueHint::FilePath)]
     pub inputs: Vec<String>,
-    /// The format of the inputs: json or jsonl [default: by extension, then by content]
+    /// The format of the inputs: json, jsonl, csv or tsv [default: by extension, then by content]
     #[arg(short, long, value_name = "FORMAT", value_parser = input_format)]
     pub from: Option<Format>,
+    /// The character between the cells of CSV [default: a comma, or a tab for tsv]
+    #[arg(long, value_name = "CHARACTER", value_parser = delimiter)]
+    pub delimiter: Option<u8>,
+    /// The first row of CSV is data, not names: rows are lists
+    #[arg(long)]
+    pub unnamed: bool,
     /// Make one list of all documents; lists of records are joined
     #[arg(short, long)]
     pub gather: bool,
@@ -133,7 +141,7 @@ pub struct InputArguments {
 #[derive(Args, Debug)]
 #[command(next_help_heading = "Output")]
 pub struct OutputArguments {
-    /// The format of the result: json, jsonl or text [default: by the extension of -o, else json]
+    /// The format of the result: json, jsonl, csv, tsv or text [default: by the extension of -o, else json]
     #[arg(short, long, value_name = "FORMAT")]
     pub to: Option<Format>,
     /// Write to a file; it is replaced only when all went well
@@ -145,10 +153,28 @@ pub struct OutputArguments {
     /// Blanks for each level of JSON
     #[arg(long, value_name = "N", default_value_t = 2, value_parser = clap::value_parser!(u8).range(0..=16))]
     pub indent: u8,
+    /// How tables are written.
+    #[command(flatten)]
+    pub table: TableArguments,
+}
+
+/// How tables are written.
+#[derive(Args, Debug)]
+#[command(next_help_heading = "Output as CSV")]
+pub struct TableArguments {
+    /// The columns, in order [default: those of the first 1000 rows]
+    #[arg(long, value_name = "NAMES", value_delimiter = ',')]
+    pub columns: Option<Vec<String>>,
+    /// Write nested values into columns with dotted names
+    #[arg(long)]
+    pub flatten: bool,
+    /// The character between cells [default: a comma, or a tab for tsv]
+    #[arg(long, value_name = "CHARACTER", value_parser = delimiter)]
+    pub output_delimiter: Option<u8>,
 }
 
 /// A value for a param of a rule.
-#[derive(Args, Debug)]
+#[derive(Args, Debug, Default)]
 pub struct ParamArguments {
     /// Give a param of the rule its value
     #[arg(short, long = "param", value_name = "NAME=VALUE", value_parser = param, action = ArgAction::Append)]
@@ -230,6 +256,23 @@ pub struct Reshape {
     pub output: OutputArguments,
 }
 
+/// `kyanite convert`.
+#[derive(Args, Debug)]
+#[command(after_help = "\
+Examples:
+  kyanite convert bookings.jsonl --to json -o bookings.json
+  kyanite convert tickets.csv --to jsonl
+  kyanite convert berths.geojson --to csv --flatten
+  kyanite convert bookings.jsonl --to tsv --flatten --columns id,leg.from,leg.to,fare.amount")]
+pub struct Convert {
+    /// The inputs.
+    #[command(flatten)]
+    pub input: InputArguments,
+    /// The output.
+    #[command(flatten)]
+    pub output: OutputArguments,
+}
+
 /// `kyanite demo`.
 #[derive(Args, Debug)]
 #[command(after_help = "\
@@ -264,6 +307,17 @@ fn input_format(name: &str) -> Result<Format, String> {
         Ok(format)
     } else {
         Err(format!("{format} cannot be read yet, only written"))
+    }
+}
+
+fn delimiter(text: &str) -> Result<u8, String> {
+    match text.as_bytes() {
+        b"\\t" => Ok(b'\t'),
+        [byte] if byte.is_ascii() && !matches!(byte, b'"' | b'\n' | b'\r') => Ok(*byte),
+        _ => {
+            Err("a delimiter is one ASCII character, neither a quote nor a line end; a tab is \\t"
+                .into())
+        }
     }
 }
 

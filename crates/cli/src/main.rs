@@ -51,6 +51,7 @@ fn run(arguments: Arguments) -> Status {
     match arguments.command {
         Command::Query(query) => rules::query(&query, &arguments.messages, &mut messages),
         Command::Reshape(reshape) => rules::reshape(&reshape, &arguments.messages, &mut messages),
+        Command::Convert(convert) => rules::convert(&convert, &arguments.messages, &mut messages),
         Command::Demo(demo) => demo::demo(&demo, &mut messages),
         Command::Completions { shell } => manual::completions(shell),
         Command::Manual => manual::manual(),

@@ -1,16 +1,18 @@
-//! `kyanite query` and `kyanite reshape`: a rule, inputs, an output.
+//! `kyanite query`, `kyanite reshape` and `kyanite convert`: a rule, inputs, an output.
 
 use std::io::{self, IsTerminal};
+use std::path::Path;
 
 use kyanite_flow::{
     Destination, Events, Failed, Input, InputOptions, Job, Layout, Output, Sink, What,
 };
-use kyanite_formats::{Format, json};
+use kyanite_formats::{Format, detect, json};
 use kyanite_lang::{Flow, Plan, RuleText, Syntax, compile};
 use kyanite_tree::{Arena, Problem, Value};
 
 use crate::arguments::{
-    InputArguments, MessageOptions, OutputArguments, ParamArguments, Query, Reshape, SyntaxOption,
+    Convert, InputArguments, MessageOptions, OutputArguments, ParamArguments, Query, Reshape,
+    SyntaxOption,
 };
 use crate::messages::Messages;
 use crate::progress::Progress;
@@ -59,6 +61,36 @@ pub fn reshape(reshape: &Reshape, options: &MessageOptions, messages: &mut Messa
         what: What::Values,
         count: false,
         require: reshape.require,
+        options,
+    };
+    command.run(messages)
+}
+
+/// `kyanite convert`: a rule that gives each document as it is, record by record where it has records.
+pub fn convert(convert: &Convert, options: &MessageOptions, messages: &mut Messages) -> Status {
+    if convert.output.to.is_none() && convert.output.output.is_none() {
+        let problem = Problem::error("the format to convert to is missing");
+        messages.show(&problem.advise("say it with --to, or by the extension of --output"));
+        return Status::Command;
+    }
+    let input = &convert.input;
+    let has_records = |word: &String| {
+        let path = (word != "-").then(|| Path::new(word));
+        detect::by_name(input.from, path).is_some_and(|detected| detected.format.has_records())
+    };
+    let from_input = input.inputs.is_empty() && input.from.is_some_and(Format::has_records);
+    let by_record = input.gather
+        || from_input
+        || (!input.inputs.is_empty() && input.inputs.iter().all(has_records));
+    let command = RuleCommand {
+        rule: RuleText::new("the conversion", if by_record { "$[*]" } else { "$" }),
+        syntax: Syntax::Rule,
+        input,
+        params: &ParamArguments::default(),
+        output: &convert.output,
+        what: What::Values,
+        count: false,
+        require: false,
         options,
     };
     command.run(messages)
@@ -117,7 +149,7 @@ impl RuleCommand<'_> {
             .map_err(Failed::Command)?;
         let inputs = self.inputs(plan)?;
         let layout = self.layout();
-        self.refuse_several(&inputs, layout)?;
+        self.refuse_several(&inputs, layout.format)?;
         let destination = match &self.output.output {
             Some(path) => Destination::File(path.clone()),
             None => Destination::Stream(Box::new(io::stdout().lock())),
@@ -149,9 +181,12 @@ impl RuleCommand<'_> {
             let arena = Arena::new();
             let _ = output.single(Some(arena.integer(found)));
         }
-        output.finish()?;
+        let is_json = output.is_json();
+        if let Some(lost) = output.finish()? {
+            messages.show(&lost);
+        }
         if nothing && !self.count && messages.warnings == 0 {
-            let written = if layout.format == Format::Json { ", written as null" } else { "" };
+            let written = if is_json { ", written as null" } else { "" };
             messages.show(&Problem::warning(format!("the result is nothing{written}")));
         }
         Ok(if self.require && found == 0 { Status::No } else { Status::Done })
@@ -183,6 +218,8 @@ impl RuleCommand<'_> {
     fn input_options(&self) -> InputOptions {
         InputOptions {
             from: self.input.from,
+            delimiter: self.input.delimiter,
+            unnamed: self.input.unnamed,
             lenient: self.input.lenient,
             unwrap: self.input.unwrap,
             depth: self.input.depth as usize,
@@ -199,18 +236,25 @@ impl RuleCommand<'_> {
             true => json::Style::Compact,
             false => json::Style::Indented(usize::from(self.output.indent)),
         };
-        Layout { format, style }
+        let table = &self.output.table;
+        Layout {
+            format,
+            style,
+            delimiter: table.output_delimiter,
+            columns: table.columns.clone(),
+            flatten: table.flatten,
+        }
     }
 
     /// One JSON text cannot hold the results of several documents.
-    fn refuse_several(&self, inputs: &[Input], layout: Layout) -> Result<(), Failed> {
-        if inputs.len() < 2 || self.input.gather || self.count || layout.format.holds_several() {
+    fn refuse_several(&self, inputs: &[Input], format: Format) -> Result<(), Failed> {
+        if inputs.len() < 2 || self.input.gather || self.count || format.holds_several() {
             return Ok(());
         }
         let message = format!(
             "{} documents give as many results, and one {} text cannot hold them",
             inputs.len(),
-            layout.format
+            format
         );
         Err(command_error(
             message,

@@ -3,18 +3,20 @@
 use std::cell::RefCell;
 use std::io::Read;
 
-use kyanite_formats::{Format, json};
+use kyanite_formats::records::value_end;
+use kyanite_formats::{Format, SyntaxError, json};
 use kyanite_tree::{Arena, Location, Origin, Problem, Spot, Step, Value, locate};
 
 use crate::failed::{Events, Failed, Repeated};
-use crate::input::{InputOptions, Source, cannot_read};
-use crate::records::{Block, Next, Records};
+use crate::input::{Beginning, InputOptions, Source, cannot_read};
+use crate::records::{Block, InputPart, Next, Records};
 
 /// A text that documents are read from, by the number that origins have.
 #[derive(Clone, Copy)]
 struct Text<'a> {
     name: &'a str,
     text: &'a str,
+    format: Format,
     root: Option<Value<'a>>,
 }
 
@@ -57,39 +59,42 @@ impl<'a> Library<'a> {
         options: &InputOptions,
         events: &mut Events<'_>,
     ) -> Result<Value<'a>, Failed> {
-        let document = self.add(name, text);
-        let settings = json::ReaderOptions {
-            depth: options.depth,
-            origins: json::Origins::Document(document),
-        };
-        let name = self.texts.borrow()[usize::from(document) - 1].name;
+        let document = self.add(name, text, format);
+        let name = self.text(document).name;
         let mut duplicates = Duplicates::new();
         let root = if format.has_records() {
-            self.read_run(name, text, settings, options, events, &mut duplicates)?
+            self.read_records(document, options, events, &mut duplicates)?
         } else {
-            let (root, found) = json::document(text, self.arena, settings)
-                .map_err(|error| Failed::Input(error.problem(name, text.as_bytes())))?;
-            self.texts.borrow_mut()[usize::from(document) - 1].root = Some(root);
+            let origins = json::Origins::Document(document);
+            let settings = json::ReaderOptions { depth: options.depth, origins };
+            let (root, found) = json::document(text, self.arena, settings).map_err(|error| {
+                Failed::Input(SyntaxError::from(error).problem(name, text.as_bytes()))
+            })?;
+            self.set_root(document, root);
             duplicates.tell(found, events, |offset| self.spot(Origin::new(document, offset)));
             root
         };
-        self.texts.borrow_mut()[usize::from(document) - 1].root = Some(root);
+        self.set_root(document, root);
         duplicates.finish(events);
         Ok(root)
     }
 
-    /// Reads a run of JSON values as one list.
-    fn read_run(
+    /// Reads records as one list.
+    fn read_records(
         &self,
-        name: &'a str,
-        text: &'a str,
-        settings: json::ReaderOptions,
+        document: u16,
         options: &InputOptions,
         events: &mut Events<'_>,
         duplicates: &mut Duplicates,
     ) -> Result<Value<'a>, Failed> {
+        let Text { name, text, format, .. } = self.text(document);
+        let beginning = Beginning::read(format, options, text, self.arena)
+            .map_err(|error| Failed::Input(error.problem(name, text.as_bytes())))?;
+        duplicates
+            .tell(beginning.duplicates, events, |offset| self.spot(Origin::new(document, offset)));
         let block = Block { bytes: text.as_bytes(), is_last: true };
-        let mut records = Records::new(block, name, 0, self.arena, settings);
+        let input = InputPart { name, format, document, lines_before: 0 };
+        let mut records = Records::new(block, beginning.from, input, beginning.layout, self.arena);
         let mut skipped = Skipped::new(options.lenient);
         let mut list = Vec::new();
         loop {
@@ -128,19 +133,30 @@ impl<'a> Library<'a> {
         self.read(&format!("{name}, unwrapped"), text, Format::Json, options, events)
     }
 
-    fn add(&self, name: &str, text: &'a str) -> u16 {
+    fn add(&self, name: &str, text: &'a str, format: Format) -> u16 {
         let mut texts = self.texts.borrow_mut();
-        texts.push(Text { name: self.arena.text(name), text, root: None });
-        // Past 65,535 documents, places are no longer kept.
+        texts.push(Text { name: self.arena.text(name), text, format, root: None });
+        // Past 65,535 documents, places are no longer told apart.
         u16::try_from(texts.len()).unwrap_or(u16::MAX)
+    }
+
+    fn text(&self, document: u16) -> Text<'a> {
+        let texts = self.texts.borrow();
+        let none = Text { name: "", text: "", format: Format::Json, root: None };
+        texts.get(usize::from(document).wrapping_sub(1)).copied().unwrap_or(none)
+    }
+
+    fn set_root(&self, document: u16, root: Value<'a>) {
+        if let Some(text) = self.texts.borrow_mut().get_mut(usize::from(document).wrapping_sub(1)) {
+            text.root = Some(root);
+        }
     }
 
     /// The place of a value that was read.
     pub(crate) fn spot(&self, origin: Origin) -> Option<Spot> {
-        let texts = self.texts.borrow();
-        let Text { name, text, root } = *texts.get(usize::from(origin.document()?) - 1)?;
+        let Text { name, text, format, root } = self.text(origin.document()?);
         let offset = origin.offset();
-        let spot = Spot::of(name, text.as_bytes(), offset, json::value_end(text, offset));
+        let spot = Spot::of(name, text.as_bytes(), offset, value_end(format, text, offset));
         Some(match root.and_then(|root| locate(root, origin)) {
             Some(location) => spot.with_path(location.readable()),
             None => spot,
@@ -154,8 +170,7 @@ fn checked_text<'b>(name: &str, bytes: &'b [u8]) -> Result<&'b str, Failed> {
     std::str::from_utf8(bytes).map_err(|error| {
         let start = error.valid_up_to();
         let end = start + error.error_len().unwrap_or(1);
-        let error = json::ReadError::new(json::ErrorKind::NotUtf8, start, end);
-        Failed::Input(error.problem(name, bytes))
+        Failed::Input(SyntaxError::not_utf8(start, end).problem(name, bytes))
     })
 }
 

@@ -5,8 +5,10 @@ use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 
 use kyanite_formats::detect::{self, Detected};
-use kyanite_formats::{Format, json};
-use kyanite_tree::Problem;
+use kyanite_formats::json::Duplicate;
+use kyanite_formats::records::Layout;
+use kyanite_formats::{Format, SyntaxError, csv, json};
+use kyanite_tree::{Arena, Problem};
 
 use crate::Failed;
 
@@ -24,6 +26,10 @@ pub enum Input {
 pub struct InputOptions {
     /// The format, when the user said it.
     pub from: Option<Format>,
+    /// The byte between the cells of CSV, when the user said it.
+    pub delimiter: Option<u8>,
+    /// Whether the first row of CSV is data, not names.
+    pub unnamed: bool,
     /// Whether broken records are skipped and counted.
     pub lenient: bool,
     /// Whether the document is a text that holds another document.
@@ -34,7 +40,57 @@ pub struct InputOptions {
 
 impl Default for InputOptions {
     fn default() -> Self {
-        Self { from: None, lenient: false, unwrap: false, depth: json::DEFAULT_DEPTH }
+        Self {
+            from: None,
+            delimiter: None,
+            unnamed: false,
+            lenient: false,
+            unwrap: false,
+            depth: json::DEFAULT_DEPTH,
+        }
+    }
+}
+
+impl InputOptions {
+    /// How cells of a format are told apart.
+    fn cells(&self, format: Format) -> csv::Settings {
+        let usual = if format == Format::Tsv { b'\t' } else { b',' };
+        csv::Settings { delimiter: self.delimiter.unwrap_or(usual) }
+    }
+}
+
+/// How the records of an input are laid out, where they begin, and columns that were named twice.
+pub(crate) struct Beginning<'a> {
+    pub(crate) layout: Layout<'a>,
+    pub(crate) from: usize,
+    pub(crate) duplicates: Vec<Duplicate>,
+}
+
+impl<'a> Beginning<'a> {
+    /// Settles it from the first bytes of an input: the header of CSV is read into `arena`.
+    ///
+    /// # Errors
+    /// A [`SyntaxError`] in the header; it wants more when `text` ends inside.
+    pub(crate) fn read(
+        format: Format,
+        options: &InputOptions,
+        text: &str,
+        arena: &'a Arena,
+    ) -> Result<Self, SyntaxError> {
+        let plain = |layout| Self { layout, from: 0, duplicates: Vec::new() };
+        if !matches!(format, Format::Csv | Format::Tsv) {
+            return Ok(plain(Layout::Json { depth: options.depth }));
+        }
+        let settings = options.cells(format);
+        let first = if options.unnamed { None } else { csv::Header::read(text, settings, arena)? };
+        Ok(match first {
+            Some(csv::FirstRow { header, end, duplicates }) => Self {
+                layout: Layout::Csv { settings, header: Some(header) },
+                from: end,
+                duplicates,
+            },
+            None => plain(Layout::Csv { settings, header: None }),
+        })
     }
 }
 
@@ -106,7 +162,7 @@ impl Source {
                 "the format of {name} is not known from its name or its content"
             ))
             .at(kyanite_tree::Spot::of(&name, &head, 0, 1))
-            .advise("say it with --from json or --from jsonl");
+            .advise("say it with --from json, jsonl, csv or tsv");
             return Err(Failed::Input(problem));
         };
         let reader = Box::new(io::Cursor::new(head).chain(reader));

@@ -5,7 +5,7 @@ use std::io::{self, Write};
 use std::ops::ControlFlow;
 use std::path::{Path, PathBuf};
 
-use kyanite_formats::{Format, json, text};
+use kyanite_formats::{Format, csv, json, text};
 use kyanite_lang::Flow;
 use kyanite_tree::{Problem, Value};
 use tempfile::NamedTempFile;
@@ -13,12 +13,31 @@ use tempfile::NamedTempFile;
 use crate::{Failed, Sink};
 
 /// How results are laid out.
-#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+#[derive(Clone, PartialEq, Eq, Debug)]
 pub struct Layout {
     /// The format.
     pub format: Format,
     /// The style of JSON documents; JSON Lines is always compact.
     pub style: json::Style,
+    /// The byte between the cells of CSV; a comma, or a tab for TSV, unless said.
+    pub delimiter: Option<u8>,
+    /// The columns of CSV; those that are found unless said.
+    pub columns: Option<Vec<String>>,
+    /// Whether nested values become columns of CSV with dotted names.
+    pub flatten: bool,
+}
+
+impl Layout {
+    /// The writer of rows, for formats that have rows.
+    fn rows(&self) -> Option<csv::Writer> {
+        let usual = match self.format {
+            Format::Csv => b',',
+            Format::Tsv => b'\t',
+            _ => return None,
+        };
+        let settings = csv::Settings { delimiter: self.delimiter.unwrap_or(usual) };
+        Some(csv::Writer::new(settings, self.columns.clone(), self.flatten))
+    }
 }
 
 /// Where results go.
@@ -35,6 +54,8 @@ const BUFFER: usize = 64 * 1024;
 /// Lays out results and writes them.
 pub struct Output {
     layout: Layout,
+    /// The table that is being written, if the format is one of tables.
+    rows: Option<csv::Writer>,
     target: Target,
     buffer: Vec<u8>,
     /// Whether items of a list are being written.
@@ -62,21 +83,39 @@ impl Output {
             })?,
         };
         let buffer = Vec::with_capacity(BUFFER * 2);
-        Ok(Self { layout, target, buffer, items: 0, failed: None, closed: false })
+        let rows = layout.rows();
+        Ok(Self { layout, rows, target, buffer, items: 0, failed: None, closed: false })
     }
 
-    /// Writes what is left and puts a file in its place.
+    /// Whether the output is one JSON text.
+    #[must_use]
+    pub fn is_json(&self) -> bool {
+        self.layout.format == Format::Json
+    }
+
+    /// Writes what is left and puts a file in its place. Gives what the format could not hold, if there was anything.
     ///
     /// # Errors
     /// [`Failed::Output`] when that, or an earlier write, did not work.
-    pub fn finish(mut self) -> Result<(), Failed> {
+    pub fn finish(mut self) -> Result<Option<Problem>, Failed> {
+        let mut lost = None;
+        if let Some(rows) = &mut self.rows {
+            rows.finish(&mut self.buffer);
+            lost = match rows.nulls() {
+                0 => None,
+                1 => Some(Problem::warning("1 null was written as an empty cell")),
+                nulls => {
+                    Some(Problem::warning(format!("{nulls} nulls were written as empty cells")))
+                }
+            };
+        }
         self.flush();
         if let Some(failed) = self.failed.take() {
             return Err(failed);
         }
         let (name, result) = match self.target {
             Target::Stream(mut stream) => match stream.flush() {
-                Err(error) if error.kind() == io::ErrorKind::BrokenPipe => return Ok(()),
+                Err(error) if error.kind() == io::ErrorKind::BrokenPipe => return Ok(lost),
                 result => ("standard output".to_owned(), result),
             },
             Target::Beside(file, path) => {
@@ -85,7 +124,8 @@ impl Output {
                 (path.display().to_string(), result)
             }
         };
-        result.map_err(|error| Failed::Output(cannot_write(&name, &error)))
+        result.map_err(|error| Failed::Output(cannot_write(&name, &error)))?;
+        Ok(lost)
     }
 
     fn flush(&mut self) {
@@ -111,13 +151,20 @@ impl Output {
     }
 
     fn line(&mut self, value: Value<'_>) {
+        if let Some(rows) = &mut self.rows {
+            if let Err(error) = rows.row(value, &mut self.buffer) {
+                let problem = Problem::error(error.to_string()).advise(error.advice());
+                self.failed.get_or_insert(Failed::Output(problem));
+            }
+            return;
+        }
         match self.layout.format {
             Format::Text => text::write_line(value, &mut self.buffer),
             Format::Json => {
                 json::write(value, self.layout.style, &mut self.buffer);
                 self.buffer.push(b'\n');
             }
-            Format::JsonLines => {
+            _ => {
                 json::write(value, json::Style::Compact, &mut self.buffer);
                 self.buffer.push(b'\n');
             }

@@ -6,7 +6,9 @@
 
 use std::io::{self, Read};
 
-use kyanite_formats::json;
+use kyanite_formats::json::Duplicate;
+use kyanite_formats::records::{Layout, Reader, value_end};
+use kyanite_formats::{Format, SyntaxError};
 use kyanite_tree::{Arena, Problem, Spot, Value};
 
 /// How many bytes are read at a time.
@@ -73,18 +75,40 @@ impl Blocks {
     }
 }
 
-/// Reads the records of a block, one JSON value after another.
+/// The part of `bytes` up to the first that is not UTF-8, and how many bytes are wrong there; 0 when none is.
+pub(crate) fn valid_start(bytes: &[u8]) -> (&str, usize) {
+    match std::str::from_utf8(bytes) {
+        Ok(text) => (text, 0),
+        Err(error) => {
+            let valid = &bytes[..error.valid_up_to()];
+            (std::str::from_utf8(valid).unwrap_or_default(), error.error_len().unwrap_or(1))
+        }
+    }
+}
+
+/// Reads the records of a block, one after another.
 pub(crate) struct Records<'a> {
-    reader: json::Reader<'a>,
+    reader: Reader<'a>,
+    input: InputPart<'a>,
     bytes: &'a [u8],
     text: &'a str,
     /// How many bytes behind the text are not UTF-8; 0 when all are.
     invalid: usize,
     is_last: bool,
-    name: &'a str,
-    lines_before: u64,
     /// Where the record that was read last begins.
     start: usize,
+}
+
+/// The part of an input that a block is.
+#[derive(Clone, Copy)]
+pub(crate) struct InputPart<'a> {
+    /// The input's name in messages.
+    pub(crate) name: &'a str,
+    pub(crate) format: Format,
+    /// Its number in origins.
+    pub(crate) document: u16,
+    /// How many lines it has before the block.
+    pub(crate) lines_before: u64,
 }
 
 /// What comes next in a block.
@@ -98,63 +122,53 @@ pub(crate) enum Next<'a> {
 }
 
 impl<'a> Records<'a> {
-    /// The records of `block`, before which the input called `name` has `lines_before` lines.
+    /// The records of `block` behind its first `from` bytes.
     pub(crate) fn new(
         block: Block<'a>,
-        name: &'a str,
-        lines_before: u64,
+        from: usize,
+        input: InputPart<'a>,
+        layout: Layout<'a>,
         arena: &'a Arena,
-        options: json::ReaderOptions,
     ) -> Self {
         let Block { bytes, is_last } = block;
-        let (text, invalid) = match std::str::from_utf8(bytes) {
-            Ok(text) => (text, 0),
-            Err(error) => {
-                let valid = &bytes[..error.valid_up_to()];
-                (std::str::from_utf8(valid).unwrap_or_default(), error.error_len().unwrap_or(1))
-            }
-        };
-        let reader = json::Reader::new(text, arena, options);
-        Self { reader, bytes, text, invalid, is_last, name, lines_before, start: 0 }
+        let (text, invalid) = valid_start(bytes);
+        let mut reader = Reader::new(layout, text, arena, input.document);
+        if from > 0 {
+            reader.seek(from);
+        }
+        Self { reader, input, bytes, text, invalid, is_last, start: 0 }
     }
 
     /// Reads on.
     pub(crate) fn next(&mut self) -> Next<'a> {
         self.start = self.reader.position();
-        match self.reader.next_value() {
-            Ok(Some(record)) => Next::Record(record),
+        match self.reader.next_record() {
+            // Where the text is cut off by broken bytes, a record that ends there may be cut, too.
+            Ok(Some(record)) if self.invalid == 0 || self.reader.position() < self.text.len() => {
+                Next::Record(record)
+            }
             Ok(None) if self.invalid == 0 => Next::End(self.bytes.len()),
-            Err(error) if error.wants_more() && self.invalid == 0 && !self.is_last => {
+            Err(error) if error.wants_more && self.invalid == 0 && !self.is_last => {
                 Next::End(self.start)
             }
-            Err(error) if self.invalid == 0 || !error.wants_more() => {
+            Err(error) if self.invalid == 0 || !error.wants_more && error.end < self.text.len() => {
                 Next::Broken(self.problem(&error))
             }
-            // The text is at its end because it stops being UTF-8 there.
-            Ok(None) | Err(_) => {
+            Ok(_) | Err(_) => {
                 let (start, end) = (self.text.len(), self.text.len() + self.invalid);
-                Next::Broken(self.problem(&json::ReadError::new(
-                    json::ErrorKind::NotUtf8,
-                    start,
-                    end,
-                )))
+                Next::Broken(self.problem(&SyntaxError::not_utf8(start, end)))
             }
         }
     }
 
     /// Passes over the broken record. Gives how many bytes of the block are then used up, if it was the last.
-    ///
-    /// The next record is on the next line or, where records begin with a bracket, on the next line that begins
-    /// with the same one.
     pub(crate) fn skip_broken(&mut self) -> Option<usize> {
-        let begin = self.begin();
-        let bracket = self.bytes.get(begin).copied().filter(|byte| matches!(byte, b'{' | b'['));
-        let next = memchr::memchr_iter(b'\n', &self.bytes[begin..])
-            .map(|at| begin + at + 1)
-            .find(|line| bracket.is_none() || self.bytes.get(*line).copied() == bracket)
-            .unwrap_or(self.bytes.len());
-        if next > self.text.len() || next == self.bytes.len() {
-            return Some(next);
+        let next = self.reader.behind_broken(self.bytes, self.begin());
+        if next >= self.text.len() {
+            // The broken bytes are in the line that the text ends in.
+            let line = memchr::memchr(b'\n', &self.bytes[next.max(1) - 1..]);
+            let end = line.map_or(self.bytes.len(), |at| next.max(1) + at);
+            return Some(if self.invalid == 0 { next } else { end });
         }
         self.reader.seek(next);
         None
@@ -166,22 +180,18 @@ impl<'a> Records<'a> {
     }
 
     /// Members that the records read since the last call held twice.
-    pub(crate) fn take_duplicates(&mut self) -> Vec<json::Duplicate> {
+    pub(crate) fn take_duplicates(&mut self) -> Vec<Duplicate> {
         self.reader.take_duplicates()
     }
 
     /// The place of the value at byte `offset` of the block.
     pub(crate) fn spot(&self, offset: usize) -> Spot {
-        self.below(Spot::of(
-            self.name,
-            self.text.as_bytes(),
-            offset,
-            json::value_end(self.text, offset),
-        ))
+        let end = value_end(self.input.format, self.text, offset);
+        self.below(Spot::of(self.input.name, self.text.as_bytes(), offset, end))
     }
 
     fn below(&self, mut spot: Spot) -> Spot {
-        spot.at = spot.at.below(self.lines_before);
+        spot.at = spot.at.below(self.input.lines_before);
         spot
     }
 
@@ -192,9 +202,9 @@ impl<'a> Records<'a> {
     }
 
     /// Where the record broke, and where it began if that is on another line.
-    fn problem(&self, error: &json::ReadError) -> Problem {
-        let mut problem = error.problem(self.name, self.bytes);
-        let began = Spot::of(self.name, self.bytes, self.begin(), self.begin() + 1);
+    fn problem(&self, error: &SyntaxError) -> Problem {
+        let mut problem = error.problem(self.input.name, self.bytes);
+        let began = Spot::of(self.input.name, self.bytes, self.begin(), self.begin() + 1);
         problem.spots.truncate(1);
         if problem.spots.first().is_some_and(|first| first.at.line != began.at.line) {
             problem.spots.push(began);

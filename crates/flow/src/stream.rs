@@ -1,13 +1,12 @@
 //! A rule over records, one by one, in memory that does not grow with their number.
 
-use kyanite_formats::json;
 use kyanite_lang::{Arguments, Failure, Names, RecordState, Runner, Session};
-use kyanite_tree::{Arena, Spot, Value};
+use kyanite_tree::{Arena, Origin, Spot, Value};
 
 use crate::document::{Duplicates, Library, Skipped, record_location, refuse_utf16};
 use crate::failed::{Events, Failed};
-use crate::input::{Input, Source, cannot_read};
-use crate::records::{Blocks, Next, Records};
+use crate::input::{Beginning, Input, Source, cannot_read};
+use crate::records::{Blocks, InputPart, Next, Records, valid_start};
 use crate::run::{Job, Results, Run, open, rule_failed};
 
 /// Where a run over records stands.
@@ -100,22 +99,40 @@ impl Stream<'_, '_, '_, '_> {
 
     /// Runs over a stream of records, block by block.
     fn records(&mut self, source: Source, progress: &mut Progress<'_>) -> Result<(), Failed> {
-        let name = source.name;
-        let options = json::ReaderOptions { depth: self.job.options.depth, ..Default::default() };
+        let (name, format, options) = (source.name, source.detected.format, self.job.options);
         let mut blocks = Blocks::new(source.reader);
-        let mut arena = Arena::new();
-        let mut lines = 0;
-        let mut skipped = Skipped::new(self.job.options.lenient);
+        let (header, mut arena) = (Arena::new(), Arena::new());
+        let mut layout = None;
+        let mut input = InputPart { name: &name, format, document: Origin::INPUT, lines_before: 0 };
+        let mut skipped = Skipped::new(options.lenient);
         let mut duplicates = Duplicates::new();
         loop {
             let block = blocks.next().map_err(|error| Failed::Input(cannot_read(&name, &error)))?;
-            if lines == 0 {
-                refuse_utf16(&name, block.bytes)?;
-            }
             let (bytes, is_last) = (block.bytes, block.is_last);
-            let records = Records::new(block, &name, lines, &arena, options);
+            let mut from = 0;
+            let layout = match layout {
+                Some(layout) => layout,
+                None => {
+                    refuse_utf16(&name, bytes)?;
+                    match Beginning::read(format, options, valid_start(bytes).0, &header) {
+                        Err(error) if error.wants_more && !is_last => {
+                            blocks.used(0);
+                            continue;
+                        }
+                        Err(error) => return Err(Failed::Input(error.problem(&name, bytes))),
+                        Ok(beginning) => {
+                            duplicates.tell(beginning.duplicates, self.events, |offset| {
+                                Some(Spot::of(&name, bytes, offset, offset + 1))
+                            });
+                            from = beginning.from;
+                            *layout.insert(beginning.layout)
+                        }
+                    }
+                }
+            };
+            let records = Records::new(block, from, input, layout, &arena);
             let used = self.block(records, &arena, progress, &mut skipped, &mut duplicates)?;
-            lines += memchr::memchr_iter(b'\n', &bytes[..used]).count() as u64;
+            input.lines_before += memchr::memchr_iter(b'\n', &bytes[..used]).count() as u64;
             self.events.read(used);
             if progress.done || is_last && used == bytes.len() {
                 break;

@@ -10,13 +10,17 @@ pub enum Format {
     Json,
     /// JSON Lines, or any run of JSON texts with white space between them.
     JsonLines,
+    /// Comma-separated values (RFC 4180).
+    Csv,
+    /// The same with tabs.
+    Tsv,
     /// Plain lines of text (output only).
     Text,
 }
 
 impl Format {
     /// All formats, in the order in which they are listed to people.
-    pub const ALL: [Self; 3] = [Self::Json, Self::JsonLines, Self::Text];
+    pub const ALL: [Self; 5] = [Self::Json, Self::JsonLines, Self::Csv, Self::Tsv, Self::Text];
 
     /// The name in options and messages.
     #[must_use]
@@ -24,6 +28,8 @@ impl Format {
         match self {
             Self::Json => "json",
             Self::JsonLines => "jsonl",
+            Self::Csv => "csv",
+            Self::Tsv => "tsv",
             Self::Text => "text",
         }
     }
@@ -37,7 +43,7 @@ impl Format {
     /// Whether an input is one document made of many records.
     #[must_use]
     pub fn has_records(self) -> bool {
-        matches!(self, Self::JsonLines)
+        matches!(self, Self::JsonLines | Self::Csv | Self::Tsv)
     }
 
     /// Whether one output can hold the results of several documents, one after another.
@@ -52,6 +58,8 @@ impl Format {
         Some(match extension.to_ascii_lowercase().as_str() {
             "json" | "geojson" => Self::Json,
             "jsonl" | "ndjson" => Self::JsonLines,
+            "csv" => Self::Csv,
+            "tsv" | "tab" => Self::Tsv,
             "txt" | "text" => Self::Text,
             _ => return None,
         })

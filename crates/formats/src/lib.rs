@@ -3,9 +3,13 @@
 //! Text comes in, a tree of [`kyanite_tree::Value`]s in an arena comes out, and the other way round. Which
 //! format an input is in is settled by [`detect`].
 
+pub mod csv;
 pub mod detect;
+mod error;
 mod format;
 pub mod json;
+pub mod records;
 pub mod text;
 
+pub use error::SyntaxError;
 pub use format::Format;

@@ -44,6 +44,15 @@ impl Arena {
         self.0.alloc_slice_copy(items)
     }
 
+    /// Copies names here.
+    pub fn names<'a>(&'a self, names: &[&str]) -> &'a [&'a str] {
+        self.0.alloc_slice_fill_iter(names.iter().map(|name| self.text(name)))
+    }
+
+    pub(crate) fn index(&self, index: &[u32]) -> &[u32] {
+        self.0.alloc_slice_copy(index)
+    }
+
     /// Builds a computed map of `members`; a name that comes again overrides the earlier value in
     /// its place.
     pub fn map<'a>(&'a self, members: impl IntoIterator<Item = (&'a str, Value<'a>)>) -> Value<'a> {
@@ -57,7 +66,17 @@ impl Arena {
     /// Copies members whose names are known to differ, with the index that makes look-up fast.
     #[inline]
     pub(crate) fn map_of<'a>(&'a self, members: &[Member<'a>], index: &[u32]) -> &'a Map<'a> {
-        self.0.alloc(Map::new(self.0.alloc_slice_copy(members), self.0.alloc_slice_copy(index)))
+        self.map_with(Map::new(self.members(members), self.0.alloc_slice_copy(index)))
+    }
+
+    #[inline]
+    pub(crate) fn map_with<'a>(&'a self, map: Map<'a>) -> &'a Map<'a> {
+        self.0.alloc(map)
+    }
+
+    #[inline]
+    pub(crate) fn members<'a>(&'a self, members: &[Member<'a>]) -> &'a [Member<'a>] {
+        self.0.alloc_slice_copy(members)
     }
 
     /// Spells a computed number.

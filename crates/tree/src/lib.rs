@@ -27,7 +27,7 @@ mod value;
 pub use arena::Arena;
 pub use compare::{Key, equal, order};
 pub use decimal::{Decimal, DecimalError};
-pub use map::{Map, MapBuilder, Member};
+pub use map::{Map, MapBuilder, Member, NameIndex};
 pub use number::Number;
 pub use origin::Origin;
 pub use path::{Location, Step, is_shorthand, locate};

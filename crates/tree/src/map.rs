@@ -118,6 +118,12 @@ impl<'a> MapBuilder<'a> {
 }
 
 impl<'a> Map<'a> {
+    /// Builds a map of members whose names are known to differ, by an index over those names.
+    #[inline]
+    pub fn with_index(arena: &'a Arena, members: &[Member<'a>], index: NameIndex<'a>) -> &'a Self {
+        arena.map_with(Self::new(arena.members(members), index.0))
+    }
+
     /// Builds a map from members in the order they were read. Of members with one name the last value stays, in
     /// the place of the first; `duplicate` is told the name, the earlier value and the later one.
     ///
@@ -142,6 +148,20 @@ impl<'a> Map<'a> {
             }
         }
         builder.finish(arena)
+    }
+}
+
+/// An index over names, for many maps that all have just these members in this order.
+#[derive(Clone, Copy, Debug)]
+pub struct NameIndex<'a>(&'a [u32]);
+
+impl<'a> NameIndex<'a> {
+    /// The index over `names`; empty where so few names are faster searched.
+    #[must_use]
+    pub fn of(arena: &'a Arena, names: &[&str]) -> Self {
+        let members: Vec<Member<'_>> =
+            names.iter().map(|name| Member { name, value: Value::NULL }).collect();
+        Self(if members.len() > SMALL { arena.index(&index_of(&members).0) } else { &[] })
     }
 }
 

@@ -1,6 +1,6 @@
 //! What can be wrong with a JSON text, with the words for it.
 
-use kyanite_tree::{Problem, Spot};
+use crate::SyntaxError;
 
 /// The first thing that is wrong with a JSON text, and where.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -40,8 +40,6 @@ pub enum ErrorKind {
     BadEscape,
     /// Half of a surrogate pair.
     LoneSurrogate,
-    /// Bytes that are not UTF-8.
-    NotUtf8,
     /// More text after the value.
     TextAfterEnd,
     /// Nested deeper than this limit.
@@ -79,7 +77,6 @@ impl ReadError {
             }
             ErrorKind::BadEscape => "this backslash begins no JSON escape".into(),
             ErrorKind::LoneSurrogate => "this escape is only half of a surrogate pair".into(),
-            ErrorKind::NotUtf8 => "these bytes are not UTF-8".into(),
             ErrorKind::TextAfterEnd => "more text follows the end of the JSON value".into(),
             ErrorKind::TooDeep(limit) => format!("lists and maps nest deeper than {limit} levels"),
         }
@@ -105,21 +102,24 @@ impl ReadError {
             ErrorKind::ControlCharacter(_) => "write it as an escape: \\t, \\n, \\u0000",
             ErrorKind::BadEscape => "the escapes are \\\" \\\\ \\/ \\b \\f \\n \\r \\t \\uXXXX",
             ErrorKind::LoneSurrogate => "write both halves, as in \\uD83D\\uDEA2, or the character",
-            ErrorKind::NotUtf8 => "save the input as UTF-8",
             ErrorKind::TextAfterEnd => "for a run of JSON values, say --from jsonl",
             ErrorKind::TooDeep(_) => "raise the limit with --depth N if this is meant",
         }
     }
+}
 
-    /// The error as a message about `file`, which holds `text`.
-    #[must_use]
-    pub fn problem(&self, file: &str, text: &[u8]) -> Problem {
-        let mut problem = Problem::error(self.message())
-            .at(Spot::of(file, text, self.start, self.end))
-            .advise(self.advice());
-        if let ErrorKind::EndsInside(opened) = self.kind {
-            problem = problem.at(Spot::of(file, text, opened, opened + 1));
+impl From<ReadError> for SyntaxError {
+    fn from(error: ReadError) -> Self {
+        Self {
+            message: error.message(),
+            advice: error.advice(),
+            start: error.start,
+            end: error.end,
+            also: match error.kind {
+                ErrorKind::EndsInside(opened) => Some(opened),
+                _ => None,
+            },
+            wants_more: error.wants_more(),
         }
-        problem
     }
 }

@@ -247,6 +247,18 @@ mod tests {
         assert_eq!(places, [9, 24, 35, 48, 58, 76]);
     }
 
+    #[test]
+    fn gets_on_after_broken_tokens() {
+        for (rule, findings) in [
+            ("for 'a\nwhere x\nreturn x", 1),
+            ("1\nfor 'a", 1),
+            ("let a = 1\nfor x in $[*]\nwhere 'b\nreturn 'c", 2),
+            ("param p: text = 'x\nfor & in $\nlet y = |\nreturn \"", 4),
+        ] {
+            assert_eq!(parse(rule).unwrap_err().len(), findings, "{rule:?}");
+        }
+    }
+
     proptest::proptest! {
         #[test]
         fn never_panics(rule in r#"([$@.\[\](){}*?:,;=<>!&|+%/-]|for |in |let |return |if |then |param |def |f"|"|'|é|a|1|\\| |\n|\{|\}){0,30}"#) {

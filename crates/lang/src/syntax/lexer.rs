@@ -16,6 +16,8 @@ pub(crate) enum Token {
     Template(char),
     /// A symbol, one of [`SYMBOLS`].
     Symbol(&'static str),
+    /// In place of what is no token; a finding has told.
+    Broken,
     /// The end of the rule.
     End,
 }
@@ -97,7 +99,14 @@ impl<'s> Lexer<'s> {
     pub(crate) fn next(&mut self) -> Result<Lexeme, Finding> {
         let (on_new_line, after_blank) = self.skip_blank();
         let start = self.at;
-        let token = self.token()?;
+        // Behind an error reading goes on with the next line, so that it always gets on.
+        let token = match self.token() {
+            Ok(token) => token,
+            Err(finding) => {
+                self.skip_line();
+                return Err(finding);
+            }
+        };
         Ok(Lexeme { token, span: Span::new(start, self.at), on_new_line, after_blank })
     }
 

@@ -44,9 +44,16 @@ impl<'s> Parser<'s> {
     }
 
     pub(super) fn advance(&mut self) -> Parsed<Lexeme> {
-        let next = self.lexer.next()?;
         self.last_end = self.next.span.end;
-        Ok(std::mem::replace(&mut self.next, next))
+        match self.lexer.next() {
+            Ok(next) => Ok(std::mem::replace(&mut self.next, next)),
+            Err(finding) => {
+                // The token before the broken one is used up, too, or going on would meet it again.
+                self.next.token = Token::Broken;
+                self.next.on_new_line = false;
+                Err(finding)
+            }
+        }
     }
 
     /// Reads the token behind a piece of f-text, which the lexer has just passed.

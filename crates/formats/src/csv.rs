@@ -1,0 +1,37 @@
+//! CSV (RFC 4180), and the same with tabs.
+//!
+//! Rows end with a line feed, with or without a carriage return before it. A cell that begins with a quote ends with
+//! one; quotes inside are doubled; it may hold delimiters and line ends. Cells are untyped text.
+//!
+//! ```
+//! use kyanite_formats::csv::{Header, Reader, Settings};
+//! use kyanite_tree::Arena;
+//!
+//! let text = "port,berth\nness,A9\n";
+//! let settings = Settings::default();
+//! let arena = Arena::new();
+//! let first = Header::read(text, settings, &arena).unwrap().unwrap();
+//! let mut reader = Reader::new(text, &arena, settings, Some(first.header), 1);
+//! reader.seek(first.end);
+//! let row = reader.next_row().unwrap().unwrap();
+//! assert_eq!(row.member("berth").unwrap().as_text(), Some("A9"));
+//! ```
+
+mod read;
+mod write;
+
+pub use read::{FirstRow, Header, Reader};
+pub use write::{NotARow, Writer};
+
+/// How cells are told apart.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub struct Settings {
+    /// The byte between cells: ASCII, neither a quote nor a line end.
+    pub delimiter: u8,
+}
+
+impl Default for Settings {
+    fn default() -> Self {
+        Self { delimiter: b',' }
+    }
+}

@@ -1,0 +1,305 @@
+//! The CSV reader: rows as maps by the header's names, or as lists of cells.
+
+use kyanite_tree::{Arena, Map, Member, NameIndex, Origin, Value};
+
+use super::Settings;
+use crate::SyntaxError;
+use crate::json::Duplicate;
+
+/// The names of the columns, from the first row.
+#[derive(Clone, Copy, Debug)]
+pub struct Header<'a> {
+    names: &'a [&'a str],
+    index: NameIndex<'a>,
+    /// Whether some name stands twice; the later column is then taken.
+    repeats: bool,
+}
+
+/// What the first row of a text says.
+#[derive(Clone, Debug)]
+pub struct FirstRow<'a> {
+    /// The names of the columns.
+    pub header: Header<'a>,
+    /// Where the rows behind it begin.
+    pub end: usize,
+    /// Columns that have the name of an earlier one, with both places.
+    pub duplicates: Vec<Duplicate>,
+}
+
+impl<'a> Header<'a> {
+    /// Reads the first row of `text` into `arena`; `None` when the text is empty.
+    ///
+    /// # Errors
+    /// A [`SyntaxError`]; it wants more when the row has no end.
+    pub fn read(
+        text: &str,
+        settings: Settings,
+        arena: &'a Arena,
+    ) -> Result<Option<FirstRow<'a>>, SyntaxError> {
+        let scratch = Arena::new();
+        let mut reader = Reader::new(text, &scratch, settings, None, Origin::INPUT);
+        let Some(Value::List(_, cells)) = reader.next_row()? else { return Ok(None) };
+        let names: Vec<&str> = cells.iter().filter_map(|cell| cell.as_text()).collect();
+        let mut duplicates = Vec::new();
+        for (position, name) in names.iter().enumerate() {
+            if let Some(earlier) = names[..position].iter().position(|known| known == name) {
+                duplicates.push(Duplicate {
+                    name: (*name).to_owned(),
+                    earlier: cells[earlier].origin().offset(),
+                    later: cells[position].origin().offset(),
+                });
+            }
+        }
+        let header = Self {
+            names: arena.names(&names),
+            index: NameIndex::of(arena, &names),
+            repeats: !duplicates.is_empty(),
+        };
+        Ok(Some(FirstRow { header, end: reader.at, duplicates }))
+    }
+}
+
+/// Reads one row after another.
+pub struct Reader<'a> {
+    text: &'a str,
+    at: usize,
+    arena: &'a Arena,
+    settings: Settings,
+    header: Option<Header<'a>>,
+    document: u16,
+    cells: Vec<Value<'a>>,
+    members: Vec<Member<'a>>,
+}
+
+impl<'a> Reader<'a> {
+    /// A reader over `text`. With a header rows are maps, without one lists of cells.
+    #[must_use]
+    pub fn new(
+        text: &'a str,
+        arena: &'a Arena,
+        settings: Settings,
+        header: Option<Header<'a>>,
+        document: u16,
+    ) -> Self {
+        let at = if text.starts_with('\u{feff}') { 3 } else { 0 };
+        Self { text, at, arena, settings, header, document, cells: Vec::new(), members: Vec::new() }
+    }
+
+    /// The offset of the byte to be read next.
+    #[must_use]
+    pub fn position(&self) -> usize {
+        self.at
+    }
+
+    /// Goes on reading at byte `offset`, the start of a row.
+    pub fn seek(&mut self, offset: usize) {
+        self.at = offset;
+    }
+
+    /// The next row, or `None` at the end. Empty lines are no rows, unless rows have one column.
+    ///
+    /// # Errors
+    /// A [`SyntaxError`]: a quoted cell that is not closed or goes on behind its quote, or a row with another
+    /// number of cells than the header; only then the position is behind the row, else it is at its start.
+    pub fn next_row(&mut self) -> Result<Option<Value<'a>>, SyntaxError> {
+        let bytes = self.text.as_bytes();
+        if self.header.is_none_or(|header| header.names.len() > 1) {
+            while let Some(b'\n' | b'\r') = bytes.get(self.at) {
+                self.at += 1;
+            }
+        }
+        if self.at >= bytes.len() {
+            return Ok(None);
+        }
+        let start = self.at;
+        self.cells.clear();
+        loop {
+            let cell = match self.cell() {
+                Ok(cell) => cell,
+                Err(error) => {
+                    self.at = start;
+                    return Err(error);
+                }
+            };
+            self.cells.push(cell);
+            match bytes.get(self.at) {
+                Some(delimiter) if *delimiter == self.settings.delimiter => self.at += 1,
+                Some(b'\r') => {
+                    self.at += 2;
+                    break;
+                }
+                Some(_) => {
+                    self.at += 1;
+                    break;
+                }
+                None => break,
+            }
+        }
+        let origin = Origin::new(self.document, start);
+        match self.header {
+            None => Ok(Some(Value::List(origin, self.arena.items(&self.cells)))),
+            Some(header) if header.names.len() == self.cells.len() => {
+                self.members.clear();
+                let named = header.names.iter().zip(&self.cells);
+                self.members.extend(named.map(|(name, value)| Member { name, value: *value }));
+                let map = if header.repeats {
+                    Map::from_read(self.arena, &mut self.members, |_, _, _| ())
+                } else {
+                    Map::with_index(self.arena, &self.members, header.index)
+                };
+                Ok(Some(Value::Map(origin, map)))
+            }
+            Some(header) => Err(self.ragged(start, header)),
+        }
+    }
+
+    /// Reads a cell, up to the delimiter or line end behind it.
+    #[inline]
+    fn cell(&mut self) -> Result<Value<'a>, SyntaxError> {
+        let start = self.at;
+        let origin = Origin::new(self.document, start);
+        let bytes = self.text.as_bytes();
+        if bytes.get(start) == Some(&b'"') {
+            return Ok(Value::Untyped(origin, self.quoted()?));
+        }
+        let rest = &bytes[start..];
+        let mut end =
+            start + memchr::memchr2(self.settings.delimiter, b'\n', rest).unwrap_or(rest.len());
+        // A carriage return belongs to the line end behind it.
+        if end > start && bytes.get(end) == Some(&b'\n') && bytes[end - 1] == b'\r' {
+            end -= 1;
+        }
+        self.at = end;
+        Ok(Value::Untyped(origin, &self.text[start..end]))
+    }
+
+    fn quoted(&mut self) -> Result<&'a str, SyntaxError> {
+        let opened = self.at;
+        let bytes = self.text.as_bytes();
+        let (mut at, mut doubled) = (opened + 1, false);
+        let end = loop {
+            let Some(quote) = memchr::memchr(b'"', &bytes[at..]).map(|found| at + found) else {
+                return Err(SyntaxError {
+                    message: "this quoted cell is not closed".into(),
+                    advice: "close it with a quote; quotes inside are doubled",
+                    start: opened,
+                    end: opened + 1,
+                    also: None,
+                    wants_more: true,
+                });
+            };
+            if bytes.get(quote + 1) != Some(&b'"') {
+                break quote;
+            }
+            doubled = true;
+            at = quote + 2;
+        };
+        self.at = end + 1;
+        match bytes.get(end + 1) {
+            None | Some(b'\n') => {}
+            Some(b'\r') if bytes.get(end + 2) == Some(&b'\n') => {}
+            Some(delimiter) if *delimiter == self.settings.delimiter => {}
+            Some(_) => {
+                return Err(SyntaxError {
+                    message: "text stands behind the closing quote of a cell".into(),
+                    advice: "double the quotes inside a cell",
+                    start: end + 1,
+                    end: end + 2,
+                    also: Some(opened),
+                    wants_more: false,
+                });
+            }
+        }
+        let text = &self.text[opened + 1..end];
+        Ok(if doubled { self.arena.text(&text.replace("\"\"", "\"")) } else { text })
+    }
+
+    #[cold]
+    fn ragged(&self, start: usize, header: Header<'_>) -> SyntaxError {
+        let (found, wanted) = (self.cells.len(), header.names.len());
+        let cells = if found == 1 { "cell" } else { "cells" };
+        SyntaxError {
+            message: format!("this row has {found} {cells}, and the header has {wanted}"),
+            advice: "check the delimiter and the quotes; --lenient leaves such rows out",
+            start,
+            end: start + 1,
+            also: None,
+            wants_more: false,
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::json;
+    use proptest::prelude::*;
+
+    fn read(text: &str) -> Result<String, SyntaxError> {
+        let settings = Settings::default();
+        let arena = Arena::new();
+        let Some(first) = Header::read(text, settings, &arena)? else { return Ok(String::new()) };
+        let mut reader = Reader::new(text, &arena, settings, Some(first.header), 1);
+        reader.seek(first.end);
+        let mut out = Vec::new();
+        while let Some(row) = reader.next_row()? {
+            json::write(row, json::Style::Compact, &mut out);
+        }
+        Ok(String::from_utf8(out).unwrap())
+    }
+
+    #[test]
+    fn rows() {
+        for (text, rows) in [
+            ("a,b\n1,2\n", r#"{"a":"1","b":"2"}"#),
+            ("a,b\r\n1,2\r\n3,", r#"{"a":"1","b":"2"}{"a":"3","b":""}"#),
+            ("\u{feff}a,b\n\"1\",\"x,\"\"y\"\"\nz\"\n", r#"{"a":"1","b":"x,\"y\"\nz"}"#),
+            ("a,b\n\n\"\",\"\"\n\r\n1,2", r#"{"a":"","b":""}{"a":"1","b":"2"}"#),
+            ("a\n\n1\n", r#"{"a":""}{"a":"1"}"#),
+            ("a,b\nx\"y,\r1\n", r#"{"a":"x\"y","b":"\r1"}"#),
+            ("a,a\n1,2\n", r#"{"a":"2"}"#),
+            ("a,b", ""),
+            ("", ""),
+        ] {
+            assert_eq!(read(text).as_deref(), Ok(rows), "{text:?}");
+        }
+    }
+
+    #[test]
+    fn errors() {
+        for (text, start, message) in [
+            ("a,b\n1\n", 4, "this row has 1 cell, and the header has 2"),
+            ("a,b\n1,2,3\n", 4, "this row has 3 cells, and the header has 2"),
+            ("a,b\n\"1,2\n", 4, "this quoted cell is not closed"),
+            ("a,b\n\"1\"x,2\n", 7, "text stands behind the closing quote of a cell"),
+        ] {
+            let error = read(text).unwrap_err();
+            assert_eq!((error.start, error.message.as_str()), (start, message), "{text:?}");
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn never_panics(text in "[a,\"\r\n é]{0,30}") {
+            let _ = read(&text);
+        }
+
+        #[test]
+        fn written_rows_read_back(cells in proptest::collection::vec(proptest::collection::vec("[a,\"\r\n é]{0,4}", 2), 1..5)) {
+            let arena = Arena::new();
+            let mut writer = super::super::Writer::new(Settings::default(), None, false);
+            let mut out = Vec::new();
+            for row in &cells {
+                let row = arena.map([("x", Value::text(&row[0])), ("y", Value::text(&row[1]))]);
+                writer.row(row, &mut out).unwrap();
+            }
+            writer.finish(&mut out);
+            let mut expected = Vec::new();
+            for row in &cells {
+                let row = arena.map([("x", Value::text(&row[0])), ("y", Value::text(&row[1]))]);
+                json::write(row, json::Style::Compact, &mut expected);
+            }
+            prop_assert_eq!(read(&String::from_utf8(out).unwrap()).unwrap(), String::from_utf8(expected).unwrap());
+        }
+    }
+}

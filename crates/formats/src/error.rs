@@ -1,0 +1,44 @@
+//! What is wrong with a text, in whichever format.
+
+use kyanite_tree::{Problem, Spot};
+
+/// The first thing that is wrong with a text, and where.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct SyntaxError {
+    /// What is wrong, in one sentence.
+    pub message: String,
+    /// What to do about it.
+    pub advice: &'static str,
+    /// The first byte that is wrong.
+    pub start: usize,
+    /// The byte after the last that is wrong; at least `start`.
+    pub end: usize,
+    /// Another place that belongs to it: where what is not closed was opened.
+    pub also: Option<usize>,
+    /// Whether more text at the end could mend it.
+    pub wants_more: bool,
+}
+
+impl SyntaxError {
+    /// Bytes at `start..end` that are not UTF-8.
+    #[must_use]
+    pub fn not_utf8(start: usize, end: usize) -> Self {
+        Self {
+            message: "these bytes are not UTF-8".into(),
+            advice: "save the input as UTF-8",
+            start,
+            end,
+            also: None,
+            wants_more: false,
+        }
+    }
+
+    /// The error as a message about `file`, which holds `text`.
+    #[must_use]
+    pub fn problem(&self, file: &str, text: &[u8]) -> Problem {
+        Problem::error(self.message.clone())
+            .at(Spot::of(file, text, self.start, self.end))
+            .at_opt(self.also.map(|also| Spot::of(file, text, also, also + 1)))
+            .advise(self.advice)
+    }
+}

@@ -1,0 +1,113 @@
+//! Readers of formats that are runs of records: one interface over them.
+
+use kyanite_tree::{Arena, Value};
+
+use crate::json::{self, Duplicate, Origins};
+use crate::{Format, SyntaxError, csv};
+
+/// How the records of an input are told apart and named.
+#[derive(Clone, Copy, Debug)]
+pub enum Layout<'a> {
+    /// JSON values, one after another.
+    Json {
+        /// The deepest nesting that is read.
+        depth: usize,
+    },
+    /// Rows of cells.
+    Csv {
+        /// How cells are told apart.
+        settings: csv::Settings,
+        /// The names of the columns; without them rows are lists.
+        header: Option<csv::Header<'a>>,
+    },
+}
+
+/// Reads one record after another.
+pub enum Reader<'a> {
+    /// JSON values.
+    Json(json::Reader<'a>),
+    /// Rows of cells.
+    Csv(csv::Reader<'a>),
+}
+
+impl<'a> Reader<'a> {
+    /// A reader over `text`, whose records live in `arena` and come from the document of that number.
+    #[must_use]
+    pub fn new(layout: Layout<'a>, text: &'a str, arena: &'a Arena, document: u16) -> Self {
+        match layout {
+            Layout::Json { depth } => {
+                let options = json::ReaderOptions { depth, origins: Origins::Document(document) };
+                Self::Json(json::Reader::new(text, arena, options))
+            }
+            Layout::Csv { settings, header } => {
+                Self::Csv(csv::Reader::new(text, arena, settings, header, document))
+            }
+        }
+    }
+
+    /// The next record, or `None` at the end.
+    ///
+    /// # Errors
+    /// A [`SyntaxError`].
+    pub fn next_record(&mut self) -> Result<Option<Value<'a>>, SyntaxError> {
+        match self {
+            Self::Json(reader) => Ok(reader.next_value()?),
+            Self::Csv(reader) => reader.next_row(),
+        }
+    }
+
+    /// The offset of the byte to be read next.
+    #[must_use]
+    pub fn position(&self) -> usize {
+        match self {
+            Self::Json(reader) => reader.position(),
+            Self::Csv(reader) => reader.position(),
+        }
+    }
+
+    /// Goes on reading at byte `offset`, where a record begins.
+    pub fn seek(&mut self, offset: usize) {
+        match self {
+            Self::Json(reader) => reader.seek(offset),
+            Self::Csv(reader) => reader.seek(offset),
+        }
+    }
+
+    /// Where the record behind a broken one begins, which began at `start` in `bytes`.
+    ///
+    /// It is on the next line or, where JSON records begin with a bracket, on the next line that begins with the same
+    /// one. A row with too many or too few cells ends where it ends.
+    #[must_use]
+    pub fn behind_broken(&self, bytes: &[u8], start: usize) -> usize {
+        let bracket = match self {
+            Self::Csv(reader) if reader.position() > start => return reader.position(),
+            Self::Csv(_) => None,
+            Self::Json(_) => bytes.get(start).copied().filter(|byte| matches!(byte, b'{' | b'[')),
+        };
+        memchr::memchr_iter(b'\n', bytes.get(start..).unwrap_or_default())
+            .map(|at| start + at + 1)
+            .find(|line| bracket.is_none() || bytes.get(*line).copied() == bracket)
+            .unwrap_or(bytes.len())
+    }
+
+    /// Members that the records read since the last call held twice.
+    pub fn take_duplicates(&mut self) -> Vec<Duplicate> {
+        match self {
+            Self::Json(reader) => reader.take_duplicates(),
+            Self::Csv(_) => Vec::new(),
+        }
+    }
+}
+
+/// Where the value that begins at byte `offset` of `text` ends, for marking it.
+#[must_use]
+pub fn value_end(format: Format, text: &str, offset: usize) -> usize {
+    match format {
+        Format::Csv | Format::Tsv => {
+            let cell = text.get(offset..).unwrap_or_default();
+            let end = cell.find([',', ';', '\t', '\r', '\n']).unwrap_or(cell.len());
+            offset + end.max(1)
+        }
+        _ => json::value_end(text, offset),
+    }
+}
