@@ -382,6 +382,16 @@ fn tables_stream_over_any_block_border() {
 }
 
 #[test]
+fn lines_before_a_failure_are_written() {
+    let folder = Folder::with_demo();
+    folder.file("r.jsonl", "{\"n\":1}\n{\"n\":2}\n{\"n\":}\n");
+    for (to, out) in [("jsonl", "1\n2\n"), ("text", "1\n2\n"), ("json", "")] {
+        let ran = run(&folder, &format!("query $[*].n r.jsonl --to {to}"), "");
+        assert_eq!((ran.out.as_str(), ran.status), (out, 3), "{to}");
+    }
+}
+
+#[test]
 fn an_output_file_is_replaced_whole_or_not_at_all() {
     let folder = Folder::with_demo();
     folder.file("out.json", "precious").file("r.jsonl", "{\"n\":1}\n".repeat(50_000) + "{\"n\":");

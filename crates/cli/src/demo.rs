@@ -56,6 +56,29 @@ const TOUR: &[Step] = &[
         ],
     },
     Step {
+        title: "Convert",
+        text: "Tables go to JSON and back. Cells keep their spelling, and compute as the numbers they spell.",
+        commands: &[
+            &["convert", "tickets.csv", "--to", "jsonl"],
+            &[
+                "query",
+                "for p in $[*] where p.depth_m > 5 return {p.code, p.depth_m}",
+                "ports.csv",
+                "--to",
+                "csv",
+            ],
+            &[
+                "convert",
+                "bookings.jsonl",
+                "--to",
+                "csv",
+                "--flatten",
+                "--columns",
+                "id,leg.from,fare.amount",
+            ],
+        ],
+    },
+    Step {
         title: "Stream",
         text: "Records run one by one, so the same command works on files of any size.",
         commands: &[

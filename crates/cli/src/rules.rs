@@ -175,7 +175,10 @@ impl RuleCommand<'_> {
             Events { tell: &mut |problem| messages.show(&problem), bytes: &progress.bytes };
         let ran = kyanite_flow::run(&job, &inputs, &mut counted, &mut events);
         drop(progress);
-        ran?;
+        if let Err(failed) = ran {
+            output.abandon();
+            return Err(failed);
+        }
         let Counted { found, nothing, .. } = counted;
         if self.count {
             let arena = Arena::new();

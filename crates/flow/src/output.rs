@@ -128,6 +128,14 @@ impl Output {
         Ok(lost)
     }
 
+    /// Gives up after a failure. Lines that are complete still go down a stream, as those before them did; a file stays
+    /// as it was.
+    pub fn abandon(mut self) {
+        if self.layout.format.holds_several() && matches!(self.target, Target::Stream(_)) {
+            self.flush();
+        }
+    }
+
     fn flush(&mut self) {
         if self.is_closed() {
             self.buffer.clear();
