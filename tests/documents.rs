@@ -121,7 +121,7 @@ fn the_function_reference_is_the_table() {
         table.push_str(&format!(
             "| `{}` | {} | {} It takes {}. `{}` gives `{}` |\n",
             function.usage(),
-            function.result.word(),
+            function.result.words(),
             function.summary,
             parameters.join(", "),
             rule.replace('|', "\\|"),

@@ -11,7 +11,6 @@ use kyanite_tree::{Arena, DecimalError, Kind, Number, Origin, Value};
 
 use crate::iregexp::Patterns;
 use crate::types::Type;
-pub(crate) use texts::spelled;
 
 /// What a parameter takes.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -78,12 +77,7 @@ impl Takes {
     pub fn may_accept(self, of: Type) -> bool {
         match of {
             Type::Any => true,
-            Type::Null => self.accepts(Some(Kind::Null)),
-            Type::Boolean => self.accepts(Some(Kind::Boolean)),
-            Type::Number => self.accepts(Some(Kind::Number)),
-            Type::Text => self.accepts(Some(Kind::Text)),
-            Type::List => self.accepts(Some(Kind::List)),
-            Type::Map => self.accepts(Some(Kind::Map)),
+            Type::Of(kind) => self.accepts(Some(kind)),
         }
     }
 

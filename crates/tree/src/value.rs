@@ -144,6 +144,18 @@ impl<'a> Value<'a> {
         if let Self::Text(_, text) | Self::Untyped(_, text) = self { Some(text) } else { None }
     }
 
+    /// How a text, a number or a boolean is written as text; none for null, lists and maps.
+    #[must_use]
+    pub fn scalar_text(self) -> Option<&'a str> {
+        match self {
+            Self::Text(_, text) | Self::Untyped(_, text) => Some(text),
+            Self::Number(_, number) => Some(number.as_str()),
+            Self::Boolean(_, true) => Some("true"),
+            Self::Boolean(_, false) => Some("false"),
+            Self::Null(_) | Self::List(..) | Self::Map(..) => None,
+        }
+    }
+
     /// The items, if it is a list.
     #[inline]
     #[must_use]

@@ -114,7 +114,7 @@ impl Writer {
             if position > 0 {
                 out.push(self.settings.delimiter);
             }
-            match cell_text(*cell) {
+            match cell.scalar_text() {
                 Some(text) => self.cell(text, cells.len() == 1, out),
                 None if cell.kind() == Kind::Null => self.nulls += 1,
                 None => return Err(NotARow::Nested((position + 1).to_string(), cell.kind())),
@@ -157,7 +157,7 @@ impl Writer {
             if position > 0 {
                 out.push(self.settings.delimiter);
             }
-            match map.get(column).map(|cell| (cell_text(cell), cell.kind())) {
+            match map.get(column).map(|cell| (cell.scalar_text(), cell.kind())) {
                 Some((Some(text), _)) => self.cell(text, columns.len() == 1, out),
                 Some((None, Kind::Null)) => self.nulls += 1,
                 Some((None, kind)) => result = Err(NotARow::Nested(column.clone(), kind)),
@@ -205,7 +205,7 @@ impl Writer {
                     self.nested(&format!("{name}.{index}"), *item, cells)?;
                 }
             }
-            scalar => match cell_text(scalar) {
+            scalar => match scalar.scalar_text() {
                 Some(text) => cells.push((name.to_owned(), Some(text.to_owned()))),
                 None => return Err(NotARow::Nested(name.to_owned(), scalar.kind())),
             },
@@ -277,16 +277,5 @@ impl Writer {
             out.extend_from_slice(part.as_bytes());
         }
         out.push(b'"');
-    }
-}
-
-/// The text of a scalar.
-fn cell_text(value: Value<'_>) -> Option<&str> {
-    match value {
-        Value::Text(_, text) | Value::Untyped(_, text) => Some(text),
-        Value::Number(_, number) => Some(number.as_str()),
-        Value::Boolean(_, true) => Some("true"),
-        Value::Boolean(_, false) => Some("false"),
-        _ => None,
     }
 }

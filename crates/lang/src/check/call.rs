@@ -109,7 +109,7 @@ impl Checker<'_> {
                     "{}() takes {} here; this is {}",
                     signature.name,
                     takes.words(),
-                    known.word()
+                    known.words()
                 ),
             ));
         }

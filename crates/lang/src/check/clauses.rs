@@ -67,7 +67,7 @@ impl Checker<'_> {
         let value = self.operand(&key.value, "order by");
         let known = self.type_of(&value);
         if !matches!(known, Type::Any | Type::Number | Type::Text) {
-            let message = format!("order by takes numbers or texts; this is {}", known.word());
+            let message = format!("order by takes numbers or texts; this is {}", known.words());
             self.find(Finding::error(value.span, message));
         }
         OrderKey { value, descending: key.descending }
@@ -102,7 +102,7 @@ impl Checker<'_> {
                 if !matches!(known, Type::Any | Type::List | Type::Null) {
                     let finding = Finding::error(
                         source.span,
-                        format!("for takes a list; this is {}", known.word()),
+                        format!("for takes a list; this is {}", known.words()),
                     )
                     .advise(format!("write [{words}] for a list of that one value"));
                     self.find(finding);

@@ -64,7 +64,7 @@ impl Checker<'_> {
             // Calls, if and case may give a boolean; the runner sees to it.
             Type::Any => lowered,
             other => {
-                let what = other.word();
+                let what = other.words();
                 self.broken(Finding::error(
                     lowered.span,
                     format!("a condition is true or false; this is {what}"),

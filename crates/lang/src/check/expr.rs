@@ -186,7 +186,7 @@ impl Checker<'_> {
         }
         let finding = Finding::error(
             expr.span,
-            format!("{} takes {}; this is {}", quoted(operator), wanted.word(), known.word()),
+            format!("{} takes {}; this is {}", quoted(operator), wanted.words(), known.words()),
         );
         self.find(if operator == "+" && known == Type::Text {
             finding.advise("put texts together with f\"{a}{b}\"")

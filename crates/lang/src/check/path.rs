@@ -147,7 +147,7 @@ impl Checker<'_> {
 
 /// A type that has neither members nor items, in words.
 fn scalar(known: Type) -> Option<&'static str> {
-    matches!(known, Type::Null | Type::Boolean | Type::Number | Type::Text).then(|| known.word())
+    matches!(known, Type::Null | Type::Boolean | Type::Number | Type::Text).then(|| known.words())
 }
 
 fn append(lowered: Lowered, descendant: bool, mut selectors: Vec<Selector>) -> Lowered {

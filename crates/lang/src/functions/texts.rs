@@ -125,20 +125,9 @@ pub(super) const TABLE: &[Signature] = &[
         result: Type::Text,
         summary: "The value as text: a number with the digits it has, true or false.",
         example: ("text(1.50)", "\"1.50\""),
-        run: Run::Values(|call| Ok(call.argument(0).and_then(spelled).map(Value::text))),
+        run: Run::Values(|call| Ok(call.argument(0).and_then(Value::scalar_text).map(Value::text))),
     },
 ];
-
-/// A text, number or boolean as text.
-pub(crate) fn spelled(value: Value<'_>) -> Option<&str> {
-    match value {
-        Value::Text(_, text) | Value::Untyped(_, text) => Some(text),
-        Value::Number(_, number) => Some(number.as_str()),
-        Value::Boolean(_, true) => Some("true"),
-        Value::Boolean(_, false) => Some("false"),
-        _ => None,
-    }
-}
 
 /// Nothing and values that are no texts fit no pattern, nor does anything fit what is no I-Regexp.
 fn fits(call: &Call<'_, '_>, whole: bool) -> bool {
@@ -153,7 +142,7 @@ pub(super) fn join<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
         if !pieces.is_empty() {
             pieces.push(call.text(1));
         }
-        pieces.push(spelled(*item).ok_or_else(|| {
+        pieces.push(item.scalar_text().ok_or_else(|| {
             let advice = match item.kind() {
                 Kind::Null => "leave it out, or put a text in its place",
                 _ => "join its parts first, or encode it",

@@ -178,7 +178,7 @@ impl<'a> Runner<'_, 'a> {
                     null @ Some(Value::Null(_)) => {
                         return Err(self.missing(expr, null, "an f-text needs a value"));
                     }
-                    Some(value) => functions::spelled(value).ok_or_else(|| {
+                    Some(value) => value.scalar_text().ok_or_else(|| {
                         let words = self.plan.rule.slice(expr.span);
                         let message =
                             format!("`{words}` is {}, which has no text", value.kind().phrase());

@@ -1,0 +1,114 @@
+//! How numbers are spelled: read from text, and written out.
+
+use std::fmt;
+
+use num_bigint::BigInt;
+use num_traits::Signed;
+
+use super::{Decimal, DecimalError, MAX_DIGITS, Repr, Result, SMALL_POWER};
+use crate::Number;
+
+impl Decimal {
+    /// Reads a number in the grammar of RFC 8259 section 6.
+    ///
+    /// # Errors
+    /// [`DecimalError::Malformed`], or [`DecimalError::TooLarge`] past [`MAX_DIGITS`] digits.
+    pub fn parse(text: &str) -> Result {
+        let (mantissa, exponent) = match text.find(['e', 'E']) {
+            Some(at) => {
+                let digits = text[at + 1..].strip_prefix('+').unwrap_or(&text[at + 1..]);
+                (&text[..at], digits.parse::<i64>().map_err(|_| DecimalError::TooLarge)?)
+            }
+            None => (text, 0),
+        };
+        let (negative, digits) = match mantissa.strip_prefix('-') {
+            Some(rest) => (true, rest),
+            None => (false, mantissa),
+        };
+        let mut coefficient: u128 = 0;
+        let mut fraction: i64 = 0;
+        let mut in_fraction = false;
+        let mut count = 0u32;
+        for byte in digits.bytes() {
+            match byte {
+                b'0'..=b'9' => {
+                    fraction += i64::from(in_fraction);
+                    count += u32::from(coefficient != 0 || byte != b'0');
+                    if count >= SMALL_POWER {
+                        return Self::parse_big(negative, digits, exponent);
+                    }
+                    coefficient = coefficient * 10 + u128::from(byte - b'0');
+                }
+                b'.' if !in_fraction => in_fraction = true,
+                _ => return Err(DecimalError::Malformed),
+            }
+        }
+        let exponent = exponent.checked_sub(fraction).ok_or(DecimalError::TooLarge)?;
+        let coefficient = i128::try_from(coefficient).map_err(|_| DecimalError::TooLarge)?;
+        let coefficient = if negative { -coefficient } else { coefficient };
+        Ok(Self(Repr::Small(coefficient, if coefficient == 0 { 0 } else { exponent })))
+    }
+
+    /// The number that a text from elsewhere spells: a sign, digits (zeros in front are allowed), a fraction and an
+    /// exponent, blanks around them. `None` when it spells none, or one with more than [`MAX_DIGITS`] digits.
+    #[must_use]
+    pub fn spelled(text: &str) -> Option<Self> {
+        let text = text.trim();
+        let unsigned = text.strip_prefix(['+', '-']).unwrap_or(text);
+        let zeros = unsigned.len() - unsigned.trim_start_matches('0').len();
+        // JSON has no zeros in front of other digits, and no plus.
+        let significant = &unsigned[zeros..];
+        let is_number = match significant.bytes().next() {
+            Some(b'0'..=b'9') => Number::parse(significant).is_some(),
+            _ if zeros == 0 => false,
+            _ => Number::parse(&unsigned[zeros - 1..]).is_some(),
+        };
+        if !is_number {
+            return None;
+        }
+        let magnitude = Self::parse(unsigned).ok()?;
+        Some(if text.starts_with('-') { magnitude.neg() } else { magnitude })
+    }
+
+    #[cold]
+    fn parse_big(negative: bool, digits: &str, exponent: i64) -> Result {
+        if digits.len() as u64 > MAX_DIGITS {
+            return Err(DecimalError::TooLarge);
+        }
+        let fraction = digits.find('.').map_or(0, |at| digits.len() - at - 1);
+        let whole: Vec<u8> = digits.bytes().filter(|byte| *byte != b'.').collect();
+        let magnitude = BigInt::parse_bytes(&whole, 10).ok_or(DecimalError::Malformed)?;
+        let exponent = exponent.checked_sub(fraction as i64).ok_or(DecimalError::TooLarge)?;
+        Ok(Self::from_big(if negative { -magnitude } else { magnitude }, exponent))
+    }
+}
+
+/// Zeros that are written out before the exponent form is shorter to read.
+const PLAIN_ZEROS: i64 = 30;
+
+impl fmt::Display for Decimal {
+    /// The shortest plain spelling: no trailing zeros, an exponent only past 30 padding zeros.
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let plain = self.stripped();
+        let (coefficient, exponent) = plain.big();
+        let sign = if coefficient.is_negative() { "-" } else { "" };
+        let digits = coefficient.magnitude().to_string();
+        let point = digits.len() as i64 + exponent;
+        match exponent {
+            0 => write!(f, "{sign}{digits}"),
+            1..=PLAIN_ZEROS => write!(f, "{sign}{digits}{}", "0".repeat(exponent as usize)),
+            _ if exponent < 0 && point > 0 => {
+                let (whole, fraction) = digits.split_at(point as usize);
+                write!(f, "{sign}{whole}.{fraction}")
+            }
+            _ if exponent < 0 && point > -PLAIN_ZEROS => {
+                write!(f, "{sign}0.{}{digits}", "0".repeat(point.unsigned_abs() as usize))
+            }
+            _ => {
+                let (first, rest) = digits.split_at(1);
+                let dot = if rest.is_empty() { "" } else { "." };
+                write!(f, "{sign}{first}{dot}{rest}e{}", point - 1)
+            }
+        }
+    }
+}
