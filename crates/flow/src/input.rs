@@ -79,7 +79,7 @@ impl<'a> Beginning<'a> {
     ) -> Result<Self, SyntaxError> {
         let plain = |layout| Self { layout, from: 0, duplicates: Vec::new() };
         if !matches!(format, Format::Csv | Format::Tsv) {
-            return Ok(plain(Layout::Json { depth: options.depth }));
+            return Ok(plain(Layout::Json { depth: options.depth, needs: None }));
         }
         let settings = options.cells(format);
         let first = if options.unnamed { None } else { csv::Header::read(text, settings, arena)? };

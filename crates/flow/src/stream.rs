@@ -102,6 +102,7 @@ impl Stream<'_, '_, '_, '_> {
         let (name, format, options) = (source.name, source.detected.format, self.job.options);
         let mut blocks = Blocks::new(source.reader);
         let (header, mut arena) = (Arena::new(), Arena::new());
+        let needs = self.job.plan.needs();
         let mut layout = None;
         let mut input = InputPart { name: &name, format, document: Origin::INPUT, lines_before: 0 };
         let mut skipped = Skipped::new(options.lenient);
@@ -129,6 +130,11 @@ impl Stream<'_, '_, '_, '_> {
                         }
                     }
                 }
+            };
+            // As long as a path has selected nothing, the report may have to name what else is in the records.
+            let layout = match &needs {
+                Some(needs) if self.session.watch.has_seen_enough() => layout.with_needs(needs),
+                _ => layout,
             };
             let records = Records::new(block, from, input, layout, &arena);
             let used = self.block(records, &arena, progress, &mut skipped, &mut duplicates)?;

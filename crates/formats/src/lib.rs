@@ -8,6 +8,7 @@ pub mod detect;
 mod error;
 mod format;
 pub mod json;
+pub mod needs;
 pub mod records;
 pub mod text;
 

@@ -3,6 +3,7 @@
 use kyanite_tree::{Arena, Value};
 
 use crate::json::{self, Duplicate, Origins};
+use crate::needs::Needs;
 use crate::{Format, SyntaxError, csv};
 
 /// How the records of an input are told apart and named.
@@ -12,6 +13,8 @@ pub enum Layout<'a> {
     Json {
         /// The deepest nesting that is read.
         depth: usize,
+        /// What is needed of each; all without it.
+        needs: Option<&'a Needs>,
     },
     /// Rows of cells.
     Csv {
@@ -20,6 +23,18 @@ pub enum Layout<'a> {
         /// The names of the columns; without them rows are lists.
         header: Option<csv::Header<'a>>,
     },
+}
+
+impl<'a> Layout<'a> {
+    /// The same layout, where of each record only so much is needed.
+    #[must_use]
+    pub fn with_needs(self, needs: &'a Needs) -> Self {
+        match self {
+            Self::Json { depth, .. } => Self::Json { depth, needs: Some(needs) },
+            // Cells are borrowed, so that leaving some out would save nothing.
+            Self::Csv { .. } => self,
+        }
+    }
 }
 
 /// Reads one record after another.
@@ -35,9 +50,13 @@ impl<'a> Reader<'a> {
     #[must_use]
     pub fn new(layout: Layout<'a>, text: &'a str, arena: &'a Arena, document: u16) -> Self {
         match layout {
-            Layout::Json { depth } => {
+            Layout::Json { depth, needs } => {
                 let options = json::ReaderOptions { depth, origins: Origins::Document(document) };
-                Self::Json(json::Reader::new(text, arena, options))
+                let reader = json::Reader::new(text, arena, options);
+                Self::Json(match needs {
+                    Some(needs) => reader.with_needs(needs),
+                    None => reader,
+                })
             }
             Layout::Csv { settings, header } => {
                 Self::Csv(csv::Reader::new(text, arena, settings, header, document))

@@ -33,6 +33,7 @@ mod finding;
 pub mod functions;
 mod iregexp;
 mod jsonpath;
+mod needs;
 mod params;
 mod plan;
 mod pointer;

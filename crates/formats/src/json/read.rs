@@ -20,6 +20,7 @@ use kyanite_tree::{Arena, Map, Member, Number, Origin, Value};
 
 use super::error::{ErrorKind, ReadError};
 use super::string::{plain_end, unescape};
+use crate::needs::{Need, Needs};
 
 /// What the values of a reader say about where they come from.
 #[derive(Clone, Copy, Debug)]
@@ -108,11 +109,19 @@ pub struct Reader<'a> {
     open: Vec<Open>,
     unescaped: String,
     duplicates: Vec<Duplicate>,
+    /// What is needed of each record; all without it.
+    needs: Option<&'a Needs>,
+    /// What is needed of the value that comes next; nothing when it is stepped over.
+    need: Option<Need>,
+    /// Whether the value that was read last is needed.
+    is_needed: bool,
 }
 
 /// A container whose end has not been read.
 struct Open {
     start: usize,
+    /// What is needed of it; nothing when it is stepped over.
+    need: Option<Need>,
     /// Where its children begin in `items` or `members`.
     first: usize,
     is_map: bool,
@@ -133,7 +142,18 @@ impl<'a> Reader<'a> {
             open: Vec::new(),
             unescaped: String::new(),
             duplicates: Vec::new(),
+            needs: None,
+            need: Some(Need::ALL),
+            is_needed: true,
         }
+    }
+
+    /// The same reader, building of each value only what is needed. Members that are not needed are stepped over: their
+    /// grammar is checked, but they are not in the maps. Items that are not needed are null.
+    #[must_use]
+    pub fn with_needs(mut self, needs: &'a Needs) -> Self {
+        self.needs = Some(needs);
+        self
     }
 
     /// The offset of the byte to be read next.
@@ -160,6 +180,7 @@ impl<'a> Reader<'a> {
         self.items.clear();
         self.members.clear();
         self.open.clear();
+        self.need = Some(self.needs.map_or(Need::ALL, Needs::of_record));
         if self.skip_blank().is_none() {
             return Ok(None);
         }
@@ -195,7 +216,12 @@ impl<'a> Reader<'a> {
     #[inline]
     fn begin_value(&mut self) -> Result<Option<Value<'a>>, ReadError> {
         let start = self.at;
+        self.is_needed = self.need.is_some();
         match self.bytes.get(start) {
+            Some(b'"') if !self.is_needed => {
+                self.skip_quoted()?;
+                Ok(Some(Value::NULL))
+            }
             Some(b'"') => {
                 let text = self.quoted()?;
                 Ok(Some(Value::Text(self.origin(start), text)))
@@ -217,6 +243,7 @@ impl<'a> Reader<'a> {
                 if self.skip_blank() == Some(b']') {
                     return self.close().map(Some);
                 }
+                self.need_item();
                 Ok(None)
             }
             Some(b't') => self.word("true", Value::Boolean(self.origin(start), true)).map(Some),
@@ -233,7 +260,9 @@ impl<'a> Reader<'a> {
         loop {
             let Some(open) = self.open.last() else { return Ok(Some(value)) };
             if open.is_map {
-                if let Some(member) = self.members.last_mut() {
+                if self.is_needed
+                    && let Some(member) = self.members.last_mut()
+                {
                     member.value = value;
                 }
                 match self.skip_blank() {
@@ -246,7 +275,9 @@ impl<'a> Reader<'a> {
                     _ => return Err(self.no_comma('}')),
                 }
             } else {
-                self.items.push(value);
+                if open.need.is_some() {
+                    self.items.push(if self.is_needed { value } else { Value::NULL });
+                }
                 match self.skip_blank() {
                     Some(b',') => {
                         let comma = self.at;
@@ -254,6 +285,7 @@ impl<'a> Reader<'a> {
                         if self.skip_blank() == Some(b']') {
                             return Err(ReadError::new(ErrorKind::TrailingComma, comma, comma + 1));
                         }
+                        self.need_item();
                         return Ok(None);
                     }
                     Some(b']') => value = self.close()?,
@@ -269,9 +301,29 @@ impl<'a> Reader<'a> {
             return Err(ReadError::new(ErrorKind::TooDeep(self.options.depth), start, start + 1));
         }
         let first = if is_map { self.members.len() } else { self.items.len() };
-        self.open.push(Open { start, first, is_map });
+        self.open.push(Open { start, need: self.need, first, is_map });
         self.at += 1;
         Ok(())
+    }
+
+    /// Settles what is needed of the item that comes next.
+    #[inline]
+    fn need_item(&mut self) {
+        let of = self.open.last().and_then(|open| open.need);
+        self.need = match (of, self.needs) {
+            (Some(of), Some(needs)) => needs.item(of),
+            (of, _) => of,
+        };
+    }
+
+    /// Settles what is needed of the member called `name`.
+    #[inline]
+    fn need_member(&mut self, name: &str) {
+        let of = self.open.last().and_then(|open| open.need);
+        self.need = match (of, self.needs) {
+            (Some(of), Some(needs)) => needs.member(of, name),
+            (of, _) => of,
+        };
     }
 
     /// Closes the innermost container at its closing bracket.
@@ -279,6 +331,10 @@ impl<'a> Reader<'a> {
     fn close(&mut self) -> Result<Value<'a>, ReadError> {
         self.at += 1;
         let Some(open) = self.open.pop() else { return Err(self.not_a_value()) };
+        self.is_needed = open.need.is_some();
+        if !self.is_needed {
+            return Ok(Value::NULL);
+        }
         let origin = self.origin(open.start);
         if open.is_map {
             let duplicates = &mut self.duplicates;
@@ -316,8 +372,16 @@ impl<'a> Reader<'a> {
                 return Err(ReadError::new(ErrorKind::NotAName, self.at, self.word_end()));
             }
         }
-        let name = self.quoted()?;
-        self.members.push(Member { name, value: Value::NULL });
+        if self.open.last().is_some_and(|open| open.need.is_none()) {
+            self.skip_quoted()?;
+            self.need = None;
+        } else {
+            let name = self.quoted()?;
+            self.need_member(name);
+            if self.need.is_some() {
+                self.members.push(Member { name, value: Value::NULL });
+            }
+        }
         match self.skip_blank() {
             Some(b':') => self.at += 1,
             None => return Err(self.ends_inside()),
@@ -347,6 +411,18 @@ impl<'a> Reader<'a> {
             }
             None => Err(ReadError::new(ErrorKind::EndsInText, start - 1, start)),
         }
+    }
+
+    /// Steps over a quoted text; its escapes are checked.
+    #[inline]
+    fn skip_quoted(&mut self) -> Result<(), ReadError> {
+        let start = self.at + 1;
+        let end = plain_end(self.bytes, start);
+        if self.bytes.get(end) == Some(&b'"') {
+            self.at = end + 1;
+            return Ok(());
+        }
+        self.quoted().map(|_| ())
     }
 
     #[inline]
@@ -506,6 +582,38 @@ mod tests {
     }
 
     #[test]
+    fn only_what_is_needed_is_built() {
+        let mut needs = Needs::nothing();
+        let a = needs.add_member(Need::RECORD, "a");
+        needs.add_all(a);
+        let list = needs.add_member(Need::RECORD, "list");
+        let item = needs.add_children(list);
+        let b = needs.add_member(item, "b");
+        needs.add_all(b);
+        for (text, built) in [
+            (r#"{"x": [1, {"a": 2}], "a": {"y": [3]}, "z": "\n"}"#, r#"{"a":{"y":[3]}}"#),
+            (
+                r#"{"list": [{"b": 1, "c": 2}, 5, [6]], "a": null}"#,
+                r#"{"list":[{"b":1},5,[6]],"a":null}"#,
+            ),
+            (
+                r#"{"list": {"b": {"c": 1}, "d": {"b": 2, "e": 3}}}"#,
+                r#"{"list":{"b":{},"d":{"b":2}}}"#,
+            ),
+            (r#"{"a": 1, "x": {}, "y": [], "a": 2}"#, r#"{"a":2}"#),
+            (r#"[1, {"a": 2}]"#, "[null,null]"),
+            ("5", "5"),
+        ] {
+            let arena = Arena::new();
+            let mut reader = Reader::new(text, &arena, ReaderOptions::default()).with_needs(&needs);
+            let mut out = Vec::new();
+            write(reader.next_value().unwrap().unwrap(), Style::Compact, &mut out);
+            assert_eq!(String::from_utf8(out).unwrap(), built, "{text}");
+            assert!(reader.next_value().unwrap().is_none());
+        }
+    }
+
+    #[test]
     fn duplicates_are_told_with_both_places() {
         let arena = Arena::new();
         let text = r#"{"a": 1, "a": [2]}"#;
@@ -532,6 +640,12 @@ mod tests {
         #[test]
         fn never_panics_and_agrees_with_serde_json(text in r#"([\[\]{},:"\\ \n01eE.+-]|"a"|true|null|\\u00e9|\\uD83D){0,24}"#) {
             let ours = read(&text);
+            // What is stepped over is refused where reading it would be, for the same reason.
+            let (needs, arena) = (Needs::nothing(), Arena::new());
+            let options = ReaderOptions { depth: 4, ..Default::default() };
+            let stepped = Reader::new(&text, &arena, options).with_needs(&needs).next_value();
+            let whole = Reader::new(&text, &arena, options).next_value();
+            prop_assert_eq!(stepped.map(|value| value.is_some()), whole.map(|value| value.is_some()));
             let theirs = serde_json::from_str::<serde_json::Value>(&text);
             // The depth limit is the only difference.
             if !matches!(ours, Err(ReadError { kind: ErrorKind::TooDeep(_), .. })) {

@@ -1,0 +1,256 @@
+//! Which members of a record a plan can see: followed from the records through every name bound to a part of them.
+//!
+//! What is only stepped through is needed by name; what is used as a value is needed whole. Where it cannot be told,
+//! all is needed.
+
+use kyanite_formats::needs::{Need, Needs};
+
+use crate::plan::{
+    Clause, ClauseKind, Entry, Expr, ForSource, Kind, Loop, ManyPath, Nodes, OnePath, Piece, Plan,
+    RecordHead, Segment, Selector, Start, Step, StepKind,
+};
+
+impl Plan {
+    /// What the plan can see of each record, if it [runs by record](Plan::runs_by_record).
+    #[must_use]
+    pub fn needs(&self) -> Option<Needs> {
+        let head = self.records()?;
+        let mut analysis = Analysis {
+            needs: Needs::nothing(),
+            locals: vec![Vec::new(); self.frame],
+            current: Vec::new(),
+        };
+        if let RecordHead::Filter(filter) = head {
+            analysis.tested(&filter.condition, vec![Need::RECORD]);
+        }
+        match &self.body.kind {
+            Kind::Many(path) => {
+                let nodes = analysis.segments(path.segments.get(1..)?, vec![Need::RECORD]);
+                analysis.all(&nodes);
+            }
+            Kind::One(path) => {
+                let nodes = analysis.steps(path.steps.get(1..)?, vec![Need::RECORD]);
+                analysis.all(&nodes);
+            }
+            Kind::Loop(repeat) => {
+                let (first, rest) = repeat.clauses.split_first()?;
+                let ClauseKind::For { slot, source: ForSource::Nodes(path), .. } = &first.kind
+                else {
+                    return None;
+                };
+                analysis.locals[*slot] =
+                    analysis.segments(path.segments.get(1..)?, vec![Need::RECORD]);
+                analysis.clauses(rest);
+                analysis.value(&repeat.result);
+            }
+            _ => return None,
+        }
+        Some(analysis.needs)
+    }
+}
+
+/// The parts of a record that a name or a path may stand for; none when it stands for something else.
+type Parts = Vec<Need>;
+
+struct Analysis {
+    needs: Needs,
+    /// By slot.
+    locals: Vec<Parts>,
+    /// `@`
+    current: Parts,
+}
+
+impl Analysis {
+    /// All of these parts is needed.
+    fn all(&mut self, parts: &[Need]) {
+        parts.iter().for_each(|part| self.needs.add_all(*part));
+    }
+
+    fn start(&mut self, start: &Start) -> Parts {
+        match start {
+            Start::Current => self.current.clone(),
+            Start::Local(slot) => self.locals[*slot].clone(),
+            // The root stands only before the segment that picks records.
+            Start::Root | Start::Global(_) => Vec::new(),
+            Start::Value(value) => {
+                self.value(value);
+                Vec::new()
+            }
+        }
+    }
+
+    fn one(&mut self, path: &OnePath) -> Parts {
+        let start = self.start(&path.start);
+        self.steps(&path.steps, start)
+    }
+
+    fn many(&mut self, path: &ManyPath) -> Parts {
+        let start = self.start(&path.start);
+        self.segments(&path.segments, start)
+    }
+
+    fn steps(&mut self, steps: &[Step], parts: Parts) -> Parts {
+        steps.iter().fold(parts, |parts, step| self.step(step, parts))
+    }
+
+    fn step(&mut self, step: &Step, parts: Parts) -> Parts {
+        match &step.kind {
+            StepKind::Name(name) => {
+                parts.iter().map(|part| self.needs.add_member(*part, name)).collect()
+            }
+            StepKind::Index(_) => self.children(&parts),
+            StepKind::Computed(computed) => {
+                self.value(computed);
+                self.all(&parts);
+                Vec::new()
+            }
+            StepKind::Token(_) => {
+                self.all(&parts);
+                Vec::new()
+            }
+        }
+    }
+
+    fn children(&mut self, parts: &[Need]) -> Parts {
+        parts.iter().map(|part| self.needs.add_children(*part)).collect()
+    }
+
+    fn segments(&mut self, segments: &[Segment], mut parts: Parts) -> Parts {
+        for segment in segments {
+            if segment.descendant {
+                self.all(&parts);
+            }
+            let mut selected = Vec::new();
+            for selector in &segment.selectors {
+                selected.extend(match selector {
+                    Selector::Step(step) => self.step(step, parts.clone()),
+                    Selector::Wildcard | Selector::Slice { .. } => self.children(&parts),
+                    Selector::Filter(filter) => {
+                        let children = self.children(&parts);
+                        self.tested(&filter.condition, children.clone());
+                        children
+                    }
+                });
+            }
+            // Below descendants everything is needed already; the parts of one level are not those of the next.
+            parts = if segment.descendant { Vec::new() } else { selected };
+        }
+        parts
+    }
+
+    /// A filter's condition, over the nodes that it tests.
+    fn tested(&mut self, condition: &Expr, nodes: Parts) {
+        let outer = std::mem::replace(&mut self.current, nodes);
+        self.value(condition);
+        self.current = outer;
+    }
+
+    fn nodes(&mut self, nodes: &Nodes) {
+        let parts = match nodes {
+            Nodes::One(path) => self.one(path),
+            Nodes::Many(path) => self.many(path),
+        };
+        self.all(&parts);
+    }
+
+    /// Binds a name: to parts of the record where the value is such, else to something of its own.
+    fn bind(&mut self, slot: usize, value: &Expr) {
+        self.locals[slot] = match &value.kind {
+            Kind::One(path) => self.one(path),
+            _ => {
+                self.value(value);
+                Vec::new()
+            }
+        };
+    }
+
+    fn repeat(&mut self, repeat: &Loop) {
+        repeat.before.iter().for_each(|(slot, value)| self.bind(*slot, value));
+        self.clauses(&repeat.clauses);
+        self.value(&repeat.result);
+    }
+
+    fn clauses(&mut self, clauses: &[Clause]) {
+        for clause in clauses {
+            match &clause.kind {
+                ClauseKind::For { slot, source: ForSource::Nodes(path), .. } => {
+                    self.locals[*slot] = self.many(path);
+                }
+                ClauseKind::For { slot, source: ForSource::List(list), .. } => {
+                    self.locals[*slot] = match &list.kind {
+                        Kind::One(path) => {
+                            let lists = self.one(path);
+                            self.children(&lists)
+                        }
+                        _ => {
+                            self.value(list);
+                            Vec::new()
+                        }
+                    };
+                }
+                ClauseKind::Let(slot, value) => self.bind(*slot, value),
+                ClauseKind::Where { condition, .. } => self.value(condition),
+                ClauseKind::Skip(count) | ClauseKind::First(count) => self.value(count),
+                ClauseKind::OrderBy { keys, .. } => {
+                    keys.iter().for_each(|key| self.value(&key.value))
+                }
+            }
+        }
+    }
+
+    fn values<'e>(&mut self, values: impl IntoIterator<Item = &'e Expr>) {
+        values.into_iter().for_each(|value| self.value(value));
+    }
+
+    /// An expression whose value is used: the parts of the record that it stands for are needed whole.
+    fn value(&mut self, expr: &Expr) {
+        match &expr.kind {
+            Kind::Constant(_) | Kind::Broken => {}
+            Kind::One(path) => {
+                let parts = self.one(path);
+                self.all(&parts);
+            }
+            Kind::Many(path) => {
+                let parts = self.many(path);
+                self.all(&parts);
+            }
+            Kind::Exists(nodes) | Kind::Count(nodes) | Kind::ValueOf(nodes) => self.nodes(nodes),
+            Kind::Template(pieces) => {
+                self.values(pieces.iter().filter_map(|piece| match piece {
+                    Piece::Value(value) => Some(value),
+                    Piece::Text(_) => None,
+                }));
+            }
+            Kind::List(items) => self.values(items.iter().map(|item| &item.value)),
+            Kind::Map(entries) => {
+                for entry in entries {
+                    match entry {
+                        Entry::Named(_, value) | Entry::Spread(value) => self.value(value),
+                        Entry::Computed(name, value) => self.values([name, value]),
+                    }
+                }
+            }
+            Kind::Collected(inner) | Kind::Not(inner) | Kind::Negate(inner) => self.value(inner),
+            Kind::Binary(_, left, right) => self.values([&**left, &**right]),
+            Kind::If(condition, then, otherwise) => {
+                self.values([&**condition, &**then]);
+                self.values(otherwise.as_deref());
+            }
+            Kind::Case(case) => {
+                self.values(&case.subject);
+                for (waits, value) in &case.branches {
+                    self.values(waits);
+                    self.value(value);
+                }
+                self.values(&case.otherwise);
+            }
+            Kind::Loop(repeat) => self.repeat(repeat),
+            Kind::Lets(bindings, result) => {
+                bindings.iter().for_each(|(slot, value)| self.bind(*slot, value));
+                self.value(result);
+            }
+            // Defs see nothing of a record but their arguments.
+            Kind::Call(_, arguments) | Kind::CallDef(_, arguments) => self.values(arguments),
+        }
+    }
+}
