@@ -106,3 +106,42 @@ pub fn is_wanted(when: When, is_terminal: bool) -> bool {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn messages(quiet: bool, verbose: bool, color: When) -> Messages {
+        Messages::new(&MessageOptions { quiet, verbose, color, progress: When::Never })
+    }
+
+    #[test]
+    fn one_form_for_all() {
+        let text = "{\n\t\"fare\": 12,,\n}";
+        let problem = Problem::error("a comma too many")
+            .at(Spot::of("f.json", text.as_bytes(), 14, 15).with_path("$.fare"))
+            .at(Spot::of("r.kyr", b"$.fare", 2, 6))
+            .advise("take it away");
+        assert_eq!(
+            messages(false, false, When::Never).render(&problem),
+            "error: a comma too many\n  f.json:2:13  $.fare\n       \"fare\": 12,,\n                  ^\n  \
+             r.kyr:1:3\n      $.fare\n        ^^^^\n  take it away\n"
+        );
+        let colored = messages(false, false, When::Always).render(&Problem::note("well"));
+        assert!(colored.contains("\u{1b}[") && colored.contains("note") && !colored.contains('^'));
+    }
+
+    #[test]
+    fn how_loud() {
+        for (quiet, verbose, lowest) in [
+            (false, false, Severity::Warning),
+            (true, false, Severity::Error),
+            (false, true, Severity::Note),
+        ] {
+            assert_eq!(messages(quiet, verbose, When::Never).lowest, lowest);
+        }
+        let mut counted = messages(true, false, When::Never);
+        counted.show(&Problem::warning("not shown, but counted"));
+        assert_eq!(counted.warnings, 1);
+    }
+}
