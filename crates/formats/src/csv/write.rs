@@ -265,7 +265,7 @@ impl Writer {
     fn cell(&self, text: &str, alone: bool, out: &mut Vec<u8>) {
         let special =
             |byte: u8| byte == self.settings.delimiter || matches!(byte, b'"' | b'\n' | b'\r');
-        if !text.bytes().any(special) && !(alone && text.is_empty()) {
+        if !(text.bytes().any(special) || alone && text.is_empty()) {
             out.extend_from_slice(text.as_bytes());
             return;
         }
