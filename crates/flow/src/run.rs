@@ -71,7 +71,10 @@ pub(crate) struct Run<'r, 'e, 'j> {
 
 impl Run<'_, '_, '_> {
     fn all(&mut self, inputs: &[Input]) -> Result<(), Failed> {
-        let by_record = self.job.plan.runs_by_record() && !self.job.options.unwrap;
+        let Job { plan, options, what, .. } = self.job;
+        let by_record = plan.runs_by_record()
+            && !options.unwrap
+            && (*what == What::Values || plan.keeps_places());
         if !self.job.plan.reads_input() {
             let arena = Arena::new();
             self.document(None, &Library::new(&arena), &arena)?;

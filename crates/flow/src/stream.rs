@@ -71,7 +71,11 @@ impl Run<'_, '_, '_> {
                 stream.one_record(source, &mut progress)?;
             }
         }
-        Runner::end_records(plan, self.session, progress.index);
+        Runner::for_batch(plan, progress.names.clone(), &arena, self.session)
+            .end_records(&progress.state, progress.index, &mut |value| {
+                results.take(value, |_| None)
+            })
+            .map_err(|failure| rule_failed(plan, &failure, None))?;
         results.end()
     }
 }

@@ -14,7 +14,7 @@ mod scope;
 use std::collections::HashMap;
 
 use crate::finding::{Finding, RuleText, Span};
-use crate::plan::{Def, Expr, Kind, Param, PathInfo, Plan, TestInfo};
+use crate::plan::{Def, Expr, Kind, Param, PathInfo, Plan, RecordFold, TestInfo};
 use crate::syntax::ast::{HeaderItem, ParamType, Rule};
 use crate::types::Type;
 use scope::Scope;
@@ -27,13 +27,15 @@ pub fn check(text: RuleText, rule: &Rule) -> Result<Plan, (RuleText, Vec<Finding
     let mut checker = Checker::new(&text);
     checker.declare_defs(rule);
     let (params, setup) = checker.header(rule);
-    let body = checker.body(rule);
+    let mut body = checker.body(rule);
     let Checker { findings, scope, paths, tests, root_uses, defs, .. } = checker;
     if findings.iter().any(|finding| finding.severity == kyanite_tree::Severity::Error) {
         return Err((text, findings));
     }
     let (globals, frame) = (scope.globals(), scope.frame());
     let defs = defs.into_iter().filter_map(|def| def.checked).collect();
+    // Where the only `$` stands in an aggregate over records, that aggregate can run on its own.
+    let fold = if root_uses == 1 { RecordFold::take_from(&mut body) } else { None };
     Ok(Plan {
         rule: text,
         params,
@@ -42,6 +44,7 @@ pub fn check(text: RuleText, rule: &Rule) -> Result<Plan, (RuleText, Vec<Finding
         defs,
         frame,
         body,
+        fold,
         paths,
         tests,
         root_uses,

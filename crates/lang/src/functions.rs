@@ -2,11 +2,13 @@
 
 mod aggregates;
 mod documents;
+mod fold;
 mod lists;
 mod maps;
 mod numbers;
 mod texts;
 
+pub(crate) use fold::{Fold, FoldKind};
 use kyanite_tree::{Arena, DecimalError, Kind, Number, Origin, Value};
 
 use crate::iregexp::Patterns;
@@ -176,6 +178,8 @@ impl Signature {
 
 /// How a function runs.
 pub(crate) enum Run {
+    /// Item by item over a list or the nodes of a path.
+    Fold(FoldKind),
     /// How many nodes there are.
     Count,
     /// Whether there are any nodes.

@@ -7,14 +7,14 @@ use kyanite_formats::needs::{Need, Needs};
 
 use crate::plan::{
     Clause, ClauseKind, Entry, Expr, ForSource, Kind, Loop, ManyPath, Nodes, OnePath, Piece, Plan,
-    RecordHead, Segment, Selector, Start, Step, StepKind,
+    RecordHead, RecordSource, Segment, Selector, Start, Step, StepKind,
 };
 
 impl Plan {
     /// What the plan can see of each record, if it [runs by record](Plan::runs_by_record).
     #[must_use]
     pub fn needs(&self) -> Option<Needs> {
-        let head = self.records()?;
+        let (head, source) = self.records()?;
         let mut analysis = Analysis {
             needs: Needs::nothing(),
             locals: vec![Vec::new(); self.frame],
@@ -23,27 +23,21 @@ impl Plan {
         if let RecordHead::Filter(filter) = head {
             analysis.tested(&filter.condition, vec![Need::RECORD]);
         }
-        match &self.body.kind {
-            Kind::Many(path) => {
+        match source {
+            RecordSource::Many(path) => {
                 let nodes = analysis.segments(path.segments.get(1..)?, vec![Need::RECORD]);
                 analysis.all(&nodes);
             }
-            Kind::One(path) => {
+            RecordSource::One(path) => {
                 let nodes = analysis.steps(path.steps.get(1..)?, vec![Need::RECORD]);
                 analysis.all(&nodes);
             }
-            Kind::Loop(repeat) => {
-                let (first, rest) = repeat.clauses.split_first()?;
-                let ClauseKind::For { slot, source: ForSource::Nodes(path), .. } = &first.kind
-                else {
-                    return None;
-                };
-                analysis.locals[*slot] =
+            RecordSource::Loop(repeat, path, slot, _) => {
+                analysis.locals[slot] =
                     analysis.segments(path.segments.get(1..)?, vec![Need::RECORD]);
-                analysis.clauses(rest);
+                analysis.clauses(repeat.clauses.get(1..)?);
                 analysis.value(&repeat.result);
             }
-            _ => return None,
         }
         Some(analysis.needs)
     }
@@ -205,7 +199,7 @@ impl Analysis {
     /// An expression whose value is used: the parts of the record that it stands for are needed whole.
     fn value(&mut self, expr: &Expr) {
         match &expr.kind {
-            Kind::Constant(_) | Kind::Broken => {}
+            Kind::Constant(_) | Kind::Folded | Kind::Broken => {}
             Kind::One(path) => {
                 let parts = self.one(path);
                 self.all(&parts);

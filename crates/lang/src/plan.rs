@@ -6,7 +6,7 @@
 use std::ops::Range;
 
 use crate::finding::{Finding, RuleText, Span};
-use crate::functions::Signature;
+use crate::functions::{FoldKind, Run, Signature};
 use crate::syntax::ast::{Binary, Literal, ParamType};
 
 /// Whether an expression is a value (or nothing), or the nodes of a path.
@@ -39,6 +39,8 @@ pub struct Plan {
     /// Slots for the names of the body.
     pub(crate) frame: usize,
     pub(crate) body: Expr,
+    /// The aggregate over records that the body has the value of, if it runs so.
+    pub(crate) fold: Option<RecordFold>,
     pub(crate) paths: Vec<PathInfo>,
     pub(crate) tests: Vec<TestInfo>,
     /// How often `$` stands in the rule.
@@ -81,35 +83,92 @@ impl Plan {
         matches!(self.body.innermost().kind, Kind::Many(_) | Kind::One(_))
     }
 
-    /// How the rule takes the records of a list one by one, if it can.
-    pub(crate) fn records(&self) -> Option<RecordHead<'_>> {
+    /// How the rule takes the records of a list one by one, if it can: what picks them, and what runs over them.
+    pub(crate) fn records(&self) -> Option<(RecordHead<'_>, RecordSource<'_>)> {
         if self.root_uses != 1 {
             return None;
         }
-        match &self.body.kind {
-            Kind::Many(path) => RecordHead::of_many(path),
-            Kind::Loop(repeat) => match repeat.clauses.first() {
-                _ if repeat.clauses.iter().any(|clause| clause.kind.holds_turns()) => None,
-                Some(Clause {
-                    kind: ClauseKind::For { source: ForSource::Nodes(path), .. },
-                    ..
-                }) => RecordHead::of_many(path),
-                _ => None,
-            },
-            Kind::One(path) => match (&path.start, path.steps.first()) {
-                (Start::Root, Some(Step { kind: StepKind::Index(index), .. })) => {
-                    u64::try_from(*index).ok().map(RecordHead::Index)
-                }
-                _ => None,
-            },
-            _ => None,
+        match &self.fold {
+            Some(fold) => fold.call.folded_records(),
+            None => self.body.records(),
         }
+    }
+
+    /// Whether what the rule gives keeps its place in the input when it runs by record; an aggregate's value does not.
+    #[must_use]
+    pub fn keeps_places(&self) -> bool {
+        self.fold.is_none()
     }
 
     /// Whether the rule runs over the records of a list one by one, in memory that does not grow with them.
     #[must_use]
     pub fn runs_by_record(&self) -> bool {
         self.records().is_some()
+    }
+}
+
+/// What runs over records.
+#[derive(Clone, Copy)]
+pub(crate) enum RecordSource<'p> {
+    /// A path that selects in each.
+    Many(&'p ManyPath),
+    /// A path into one of them.
+    One(&'p OnePath),
+    /// A loop whose first `for` goes through them by this path, to this slot and the slot of their index.
+    Loop(&'p Loop, &'p ManyPath, usize, Option<usize>),
+}
+
+impl RecordSource<'_> {
+    /// The number of the path that goes through the records.
+    pub(crate) fn path(self) -> usize {
+        match self {
+            Self::Many(path) | Self::Loop(_, path, ..) => path.id,
+            Self::One(path) => path.id,
+        }
+    }
+}
+
+/// An aggregate over records that the body needs the value of.
+#[derive(Debug)]
+pub(crate) struct RecordFold {
+    pub(crate) kind: FoldKind,
+    /// The call as it stood in the body.
+    pub(crate) call: Expr,
+}
+
+impl RecordFold {
+    /// Takes an aggregate over records out of a body, if there is one that is evaluated exactly once.
+    pub(crate) fn take_from(body: &mut Expr) -> Option<Self> {
+        if body.folded_records().is_some() {
+            let kind = match &body.kind {
+                Kind::Call(Signature { run: Run::Fold(kind), .. }, _) => *kind,
+                _ => FoldKind::Count,
+            };
+            let span = body.span;
+            let call = Expr { kind: std::mem::replace(&mut body.kind, Kind::Folded), span };
+            return Some(Self { kind, call });
+        }
+        match &mut body.kind {
+            Kind::Call(_, arguments) | Kind::CallDef(_, arguments) => {
+                arguments.iter_mut().find_map(Self::take_from)
+            }
+            Kind::Binary(Binary::And | Binary::Or | Binary::Coalesce, ..) => None,
+            Kind::Binary(_, left, right) => {
+                Self::take_from(left).or_else(|| Self::take_from(right))
+            }
+            Kind::Negate(operand) => Self::take_from(operand),
+            Kind::List(items) => items.iter_mut().find_map(|item| Self::take_from(&mut item.value)),
+            Kind::Map(entries) => entries.iter_mut().find_map(|entry| match entry {
+                Entry::Named(_, value) | Entry::Computed(_, value) | Entry::Spread(value) => {
+                    Self::take_from(value)
+                }
+            }),
+            Kind::Template(pieces) => pieces.iter_mut().find_map(|piece| match piece {
+                Piece::Value(value) => Self::take_from(value),
+                Piece::Text(_) => None,
+            }),
+            _ => None,
+        }
     }
 }
 
@@ -227,6 +286,60 @@ impl Expr {
         }
     }
 
+    /// How the expression takes records one by one, if it can.
+    fn records(&self) -> Option<(RecordHead<'_>, RecordSource<'_>)> {
+        match &self.kind {
+            Kind::Many(path) => Some((RecordHead::of_many(path)?, RecordSource::Many(path))),
+            Kind::Loop(repeat) => {
+                if repeat.clauses.iter().any(|clause| clause.kind.holds_turns()) {
+                    return None;
+                }
+                let ClauseKind::For { slot, at, source: ForSource::Nodes(path) } =
+                    &repeat.clauses.first()?.kind
+                else {
+                    return None;
+                };
+                Some((RecordHead::of_many(path)?, RecordSource::Loop(repeat, path, *slot, *at)))
+            }
+            Kind::One(path) => match (&path.start, path.steps.first()?) {
+                (Start::Root, Step { kind: StepKind::Index(index), .. }) => {
+                    let index = u64::try_from(*index).ok()?;
+                    Some((RecordHead::Index(index), RecordSource::One(path)))
+                }
+                _ => None,
+            },
+            _ => None,
+        }
+    }
+
+    /// How an aggregate takes the records that it goes through, if it is one and can.
+    fn folded_records(&self) -> Option<(RecordHead<'_>, RecordSource<'_>)> {
+        match &self.kind {
+            Kind::Count(Nodes::Many(path)) => {
+                Some((RecordHead::of_many(path)?, RecordSource::Many(path)))
+            }
+            Kind::Call(Signature { run: Run::Fold(_), .. }, arguments) => {
+                let argument = arguments.first()?;
+                match argument.collected() {
+                    Some(path) => Some((RecordHead::of_many(path)?, RecordSource::Many(path))),
+                    None => argument.records().filter(|_| matches!(argument.kind, Kind::Loop(_))),
+                }
+            }
+            _ => None,
+        }
+    }
+
+    /// The path whose nodes the expression makes a list of, if it is just that.
+    pub(crate) fn collected(&self) -> Option<&ManyPath> {
+        match &self.kind {
+            Kind::Collected(inner) => match &inner.kind {
+                Kind::Many(path) => Some(path),
+                _ => None,
+            },
+            _ => None,
+        }
+    }
+
     pub(crate) fn shape(&self) -> Shape {
         match self.innermost().kind {
             Kind::Many(_) => Shape::Many,
@@ -258,6 +371,8 @@ pub(crate) enum Kind {
     Exists(Nodes),
     Count(Nodes),
     ValueOf(Nodes),
+    /// The value of the plan's aggregate over records.
+    Folded,
     /// A def of the rule.
     CallDef(usize, Vec<Expr>),
     /// In place of what did not check; such a rule never runs.

@@ -18,9 +18,10 @@ use kyanite_tree::{Arena, Value};
 pub use failure::Failure;
 pub use watch::Watch;
 
+use crate::functions::Fold;
 use crate::iregexp::Patterns;
 use crate::params::Arguments;
-use crate::plan::{ClauseKind, Expr, ForSource, Kind, ManyPath, Plan, RecordHead};
+use crate::plan::{Expr, Kind, ManyPath, Plan, RecordFold, RecordHead, RecordSource};
 use clauses::{Counters, Held};
 
 /// Whether to go on: `Break` when no more is wanted.
@@ -56,6 +57,8 @@ pub struct Names<'a> {
 #[derive(Debug)]
 pub struct RecordState {
     counters: Counters,
+    /// The aggregate over the records so far, if the rule is about one.
+    fold: Option<Fold>,
     /// How many turns the outermost `for` has had.
     turns: i64,
 }
@@ -74,6 +77,8 @@ pub struct Runner<'r, 'a> {
     frame: usize,
     /// How many defs are running inside each other.
     calls: usize,
+    /// The value of the plan's aggregate over records, once it is known.
+    folded: Option<Option<Value<'a>>>,
 }
 
 impl<'r, 'a> Runner<'r, 'a> {
@@ -89,8 +94,17 @@ impl<'r, 'a> Runner<'r, 'a> {
         session: &'r mut Session,
     ) -> Result<Self, Box<Failure>> {
         let names = Names { globals: vec![None; plan.globals], locals: vec![None; plan.frame] };
-        let mut runner =
-            Self { plan, arena, session, root, current: None, names, frame: 0, calls: 0 };
+        let mut runner = Self {
+            plan,
+            arena,
+            session,
+            root,
+            current: None,
+            names,
+            frame: 0,
+            calls: 0,
+            folded: None,
+        };
         for (param, given) in plan.params.iter().zip(arguments.values()) {
             let value = match (given, &param.default) {
                 (Some(given), _) => Some(*given),
@@ -112,7 +126,17 @@ impl<'r, 'a> Runner<'r, 'a> {
         arena: &'a Arena,
         session: &'r mut Session,
     ) -> Self {
-        Self { plan, arena, session, root: None, current: None, names, frame: 0, calls: 0 }
+        Self {
+            plan,
+            arena,
+            session,
+            root: None,
+            current: None,
+            names,
+            frame: 0,
+            calls: 0,
+            folded: None,
+        }
     }
 
     /// Runs over the whole document. A single result is given once (perhaps as nothing); a result of
@@ -146,8 +170,9 @@ impl<'r, 'a> Runner<'r, 'a> {
     /// A [`Failure`] in one of those bindings.
     pub fn begin_records(mut self) -> Result<(Names<'a>, RecordState), Box<Failure>> {
         let plan = self.plan;
-        let mut state = RecordState { counters: Counters::default(), turns: 0 };
-        if let Kind::Loop(repeat) = &plan.body.kind {
+        let fold = plan.fold.as_ref().map(|fold| Fold::new(fold.kind));
+        let mut state = RecordState { counters: Counters::default(), turns: 0, fold };
+        if let Some((_, RecordSource::Loop(repeat, ..))) = plan.records() {
             state.counters = self.begin_loop(repeat)?;
         }
         Ok((self.names, state))
@@ -166,16 +191,16 @@ impl<'r, 'a> Runner<'r, 'a> {
         emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
     ) -> Result<Flow, Box<Failure>> {
         let plan = self.plan;
+        let Some((head, source)) = plan.records() else { return Ok(Flow::Break(())) };
         let mut last = false;
-        match plan.records() {
-            None => return Ok(Flow::Break(())),
-            Some(RecordHead::All) => {}
-            Some(RecordHead::Filter(filter)) => {
+        match head {
+            RecordHead::All => {}
+            RecordHead::Filter(filter) => {
                 if !self.test(filter, record)? {
                     return Ok(Flow::Continue(()));
                 }
             }
-            Some(RecordHead::Slice { start, end, step }) => {
+            RecordHead::Slice { start, end, step } => {
                 if end.is_some_and(|end| index >= end) {
                     return Ok(Flow::Break(()));
                 }
@@ -183,41 +208,78 @@ impl<'r, 'a> Runner<'r, 'a> {
                     return Ok(Flow::Continue(()));
                 }
             }
-            Some(RecordHead::Index(wanted)) => {
+            RecordHead::Index(wanted) => {
                 if index < wanted {
                     return Ok(Flow::Continue(()));
                 }
                 last = true;
             }
         }
-        let flow = match &plan.body.kind {
-            Kind::Many(path) => {
-                self.rest_of_record(path, record, &mut |_, node| Ok(emit(Some(node))))?
-            }
-            Kind::One(path) => {
-                let value = self.steps(path, 1, record)?;
-                emit(value)
-            }
-            Kind::Loop(repeat) => match repeat.clauses.first().map(|clause| &clause.kind) {
-                Some(ClauseKind::For { slot, at, source: ForSource::Nodes(path) }) => self
-                    .rest_of_record(path, record, &mut |runner, node| {
-                        let turn = state.turns;
-                        state.turns += 1;
-                        runner.bind_turn(*slot, *at, node, turn);
-                        // A loop that holds turns back does not run by record.
-                        runner.clauses(
-                            repeat,
-                            1,
-                            &mut state.counters,
-                            &mut Held::default(),
-                            &mut |item| emit(Some(item)),
-                        )
-                    })?,
-                _ => Flow::Break(()),
-            },
-            _ => Flow::Break(()),
+        let flow = match (&plan.fold, state.fold.take()) {
+            (Some(fold), Some(so_far)) => self.fold_record(fold, so_far, source, state, record)?,
+            _ => self.in_record(source, state, record, emit)?,
         };
         Ok(if last { Flow::Break(()) } else { flow })
+    }
+
+    /// Adds what a record gives to an aggregate over all.
+    fn fold_record(
+        &mut self,
+        plan: &'a RecordFold,
+        mut fold: Fold,
+        source: RecordSource<'a>,
+        state: &mut RecordState,
+        record: Value<'a>,
+    ) -> Ran<Flow> {
+        let mut fault = None;
+        let flow = self.in_record(source, state, record, &mut |item| match item
+            .map_or(Ok(()), |item| fold.add(item))
+        {
+            Ok(()) => Flow::Continue(()),
+            Err(found) => {
+                fault = Some(found);
+                Flow::Break(())
+            }
+        })?;
+        fold.forget_place();
+        state.fold = Some(fold);
+        match (fault, &plan.call.kind) {
+            (Some(fault), Kind::Call(signature, arguments)) => {
+                Err(self.faulted(signature, fault, &plan.call, arguments, None))
+            }
+            _ => Ok(flow),
+        }
+    }
+
+    /// What the rule gives of one record.
+    fn in_record(
+        &mut self,
+        source: RecordSource<'a>,
+        state: &mut RecordState,
+        record: Value<'a>,
+        emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
+    ) -> Ran<Flow> {
+        match source {
+            RecordSource::Many(path) => {
+                self.rest_of_record(path, record, &mut |_, node| Ok(emit(Some(node))))
+            }
+            RecordSource::One(path) => {
+                let value = self.steps(path, 1, record)?;
+                Ok(emit(value))
+            }
+            RecordSource::Loop(repeat, path, slot, at) => {
+                self.rest_of_record(path, record, &mut |runner, node| {
+                    let turn = state.turns;
+                    state.turns += 1;
+                    runner.bind_turn(slot, at, node, turn);
+                    // A loop that holds turns back does not run by record.
+                    let mut held = Held::default();
+                    runner.clauses(repeat, 1, &mut state.counters, &mut held, &mut |item| {
+                        emit(Some(item))
+                    })
+                })
+            }
+        }
     }
 
     /// The nodes that `path` selects in a record, behind the segment that picks records.
@@ -231,19 +293,30 @@ impl<'r, 'a> Runner<'r, 'a> {
         self.walk(path, 1, record, visit)
     }
 
-    /// Notes that the records are at their end, of which there were `count`; for the report of paths that
-    /// selected nothing.
-    pub fn end_records(plan: &Plan, session: &mut Session, count: u64) {
-        let path = match &plan.body.kind {
-            Kind::Many(path) => path.id,
-            Kind::One(path) => path.id,
-            Kind::Loop(repeat) => match repeat.clauses.first().map(|clause| &clause.kind) {
-                Some(ClauseKind::For { source: ForSource::Nodes(path), .. }) => path.id,
-                _ => return,
-            },
-            _ => return,
+    /// Ends a run over `count` records: an aggregate over them is now known, and the result that needs it is given.
+    ///
+    /// # Errors
+    /// A [`Failure`] in what is computed from the aggregate.
+    pub fn end_records(
+        mut self,
+        state: &RecordState,
+        count: u64,
+        emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
+    ) -> Result<(), Box<Failure>> {
+        let plan = self.plan;
+        if let Some((_, source)) = plan.records() {
+            self.session.watch.ended(source.path(), count);
+        }
+        let (Some(fold), Some(state)) = (&plan.fold, &state.fold) else { return Ok(()) };
+        let value = match (state.finish(self.arena), &fold.call.kind) {
+            (Ok(value), _) => value,
+            (Err(fault), Kind::Call(signature, arguments)) => {
+                return Err(self.faulted(signature, fault, &fold.call, arguments, None));
+            }
+            (Err(_), _) => None,
         };
-        session.watch.ended(path, count);
+        self.folded = Some(value);
+        self.document(emit).map(|_| ())
     }
 
     fn bind(&mut self, bindings: &'a [(usize, Expr)]) -> Ran<()> {

@@ -6,7 +6,7 @@ use kyanite_lang::{Arguments, Flow, Plan, RuleText, Runner, Session, Syntax, com
 use kyanite_tree::{Arena, locate};
 use proptest::prelude::*;
 
-const RULES: [&str; 30] = [
+const RULES: [&str; 33] = [
     "$[*].a",
     "$[*].a.b",
     "$[*].list[0].b",
@@ -36,6 +36,9 @@ const RULES: [&str; 30] = [
     "for r in $[*] let k = 'b' return r.a[(k)]",
     "def f(x) = x.b\nfor r in $[*] return f(r.a)",
     "for r in $[*] return {...r.a, n: (r.list[*].b)[0]}",
+    "count($[*].list[*])",
+    "sum($[?@.b != 'x'].a)",
+    "{most: max(for r in $[*] where exists(r.a.b) return r.a.b)}",
     "for r in $[*] return let l = r.list return l[*].b",
 ];
 
@@ -71,7 +74,16 @@ fn results(
             return (results, Some(format!("{} {place:?}", failure.message)));
         }
     }
-    (results, None)
+    let mut ended = None;
+    let finished = runner.end_records(&state, index, &mut |value| {
+        ended = value.map(|value| {
+            let mut written = Vec::new();
+            json::write(value, Style::Compact, &mut written);
+            String::from_utf8(written).unwrap()
+        });
+        Flow::Continue(())
+    });
+    (results, finished.err().map(|failure| failure.message).or(ended))
 }
 
 fn value() -> impl Strategy<Value = String> {
@@ -107,7 +119,15 @@ proptest! {
 
 #[test]
 fn rules_that_keep_the_whole_list_have_no_needs() {
-    for rule in ["$", "count($[*])", "for r in $[*] order by r.a return r", "$..a", "[$[*].a]"] {
+    for rule in [
+        "$",
+        "count($[*]) + count($[*].a)",
+        "for r in $[*] order by r.a return r",
+        "$..a",
+        "[$[*].a]",
+        "true && count($[*]) > 1",
+        "median($[*])",
+    ] {
         assert_eq!(
             compile(RuleText::new("rule", rule), Syntax::Rule).unwrap().needs(),
             None,

@@ -32,7 +32,7 @@ impl Checker<'_> {
                 Run::Count => return self.nodes_call(signature, argument, span, Kind::Count),
                 Run::Exists => return self.nodes_call(signature, argument, span, Kind::Exists),
                 Run::ValueOf => return self.nodes_call(signature, argument, span, Kind::ValueOf),
-                Run::Values(_) => {}
+                Run::Values(_) | Run::Fold(_) => {}
             }
         }
         let mut arguments = Vec::with_capacity(given);

@@ -228,9 +228,12 @@ impl Checker<'_> {
             Kind::Call(signature, _) => signature.result,
             Kind::CallDef(def, _) => self.defs[*def].result,
             Kind::One(path) if path.steps.is_empty() => self.type_of_start(&path.start),
-            Kind::One(_) | Kind::If(..) | Kind::Case(_) | Kind::ValueOf(_) | Kind::Broken => {
-                Type::Any
-            }
+            Kind::One(_)
+            | Kind::If(..)
+            | Kind::Case(_)
+            | Kind::ValueOf(_)
+            | Kind::Folded
+            | Kind::Broken => Type::Any,
         }
     }
 

@@ -1,11 +1,12 @@
 //! Evaluation of expressions.
 
 use std::cmp::Ordering;
+use std::ops::ControlFlow;
 
 use kyanite_tree::{Decimal, Kind as ValueKind, MapBuilder, Number, Origin, Value, equal, order};
 
 use super::{Failure, Ran, Runner};
-use crate::functions::{self, Parameter, Run, Signature};
+use crate::functions::{self, Fault, Fold, FoldKind, Parameter, Run, Signature, Takes};
 use crate::plan::{Case, Entry, Expr, Item, Kind, Piece};
 use crate::syntax::ast::{Binary, Literal};
 
@@ -71,6 +72,13 @@ impl<'a> Runner<'_, 'a> {
             Kind::ValueOf(nodes) => {
                 let (count, first) = self.count(nodes, 2)?;
                 return Ok(first.filter(|_| count == 1));
+            }
+            Kind::Folded => {
+                return match (self.folded, &self.plan.fold) {
+                    (Some(value), _) => Ok(value),
+                    (None, Some(fold)) => self.value(&fold.call),
+                    (None, None) => Ok(None),
+                };
             }
             Kind::CallDef(def, arguments) => return self.call_def(expr, *def, arguments),
             Kind::Broken => {
@@ -284,8 +292,10 @@ impl<'a> Runner<'_, 'a> {
         signature: &'static Signature,
         arguments: &'a [Expr],
     ) -> Ran<Option<Value<'a>>> {
-        let Run::Values(run) = &signature.run else {
-            return Err(Failure::new(expr.span, "this call was not checked"));
+        let run = match (&signature.run, arguments) {
+            (Run::Values(run), _) => run,
+            (Run::Fold(kind), [argument]) => return self.fold(signature, *kind, argument),
+            _ => return Err(Failure::new(expr.span, "this call was not checked")),
         };
         let mut values = Vec::with_capacity(arguments.len());
         for (position, argument) in arguments.iter().enumerate() {
@@ -304,23 +314,70 @@ impl<'a> Runner<'_, 'a> {
             patterns: &self.session.patterns,
         };
         run(&call).map_err(|fault| {
-            let argument = arguments.get(fault.argument);
-            let origin = fault
-                .origin
-                .or_else(|| Some(values.get(fault.argument).copied().flatten()?.origin()));
-            let mut failure = Failure::new(
-                argument.map_or(expr.span, |argument| argument.span),
-                format!("{}(): {}", signature.name, fault.message),
-            );
-            failure.advice = fault.advice;
-            match (origin, argument) {
-                (Some(origin), _) => failure.at(origin),
-                (None, Some(argument)) => {
-                    let nearest = self.missing(argument, None, "").origin;
-                    failure.at(nearest)
-                }
-                (None, None) => failure,
+            let given = values.get(fault.argument).copied().flatten();
+            self.faulted(signature, fault, expr, arguments, given)
+        })
+    }
+
+    /// The failure of a call: it points at the value that the fault is about, or at the nearest that is there.
+    pub(super) fn faulted(
+        &mut self,
+        signature: &Signature,
+        fault: Fault,
+        call: &'a Expr,
+        arguments: &'a [Expr],
+        given: Option<Value<'a>>,
+    ) -> Box<Failure> {
+        let argument = arguments.get(fault.argument);
+        let span = argument.map_or(call.span, |argument| argument.span);
+        let mut failure = Failure::new(span, format!("{}(): {}", signature.name, fault.message));
+        failure.advice = fault.advice;
+        match (fault.origin.or(given.map(Value::origin)), argument) {
+            (Some(origin), _) => failure.at(origin),
+            (None, Some(argument)) => {
+                let nearest = self.missing(argument, None, "").origin;
+                failure.at(nearest)
             }
+            (None, None) => failure,
+        }
+    }
+
+    /// An aggregate over the nodes of a path, without a list of them, or over the items of a list.
+    fn fold(
+        &mut self,
+        signature: &'static Signature,
+        kind: FoldKind,
+        argument: &'a Expr,
+    ) -> Ran<Option<Value<'a>>> {
+        let mut fold = Fold::new(kind);
+        let mut fault = None;
+        let mut take = |item| match fold.add(item) {
+            Ok(()) => ControlFlow::Continue(()),
+            Err(found) => {
+                fault = Some(found);
+                ControlFlow::Break(())
+            }
+        };
+        let mut given = None;
+        if let Some(path) = argument.collected() {
+            let _ = self.each(path, &mut |_, node| Ok(take(node)))?;
+        } else if let Kind::Loop(repeat) = &argument.kind {
+            let _ = self.repeat(repeat, &mut take)?;
+        } else {
+            given = self.typed(signature.parameter(0), argument)?;
+            let takes = signature.parameter(0).map_or(Takes::ITEMS, |parameter| parameter.takes);
+            if !takes.accepts(given.map(Value::kind)) {
+                return Err(self.misfit(signature, 0, argument, given));
+            }
+            let items = given.and_then(Value::as_list).unwrap_or_default();
+            let _ = items.iter().try_for_each(|item| take(*item));
+        }
+        let outcome = match fault {
+            Some(fault) => Err(fault),
+            None => fold.finish(self.arena),
+        };
+        outcome.map_err(|fault| {
+            self.faulted(signature, fault, argument, std::slice::from_ref(argument), given)
         })
     }
 
