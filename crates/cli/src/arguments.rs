@@ -5,12 +5,11 @@ use std::path::PathBuf;
 use clap::{ArgAction, Args, Parser, Subcommand, ValueEnum, ValueHint};
 use kyanite_formats::Format;
 
-/// Look into JSON, query it, reshape it.
+/// Look into JSON and CSV, find what you are after, reshape it, convert it
 #[derive(Parser, Debug)]
 #[command(
     name = "kyanite",
     version,
-    about,
     max_term_width = 100,
     after_help = "\
 Exit status: 0 done, 1 the answer is no, 2 the command line or the rule is wrong,
@@ -112,7 +111,7 @@ pub enum When {
 #[command(next_help_heading = "Input")]
 pub struct InputArguments {
     /// Files to read; `-` or none is standard input
-    #[arg(value_name = "INPUT", value_hint = ValueHint::FilePath)]
+    #[arg(value_name = "INPUT", value_hint = ValueHint::FilePath, help_heading = "Arguments")]
     pub inputs: Vec<String>,
     /// The format of the inputs: json, jsonl, csv or tsv [default: by extension, then by content]
     #[arg(short, long, value_name = "FORMAT", value_parser = input_format)]
@@ -177,7 +176,7 @@ pub struct TableArguments {
 #[derive(Args, Debug, Default)]
 pub struct ParamArguments {
     /// Give a param of the rule its value
-    #[arg(short, long = "param", value_name = "NAME=VALUE", value_parser = param, action = ArgAction::Append)]
+    #[arg(short, long = "param", value_name = "NAME=VALUE", value_parser = param, action = ArgAction::Append, help_heading = "Expression")]
     pub params: Vec<(String, String)>,
 }
 
@@ -196,24 +195,25 @@ A path selects nodes as RFC 9535 says; a path that selects nothing is explained 
 standard error.")]
 pub struct Query {
     /// A JSONPath, a JSON Pointer (if it begins with /) or a one-line rule
+    #[arg(help_heading = "Arguments")]
     pub expression: String,
     /// The inputs.
     #[command(flatten)]
     pub input: InputArguments,
     /// What the expression is written in [default: rule, or pointer if it begins with /]
-    #[arg(long, value_name = "SYNTAX")]
+    #[arg(long, value_name = "SYNTAX", help_heading = "Expression")]
     pub syntax: Option<SyntaxOption>,
     /// The params.
     #[command(flatten)]
     pub params: ParamArguments,
     /// Print where each match is, as normalized paths, not what it is
-    #[arg(long, conflicts_with = "count")]
+    #[arg(long, conflicts_with = "count", help_heading = "Result")]
     pub paths: bool,
     /// Print how many matches there are
-    #[arg(long)]
+    #[arg(long, help_heading = "Result")]
     pub count: bool,
     /// Exit with status 1 if nothing is found
-    #[arg(long)]
+    #[arg(long, help_heading = "Result")]
     pub require: bool,
     /// The output.
     #[command(flatten)]
@@ -240,7 +240,7 @@ Examples:
   kyanite reshape rules/port-fares.kyr bookings.jsonl -o fares.json")]
 pub struct Reshape {
     /// The rule file
-    #[arg(value_name = "RULE", value_hint = ValueHint::FilePath)]
+    #[arg(value_name = "RULE", value_hint = ValueHint::FilePath, help_heading = "Arguments")]
     pub rule: PathBuf,
     /// The inputs.
     #[command(flatten)]
@@ -249,7 +249,7 @@ pub struct Reshape {
     #[command(flatten)]
     pub params: ParamArguments,
     /// Exit with status 1 if the result is nothing or an empty list
-    #[arg(long)]
+    #[arg(long, help_heading = "Result")]
     pub require: bool,
     /// The output.
     #[command(flatten)]
