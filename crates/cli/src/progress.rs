@@ -1,6 +1,6 @@
 //! A progress bar on standard error, for work that takes longer than a moment.
 
-use std::io::IsTerminal;
+use std::io::{IsTerminal, Write};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::thread::JoinHandle;
@@ -15,6 +15,8 @@ pub struct Progress {
     /// How many bytes have been read.
     pub bytes: Arc<AtomicU64>,
     done: Arc<AtomicBool>,
+    /// Whether the bar is on the screen.
+    shown: Arc<AtomicBool>,
     thread: Option<JoinHandle<()>>,
 }
 
@@ -33,11 +35,20 @@ impl Progress {
             // A bar between the lines of a result would help nobody.
             When::Auto => std::io::stderr().is_terminal() && !result_on_terminal,
         };
+        let shown = Arc::new(AtomicBool::new(false));
         let thread = wanted.then(|| {
-            let (bytes, done) = (Arc::clone(&bytes), Arc::clone(&done));
-            std::thread::spawn(move || show(&bytes, &done, total))
+            let (bytes, done, shown) = (Arc::clone(&bytes), Arc::clone(&done), Arc::clone(&shown));
+            std::thread::spawn(move || show(&bytes, &done, &shown, total))
         });
-        Self { bytes, done, thread }
+        Self { bytes, done, shown, thread }
+    }
+
+    /// Clears the bar's line, so that a message can be written there; the bar comes back by itself.
+    pub fn make_room(&self) {
+        if self.shown.load(Ordering::Relaxed) {
+            // When standard error is gone there is nobody to tell.
+            let _ = std::io::stderr().lock().write_all(b"\r\x1b[2K");
+        }
     }
 }
 
@@ -51,7 +62,7 @@ impl Drop for Progress {
     }
 }
 
-fn show(bytes: &AtomicU64, done: &AtomicBool, total: Option<u64>) {
+fn show(bytes: &AtomicU64, done: &AtomicBool, shown: &AtomicBool, total: Option<u64>) {
     std::thread::park_timeout(PATIENCE);
     if done.load(Ordering::Relaxed) {
         return;
@@ -68,6 +79,7 @@ fn show(bytes: &AtomicU64, done: &AtomicBool, total: Option<u64>) {
     if let Ok(style) = ProgressStyle::with_template(template) {
         bar.set_style(style);
     }
+    shown.store(true, Ordering::Relaxed);
     while !done.load(Ordering::Relaxed) {
         bar.set_position(bytes.load(Ordering::Relaxed));
         std::thread::park_timeout(TICK);

@@ -171,8 +171,11 @@ impl RuleCommand<'_> {
             gather: self.input.gather,
             what: self.what,
         };
-        let mut events =
-            Events { tell: &mut |problem| messages.show(&problem), bytes: &progress.bytes };
+        let mut tell = |problem: Problem| {
+            progress.make_room();
+            messages.show(&problem);
+        };
+        let mut events = Events { tell: &mut tell, bytes: &progress.bytes };
         let ran = kyanite_flow::run(&job, &inputs, &mut counted, &mut events);
         drop(progress);
         if let Err(failed) = ran {
