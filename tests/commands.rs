@@ -185,7 +185,11 @@ fn refusals() {
     let folder = Folder::with_demo();
     folder.file("broken.json", "{\"a\": 1,\n \"b\": }").file("cut.json", "{\"a\": [1,");
     folder.file("deep.json", "[".repeat(513)).file("latin.json", b"{\"a\": \"\xE9\"}");
-    folder.file("utf16.json", b"\xFF\xFE[\0]\0").file("two.json", "1 2").file("text.json", "\"x\"");
+    folder
+        .file("utf16.json", b"\xFF\xFE[\0]\0")
+        .file("utf16.bin", b"\xFE\xFF\0[")
+        .file("two.json", "1 2")
+        .file("text.json", "\"x\"");
     folder.file("r.jsonl", "{\"n\":1}\n{\"n\":2,}\n{\"n\":\"x\"}\n");
     folder.file("ragged.csv", "a,b\n1,2\n3\n").file("open.csv", "a,b\n1,\"2\n");
     folder.file("words.csv", "a,b\n1,x\n2,3\n");
@@ -245,6 +249,7 @@ fn refusals() {
         ("query $ deep.json", 3, &["nest deeper than 512 levels", "deep.json:1:513", "--depth"]),
         ("query $ latin.json", 3, &["these bytes are not UTF-8", "latin.json:1:8"]),
         ("query $ utf16.json", 3, &["utf16.json is encoded in UTF-16"]),
+        ("query $ utf16.bin", 3, &["utf16.bin is encoded in UTF-16"]),
         ("query $ two.json", 3, &["more text follows", "two.json:1:3", "--from jsonl"]),
         ("query $ two.json --unwrap", 3, &["more text follows"]),
         (

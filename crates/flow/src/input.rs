@@ -11,6 +11,7 @@ use kyanite_formats::{Format, SyntaxError, csv, json};
 use kyanite_tree::{Arena, Problem};
 
 use crate::Failed;
+use crate::document::refuse_utf16;
 
 /// Where a document comes from.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -157,6 +158,7 @@ impl Source {
         }
         let mut head = Vec::new();
         reader.by_ref().take(HEAD as u64).read_to_end(&mut head).map_err(refuse)?;
+        refuse_utf16(&name, &head)?;
         let Some(detected) = detect::by_content(&head) else {
             let problem = Problem::error(format!(
                 "the format of {name} is not known from its name or its content"

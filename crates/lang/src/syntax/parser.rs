@@ -320,10 +320,9 @@ impl<'s> Parser<'s> {
         let words = self.next_words();
         let finding = self.unexpected(&format!("{words} does not continue this rule"));
         match &self.next.token {
-            Token::Name(name) => finding.advise_opt(
-                near_words(name, CLAUSE_WORDS)
-                    .or_else(|| Some(format!("clauses are {}", CLAUSE_WORDS.join(", ")))),
-            ),
+            Token::Name(name) => finding.advise_opt(near_words(name, CLAUSE_WORDS).or_else(|| {
+                Some("clauses are for, let, where, order by, skip, first, return".into())
+            })),
             _ => finding,
         }
     }
