@@ -44,7 +44,7 @@ fn results() {
         ("query $.a one.json", "", "[\n  1,\n  2.50\n]\n"),
         ("query $.a one.json --indent 0", "", "[\n1,\n2.50\n]\n"),
         ("query $.a one.json --compact", "", "[1,2.50]\n"),
-        ("query $.a[*] one.json -c", "", "[1,2.50]\n"),
+        ("query $.a[*] one.json --compact", "", "[1,2.50]\n"),
         ("query $.a[*] one.json --to jsonl", "", "1\n2.50\n"),
         ("query $.a one.json --to jsonl", "", "1\n2.50\n"),
         ("query $ one.json --to jsonl", "", "{\"a\":[1,2.50]}\n"),
@@ -59,60 +59,60 @@ fn results() {
         ("query $[0] noise.bin", "", "3\n"),
         ("query '1 + 1'", "", "2\n"),
         // Records.
-        ("query $[*].n r.jsonl -c", "", "[1,2,3]\n"),
-        ("query $[*].n pretty.jsonl -c", "", "[1,2,3]\n"),
+        ("query $[*].n r.jsonl --compact", "", "[1,2,3]\n"),
+        ("query $[*].n pretty.jsonl --compact", "", "[1,2,3]\n"),
         ("query $[1].n r.jsonl", "", "2\n"),
-        ("query $[1:].n r.jsonl -c", "", "[2,3]\n"),
+        ("query $[1:].n r.jsonl --compact", "", "[2,3]\n"),
         ("query $[-1].n r.jsonl", "", "3\n"),
-        ("query $[?@.n>1].n r.jsonl -c", "", "[2,3]\n"),
+        ("query $[?@.n>1].n r.jsonl --compact", "", "[2,3]\n"),
         ("query sum($[*].n) r.jsonl", "", "6\n"),
-        ("query $[*].n -f jsonl -c", "{\"n\":1}", "[1]\n"),
-        ("query $[*].n -f jsonl -c -q", "", "[]\n"),
+        ("query $[*].n -f jsonl --compact", "{\"n\":1}", "[1]\n"),
+        ("query $[*].n -f jsonl --compact -q", "", "[]\n"),
         (
-            "query 'for r at i in $[*] skip 1 return {i, r.n}' r.jsonl -c",
+            "query 'for r at i in $[*] skip 1 return {i, r.n}' r.jsonl --compact",
             "",
             "[{\"i\":1,\"n\":2},{\"i\":2,\"n\":3}]\n",
         ),
-        ("query 'for r in $[*] where r.n != 2 first 1 return r.n' r.jsonl -c", "", "[1]\n"),
+        ("query 'for r in $[*] where r.n != 2 first 1 return r.n' r.jsonl --compact", "", "[1]\n"),
         (
-            "query 'for r in $[*] order by r.n descending first 2 return r.n' r.jsonl -c",
+            "query 'for r in $[*] order by r.n descending first 2 return r.n' r.jsonl --compact",
             "",
             "[3,2]\n",
         ),
         // Several documents.
         ("query $.a[0] one.json two.json --to jsonl -q", "", "1\n"),
-        ("query $.a one.json two.json --gather -c -q", "", "null\n"),
-        ("query $[*].a[*] one.json two.json --gather -c", "", "[1,2.50]\n"),
-        ("query $[*].n r.jsonl pretty.jsonl --gather -c", "", "[1,2,3,1,2,3]\n"),
+        ("query $.a one.json two.json --gather --compact -q", "", "null\n"),
+        ("query $[*].a[*] one.json two.json --gather --compact", "", "[1,2.50]\n"),
+        ("query $[*].n r.jsonl pretty.jsonl --gather --compact", "", "[1,2,3,1,2,3]\n"),
         ("query count($[*]) r.jsonl one.json --gather", "", "4\n"),
-        ("query $[3].a r.jsonl one.json --gather -c", "", "[1,2.50]\n"),
+        ("query $[3].a r.jsonl one.json --gather --compact", "", "[1,2.50]\n"),
         ("query $.a[*] one.json two.json --count", "", "2\n"),
         // CSV: cells are untyped text.
         (
-            "query $[*] t.csv -c",
+            "query $[*] t.csv --compact",
             "",
             "[{\"no\":\"007\",\"kg\":\"1.50\"},{\"no\":\"8\",\"kg\":\"\"}]\n",
         ),
-        ("query $[?@.no==7].kg t.csv -c", "", "[\"1.50\"]\n"),
-        ("query $[?@.no==\"7\"].kg t.csv -c -q", "", "[]\n"),
+        ("query $[?@.no==7].kg t.csv --compact", "", "[\"1.50\"]\n"),
+        ("query $[?@.no==\"7\"].kg t.csv --compact -q", "", "[]\n"),
         (
-            "query 'for r in $[*] order by r.no descending return r.no' t.csv -c",
+            "query 'for r in $[*] order by r.no descending return r.no' t.csv --compact",
             "",
             "[\"8\",\"007\"]\n",
         ),
         (
-            "query 'for r in $[*] where present(r.kg) return [r.kg * 2, round(r.kg), r.kg ?? 0, length(r.kg)]' t.csv -c",
+            "query 'for r in $[*] where present(r.kg) return [r.kg * 2, round(r.kg), r.kg ?? 0, length(r.kg)]' t.csv --compact",
             "",
             "[[3,2,\"1.50\",4]]\n",
         ),
         ("query 'min($[*].no)' t.csv", "", "\"007\"\n"),
         ("query $[*].kg t.csv --paths --to text", "", "$[0]['kg']\n$[1]['kg']\n"),
         (
-            "query $[*] -f csv --delimiter ; --unnamed -c",
+            "query $[*] -f csv --delimiter ; --unnamed --compact",
             "a;b\n1;\"x;\"\"\"\n",
             "[[\"a\",\"b\"],[\"1\",\"x;\\\"\"]]\n",
         ),
-        ("query $[*] -f tsv -c", "a\tb\n1\t2,3\n", "[{\"a\":\"1\",\"b\":\"2,3\"}]\n"),
+        ("query $[*] -f tsv --compact", "a\tb\n1\t2,3\n", "[{\"a\":\"1\",\"b\":\"2,3\"}]\n"),
         ("query $[*] r.jsonl --to csv", "", "n\n1\n2\n3\n"),
         (
             "query '[{a: 1, b: \"x,\\\"y\"}, {b: \"\", c: true}]' --to csv",
@@ -129,7 +129,7 @@ fn results() {
         ("query '{a: 1, b: 2}' --to csv --columns b", "", "b\n2\n"),
         // Convert.
         (
-            "convert t.csv --to json -c",
+            "convert t.csv --to json --compact",
             "",
             "[{\"no\":\"007\",\"kg\":\"1.50\"},{\"no\":\"8\",\"kg\":\"\"}]\n",
         ),
@@ -139,14 +139,18 @@ fn results() {
             "",
             "{\"no\":\"007\",\"kg\":\"1.50\"}\n{\"no\":\"8\",\"kg\":\"\"}\n{\"n\":1}\n{\"n\":2}\n{\"n\":3}\n",
         ),
-        ("convert one.json two.json --gather --to json -c", "", "[{\"a\":[1,2.50]},{\"a\":[]}]\n"),
+        (
+            "convert one.json two.json --gather --to json --compact",
+            "",
+            "[{\"a\":[1,2.50]},{\"a\":[]}]\n",
+        ),
         ("convert one.json --to text", "", "{\"a\":[1,2.50]}\n"),
         ("convert -f csv --to jsonl --output-delimiter ;", "a\n1\n", "{\"a\":\"1\"}\n"),
         // Counts and places.
         ("query $.a[*] one.json --count", "", "2\n"),
         ("query $.a one.json --count", "", "1\n"),
         ("query $.nope one.json --count -q", "", "0\n"),
-        ("query $.a[*] one.json --paths -c", "", "[\"$['a'][0]\",\"$['a'][1]\"]\n"),
+        ("query $.a[*] one.json --paths --compact", "", "[\"$['a'][0]\",\"$['a'][1]\"]\n"),
         ("query $[?@.n==2].n r.jsonl --paths --to text", "", "$[1]['n']\n"),
         ("query 'for r in $[*] where r.n > 2 return r' r.jsonl --paths --to text", "", "$[2]\n"),
         (
@@ -155,22 +159,22 @@ fn results() {
             "$[0]['n']\n$[1]['n']\n$[2]['n']\n$[3]['n']\n$[4]['n']\n$[5]['n']\n",
         ),
         ("query /a/1 one.json", "", "2.50\n"),
-        ("query /a/1 one.json --paths -c", "", "[\"$['a'][1]\"]\n"),
-        ("query '' one.json --syntax pointer -c", "", "{\"a\":[1,2.50]}\n"),
+        ("query /a/1 one.json --paths --compact", "", "[\"$['a'][1]\"]\n"),
+        ("query '' one.json --syntax pointer --compact", "", "{\"a\":[1,2.50]}\n"),
         ("query $.a[1] one.json --syntax jsonpath", "", "2.50\n"),
         // A document in a text.
         ("query $.a[0].b wrapped.json --unwrap", "", "1\n"),
-        ("query $.a[0].b wrapped.json --unwrap --paths -c", "", "[\"$['a'][0]['b']\"]\n"),
+        ("query $.a[0].b wrapped.json --unwrap --paths --compact", "", "[\"$['a'][0]['b']\"]\n"),
         // Params.
-        ("query 'param n: number = 2; $[?@.n == n].n' r.jsonl -c", "", "[2]\n"),
-        ("query 'param n: number = 2; $[?@.n == n].n' r.jsonl -c -p n=3.0", "", "[3]\n"),
+        ("query 'param n: number = 2; $[?@.n == n].n' r.jsonl --compact", "", "[2]\n"),
+        ("query 'param n: number = 2; $[?@.n == n].n' r.jsonl --compact -p n=3.0", "", "[3]\n"),
         (
-            "query 'param id: text?; for r in $[*] where id == null || text(r.n) == id return r.n' r.jsonl -c",
+            "query 'param id: text?; for r in $[*] where id == null || text(r.n) == id return r.n' r.jsonl --compact",
             "",
             "[1,2,3]\n",
         ),
         (
-            "query 'param id: text?; for r in $[*] where id == null || text(r.n) == id return r.n' r.jsonl -c -p id=2",
+            "query 'param id: text?; for r in $[*] where id == null || text(r.n) == id return r.n' r.jsonl --compact -p id=2",
             "",
             "[2]\n",
         ),
@@ -295,7 +299,7 @@ fn refusals() {
 #[test]
 fn warnings_and_how_loud_they_are() {
     let folder = Folder::with_demo();
-    let misspelt = "query $.routes[*].nam timetable.json -c";
+    let misspelt = "query $.routes[*].nam timetable.json --compact";
     let ran = run(&folder, misspelt, "");
     assert_eq!((ran.out.as_str(), ran.status), ("[]\n", 0));
     assert_eq!(
@@ -313,7 +317,7 @@ fn warnings_and_how_loud_they_are() {
 
     assert_eq!(run(&folder, "query $.nope timetable.json --require", "").status, 1);
     assert_eq!(run(&folder, "query $.routes[*].nope timetable.json --require", "").status, 1);
-    assert_eq!(run(&folder, "query $.routes timetable.json --require -c", "").status, 0);
+    assert_eq!(run(&folder, "query $.routes timetable.json --require --compact", "").status, 0);
     assert_eq!(
         run(&folder, "query 'if false then 1'", "").err,
         "warning: the result is nothing, written as null\n"
@@ -345,7 +349,7 @@ fn broken_records_are_skipped_and_counted() {
     }
     folder.file("broken.jsonl", &records);
     for rule in ["$[*].n", "for r in $[*] order by r.n return r.n"] {
-        let ran = folder.run(&["query", rule, "broken.jsonl", "--lenient", "-c"], b"");
+        let ran = folder.run(&["query", rule, "broken.jsonl", "--lenient", "--compact"], b"");
         if rule.starts_with('$') {
             assert_eq!((ran.out.as_str(), ran.status), ("[0,1,2,3,4,5,6,7,8]\n", 0), "{}", ran.err);
             assert!(ran.err.contains("9 broken records were skipped\n"), "{}", ran.err);
@@ -475,9 +479,9 @@ fn records_run_in_flat_memory_and_any_block_size() {
 fn deep_documents_and_the_limit() {
     let folder = Folder::with_demo();
     folder.file("deep.json", "[".repeat(100_000) + &"]".repeat(100_000));
-    let ran = run(&folder, "query $ deep.json --depth 100000 -c", "");
+    let ran = run(&folder, "query $ deep.json --depth 100000 --compact", "");
     assert_eq!((ran.out.len(), ran.status), (200_001, 0), "{}", ran.err);
-    assert_eq!(run(&folder, "query $..[5] deep.json --depth 100000 -c -q", "").out, "[]\n");
+    assert_eq!(run(&folder, "query $..[5] deep.json --depth 100000 --compact -q", "").out, "[]\n");
     assert_eq!(run(&folder, "query '$ == $' deep.json --depth 100000", "").out, "true\n");
 }
 

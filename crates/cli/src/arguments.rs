@@ -147,7 +147,7 @@ pub struct OutputArguments {
     #[arg(short, long, value_name = "FILE", value_hint = ValueHint::FilePath)]
     pub output: Option<PathBuf>,
     /// JSON without blanks or line ends
-    #[arg(short, long, conflicts_with = "indent")]
+    #[arg(long, conflicts_with = "indent")]
     pub compact: bool,
     /// Blanks for each level of JSON
     #[arg(long, value_name = "N", default_value_t = 2, value_parser = clap::value_parser!(u8).range(0..=16))]
