@@ -74,14 +74,15 @@ pub fn convert(convert: &Convert, options: &MessageOptions, messages: &mut Messa
         return Status::Command;
     }
     let input = &convert.input;
-    let has_records = |word: &String| {
+    let has_records = |word: &str| {
         let path = (word != "-").then(|| Path::new(word));
         detect::by_name(input.from, path).is_some_and(|detected| detected.format.has_records())
     };
-    let from_input = input.inputs.is_empty() && input.from.is_some_and(Format::has_records);
     let by_record = input.gather
-        || from_input
-        || (!input.inputs.is_empty() && input.inputs.iter().all(has_records));
+        || match input.inputs.as_slice() {
+            [] => has_records("-"),
+            words => words.iter().all(|word| has_records(word)),
+        };
     let command = RuleCommand {
         rule: RuleText::new("the conversion", if by_record { "$[*]" } else { "$" }),
         syntax: Syntax::Rule,

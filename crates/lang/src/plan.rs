@@ -77,12 +77,6 @@ impl Plan {
         }
     }
 
-    /// Whether the result is the nodes of a path, so that each has a place in the input.
-    #[must_use]
-    pub fn is_path(&self) -> bool {
-        matches!(self.body.innermost().kind, Kind::Many(_) | Kind::One(_))
-    }
-
     /// How the rule takes the records of a list one by one, if it can: what picks them, and what runs over them.
     pub(crate) fn records(&self) -> Option<(RecordHead<'_>, RecordSource<'_>)> {
         if self.root_uses != 1 {

@@ -20,12 +20,6 @@ impl Arena {
         self.0.reset();
     }
 
-    /// How many bytes the arena holds from the system.
-    #[must_use]
-    pub fn allocated_bytes(&self) -> usize {
-        self.0.allocated_bytes()
-    }
-
     /// Copies `text` here.
     #[inline]
     pub fn text(&self, text: &str) -> &str {

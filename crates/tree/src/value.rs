@@ -123,13 +123,6 @@ impl<'a> Value<'a> {
         }
     }
 
-    /// The boolean, if it is one.
-    #[inline]
-    #[must_use]
-    pub fn as_boolean(self) -> Option<bool> {
-        if let Self::Boolean(_, value) = self { Some(value) } else { None }
-    }
-
     /// The number, if it is one.
     #[inline]
     #[must_use]

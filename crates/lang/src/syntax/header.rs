@@ -74,24 +74,20 @@ impl Parser<'_> {
                 self.item_end()?;
                 Ok(Part::Item(HeaderItem::Let(name, value)))
             }
-            "param" if self.lexer.next_begins_name() => {
-                self.advance()?;
-                self.ends_with_line = true;
-                let item = self.param()?;
-                self.ends_with_line = false;
-                self.item_end()?;
-                Ok(Part::Item(item))
-            }
-            "def" if self.lexer.next_begins_name() => {
-                self.advance()?;
-                self.ends_with_line = true;
-                let item = self.def()?;
-                self.ends_with_line = false;
-                self.item_end()?;
-                Ok(Part::Item(item))
-            }
+            "param" if self.lexer.next_begins_name() => self.item(Self::param),
+            "def" if self.lexer.next_begins_name() => self.item(Self::def),
             _ => Ok(Part::Body),
         }
+    }
+
+    /// A header item behind its word, up to its end.
+    fn item(&mut self, parse: fn(&mut Self) -> Parsed<HeaderItem>) -> Parsed<Part> {
+        self.advance()?;
+        self.ends_with_line = true;
+        let item = parse(self)?;
+        self.ends_with_line = false;
+        self.item_end()?;
+        Ok(Part::Item(item))
     }
 
     /// A header item ends with its line or at a semicolon.

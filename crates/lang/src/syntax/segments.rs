@@ -6,7 +6,7 @@ use super::parser::{Parsed, Parser};
 use crate::finding::{Finding, Span};
 
 /// The largest integer that an index or slice may have (RFC 9535 section 2.1, I-JSON's exact range).
-pub(crate) const LARGEST_INTEGER: i64 = (1 << 53) - 1;
+const LARGEST_INTEGER: i64 = (1 << 53) - 1;
 
 impl Parser<'_> {
     /// Whether a segment comes next that belongs to this expression.
