@@ -10,6 +10,7 @@
 
 mod csv;
 mod json_parsing;
+mod xml;
 
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
@@ -33,6 +34,7 @@ struct Suite {
 
 const SUITES: &[Suite] = &[
     Suite { name: "JSON syntax", file: "json-parsing.json", run: json_parsing::run },
+    Suite { name: "XML well-formedness", file: "xml", run: xml::run },
     Suite { name: "CSV records", file: "csv", run: csv::run },
 ];
 

@@ -1,6 +1,6 @@
 //! What is wrong with a text, in whichever format.
 
-use kyanite_tree::{Problem, Spot};
+use kyanite_tree::{Origin, Problem, Spot};
 
 /// The first thing that is wrong with a text, and where.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -40,5 +40,24 @@ impl SyntaxError {
             .at(Spot::of(file, text, self.start, self.end))
             .at_opt(self.also.map(|also| Spot::of(file, text, also, also + 1)))
             .advise(self.advice)
+    }
+}
+
+/// A value that a format has no way to write.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct CannotHold {
+    /// What is wrong, in one sentence.
+    pub message: String,
+    /// What to do about it.
+    pub advice: &'static str,
+    /// The value that it is about.
+    pub origin: Origin,
+}
+
+impl CannotHold {
+    /// An error about the value from `origin`.
+    #[must_use]
+    pub fn new(message: impl Into<String>, advice: &'static str, origin: Origin) -> Self {
+        Self { message: message.into(), advice, origin }
     }
 }

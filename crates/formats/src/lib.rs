@@ -8,9 +8,12 @@ pub mod detect;
 mod error;
 mod format;
 pub mod json;
+pub mod losses;
 pub mod needs;
+pub mod record_view;
 pub mod records;
 pub mod text;
+pub mod xml;
 
-pub use error::SyntaxError;
+pub use error::{CannotHold, SyntaxError};
 pub use format::Format;

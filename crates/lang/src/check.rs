@@ -77,6 +77,8 @@ struct Checker<'r> {
     root_uses: usize,
     /// How many filters are around.
     filters: usize,
+    /// The prefixes that the header declares, with their namespaces.
+    namespaces: Vec<(String, String)>,
 }
 
 impl<'r> Checker<'r> {
@@ -92,6 +94,7 @@ impl<'r> Checker<'r> {
             tests: Vec::new(),
             root_uses: 0,
             filters: 0,
+            namespaces: Vec::new(),
         }
     }
 
@@ -137,6 +140,13 @@ impl<'r> Checker<'r> {
         let (mut params, mut setup) = (Vec::new(), Vec::new());
         for item in &rule.header {
             match item {
+                HeaderItem::Namespace { prefix, uri } => {
+                    if self.namespaces.iter().any(|(known, _)| *known == prefix.name) {
+                        let message = format!("the prefix `{}` is declared twice", prefix.name);
+                        self.find(Finding::error(prefix.span, message));
+                    }
+                    self.namespaces.push((prefix.name.clone(), uri.clone()));
+                }
                 HeaderItem::Param { name, of, optional, default } => {
                     let default = default.as_ref().map(|default| self.value(default));
                     if let Some(default) = &default {

@@ -2,6 +2,7 @@
 
 mod aggregates;
 mod documents;
+mod elements;
 mod fold;
 mod lists;
 mod maps;
@@ -38,9 +39,11 @@ impl Takes {
     /// The nodes of a path that may select many; other arguments have other functions.
     pub const MANY_NODES: Self = Self(1 << 8);
     /// Any value, but not nothing.
-    pub const VALUE: Self = Self(0x3F);
+    pub const VALUE: Self = Self(0x3F | 1 << 9);
     /// Any value or nothing.
-    pub const ANYTHING: Self = Self(0x7F);
+    pub const ANYTHING: Self = Self(0x7F | 1 << 9);
+    /// An element.
+    pub const ELEMENT: Self = Self(1 << 9);
     /// A list to go through; null and nothing are no items.
     pub const ITEMS: Self = Self(1 | 1 << 4 | 1 << 6);
 
@@ -71,6 +74,7 @@ impl Takes {
             Some(Kind::Text) => Self::TEXT,
             Some(Kind::List) => Self::LIST,
             Some(Kind::Map) => Self::MAP,
+            Some(Kind::Element) => Self::ELEMENT,
         })
     }
 
@@ -98,7 +102,15 @@ impl Takes {
         if self.has(Self::NODES) {
             return "a path".into();
         }
-        let kinds = [Kind::Null, Kind::Boolean, Kind::Number, Kind::Text, Kind::List, Kind::Map];
+        let kinds = [
+            Kind::Null,
+            Kind::Boolean,
+            Kind::Number,
+            Kind::Text,
+            Kind::List,
+            Kind::Map,
+            Kind::Element,
+        ];
         let words: Vec<_> =
             kinds.into_iter().filter(|kind| self.accepts(Some(*kind))).map(Kind::phrase).collect();
         words.join(" or ")
@@ -263,6 +275,7 @@ pub fn all() -> impl Iterator<Item = &'static Signature> {
         lists::TABLE,
         maps::TABLE,
         texts::TABLE,
+        elements::TABLE,
         documents::TABLE,
     ]
     .into_iter()
@@ -307,7 +320,7 @@ const STANDARD: &[Signature] = &[
         required: 1,
         repeats: false,
         result: Type::Boolean,
-        summary: "Whether the value is neither nothing, nor null, nor an empty cell.",
+        summary: "Whether the value is neither nothing, nor null, nor an empty cell or element.",
         example: ("let d = {a: null} return present(d.a)", "false"),
         run: Run::Values(|call| Ok(Some(Value::boolean(is_present(call.argument(0)))))),
     },
@@ -331,7 +344,7 @@ const STANDARD: &[Signature] = &[
         required: 1,
         repeats: false,
         result: Type::Text,
-        summary: "What the value is: null, boolean, number, text, list, map or nothing.",
+        summary: "What the value is: null, boolean, number, text, list, map, element or nothing.",
         example: ("type([1])", "\"list\""),
         run: Run::Values(|call| {
             Ok(Some(Value::text(call.argument(0).map_or("nothing", |value| value.kind().word()))))
@@ -341,5 +354,5 @@ const STANDARD: &[Signature] = &[
 
 /// Whether a value is there, not null, and not an empty untyped text.
 pub(crate) fn is_present(value: Option<Value<'_>>) -> bool {
-    !matches!(value, None | Some(Value::Null(_) | Value::Untyped(_, "")))
+    !matches!(value.map(Value::simple), None | Some(Value::Null(_) | Value::Untyped(_, "")))
 }

@@ -112,6 +112,7 @@ impl Query<'_> {
             let before = self.at;
             self.blank();
             let here = self.at;
+            let in_brackets = self.peek() == Some('[');
             let (descendant, selectors, blanks) = if self.take("..") {
                 let (selectors, blanks) = self.after_descent()?;
                 (true, selectors, blanks)
@@ -127,7 +128,7 @@ impl Query<'_> {
             singular &= !descendant
                 && !blanks
                 && matches!(selectors.as_slice(), [Selector::Name(_) | Selector::Index(_)]);
-            segments.push(Segment { descendant, selectors, span: self.span(here) });
+            segments.push(Segment { descendant, in_brackets, selectors, span: self.span(here) });
         }
         let kind = ExprKind::Path(Path { start, start_span, segments });
         Ok((Expr { kind, span: self.span(from) }, singular))

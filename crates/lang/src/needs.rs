@@ -89,7 +89,7 @@ impl Analysis {
 
     fn step(&mut self, step: &Step, parts: Parts) -> Parts {
         match &step.kind {
-            StepKind::Name(name) => {
+            StepKind::Name(name) | StepKind::Qualified { name, .. } => {
                 parts.iter().map(|part| self.needs.add_member(*part, name)).collect()
             }
             StepKind::Index(_) => self.children(&parts),

@@ -429,11 +429,21 @@ pub(crate) struct OnePath {
 pub(crate) struct Step {
     pub(crate) kind: StepKind,
     pub(crate) span: Span,
+    /// Whether brackets behind it range over all child elements of its name.
+    pub(crate) ranges: bool,
 }
 
 #[derive(Debug)]
 pub(crate) enum StepKind {
     Name(String),
+    /// A name whose prefix the header declares.
+    Qualified {
+        /// As written, without the `@` of an attribute.
+        name: String,
+        is_attribute: bool,
+        local: String,
+        namespace: String,
+    },
     Index(i64),
     Computed(Expr),
     /// A reference token of a JSON Pointer.

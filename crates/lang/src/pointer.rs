@@ -18,7 +18,7 @@ pub fn parse(source: &str) -> Result<Rule, Finding> {
     for token in source.split('/').skip(1) {
         let span = Span::new(start, start + 1 + token.len());
         let selectors = vec![Selector::Token(unescape(token, start + 1)?)];
-        segments.push(Segment { descendant: false, selectors, span });
+        segments.push(Segment { descendant: false, in_brackets: false, selectors, span });
         start = span.end;
     }
     let path = Path { start: Start::Root, start_span: Span::new(0, 0), segments };

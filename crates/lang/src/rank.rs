@@ -19,7 +19,7 @@ impl<'a> Rank<'a> {
     /// # Errors
     /// Why the value has no rank, in a sentence.
     pub(crate) fn of(value: Value<'a>) -> Result<Option<Self>, String> {
-        Ok(Some(match value {
+        Ok(Some(match value.simple() {
             Value::Null(_) => return Ok(None),
             Value::Number(_, number) => {
                 Self::Number(number.decimal().map_err(|error| error.to_string())?)

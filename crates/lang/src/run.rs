@@ -5,6 +5,7 @@
 //! comes; where it fails, a [`Failure`] names the place in the rule and the value in the input.
 
 mod clauses;
+mod element;
 mod expr;
 mod failure;
 mod order;

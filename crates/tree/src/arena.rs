@@ -2,7 +2,7 @@
 
 use bumpalo::Bump;
 
-use crate::{Decimal, Map, MapBuilder, Member, Number, Origin, Value};
+use crate::{Attribute, Decimal, Element, Map, MapBuilder, Member, Node, Number, Origin, Value};
 
 /// Memory that is handed out in one direction and freed all at once.
 #[derive(Default)]
@@ -41,6 +41,29 @@ impl Arena {
     /// Copies names here.
     pub fn names<'a>(&'a self, names: &[&str]) -> &'a [&'a str] {
         self.0.alloc_slice_fill_iter(names.iter().map(|name| self.text(name)))
+    }
+
+    /// Copies the content of an element here.
+    #[inline]
+    pub fn nodes<'a>(&'a self, nodes: &[Node<'a>]) -> &'a [Node<'a>] {
+        self.0.alloc_slice_copy(nodes)
+    }
+
+    /// Copies the attributes of an element here.
+    #[inline]
+    pub fn attributes<'a>(&'a self, attributes: &[Attribute<'a>]) -> &'a [Attribute<'a>] {
+        self.0.alloc_slice_copy(attributes)
+    }
+
+    /// Puts an element here.
+    #[inline]
+    pub fn element<'a>(&'a self, element: Element<'a>) -> &'a Element<'a> {
+        self.0.alloc(element)
+    }
+
+    /// Puts two texts here that belong together.
+    pub fn pair<'a>(&'a self, first: &'a str, second: &'a str) -> &'a (&'a str, &'a str) {
+        self.0.alloc((first, second))
     }
 
     pub(crate) fn index(&self, index: &[u32]) -> &[u32] {

@@ -2,13 +2,13 @@
 
 use std::cmp::Ordering;
 
-use crate::{Decimal, Map, Number, Value};
+use crate::{Decimal, Element, Map, Node, Number, Value};
 
 /// Whether two values are equal: numbers by value, texts by scalar, untyped text with a number as a number, lists item by item, maps by their
-/// members in any order. Values of different kinds are never equal.
+/// members in any order, elements by their text or, with child elements, by name, attributes and content. Values of different kinds are never equal.
 #[must_use]
 pub fn equal(a: Value<'_>, b: Value<'_>) -> bool {
-    match (a, b) {
+    match (a.simple(), b.simple()) {
         (Value::Null(_), Value::Null(_)) => true,
         (Value::Boolean(_, a), Value::Boolean(_, b)) => a == b,
         (Value::Number(_, a), Value::Number(_, b)) => numbers_equal(a, b),
@@ -23,6 +23,7 @@ pub fn equal(a: Value<'_>, b: Value<'_>) -> bool {
             a.len() == b.len() && a.iter().zip(b).all(|(a, b)| equal(*a, *b))
         }
         (Value::Map(_, a), Value::Map(_, b)) => maps_equal(a, b),
+        (Value::Element(..), Value::Element(..)) => Key::of(a) == Key::of(b),
         _ => false,
     }
 }
@@ -46,7 +47,7 @@ fn numbers_order(a: Number<'_>, b: Number<'_>) -> Option<Ordering> {
 /// with untyped text when both are spelled like one. Other pairs have no order.
 #[must_use]
 pub fn order(a: Value<'_>, b: Value<'_>) -> Option<Ordering> {
-    match (a, b) {
+    match (a.simple(), b.simple()) {
         (Value::Number(_, a), Value::Number(_, b)) => numbers_order(a, b),
         (Value::Untyped(_, a), Value::Number(_, b)) => {
             Some(Decimal::spelled(a)?.cmp(&b.decimal().ok()?))
@@ -84,7 +85,7 @@ impl Key {
 }
 
 fn write_key(value: Value<'_>, key: &mut String) {
-    match value {
+    match value.simple() {
         Value::Null(_) => key.push('n'),
         Value::Boolean(_, true) => key.push('t'),
         Value::Boolean(_, false) => key.push('f'),
@@ -112,7 +113,33 @@ fn write_key(value: Value<'_>, key: &mut String) {
             }
             key.push('}');
         }
+        Value::Element(_, element) => write_element_key(element, key),
     }
+}
+
+/// Elements by their names, attributes in any order, and content; comments and blank text between elements do not
+/// tell them apart.
+fn write_element_key(element: &Element<'_>, key: &mut String) {
+    key.push('<');
+    write_text(element.name.namespace(), key);
+    write_text(element.name.local(), key);
+    let mut attributes: Vec<_> =
+        element.attributes.iter().filter(|attribute| !attribute.name.declares_namespace()).collect();
+    attributes.sort_by_key(|attribute| (attribute.name.namespace(), attribute.name.local()));
+    for attribute in attributes {
+        key.push('@');
+        write_text(attribute.name.namespace(), key);
+        write_text(attribute.name.local(), key);
+        write_text(attribute.value, key);
+    }
+    for node in element.content.iter().filter(|node| !node.is_blank()) {
+        match node {
+            Node::Element(origin, child) => write_key(Value::Element(*origin, child), key),
+            Node::Text(_, text) => write_text(text, key),
+            _ => {}
+        }
+    }
+    key.push('>');
 }
 
 /// A length in front keeps texts apart whatever they contain.

@@ -16,6 +16,7 @@
 mod arena;
 mod compare;
 mod decimal;
+mod element;
 mod map;
 mod number;
 mod origin;
@@ -27,6 +28,7 @@ mod value;
 pub use arena::Arena;
 pub use compare::{Key, equal, order};
 pub use decimal::{Decimal, DecimalError};
+pub use element::{Attribute, Element, Name, Node, is_blank};
 pub use map::{Map, MapBuilder, Member, NameIndex};
 pub use number::Number;
 pub use origin::Origin;

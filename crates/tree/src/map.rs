@@ -97,6 +97,12 @@ impl<'a> MapBuilder<'a> {
         None
     }
 
+    /// Whether there are no members yet.
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self.members.is_empty()
+    }
+
     fn grow_index(&mut self) {
         let count = self.members.len();
         if count <= SMALL {

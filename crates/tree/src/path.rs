@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use crate::{Origin, Value};
+use crate::{Element, Name, Origin, Value};
 
 /// One step down from a value to a child.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -11,10 +11,21 @@ pub enum Step<'a> {
     Name(&'a str),
     /// To the item of a list, from 0.
     Index(usize),
+    /// To a child element.
+    Element {
+        /// Its name.
+        name: Name<'a>,
+        /// How many children of that name are before it.
+        position: usize,
+        /// Whether it is the only child of that name.
+        is_only: bool,
+    },
+    /// To an attribute.
+    Attribute(Name<'a>),
 }
 
 /// The steps from the root of a document to one of its values. It displays as a normalized path
-/// (RFC 9535 section 2.7): `$['sailings'][0]['vessel']`.
+/// (RFC 9535 section 2.7), `$['sailings'][0]['vessel']`; in XML as a path of XPath 1.0, `/sailings[1]/@vessel`.
 #[derive(Clone, PartialEq, Eq, Debug, Default)]
 pub struct Location<'a>(Vec<Step<'a>>);
 
@@ -50,19 +61,47 @@ impl<'a> Location<'a> {
                     text.push_str(name);
                 }
                 Step::Name(name) => text.push_str(&bracketed(name)),
+                Step::Element { name, position, is_only } => {
+                    let name = name.local();
+                    if is_shorthand(name) {
+                        text.push('.');
+                        text.push_str(name);
+                    } else {
+                        text.push_str(&bracketed(name));
+                    }
+                    if !is_only {
+                        text.push_str(&format!("[{position}]"));
+                    }
+                }
+                Step::Attribute(name) => {
+                    text.push_str(".@");
+                    text.push_str(name.local());
+                }
             }
         }
         text
+    }
+
+    /// Whether the location is in an XML document.
+    #[must_use]
+    pub fn is_in_xml(&self) -> bool {
+        matches!(self.0.first(), Some(Step::Element { .. } | Step::Attribute(_)))
     }
 }
 
 impl fmt::Display for Location<'_> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str("$")?;
+        if !self.is_in_xml() {
+            f.write_str("$")?;
+        }
         for step in &self.0 {
             match step {
                 Step::Index(index) => write!(f, "[{index}]")?,
                 Step::Name(name) => f.write_str(&bracketed(name))?,
+                Step::Element { name, position, .. } => {
+                    write!(f, "/{}[{}]", name.qualified(), position + 1)?;
+                }
+                Step::Attribute(name) => write!(f, "/@{}", name.qualified())?,
             }
         }
         Ok(())
@@ -138,8 +177,31 @@ fn descend<'a>(value: Value<'a>, origin: Origin, steps: &mut Vec<Step<'a>>) -> b
         Value::Map(_, map) => {
             map.members().iter().rev().any(|member| attempt(Step::Name(member.name), member.value))
         }
+        Value::Element(_, element) => descend_element(element, origin, steps),
         _ => false,
     }
+}
+
+/// Finds what was read at `origin` in an element: one of its attributes, or in its children.
+fn descend_element<'a>(element: &'a Element<'a>, origin: Origin, steps: &mut Vec<Step<'a>>) -> bool {
+    if let Some(found) = element.attributes.iter().find(|attribute| attribute.origin == origin) {
+        steps.push(Step::Attribute(found.name));
+        return true;
+    }
+    let children: Vec<_> = element.children().collect();
+    let next = children.partition_point(|child| child.origin().offset() <= origin.offset());
+    let Some(Value::Element(at, child)) = next.checked_sub(1).map(|index| children[index]) else {
+        return false;
+    };
+    let name = child.name;
+    let twins = || children.iter().filter_map(|twin| twin.as_element().filter(|twin| twin.name == name));
+    let position = twins().position(|twin| std::ptr::eq(twin, child)).unwrap_or_default();
+    steps.push(Step::Element { name, position, is_only: twins().nth(1).is_none() });
+    let found = at == origin || descend_element(child, origin, steps);
+    if !found {
+        steps.pop();
+    }
+    found
 }
 
 #[cfg(test)]

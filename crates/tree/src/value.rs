@@ -1,6 +1,6 @@
 //! The value: what a document is made of.
 
-use crate::{Map, Number, Origin};
+use crate::{Element, Map, Number, Origin};
 
 /// One node of a document: 24 bytes, `Copy`, borrowing from the arena or from the bytes read.
 ///
@@ -22,6 +22,8 @@ pub enum Value<'a> {
     List(Origin, &'a [Value<'a>]),
     /// Named members in the order they were written.
     Map(Origin, &'a Map<'a>),
+    /// An element of XML, or a whole document of it.
+    Element(Origin, &'a Element<'a>),
 }
 
 /// What a value is, by the words of the rule language.
@@ -39,6 +41,8 @@ pub enum Kind {
     List,
     /// A map.
     Map,
+    /// An element of XML.
+    Element,
 }
 
 impl Kind {
@@ -52,6 +56,7 @@ impl Kind {
             Self::Text => "text",
             Self::List => "list",
             Self::Map => "map",
+            Self::Element => "element",
         }
     }
 
@@ -65,6 +70,7 @@ impl Kind {
             Self::Text => "a text",
             Self::List => "a list",
             Self::Map => "a map",
+            Self::Element => "an element",
         }
     }
 }
@@ -105,6 +111,7 @@ impl<'a> Value<'a> {
             Self::Text(..) | Self::Untyped(..) => Kind::Text,
             Self::List(..) => Kind::List,
             Self::Map(..) => Kind::Map,
+            Self::Element(..) => Kind::Element,
         }
     }
 
@@ -119,7 +126,8 @@ impl<'a> Value<'a> {
             | Self::Text(origin, _)
             | Self::Untyped(origin, _)
             | Self::List(origin, _)
-            | Self::Map(origin, _) => origin,
+            | Self::Map(origin, _)
+            | Self::Element(origin, _) => origin,
         }
     }
 
@@ -145,6 +153,7 @@ impl<'a> Value<'a> {
             Self::Number(_, number) => Some(number.as_str()),
             Self::Boolean(_, true) => Some("true"),
             Self::Boolean(_, false) => Some("false"),
+            Self::Element(_, element) => element.text,
             Self::Null(_) | Self::List(..) | Self::Map(..) => None,
         }
     }
@@ -161,6 +170,23 @@ impl<'a> Value<'a> {
     #[must_use]
     pub fn as_map(self) -> Option<&'a Map<'a>> {
         if let Self::Map(_, map) = self { Some(map) } else { None }
+    }
+
+    /// The element, if it is one.
+    #[inline]
+    #[must_use]
+    pub fn as_element(self) -> Option<&'a Element<'a>> {
+        if let Self::Element(_, element) = self { Some(element) } else { None }
+    }
+
+    /// The value itself, but of an element without child elements its text.
+    #[inline]
+    #[must_use]
+    pub fn simple(self) -> Self {
+        match self {
+            Self::Element(origin, Element { text: Some(text), .. }) => Self::Untyped(origin, text),
+            other => other,
+        }
     }
 
     /// The member of that name, if this is a map that has it.

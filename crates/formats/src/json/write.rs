@@ -2,9 +2,10 @@
 //!
 //! Numbers are written in the spelling they have; texts with the fewest escapes, non-ASCII as it is.
 
-use kyanite_tree::{Member, Value};
+use kyanite_tree::{Arena, Member, Value};
 
 use super::string::plain_end;
+use crate::record_view::View;
 
 /// How JSON is laid out.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -60,6 +61,10 @@ fn write_at(value: Value<'_>, step: Option<usize>, level: usize, out: &mut Vec<u
                 }
                 write_at(member.value, step, level + 1, out);
             });
+        }
+        Value::Element(..) => {
+            let arena = Arena::new();
+            write_at(View::default().record(value, &arena), step, level, out);
         }
     }
 }

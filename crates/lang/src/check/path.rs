@@ -20,13 +20,14 @@ impl Checker<'_> {
         let Some((start, base)) = self.start(path) else {
             // The filters may hold more findings.
             for segment in &path.segments {
-                self.selectors(segment);
+                self.selectors(segment, false);
             }
             return Expr { kind: Kind::Broken, span };
         };
         let (mut lowered, mut steps) = (Lowered::One(Vec::new()), Vec::new());
-        for segment in &path.segments {
-            let selectors = self.selectors(segment);
+        for (position, segment) in path.segments.iter().enumerate() {
+            let ranges = path.segments.get(position + 1).is_some_and(ranges);
+            let selectors = self.selectors(segment, ranges);
             steps.push(self.step_info(segment, &selectors));
             lowered = append(lowered, segment.descendant, selectors);
         }
@@ -94,14 +95,14 @@ impl Checker<'_> {
         None
     }
 
-    fn selectors(&mut self, segment: &ast::Segment) -> Vec<Selector> {
+    fn selectors(&mut self, segment: &ast::Segment, ranges: bool) -> Vec<Selector> {
         let span = segment.span;
-        let step = |kind| Selector::Step(Step { kind, span });
+        let step = |kind| Selector::Step(Step { kind, span, ranges });
         segment
             .selectors
             .iter()
             .map(|selector| match selector {
-                ast::Selector::Name(name) => step(StepKind::Name(name.clone())),
+                ast::Selector::Name(name) => step(self.name_step(name)),
                 ast::Selector::Index(index) => step(StepKind::Index(*index)),
                 ast::Selector::Token(token) => step(StepKind::Token(token.clone())),
                 ast::Selector::Wildcard => Selector::Wildcard,
@@ -121,6 +122,26 @@ impl Checker<'_> {
                 }
             })
             .collect()
+    }
+
+    /// A step by name; one with a prefix that the header declares goes by the namespace.
+    fn name_step(&self, name: &str) -> StepKind {
+        let (is_attribute, bare) = match name.strip_prefix('@') {
+            Some(bare) => (true, bare),
+            None => (false, name),
+        };
+        let declared = bare.split_once(':').and_then(|(prefix, local)| {
+            self.namespaces.iter().find(|(known, _)| known == prefix).map(|(_, uri)| (local, uri))
+        });
+        match declared {
+            Some((local, namespace)) => StepKind::Qualified {
+                name: name.to_owned(),
+                is_attribute,
+                local: local.to_owned(),
+                namespace: namespace.clone(),
+            },
+            None => StepKind::Name(name.to_owned()),
+        }
     }
 
     fn filter(&mut self, condition: &ast::Expr) -> Filter {
@@ -143,6 +164,12 @@ impl Checker<'_> {
         };
         StepInfo { text: self.words(segment.span), span: segment.span, name, test }
     }
+}
+
+/// Whether a segment, behind a name, ranges over all child elements of that name.
+fn ranges(segment: &ast::Segment) -> bool {
+    segment.in_brackets
+        && !segment.selectors.iter().any(|selector| matches!(selector, ast::Selector::Name(_)))
 }
 
 /// A type that has neither members nor items, in words.

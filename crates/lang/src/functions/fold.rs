@@ -55,6 +55,7 @@ impl Fold {
 
     /// Takes an item.
     pub(crate) fn add(&mut self, item: Value<'_>) -> Result<(), Fault> {
+        let item = item.simple();
         match (self.kind, item) {
             (FoldKind::Count, _) => self.count += 1,
             (_, Value::Null(_)) => {}

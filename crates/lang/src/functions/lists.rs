@@ -18,7 +18,7 @@ pub(super) const TABLE: &[Signature] = &[
                   (RFC 9535 section 2.4.4).",
         example: ("length(\"Skarvik\")", "7"),
         run: Run::Values(|call| {
-            Ok(match call.argument(0) {
+            Ok(match call.argument(0).map(Value::simple) {
                 Some(Value::Text(_, text) | Value::Untyped(_, text)) => Some(text.chars().count()),
                 Some(Value::List(_, items)) => Some(items.len()),
                 Some(Value::Map(_, map)) => Some(map.len()),

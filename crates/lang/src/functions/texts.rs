@@ -119,19 +119,31 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "text",
-        parameters: &[takes("value", Takes::TEXT.or(Takes::NUMBER).or(Takes::BOOLEAN))],
+        parameters: &[takes(
+            "value",
+            Takes::TEXT.or(Takes::NUMBER).or(Takes::BOOLEAN).or(Takes::ELEMENT),
+        )],
         required: 1,
         repeats: false,
         result: Type::Text,
-        summary: "The value as text: a number with the digits it has, true or false.",
+        summary: "The value as text: a number with the digits it has, true or false, all text in an element.",
         example: ("text(1.50)", "\"1.50\""),
-        run: Run::Values(|call| Ok(call.argument(0).and_then(Value::scalar_text).map(Value::text))),
+        run: Run::Values(|call| {
+            Ok(match call.argument(0) {
+                Some(Value::Element(origin, element)) => {
+                    let mut text = String::new();
+                    element.string_value(&mut text);
+                    Some(Value::Text(origin, call.arena.text(&text)))
+                }
+                value => value.and_then(Value::scalar_text).map(Value::text),
+            })
+        }),
     },
 ];
 
 /// Nothing and values that are no texts fit no pattern, nor does anything fit what is no I-Regexp.
 fn fits(call: &Call<'_, '_>, whole: bool) -> bool {
-    let text = |position| call.argument(position).and_then(Value::as_text);
+    let text = |position| call.argument(position).and_then(|value| value.simple().as_text());
     text(0).zip(text(1)).is_some_and(|(text, pattern)| call.patterns.fits(pattern, text, whole))
 }
 

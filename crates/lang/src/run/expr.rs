@@ -3,6 +3,7 @@
 use std::cmp::Ordering;
 use std::ops::ControlFlow;
 
+use kyanite_formats::record_view::View;
 use kyanite_tree::{Decimal, Kind as ValueKind, MapBuilder, Number, Origin, Value, equal, order};
 
 use super::{Failure, Ran, Runner};
@@ -123,7 +124,7 @@ impl<'a> Runner<'_, 'a> {
 
     /// A value that has to be a number.
     fn number(&mut self, expr: &'a Expr, why: &str) -> Ran<Decimal> {
-        match self.value(expr)? {
+        match self.value(expr)?.map(Value::simple) {
             Some(value @ Value::Number(_, number)) => number
                 .decimal()
                 .map_err(|error| Failure::number(expr.span, error).about(Some(value))),
@@ -231,6 +232,16 @@ impl<'a> Runner<'_, 'a> {
                                 builder.insert(member.name, member.value);
                             }
                         }
+                        Some(element @ Value::Element(..)) => {
+                            match View::default().record(element, self.arena) {
+                                Value::Map(_, map) => {
+                                    for member in map.members() {
+                                        builder.insert(member.name, member.value);
+                                    }
+                                }
+                                _ => return Err(self.not_spread(spread, element, "a map")),
+                            }
+                        }
                         Some(other) => return Err(self.not_spread(spread, other, "a map")),
                     }
                     continue;
@@ -245,7 +256,7 @@ impl<'a> Runner<'_, 'a> {
     }
 
     fn computed_name(&mut self, name: &'a Expr) -> Ran<&'a str> {
-        match self.value(name)? {
+        match self.value(name)?.map(Value::simple) {
             Some(Value::Text(_, text) | Value::Untyped(_, text)) => Ok(text),
             None => Err(self.missing(name, None, "a member needs a name")),
             Some(other) => {
@@ -388,7 +399,18 @@ impl<'a> Runner<'_, 'a> {
         parameter: Option<&Parameter>,
         argument: &'a Expr,
     ) -> Ran<Option<Value<'a>>> {
-        let value = self.value(argument)?;
+        let mut value = self.value(argument)?;
+        if let (Some(element @ Value::Element(..)), Some(parameter)) = (value, parameter)
+            && !parameter.takes.accepts(Some(ValueKind::Element))
+        {
+            value = Some(match element.simple() {
+                text @ Value::Untyped(..) if !parameter.takes.accepts(Some(ValueKind::Map)) => text,
+                _ if parameter.takes.accepts(Some(ValueKind::Map)) => {
+                    View::default().record(element, self.arena)
+                }
+                other => other,
+            });
+        }
         if let (Some(Value::Untyped(origin, text)), Some(parameter)) = (value, parameter)
             && parameter.takes.accepts(Some(ValueKind::Number))
             && !parameter.takes.accepts(Some(ValueKind::Text))

@@ -2,7 +2,7 @@
 
 use std::ops::ControlFlow;
 
-use kyanite_tree::{Kind as ValueKind, Value};
+use kyanite_tree::{Member, Node, Value};
 
 use super::{Failure, Flow, Ran, Runner};
 use crate::plan::{Filter, ManyPath, Nodes, OnePath, Selector, Start, Step, StepKind};
@@ -30,6 +30,35 @@ impl<'a> Runner<'_, 'a> {
         self.steps(path, 0, start)
     }
 
+    /// The nodes that a path of names and indexes selects: in XML its last name may mean several children.
+    fn one_or_several(&mut self, path: &'a OnePath) -> Ran<Vec<Value<'a>>> {
+        let Some(start) = self.start(&path.start)? else { return Ok(Vec::new()) };
+        self.session.watch.asked(path.id);
+        let mut node = start;
+        for (position, step) in path.steps.iter().enumerate() {
+            if let Value::Element(_, element) = node
+                && position + 1 == path.steps.len()
+            {
+                let nodes = self.in_element(step, element);
+                if nodes.is_empty() {
+                    self.session.watch.missed(path.id, position, node, is_name(step));
+                } else {
+                    self.session.watch.selected(path.id);
+                }
+                return Ok(nodes);
+            }
+            match self.step(step, node)? {
+                Some(child) => node = child,
+                None => {
+                    self.session.watch.missed(path.id, position, node, is_name(step));
+                    return Ok(Vec::new());
+                }
+            }
+        }
+        self.session.watch.selected(path.id);
+        Ok(vec![node])
+    }
+
     /// Takes the steps of `path` from step `first` on.
     pub(super) fn steps(
         &mut self,
@@ -53,8 +82,13 @@ impl<'a> Runner<'_, 'a> {
 
     /// The child that one step leads to.
     pub(super) fn step(&mut self, step: &'a Step, node: Value<'a>) -> Ran<Option<Value<'a>>> {
+        if let Value::Element(_, element) = node
+            && !matches!(step.kind, StepKind::Index(_) | StepKind::Computed(_))
+        {
+            return self.only_in_element(step, element, node);
+        }
         Ok(match &step.kind {
-            StepKind::Name(name) => node.member(name),
+            StepKind::Name(name) | StepKind::Qualified { name, .. } => node.member(name),
             StepKind::Index(index) => item(node, *index),
             StepKind::Token(token) => match node {
                 Value::List(_, items) => {
@@ -63,7 +97,7 @@ impl<'a> Runner<'_, 'a> {
                 other => other.member(token),
             },
             StepKind::Computed(computed) => {
-                let key = self.value(computed)?;
+                let key = self.value(computed)?.map(Value::simple);
                 match (node, key) {
                     (_, None) => {
                         return Err(self.missing(
@@ -125,10 +159,8 @@ impl<'a> Runner<'_, 'a> {
         }
         if segment.descendant {
             // The descendants in document order, each with the same segment.
-            for index in 0..child_count(node) {
-                if let Some(child) = child(node, index)
-                    && self.walk(path, position, child, visit)?.is_break()
-                {
+            for child in Children::of(node) {
+                if self.walk(path, position, child, visit)?.is_break() {
                     return Ok(ControlFlow::Break(()));
                 }
             }
@@ -149,17 +181,23 @@ impl<'a> Runner<'_, 'a> {
         let mut any = false;
         match selector {
             Selector::Step(step) => {
-                if let Some(child) = self.step(step, node)? {
+                if let (Value::Element(_, element), false) = (node, step.ranges) {
+                    for child in self.in_element(step, element) {
+                        any = true;
+                        if self.walk(path, position + 1, child, visit)?.is_break() {
+                            return Ok(ControlFlow::Break(()));
+                        }
+                    }
+                } else if let Some(child) = self.step(step, node)? {
                     return self.walk(path, position + 1, child, visit);
                 }
-                if !descendant {
+                if !any && !descendant {
                     self.session.watch.missed(path.id, position, node, is_name(step));
                 }
                 return Ok(ControlFlow::Continue(()));
             }
             Selector::Wildcard => {
-                for index in 0..child_count(node) {
-                    let Some(child) = child(node, index) else { break };
+                for child in Children::of(node) {
                     any = true;
                     if self.walk(path, position + 1, child, visit)?.is_break() {
                         return Ok(ControlFlow::Break(()));
@@ -176,8 +214,7 @@ impl<'a> Runner<'_, 'a> {
                 }
             }
             Selector::Filter(filter) => {
-                for index in 0..child_count(node) {
-                    let Some(child) = child(node, index) else { break };
+                for child in Children::of(node) {
                     if !self.test(filter, child)? {
                         continue;
                     }
@@ -222,8 +259,8 @@ impl<'a> Runner<'_, 'a> {
     ) -> Ran<(usize, Option<Value<'a>>)> {
         match nodes {
             Nodes::One(path) => {
-                let node = self.one(path)?;
-                Ok((usize::from(node.is_some()), node))
+                let nodes = self.one_or_several(path)?;
+                Ok((nodes.len(), nodes.first().copied()))
             }
             Nodes::Many(path) => {
                 let (mut count, mut first) = (0, None);
@@ -243,7 +280,7 @@ impl<'a> Runner<'_, 'a> {
 }
 
 fn is_name(step: &Step) -> bool {
-    matches!(step.kind, StepKind::Name(_))
+    matches!(step.kind, StepKind::Name(_) | StepKind::Qualified { .. })
 }
 
 /// The item at an index, which counts from the end when negative.
@@ -253,19 +290,37 @@ fn item(node: Value<'_>, index: i64) -> Option<Value<'_>> {
     items.get(usize::try_from(index).ok()?).copied()
 }
 
-fn child_count(node: Value<'_>) -> usize {
-    match node.kind() {
-        ValueKind::List => node.as_list().map_or(0, <[_]>::len),
-        ValueKind::Map => node.as_map().map_or(0, |map| map.len()),
-        _ => 0,
+/// The items of a list, the values of a map, the child elements of an element.
+enum Children<'a> {
+    Items(std::slice::Iter<'a, Value<'a>>),
+    Members(std::slice::Iter<'a, Member<'a>>),
+    Nodes(std::slice::Iter<'a, Node<'a>>),
+}
+
+impl<'a> Children<'a> {
+    fn of(node: Value<'a>) -> Self {
+        match node {
+            Value::List(_, items) => Self::Items(items.iter()),
+            Value::Map(_, map) => Self::Members(map.members().iter()),
+            Value::Element(_, element) => Self::Nodes(element.content.iter()),
+            _ => Self::Items([].iter()),
+        }
     }
 }
 
-fn child(node: Value<'_>, index: usize) -> Option<Value<'_>> {
-    match node {
-        Value::List(_, items) => items.get(index).copied(),
-        Value::Map(_, map) => map.members().get(index).map(|member| member.value),
-        _ => None,
+impl<'a> Iterator for Children<'a> {
+    type Item = Value<'a>;
+
+    #[inline]
+    fn next(&mut self) -> Option<Value<'a>> {
+        match self {
+            Self::Items(items) => items.next().copied(),
+            Self::Members(members) => members.next().map(|member| member.value),
+            Self::Nodes(nodes) => nodes.find_map(|node| match node {
+                Node::Element(origin, element) => Some(Value::Element(*origin, element)),
+                _ => None,
+            }),
+        }
     }
 }
 

@@ -3,7 +3,7 @@
 //! Counting costs next to nothing once a path has selected something; until then each miss is looked at, so that
 //! the report can name the step where it stopped and the names that were there.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 use kyanite_tree::{Kind, Problem, Severity, Value};
 
@@ -231,6 +231,20 @@ impl Stop {
                     }
                 }
             }
+            Value::Element(_, element) => {
+                self.maps += 1;
+                if self.misses > LOOKED_AT {
+                    return;
+                }
+                let children = element.children().filter_map(Value::as_element);
+                let names = children.map(|child| child.name.local().to_owned());
+                let attributes = element.attributes.iter().map(|a| format!("@{}", a.name.local()));
+                for name in names.chain(attributes).collect::<HashSet<_>>() {
+                    if self.names.len() < NAMES || self.names.contains_key(&name) {
+                        *self.names.entry(name).or_default() += 1;
+                    }
+                }
+            }
             Value::List(_, items) => {
                 self.lists += 1;
                 self.items += items.len() as u64;
@@ -263,7 +277,7 @@ impl Stop {
         }
         let mut names: Vec<(&String, &u64)> = self.names.iter().collect();
         if names.is_empty() {
-            return Some("the maps there are empty".into());
+            return Some("what is there is empty".into());
         }
         names.sort_by(|a, b| b.1.cmp(a.1).then(a.0.cmp(b.0)));
         let more = if names.len() > 8 { ", …" } else { "" };

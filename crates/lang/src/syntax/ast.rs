@@ -123,6 +123,8 @@ pub enum Start {
 pub struct Segment {
     /// Whether it is a descendant segment (`..`).
     pub descendant: bool,
+    /// Whether its selectors stand in brackets right behind what they select from.
+    pub in_brackets: bool,
     /// Its selectors, at least one.
     pub selectors: Vec<Selector>,
     /// Where it stands.
@@ -347,6 +349,13 @@ pub enum HeaderItem {
         optional: bool,
         /// The default.
         default: Option<Expr>,
+    },
+    /// `namespace p = "uri"`
+    Namespace {
+        /// The prefix.
+        prefix: Binding,
+        /// The namespace.
+        uri: String,
     },
     /// `let n = e`
     Let(Binding, Expr),

@@ -6,7 +6,7 @@ use super::parser::{Parsed, Parser};
 use crate::finding::{Finding, near_words};
 
 /// What a header item may begin a line with; for going on after an error.
-const ITEM_WORDS: [&str; 5] = ["param", "def", "let", "for", "return"];
+const ITEM_WORDS: [&str; 6] = ["param", "namespace", "def", "let", "for", "return"];
 
 impl Parser<'_> {
     /// Parses header and body.
@@ -75,6 +75,7 @@ impl Parser<'_> {
                 Ok(Part::Item(HeaderItem::Let(name, value)))
             }
             "param" if self.lexer.next_begins_name() => self.item(Self::param),
+            "namespace" if self.lexer.next_begins_name() => self.item(Self::namespace),
             "def" if self.lexer.next_begins_name() => self.item(Self::def),
             _ => Ok(Part::Body),
         }
@@ -121,6 +122,17 @@ impl Parser<'_> {
         }
         let default = if self.take("=")? { Some(self.whole()?) } else { None };
         Ok(HeaderItem::Param { name, of, optional, default })
+    }
+
+    fn namespace(&mut self) -> Parsed<HeaderItem> {
+        let prefix = self.binding("the prefix")?;
+        self.expect("=", "after the prefix")?;
+        let Token::Text(uri) = &self.next.token else {
+            return Err(self.unexpected("the URI of the namespace is missing here, in quotes"));
+        };
+        let uri = uri.clone();
+        self.advance()?;
+        Ok(HeaderItem::Namespace { prefix, uri })
     }
 
     fn def(&mut self) -> Parsed<HeaderItem> {

@@ -268,7 +268,11 @@ impl Parser<'_> {
 fn shorthand_name(path: &Path) -> Option<&str> {
     match (path.segments.last(), &path.start) {
         (Some(segment), _) => match segment.selectors.as_slice() {
-            [Selector::Name(name)] => Some(name),
+            [Selector::Name(name)] => {
+                // In XML the local name of an element or attribute.
+                let name = name.strip_prefix('@').unwrap_or(name);
+                Some(name.rsplit_once(':').map_or(name, |(_, local)| local))
+            }
             _ => None,
         },
         (None, Start::Name(name)) => Some(name),

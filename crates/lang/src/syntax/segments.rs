@@ -22,14 +22,16 @@ impl Parser<'_> {
     pub(super) fn segments(&mut self, segments: &mut Vec<Segment>) -> Parsed<()> {
         while self.at_segment() {
             let start = self.next.span.start;
-            let (descendant, selectors) = if self.at_symbol("[") {
+            let in_brackets = self.at_symbol("[");
+            let (descendant, selectors) = if in_brackets {
                 (false, self.brackets()?)
             } else {
                 let descendant = self.at_symbol("..");
                 self.advance()?;
                 (descendant, self.after_dots(descendant)?)
             };
-            segments.push(Segment { descendant, selectors, span: self.span_from(start) });
+            let span = self.span_from(start);
+            segments.push(Segment { descendant, in_brackets, selectors, span });
         }
         Ok(())
     }
@@ -50,6 +52,17 @@ impl Parser<'_> {
             Token::Symbol("*") => {
                 self.advance()?;
                 Ok(vec![Selector::Wildcard])
+            }
+            Token::Symbol("@") => {
+                self.advance()?;
+                match &self.next.token {
+                    Token::Name(name) if !self.next.after_blank => {
+                        let selector = Selector::Name(format!("@{name}"));
+                        self.advance()?;
+                        Ok(vec![selector])
+                    }
+                    _ => Err(self.unexpected("the name of an attribute is missing behind `@`")),
+                }
             }
             Token::Symbol("[") if descendant => self.brackets(),
             Token::Symbol("[") => {

@@ -1,0 +1,136 @@
+//! What a conversion cannot carry from one format to another: counted, and named.
+
+use kyanite_tree::Origin;
+
+/// Something that the target format has no place for.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, PartialOrd, Ord)]
+pub enum Loss {
+    /// A comment.
+    Comment,
+    /// A processing instruction of XML.
+    Instruction,
+    /// A document type declaration of XML.
+    DocumentType,
+    /// A tag of YAML that is not one of the core schema.
+    Tag,
+    /// A date or time of TOML or YAML, which becomes text.
+    DateTime,
+    /// A number that is infinite or none, which becomes text.
+    NotFinite,
+    /// A key that is a list or map, which becomes the text of it.
+    Key,
+    /// A null that becomes an empty cell or element, or is left out.
+    Null,
+    /// A list without items that becomes nothing.
+    EmptyList,
+    /// A map without members that becomes an empty text.
+    EmptyMap,
+    /// A list directly in a list, whose items get an element around them.
+    NestedList,
+    /// A number with more digits than the target format promises to keep.
+    Precision,
+}
+
+/// All sorts, in the order in which they are told.
+const SORTS: [(Loss, &str, &str); 12] = [
+    (Loss::Comment, "comment", "comments"),
+    (Loss::Instruction, "processing instruction", "processing instructions"),
+    (Loss::DocumentType, "document type declaration", "document type declarations"),
+    (Loss::Tag, "tag", "tags"),
+    (Loss::DateTime, "date or time that becomes text", "dates or times that become text"),
+    (Loss::NotFinite, "number that is not finite", "numbers that are not finite"),
+    (Loss::Key, "key that is no text", "keys that are no texts"),
+    (Loss::Null, "null", "nulls"),
+    (Loss::EmptyList, "empty list", "empty lists"),
+    (Loss::EmptyMap, "empty map", "empty maps"),
+    (Loss::NestedList, "list in a list", "lists in lists"),
+    (Loss::Precision, "number of too many digits", "numbers of too many digits"),
+];
+
+impl Loss {
+    /// The word for one.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        SORTS[self as usize].1
+    }
+}
+
+/// What was lost so far.
+#[derive(Clone, Debug, Default)]
+pub struct Losses {
+    counts: [u64; SORTS.len()],
+    /// Where, if that is asked for.
+    places: Option<Vec<(Loss, Origin)>>,
+}
+
+impl Losses {
+    /// No losses yet; with `with_places`, where they are is kept as well.
+    #[must_use]
+    pub fn new(with_places: bool) -> Self {
+        Self { counts: [0; SORTS.len()], places: with_places.then(Vec::new) }
+    }
+
+    /// Counts one.
+    pub fn add(&mut self, loss: Loss, origin: Origin) {
+        self.counts[loss as usize] += 1;
+        if let Some(places) = &mut self.places {
+            places.push((loss, origin));
+        }
+    }
+
+    /// Counts those that another count has.
+    pub fn add_all(&mut self, other: &Self) {
+        for (own, count) in self.counts.iter_mut().zip(other.counts) {
+            *own += count;
+        }
+        if let (Some(own), Some(places)) = (&mut self.places, &other.places) {
+            own.extend_from_slice(places);
+        }
+    }
+
+    /// Whether there are any.
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self.counts.iter().all(|count| *count == 0)
+    }
+
+    /// Takes the places that were kept since they were last taken.
+    pub fn take_places(&mut self) -> Vec<(Loss, Origin)> {
+        self.places.as_mut().map(std::mem::take).unwrap_or_default()
+    }
+
+    /// All in words, `3 comments and 1 tag`, or nothing when there are none.
+    #[must_use]
+    pub fn summary(&self) -> Option<String> {
+        let mut parts: Vec<String> = SORTS
+            .iter()
+            .zip(self.counts)
+            .filter(|(_, count)| *count > 0)
+            .map(|((_, one, several), count)| format!("{count} {}", if count == 1 { one } else { several }))
+            .collect();
+        let last = parts.pop()?;
+        if parts.is_empty() {
+            return Some(last);
+        }
+        Some(format!("{} and {last}", parts.join(", ")))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_table_is_in_the_order_of_the_sorts_and_reads_well() {
+        assert!(SORTS.iter().enumerate().all(|(position, (loss, ..))| *loss as usize == position));
+        let mut losses = Losses::new(true);
+        assert_eq!(losses.summary(), None);
+        losses.add(Loss::Null, Origin::NONE);
+        assert_eq!(losses.summary().unwrap(), "1 null");
+        losses.add(Loss::Comment, Origin::NONE);
+        losses.add(Loss::Comment, Origin::NONE);
+        losses.add(Loss::Tag, Origin::NONE);
+        assert_eq!(losses.summary().unwrap(), "2 comments, 1 tag and 1 null");
+        assert_eq!(losses.take_places().len(), 4);
+    }
+}

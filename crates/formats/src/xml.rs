@@ -1,0 +1,30 @@
+//! XML 1.0 (fifth edition) with Namespaces in XML 1.0.
+//!
+//! [`decode`] makes text of bytes, [`document`] an [element](kyanite_tree::Element) tree of text, and [`write`] text of
+//! elements. Internal entities and attribute defaults of the document type declaration are put in; nothing outside the
+//! document is ever fetched.
+//!
+//! ```
+//! use kyanite_formats::xml;
+//! use kyanite_tree::{Arena, Value};
+//!
+//! let arena = Arena::new();
+//! let read = xml::document("<pier no='4'>Ness</pier>", &arena, xml::Options::default()).unwrap();
+//! let pier = read.root.children().next().unwrap();
+//! assert_eq!(pier.as_element().unwrap().text, Some("Ness"));
+//! ```
+
+mod attributes;
+mod chars;
+mod cursor;
+mod declarations;
+mod dtd;
+mod encoding;
+mod entities;
+mod names;
+mod read;
+mod write;
+
+pub use encoding::{Charset, decode};
+pub use read::{Document, Options, Repair, document, value_end};
+pub use write::{Layout, Writer, check_name, is_name, write};

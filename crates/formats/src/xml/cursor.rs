@@ -1,0 +1,90 @@
+//! A place in a text that is being read, and the errors that are made there.
+
+use super::chars;
+use crate::SyntaxError;
+
+/// A text and how far it has been read.
+#[derive(Clone, Debug)]
+pub(super) struct Cursor<'a> {
+    pub(super) text: &'a str,
+    pub(super) at: usize,
+    /// For replacement texts: the reference that stands for all of it in the document.
+    pub(super) stands_for: Option<(usize, usize)>,
+}
+
+impl<'a> Cursor<'a> {
+    pub(super) fn new(text: &'a str) -> Self {
+        Self { text, at: 0, stands_for: None }
+    }
+
+    pub(super) fn bytes(&self) -> &'a [u8] {
+        self.text.as_bytes()
+    }
+
+    #[inline]
+    pub(super) fn peek(&self) -> Option<u8> {
+        self.bytes().get(self.at).copied()
+    }
+
+    #[inline]
+    pub(super) fn rest(&self) -> &'a str {
+        self.text.get(self.at..).unwrap_or_default()
+    }
+
+    #[inline]
+    pub(super) fn is_at(&self, word: &str) -> bool {
+        self.rest().as_bytes().starts_with(word.as_bytes())
+    }
+
+    /// Steps over `word` if it stands here.
+    #[inline]
+    pub(super) fn eat(&mut self, word: &str) -> bool {
+        let is_there = self.is_at(word);
+        if is_there {
+            self.at += word.len();
+        }
+        is_there
+    }
+
+    /// Steps over white space; tells whether there was any.
+    #[inline]
+    pub(super) fn space(&mut self) -> bool {
+        let start = self.at;
+        self.at = chars::space_end(self.bytes(), start);
+        self.at > start
+    }
+
+    /// Steps over the name that stands here.
+    pub(super) fn name(&mut self) -> Option<&'a str> {
+        let start = self.at;
+        self.at = chars::name_end(self.text, start);
+        (self.at > start).then(|| &self.text[start..self.at])
+    }
+
+    /// Steps behind the next `end`; gives what stands before it.
+    pub(super) fn until(&mut self, end: &str) -> Option<&'a str> {
+        let rest = self.rest();
+        let length = memchr::memmem::find(rest.as_bytes(), end.as_bytes())?;
+        self.at += length + end.len();
+        Some(&rest[..length])
+    }
+
+    /// An error about the text from `start` to `end`.
+    #[cold]
+    pub(super) fn error(
+        &self,
+        start: usize,
+        end: usize,
+        message: impl Into<String>,
+        advice: &'static str,
+    ) -> SyntaxError {
+        let (start, end) = self.stands_for.unwrap_or((start, end));
+        SyntaxError { message: message.into(), advice, start, end, also: None, wants_more: false }
+    }
+
+    /// An error about what stands here.
+    #[cold]
+    pub(super) fn error_here(&self, message: impl Into<String>, advice: &'static str) -> SyntaxError {
+        self.error(self.at, self.at + 1, message, advice)
+    }
+}

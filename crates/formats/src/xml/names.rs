@@ -1,0 +1,105 @@
+//! Prefixes and namespaces (Namespaces in XML 1.0, third edition).
+
+use kyanite_tree::Name;
+
+use super::chars;
+
+const XML: &str = "http://www.w3.org/XML/1998/namespace";
+const XMLNS: &str = "http://www.w3.org/2000/xmlns/";
+
+/// The declarations of namespaces that are in scope, innermost last.
+#[derive(Debug, Default)]
+pub(super) struct Scope<'a> {
+    bindings: Vec<(&'a str, &'a str)>,
+}
+
+/// What is wrong with a name or a declaration: the sentence and what to do.
+pub(super) type Wrong = (String, &'static str);
+
+impl<'a> Scope<'a> {
+    /// How many declarations there are, for [`Self::leave`].
+    #[inline]
+    pub(super) fn depth(&self) -> usize {
+        self.bindings.len()
+    }
+
+    /// Forgets the declarations of an element that ends.
+    #[inline]
+    pub(super) fn leave(&mut self, depth: usize) {
+        self.bindings.truncate(depth);
+    }
+
+    /// Takes the attribute called `name` as a declaration, if it is one.
+    pub(super) fn declare(&mut self, name: &'a str, uri: &'a str) -> Result<(), Wrong> {
+        let prefix = match name.strip_prefix("xmlns") {
+            Some("") => "",
+            Some(rest) if rest.starts_with(':') => &rest[1..],
+            _ => return Ok(()),
+        };
+        let wrong = match (prefix, uri) {
+            ("xmlns", _) => Some("the prefix xmlns is not to be declared"),
+            ("xml", XML) => None,
+            ("xml", _) => Some("the prefix xml stands for another namespace"),
+            (_, XML) => Some("this namespace has the prefix xml, and no other"),
+            (_, XMLNS) => Some("this namespace is not to be declared"),
+            ("", "") => None,
+            (_, "") => Some("a prefix cannot be declared for no namespace"),
+            _ => None,
+        };
+        match wrong {
+            Some(wrong) => Err((wrong.into(), "Namespaces in XML 1.0, section 3, says so; take the declaration away")),
+            None => {
+                self.bindings.push((prefix, uri));
+                Ok(())
+            }
+        }
+    }
+
+    fn find(&self, prefix: &str) -> Option<&'a str> {
+        match prefix {
+            "xml" => Some(XML),
+            "xmlns" => Some(XMLNS),
+            _ => {
+                let found = self.bindings.iter().rev().find(|(declared, _)| *declared == prefix);
+                found.map(|(_, uri)| *uri)
+            }
+        }
+    }
+
+    /// The name of an element.
+    #[inline]
+    pub(super) fn element(&self, raw: &'a str) -> Result<Name<'a>, Wrong> {
+        if self.bindings.is_empty() && memchr::memchr(b':', raw.as_bytes()).is_none() {
+            return Ok(Name::plain(raw));
+        }
+        self.resolve(raw, true)
+    }
+
+    /// The name of an attribute.
+    #[inline]
+    pub(super) fn attribute(&self, raw: &'a str) -> Result<Name<'a>, Wrong> {
+        if memchr::memchr(b':', raw.as_bytes()).is_none() {
+            return Ok(Name::new(raw, if raw == "xmlns" { XMLNS } else { "" }));
+        }
+        self.resolve(raw, false)
+    }
+
+    fn resolve(&self, raw: &'a str, is_element: bool) -> Result<Name<'a>, Wrong> {
+        if !chars::is_qualified(raw) {
+            let message = format!("`{raw}` is no name with a prefix: names stand before and behind one colon");
+            return Err((message, "take the colon away"));
+        }
+        let prefix = Name::new(raw, "").prefix();
+        if is_element && prefix == "xmlns" {
+            return Err(("an element cannot have the prefix xmlns".into(), "choose another prefix"));
+        }
+        match self.find(prefix) {
+            Some(uri) => Ok(Name::new(raw, uri)),
+            None if prefix.is_empty() => Ok(Name::new(raw, "")),
+            None => Err((
+                format!("the prefix `{prefix}` is not declared"),
+                "declare it on this element or one around it: xmlns:prefix=\"uri\"",
+            )),
+        }
+    }
+}

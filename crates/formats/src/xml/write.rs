@@ -1,0 +1,601 @@
+//! The XML writer: elements as they are, and maps and lists by the [record view](crate::record_view).
+
+use kyanite_tree::{Element, Map, Name, Node, Origin, Value};
+
+use super::chars;
+use crate::error::CannotHold;
+use crate::losses::{Loss, Losses};
+use crate::record_view::{ATTRIBUTE, CONTENT, TEXT};
+
+/// How XML is laid out.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Layout {
+    /// Blanks a level; none for all on one line.
+    pub indent: Option<usize>,
+    /// The name of the root element; that of the only member of a map unless said, else `root`.
+    pub root: Option<String>,
+    /// The name of the elements that items of a list get.
+    pub item: String,
+}
+
+impl Default for Layout {
+    fn default() -> Self {
+        Self { indent: Some(2), root: None, item: "item".into() }
+    }
+}
+
+/// The name of a root element that nothing names.
+const ROOT: &str = "root";
+
+/// Whether `name` can be the name of an element or attribute (Namespaces in XML 1.0, section 4).
+#[must_use]
+pub fn is_name(name: &str) -> bool {
+    chars::is_name(name) && chars::is_qualified(name)
+}
+
+/// Refuses a name that no element can have.
+///
+/// # Errors
+/// [`CannotHold`].
+pub fn check_name(name: &str, origin: Origin) -> Result<(), CannotHold> {
+    if is_name(name) {
+        return Ok(());
+    }
+    Err(CannotHold::new(
+        format!("`{name}` cannot be a name in XML"),
+        "rename the member: names begin with a letter or _, and go on with letters, digits, - . _",
+        origin,
+    ))
+}
+
+/// Appends a whole document to `out`.
+///
+/// # Errors
+/// [`CannotHold`] for what XML has no way to write.
+pub fn write(
+    value: Value<'_>,
+    layout: &Layout,
+    out: &mut Vec<u8>,
+    losses: &mut Losses,
+) -> Result<(), CannotHold> {
+    let mut writer = Writer::new(layout.clone());
+    writer.document(value, out, losses)?;
+    writer.finish(out);
+    Ok(())
+}
+
+/// Writes one document, whole or the items of its root one by one.
+#[derive(Debug)]
+pub struct Writer {
+    layout: Layout,
+    /// The name of the root that items are being written into.
+    open: Option<String>,
+    /// Prefixes that are declared where the writer is, innermost last.
+    scope: Vec<(String, String)>,
+}
+
+type Written = Result<(), CannotHold>;
+
+/// How far in an element stands: its level, or nothing where blanks would be content.
+type Level = Option<usize>;
+
+impl Writer {
+    /// A writer of one document.
+    #[must_use]
+    pub fn new(layout: Layout) -> Self {
+        let scope = vec![("xml".into(), "http://www.w3.org/XML/1998/namespace".into())];
+        Self { layout, open: None, scope }
+    }
+
+    /// Appends an item of a list that is the document.
+    ///
+    /// # Errors
+    /// [`CannotHold`].
+    pub fn item(&mut self, value: Value<'_>, out: &mut Vec<u8>, losses: &mut Losses) -> Written {
+        self.begin(out)?;
+        let level = self.layout.indent.map(|_| 1);
+        self.line(level, out);
+        self.list_item(value, level, out, losses)
+    }
+
+    /// Appends the end of the document, after the last item.
+    ///
+    /// # Errors
+    /// [`CannotHold`] when the root cannot be named.
+    pub fn end_items(&mut self, out: &mut Vec<u8>) -> Written {
+        self.begin(out)?;
+        if let Some(root) = self.open.take() {
+            self.line(self.layout.indent.map(|_| 0), out);
+            close(&root, out);
+        }
+        self.finish(out);
+        Ok(())
+    }
+
+    fn begin(&mut self, out: &mut Vec<u8>) -> Written {
+        if self.open.is_none() {
+            let root = self.layout.root.clone().unwrap_or_else(|| ROOT.into());
+            check_name(&root, Origin::NONE)?;
+            declaration(out);
+            out.push(b'<');
+            out.extend_from_slice(root.as_bytes());
+            out.push(b'>');
+            self.open = Some(root);
+        }
+        Ok(())
+    }
+
+    fn finish(&self, out: &mut Vec<u8>) {
+        if out.last() != Some(&b'\n') {
+            out.push(b'\n');
+        }
+    }
+
+    fn document(&mut self, value: Value<'_>, out: &mut Vec<u8>, losses: &mut Losses) -> Written {
+        declaration(out);
+        let level = self.layout.indent.map(|_| 0);
+        match (value, &self.layout.root) {
+            (Value::Element(_, document), None) if document.is_document() => {
+                self.top(document, out)
+            }
+            (Value::Element(origin, element), None) => {
+                self.element(element.name.qualified(), Some(element.name), element, origin, level, out)
+            }
+            (Value::Map(_, map), None) if only_root(map).is_some() => match only_root(map) {
+                Some((name, inner)) => self.named(name, inner, level, out, losses),
+                None => Ok(()),
+            },
+            (value, root) => {
+                let root = root.clone().unwrap_or_else(|| ROOT.into());
+                self.named(&root, value, level, out, losses)
+            }
+        }
+    }
+
+    /// What stands at the top of a document that was read.
+    fn top(&mut self, document: &Element<'_>, out: &mut Vec<u8>) -> Written {
+        for node in document.content {
+            match node {
+                Node::Element(origin, element) => {
+                    let level = self.layout.indent.map(|_| 0);
+                    let name = element.name;
+                    self.element(name.qualified(), Some(name), element, *origin, level, out)?;
+                }
+                other => markup(other, out),
+            }
+            out.push(b'\n');
+        }
+        Ok(())
+    }
+
+    fn line(&self, level: Level, out: &mut Vec<u8>) {
+        if let (Some(step), Some(level)) = (self.layout.indent, level) {
+            out.push(b'\n');
+            out.resize(out.len() + step * level, b' ');
+        }
+    }
+
+    /// An item of a list where elements have no names: a map of one member in `#content` has one.
+    fn list_item(
+        &mut self,
+        value: Value<'_>,
+        level: Level,
+        out: &mut Vec<u8>,
+        losses: &mut Losses,
+    ) -> Written {
+        if let Value::Element(origin, element) = value {
+            if let Some(root) = element.children().next().filter(|_| element.is_document()) {
+                return self.list_item(root, level, out, losses);
+            }
+            let name = element.name;
+            return self.element(name.qualified(), Some(name), element, origin, level, out);
+        }
+        let item = self.layout.item.clone();
+        self.named(&item, value, level, out, losses)
+    }
+
+    /// An element called `name` with a value in it.
+    fn named(
+        &mut self,
+        name: &str,
+        value: Value<'_>,
+        level: Level,
+        out: &mut Vec<u8>,
+        losses: &mut Losses,
+    ) -> Written {
+        let origin = value.origin();
+        check_name(name, origin)?;
+        match value {
+            Value::Element(origin, element) if element.is_document() => match element.children().next() {
+                Some(root) => {
+                    start(name, out);
+                    out.push(b'>');
+                    let inner = level.map(|level| level + 1);
+                    self.line(inner, out);
+                    self.list_item(root, inner, out, losses)?;
+                    self.line(level, out);
+                    close(name, out);
+                    Ok(())
+                }
+                None => self.element(name, None, element, origin, level, out),
+            },
+            Value::Element(origin, element) => self.element(name, None, element, origin, level, out),
+            Value::Map(_, map) => self.map(name, map, origin, level, out, losses),
+            Value::List(_, items) => {
+                self.check_prefix(name, origin)?;
+                start(name, out);
+                if items.is_empty() {
+                    losses.add(Loss::EmptyList, origin);
+                    out.extend_from_slice(b"/>");
+                    return Ok(());
+                }
+                out.push(b'>');
+                for item in items {
+                    let inner = level.map(|level| level + 1);
+                    self.line(inner, out);
+                    self.list_item(*item, inner, out, losses)?;
+                }
+                self.line(level, out);
+                close(name, out);
+                Ok(())
+            }
+            Value::Null(_) => {
+                self.check_prefix(name, origin)?;
+                losses.add(Loss::Null, origin);
+                start(name, out);
+                out.extend_from_slice(b"/>");
+                Ok(())
+            }
+            scalar => {
+                self.check_prefix(name, origin)?;
+                let text = scalar.scalar_text().unwrap_or_default();
+                start(name, out);
+                if text.is_empty() {
+                    out.extend_from_slice(b"/>");
+                    return Ok(());
+                }
+                out.push(b'>');
+                escape_text(text, origin, out)?;
+                close(name, out);
+                Ok(())
+            }
+        }
+    }
+
+    /// An element that a map describes.
+    fn map(
+        &mut self,
+        name: &str,
+        map: &Map<'_>,
+        origin: Origin,
+        level: Level,
+        out: &mut Vec<u8>,
+        losses: &mut Losses,
+    ) -> Written {
+        let scope = self.scope.len();
+        for member in map.members() {
+            let prefix = match member.name.strip_prefix("@xmlns") {
+                Some("") => "",
+                Some(rest) if rest.starts_with(':') => &rest[1..],
+                _ => continue,
+            };
+            let uri = member.value.scalar_text().unwrap_or_default();
+            self.scope.push((prefix.to_owned(), uri.to_owned()));
+        }
+        self.check_prefix(name, origin)?;
+        start(name, out);
+        let mut children = 0;
+        let mut is_mixed = false;
+        for member in map.members() {
+            let Some(attribute) = member.name.strip_prefix(ATTRIBUTE) else {
+                children += 1;
+                is_mixed |= member.name == TEXT || (member.name == CONTENT && has_text(member.value));
+                continue;
+            };
+            let at = member.value.origin();
+            check_name(attribute, at)?;
+            if Name::new(attribute, "").prefix() != "xmlns" {
+                self.check_prefix(attribute, at)?;
+            }
+            let text = match member.value {
+                Value::Null(_) => {
+                    losses.add(Loss::Null, at);
+                    continue;
+                }
+                value => value.scalar_text().ok_or_else(|| {
+                    CannotHold::new(
+                        format!("the attribute `{attribute}` has {}, and an attribute holds text", value.kind().phrase()),
+                        "leave the @ away for a child element",
+                        at,
+                    )
+                })?,
+            };
+            write_attribute(attribute, text, at, out)?;
+        }
+        if children == 0 {
+            if map.is_empty() {
+                losses.add(Loss::EmptyMap, origin);
+            }
+            out.extend_from_slice(b"/>");
+            self.scope.truncate(scope);
+            return Ok(());
+        }
+        out.push(b'>');
+        let inner = level.filter(|_| !is_mixed).map(|level| level + 1);
+        for member in map.members().iter().filter(|member| !member.name.starts_with(ATTRIBUTE)) {
+            match (member.name, member.value) {
+                (TEXT, value) => self.text(value, out)?,
+                (CONTENT, Value::List(_, items)) => {
+                    for item in items {
+                        self.content_item(*item, inner, out, losses)?;
+                    }
+                }
+                (name, Value::List(at, items)) => self.repeated(name, at, items, inner, out, losses)?,
+                (name, value) => {
+                    self.line(inner, out);
+                    self.named(name, value, inner, out, losses)?;
+                }
+            }
+        }
+        if inner.is_some() && out.last() == Some(&b'>') {
+            self.line(level, out);
+        }
+        close(name, out);
+        self.scope.truncate(scope);
+        Ok(())
+    }
+
+    /// An element for each item of a list that is a member.
+    fn repeated(
+        &mut self,
+        name: &str,
+        origin: Origin,
+        items: &[Value<'_>],
+        level: Level,
+        out: &mut Vec<u8>,
+        losses: &mut Losses,
+    ) -> Written {
+        if items.is_empty() {
+            check_name(name, origin)?;
+            losses.add(Loss::EmptyList, origin);
+        }
+        for item in items {
+            if matches!(item, Value::List(..)) {
+                losses.add(Loss::NestedList, item.origin());
+            }
+            self.line(level, out);
+            self.named(name, *item, level, out, losses)?;
+        }
+        Ok(())
+    }
+
+    /// An item of `#content`: text, or the element that a map of one member names.
+    fn content_item(
+        &mut self,
+        item: Value<'_>,
+        level: Level,
+        out: &mut Vec<u8>,
+        losses: &mut Losses,
+    ) -> Written {
+        match item {
+            Value::Map(_, map) if map.len() == 1 => {
+                let member = map.members()[0];
+                self.line(level, out);
+                self.named(member.name, member.value, level, out, losses)
+            }
+            Value::Element(..) => {
+                self.line(level, out);
+                self.list_item(item, level, out, losses)
+            }
+            other => self.text(other, out),
+        }
+    }
+
+    fn text(&mut self, value: Value<'_>, out: &mut Vec<u8>) -> Written {
+        let origin = value.origin();
+        match value.scalar_text() {
+            Some(text) => escape_text(text, origin, out),
+            None if matches!(value, Value::Null(_)) => Ok(()),
+            None => Err(CannotHold::new(
+                format!("{} stands where XML has text", value.kind().phrase()),
+                "#text holds a text; #content a list of texts and of maps with one member",
+                origin,
+            )),
+        }
+    }
+
+    /// Refuses a prefix that nothing around declares.
+    fn check_prefix(&self, name: &str, origin: Origin) -> Written {
+        let prefix = Name::new(name, "").prefix();
+        if prefix.is_empty() || self.scope.iter().any(|(known, _)| known == prefix) {
+            return Ok(());
+        }
+        Err(CannotHold::new(
+            format!("the prefix of `{name}` is not declared"),
+            "add the member \"@xmlns:prefix\" with the namespace, or take the prefix away",
+            origin,
+        ))
+    }
+
+    /// An element that was read or made as one, under `name`; `own` is its own name, if it keeps that.
+    fn element(
+        &mut self,
+        name: &str,
+        own: Option<Name<'_>>,
+        element: &Element<'_>,
+        origin: Origin,
+        level: Level,
+        out: &mut Vec<u8>,
+    ) -> Written {
+        let scope = self.scope.len();
+        check_name(name, origin)?;
+        start(name, out);
+        for attribute in element.attributes {
+            write_attribute(attribute.name.qualified(), attribute.value, attribute.origin, out)?;
+            if attribute.name.declares_namespace() {
+                let prefix = Name::new(attribute.name.qualified(), "");
+                let prefix = if prefix.prefix().is_empty() { "" } else { prefix.local() };
+                self.scope.push((prefix.to_owned(), attribute.value.to_owned()));
+            }
+        }
+        // An element taken out of its document takes the namespaces along that were declared around it.
+        match own {
+            Some(own) => self.declare(own, true, out)?,
+            None => self.check_prefix(name, origin)?,
+        }
+        for attribute in element.attributes.iter().filter(|a| !a.name.declares_namespace()) {
+            self.declare(attribute.name, false, out)?;
+        }
+        if element.content.is_empty() {
+            out.extend_from_slice(b"/>");
+            self.scope.truncate(scope);
+            return Ok(());
+        }
+        out.push(b'>');
+        let has_text = element.content.iter().any(|node| matches!(node, Node::Text(..)));
+        let inner = level.filter(|_| !has_text).map(|level| level + 1);
+        for node in element.content {
+            match node {
+                Node::Element(at, child) => {
+                    self.line(inner, out);
+                    let name = child.name;
+                    self.element(name.qualified(), Some(name), child, *at, inner, out)?;
+                }
+                Node::Text(at, text) => escape_text(text, *at, out)?,
+                other => {
+                    self.line(inner, out);
+                    markup(other, out);
+                }
+            }
+        }
+        if inner.is_some() {
+            self.line(level, out);
+        }
+        close(name, out);
+        self.scope.truncate(scope);
+        Ok(())
+    }
+
+    /// Declares the namespace of a name where it is not declared already.
+    fn declare(&mut self, name: Name<'_>, is_element: bool, out: &mut Vec<u8>) -> Written {
+        let (prefix, uri) = (name.prefix(), name.namespace());
+        if prefix.is_empty() && !is_element {
+            return Ok(());
+        }
+        if !prefix.is_empty() && uri.is_empty() {
+            return self.check_prefix(name.qualified(), Origin::NONE);
+        }
+        let known = self.scope.iter().rev().find(|(known, _)| known == prefix);
+        let known = known.map_or("", |(_, known)| known.as_str());
+        if known == uri || prefix == "xmlns" {
+            return Ok(());
+        }
+        let attribute = if prefix.is_empty() { "xmlns".to_owned() } else { format!("xmlns:{prefix}") };
+        write_attribute(&attribute, uri, Origin::NONE, out)?;
+        self.scope.push((prefix.to_owned(), uri.to_owned()));
+        Ok(())
+    }
+}
+
+/// The root element that a map of one member names.
+fn only_root<'m>(map: &'m Map<'_>) -> Option<(&'m str, Value<'m>)> {
+    match map.members() {
+        [only]
+            if !matches!(only.value, Value::List(..))
+                && !only.name.starts_with([ATTRIBUTE, '#']) =>
+        {
+            Some((only.name, only.value))
+        }
+        _ => None,
+    }
+}
+
+fn has_text(content: Value<'_>) -> bool {
+    content.as_list().is_some_and(|items| items.iter().any(|item| item.scalar_text().is_some()))
+}
+
+fn declaration(out: &mut Vec<u8>) {
+    out.extend_from_slice(b"<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n");
+}
+
+fn start(name: &str, out: &mut Vec<u8>) {
+    out.push(b'<');
+    out.extend_from_slice(name.as_bytes());
+}
+
+fn close(name: &str, out: &mut Vec<u8>) {
+    out.extend_from_slice(b"</");
+    out.extend_from_slice(name.as_bytes());
+    out.push(b'>');
+}
+
+/// Comments, processing instructions and document types as they were read.
+fn markup(node: &Node<'_>, out: &mut Vec<u8>) {
+    match node {
+        Node::Comment(_, text) => {
+            out.extend_from_slice(b"<!--");
+            // Only a repair lets hyphens in.
+            out.extend_from_slice(text.replace("--", "- -").as_bytes());
+            out.extend_from_slice(b"-->");
+        }
+        Node::Instruction(_, (target, data)) => {
+            out.extend_from_slice(b"<?");
+            out.extend_from_slice(target.as_bytes());
+            if !data.is_empty() {
+                out.push(b' ');
+                out.extend_from_slice(data.as_bytes());
+            }
+            out.extend_from_slice(b"?>");
+        }
+        Node::DocumentType(_, text) => out.extend_from_slice(text.as_bytes()),
+        Node::Element(..) | Node::Text(..) => {}
+    }
+}
+
+fn write_attribute(name: &str, value: &str, origin: Origin, out: &mut Vec<u8>) -> Written {
+    out.push(b' ');
+    out.extend_from_slice(name.as_bytes());
+    out.extend_from_slice(b"=\"");
+    escape(value, true, origin, out)?;
+    out.push(b'"');
+    Ok(())
+}
+
+fn escape_text(text: &str, origin: Origin, out: &mut Vec<u8>) -> Written {
+    escape(text, false, origin, out)
+}
+
+/// Text with references for what would be markup, or would be read as something else (XML 1.0 sections 2.4 and 2.11).
+fn escape(text: &str, in_attribute: bool, origin: Origin, out: &mut Vec<u8>) -> Written {
+    let bytes = text.as_bytes();
+    let mut from = 0;
+    loop {
+        let end = if in_attribute { chars::value_end(bytes, from) } else { chars::escaped_end(bytes, from) };
+        out.extend_from_slice(&bytes[from..end]);
+        let Some(byte) = bytes.get(end) else { return Ok(()) };
+        from = end + 1;
+        let reference: &[u8] = match byte {
+            b'<' => b"&lt;",
+            b'>' => b"&gt;",
+            b'&' => b"&amp;",
+            b'"' => b"&quot;",
+            b'\'' => b"'",
+            b'\r' => b"&#13;",
+            b'\t' => b"&#9;",
+            b'\n' => b"&#10;",
+            _ => {
+                let character = text[end..].chars().next().unwrap_or('\0');
+                if !chars::is_char(character) {
+                    return Err(CannotHold::new(
+                        format!("the character U+{:04X} cannot stand in XML", character as u32),
+                        "take it away with replace()",
+                        origin,
+                    ));
+                }
+                from = end + character.len_utf8();
+                &bytes[end..from]
+            }
+        };
+        out.extend_from_slice(reference);
+    }
+}

@@ -1,0 +1,183 @@
+//! Functions of XML elements.
+
+use kyanite_formats::record_view::View;
+use kyanite_formats::xml;
+use kyanite_tree::{Attribute, Element, MapBuilder, Name, Node, Origin, Value};
+
+use super::{Call, Fault, Outcome, Run, Signature, Takes, takes};
+use crate::types::Type;
+
+pub(super) const TABLE: &[Signature] = &[
+    Signature {
+        name: "name",
+        parameters: &[takes("element", Takes::ELEMENT)],
+        required: 1,
+        repeats: false,
+        result: Type::Text,
+        summary: "The local name of an element; that of a document is empty.",
+        example: ("name(element(\"deck\"))", "\"deck\""),
+        run: Run::Values(|call| Ok(element(call, 0).map(|e| Value::text(e.name.local())))),
+    },
+    Signature {
+        name: "namespace_uri",
+        parameters: &[takes("element", Takes::ELEMENT)],
+        required: 1,
+        repeats: false,
+        result: Type::Text,
+        summary: "The namespace of an element's name, empty for none.",
+        example: ("namespace_uri(element(\"deck\"))", "\"\""),
+        run: Run::Values(|call| Ok(element(call, 0).map(|e| Value::text(e.name.namespace())))),
+    },
+    Signature {
+        name: "attributes",
+        parameters: &[takes("element", Takes::ELEMENT)],
+        required: 1,
+        repeats: false,
+        result: Type::Map,
+        summary: "The attributes of an element by name, without its declarations of namespaces.",
+        example: ("attributes(element(\"deck\", {no: 2}))", "{\"no\":\"2\"}"),
+        run: Run::Values(attributes),
+    },
+    Signature {
+        name: "content",
+        parameters: &[takes("element", Takes::ELEMENT)],
+        required: 1,
+        repeats: false,
+        result: Type::List,
+        summary: "The child elements and texts of an element, in order.",
+        example: ("content(element(\"deck\", {}, [\"for \", element(\"b\")]))", "[\"for \",\"\"]"),
+        run: Run::Values(content),
+    },
+    Signature {
+        name: "record",
+        parameters: &[takes("element", Takes::ELEMENT), takes("list", Takes::TEXT)],
+        required: 1,
+        repeats: true,
+        result: Type::Any,
+        summary: "The record view of an element; the named members are always lists.",
+        example: (
+            "record(element(\"deck\", {}, element(\"bay\", {}, \"4\")), \"bay\")",
+            "{\"bay\":[\"4\"]}",
+        ),
+        run: Run::Values(record),
+    },
+    Signature {
+        name: "element",
+        parameters: &[
+            takes("name", Takes::TEXT),
+            takes("attributes", Takes::MAP),
+            takes(
+                "content",
+                Takes::TEXT
+                    .or(Takes::NUMBER)
+                    .or(Takes::BOOLEAN)
+                    .or(Takes::ELEMENT)
+                    .or(Takes::LIST)
+                    .or(Takes::NOTHING),
+            ),
+        ],
+        required: 1,
+        repeats: false,
+        result: Type::Of(kyanite_tree::Kind::Element),
+        summary: "An element of that name, with the members of a map as attributes; the content is a text, an \
+                  element, or a list of them.",
+        example: ("encode(\"xml\", element(\"deck\", {no: 2}, \"cars\"))", "\"<deck no=\\\"2\\\">cars</deck>\""),
+        run: Run::Values(make),
+    },
+];
+
+fn element<'a>(call: &Call<'_, 'a>, position: usize) -> Option<&'a Element<'a>> {
+    call.argument(position).and_then(Value::as_element)
+}
+
+fn attributes<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
+    let Some(element) = element(call, 0) else { return Ok(None) };
+    let mut builder = MapBuilder::new();
+    for attribute in element.attributes.iter().filter(|a| !a.name.declares_namespace()) {
+        builder.insert(attribute.name.qualified(), attribute.to_value());
+    }
+    Ok(Some(Value::Map(Origin::NONE, builder.finish(call.arena))))
+}
+
+fn content<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
+    let Some(element) = element(call, 0) else { return Ok(None) };
+    let items: Vec<_> = element
+        .content
+        .iter()
+        .filter_map(|node| match node {
+            Node::Element(origin, child) => Some(Value::Element(*origin, child)),
+            Node::Text(origin, text) => Some(Value::Untyped(*origin, text)),
+            _ => None,
+        })
+        .collect();
+    Ok(Some(call.arena.list(&items)))
+}
+
+fn record<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
+    let lists: Vec<String> =
+        (1..call.arguments.len()).map(|position| call.text(position).to_owned()).collect();
+    let mut view = View::new(&lists, false);
+    Ok(call.argument(0).map(|element| view.record(element, call.arena)))
+}
+
+fn make<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
+    let name = xml_name(call.text(0), 0)?;
+    let mut attributes = Vec::new();
+    let given = call.argument(1).and_then(Value::as_map).map(|map| map.members());
+    for member in given.unwrap_or_default() {
+        let value = member.value.scalar_text().ok_or_else(|| {
+            let kind = member.value.kind().phrase();
+            Fault::new(1, format!("the attribute `{}` is {kind}, which has no text", member.name))
+                .about(member.value)
+        })?;
+        let origin = member.value.origin();
+        attributes.push(Attribute { name: xml_name(member.name, 1)?, value, origin });
+    }
+    let mut nodes = Vec::new();
+    match call.argument(2) {
+        Some(Value::List(_, items)) => {
+            items.iter().try_for_each(|item| add_content(*item, &mut nodes))?;
+        }
+        Some(one) => add_content(one, &mut nodes)?,
+        None => {}
+    }
+    let has_elements = nodes.iter().any(|node| matches!(node, Node::Element(..)));
+    let texts: Vec<&str> = nodes
+        .iter()
+        .filter_map(|node| if let Node::Text(_, text) = node { Some(*text) } else { None })
+        .collect();
+    let text = if has_elements { None } else { Some(call.arena.concat(&texts)) };
+    let element = Element {
+        name,
+        attributes: call.arena.attributes(&attributes),
+        content: call.arena.nodes(&nodes),
+        text,
+    };
+    Ok(Some(Value::Element(Origin::NONE, call.arena.element(element))))
+}
+
+fn xml_name(name: &str, argument: usize) -> Result<Name<'_>, Fault> {
+    if xml::is_name(name) {
+        return Ok(Name::new(name, ""));
+    }
+    Err(Fault::new(argument, format!("`{name}` cannot be a name in XML"))
+        .advise("names begin with a letter or _, and go on with letters, digits, - . _"))
+}
+
+fn add_content<'a>(item: Value<'a>, nodes: &mut Vec<Node<'a>>) -> Result<(), Fault> {
+    match item {
+        Value::Element(_, document) if document.is_document() => {
+            nodes.extend(document.content.iter().filter(|node| !matches!(node, Node::DocumentType(..))));
+        }
+        Value::Element(origin, element) => nodes.push(Node::Element(origin, element)),
+        other => match other.scalar_text() {
+            Some("") => {}
+            Some(text) => nodes.push(Node::Text(other.origin(), text)),
+            None => {
+                let message = format!("{} cannot be content of an element", other.kind().phrase());
+                return Err(Fault::new(2, message).about(other).advise("give texts and elements"));
+            }
+        },
+    }
+    Ok(())
+}

@@ -1,0 +1,102 @@
+//! Steps into elements of XML: by name to child elements, by `@name` to an attribute.
+
+use kyanite_tree::{Element, Name, Value};
+
+use super::{Failure, Ran, Runner};
+use crate::plan::{Step, StepKind};
+
+/// What a step into an element looks for.
+enum Wanted<'s> {
+    /// Child elements.
+    Children(Match<'s>),
+    /// An attribute.
+    Attribute(Match<'s>),
+}
+
+/// Which names a step means.
+enum Match<'s> {
+    /// Any of this local name, or with this prefix as written.
+    Called(&'s str),
+    /// Those of this local name in this namespace.
+    In(&'s str, &'s str),
+}
+
+impl Match<'_> {
+    #[inline]
+    fn fits(&self, name: Name<'_>) -> bool {
+        match self {
+            Self::Called(wanted) => name.is_called(wanted),
+            Self::In(local, namespace) => name.local() == *local && name.namespace() == *namespace,
+        }
+    }
+}
+
+/// What the children and attributes of elements are called in rules begins with this, if it is an attribute.
+const ATTRIBUTE: char = '@';
+
+fn wanted(step: &Step) -> Option<Wanted<'_>> {
+    Some(match &step.kind {
+        StepKind::Name(name) => match name.strip_prefix(ATTRIBUTE) {
+            Some(attribute) => Wanted::Attribute(Match::Called(attribute)),
+            None => Wanted::Children(Match::Called(name)),
+        },
+        StepKind::Qualified { is_attribute, local, namespace, .. } => {
+            let wanted = Match::In(local, namespace);
+            if *is_attribute { Wanted::Attribute(wanted) } else { Wanted::Children(wanted) }
+        }
+        _ => return None,
+    })
+}
+
+impl<'a> Runner<'_, 'a> {
+    /// All that a step by name leads to in an element, in order.
+    pub(super) fn in_element(
+        &self,
+        step: &'a Step,
+        element: &'a Element<'a>,
+    ) -> Vec<Value<'a>> {
+        match wanted(step) {
+            Some(Wanted::Attribute(wanted)) => {
+                let found = match wanted {
+                    Match::Called(name) => element.attribute(name),
+                    Match::In(..) => element.attributes.iter().find(|attribute| wanted.fits(attribute.name)),
+                };
+                found.map(|attribute| attribute.to_value()).into_iter().collect()
+            }
+            Some(Wanted::Children(wanted)) => element
+                .children()
+                .filter(|child| child.as_element().is_some_and(|child| wanted.fits(child.name)))
+                .collect(),
+            None => Vec::new(),
+        }
+    }
+
+    /// The one child or attribute that a step leads to, or the list of all children of that name when the step's brackets
+    /// range over them.
+    pub(super) fn only_in_element(
+        &mut self,
+        step: &'a Step,
+        element: &'a Element<'a>,
+        node: Value<'a>,
+    ) -> Ran<Option<Value<'a>>> {
+        if let StepKind::Token(_) = step.kind {
+            let failure = Failure::new(step.span, "a JSON Pointer does not lead into XML");
+            return Err(failure.about(Some(node)).advise("write a path: $.root.child"));
+        }
+        let found = self.in_element(step, element);
+        if step.ranges && !found.is_empty() {
+            return Ok(Some(self.arena.list(&found)));
+        }
+        match found.as_slice() {
+            [] => Ok(None),
+            [only] => Ok(Some(*only)),
+            several => {
+                let (text, parent) = (self.plan.rule.slice(step.span), element.name.qualified());
+                let message = format!("<{parent}> has {} elements here, and one is meant", several.len());
+                Err(Failure::new(step.span, message)
+                    .about(Some(several[1]))
+                    .advise(format!("write {text}[*] for all, {text}[0] for the first")))
+            }
+        }
+    }
+}
