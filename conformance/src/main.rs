@@ -10,7 +10,9 @@
 
 mod csv;
 mod json_parsing;
+mod toml;
 mod xml;
+mod yaml;
 
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
@@ -35,6 +37,8 @@ struct Suite {
 const SUITES: &[Suite] = &[
     Suite { name: "JSON syntax", file: "json-parsing.json", run: json_parsing::run },
     Suite { name: "XML well-formedness", file: "xml", run: xml::run },
+    Suite { name: "YAML values", file: "yaml.json", run: yaml::run },
+    Suite { name: "TOML values", file: "", run: toml::run },
     Suite { name: "CSV records", file: "csv", run: csv::run },
 ];
 

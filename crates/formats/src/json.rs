@@ -1,10 +1,12 @@
 //! JSON (RFC 8259): the reader, the writer, and what can be wrong with a text.
 
+mod canonical;
 mod error;
 mod read;
 mod string;
 mod write;
 
+pub use canonical::{survives_double, write_canonical};
 pub use error::{ErrorKind, ReadError};
 pub use read::{DEFAULT_DEPTH, Duplicate, Origins, Reader, ReaderOptions, document, value_end};
 pub use write::{Style, write, write_line_start, write_nested, write_text};

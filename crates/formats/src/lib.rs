@@ -13,7 +13,9 @@ pub mod needs;
 pub mod record_view;
 pub mod records;
 pub mod text;
+pub mod toml;
 pub mod xml;
+pub mod yaml;
 
 pub use error::{CannotHold, SyntaxError};
 pub use format::Format;

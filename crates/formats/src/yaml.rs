@@ -1,0 +1,22 @@
+//! YAML 1.2 with the types of the core schema (sections 8 and 10.3), and merge keys.
+//!
+//! Events come from a parser package that passes the public YAML cases; what they mean is settled here.
+//!
+//! ```
+//! use kyanite_formats::yaml;
+//! use kyanite_tree::{Arena, Kind};
+//!
+//! let arena = Arena::new();
+//! let read = yaml::documents("mode: 0700\nopen: no\ndepth: 6.50\n", &arena, yaml::Options::default()).unwrap();
+//! let port = read.documents[0];
+//! assert_eq!(port.member("mode").unwrap().as_text(), Some("0700"));
+//! assert_eq!(port.member("open").unwrap().kind(), Kind::Text);
+//! assert_eq!(port.member("depth").unwrap().as_number().unwrap().as_str(), "6.50");
+//! ```
+
+mod read;
+mod scalar;
+mod write;
+
+pub use read::{Documents, Options, documents, value_end};
+pub use write::write;

@@ -1,0 +1,192 @@
+//! The YAML writer: block style, quotes wherever some reader would take a text for something else.
+
+use kyanite_tree::{Arena, Value};
+
+use super::scalar;
+use crate::json;
+use crate::record_view::View;
+
+/// Appends `value` as a document, with its line end.
+pub fn write(value: Value<'_>, indent: usize, out: &mut Vec<u8>) {
+    let step = indent.max(1);
+    match value {
+        Value::List(_, items) if !items.is_empty() => write_list(items, 0, step, out),
+        Value::Map(_, map) if !map.is_empty() => write_map(value, 0, step, out),
+        Value::Element(..) => write(View::default().record(value, &Arena::new()), indent, out),
+        scalar => write_scalar(scalar, 0, step, out),
+    }
+}
+
+fn blanks(count: usize, out: &mut Vec<u8>) {
+    out.resize(out.len() + count, b' ');
+}
+
+/// The items of a list, each on lines of its own that begin at column `column`.
+fn write_list(items: &[Value<'_>], column: usize, step: usize, out: &mut Vec<u8>) {
+    for item in items {
+        blanks(column, out);
+        write_item(*item, column, step, out);
+    }
+}
+
+/// `- item`, where the dash stands at column `column` already.
+fn write_item(item: Value<'_>, column: usize, step: usize, out: &mut Vec<u8>) {
+    out.extend_from_slice(b"- ");
+    match item {
+        Value::List(_, items) if !items.is_empty() => {
+            write_item(items[0], column + 2, step, out);
+            write_list(&items[1..], column + 2, step, out);
+        }
+        Value::Map(_, map) if !map.is_empty() => {
+            for (position, member) in map.members().iter().enumerate() {
+                if position > 0 {
+                    blanks(column + 2, out);
+                }
+                write_member(member.name, member.value, column + 2, step, out);
+            }
+        }
+        scalar => write_scalar(scalar, column, step, out),
+    }
+}
+
+fn write_map(map: Value<'_>, column: usize, step: usize, out: &mut Vec<u8>) {
+    for member in map.as_map().map(|map| map.members()).unwrap_or_default() {
+        blanks(column, out);
+        write_member(member.name, member.value, column, step, out);
+    }
+}
+
+/// `name: value`, where column `column` is reached already.
+fn write_member(name: &str, value: Value<'_>, column: usize, step: usize, out: &mut Vec<u8>) {
+    // A key in a line must not be longer than 1024 characters (section 8.2.2).
+    let is_long = name.len() > 1000;
+    if is_long {
+        out.extend_from_slice(b"? ");
+    }
+    write_text(name, out);
+    if is_long {
+        out.push(b'\n');
+        blanks(column, out);
+    }
+    out.push(b':');
+    match value {
+        Value::List(_, items) if !items.is_empty() => {
+            out.push(b'\n');
+            write_list(items, column + step, step, out);
+        }
+        Value::Map(_, map) if !map.is_empty() => {
+            out.push(b'\n');
+            write_map(value, column + step, step, out);
+        }
+        scalar => {
+            out.push(b' ');
+            write_scalar(scalar, column, step, out);
+        }
+    }
+}
+
+/// A scalar or an empty list or map, with its line end; it belongs to what begins at column `column`.
+fn write_scalar(value: Value<'_>, column: usize, step: usize, out: &mut Vec<u8>) {
+    match value {
+        Value::List(..) => out.extend_from_slice(b"[]"),
+        Value::Map(..) => out.extend_from_slice(b"{}"),
+        Value::Null(_) => out.extend_from_slice(b"null"),
+        Value::Text(_, text) | Value::Untyped(_, text) if is_literal(text) => {
+            return write_literal(text, column + step, out);
+        }
+        Value::Text(_, text) | Value::Untyped(_, text) => write_text(text, out),
+        Value::Element(..) => {
+            let arena = Arena::new();
+            return match View::default().record(value, &arena) {
+                Value::Element(..) => {}
+                record @ Value::Map(..) => {
+                    out.push(b'\n');
+                    write_map(record, column + step, step, out);
+                }
+                record => write_scalar(record, column, step, out),
+            };
+        }
+        other => out.extend_from_slice(other.scalar_text().unwrap_or_default().as_bytes()),
+    }
+    out.push(b'\n');
+}
+
+fn write_text(text: &str, out: &mut Vec<u8>) {
+    if !scalar::needs_quotes(text) {
+        out.extend_from_slice(text.as_bytes());
+    } else if text.chars().all(|c| scalar::is_plain(c) && c != '\'' && c != '\\') && !text.contains('"') {
+        out.push(b'\'');
+        out.extend_from_slice(text.as_bytes());
+        out.push(b'\'');
+    } else {
+        write_quoted(text, out);
+    }
+}
+
+/// A text in double quotes: the escapes of JSON, and those of YAML for what may not stand in a document (section 5.1).
+fn write_quoted(text: &str, out: &mut Vec<u8>) {
+    let mut from = 0;
+    let mut quoted = Vec::new();
+    json::write_text(text, &mut quoted);
+    let quoted = String::from_utf8_lossy(&quoted);
+    for (at, character) in quoted.char_indices().filter(|(_, c)| !scalar::is_plain(*c)) {
+        out.extend_from_slice(&quoted.as_bytes()[from..at]);
+        out.extend_from_slice(format!("\\u{:04X}", character as u32).as_bytes());
+        from = at + character.len_utf8();
+    }
+    out.extend_from_slice(&quoted.as_bytes()[from..]);
+}
+
+/// Whether a text of several lines can stand as a literal block: all of it readable, its first line not indented.
+fn is_literal(text: &str) -> bool {
+    text.contains('\n')
+        && !text.starts_with(['\n', ' ', '\t'])
+        && text.chars().all(|c| c == '\n' || c == '\t' || scalar::is_plain(c))
+}
+
+/// A literal block, whose lines begin at column `column` (section 8.1.2).
+fn write_literal(text: &str, column: usize, out: &mut Vec<u8>) {
+    let ending = text.len() - text.trim_end_matches('\n').len();
+    out.extend_from_slice(match ending {
+        0 => b"|-\n",
+        1 => b"|\n",
+        _ => b"|+\n",
+    });
+    let body = if ending == 0 { text } else { &text[..text.len() - 1] };
+    for line in body.split('\n') {
+        if !line.is_empty() {
+            blanks(column, out);
+            out.extend_from_slice(line.as_bytes());
+        }
+        out.push(b'\n');
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::json::{ReaderOptions, document};
+
+    fn yaml(json: &str) -> String {
+        let arena = Arena::new();
+        let (value, _) = document(json, &arena, ReaderOptions::default()).unwrap();
+        let mut out = Vec::new();
+        write(value, 2, &mut out);
+        String::from_utf8(out).unwrap()
+    }
+
+    #[test]
+    fn layouts() {
+        for (json, text) in [
+            (r#"{"a": 1, "b": {"c": [], "d": {}}, "e": [1, [2, 3], {"f": null, "g": "no"}]}"#,
+             "a: 1\nb:\n  c: []\n  d: {}\ne:\n  - 1\n  - - 2\n    - 3\n  - f: null\n    g: 'no'\n"),
+            (r#"["two\nlines\n", "no end\nhere", "ends\n\n", " indented\nx", "it's: \"q\""]"#,
+             "- |\n  two\n  lines\n- |-\n  no end\n  here\n- |+\n  ends\n\n- \" indented\\nx\"\n- \"it's: \\\"q\\\"\"\n"),
+            (r#"{"note": {"text": "a\n\nb"}}"#, "note:\n  text: |-\n    a\n\n    b\n"),
+            ("7", "7\n"),
+            (r#""""#, "''\n"),
+        ] {
+            assert_eq!(yaml(json), text);
+        }
+    }
+}
