@@ -41,7 +41,9 @@ pub fn run(_: &Path) -> Result<Outcome, String> {
 fn read(bytes: &[u8]) -> Result<(), String> {
     let text = std::str::from_utf8(bytes).map_err(|error| error.to_string())?;
     let arena = Arena::new();
-    toml::document(text, &arena, toml::Options::default()).map(|_| ()).map_err(|error| error.message)
+    toml::document(text, &arena, toml::Options::default())
+        .map(|_| ())
+        .map_err(|error| error.message)
 }
 
 fn accepted(bytes: &[u8], expected: &Json) -> Result<(), String> {
@@ -55,7 +57,11 @@ fn accepted(bytes: &[u8], expected: &Json) -> Result<(), String> {
     let written = String::from_utf8_lossy(&out);
     let again = toml::document(&written, &arena, toml::Options::default())
         .map_err(|error| format!("what was written is refused, {}: {written}", error.message))?;
-    if kyanite_tree::equal(again.root, read.root) { Ok(()) } else { Err(format!("written as {written}")) }
+    if kyanite_tree::equal(again.root, read.root) {
+        Ok(())
+    } else {
+        Err(format!("written as {written}"))
+    }
 }
 
 /// Whether a value is what a case expects: `{"type": …, "value": …}` for scalars.
@@ -77,10 +83,15 @@ fn same(value: Value<'_>, expected: &Json) -> Result<(), String> {
             let spelled = scalar.scalar_text().unwrap_or_default();
             let fits = match (part("type"), scalar) {
                 ("string", Value::Text(..)) => spelled == part("value"),
-                ("integer", Value::Number(..)) => spelled.parse::<i64>().ok() == part("value").parse().ok(),
-                ("float", Value::Number(..)) => spelled.parse::<f64>().ok() == part("value").parse().ok(),
+                ("integer", Value::Number(..)) => {
+                    spelled.parse::<i64>().ok() == part("value").parse().ok()
+                }
+                ("float", Value::Number(..)) => {
+                    spelled.parse::<f64>().ok() == part("value").parse().ok()
+                }
                 ("float", Value::Text(..)) => {
-                    spelled.trim_start_matches('+').replace("-nan", "nan") == part("value").trim_start_matches('+')
+                    spelled.trim_start_matches('+').replace("-nan", "nan")
+                        == part("value").trim_start_matches('+')
                 }
                 ("bool", Value::Boolean(..)) => spelled == part("value"),
                 (_, Value::Text(..)) => {

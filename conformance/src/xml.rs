@@ -41,11 +41,14 @@ pub fn run(folder: &Path) -> Result<Outcome, String> {
 fn failure(case: &Case, bytes: &[u8]) -> Option<String> {
     let options = Options { namespaces: case.namespaces, ..Options::default() };
     let strict = catch_unwind(AssertUnwindSafe(|| read(bytes, options)));
-    let lenient = catch_unwind(AssertUnwindSafe(|| read(bytes, Options { lenient: true, ..options })));
+    let lenient =
+        catch_unwind(AssertUnwindSafe(|| read(bytes, Options { lenient: true, ..options })));
     let name = &case.id;
     match (case.expect, strict, lenient) {
         (_, Err(_), _) | (_, _, Err(_)) => Some(format!("{name}: the reader panicked")),
-        (Expect::Accept, Ok(Err(why)), _) => Some(format!("{name}: refused, {why} ({})", case.about)),
+        (Expect::Accept, Ok(Err(why)), _) => {
+            Some(format!("{name}: refused, {why} ({})", case.about))
+        }
         (Expect::Accept, _, Ok(Ok(repairs))) if repairs > 0 => Some(format!("{name}: repaired")),
         (Expect::Reject, Ok(Ok(_)), _) => Some(format!("{name}: accepted ({})", case.about)),
         _ => None,

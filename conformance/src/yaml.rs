@@ -31,7 +31,8 @@ pub fn run(file: &Path) -> Result<Outcome, String> {
 
 /// What is wrong with a case, if anything is.
 fn failure(case: &Case) -> Option<String> {
-    let why = catch_unwind(|| check(case)).unwrap_or_else(|_| Err("the reader panicked".into())).err()?;
+    let why =
+        catch_unwind(|| check(case)).unwrap_or_else(|_| Err("the reader panicked".into())).err()?;
     Some(format!("{} ({}): {why}", case.id, case.name))
 }
 
@@ -51,7 +52,9 @@ fn check(case: &Case) -> Result<(), String> {
     while let Some(value) = reader.next_value().map_err(|error| error.message())? {
         expected.push(value);
     }
-    if documents.len() == expected.len() && documents.iter().zip(&expected).all(|(a, b)| equal(*a, *b)) {
+    if documents.len() == expected.len()
+        && documents.iter().zip(&expected).all(|(a, b)| equal(*a, *b))
+    {
         return Ok(());
     }
     Err(format!("read as {}", documents.iter().map(|value| spelled(*value)).collect::<String>()))

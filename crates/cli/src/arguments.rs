@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use clap::{ArgAction, Args, Parser, Subcommand, ValueEnum, ValueHint};
 use kyanite_formats::Format;
 
-/// Look into JSON and CSV, find what you are after, reshape it, convert it
+/// Look into JSON, XML, YAML, TOML and CSV, find what you are after, reshape it, convert it
 #[derive(Parser, Debug)]
 #[command(
     name = "kyanite",
@@ -110,11 +110,12 @@ pub enum When {
 #[derive(Args, Debug)]
 #[command(next_help_heading = "Input")]
 pub struct InputArguments {
-    /// Files to read; `-` or none is standard input
+    /// Files or http(s) URLs to read, .gz and .zst among them; `-` or none is standard input
     #[arg(value_name = "INPUT", value_hint = ValueHint::FilePath, help_heading = "Arguments")]
     pub inputs: Vec<String>,
-    /// The format of the inputs: json, jsonl, csv or tsv [default: by extension, then by content]
-    #[arg(short, long, value_name = "FORMAT", value_parser = input_format)]
+    /// The format of the inputs: json, jsonl, json-seq, yaml, xml, toml, csv, tsv or text [default: by
+    /// extension, then by content]
+    #[arg(short, long, value_name = "FORMAT")]
     pub from: Option<Format>,
     /// The character between the cells of CSV [default: a comma, or a tab for tsv]
     #[arg(long, value_name = "CHARACTER", value_parser = delimiter)]
@@ -125,22 +126,40 @@ pub struct InputArguments {
     /// Make one list of all documents; lists of records are joined
     #[arg(short, long)]
     pub gather: bool,
-    /// Skip broken records, and say which
+    /// Skip broken records and repair broken XML, and say each
     #[arg(long)]
     pub lenient: bool,
+    /// Leave the prefixes and namespaces of XML out
+    #[arg(long)]
+    pub drop_namespaces: bool,
     /// The document is a text that holds another document: read that one
     #[arg(long)]
     pub unwrap: bool,
     /// The deepest nesting that is read
     #[arg(long, value_name = "N", default_value_t = 512, value_parser = clap::value_parser!(u32).range(1..=1_000_000))]
     pub depth: u32,
+    /// The most bytes that the entities of XML may expand to
+    #[arg(long, value_name = "SIZE", default_value = "16MB", hide_default_value = true, value_parser = size)]
+    pub expansion: u64,
+    /// The most values that the aliases of YAML may stand for
+    #[arg(long, value_name = "N", default_value_t = 1_000_000, hide_default_value = true)]
+    pub aliases: u32,
+    /// The most bytes of a document that is held whole
+    #[arg(long, value_name = "SIZE", default_value = "4GB", hide_default_value = true, value_parser = size)]
+    pub size_limit: u64,
+    /// Send a header field along to http(s) servers
+    #[arg(long = "header", value_name = "NAME: VALUE", value_parser = header, action = ArgAction::Append)]
+    pub headers: Vec<(String, String)>,
+    /// Seconds that an http(s) server may take
+    #[arg(long, value_name = "SECONDS", default_value_t = 30, value_parser = clap::value_parser!(u32).range(1..))]
+    pub timeout: u32,
 }
 
 /// Where results go and how they look.
 #[derive(Args, Debug)]
 #[command(next_help_heading = "Output")]
 pub struct OutputArguments {
-    /// The format of the result: json, jsonl, csv, tsv or text [default: by the extension of -o, else json]
+    /// The format of the result: those of --from [default: by the extension of -o, else json]
     #[arg(short, long, value_name = "FORMAT")]
     pub to: Option<Format>,
     /// Write to a file; it is replaced only when all went well
@@ -149,12 +168,33 @@ pub struct OutputArguments {
     /// JSON without blanks or line ends
     #[arg(long, conflicts_with = "indent")]
     pub compact: bool,
-    /// Blanks for each level of JSON
-    #[arg(long, value_name = "N", default_value_t = 2, value_parser = clap::value_parser!(u8).range(0..=16))]
-    pub indent: u8,
+    /// Blanks for each level of JSON, YAML and XML [default: 2]
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u8).range(0..=16))]
+    pub indent: Option<u8>,
+    /// JSON in its canonical form (RFC 8785): one spelling for each value
+    #[arg(long, conflicts_with_all = ["compact", "indent"])]
+    pub canonical: bool,
+    /// How XML is written, and what its records look like.
+    #[command(flatten)]
+    pub xml: XmlArguments,
     /// How tables are written.
     #[command(flatten)]
     pub table: TableArguments,
+}
+
+/// How XML is written, and what its records look like.
+#[derive(Args, Debug)]
+#[command(next_help_heading = "From and to XML")]
+pub struct XmlArguments {
+    /// Make the members at this path of XML's record view lists, even when they occur once
+    #[arg(long = "list", value_name = "PATH", action = ArgAction::Append)]
+    pub lists: Vec<String>,
+    /// The name of the root element [default: the only member's name, else root]
+    #[arg(long, value_name = "NAME")]
+    pub root: Option<String>,
+    /// The name of the elements that items of a list become [default: item]
+    #[arg(long, value_name = "NAME")]
+    pub item: Option<String>,
 }
 
 /// How tables are written.
@@ -263,11 +303,22 @@ Examples:
   kyanite convert bookings.jsonl --to json -o bookings.json
   kyanite convert tickets.csv --to jsonl
   kyanite convert berths.geojson --to csv --flatten
-  kyanite convert bookings.jsonl --to tsv --flatten --columns id,leg.from,leg.to,fare.amount")]
+  kyanite convert bookings.jsonl --to tsv --flatten --columns id,leg.from,leg.to,fare.amount
+  kyanite convert manifest.xml --to json --list deck.vehicle
+  kyanite convert pier-feed.xml --to json --lenient
+  kyanite convert ports.yaml --to toml --losses
+
+What the target format cannot carry is counted on standard error.")]
 pub struct Convert {
     /// The inputs.
     #[command(flatten)]
     pub input: InputArguments,
+    /// List what the target format cannot carry, each with its place
+    #[arg(long, help_heading = "Output")]
+    pub losses: bool,
+    /// Fail when the target format cannot carry everything
+    #[arg(long, help_heading = "Output")]
+    pub strict: bool,
     /// The output.
     #[command(flatten)]
     pub output: OutputArguments,
@@ -301,15 +352,6 @@ pub enum Amount {
     Bytes(u64),
 }
 
-fn input_format(name: &str) -> Result<Format, String> {
-    let format: Format = name.parse().map_err(|error| format!("{error}"))?;
-    if format.is_input() {
-        Ok(format)
-    } else {
-        Err(format!("{format} cannot be read yet, only written"))
-    }
-}
-
 fn delimiter(text: &str) -> Result<u8, String> {
     match text.as_bytes() {
         b"\\t" => Ok(b'\t'),
@@ -329,16 +371,32 @@ fn param(text: &str) -> Result<(String, String), String> {
 }
 
 fn amount(text: &str) -> Result<Amount, String> {
+    match text.parse() {
+        Ok(records) => Ok(Amount::Records(records)),
+        Err(_) => size(text).map(Amount::Bytes),
+    }
+}
+
+/// A number of bytes: `5000`, `200MB`.
+fn size(text: &str) -> Result<u64, String> {
     let digits = text.bytes().take_while(u8::is_ascii_digit).count();
     let number: u64 =
         text[..digits].parse().map_err(|_| "write a number, such as 5000 or 200MB")?;
     let unit = match text[digits..].to_ascii_lowercase().as_str() {
-        "" => return Ok(Amount::Records(number)),
-        "b" => 1,
+        "" | "b" => 1,
         "kb" | "k" => 1_000,
         "mb" | "m" => 1_000_000,
         "gb" | "g" => 1_000_000_000,
         other => return Err(format!("`{other}` is no unit; there are kB, MB and GB")),
     };
-    number.checked_mul(unit).map(Amount::Bytes).ok_or_else(|| "that is too much".into())
+    number.checked_mul(unit).ok_or_else(|| "that is too much".into())
+}
+
+fn header(text: &str) -> Result<(String, String), String> {
+    match text.split_once(':') {
+        Some((name, value)) if !name.trim().is_empty() => {
+            Ok((name.trim().to_owned(), value.trim().to_owned()))
+        }
+        _ => Err("write it as 'NAME: VALUE'".into()),
+    }
 }

@@ -2,13 +2,17 @@
 
 use std::io::{self, IsTerminal};
 use std::path::Path;
+use std::time::Duration;
 
 use kyanite_flow::{
-    Destination, Events, Failed, Input, InputOptions, Job, Layout, Output, Sink, What,
+    Destination, Events, Failed, Fetch, Input, InputOptions, Job, Layout, LossPolicy, Output,
+    Remarks, Sink, What,
 };
-use kyanite_formats::{Format, detect, json};
-use kyanite_lang::{Flow, Plan, RuleText, Syntax, compile};
-use kyanite_tree::{Arena, Problem, Value};
+use kyanite_formats::documents::Limits;
+use kyanite_formats::losses::{Loss, Losses};
+use kyanite_formats::{Format, detect, json, xml};
+use kyanite_lang::{Flow, OutputSpec, Plan, RuleText, Syntax, compile};
+use kyanite_tree::{Arena, Origin, Problem, Severity, Spot, Value};
 
 use crate::arguments::{
     Convert, InputArguments, MessageOptions, OutputArguments, ParamArguments, Query, Reshape,
@@ -37,6 +41,8 @@ pub fn query(query: &Query, options: &MessageOptions, messages: &mut Messages) -
         what: if query.paths { What::Paths } else { What::Values },
         count: query.count,
         require: query.require,
+        carries_all: false,
+        losses: LossPolicy::Count,
         options,
     };
     command.run(messages)
@@ -61,6 +67,8 @@ pub fn reshape(reshape: &Reshape, options: &MessageOptions, messages: &mut Messa
         what: What::Values,
         count: false,
         require: reshape.require,
+        carries_all: false,
+        losses: LossPolicy::Count,
         options,
     };
     command.run(messages)
@@ -68,15 +76,15 @@ pub fn reshape(reshape: &Reshape, options: &MessageOptions, messages: &mut Messa
 
 /// `kyanite convert`: a rule that gives each document as it is, record by record where it has records.
 pub fn convert(convert: &Convert, options: &MessageOptions, messages: &mut Messages) -> Status {
-    if convert.output.to.is_none() && convert.output.output.is_none() {
+    let format = convert.output.to.or_else(|| format_of(convert.output.output.as_deref()?));
+    if format.is_none() {
         let problem = Problem::error("the format to convert to is missing");
         messages.show(&problem.advise("say it with --to, or by the extension of --output"));
         return Status::Command;
     }
     let input = &convert.input;
     let has_records = |word: &str| {
-        let path = (word != "-").then(|| Path::new(word));
-        detect::by_name(input.from, path).is_some_and(|detected| detected.format.has_records())
+        Input::of_word(word).format_by_name(input.from).is_some_and(Format::has_records)
     };
     let by_record = input.gather
         || match input.inputs.as_slice() {
@@ -92,9 +100,20 @@ pub fn convert(convert: &Convert, options: &MessageOptions, messages: &mut Messa
         what: What::Values,
         count: false,
         require: false,
+        carries_all: true,
+        losses: match (convert.strict, convert.losses) {
+            (true, _) => LossPolicy::Refuse,
+            (_, true) => LossPolicy::List,
+            _ => LossPolicy::Count,
+        },
         options,
     };
     command.run(messages)
+}
+
+/// The format that a file's extension stands for; that of its compression in front is left out.
+fn format_of(path: &Path) -> Option<Format> {
+    detect::by_name(None, path.file_name()?.to_str()).map(|detected| detected.format)
 }
 
 fn unreadable_rule(name: &str, error: &io::Error) -> Problem {
@@ -118,6 +137,9 @@ struct RuleCommand<'c> {
     what: What,
     count: bool,
     require: bool,
+    /// Whether all of the input is to be carried over.
+    carries_all: bool,
+    losses: LossPolicy,
     options: &'c MessageOptions,
 }
 
@@ -149,7 +171,7 @@ impl RuleCommand<'_> {
         kyanite_lang::Arguments::read(plan, &self.params.params, &Arena::new())
             .map_err(Failed::Command)?;
         let inputs = self.inputs(plan)?;
-        let layout = self.layout();
+        let layout = self.layout(plan.output.as_ref());
         self.refuse_several(&inputs, layout.format)?;
         let destination = match &self.output.output {
             Some(path) => Destination::File(path.clone()),
@@ -171,6 +193,8 @@ impl RuleCommand<'_> {
             options: &self.input_options(),
             gather: self.input.gather,
             what: self.what,
+            carries_all: self.carries_all,
+            losses: self.losses,
         };
         let mut tell = |problem: Problem| {
             progress.make_room();
@@ -188,15 +212,43 @@ impl RuleCommand<'_> {
             let arena = Arena::new();
             let _ = output.single(Some(arena.integer(found)));
         }
-        let is_json = output.is_json();
-        if let Some(lost) = output.finish()? {
-            messages.show(&lost);
-        }
+        let format = output.format();
+        let remarks = output.finish()?;
         if nothing && !self.count && messages.warnings == 0 {
-            let written = if is_json { ", written as null" } else { "" };
+            let is_null = matches!(format, Format::Json | Format::Yaml);
+            let written = if is_null { ", written as null" } else { "" };
             messages.show(&Problem::warning(format!("the result is nothing{written}")));
         }
+        self.show_remarks(&remarks, format, messages);
         Ok(if self.require && found == 0 { Status::No } else { Status::Done })
+    }
+
+    /// Says what the output could not carry, and which members of XML are lists only sometimes.
+    fn show_remarks(&self, remarks: &Remarks, format: Format, messages: &mut Messages) {
+        if let Some(lost) = &remarks.lost {
+            let message = format!("{format} could not carry {lost}");
+            let mut problem = Problem::warning(message);
+            if !self.carries_all {
+                problem.severity = Severity::Note;
+            } else if self.losses == LossPolicy::Count {
+                problem = problem.advise("say --losses to list each, --strict to refuse");
+            }
+            messages.show(&problem);
+        }
+        if let [first, more @ ..] = remarks.undecided.as_slice() {
+            let others = match more.len() {
+                0 => String::new(),
+                1 => " (and 1 other)".into(),
+                count => format!(" (and {count} others)"),
+            };
+            let message = format!(
+                "`{first}`{others} is a list where it is repeated, and a single value elsewhere"
+            );
+            let options: Vec<String> =
+                remarks.undecided.iter().take(5).map(|path| format!("--list {path}")).collect();
+            let advice = format!("say {} for a list everywhere", options.join(" "));
+            messages.show(&Problem::warning(message).advise(advice));
+        }
     }
 
     fn inputs(&self, plan: &Plan) -> Result<Vec<Input>, Failed> {
@@ -229,27 +281,55 @@ impl RuleCommand<'_> {
             unnamed: self.input.unnamed,
             lenient: self.input.lenient,
             unwrap: self.input.unwrap,
-            depth: self.input.depth as usize,
+            drop_namespaces: self.input.drop_namespaces,
+            limits: Limits {
+                depth: self.input.depth as usize,
+                expansion: usize::try_from(self.input.expansion).unwrap_or(usize::MAX),
+                aliases: self.input.aliases as usize,
+            },
+            size: self.input.size_limit,
+            fetch: Fetch {
+                headers: self.input.headers.clone(),
+                timeout: Duration::from_secs(u64::from(self.input.timeout)),
+            },
         }
     }
 
-    fn layout(&self) -> Layout {
-        let by_extension = || {
-            let extension = self.output.output.as_ref()?.extension()?.to_str()?;
-            Format::of_extension(extension)
-        };
-        let format = self.output.to.or_else(by_extension).unwrap_or(Format::Json);
-        let style = match self.output.compact {
-            true => json::Style::Compact,
-            false => json::Style::Indented(usize::from(self.output.indent)),
-        };
-        let table = &self.output.table;
+    /// How the result is laid out: as the command line says, else as the rule does.
+    fn layout(&self, rule: Option<&OutputSpec>) -> Layout {
+        let by_extension = || format_of(self.output.output.as_deref()?);
+        let format = self.output.to.or_else(by_extension);
+        // The options of a rule are those of its own format.
+        let rule = rule.filter(|spec| format.is_none_or(|format| format == spec.format));
+        let format = format.or(rule.map(|spec| spec.format)).unwrap_or(Format::Json);
+        let OutputArguments { table, xml, .. } = self.output;
+        let indent = self.output.indent.map(usize::from).or(rule.and_then(|spec| spec.indent));
+        let is_compact = self.output.compact
+            || self.output.indent.is_none() && rule.is_some_and(|spec| spec.compact);
+        let usual = Layout::of(format);
         Layout {
-            format,
-            style,
-            delimiter: table.output_delimiter,
-            columns: table.columns.clone(),
-            flatten: table.flatten,
+            style: match is_compact {
+                true => json::Style::Compact,
+                false => json::Style::Indented(indent.unwrap_or(2)),
+            },
+            canonical: self.output.canonical || rule.is_some_and(|spec| spec.canonical),
+            indent: indent.unwrap_or(2),
+            xml: xml::Layout {
+                indent: if is_compact { None } else { Some(indent.unwrap_or(2)) },
+                root: xml.root.clone().or(rule.and_then(|spec| spec.root.clone())),
+                declaration: true,
+                item: xml
+                    .item
+                    .clone()
+                    .or(rule.and_then(|spec| spec.item.clone()))
+                    .unwrap_or(usual.xml.item),
+            },
+            lists: xml.lists.clone(),
+            delimiter: table.output_delimiter.or(rule.and_then(|spec| spec.delimiter)),
+            columns: table.columns.clone().or(rule.and_then(|spec| spec.columns.clone())),
+            flatten: table.flatten || rule.is_some_and(|spec| spec.flatten),
+            places_of_losses: self.losses != LossPolicy::Count,
+            ..Layout::of(format)
         }
     }
 
@@ -302,5 +382,27 @@ impl Sink for Counted<'_> {
 
     fn is_closed(&self) -> bool {
         self.sink.as_ref().is_some_and(|sink| sink.is_closed())
+    }
+
+    fn expect_elements(&mut self) {
+        if let Some(sink) = &mut self.sink {
+            sink.expect_elements();
+        }
+    }
+
+    fn take_losses(&mut self) -> Vec<(Loss, Origin)> {
+        self.sink.as_mut().map(|sink| sink.take_losses()).unwrap_or_default()
+    }
+
+    fn add_losses(&mut self, losses: &Losses) {
+        if let Some(sink) = &mut self.sink {
+            sink.add_losses(losses);
+        }
+    }
+
+    fn place_failure(&mut self, find: &dyn Fn(Origin) -> Option<Spot>) {
+        if let Some(sink) = &mut self.sink {
+            sink.place_failure(find);
+        }
     }
 }

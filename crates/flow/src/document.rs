@@ -3,12 +3,15 @@
 use std::cell::RefCell;
 use std::io::Read;
 
+use kyanite_formats::detect::{self, Detected};
+use kyanite_formats::losses::Losses;
 use kyanite_formats::records::value_end;
-use kyanite_formats::{Format, SyntaxError, json};
+use kyanite_formats::xml::{self, Repair};
+use kyanite_formats::{Format, SyntaxError, documents, json};
 use kyanite_tree::{Arena, Location, Origin, Problem, Spot, Step, Value, locate};
 
 use crate::failed::{Events, Failed, Repeated};
-use crate::input::{Beginning, InputOptions, Source, cannot_read};
+use crate::input::{Beginning, InputOptions, Limited, Source, cannot_read};
 use crate::records::{Block, InputPart, Next, Records};
 
 /// A text that documents are read from, by the number that origins have.
@@ -17,7 +20,14 @@ struct Text<'a> {
     name: &'a str,
     text: &'a str,
     format: Format,
-    root: Option<Value<'a>>,
+    roots: &'a [Value<'a>],
+}
+
+/// The documents of an input.
+pub(crate) struct Loaded<'a> {
+    pub(crate) roots: Vec<Value<'a>>,
+    /// What the reader could not keep.
+    pub(crate) losses: Losses,
 }
 
 /// The documents of a run that are in memory whole.
@@ -31,24 +41,43 @@ impl<'a> Library<'a> {
         Self { arena, texts: RefCell::default() }
     }
 
-    /// Reads an open input to its end.
+    /// Reads an open input to its end; gives its documents.
     pub(crate) fn load(
         &self,
-        mut source: Source,
+        source: Source,
         options: &InputOptions,
         events: &mut Events<'_>,
-    ) -> Result<Value<'a>, Failed> {
+    ) -> Result<Loaded<'a>, Failed> {
+        let contradiction = source.contradiction();
+        let Source { name, detected: Detected { format, .. }, looks_like, reader } = source;
         let mut bytes = Vec::new();
-        source
-            .reader
+        Limited::new(reader, options.size)
             .read_to_end(&mut bytes)
-            .map_err(|error| Failed::Input(cannot_read(&source.name, &error)))?;
+            .map_err(|error| Failed::Input(cannot_read(&name, &error)))?;
         events.read(bytes.len());
-        let text = checked_text(&source.name, &bytes)?;
-        let text = self.arena.text(text);
-        drop(bytes);
-        let root = self.read(&source.name, text, source.detected.format, options, events)?;
-        if options.unwrap { self.unwrap(&source.name, root, options, events) } else { Ok(root) }
+        let text = text_of(&name, bytes, format, options, events)?;
+        let read = self.read(&name, self.arena.keep(text), format, options, events);
+        let loaded = match (read, contradiction) {
+            // What the name says is not what is there: that explains whatever else is wrong.
+            (Err(Failed::Input(problem)), Some(message)) => {
+                let advice =
+                    looks_like.map(|other| format!("say --from {other}, or rename the file"));
+                let explained = Problem::error(message).advise_opt(advice);
+                return Err(Failed::Input(
+                    problem.spots.into_iter().take(1).fold(explained, Problem::at),
+                ));
+            }
+            (read, contradiction) => {
+                if let Some(message) = contradiction {
+                    events.tell(Problem::warning(message));
+                }
+                read?
+            }
+        };
+        match loaded.roots.as_slice() {
+            [root] if options.unwrap => self.unwrap(&name, *root, options, events),
+            _ => Ok(loaded),
+        }
     }
 
     fn read(
@@ -58,25 +87,44 @@ impl<'a> Library<'a> {
         format: Format,
         options: &InputOptions,
         events: &mut Events<'_>,
-    ) -> Result<Value<'a>, Failed> {
+    ) -> Result<Loaded<'a>, Failed> {
         let document = self.add(name, text, format);
         let name = self.text(document).name;
         let mut duplicates = Duplicates::new();
-        let root = if format.has_records() {
-            self.read_records(document, options, events, &mut duplicates)?
+        let loaded = if format.has_records() {
+            let root = self.read_records(document, options, events, &mut duplicates)?;
+            Loaded { roots: vec![root], losses: Losses::default() }
         } else {
-            let origins = json::Origins::Document(document);
-            let settings = json::ReaderOptions { depth: options.depth, origins };
-            let (root, found) = json::document(text, self.arena, settings).map_err(|error| {
-                Failed::Input(SyntaxError::from(error).problem(name, text.as_bytes()))
+            let settings = documents::Options {
+                limits: options.limits,
+                lenient: options.lenient,
+                drop_namespaces: options.drop_namespaces,
+                document,
+            };
+            let read = documents::read(format, text, self.arena, settings).map_err(|error| {
+                let mut problem = error.problem(name, text.as_bytes());
+                if let Some(advice) = &mut problem.advice
+                    && format == Format::Xml
+                    && !options.lenient
+                    && !advice.contains("--")
+                {
+                    advice.push_str(", or have it repaired with --lenient");
+                }
+                Failed::Input(problem)
             })?;
-            self.set_root(document, root);
-            duplicates.tell(found, events, |offset| self.spot(Origin::new(document, offset)));
-            root
+            self.set_roots(document, &read.roots);
+            duplicates
+                .tell(read.duplicates, events, |offset| self.spot(Origin::new(document, offset)));
+            tell_repairs(name, text, &read.repairs, "repaired", events);
+            for unread in &read.unread {
+                let spot = Spot::of(name, text.as_bytes(), unread.start, unread.end);
+                events.tell(Problem::warning(unread.message.clone()).at(spot));
+            }
+            Loaded { roots: read.roots, losses: read.losses }
         };
-        self.set_root(document, root);
+        self.set_roots(document, &loaded.roots);
         duplicates.finish(events);
-        Ok(root)
+        Ok(loaded)
     }
 
     /// Reads records as one list.
@@ -121,8 +169,8 @@ impl<'a> Library<'a> {
         root: Value<'a>,
         options: &InputOptions,
         events: &mut Events<'_>,
-    ) -> Result<Value<'a>, Failed> {
-        let Some(text) = root.as_text() else {
+    ) -> Result<Loaded<'a>, Failed> {
+        let Some(text) = root.simple().as_text() else {
             let problem = Problem::error(format!(
                 "{name} is {}, not a text that holds a document",
                 root.kind().phrase()
@@ -130,58 +178,78 @@ impl<'a> Library<'a> {
             .advise("leave --unwrap out; for a text inside it, use decode(\"json\", …)");
             return Err(Failed::Input(problem));
         };
-        self.read(&format!("{name}, unwrapped"), text, Format::Json, options, events)
+        let is_all = true;
+        let format =
+            detect::by_content(text.as_bytes(), is_all).map_or(Format::Json, |found| found.format);
+        self.read(&format!("{name}, unwrapped"), text, format, options, events)
     }
 
     fn add(&self, name: &str, text: &'a str, format: Format) -> u16 {
         let mut texts = self.texts.borrow_mut();
-        texts.push(Text { name: self.arena.text(name), text, format, root: None });
+        texts.push(Text { name: self.arena.text(name), text, format, roots: &[] });
         // Past 65,535 documents, places are no longer told apart.
         u16::try_from(texts.len()).unwrap_or(u16::MAX)
     }
 
     fn text(&self, document: u16) -> Text<'a> {
         let texts = self.texts.borrow();
-        let none = Text { name: "", text: "", format: Format::Json, root: None };
+        let none = Text { name: "", text: "", format: Format::Json, roots: &[] };
         texts.get(usize::from(document).wrapping_sub(1)).copied().unwrap_or(none)
     }
 
-    fn set_root(&self, document: u16, root: Value<'a>) {
+    fn set_roots(&self, document: u16, roots: &[Value<'a>]) {
         if let Some(text) = self.texts.borrow_mut().get_mut(usize::from(document).wrapping_sub(1)) {
-            text.root = Some(root);
+            text.roots = self.arena.items(roots);
         }
     }
 
     /// The place of a value that was read.
     pub(crate) fn spot(&self, origin: Origin) -> Option<Spot> {
-        let Text { name, text, format, root } = self.text(origin.document()?);
+        let Text { name, text, format, roots } = self.text(origin.document()?);
         let offset = origin.offset();
         let spot = Spot::of(name, text.as_bytes(), offset, value_end(format, text, offset));
-        Some(match root.and_then(|root| locate(root, origin)) {
+        Some(match roots.iter().rev().find_map(|root| locate(*root, origin)) {
             Some(location) => spot.with_path(location.readable()),
             None => spot,
         })
     }
 }
 
-/// The text of an input, or where it stops being UTF-8.
-fn checked_text<'b>(name: &str, bytes: &'b [u8]) -> Result<&'b str, Failed> {
-    refuse_utf16(name, bytes)?;
-    std::str::from_utf8(bytes).map_err(|error| {
-        let start = error.valid_up_to();
-        let end = start + error.error_len().unwrap_or(1);
-        Failed::Input(SyntaxError::not_utf8(start, end).problem(name, bytes))
+/// The text of an input: XML in the encoding that it declares, all else in UTF-8.
+fn text_of(
+    name: &str,
+    bytes: Vec<u8>,
+    format: Format,
+    options: &InputOptions,
+    events: &mut Events<'_>,
+) -> Result<String, Failed> {
+    if format == Format::Xml {
+        let (text, broken) = xml::decode(&bytes, options.lenient)
+            .map_err(|error| Failed::Input(error.problem(name, &bytes)))?;
+        if let Some(at) = broken {
+            let message = "bytes that are no characters were read as U+FFFD".into();
+            let repair = Repair { message, start: at, end: at + 1 };
+            tell_repairs(name, &text, &[repair], "read", events);
+        }
+        return Ok(text.into_owned());
+    }
+    String::from_utf8(bytes).map_err(|error| {
+        let (start, length) = (error.utf8_error().valid_up_to(), error.utf8_error().error_len());
+        let wrong = SyntaxError::not_utf8(start, start + length.unwrap_or(1));
+        Failed::Input(wrong.problem(name, error.as_bytes()))
     })
 }
 
-/// UTF-16 is recognized by its byte order mark, so that the message can name it.
-pub(crate) fn refuse_utf16(name: &str, bytes: &[u8]) -> Result<(), Failed> {
-    if bytes.starts_with(b"\xFF\xFE") || bytes.starts_with(b"\xFE\xFF") {
-        let problem = Problem::error(format!("{name} is encoded in UTF-16"))
-            .advise("save it as UTF-8; JSON between systems has to be (RFC 8259 section 8.1)");
-        return Err(Failed::Input(problem));
+/// Tells of each repair.
+fn tell_repairs(name: &str, text: &str, repairs: &[Repair], word: &str, events: &mut Events<'_>) {
+    for Repair { message, start, end } in repairs {
+        let spot = Spot::of(name, text.as_bytes(), *start, *end);
+        events.tell(Problem::warning(format!("{word}: {message}")).at(spot));
     }
-    Ok(())
+    match repairs.len() {
+        0 | 1 => {}
+        count => events.tell(Problem::warning(format!("{name} was {word} in {count} places"))),
+    }
 }
 
 /// Broken records that are left out, or end the run.

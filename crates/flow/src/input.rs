@@ -1,17 +1,20 @@
-//! Inputs: files and standard input, opened, with their format settled.
+//! Inputs: files, standard input and URLs, opened, with their format settled.
 
 use std::fs::File;
-use std::io::{self, Read};
+use std::io::{self, BufReader, Read};
 use std::path::{Path, PathBuf};
 
-use kyanite_formats::detect::{self, Detected};
+use kyanite_formats::detect::{self, Detected, Reason};
+use kyanite_formats::documents::Limits;
 use kyanite_formats::json::Duplicate;
 use kyanite_formats::records::Layout;
-use kyanite_formats::{Format, SyntaxError, csv, json};
-use kyanite_tree::{Arena, Problem};
+use kyanite_formats::{Format, SyntaxError, csv};
+use kyanite_tree::{Arena, Problem, Spot};
 
 use crate::Failed;
-use crate::document::refuse_utf16;
+use crate::compression::Compression;
+use crate::fetch::{self, Fetch};
+use crate::transcode::{Utf16, is_utf16};
 
 /// Where a document comes from.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -20,6 +23,8 @@ pub enum Input {
     Standard,
     /// A file.
     File(PathBuf),
+    /// What an http or https server gives.
+    Url(String),
 }
 
 /// How inputs are read.
@@ -31,13 +36,22 @@ pub struct InputOptions {
     pub delimiter: Option<u8>,
     /// Whether the first row of CSV is data, not names.
     pub unnamed: bool,
-    /// Whether broken records are skipped and counted.
+    /// Whether broken records are skipped and counted, and broken XML repaired.
     pub lenient: bool,
     /// Whether the document is a text that holds another document.
     pub unwrap: bool,
-    /// The deepest nesting that is read.
-    pub depth: usize,
+    /// Whether the prefixes of XML are left out.
+    pub drop_namespaces: bool,
+    /// What readers keep to.
+    pub limits: Limits,
+    /// The most bytes of a document that is held whole.
+    pub size: u64,
+    /// How URLs are fetched.
+    pub fetch: Fetch,
 }
+
+/// The bytes of a whole document that are read unless more is asked for: as far as places in it can be told.
+pub const DEFAULT_SIZE: u64 = 4 * 1024 * 1024 * 1024;
 
 impl Default for InputOptions {
     fn default() -> Self {
@@ -47,16 +61,11 @@ impl Default for InputOptions {
             unnamed: false,
             lenient: false,
             unwrap: false,
-            depth: json::DEFAULT_DEPTH,
+            drop_namespaces: false,
+            limits: Limits::default(),
+            size: DEFAULT_SIZE,
+            fetch: Fetch::default(),
         }
-    }
-}
-
-impl InputOptions {
-    /// How cells of a format are told apart.
-    fn cells(&self, format: Format) -> csv::Settings {
-        let usual = if format == Format::Tsv { b'\t' } else { b',' };
-        csv::Settings { delimiter: self.delimiter.unwrap_or(usual) }
     }
 }
 
@@ -79,10 +88,12 @@ impl<'a> Beginning<'a> {
         arena: &'a Arena,
     ) -> Result<Self, SyntaxError> {
         let plain = |layout| Self { layout, from: 0, duplicates: Vec::new() };
-        if !matches!(format, Format::Csv | Format::Tsv) {
-            return Ok(plain(Layout::Json { depth: options.depth, needs: None }));
+        match format {
+            Format::Csv | Format::Tsv => {}
+            Format::Text => return Ok(plain(Layout::Lines)),
+            _ => return Ok(plain(Layout::Json { depth: options.limits.depth, needs: None })),
         }
-        let settings = options.cells(format);
+        let settings = csv::Settings::of(format, options.delimiter);
         let first = if options.unnamed { None } else { csv::Header::read(text, settings, arena)? };
         Ok(match first {
             Some(csv::FirstRow { header, end, duplicates }) => Self {
@@ -99,7 +110,14 @@ impl Input {
     /// The input that a word on the command line names: `-` is standard input.
     #[must_use]
     pub fn of_word(word: &str) -> Self {
-        if word == "-" { Self::Standard } else { Self::File(word.into()) }
+        let is_url = ["http://", "https://"].iter().any(|scheme| {
+            word.get(..scheme.len()).is_some_and(|start| start.eq_ignore_ascii_case(scheme))
+        });
+        match word {
+            "-" => Self::Standard,
+            url if is_url => Self::Url(url.to_owned()),
+            path => Self::File(path.into()),
+        }
     }
 
     /// The name in messages.
@@ -108,20 +126,44 @@ impl Input {
         match self {
             Self::Standard => "standard input".into(),
             Self::File(path) => path.display().to_string(),
+            Self::Url(url) => url.clone(),
         }
     }
 
     fn path(&self) -> Option<&Path> {
         match self {
-            Self::Standard => None,
             Self::File(path) => Some(path),
+            Self::Standard | Self::Url(_) => None,
         }
     }
 
-    /// The size in bytes, if it is known before reading.
+    /// The file's name, or the last part of a URL's path.
+    fn file_name(&self) -> Option<&str> {
+        match self {
+            Self::Standard => None,
+            Self::File(path) => path.file_name()?.to_str(),
+            Self::Url(url) => {
+                let path = url.split(['?', '#']).next()?.split_once("://")?.1;
+                path.split_once('/').map(|(_, path)| path)
+            }
+        }
+    }
+
+    /// The format that the input's name stands for, unless the user said one.
+    #[must_use]
+    pub fn format_by_name(&self, told: Option<Format>) -> Option<Format> {
+        detect::by_name(told, self.file_name()).map(|detected| detected.format)
+    }
+
+    /// The size in bytes, if it is known before reading; that of what is compressed is not.
     #[must_use]
     pub fn size(&self) -> Option<u64> {
-        let metadata = std::fs::metadata(self.path()?).ok()?;
+        let path = self.path()?;
+        let extension = path.extension().and_then(|extension| extension.to_str());
+        if extension.and_then(Compression::of_extension).is_some() {
+            return None;
+        }
+        let metadata = std::fs::metadata(path).ok()?;
         metadata.is_file().then_some(metadata.len())
     }
 }
@@ -130,45 +172,119 @@ impl Input {
 pub(crate) struct Source {
     pub(crate) name: String,
     pub(crate) detected: Detected,
+    /// The format that the content looks like, where it is plainly another.
+    pub(crate) looks_like: Option<Format>,
     pub(crate) reader: Box<dyn Read>,
 }
 
 /// How much of an input is looked at to tell its format.
-const HEAD: usize = 4096;
+const HEAD: u64 = 16 * 1024;
 
 impl Source {
     /// Opens an input and settles its format.
     pub(crate) fn open(input: &Input, options: &InputOptions) -> Result<Self, Failed> {
         let name = input.name();
         let refuse = |error: io::Error| Failed::Input(cannot_read(&name, &error));
-        let mut reader: Box<dyn Read> = match input {
+        let mut media_type = None;
+        let reader: Box<dyn Read> = match input {
             Input::Standard => Box::new(io::stdin().lock()),
-            Input::File(path) => {
-                let file = File::open(path).map_err(refuse)?;
-                if file.metadata().is_ok_and(|metadata| metadata.is_dir()) {
-                    let problem = Problem::error(format!("{name} is a folder"))
-                        .advise(format!("name the files in it: {}", path.join("*.json").display()));
-                    return Err(Failed::Input(problem));
-                }
-                Box::new(file)
+            Input::File(path) => Box::new(open_file(path, &name)?),
+            Input::Url(url) => {
+                let answer = fetch::get(url, &options.fetch)?;
+                media_type = answer.media_type;
+                Box::new(Limited::new(answer.reader, options.size))
             }
         };
-        if let Some(detected) = detect::by_name(options.from, input.path()) {
-            return Ok(Self { name, detected, reader });
-        }
-        let mut head = Vec::new();
-        reader.by_ref().take(HEAD as u64).read_to_end(&mut head).map_err(refuse)?;
-        refuse_utf16(&name, &head)?;
-        let Some(detected) = detect::by_content(&head) else {
+        let (head, reader) = peek(reader).map_err(refuse)?;
+        let (head, reader) = match Compression::of_content(&head) {
+            Some(compression) => {
+                let opened = compression.reader(Box::new(BufReader::new(reader)));
+                opened.and_then(peek).map_err(refuse)?
+            }
+            None => (head, reader),
+        };
+        let by_media = || {
+            let media = media_type?;
+            let format = Format::of_media_type(&media)?;
+            Some(Detected { format, reason: Reason::MediaType(media) })
+        };
+        let told = detect::by_name(options.from, None);
+        let named = told.or_else(by_media).or_else(|| detect::by_name(None, input.file_name()));
+        // UTF-16 is made UTF-8 as it is read; XML knows its encodings itself.
+        let is_xml = named.as_ref().is_some_and(|detected| detected.format == Format::Xml);
+        let (head, reader) = if is_utf16(&head) && !is_xml {
+            peek(Box::new(Utf16::new(reader))).map_err(refuse)?
+        } else {
+            (head, reader)
+        };
+        let is_all = (head.len() as u64) < HEAD;
+        let Some(detected) = named.or_else(|| detect::by_content(&head, is_all)) else {
             let problem = Problem::error(format!(
                 "the format of {name} is not known from its name or its content"
             ))
-            .at(kyanite_tree::Spot::of(&name, &head, 0, 1))
-            .advise("say it with --from json, jsonl, csv or tsv");
+            .at(Spot::of(&name, &head, 0, 1))
+            .advise(format!("say it with --from: {}", Format::names()));
             return Err(Failed::Input(problem));
         };
-        let reader = Box::new(io::Cursor::new(head).chain(reader));
-        Ok(Self { name, detected, reader })
+        let looks_like = match detected.reason {
+            Reason::Told => None,
+            _ => detect::contradicts(detected.format, &head),
+        };
+        Ok(Self { name, detected, looks_like, reader })
+    }
+
+    /// What is said when the content looks like another format than the name: a sentence for messages.
+    pub(crate) fn contradiction(&self) -> Option<String> {
+        let (other, named) = (self.looks_like?, &self.detected);
+        let by = match &named.reason {
+            Reason::Extension(extension) => format!("is named .{extension}"),
+            Reason::MediaType(media) => format!("is sent as {media}"),
+            _ => return None,
+        };
+        Some(format!("{} {by}, but its content looks like {other}", self.name))
+    }
+}
+
+fn open_file(path: &Path, name: &str) -> Result<File, Failed> {
+    let file = File::open(path).map_err(|error| Failed::Input(cannot_read(name, &error)))?;
+    if file.metadata().is_ok_and(|metadata| metadata.is_dir()) {
+        let problem = Problem::error(format!("{name} is a folder"))
+            .advise(format!("name the files in it: {}", path.join("*.json").display()));
+        return Err(Failed::Input(problem));
+    }
+    Ok(file)
+}
+
+/// The first bytes of what a reader gives, and a reader that gives them again.
+fn peek(mut reader: Box<dyn Read>) -> io::Result<(Vec<u8>, Box<dyn Read>)> {
+    let mut head = Vec::new();
+    reader.by_ref().take(HEAD).read_to_end(&mut head)?;
+    let again: Box<dyn Read> = Box::new(io::Cursor::new(head.clone()).chain(reader));
+    Ok((head, again))
+}
+
+/// A reader that fails when there are more bytes than a document may have.
+pub(crate) struct Limited {
+    reader: Box<dyn Read>,
+    left: u64,
+    limit: u64,
+}
+
+impl Limited {
+    pub(crate) fn new(reader: Box<dyn Read>, limit: u64) -> Self {
+        Self { reader, left: limit, limit }
+    }
+}
+
+impl Read for Limited {
+    fn read(&mut self, out: &mut [u8]) -> io::Result<usize> {
+        let read = self.reader.read(out)?;
+        self.left = self.left.checked_sub(read as u64).ok_or_else(|| {
+            let message =
+                format!("it has more than {} bytes, the limit of --size-limit", self.limit);
+            io::Error::other(message)
+        })?;
+        Ok(read)
     }
 }
 
@@ -179,6 +295,12 @@ pub(crate) fn cannot_read(name: &str, error: &io::Error) -> Problem {
             .advise("check the name and the folder you are in"),
         io::ErrorKind::PermissionDenied => Problem::error(format!("{name} may not be read"))
             .advise("check the permissions of the file"),
+        io::ErrorKind::TimedOut => Problem::error(format!("{name} was not read in time"))
+            .advise("allow more with --timeout SECONDS"),
+        io::ErrorKind::UnexpectedEof | io::ErrorKind::InvalidInput | io::ErrorKind::InvalidData => {
+            Problem::error(format!("{name} is damaged or cut off: {error}"))
+                .advise("fetch it again")
+        }
         _ => Problem::error(format!("{name} cannot be read: {error}")),
     }
 }

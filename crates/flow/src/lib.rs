@@ -3,15 +3,21 @@
 //! Nothing here prints. What is worth saying goes to [`Events`] as it comes up; what ends a run is a [`Failed`],
 //! which also says whose fault it is.
 
+mod compression;
 mod document;
 mod failed;
+mod fetch;
 mod input;
 mod output;
 mod records;
+mod render;
 mod run;
 mod stream;
+mod transcode;
 
 pub use failed::{Events, Failed};
-pub use input::{Input, InputOptions};
-pub use output::{Destination, Layout, Output};
-pub use run::{Job, Sink, What, run};
+pub use fetch::Fetch;
+pub use input::{DEFAULT_SIZE, Input, InputOptions};
+pub use output::{Destination, Output, Remarks};
+pub use render::Layout;
+pub use run::{Job, LossPolicy, Sink, What, run};

@@ -5,40 +5,15 @@ use std::io::{self, Write};
 use std::ops::ControlFlow;
 use std::path::{Path, PathBuf};
 
-use kyanite_formats::{Format, csv, json, text};
+use kyanite_formats::Format;
+use kyanite_formats::losses::{Loss, Losses};
 use kyanite_lang::Flow;
-use kyanite_tree::{Problem, Value};
+use kyanite_tree::{Origin, Problem, Spot, Value};
 use tempfile::NamedTempFile;
 
+use crate::compression::{Compression, Encoder};
+use crate::render::{Layout, Renderer, Unwritable};
 use crate::{Failed, Sink};
-
-/// How results are laid out.
-#[derive(Clone, PartialEq, Eq, Debug)]
-pub struct Layout {
-    /// The format.
-    pub format: Format,
-    /// The style of JSON documents; JSON Lines is always compact.
-    pub style: json::Style,
-    /// The byte between the cells of CSV; a comma, or a tab for TSV, unless said.
-    pub delimiter: Option<u8>,
-    /// The columns of CSV; those that are found unless said.
-    pub columns: Option<Vec<String>>,
-    /// Whether nested values become columns of CSV with dotted names.
-    pub flatten: bool,
-}
-
-impl Layout {
-    /// The writer of rows, for formats that have rows.
-    fn rows(&self) -> Option<csv::Writer> {
-        let usual = match self.format {
-            Format::Csv => b',',
-            Format::Tsv => b'\t',
-            _ => return None,
-        };
-        let settings = csv::Settings { delimiter: self.delimiter.unwrap_or(usual) };
-        Some(csv::Writer::new(settings, self.columns.clone(), self.flatten))
-    }
-}
 
 /// Where results go.
 pub enum Destination {
@@ -51,23 +26,30 @@ pub enum Destination {
 /// Bytes that are collected before they are written.
 const BUFFER: usize = 64 * 1024;
 
-/// Lays out results and writes them.
+/// Renders results and writes them.
 pub struct Output {
-    layout: Layout,
-    /// The table that is being written, if the format is one of tables.
-    rows: Option<csv::Writer>,
+    renderer: Renderer,
     target: Target,
     buffer: Vec<u8>,
-    /// Whether items of a list are being written.
-    items: u64,
     failed: Option<Failed>,
+    /// The value that the failure is about, while its place is not known.
+    unplaced: Option<Origin>,
     closed: bool,
 }
 
 enum Target {
-    Stream(Box<dyn Write>),
+    Stream(Encoder<Box<dyn Write>>),
     /// Written beside the file it will replace.
-    Beside(NamedTempFile, PathBuf),
+    Beside(Encoder<NamedTempFile>, PathBuf),
+}
+
+/// What is worth saying about an output that is complete.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Remarks {
+    /// What the format could not carry, in words.
+    pub lost: Option<String>,
+    /// Members of XML records that occurred both once and repeated.
+    pub undecided: Vec<String>,
 }
 
 impl Output {
@@ -77,61 +59,59 @@ impl Output {
     /// [`Failed::Output`] when nothing can be written there.
     pub fn open(destination: Destination, layout: Layout) -> Result<Self, Failed> {
         let target = match destination {
-            Destination::Stream(stream) => Target::Stream(stream),
+            Destination::Stream(stream) => Target::Stream(Encoder::Plain(stream)),
             Destination::File(path) => open_file(&path).map_err(|error| {
                 Failed::Output(cannot_write(&path.display().to_string(), &error))
             })?,
         };
         let buffer = Vec::with_capacity(BUFFER * 2);
-        let rows = layout.rows();
-        Ok(Self { layout, rows, target, buffer, items: 0, failed: None, closed: false })
+        let renderer = Renderer::new(layout);
+        Ok(Self { renderer, target, buffer, failed: None, unplaced: None, closed: false })
     }
 
-    /// Whether the output is one JSON text.
+    /// The format of the output.
     #[must_use]
-    pub fn is_json(&self) -> bool {
-        self.layout.format == Format::Json
+    pub fn format(&self) -> Format {
+        self.renderer.format()
     }
 
-    /// Writes what is left and puts a file in its place. Gives what the format could not hold, if there was anything.
+    /// Writes what is left and puts a file in its place. Gives what is worth saying about it.
     ///
     /// # Errors
     /// [`Failed::Output`] when that, or an earlier write, did not work.
-    pub fn finish(mut self) -> Result<Option<Problem>, Failed> {
-        let mut lost = None;
-        if let Some(rows) = &mut self.rows {
-            rows.finish(&mut self.buffer);
-            lost = match rows.nulls() {
-                0 => None,
-                1 => Some(Problem::warning("1 null was written as an empty cell")),
-                nulls => {
-                    Some(Problem::warning(format!("{nulls} nulls were written as empty cells")))
-                }
-            };
-        }
+    pub fn finish(mut self) -> Result<Remarks, Failed> {
+        self.renderer.finish(&mut self.buffer);
         self.flush();
         if let Some(failed) = self.failed.take() {
             return Err(failed);
         }
+        let remarks = Remarks {
+            lost: self.renderer.losses().summary(),
+            undecided: self.renderer.undecided(),
+        };
         let (name, result) = match self.target {
-            Target::Stream(mut stream) => match stream.flush() {
-                Err(error) if error.kind() == io::ErrorKind::BrokenPipe => return Ok(lost),
+            Target::Stream(stream) => match stream.finish().and_then(|mut stream| stream.flush()) {
+                Err(error) if error.kind() == io::ErrorKind::BrokenPipe => return Ok(remarks),
                 result => ("standard output".to_owned(), result),
             },
             Target::Beside(file, path) => {
-                let result =
-                    file.as_file().sync_all().and_then(|()| Ok(file.persist(&path).map(|_| ())?));
+                let result = file.finish().and_then(|file| {
+                    file.as_file().sync_all()?;
+                    file.persist(&path)?;
+                    Ok(())
+                });
                 (path.display().to_string(), result)
             }
         };
         result.map_err(|error| Failed::Output(cannot_write(&name, &error)))?;
-        Ok(lost)
+        Ok(remarks)
     }
 
     /// Gives up after a failure. Lines that are complete still go down a stream, as those before them did; a file stays
     /// as it was.
     pub fn abandon(mut self) {
-        if self.layout.format.holds_several() && matches!(self.target, Target::Stream(_)) {
+        if self.format().holds_several() && matches!(self.target, Target::Stream(_)) {
+            self.failed = None;
             self.flush();
         }
     }
@@ -158,28 +138,18 @@ impl Output {
         self.buffer.clear();
     }
 
-    fn line(&mut self, value: Value<'_>) {
-        if let Some(rows) = &mut self.rows {
-            if let Err(error) = rows.row(value, &mut self.buffer) {
-                let problem = Problem::error(error.to_string()).advise(error.advice());
-                self.failed.get_or_insert(Failed::Output(problem));
+    /// Goes on after a result was rendered, or did not let itself be.
+    fn go_on(&mut self, before: usize, rendered: Result<(), Unwritable>) -> Flow {
+        if let Err(Unwritable { message, advice, origin }) = rendered {
+            // Nothing half-written goes out.
+            self.buffer.truncate(before);
+            let problem = Problem::error(message).advise(advice);
+            if self.format().holds_several() {
+                self.flush();
             }
-            return;
+            self.failed.get_or_insert(Failed::Output(problem));
+            self.unplaced = Some(origin);
         }
-        match self.layout.format {
-            Format::Text => text::write_line(value, &mut self.buffer),
-            Format::Json => {
-                json::write(value, self.layout.style, &mut self.buffer);
-                self.buffer.push(b'\n');
-            }
-            _ => {
-                json::write(value, json::Style::Compact, &mut self.buffer);
-                self.buffer.push(b'\n');
-            }
-        }
-    }
-
-    fn go_on(&mut self) -> Flow {
         if self.buffer.len() >= BUFFER {
             self.flush();
         }
@@ -189,54 +159,62 @@ impl Output {
 
 impl Sink for Output {
     fn item(&mut self, value: Value<'_>) -> Flow {
-        if self.layout.format == Format::Json {
-            self.buffer.push(if self.items == 0 { b'[' } else { b',' });
-            json::write_line_start(self.layout.style, 1, &mut self.buffer);
-            json::write_nested(value, self.layout.style, 1, &mut self.buffer);
-        } else {
-            self.line(value);
-        }
-        self.items += 1;
-        self.go_on()
+        let before = self.buffer.len();
+        let rendered = self.renderer.item(value, &mut self.buffer);
+        self.go_on(before, rendered)
     }
 
     fn single(&mut self, value: Option<Value<'_>>) -> Flow {
-        match (self.layout.format, value) {
-            (Format::Json, value) => self.line(value.unwrap_or(Value::NULL)),
-            // A line an item, also when the list came as one value.
-            (_, Some(Value::List(_, items))) => items.iter().for_each(|item| self.line(*item)),
-            (_, Some(value)) => self.line(value),
-            (_, None) => {}
-        }
-        self.go_on()
+        let before = self.buffer.len();
+        let rendered = self.renderer.single(value, &mut self.buffer);
+        self.go_on(before, rendered)
     }
 
     fn end_items(&mut self) {
-        if self.layout.format == Format::Json {
-            if self.items == 0 {
-                self.buffer.push(b'[');
-            } else {
-                json::write_line_start(self.layout.style, 0, &mut self.buffer);
-            }
-            self.buffer.extend_from_slice(b"]\n");
+        let before = self.buffer.len();
+        if self.failed.is_none() {
+            let rendered = self.renderer.end_items(&mut self.buffer);
+            let _ = self.go_on(before, rendered);
         }
-        self.items = 0;
     }
 
     fn is_closed(&self) -> bool {
         self.closed || self.failed.is_some()
+    }
+
+    fn expect_elements(&mut self) {
+        self.renderer.expect_elements();
+    }
+
+    fn take_losses(&mut self) -> Vec<(Loss, Origin)> {
+        self.renderer.losses().take_places()
+    }
+
+    fn add_losses(&mut self, losses: &Losses) {
+        self.renderer.losses().add_all(losses);
+    }
+
+    fn place_failure(&mut self, find: &dyn Fn(Origin) -> Option<Spot>) {
+        if let (Some(origin), Some(Failed::Output(problem))) =
+            (self.unplaced.take(), &mut self.failed)
+        {
+            problem.spots.extend(find(origin));
+        }
     }
 }
 
 fn open_file(path: &Path) -> io::Result<Target> {
     // Through links to the file itself; what is no regular file (a device, a pipe) is written straight.
     let existing = fs::metadata(path);
+    let extension = path.extension().and_then(|extension| extension.to_str());
+    let compression = extension.and_then(Compression::of_extension);
     if let Ok(metadata) = &existing {
         if metadata.is_dir() {
             return Err(io::Error::from(io::ErrorKind::IsADirectory));
         }
         if !metadata.is_file() {
-            return Ok(Target::Stream(Box::new(fs::OpenOptions::new().write(true).open(path)?)));
+            let device: Box<dyn Write> = Box::new(fs::OpenOptions::new().write(true).open(path)?);
+            return Ok(Target::Stream(Encoder::new(compression, device)?));
         }
         if metadata.permissions().readonly() {
             return Err(io::Error::from(io::ErrorKind::PermissionDenied));
@@ -256,7 +234,7 @@ fn open_file(path: &Path) -> io::Result<Target> {
             Err(_) => fs::Permissions::from_mode(0o666),
         });
     }
-    Ok(Target::Beside(builder.tempfile_in(folder)?, path))
+    Ok(Target::Beside(Encoder::new(compression, builder.tempfile_in(folder)?)?, path))
 }
 
 fn cannot_write(name: &str, error: &io::Error) -> Problem {

@@ -1,5 +1,6 @@
 //! A rule over inputs: whole documents, or records one by one in flat memory.
 
+use kyanite_formats::losses::{Loss, Losses};
 use kyanite_lang::{Arguments, Failure, Flow, Plan, ResultShape, Runner, Session};
 use kyanite_tree::{Arena, Kind, Location, Origin, Problem, Spot, Value, locate};
 
@@ -28,6 +29,10 @@ pub struct Job<'j> {
     pub gather: bool,
     /// What is wanted.
     pub what: What,
+    /// Whether all of the input is to be carried over, so that what readers cannot keep is a loss as well.
+    pub carries_all: bool,
+    /// What is done about losses.
+    pub losses: LossPolicy,
 }
 
 /// Takes results.
@@ -40,6 +45,28 @@ pub trait Sink {
     fn end_items(&mut self);
     /// Whether nothing more can be taken.
     fn is_closed(&self) -> bool;
+    /// Elements of XML may be among the results.
+    fn expect_elements(&mut self) {}
+    /// What the output could not carry since this was last asked, where it was read.
+    fn take_losses(&mut self) -> Vec<(Loss, Origin)> {
+        Vec::new()
+    }
+    /// What a reader could not keep.
+    fn add_losses(&mut self, _losses: &Losses) {}
+    /// Completes the failure of the output with the place of the value that it is about.
+    fn place_failure(&mut self, _find: &dyn Fn(Origin) -> Option<Spot>) {}
+}
+
+/// What is done about what a format cannot carry.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, Default)]
+pub enum LossPolicy {
+    /// Counted.
+    #[default]
+    Count,
+    /// Each is told, with its place.
+    List,
+    /// The first ends the run.
+    Refuse,
 }
 
 /// Runs a rule over inputs.
@@ -100,8 +127,21 @@ impl Run<'_, '_, '_> {
         }
         let arena = Arena::new();
         let library = Library::new(&arena);
-        let root = library.load(source, self.job.options, self.events)?;
-        self.document(Some(root), &library, &arena)
+        let loaded = library.load(source, self.job.options, self.events)?;
+        self.reader_losses(&loaded.losses);
+        for root in loaded.roots {
+            self.document(Some(root), &library, &arena)?;
+            if self.sink.is_closed() {
+                break;
+            }
+        }
+        Ok(())
+    }
+
+    fn reader_losses(&mut self, losses: &Losses) {
+        if self.job.carries_all {
+            self.sink.add_losses(losses);
+        }
     }
 
     /// All documents as one list; lists of records are joined.
@@ -112,9 +152,13 @@ impl Run<'_, '_, '_> {
         for input in inputs {
             let source = open(input, self.job.options, self.events)?;
             let has_records = source.detected.format.has_records();
-            match (library.load(source, self.job.options, self.events)?, has_records) {
-                (Value::List(_, records), true) => items.extend_from_slice(records),
-                (root, _) => items.push(root),
+            let loaded = library.load(source, self.job.options, self.events)?;
+            self.reader_losses(&loaded.losses);
+            for root in loaded.roots {
+                match (root, has_records) {
+                    (Value::List(_, records), true) => items.extend_from_slice(records),
+                    (root, _) => items.push(root),
+                }
             }
         }
         let root = arena.list(&items);
@@ -130,14 +174,55 @@ impl Run<'_, '_, '_> {
     ) -> Result<(), Failed> {
         let plan = self.job.plan;
         let arguments = Arguments::read(plan, self.job.params, arena).map_err(Failed::Command)?;
+        if root.is_some_and(is_xml) {
+            self.sink.expect_elements();
+        }
         let mut results = Results::new(self.job, self.sink);
         let ran =
             Runner::new(plan, &arguments, root, arena, self.session).and_then(|mut runner| {
                 runner.document(&mut |value| results.take(value, |origin| locate(root?, origin)))
             });
         let _ = ran.map_err(|failure| rule_failed(plan, &failure, library.spot(failure.origin)))?;
-        results.end()
+        results.end()?;
+        let find = |origin| library.spot(origin);
+        settle_losses(self.sink, self.job.losses, &find, self.events)
     }
+}
+
+/// Whether a document is XML, or a list of documents some of which are.
+pub(crate) fn is_xml(root: Value<'_>) -> bool {
+    let is_element = |value: &Value<'_>| matches!(value, Value::Element(..));
+    match root {
+        Value::List(_, items) => items.iter().any(is_element),
+        root => is_element(&root),
+    }
+}
+
+/// Does about new losses what is to be done, and completes a failure of the output.
+pub(crate) fn settle_losses(
+    sink: &mut dyn Sink,
+    policy: LossPolicy,
+    find: &dyn Fn(Origin) -> Option<Spot>,
+    events: &mut Events<'_>,
+) -> Result<(), Failed> {
+    sink.place_failure(find);
+    if policy == LossPolicy::Count {
+        return Ok(());
+    }
+    for (loss, origin) in sink.take_losses() {
+        let spot = find(origin);
+        let message = format!("this is lost: {}", loss.word());
+        match policy {
+            LossPolicy::Refuse => {
+                let problem = Problem::error(message).at_opt(spot);
+                return Err(Failed::Output(
+                    problem.advise("leave --strict out to convert all else"),
+                ));
+            }
+            _ => events.tell(Problem::warning(message).at_opt(spot)),
+        }
+    }
+    Ok(())
 }
 
 /// The message for a rule that failed on the data.
@@ -169,6 +254,11 @@ pub(crate) struct Results<'s> {
 impl<'s> Results<'s> {
     pub(crate) fn new(job: &Job<'_>, sink: &'s mut dyn Sink) -> Self {
         Self { what: job.what, shape: job.plan.result_shape(), sink, given: false, unplaced: None }
+    }
+
+    /// Where the results go.
+    pub(crate) fn sink(&mut self) -> &mut dyn Sink {
+        self.sink
     }
 
     /// Takes one result; `place` finds where a value was read.

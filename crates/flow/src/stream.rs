@@ -1,13 +1,13 @@
 //! A rule over records, one by one, in memory that does not grow with their number.
 
 use kyanite_lang::{Arguments, Failure, Names, RecordState, Runner, Session};
-use kyanite_tree::{Arena, Origin, Spot, Value};
+use kyanite_tree::{Arena, Origin, Problem, Spot, Value};
 
-use crate::document::{Duplicates, Library, Skipped, record_location, refuse_utf16};
+use crate::document::{Duplicates, Library, Skipped, record_location};
 use crate::failed::{Events, Failed};
 use crate::input::{Beginning, Input, Source, cannot_read};
 use crate::records::{Blocks, InputPart, Next, Records, valid_start};
-use crate::run::{Job, Results, Run, open, rule_failed};
+use crate::run::{Job, LossPolicy, Results, Run, is_xml, open, rule_failed, settle_losses};
 
 /// Where a run over records stands.
 struct Progress<'g> {
@@ -93,16 +93,36 @@ impl Stream<'_, '_, '_, '_> {
     fn one_record(&mut self, source: Source, progress: &mut Progress<'_>) -> Result<(), Failed> {
         let arena = Arena::new();
         let library = Library::new(&arena);
-        let record = library.load(source, self.job.options, self.events)?;
-        let names = progress.names.clone();
-        let mut runner = Runner::for_batch(self.job.plan, names, &arena, self.session);
-        progress
-            .run(&mut runner, record, self.results)
-            .map_err(|failure| rule_failed(self.job.plan, &failure, library.spot(failure.origin)))
+        let loaded = library.load(source, self.job.options, self.events)?;
+        if self.job.carries_all {
+            self.results.sink().add_losses(&loaded.losses);
+        }
+        for record in loaded.roots {
+            if is_xml(record) {
+                self.results.sink().expect_elements();
+            }
+            let names = progress.names.clone();
+            let mut runner = Runner::for_batch(self.job.plan, names, &arena, self.session);
+            let ran = progress.run(&mut runner, record, self.results);
+            ran.map_err(|failure| {
+                rule_failed(self.job.plan, &failure, library.spot(failure.origin))
+            })?;
+            let find = |origin| library.spot(origin);
+            settle_losses(self.results.sink(), self.job.losses, &find, self.events)?;
+            if progress.done {
+                break;
+            }
+        }
+        Ok(())
     }
 
     /// Runs over a stream of records, block by block.
     fn records(&mut self, source: Source, progress: &mut Progress<'_>) -> Result<(), Failed> {
+        if let Some(message) = source.contradiction() {
+            self.events.tell(Problem::warning(message).advise_opt(
+                source.looks_like.map(|other| format!("say --from {other}, or rename the file")),
+            ));
+        }
         let (name, format, options) = (source.name, source.detected.format, self.job.options);
         let mut blocks = Blocks::new(source.reader);
         let (header, mut arena) = (Arena::new(), Arena::new());
@@ -117,23 +137,20 @@ impl Stream<'_, '_, '_, '_> {
             let mut from = 0;
             let layout = match layout {
                 Some(layout) => layout,
-                None => {
-                    refuse_utf16(&name, bytes)?;
-                    match Beginning::read(format, options, valid_start(bytes).0, &header) {
-                        Err(error) if error.wants_more && !is_last => {
-                            blocks.used(0);
-                            continue;
-                        }
-                        Err(error) => return Err(Failed::Input(error.problem(&name, bytes))),
-                        Ok(beginning) => {
-                            duplicates.tell(beginning.duplicates, self.events, |offset| {
-                                Some(Spot::of(&name, bytes, offset, offset + 1))
-                            });
-                            from = beginning.from;
-                            *layout.insert(beginning.layout)
-                        }
+                None => match Beginning::read(format, options, valid_start(bytes).0, &header) {
+                    Err(error) if error.wants_more && !is_last => {
+                        blocks.used(0);
+                        continue;
                     }
-                }
+                    Err(error) => return Err(Failed::Input(error.problem(&name, bytes))),
+                    Ok(beginning) => {
+                        duplicates.tell(beginning.duplicates, self.events, |offset| {
+                            Some(Spot::of(&name, bytes, offset, offset + 1))
+                        });
+                        from = beginning.from;
+                        *layout.insert(beginning.layout)
+                    }
+                },
             };
             // As long as a path has selected nothing, the report may have to name what else is in the records.
             let layout = match &needs {
@@ -184,6 +201,12 @@ impl Stream<'_, '_, '_, '_> {
                     duplicates.tell(records.take_duplicates(), self.events, |offset| {
                         Some(records.spot(offset))
                     });
+                    if progress.done || self.job.losses != LossPolicy::Count {
+                        let find = |origin: Origin| {
+                            origin.is_known().then(|| records.spot(origin.offset()))
+                        };
+                        settle_losses(self.results.sink(), self.job.losses, &find, self.events)?;
+                    }
                     if progress.done {
                         return Ok(records.used());
                     }

@@ -5,7 +5,7 @@ use std::path::Path;
 use std::sync::atomic::AtomicU64;
 
 use kyanite_flow::{
-    Destination, Events, Failed, Input, InputOptions, Job, Layout, Output, What, run,
+    Destination, Events, Failed, Input, InputOptions, Job, Layout, LossPolicy, Output, What, run,
 };
 use kyanite_formats::{Format, json};
 use kyanite_lang::{RuleText, Syntax, compile};
@@ -19,13 +19,7 @@ type Given = Result<(String, Vec<Problem>), Failed>;
 fn given(rule: &str, input: &Path, what: What, gather: bool) -> Given {
     let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
     let target = input.with_extension("out");
-    let layout = Layout {
-        format: Format::Json,
-        style: json::Style::Indented(1),
-        delimiter: None,
-        columns: None,
-        flatten: false,
-    };
+    let layout = Layout { style: json::Style::Indented(1), ..Layout::of(Format::Json) };
     let mut output = Output::open(Destination::File(target.clone()), layout)?;
     let (mut told, bytes) = (Vec::new(), AtomicU64::new(0));
     let mut tell = |problem: Problem| {
@@ -35,7 +29,15 @@ fn given(rule: &str, input: &Path, what: What, gather: bool) -> Given {
     };
     let mut events = Events { tell: &mut tell, bytes: &bytes };
     let options = InputOptions::default();
-    let job = Job { plan: &plan, params: &[], options: &options, gather, what };
+    let job = Job {
+        plan: &plan,
+        params: &[],
+        options: &options,
+        gather,
+        what,
+        carries_all: false,
+        losses: LossPolicy::Count,
+    };
     run(&job, &[Input::File(input.to_owned())], &mut output, &mut events)?;
     output.finish()?;
     Ok((std::fs::read_to_string(&target).unwrap(), told))

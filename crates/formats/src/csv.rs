@@ -17,6 +17,8 @@
 //! assert_eq!(row.member("berth").unwrap().as_text(), Some("A9"));
 //! ```
 
+use crate::Format;
+
 mod read;
 mod write;
 
@@ -28,6 +30,15 @@ pub use write::{NotARow, Writer};
 pub struct Settings {
     /// The byte between cells: ASCII, neither a quote nor a line end.
     pub delimiter: u8,
+}
+
+impl Settings {
+    /// The settings of a format, with another delimiter than its own if one is given.
+    #[must_use]
+    pub fn of(format: Format, delimiter: Option<u8>) -> Self {
+        let usual = if format == Format::Tsv { b'\t' } else { b',' };
+        Self { delimiter: delimiter.unwrap_or(usual) }
+    }
 }
 
 impl Default for Settings {

@@ -5,6 +5,7 @@
 
 pub mod csv;
 pub mod detect;
+pub mod documents;
 mod error;
 mod format;
 pub mod json;

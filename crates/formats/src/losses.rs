@@ -106,7 +106,9 @@ impl Losses {
             .iter()
             .zip(self.counts)
             .filter(|(_, count)| *count > 0)
-            .map(|((_, one, several), count)| format!("{count} {}", if count == 1 { one } else { several }))
+            .map(|((_, one, several), count)| {
+                format!("{count} {}", if count == 1 { one } else { several })
+            })
             .collect();
         let last = parts.pop()?;
         if parts.is_empty() {

@@ -160,9 +160,10 @@ impl View {
         }
         let path = self.path(&self.seen[place as usize]);
         // A told path may begin above where the records do.
-        let is_list = self.lists.iter().any(|told| {
-            told.iter().rev().zip(path.iter().rev()).all(|(told, name)| told == name)
-        });
+        let is_list = self
+            .lists
+            .iter()
+            .any(|told| told.iter().rev().zip(path.iter().rev()).all(|(told, name)| told == name));
         self.seen[place as usize].is_list = is_list;
         Some(place)
     }
@@ -217,7 +218,12 @@ impl View {
     }
 
     /// The children of one name: a record or, of several, a list of records.
-    fn run<'a>(&mut self, children: Vec<Value<'a>>, place: Option<u32>, arena: &'a Arena) -> Value<'a> {
+    fn run<'a>(
+        &mut self,
+        children: Vec<Value<'a>>,
+        place: Option<u32>,
+        arena: &'a Arena,
+    ) -> Value<'a> {
         let mut is_list = children.len() > 1;
         if let Some(place) = place {
             let seen = &mut self.seen[place as usize];
@@ -244,7 +250,10 @@ impl View {
         place: Option<u32>,
         arena: &'a Arena,
     ) -> Vec<Value<'a>> {
-        let is_mixed = element.content.iter().any(|node| matches!(node, Node::Text(_, text) if !is_blank(text)))
+        let is_mixed = element
+            .content
+            .iter()
+            .any(|node| matches!(node, Node::Text(_, text) if !is_blank(text)))
             || element.attributes.iter().any(|attribute| attribute.name.qualified() == "xml:space");
         let mut items: Vec<Value<'a>> = Vec::new();
         // Text on both sides of a comment is one text.

@@ -4,7 +4,7 @@ use kyanite_tree::{Arena, Value};
 
 use crate::json::{self, Duplicate, Origins};
 use crate::needs::Needs;
-use crate::{Format, SyntaxError, csv};
+use crate::{Format, SyntaxError, csv, text, toml, xml, yaml};
 
 /// How the records of an input are told apart and named.
 #[derive(Clone, Copy, Debug)]
@@ -16,6 +16,8 @@ pub enum Layout<'a> {
         /// What is needed of each; all without it.
         needs: Option<&'a Needs>,
     },
+    /// Lines of text.
+    Lines,
     /// Rows of cells.
     Csv {
         /// How cells are told apart.
@@ -32,7 +34,7 @@ impl<'a> Layout<'a> {
         match self {
             Self::Json { depth, .. } => Self::Json { depth, needs: Some(needs) },
             // Cells are borrowed, so that leaving some out would save nothing.
-            Self::Csv { .. } => self,
+            Self::Csv { .. } | Self::Lines => self,
         }
     }
 }
@@ -43,6 +45,8 @@ pub enum Reader<'a> {
     Json(json::Reader<'a>),
     /// Rows of cells.
     Csv(csv::Reader<'a>),
+    /// Lines of text.
+    Lines(text::Lines<'a>),
 }
 
 impl<'a> Reader<'a> {
@@ -58,6 +62,7 @@ impl<'a> Reader<'a> {
                     None => reader,
                 })
             }
+            Layout::Lines => Self::Lines(text::Lines::new(text, document)),
             Layout::Csv { settings, header } => {
                 Self::Csv(csv::Reader::new(text, arena, settings, header, document))
             }
@@ -72,6 +77,7 @@ impl<'a> Reader<'a> {
         match self {
             Self::Json(reader) => Ok(reader.next_value()?),
             Self::Csv(reader) => reader.next_row(),
+            Self::Lines(reader) => Ok(reader.next_line()),
         }
     }
 
@@ -81,6 +87,7 @@ impl<'a> Reader<'a> {
         match self {
             Self::Json(reader) => reader.position(),
             Self::Csv(reader) => reader.position(),
+            Self::Lines(reader) => reader.position(),
         }
     }
 
@@ -89,6 +96,7 @@ impl<'a> Reader<'a> {
         match self {
             Self::Json(reader) => reader.seek(offset),
             Self::Csv(reader) => reader.seek(offset),
+            Self::Lines(reader) => reader.seek(offset),
         }
     }
 
@@ -100,7 +108,7 @@ impl<'a> Reader<'a> {
     pub fn behind_broken(&self, bytes: &[u8], start: usize) -> usize {
         let bracket = match self {
             Self::Csv(reader) if reader.position() > start => return reader.position(),
-            Self::Csv(_) => None,
+            Self::Csv(_) | Self::Lines(_) => None,
             Self::Json(_) => bytes.get(start).copied().filter(|byte| matches!(byte, b'{' | b'[')),
         };
         memchr::memchr_iter(b'\n', bytes.get(start..).unwrap_or_default())
@@ -113,9 +121,42 @@ impl<'a> Reader<'a> {
     pub fn take_duplicates(&mut self) -> Vec<Duplicate> {
         match self {
             Self::Json(reader) => reader.take_duplicates(),
-            Self::Csv(_) => Vec::new(),
+            Self::Csv(_) | Self::Lines(_) => Vec::new(),
         }
     }
+}
+
+/// All records of a text, as one list. The names of the columns of CSV are in its first row.
+///
+/// # Errors
+/// A [`SyntaxError`] in the first record that is broken.
+pub fn all<'a>(
+    format: Format,
+    text: &'a str,
+    arena: &'a Arena,
+    depth: usize,
+    document: u16,
+) -> Result<Value<'a>, SyntaxError> {
+    let mut from = 0;
+    let layout = match format {
+        Format::Csv | Format::Tsv => {
+            let settings = csv::Settings::of(format, None);
+            let first = csv::Header::read(text, settings, arena)?;
+            from = first.as_ref().map_or(0, |first| first.end);
+            Layout::Csv { settings, header: first.map(|first| first.header) }
+        }
+        Format::Text => Layout::Lines,
+        _ => Layout::Json { depth, needs: None },
+    };
+    let mut reader = Reader::new(layout, text, arena, document);
+    if from > 0 {
+        reader.seek(from);
+    }
+    let mut list = Vec::new();
+    while let Some(record) = reader.next_record()? {
+        list.push(record);
+    }
+    Ok(arena.list(&list))
 }
 
 /// Where the value that begins at byte `offset` of `text` ends, for marking it.
@@ -127,6 +168,13 @@ pub fn value_end(format: Format, text: &str, offset: usize) -> usize {
             let end = cell.find([',', ';', '\t', '\r', '\n']).unwrap_or(cell.len());
             offset + end.max(1)
         }
-        _ => json::value_end(text, offset),
+        Format::Xml => xml::value_end(text, offset),
+        Format::Yaml => yaml::value_end(text, offset),
+        Format::Toml => toml::value_end(text, offset),
+        Format::Text => {
+            let line = text.get(offset..).unwrap_or_default();
+            offset + line.find('\n').unwrap_or(line.len()).max(1)
+        }
+        Format::Json | Format::JsonLines | Format::JsonSequence => json::value_end(text, offset),
     }
 }

@@ -26,5 +26,5 @@ mod read;
 mod write;
 
 pub use encoding::{Charset, decode};
-pub use read::{Document, Options, Repair, document, value_end};
+pub use read::{DEFAULT_EXPANSION, Document, Options, Repair, document, value_end};
 pub use write::{Layout, Writer, check_name, is_name, write};

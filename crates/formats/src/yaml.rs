@@ -18,5 +18,5 @@ mod read;
 mod scalar;
 mod write;
 
-pub use read::{Documents, Options, documents, value_end};
-pub use write::write;
+pub use read::{DEFAULT_ALIASES, Documents, Options, documents, value_end};
+pub use write::{write, write_item};

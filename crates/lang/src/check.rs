@@ -14,6 +14,7 @@ mod scope;
 use std::collections::HashMap;
 
 use crate::finding::{Finding, RuleText, Span};
+use crate::output::OutputSpec;
 use crate::plan::{Def, Expr, Kind, Param, PathInfo, Plan, RecordFold, TestInfo};
 use crate::syntax::ast::{HeaderItem, ParamType, Rule};
 use crate::types::Type;
@@ -28,7 +29,7 @@ pub fn check(text: RuleText, rule: &Rule) -> Result<Plan, (RuleText, Vec<Finding
     checker.declare_defs(rule);
     let (params, setup) = checker.header(rule);
     let mut body = checker.body(rule);
-    let Checker { findings, scope, paths, tests, root_uses, defs, .. } = checker;
+    let Checker { findings, scope, paths, tests, root_uses, defs, output, .. } = checker;
     if findings.iter().any(|finding| finding.severity == kyanite_tree::Severity::Error) {
         return Err((text, findings));
     }
@@ -48,6 +49,7 @@ pub fn check(text: RuleText, rule: &Rule) -> Result<Plan, (RuleText, Vec<Finding
         paths,
         tests,
         root_uses,
+        output,
         warnings: findings,
     })
 }
@@ -79,6 +81,7 @@ struct Checker<'r> {
     filters: usize,
     /// The prefixes that the header declares, with their namespaces.
     namespaces: Vec<(String, String)>,
+    output: Option<OutputSpec>,
 }
 
 impl<'r> Checker<'r> {
@@ -95,6 +98,7 @@ impl<'r> Checker<'r> {
             root_uses: 0,
             filters: 0,
             namespaces: Vec::new(),
+            output: None,
         }
     }
 
@@ -140,6 +144,15 @@ impl<'r> Checker<'r> {
         let (mut params, mut setup) = (Vec::new(), Vec::new());
         for item in &rule.header {
             match item {
+                HeaderItem::Output { format, options } => {
+                    if self.output.is_some() {
+                        self.find(Finding::error(format.span, "the output is said twice"));
+                    }
+                    match OutputSpec::check(format, options.as_ref()) {
+                        Ok(spec) => self.output = Some(spec),
+                        Err(finding) => self.find(finding),
+                    }
+                }
                 HeaderItem::Namespace { prefix, uri } => {
                     if self.namespaces.iter().any(|(known, _)| *known == prefix.name) {
                         let message = format!("the prefix `{}` is declared twice", prefix.name);

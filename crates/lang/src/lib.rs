@@ -34,6 +34,7 @@ pub mod functions;
 mod iregexp;
 mod jsonpath;
 mod needs;
+mod output;
 mod params;
 mod plan;
 mod pointer;
@@ -43,6 +44,7 @@ mod syntax;
 mod types;
 
 pub use finding::{Finding, RuleText, Span, near, near_words};
+pub use output::OutputSpec;
 pub use params::Arguments;
 pub use plan::{Param, Plan, ResultShape};
 pub use run::{Failure, Flow, Names, RecordState, Runner, Session, Watch};

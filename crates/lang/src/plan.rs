@@ -7,6 +7,7 @@ use std::ops::Range;
 
 use crate::finding::{Finding, RuleText, Span};
 use crate::functions::{FoldKind, Run, Signature};
+use crate::output::OutputSpec;
 use crate::syntax::ast::{Binary, Literal, ParamType};
 
 /// Whether an expression is a value (or nothing), or the nodes of a path.
@@ -45,6 +46,8 @@ pub struct Plan {
     pub(crate) tests: Vec<TestInfo>,
     /// How often `$` stands in the rule.
     pub(crate) root_uses: usize,
+    /// What the header says of the output.
+    pub output: Option<OutputSpec>,
     /// What is worth saying though the rule runs.
     pub warnings: Vec<Finding>,
 }

@@ -318,7 +318,7 @@ fn how_rules_fail_on_data() {
         ),
         (
             "decode('json', $.ports[0].id)",
-            "decode(): the text is not JSON: at its 1:1, no JSON value begins like this",
+            "decode(): the text is not json: at its 1:1, no JSON value begins like this",
             "$.ports[0].id",
             "$.ports[0].id",
         ),

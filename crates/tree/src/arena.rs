@@ -6,7 +6,7 @@ use crate::{Attribute, Decimal, Element, Map, MapBuilder, Member, Node, Number, 
 
 /// Memory that is handed out in one direction and freed all at once.
 #[derive(Default)]
-pub struct Arena(Bump);
+pub struct Arena(Bump, typed_arena::Arena<String>);
 
 impl Arena {
     /// An empty arena.
@@ -18,12 +18,20 @@ impl Arena {
     /// Frees all that lives here and keeps the memory for the next record.
     pub fn reset(&mut self) {
         self.0.reset();
+        if self.1.len() > 0 {
+            self.1 = typed_arena::Arena::new();
+        }
     }
 
     /// Copies `text` here.
     #[inline]
     pub fn text(&self, text: &str) -> &str {
         self.0.alloc_str(text)
+    }
+
+    /// Keeps `text` here without copying it: for the text of a whole document.
+    pub fn keep(&self, text: String) -> &str {
+        self.1.alloc(text)
     }
 
     /// Copies `items` here as a computed list.

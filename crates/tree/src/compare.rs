@@ -123,8 +123,11 @@ fn write_element_key(element: &Element<'_>, key: &mut String) {
     key.push('<');
     write_text(element.name.namespace(), key);
     write_text(element.name.local(), key);
-    let mut attributes: Vec<_> =
-        element.attributes.iter().filter(|attribute| !attribute.name.declares_namespace()).collect();
+    let mut attributes: Vec<_> = element
+        .attributes
+        .iter()
+        .filter(|attribute| !attribute.name.declares_namespace())
+        .collect();
     attributes.sort_by_key(|attribute| (attribute.name.namespace(), attribute.name.local()));
     for attribute in attributes {
         key.push('@');

@@ -56,7 +56,9 @@ impl<'a> Name<'a> {
     /// Whether the name declares a namespace: `xmlns`, `xmlns:p`.
     #[must_use]
     pub fn declares_namespace(self) -> bool {
-        self.qualified.strip_prefix("xmlns").is_some_and(|rest| rest.is_empty() || rest.starts_with(':'))
+        self.qualified
+            .strip_prefix("xmlns")
+            .is_some_and(|rest| rest.is_empty() || rest.starts_with(':'))
     }
 
     /// Whether a step called `name` means it: by its local name in any namespace or, when the step is written with a

@@ -183,7 +183,11 @@ fn descend<'a>(value: Value<'a>, origin: Origin, steps: &mut Vec<Step<'a>>) -> b
 }
 
 /// Finds what was read at `origin` in an element: one of its attributes, or in its children.
-fn descend_element<'a>(element: &'a Element<'a>, origin: Origin, steps: &mut Vec<Step<'a>>) -> bool {
+fn descend_element<'a>(
+    element: &'a Element<'a>,
+    origin: Origin,
+    steps: &mut Vec<Step<'a>>,
+) -> bool {
     if let Some(found) = element.attributes.iter().find(|attribute| attribute.origin == origin) {
         steps.push(Step::Attribute(found.name));
         return true;
@@ -194,7 +198,8 @@ fn descend_element<'a>(element: &'a Element<'a>, origin: Origin, steps: &mut Vec
         return false;
     };
     let name = child.name;
-    let twins = || children.iter().filter_map(|twin| twin.as_element().filter(|twin| twin.name == name));
+    let twins =
+        || children.iter().filter_map(|twin| twin.as_element().filter(|twin| twin.name == name));
     let position = twins().position(|twin| std::ptr::eq(twin, child)).unwrap_or_default();
     steps.push(Step::Element { name, position, is_only: twins().nth(1).is_none() });
     let found = at == origin || descend_element(child, origin, steps);

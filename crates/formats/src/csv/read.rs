@@ -233,6 +233,7 @@ impl<'a> Reader<'a> {
 mod tests {
     use super::*;
     use crate::json;
+    use crate::losses::Losses;
     use proptest::prelude::*;
 
     fn read(text: &str) -> Result<String, SyntaxError> {
@@ -291,7 +292,7 @@ mod tests {
             let mut out = Vec::new();
             for row in &cells {
                 let row = arena.map([("x", Value::text(&row[0])), ("y", Value::text(&row[1]))]);
-                writer.row(row, &mut out).unwrap();
+                writer.row(row, &mut out, &mut Losses::default()).unwrap();
             }
             writer.finish(&mut out);
             let mut expected = Vec::new();

@@ -8,6 +8,7 @@ use std::fmt;
 use kyanite_tree::{Kind, Map, Value};
 
 use super::Settings;
+use crate::losses::{Loss, Losses};
 
 /// Rows that are looked at for their columns before the first is written.
 const LOOKED_AT: usize = 1000;
@@ -29,8 +30,6 @@ pub struct Writer {
     named: Option<bool>,
     /// Whether the row of names was written.
     headed: bool,
-    /// Nulls that became empty cells.
-    nulls: u64,
 }
 
 /// Why a value is no row.
@@ -83,40 +82,43 @@ impl Writer {
             waiting: Vec::new(),
             named: None,
             headed: false,
-            nulls: 0,
         }
-    }
-
-    /// How many nulls became empty cells so far.
-    #[must_use]
-    pub fn nulls(&self) -> u64 {
-        self.nulls
     }
 
     /// Appends a row to `out`, or keeps it until the columns are known.
     ///
     /// # Errors
     /// [`NotARow`].
-    pub fn row(&mut self, value: Value<'_>, out: &mut Vec<u8>) -> Result<(), NotARow> {
+    pub fn row(
+        &mut self,
+        value: Value<'_>,
+        out: &mut Vec<u8>,
+        losses: &mut Losses,
+    ) -> Result<(), NotARow> {
         let map = value.as_map();
         if *self.named.get_or_insert(map.is_some()) != map.is_some() {
             return Err(NotARow::Mixed);
         }
         match (map, value) {
-            (Some(map), _) => self.named_row(map, out),
-            (None, Value::List(_, cells)) => self.unnamed_row(cells, out),
-            (None, scalar) => self.unnamed_row(&[scalar], out),
+            (Some(map), _) => self.named_row(map, out, losses),
+            (None, Value::List(_, cells)) => self.unnamed_row(cells, out, losses),
+            (None, scalar) => self.unnamed_row(&[scalar], out, losses),
         }
     }
 
-    fn unnamed_row(&mut self, cells: &[Value<'_>], out: &mut Vec<u8>) -> Result<(), NotARow> {
+    fn unnamed_row(
+        &mut self,
+        cells: &[Value<'_>],
+        out: &mut Vec<u8>,
+        losses: &mut Losses,
+    ) -> Result<(), NotARow> {
         for (position, cell) in cells.iter().enumerate() {
             if position > 0 {
                 out.push(self.settings.delimiter);
             }
             match cell.scalar_text() {
                 Some(text) => self.cell(text, cells.len() == 1, out),
-                None if cell.kind() == Kind::Null => self.nulls += 1,
+                None if cell.kind() == Kind::Null => losses.add(Loss::Null, cell.origin()),
                 None => return Err(NotARow::Nested((position + 1).to_string(), cell.kind())),
             }
         }
@@ -124,12 +126,17 @@ impl Writer {
         Ok(())
     }
 
-    fn named_row(&mut self, map: &Map<'_>, out: &mut Vec<u8>) -> Result<(), NotARow> {
+    fn named_row(
+        &mut self,
+        map: &Map<'_>,
+        out: &mut Vec<u8>,
+        losses: &mut Losses,
+    ) -> Result<(), NotARow> {
         if !self.flatten && self.settled {
-            return self.settled_row(map, out);
+            return self.settled_row(map, out, losses);
         }
         let mut cells = Vec::with_capacity(map.len());
-        self.cells(map, "", &mut cells)?;
+        self.cells(map, "", &mut cells, losses)?;
         if self.settled {
             self.header(out);
             self.refuse_new(cells.iter().map(|(name, _)| name.as_str()))?;
@@ -148,7 +155,12 @@ impl Writer {
         Ok(())
     }
 
-    fn settled_row(&mut self, map: &Map<'_>, out: &mut Vec<u8>) -> Result<(), NotARow> {
+    fn settled_row(
+        &mut self,
+        map: &Map<'_>,
+        out: &mut Vec<u8>,
+        losses: &mut Losses,
+    ) -> Result<(), NotARow> {
         self.header(out);
         self.refuse_new(map.members().iter().map(|member| member.name))?;
         let columns = std::mem::take(&mut self.columns);
@@ -157,10 +169,12 @@ impl Writer {
             if position > 0 {
                 out.push(self.settings.delimiter);
             }
-            match map.get(column).map(|cell| (cell.scalar_text(), cell.kind())) {
+            match map.get(column).map(|cell| (cell.scalar_text(), cell)) {
                 Some((Some(text), _)) => self.cell(text, columns.len() == 1, out),
-                Some((None, Kind::Null)) => self.nulls += 1,
-                Some((None, kind)) => result = Err(NotARow::Nested(column.clone(), kind)),
+                Some((None, Value::Null(origin))) => losses.add(Loss::Null, origin),
+                Some((None, cell)) => {
+                    result = Err(NotARow::Nested(column.clone(), cell.kind()));
+                }
                 None => {}
             }
         }
@@ -184,9 +198,10 @@ impl Writer {
         map: &Map<'_>,
         prefix: &str,
         cells: &mut Vec<(String, Option<String>)>,
+        losses: &mut Losses,
     ) -> Result<(), NotARow> {
         for member in map.members() {
-            self.nested(&format!("{prefix}{}", member.name), member.value, cells)?;
+            self.nested(&format!("{prefix}{}", member.name), member.value, cells, losses)?;
         }
         Ok(())
     }
@@ -196,13 +211,27 @@ impl Writer {
         name: &str,
         value: Value<'_>,
         cells: &mut Vec<(String, Option<String>)>,
+        losses: &mut Losses,
     ) -> Result<(), NotARow> {
         match value {
-            Value::Null(_) => cells.push((name.to_owned(), None)),
-            Value::Map(_, map) if self.flatten => self.cells(map, &format!("{name}."), cells)?,
-            Value::List(_, items) if self.flatten => {
+            Value::Null(origin) => {
+                if !self.asked || self.columns.iter().any(|column| column == name) {
+                    losses.add(Loss::Null, origin);
+                }
+                cells.push((name.to_owned(), None));
+            }
+            Value::Map(origin, map) if self.flatten => {
+                if map.is_empty() {
+                    losses.add(Loss::EmptyMap, origin);
+                }
+                self.cells(map, &format!("{name}."), cells, losses)?;
+            }
+            Value::List(origin, items) if self.flatten => {
+                if items.is_empty() {
+                    losses.add(Loss::EmptyList, origin);
+                }
                 for (index, item) in items.iter().enumerate() {
-                    self.nested(&format!("{name}.{index}"), *item, cells)?;
+                    self.nested(&format!("{name}.{index}"), *item, cells, losses)?;
                 }
             }
             scalar => match scalar.scalar_text() {
@@ -230,8 +259,7 @@ impl Writer {
             }
             match cells.iter().find(|(name, _)| name == column) {
                 Some((_, Some(text))) => self.cell(text, self.columns.len() == 1, out),
-                Some((_, None)) => self.nulls += 1,
-                None => {}
+                Some((_, None)) | None => {}
             }
         }
         out.push(b'\n');

@@ -79,14 +79,18 @@ impl<'a> Reader<'a> {
                     self.key(&mut path)?;
                     let close = if is_array { "]]" } else { "]" };
                     if !self.rest().starts_with(close) {
-                        return Err(self.error_here(format!("`{close}` is missing behind the table's name"), "a header is written [name] or [[name]]"));
+                        return Err(self.error_here(
+                            format!("`{close}` is missing behind the table's name"),
+                            "a header is written [name] or [[name]]",
+                        ));
                     }
                     self.at += close.len();
                     let origin = self.origin(start);
                     if path.len() > self.options.depth {
                         return Err(self.too_deep(start));
                     }
-                    table = root.open(&path, is_array, origin).map_err(|taken| self.taken(&taken))?;
+                    table =
+                        root.open(&path, is_array, origin).map_err(|taken| self.taken(&taken))?;
                 }
                 Some(_) => {
                     self.key(&mut path)?;
@@ -114,7 +118,10 @@ impl<'a> Reader<'a> {
                 _ => {
                     let length = self.rest().bytes().take_while(|byte| is_bare(*byte)).count();
                     if length == 0 {
-                        return Err(self.error_here("a key is missing here", "a key is letters, digits, - and _, or stands in quotes"));
+                        return Err(self.error_here(
+                            "a key is missing here",
+                            "a key is letters, digits, - and _, or stands in quotes",
+                        ));
                     }
                     self.at += length;
                     &self.text[start..self.at]
@@ -179,7 +186,8 @@ impl<'a> Reader<'a> {
         self.losses.add(Loss::Comment, origin);
         let rest = self.rest();
         let line = &rest[..rest.find('\n').unwrap_or(rest.len())];
-        let line = if line.len() < rest.len() { line.strip_suffix('\r').unwrap_or(line) } else { line };
+        let line =
+            if line.len() < rest.len() { line.strip_suffix('\r').unwrap_or(line) } else { line };
         if let Some(bad) = line.bytes().position(is_control) {
             self.at += bad;
             return Err(self.control());
@@ -197,7 +205,10 @@ impl<'a> Reader<'a> {
         if self.newline() || self.peek().is_none() {
             return Ok(());
         }
-        Err(self.error_here("the line should end here", "one key and value, or one header, stands on a line"))
+        Err(self.error_here(
+            "the line should end here",
+            "one key and value, or one header, stands on a line",
+        ))
     }
 
     pub(super) fn rest(&self) -> &'a str {
@@ -224,7 +235,11 @@ impl<'a> Reader<'a> {
     }
 
     #[cold]
-    pub(super) fn error_here(&self, message: impl Into<String>, advice: &'static str) -> SyntaxError {
+    pub(super) fn error_here(
+        &self,
+        message: impl Into<String>,
+        advice: &'static str,
+    ) -> SyntaxError {
         self.error(self.at, self.at + 1, message, advice)
     }
 

@@ -40,7 +40,9 @@ impl<'a> Reader<'a> {
         }
         let length = rest
             .bytes()
-            .take_while(|byte| byte.is_ascii_alphanumeric() || matches!(byte, b'+' | b'-' | b'_' | b'.' | b':'))
+            .take_while(|byte| {
+                byte.is_ascii_alphanumeric() || matches!(byte, b'+' | b'-' | b'_' | b'.' | b':')
+            })
             .count();
         let word = &rest[..length];
         self.at += length;
@@ -52,22 +54,29 @@ impl<'a> Reader<'a> {
             }
             _ => {}
         }
-        let number = if word.bytes().all(|byte| byte.is_ascii_digit()) && Number::parse(word).is_some() {
-            Some(word)
-        } else {
-            spelled(word).map(|spelled| self.arena.text(&spelled))
-        };
+        let number =
+            if word.bytes().all(|byte| byte.is_ascii_digit()) && Number::parse(word).is_some() {
+                Some(word)
+            } else {
+                spelled(word).map(|spelled| self.arena.text(&spelled))
+            };
         let Some(number) = number.and_then(Number::parse) else {
             self.at = start;
             let end = start + length.max(1);
-            let message = if length == 0 { "a value is missing here" } else { "this is no value of TOML" };
+            let message =
+                if length == 0 { "a value is missing here" } else { "this is no value of TOML" };
             let advice = "values are \"text\", 12, 0.5, true, 2026-05-01, [arrays] and {tables}";
             return Err(self.error(start, end, message, advice));
         };
         let is_integer = !number.as_str().contains(['.', 'e', 'E']);
         if is_integer && number.as_str().parse::<i64>().is_err() {
             let message = "this integer does not fit in 64 bits";
-            return Err(self.error(start, start + length, message, "TOML 1.0 asks for that; write it as a text"));
+            return Err(self.error(
+                start,
+                start + length,
+                message,
+                "TOML 1.0 asks for that; write it as a text",
+            ));
         }
         Ok(Value::Number(origin, number))
     }
@@ -88,7 +97,10 @@ impl<'a> Reader<'a> {
                 Some(b',') => self.at += 1,
                 Some(b']') => {}
                 _ => {
-                    let mut error = self.error_here("a comma or `]` is missing here", "close the array, or check the value before it");
+                    let mut error = self.error_here(
+                        "a comma or `]` is missing here",
+                        "close the array, or check the value before it",
+                    );
                     error.also = Some(start);
                     return Err(error);
                 }
@@ -123,7 +135,10 @@ impl<'a> Reader<'a> {
                     return Ok(table.finish(self.arena));
                 }
                 _ => {
-                    let mut error = self.error_here("a comma or `}` is missing here", "an inline table stands on one line");
+                    let mut error = self.error_here(
+                        "a comma or `}` is missing here",
+                        "an inline table stands on one line",
+                    );
                     error.also = Some(start);
                     return Err(error);
                 }
@@ -145,7 +160,9 @@ impl<'a> Reader<'a> {
                 self.at = start + end;
                 Err(self.control())
             }
-            _ => Err(self.error_here("this text is not closed on its line", "write the same quote")),
+            _ => {
+                Err(self.error_here("this text is not closed on its line", "write the same quote"))
+            }
         }
     }
 
@@ -190,7 +207,8 @@ impl<'a> Reader<'a> {
         loop {
             let run = self.at;
             let rest = self.rest();
-            let stop = rest.bytes().position(|byte| matches!(byte, b'"' | b'\\') || is_control(byte));
+            let stop =
+                rest.bytes().position(|byte| matches!(byte, b'"' | b'\\') || is_control(byte));
             let stop = stop.unwrap_or(rest.len());
             self.at += stop;
             match self.peek() {
@@ -212,7 +230,12 @@ impl<'a> Reader<'a> {
                     unescaped.get_or_insert_default().push(character);
                 }
                 None | Some(b'\n' | b'\r') => {
-                    return Err(self.error(open, open + 1, "this text is not closed on its line", "write the same quote"));
+                    return Err(self.error(
+                        open,
+                        open + 1,
+                        "this text is not closed on its line",
+                        "write the same quote",
+                    ));
                 }
                 Some(_) => return Err(self.control()),
             }
@@ -235,9 +258,13 @@ impl<'a> Reader<'a> {
             text.push_str(&self.text[run..self.at]);
             match self.peek() {
                 Some(b'"') => {
-                    let quotes = self.rest().bytes().take(5).take_while(|byte| *byte == b'"').count();
+                    let quotes =
+                        self.rest().bytes().take(5).take_while(|byte| *byte == b'"').count();
                     self.at += quotes;
-                    text.extend(std::iter::repeat_n('"', if quotes < 3 { quotes } else { quotes - 3 }));
+                    text.extend(std::iter::repeat_n(
+                        '"',
+                        if quotes < 3 { quotes } else { quotes - 3 },
+                    ));
                     if quotes >= 3 {
                         return Ok(self.arena.text(&text));
                     }
@@ -252,7 +279,14 @@ impl<'a> Reader<'a> {
                     self.at += 2;
                 }
                 Some(_) => return Err(self.control()),
-                None => return Err(self.error(open, open + 3, "this text is not closed", "write \"\"\"")),
+                None => {
+                    return Err(self.error(
+                        open,
+                        open + 3,
+                        "this text is not closed",
+                        "write \"\"\"",
+                    ));
+                }
             }
         }
     }
@@ -295,9 +329,8 @@ impl<'a> Reader<'a> {
         };
         let digits = self.text.get(start + 2..start + 2 + code).filter(|_| code > 0);
         let digits = digits.filter(|digits| digits.bytes().all(|byte| byte.is_ascii_hexdigit()));
-        let character = digits
-            .and_then(|digits| u32::from_str_radix(digits, 16).ok())
-            .and_then(char::from_u32);
+        let character =
+            digits.and_then(|digits| u32::from_str_radix(digits, 16).ok()).and_then(char::from_u32);
         match character {
             Some(character) => {
                 self.at += code;
@@ -320,7 +353,9 @@ fn spelled(word: &str) -> Option<String> {
     let is_hexadecimal = unsigned.starts_with("0x");
     let is_lone = |at: usize| {
         let is_digit = |byte: Option<&u8>| {
-            byte.is_some_and(|byte| byte.is_ascii_digit() || is_hexadecimal && byte.is_ascii_hexdigit())
+            byte.is_some_and(|byte| {
+                byte.is_ascii_digit() || is_hexadecimal && byte.is_ascii_hexdigit()
+            })
         };
         !(at > 0 && is_digit(bytes.get(at - 1)) && is_digit(bytes.get(at + 1)))
     };
@@ -330,12 +365,17 @@ fn spelled(word: &str) -> Option<String> {
     let digits = unsigned.replace('_', "");
     for (prefix, radix) in [("0x", 16), ("0o", 8), ("0b", 2)] {
         if let Some(digits) = digits.strip_prefix(prefix) {
-            let is_plain = word == unsigned && digits.bytes().all(|byte| byte.is_ascii_alphanumeric());
-            return i64::from_str_radix(digits, radix).ok().filter(|_| is_plain).map(|n| n.to_string());
+            let is_plain =
+                word == unsigned && digits.bytes().all(|byte| byte.is_ascii_alphanumeric());
+            return i64::from_str_radix(digits, radix)
+                .ok()
+                .filter(|_| is_plain)
+                .map(|n| n.to_string());
         }
     }
     // The rest has the grammar of JSON, but exponents may have an underscore, and `e` no point before it.
-    let is_decimal = |byte: u8| byte.is_ascii_digit() || matches!(byte, b'.' | b'e' | b'E' | b'+' | b'-');
+    let is_decimal =
+        |byte: u8| byte.is_ascii_digit() || matches!(byte, b'.' | b'e' | b'E' | b'+' | b'-');
     let number = format!("{sign}{digits}");
     (digits.bytes().all(is_decimal) && Number::parse(&number).is_some()).then_some(number)
 }

@@ -103,10 +103,16 @@ fn inline(value: Value<'_>, out: &mut Vec<u8>, losses: &mut Losses) -> Written {
     match value {
         Value::Null(origin) => {
             let advice = "leave nulls out: list[?@ != null]";
-            return Err(CannotHold::new("TOML has no null for an item of an array", advice, origin));
+            return Err(CannotHold::new(
+                "TOML has no null for an item of an array",
+                advice,
+                origin,
+            ));
         }
         Value::Number(origin, spelled) => number(spelled, origin, out, losses),
-        Value::Text(_, value) | Value::Untyped(_, value) if value.contains('\n') => lines(value, out),
+        Value::Text(_, value) | Value::Untyped(_, value) if value.contains('\n') => {
+            lines(value, out)
+        }
         Value::Text(_, value) | Value::Untyped(_, value) => text(value, out),
         Value::List(_, items) => {
             out.push(b'[');
@@ -141,7 +147,12 @@ fn inline(value: Value<'_>, out: &mut Vec<u8>, losses: &mut Losses) -> Written {
 
 /// Integers of more than 64 bits become text, for readers must refuse them; floats of more digits than a double keeps are
 /// written, and counted.
-fn number(number: Number<'_>, origin: kyanite_tree::Origin, out: &mut Vec<u8>, losses: &mut Losses) {
+fn number(
+    number: Number<'_>,
+    origin: kyanite_tree::Origin,
+    out: &mut Vec<u8>,
+    losses: &mut Losses,
+) {
     let spelled = number.as_str();
     if !spelled.contains(['.', 'e', 'E']) {
         if spelled.parse::<i64>().is_err() {

@@ -44,12 +44,24 @@ impl<'a> Reader<'a> {
                     if !self.options.lenient {
                         return Err(error);
                     }
-                    self.broken(start, named, "the document ends inside this tag", "", "it is left out")?;
+                    self.broken(
+                        start,
+                        named,
+                        "the document ends inside this tag",
+                        "",
+                        "it is left out",
+                    )?;
                     return Ok(None);
                 }
                 Some(b'<') => {
                     let at = self.cursor.at;
-                    self.broken(at, at + 1, "a < stands inside a tag", "write > before it", "the tag is read as closed")?;
+                    self.broken(
+                        at,
+                        at + 1,
+                        "a < stands inside a tag",
+                        "write > before it",
+                        "the tag is read as closed",
+                    )?;
                     break false;
                 }
                 Some(_) => self.attribute(before)?,
@@ -187,7 +199,8 @@ impl<'a> Reader<'a> {
             },
         );
         for fault in faults {
-            let fault = entities::Fault { start: start + fault.start, end: start + fault.end, ..fault };
+            let fault =
+                entities::Fault { start: start + fault.start, end: start + fault.end, ..fault };
             self.mend(fault, "it is read as it is written")?;
         }
         match read {
@@ -203,7 +216,8 @@ impl<'a> Reader<'a> {
     #[inline]
     fn declared(&mut self, element: &str) {
         for declared in self.dtd.attributes_of(element) {
-            let given = self.attributes.iter_mut().find(|given| given.name.qualified() == declared.name);
+            let given =
+                self.attributes.iter_mut().find(|given| given.name.qualified() == declared.name);
             match (given, declared.default) {
                 (Some(given), _) if declared.is_tokens => {
                     given.value = self.arena.text(&entities::tokens(given.value));
@@ -254,7 +268,8 @@ impl<'a> Reader<'a> {
         let twins = self.twins(attributes);
         for twin in &twins {
             let (start, end) = place(&attributes[*twin]);
-            let message = format!("the attribute {} is given twice", attributes[*twin].name.qualified());
+            let message =
+                format!("the attribute {} is given twice", attributes[*twin].name.qualified());
             self.broken(start, end, message, "take one away", "the first is kept")?;
         }
         let mut position = 0;
@@ -281,7 +296,9 @@ impl<'a> Reader<'a> {
     fn twins(&mut self, attributes: &[Attribute<'a>]) -> Vec<usize> {
         let same = |a: &Name<'a>, b: &Name<'a>| {
             a.qualified() == b.qualified()
-                || (!a.namespace().is_empty() && a.namespace() == b.namespace() && a.local() == b.local())
+                || (!a.namespace().is_empty()
+                    && a.namespace() == b.namespace()
+                    && a.local() == b.local())
         };
         if attributes.len() <= FEW {
             let is_twin = |later: &usize| {

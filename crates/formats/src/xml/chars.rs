@@ -19,8 +19,10 @@ const CLASSES: [u8; 256] = {
     let mut classes = [0; 256];
     let mut byte = 0;
     while byte < 256 {
-        let is_alphabetic = (byte as u8).is_ascii_alphabetic() || byte == b'_' as usize || byte == b':' as usize;
-        let is_digit = (byte as u8).is_ascii_digit() || byte == b'-' as usize || byte == b'.' as usize;
+        let is_alphabetic =
+            (byte as u8).is_ascii_alphabetic() || byte == b'_' as usize || byte == b':' as usize;
+        let is_digit =
+            (byte as u8).is_ascii_digit() || byte == b'-' as usize || byte == b'.' as usize;
         if is_alphabetic {
             classes[byte] |= NAME | START;
         }
@@ -60,7 +62,9 @@ fn run(bytes: &[u8], at: usize, goes_on: impl Fn(u8) -> bool) -> usize {
 #[inline]
 pub(super) fn space_end(bytes: &[u8], at: usize) -> usize {
     match bytes.get(at) {
-        Some(byte) if CLASSES[usize::from(*byte)] & SPACE != 0 => run(bytes, at, |class| class & SPACE != 0),
+        Some(byte) if CLASSES[usize::from(*byte)] & SPACE != 0 => {
+            run(bytes, at, |class| class & SPACE != 0)
+        }
         _ => at,
     }
 }
@@ -90,7 +94,9 @@ pub(super) fn name_end(text: &str, at: usize) -> usize {
     let bytes = text.as_bytes();
     match bytes.get(at) {
         Some(byte) if CLASSES[usize::from(*byte)] & START != 0 => nmtoken_end(text, at),
-        Some(byte) if *byte >= 0x80 && text[at..].starts_with(is_name_start) => nmtoken_end(text, at),
+        Some(byte) if *byte >= 0x80 && text[at..].starts_with(is_name_start) => {
+            nmtoken_end(text, at)
+        }
         _ => at,
     }
 }
@@ -101,7 +107,9 @@ pub(super) fn nmtoken_end(text: &str, at: usize) -> usize {
     let bytes = text.as_bytes();
     let mut end = run(bytes, at, |class| class & NAME != 0);
     while bytes.get(end).is_some_and(|byte| *byte >= 0x80) {
-        let Some(character) = text[end..].chars().next().filter(|c| is_name_char(*c)) else { break };
+        let Some(character) = text[end..].chars().next().filter(|c| is_name_char(*c)) else {
+            break;
+        };
         end = run(bytes, end + character.len_utf8(), |class| class & NAME != 0);
     }
     end

@@ -84,7 +84,11 @@ impl<'a> Cursor<'a> {
 
     /// An error about what stands here.
     #[cold]
-    pub(super) fn error_here(&self, message: impl Into<String>, advice: &'static str) -> SyntaxError {
+    pub(super) fn error_here(
+        &self,
+        message: impl Into<String>,
+        advice: &'static str,
+    ) -> SyntaxError {
         self.error(self.at, self.at + 1, message, advice)
     }
 }

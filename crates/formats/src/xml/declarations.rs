@@ -95,13 +95,23 @@ impl<'a> Declarations<'_, 'a> {
 
     fn comment(&mut self, start: usize) -> Read<()> {
         let Some(text) = self.cursor.until("--") else {
-            return Err(self.cursor.error(start, start + 4, "this comment is not closed", "write -->"));
+            return Err(self.cursor.error(
+                start,
+                start + 4,
+                "this comment is not closed",
+                "write -->",
+            ));
         };
         let inside = self.cursor.at - 2 - text.len();
         self.characters(text, inside)?;
         if !self.cursor.eat(">") {
             let at = self.cursor.at;
-            return Err(self.cursor.error(at - 2, at, "two hyphens stand inside a comment", "take one away"));
+            return Err(self.cursor.error(
+                at - 2,
+                at,
+                "two hyphens stand inside a comment",
+                "take one away",
+            ));
         }
         Ok(())
     }
@@ -119,9 +129,12 @@ impl<'a> Declarations<'_, 'a> {
         let at = self.cursor.at;
         match self.cursor.until("?>") {
             Some(data) => self.characters(data, at),
-            None => {
-                Err(self.cursor.error(start, start + 2, "this processing instruction is not closed", "write ?>"))
-            }
+            None => Err(self.cursor.error(
+                start,
+                start + 2,
+                "this processing instruction is not closed",
+                "write ?>",
+            )),
         }
     }
 
@@ -129,8 +142,14 @@ impl<'a> Declarations<'_, 'a> {
     fn characters(&self, text: &str, at: usize) -> Read<()> {
         match chars::first_refused(text) {
             Some((offset, character)) => {
-                let message = format!("the character U+{:04X} cannot stand in XML", character as u32);
-                Err(self.cursor.error(at + offset, at + offset + character.len_utf8(), message, "take it away"))
+                let message =
+                    format!("the character U+{:04X} cannot stand in XML", character as u32);
+                Err(self.cursor.error(
+                    at + offset,
+                    at + offset + character.len_utf8(),
+                    message,
+                    "take it away",
+                ))
             }
             None => Ok(()),
         }
@@ -235,7 +254,10 @@ impl<'a> Declarations<'_, 'a> {
                     self.cursor.at += 1;
                     wants_item = true;
                 }
-                _ => return self.wrong("the group goes on with `|`, `,` or `)`, one kind in each group"),
+                _ => {
+                    return self
+                        .wrong("the group goes on with `|`, `,` or `)`, one kind in each group");
+                }
             }
         }
         Ok(())
@@ -315,8 +337,17 @@ impl<'a> Declarations<'_, 'a> {
         }
         let (raw, at) = self.literal()?;
         let mut value = String::new();
-        entities::attribute_value(raw, self.dtd, self.budget, &mut Vec::new(), &mut value, &mut Err)
-            .map_err(|fault| self.cursor.error(at + fault.start, at + fault.end, fault.message, fault.advice))?;
+        entities::attribute_value(
+            raw,
+            self.dtd,
+            self.budget,
+            &mut Vec::new(),
+            &mut value,
+            &mut Err,
+        )
+        .map_err(|fault| {
+            self.cursor.error(at + fault.start, at + fault.end, fault.message, fault.advice)
+        })?;
         let value = if is_tokens { entities::tokens(&value) } else { value };
         Ok(Some(self.arena.text(&value)))
     }
@@ -370,7 +401,9 @@ impl<'a> Declarations<'_, 'a> {
                 self.cursor.error(at + fault.start, at + fault.end, fault.message, fault.advice)
             })?;
             match reference {
-                Reference::Character(character) if raw.as_bytes()[next + 1] == b'#' => text.push(character),
+                Reference::Character(character) if raw.as_bytes()[next + 1] == b'#' => {
+                    text.push(character)
+                }
                 _ => text.push_str(&raw[next..behind]),
             }
             from = behind;
@@ -432,7 +465,12 @@ impl<'a> Declarations<'_, 'a> {
                 self.characters(text, start + 1)?;
                 Ok((text, start + 1))
             }
-            None => Err(self.cursor.error(start, start + 1, "this text is not closed", "write the same quote")),
+            None => Err(self.cursor.error(
+                start,
+                start + 1,
+                "this text is not closed",
+                "write the same quote",
+            )),
         }
     }
 
@@ -456,7 +494,9 @@ impl<'a> Declarations<'_, 'a> {
     fn local(&self, name: &str) -> Read<()> {
         if self.namespaces && name.contains(':') {
             let at = self.cursor.at;
-            let message = format!("the name `{name}` has a colon, which only elements and attributes may have");
+            let message = format!(
+                "the name `{name}` has a colon, which only elements and attributes may have"
+            );
             return Err(self.cursor.error(at - name.len(), at, message, "take the colon away"));
         }
         Ok(())

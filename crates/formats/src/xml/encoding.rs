@@ -30,10 +30,16 @@ impl Charset {
     /// # Errors
     /// A [`SyntaxError`] for an encoding that is not read, or that contradicts the bytes.
     pub fn detect(bytes: &[u8]) -> Result<Self, SyntaxError> {
-        if bytes.starts_with(b"\xFE\xFF") || bytes.starts_with(b"\0<\0?") || bytes.starts_with(b"\0<\0!") {
+        if bytes.starts_with(b"\xFE\xFF")
+            || bytes.starts_with(b"\0<\0?")
+            || bytes.starts_with(b"\0<\0!")
+        {
             return Ok(Self::Utf16Be);
         }
-        if bytes.starts_with(b"\xFF\xFE") || bytes.starts_with(b"<\0?\0") || bytes.starts_with(b"<\0!\0") {
+        if bytes.starts_with(b"\xFF\xFE")
+            || bytes.starts_with(b"<\0?\0")
+            || bytes.starts_with(b"<\0!\0")
+        {
             return Ok(Self::Utf16Le);
         }
         let marked = bytes.starts_with(b"\xEF\xBB\xBF");
@@ -65,7 +71,9 @@ impl Charset {
             return Err(refused(
                 start,
                 end,
-                format!("the document begins with the byte order mark of UTF-8, but says that it is {name}"),
+                format!(
+                    "the document begins with the byte order mark of UTF-8, but says that it is {name}"
+                ),
                 "write the encoding that the file has",
             ));
         }
@@ -107,7 +115,8 @@ pub fn decode(bytes: &[u8], lenient: bool) -> Result<(Cow<'_, str>, Option<usize
     let (text, broken) = match charset {
         Charset::Utf8 | Charset::Ascii => {
             let bytes = bytes.strip_prefix(b"\xEF\xBB\xBF").unwrap_or(bytes);
-            if charset == Charset::Ascii && !lenient
+            if charset == Charset::Ascii
+                && !lenient
                 && let Some(at) = bytes.iter().position(|byte| !byte.is_ascii())
             {
                 return Err(refused(
@@ -119,7 +128,9 @@ pub fn decode(bytes: &[u8], lenient: bool) -> Result<(Cow<'_, str>, Option<usize
             }
             match std::str::from_utf8(bytes) {
                 Ok(text) => (Cow::Borrowed(text), None),
-                Err(error) if lenient => (String::from_utf8_lossy(bytes), Some(error.valid_up_to())),
+                Err(error) if lenient => {
+                    (String::from_utf8_lossy(bytes), Some(error.valid_up_to()))
+                }
                 Err(error) => {
                     let start = error.valid_up_to();
                     let end = start + error.error_len().unwrap_or(1);
@@ -173,15 +184,20 @@ mod tests {
 
     #[test]
     fn charsets() {
-        let utf16 = |text: &str| text.encode_utf16().flat_map(u16::to_le_bytes).collect::<Vec<u8>>();
+        let utf16 =
+            |text: &str| text.encode_utf16().flat_map(u16::to_le_bytes).collect::<Vec<u8>>();
         for (bytes, text) in [
             (b"<a>\xC3\xB8</a>".to_vec(), "<a>ø</a>"),
             (b"\xEF\xBB\xBF<a/>".to_vec(), "<a/>"),
             (utf16("\u{feff}<a>ø</a>"), "<a>ø</a>"),
-            (b"<?xml version='1.0' encoding='ISO-8859-1'?><a>\xF8\x80</a>".to_vec(),
-             "<?xml version='1.0' encoding='ISO-8859-1'?><a>ø\u{80}</a>"),
-            (b"<?xml version='1.0' encoding='windows-1252'?><a>\x80</a>".to_vec(),
-             "<?xml version='1.0' encoding='windows-1252'?><a>€</a>"),
+            (
+                b"<?xml version='1.0' encoding='ISO-8859-1'?><a>\xF8\x80</a>".to_vec(),
+                "<?xml version='1.0' encoding='ISO-8859-1'?><a>ø\u{80}</a>",
+            ),
+            (
+                b"<?xml version='1.0' encoding='windows-1252'?><a>\x80</a>".to_vec(),
+                "<?xml version='1.0' encoding='windows-1252'?><a>€</a>",
+            ),
             (b"<a>\r\n\r</a>".to_vec(), "<a>\n\n</a>"),
         ] {
             assert_eq!(decode(&bytes, false).unwrap().0, text);

@@ -150,7 +150,8 @@ pub(super) fn attribute_value<'a>(
                 }
                 Ok((Reference::Entity(name), behind)) => {
                     from = behind;
-                    let fault = |(message, advice)| Fault { start: end, end: behind, message, advice };
+                    let fault =
+                        |(message, advice)| Fault { start: end, end: behind, message, advice };
                     let refused = match dtd.entity(name) {
                         Some((known, _)) if inside.contains(&known) => {
                             return Err(fault(recursive(name)));
@@ -159,13 +160,17 @@ pub(super) fn attribute_value<'a>(
                             budget.spend(text.len()).map_err(fault)?;
                             inside.push(known);
                             // The text of an entity has no places of its own.
-                            let inner = &mut |inner: Fault| mend(Fault { start: end, end: behind, ..inner });
+                            let inner = &mut |inner: Fault| {
+                                mend(Fault { start: end, end: behind, ..inner })
+                            };
                             attribute_value(text, dtd, budget, inside, out, inner)?;
                             inside.pop();
                             continue;
                         }
                         Some((_, Entity::External | Entity::Unparsed)) => (
-                            format!("the entity &{name}; lies outside the document, so it cannot stand in an attribute"),
+                            format!(
+                                "the entity &{name}; lies outside the document, so it cannot stand in an attribute"
+                            ),
                             "write its text here",
                         ),
                         None if dtd.is_open() => {
@@ -191,7 +196,10 @@ pub(super) fn attribute_value<'a>(
                     mend(Fault {
                         start: end,
                         end: from,
-                        message: format!("the character U+{:04X} cannot stand in XML", character as u32),
+                        message: format!(
+                            "the character U+{:04X} cannot stand in XML",
+                            character as u32
+                        ),
                         advice: "take it away",
                     })?;
                 }

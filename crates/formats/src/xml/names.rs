@@ -47,7 +47,10 @@ impl<'a> Scope<'a> {
             _ => None,
         };
         match wrong {
-            Some(wrong) => Err((wrong.into(), "Namespaces in XML 1.0, section 3, says so; take the declaration away")),
+            Some(wrong) => Err((
+                wrong.into(),
+                "Namespaces in XML 1.0, section 3, says so; take the declaration away",
+            )),
             None => {
                 self.bindings.push((prefix, uri));
                 Ok(())
@@ -86,12 +89,17 @@ impl<'a> Scope<'a> {
 
     fn resolve(&self, raw: &'a str, is_element: bool) -> Result<Name<'a>, Wrong> {
         if !chars::is_qualified(raw) {
-            let message = format!("`{raw}` is no name with a prefix: names stand before and behind one colon");
+            let message = format!(
+                "`{raw}` is no name with a prefix: names stand before and behind one colon"
+            );
             return Err((message, "take the colon away"));
         }
         let prefix = Name::new(raw, "").prefix();
         if is_element && prefix == "xmlns" {
-            return Err(("an element cannot have the prefix xmlns".into(), "choose another prefix"));
+            return Err((
+                "an element cannot have the prefix xmlns".into(),
+                "choose another prefix",
+            ));
         }
         match self.find(prefix) {
             Some(uri) => Ok(Name::new(raw, uri)),

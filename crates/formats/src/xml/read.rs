@@ -268,7 +268,9 @@ impl<'a> Reader<'a> {
             }
             while let Some(open) = self.open.last() {
                 let (start, name) = (open.start, open.written);
-                let message = format!("<{name}> is not closed; it is read as closed at the end of the document");
+                let message = format!(
+                    "<{name}> is not closed; it is read as closed at the end of the document"
+                );
                 self.repairs.push(Repair { message, start, end: start + 1 + name.len() });
                 self.close();
             }
@@ -298,7 +300,9 @@ impl<'a> Reader<'a> {
     /// `<?xml version="1.0" … ?>` (production 23).
     fn declaration(&mut self) -> Read<()> {
         let text = self.cursor.text;
-        if !text.starts_with("<?xml") || text.as_bytes().get(5).is_none_or(|byte| !byte.is_ascii_whitespace()) {
+        if !text.starts_with("<?xml")
+            || text.as_bytes().get(5).is_none_or(|byte| !byte.is_ascii_whitespace())
+        {
             return Ok(());
         }
         self.cursor.at = 5;
@@ -315,7 +319,8 @@ impl<'a> Reader<'a> {
     }
 
     fn declared_pairs(&mut self) -> Read<()> {
-        const FORM: &str = "it is written <?xml version=\"1.0\" encoding=\"UTF-8\" standalone=\"yes\"?>";
+        const FORM: &str =
+            "it is written <?xml version=\"1.0\" encoding=\"UTF-8\" standalone=\"yes\"?>";
         let mut at_least = 0;
         loop {
             let spaced = self.cursor.space();
@@ -325,8 +330,14 @@ impl<'a> Reader<'a> {
             let names = ["version", "encoding", "standalone"];
             let start = self.cursor.at;
             let which = (at_least..3).find(|which| self.cursor.eat(names[*which]));
-            let Some(which) = which.filter(|which| spaced && (*which == 0) == (at_least == 0)) else {
-                return Err(self.cursor.error(start, start + 1, "this is not an XML declaration", FORM));
+            let Some(which) = which.filter(|which| spaced && (*which == 0) == (at_least == 0))
+            else {
+                return Err(self.cursor.error(
+                    start,
+                    start + 1,
+                    "this is not an XML declaration",
+                    FORM,
+                ));
             };
             self.cursor.space();
             let has_equals = self.cursor.eat("=");
@@ -349,12 +360,19 @@ impl<'a> Reader<'a> {
                 }),
                 1 => {
                     value.starts_with(|c: char| c.is_ascii_alphabetic())
-                        && value.bytes().all(|byte| byte.is_ascii_alphanumeric() || b"._-".contains(&byte))
+                        && value
+                            .bytes()
+                            .all(|byte| byte.is_ascii_alphanumeric() || b"._-".contains(&byte))
                 }
                 _ => matches!(*value, "yes" | "no"),
             });
             let Some(value) = value else {
-                return Err(self.cursor.error(at, at + 1, format!("this is no {} of XML", names[which]), FORM));
+                return Err(self.cursor.error(
+                    at,
+                    at + 1,
+                    format!("this is no {} of XML", names[which]),
+                    FORM,
+                ));
             };
             self.dtd.is_standalone |= which == 2 && value == "yes";
             at_least = which + 1;
@@ -568,7 +586,10 @@ impl<'a> Reader<'a> {
             None if self.dtd.is_open() => self.leave_unread(start, end, name),
             Some((_, Entity::Unparsed)) => {
                 let message = format!("the entity &{name}; is data, not text");
-                self.mend(fault((message, "name it in an attribute of type ENTITY")), "it is read as text")?;
+                self.mend(
+                    fault((message, "name it in an attribute of type ENTITY")),
+                    "it is read as text",
+                )?;
             }
             None => self.mend(fault(entities::undeclared(name)), "it is read as text")?,
         }
@@ -592,7 +613,13 @@ impl<'a> Reader<'a> {
         let text = match self.cursor.until("]]>") {
             Some(text) => text,
             None => {
-                self.broken(start, at, "this CDATA section is not closed", "write ]]>", "it ends with the input")?;
+                self.broken(
+                    start,
+                    at,
+                    "this CDATA section is not closed",
+                    "write ]]>",
+                    "it ends with the input",
+                )?;
                 let rest = self.cursor.rest();
                 self.cursor.at = self.cursor.text.len();
                 rest
@@ -635,7 +662,13 @@ impl<'a> Reader<'a> {
             text = self.cursor.until("-->");
         }
         let Some(text) = text else {
-            self.broken(start, start + 4, "this comment is not closed", "write -->", "the rest is left out")?;
+            self.broken(
+                start,
+                start + 4,
+                "this comment is not closed",
+                "write -->",
+                "the rest is left out",
+            )?;
             self.cursor.at = self.cursor.text.len();
             return Ok(());
         };
@@ -668,7 +701,13 @@ impl<'a> Reader<'a> {
         let end = if data.is_some() { self.cursor.at } else { named };
         let wrong = wrong.or(data.is_none().then_some("this processing instruction is not closed"));
         if let Some(wrong) = wrong {
-            self.broken(start, end, wrong, "take it away, or write <?name data?>", "it is left out")?;
+            self.broken(
+                start,
+                end,
+                wrong,
+                "take it away, or write <?name data?>",
+                "it is left out",
+            )?;
             if data.is_none() {
                 self.cursor.at = self.cursor.text.len();
             }
@@ -767,7 +806,13 @@ impl<'a> Reader<'a> {
         self.cursor.space();
         if !self.cursor.eat(">") {
             let at = self.cursor.at;
-            self.broken(at, at + 1, "this end tag is not closed", "write </name>", "it is read as closed")?;
+            self.broken(
+                at,
+                at + 1,
+                "this end tag is not closed",
+                "write </name>",
+                "it is read as closed",
+            )?;
             // What stands in the tag is no text.
             let rest = self.cursor.rest();
             let length = rest.find(['<', '>']).unwrap_or(rest.len());
@@ -798,7 +843,8 @@ impl<'a> Reader<'a> {
         {
             let (at, inner) = (open.start, open.written);
             let line = kyanite_tree::LineColumn::of(self.cursor.bytes(), start);
-            let message = format!("<{inner}> is not closed; it is read as closed before </{name}> at {line}");
+            let message =
+                format!("<{inner}> is not closed; it is read as closed before </{name}> at {line}");
             let (start, end) = self.cursor.stands_for.unwrap_or((at, at + 1 + inner.len()));
             self.repairs.push(Repair { message, start, end });
             self.close();

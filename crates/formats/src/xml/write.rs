@@ -14,13 +14,15 @@ pub struct Layout {
     pub indent: Option<usize>,
     /// The name of the root element; that of the only member of a map unless said, else `root`.
     pub root: Option<String>,
+    /// Whether the document begins with an XML declaration.
+    pub declaration: bool,
     /// The name of the elements that items of a list get.
     pub item: String,
 }
 
 impl Default for Layout {
     fn default() -> Self {
-        Self { indent: Some(2), root: None, item: "item".into() }
+        Self { indent: Some(2), root: None, declaration: true, item: "item".into() }
     }
 }
 
@@ -116,13 +118,19 @@ impl Writer {
         if self.open.is_none() {
             let root = self.layout.root.clone().unwrap_or_else(|| ROOT.into());
             check_name(&root, Origin::NONE)?;
-            declaration(out);
+            self.declaration(out);
             out.push(b'<');
             out.extend_from_slice(root.as_bytes());
             out.push(b'>');
             self.open = Some(root);
         }
         Ok(())
+    }
+
+    fn declaration(&self, out: &mut Vec<u8>) {
+        if self.layout.declaration {
+            out.extend_from_slice(b"<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n");
+        }
     }
 
     fn finish(&self, out: &mut Vec<u8>) {
@@ -132,15 +140,20 @@ impl Writer {
     }
 
     fn document(&mut self, value: Value<'_>, out: &mut Vec<u8>, losses: &mut Losses) -> Written {
-        declaration(out);
+        self.declaration(out);
         let level = self.layout.indent.map(|_| 0);
         match (value, &self.layout.root) {
             (Value::Element(_, document), None) if document.is_document() => {
                 self.top(document, out)
             }
-            (Value::Element(origin, element), None) => {
-                self.element(element.name.qualified(), Some(element.name), element, origin, level, out)
-            }
+            (Value::Element(origin, element), None) => self.element(
+                element.name.qualified(),
+                Some(element.name),
+                element,
+                origin,
+                level,
+                out,
+            ),
             (Value::Map(_, map), None) if only_root(map).is_some() => match only_root(map) {
                 Some((name, inner)) => self.named(name, inner, level, out, losses),
                 None => Ok(()),
@@ -206,20 +219,24 @@ impl Writer {
         let origin = value.origin();
         check_name(name, origin)?;
         match value {
-            Value::Element(origin, element) if element.is_document() => match element.children().next() {
-                Some(root) => {
-                    start(name, out);
-                    out.push(b'>');
-                    let inner = level.map(|level| level + 1);
-                    self.line(inner, out);
-                    self.list_item(root, inner, out, losses)?;
-                    self.line(level, out);
-                    close(name, out);
-                    Ok(())
+            Value::Element(origin, element) if element.is_document() => {
+                match element.children().next() {
+                    Some(root) => {
+                        start(name, out);
+                        out.push(b'>');
+                        let inner = level.map(|level| level + 1);
+                        self.line(inner, out);
+                        self.list_item(root, inner, out, losses)?;
+                        self.line(level, out);
+                        close(name, out);
+                        Ok(())
+                    }
+                    None => self.element(name, None, element, origin, level, out),
                 }
-                None => self.element(name, None, element, origin, level, out),
-            },
-            Value::Element(origin, element) => self.element(name, None, element, origin, level, out),
+            }
+            Value::Element(origin, element) => {
+                self.element(name, None, element, origin, level, out)
+            }
             Value::Map(_, map) => self.map(name, map, origin, level, out, losses),
             Value::List(_, items) => {
                 self.check_prefix(name, origin)?;
@@ -289,7 +306,8 @@ impl Writer {
         for member in map.members() {
             let Some(attribute) = member.name.strip_prefix(ATTRIBUTE) else {
                 children += 1;
-                is_mixed |= member.name == TEXT || (member.name == CONTENT && has_text(member.value));
+                is_mixed |=
+                    member.name == TEXT || (member.name == CONTENT && has_text(member.value));
                 continue;
             };
             let at = member.value.origin();
@@ -304,7 +322,10 @@ impl Writer {
                 }
                 value => value.scalar_text().ok_or_else(|| {
                     CannotHold::new(
-                        format!("the attribute `{attribute}` has {}, and an attribute holds text", value.kind().phrase()),
+                        format!(
+                            "the attribute `{attribute}` has {}, and an attribute holds text",
+                            value.kind().phrase()
+                        ),
                         "leave the @ away for a child element",
                         at,
                     )
@@ -330,7 +351,9 @@ impl Writer {
                         self.content_item(*item, inner, out, losses)?;
                     }
                 }
-                (name, Value::List(at, items)) => self.repeated(name, at, items, inner, out, losses)?,
+                (name, Value::List(at, items)) => {
+                    self.repeated(name, at, items, inner, out, losses)?
+                }
                 (name, value) => {
                     self.line(inner, out);
                     self.named(name, value, inner, out, losses)?;
@@ -490,7 +513,8 @@ impl Writer {
         if known == uri || prefix == "xmlns" {
             return Ok(());
         }
-        let attribute = if prefix.is_empty() { "xmlns".to_owned() } else { format!("xmlns:{prefix}") };
+        let attribute =
+            if prefix.is_empty() { "xmlns".to_owned() } else { format!("xmlns:{prefix}") };
         write_attribute(&attribute, uri, Origin::NONE, out)?;
         self.scope.push((prefix.to_owned(), uri.to_owned()));
         Ok(())
@@ -512,10 +536,6 @@ fn only_root<'m>(map: &'m Map<'_>) -> Option<(&'m str, Value<'m>)> {
 
 fn has_text(content: Value<'_>) -> bool {
     content.as_list().is_some_and(|items| items.iter().any(|item| item.scalar_text().is_some()))
-}
-
-fn declaration(out: &mut Vec<u8>) {
-    out.extend_from_slice(b"<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n");
 }
 
 fn start(name: &str, out: &mut Vec<u8>) {
@@ -570,7 +590,11 @@ fn escape(text: &str, in_attribute: bool, origin: Origin, out: &mut Vec<u8>) -> 
     let bytes = text.as_bytes();
     let mut from = 0;
     loop {
-        let end = if in_attribute { chars::value_end(bytes, from) } else { chars::escaped_end(bytes, from) };
+        let end = if in_attribute {
+            chars::value_end(bytes, from)
+        } else {
+            chars::escaped_end(bytes, from)
+        };
         out.extend_from_slice(&bytes[from..end]);
         let Some(byte) = bytes.get(end) else { return Ok(()) };
         from = end + 1;

@@ -58,7 +58,11 @@ pub fn documents<'a>(
         open: Vec::new(),
         anchors: HashMap::new(),
         alias_values: 0,
-        read: Documents { documents: Vec::new(), duplicates: Vec::new(), losses: Losses::new(true) },
+        read: Documents {
+            documents: Vec::new(),
+            duplicates: Vec::new(),
+            losses: Losses::new(true),
+        },
         commented: 0,
     };
     let mut parser = Parser::new_from_str(text);
@@ -76,6 +80,7 @@ pub fn value_end(text: &str, offset: usize) -> usize {
     let line = text.get(offset..).unwrap_or_default();
     let line = &line[..line.find('\n').unwrap_or(line.len())];
     let end = match line.as_bytes().first() {
+        Some(b'#') => Some(line.trim_end().len()),
         Some(quote @ (b'"' | b'\'')) => line[1..].find(char::from(*quote)).map(|at| at + 2),
         _ => line.find([',', ']', '}', ':']).or_else(|| line.find(" #")),
     };
@@ -182,10 +187,19 @@ impl<'a> Reader<'a> {
         Ok(())
     }
 
-    fn begin(&mut self, anchor: usize, start: usize, children: Children<'a>) -> Result<(), SyntaxError> {
+    fn begin(
+        &mut self,
+        anchor: usize,
+        start: usize,
+        children: Children<'a>,
+    ) -> Result<(), SyntaxError> {
         if self.open.len() >= self.options.depth {
             let message = format!("lists and maps nest deeper than {} levels", self.options.depth);
-            return Err(self.error(start, message, "raise the limit with --depth N if this is meant"));
+            return Err(self.error(
+                start,
+                message,
+                "raise the limit with --depth N if this is meant",
+            ));
         }
         if anchor > 0 {
             self.anchors.insert(anchor, Anchored { value: None, values: 0 });
@@ -196,7 +210,9 @@ impl<'a> Reader<'a> {
     }
 
     fn end(&mut self) -> Result<(), SyntaxError> {
-        let Some(Open { origin, anchor, values, children }) = self.open.pop() else { return Ok(()) };
+        let Some(Open { origin, anchor, values, children }) = self.open.pop() else {
+            return Ok(());
+        };
         let value = match children {
             Children::Items(items) => Value::List(origin, self.arena.items(&items)),
             Children::Members { members, merged, .. } => self.map(origin, members, merged),
@@ -205,7 +221,12 @@ impl<'a> Reader<'a> {
         self.value(value, values)
     }
 
-    fn map(&mut self, origin: Origin, mut members: Vec<Member<'a>>, merged: Vec<Member<'a>>) -> Value<'a> {
+    fn map(
+        &mut self,
+        origin: Origin,
+        mut members: Vec<Member<'a>>,
+        merged: Vec<Member<'a>>,
+    ) -> Value<'a> {
         let duplicates = &mut self.read.duplicates;
         let own = Map::from_read(self.arena, &mut members, |name, earlier, later| {
             duplicates.push(Duplicate {
@@ -238,7 +259,11 @@ impl<'a> Reader<'a> {
 
     fn alias(&mut self, anchor: usize, start: usize) -> Result<(), SyntaxError> {
         let Some(Anchored { value, values }) = self.anchors.get(&anchor) else {
-            return Err(self.error(start, "this alias has no anchor".into(), "write &name before the value"));
+            return Err(self.error(
+                start,
+                "this alias has no anchor".into(),
+                "write &name before the value",
+            ));
         };
         let values = *values;
         let Some(value) = *value else {
@@ -247,8 +272,13 @@ impl<'a> Reader<'a> {
         };
         self.alias_values = self.alias_values.saturating_add(values);
         if self.alias_values > self.options.aliases {
-            let message = format!("the aliases stand for more than {} values", self.options.aliases);
-            return Err(self.error(start, message, "raise the limit with --aliases N if this is meant"));
+            let message =
+                format!("the aliases stand for more than {} values", self.options.aliases);
+            return Err(self.error(
+                start,
+                message,
+                "raise the limit with --aliases N if this is meant",
+            ));
         }
         self.value(value, values)
     }
@@ -266,7 +296,9 @@ impl<'a> Reader<'a> {
             Children::Members { members, merged, key } => match key.take() {
                 None => {
                     let name = self.key(value);
-                    if let Some(Open { children: Children::Members { key, .. }, .. }) = self.open.last_mut() {
+                    if let Some(Open { children: Children::Members { key, .. }, .. }) =
+                        self.open.last_mut()
+                    {
                         *key = Some(name);
                     }
                 }
@@ -275,8 +307,15 @@ impl<'a> Reader<'a> {
                     let sources = value.as_list().unwrap_or(std::slice::from_ref(&value));
                     for source in sources {
                         let Some(map) = source.as_map() else {
-                            let message = format!("a merge key takes a map or a list of maps, not {}", source.kind().phrase());
-                            return Err(self.error(start, message, "write \"<<\" in quotes for a member of that name"));
+                            let message = format!(
+                                "a merge key takes a map or a list of maps, not {}",
+                                source.kind().phrase()
+                            );
+                            return Err(self.error(
+                                start,
+                                message,
+                                "write \"<<\" in quotes for a member of that name",
+                            ));
                         };
                         merged.extend_from_slice(map.members());
                     }
@@ -289,7 +328,12 @@ impl<'a> Reader<'a> {
     /// The name of a member: the text of its key as it is written.
     fn key(&mut self, key: Value<'a>) -> Key<'a> {
         match key {
-            Value::Text(_, "<<") if self.text.get(key.origin().offset()..).is_some_and(|rest| rest.starts_with("<<")) => {
+            Value::Text(_, "<<")
+                if self
+                    .text
+                    .get(key.origin().offset()..)
+                    .is_some_and(|rest| rest.starts_with("<<")) =>
+            {
                 Key::Merge
             }
             Value::Text(_, text) => Key::Name(text),
@@ -352,14 +396,22 @@ impl<'a> Reader<'a> {
         let from = self.commented;
         let between = self.text.get(from..end).unwrap_or_default();
         let mut at = 0;
-        while let Some(hash) = memchr::memchr(b'#', &between.as_bytes()[at..]).map(|hash| at + hash) {
-            let begins = hash.checked_sub(1).map_or(from == 0, |before| {
-                between.as_bytes()[before].is_ascii_whitespace()
-            }) || hash == 0 && self.text.as_bytes().get(from.wrapping_sub(1)).is_none_or(|byte| byte.is_ascii_whitespace());
+        while let Some(hash) = memchr::memchr(b'#', &between.as_bytes()[at..]).map(|hash| at + hash)
+        {
+            let begins = hash
+                .checked_sub(1)
+                .map_or(from == 0, |before| between.as_bytes()[before].is_ascii_whitespace())
+                || hash == 0
+                    && self
+                        .text
+                        .as_bytes()
+                        .get(from.wrapping_sub(1))
+                        .is_none_or(|byte| byte.is_ascii_whitespace());
             if begins {
                 let origin = self.origin(from + hash);
                 self.read.losses.add(Loss::Comment, origin);
-                at = memchr::memchr(b'\n', &between.as_bytes()[hash..]).map_or(between.len(), |line| hash + line);
+                at = memchr::memchr(b'\n', &between.as_bytes()[hash..])
+                    .map_or(between.len(), |line| hash + line);
             } else {
                 at = hash + 1;
             }
@@ -373,20 +425,24 @@ impl<'a> Reader<'a> {
 
     #[cold]
     fn error(&self, start: usize, message: String, advice: &'static str) -> SyntaxError {
-        SyntaxError { message, advice, start, end: value_end(self.text, start), also: None, wants_more: false }
+        SyntaxError {
+            message,
+            advice,
+            start,
+            end: value_end(self.text, start),
+            also: None,
+            wants_more: false,
+        }
     }
 
     #[cold]
     fn scan_error(&mut self, error: &ScanError) -> SyntaxError {
         let start = self.offsets.of(*error.marker());
         let advice = "check the indentation of this line and the one before, and quotes around texts with : or #";
-        SyntaxError {
-            message: format!("this is not YAML: {}", error.info()),
-            advice,
-            start,
-            end: start + 1,
-            also: None,
-            wants_more: false,
-        }
+        let message = match error.info() {
+            "recursion limit exceeded" => "the brackets of YAML nest deeper than 255 levels".into(),
+            why => format!("this is not YAML: {why}"),
+        };
+        SyntaxError { message, advice, start, end: start + 1, also: None, wants_more: false }
     }
 }

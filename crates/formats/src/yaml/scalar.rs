@@ -69,9 +69,8 @@ pub(super) fn is_not_finite(text: &str) -> bool {
 
 /// Whether a text, written plain, might be read as something else than that text, by readers of YAML 1.2 or 1.1.
 pub(super) fn needs_quotes(text: &str) -> bool {
-    const WORDS: [&str; 13] = [
-        "", "~", "null", "true", "false", "yes", "no", "on", "off", "y", "n", "<<", "=",
-    ];
+    const WORDS: [&str; 13] =
+        ["", "~", "null", "true", "false", "yes", "no", "on", "off", "y", "n", "<<", "="];
     let bytes = text.as_bytes();
     let (Some(first), Some(last)) = (bytes.first(), bytes.last()) else { return true };
     // Indicators, blanks at the ends, and whatever begins like a number, a date or a special float.
@@ -97,7 +96,9 @@ pub(super) fn needs_quotes(text: &str) -> bool {
 fn is_harmless(text: &str) -> bool {
     let mut characters = text.chars();
     matches!(characters.next(), Some('-' | '.'))
-        && characters.next().is_some_and(|second| second.is_alphabetic() && !matches!(second, 'i' | 'I' | 'n' | 'N'))
+        && characters.next().is_some_and(|second| {
+            second.is_alphabetic() && !matches!(second, 'i' | 'I' | 'n' | 'N')
+        })
 }
 
 /// Whether a text that begins with a digit consists of what numbers, dates and times are written with.
@@ -143,13 +144,59 @@ mod tests {
     #[test]
     fn quotes_where_some_reader_would_err() {
         for text in [
-            "", " a", "a ", "no", "Yes", "ON", "n", "~", "0700", "1_000", "12:30", "2026-05-01", ".5", "- a",
-            "-1", "a: b", "a #b", "a:", "[a", "*a", "&a", "!a", "%a", "@a", "'a", "\"a", "<<", "=", "a\nb", "1e3",
-            "0x1F", "null", "-", "?", ".inf", "+1", "\u{85}",
+            "",
+            " a",
+            "a ",
+            "no",
+            "Yes",
+            "ON",
+            "n",
+            "~",
+            "0700",
+            "1_000",
+            "12:30",
+            "2026-05-01",
+            ".5",
+            "- a",
+            "-1",
+            "a: b",
+            "a #b",
+            "a:",
+            "[a",
+            "*a",
+            "&a",
+            "!a",
+            "%a",
+            "@a",
+            "'a",
+            "\"a",
+            "<<",
+            "=",
+            "a\nb",
+            "1e3",
+            "0x1F",
+            "null",
+            "-",
+            "?",
+            ".inf",
+            "+1",
+            "\u{85}",
         ] {
             assert!(needs_quotes(text), "{text:?}");
         }
-        for text in ["a", "ness", "a-b", "a:b", "a#b", "north pier", "4-24C!", "it's", "ø", "TB-100", "7 knots"] {
+        for text in [
+            "a",
+            "ness",
+            "a-b",
+            "a:b",
+            "a#b",
+            "north pier",
+            "4-24C!",
+            "it's",
+            "ø",
+            "TB-100",
+            "7 knots",
+        ] {
             assert!(!needs_quotes(text), "{text:?}");
         }
     }

@@ -17,24 +17,29 @@ pub fn write(value: Value<'_>, indent: usize, out: &mut Vec<u8>) {
     }
 }
 
+/// Appends an item of a list that is the document.
+pub fn write_item(value: Value<'_>, indent: usize, out: &mut Vec<u8>) {
+    item(value, 0, indent.max(1), out);
+}
+
 fn blanks(count: usize, out: &mut Vec<u8>) {
     out.resize(out.len() + count, b' ');
 }
 
 /// The items of a list, each on lines of its own that begin at column `column`.
 fn write_list(items: &[Value<'_>], column: usize, step: usize, out: &mut Vec<u8>) {
-    for item in items {
+    for value in items {
         blanks(column, out);
-        write_item(*item, column, step, out);
+        item(*value, column, step, out);
     }
 }
 
 /// `- item`, where the dash stands at column `column` already.
-fn write_item(item: Value<'_>, column: usize, step: usize, out: &mut Vec<u8>) {
+fn item(item: Value<'_>, column: usize, step: usize, out: &mut Vec<u8>) {
     out.extend_from_slice(b"- ");
     match item {
         Value::List(_, items) if !items.is_empty() => {
-            write_item(items[0], column + 2, step, out);
+            self::item(items[0], column + 2, step, out);
             write_list(&items[1..], column + 2, step, out);
         }
         Value::Map(_, map) if !map.is_empty() => {
@@ -114,7 +119,9 @@ fn write_scalar(value: Value<'_>, column: usize, step: usize, out: &mut Vec<u8>)
 fn write_text(text: &str, out: &mut Vec<u8>) {
     if !scalar::needs_quotes(text) {
         out.extend_from_slice(text.as_bytes());
-    } else if text.chars().all(|c| scalar::is_plain(c) && c != '\'' && c != '\\') && !text.contains('"') {
+    } else if text.chars().all(|c| scalar::is_plain(c) && c != '\'' && c != '\\')
+        && !text.contains('"')
+    {
         out.push(b'\'');
         out.extend_from_slice(text.as_bytes());
         out.push(b'\'');
@@ -178,10 +185,14 @@ mod tests {
     #[test]
     fn layouts() {
         for (json, text) in [
-            (r#"{"a": 1, "b": {"c": [], "d": {}}, "e": [1, [2, 3], {"f": null, "g": "no"}]}"#,
-             "a: 1\nb:\n  c: []\n  d: {}\ne:\n  - 1\n  - - 2\n    - 3\n  - f: null\n    g: 'no'\n"),
-            (r#"["two\nlines\n", "no end\nhere", "ends\n\n", " indented\nx", "it's: \"q\""]"#,
-             "- |\n  two\n  lines\n- |-\n  no end\n  here\n- |+\n  ends\n\n- \" indented\\nx\"\n- \"it's: \\\"q\\\"\"\n"),
+            (
+                r#"{"a": 1, "b": {"c": [], "d": {}}, "e": [1, [2, 3], {"f": null, "g": "no"}]}"#,
+                "a: 1\nb:\n  c: []\n  d: {}\ne:\n  - 1\n  - - 2\n    - 3\n  - f: null\n    g: 'no'\n",
+            ),
+            (
+                r#"["two\nlines\n", "no end\nhere", "ends\n\n", " indented\nx", "it's: \"q\""]"#,
+                "- |\n  two\n  lines\n- |-\n  no end\n  here\n- |+\n  ends\n\n- \" indented\\nx\"\n- \"it's: \\\"q\\\"\"\n",
+            ),
             (r#"{"note": {"text": "a\n\nb"}}"#, "note:\n  text: |-\n    a\n\n    b\n"),
             ("7", "7\n"),
             (r#""""#, "''\n"),

@@ -81,7 +81,10 @@ pub(super) const TABLE: &[Signature] = &[
         result: Type::Of(kyanite_tree::Kind::Element),
         summary: "An element of that name, with the members of a map as attributes; the content is a text, an \
                   element, or a list of them.",
-        example: ("encode(\"xml\", element(\"deck\", {no: 2}, \"cars\"))", "\"<deck no=\\\"2\\\">cars</deck>\""),
+        example: (
+            "encode(\"xml\", element(\"deck\", {no: 2}, \"cars\"))",
+            "\"<deck no=\\\"2\\\">cars</deck>\"",
+        ),
         run: Run::Values(make),
     },
 ];
@@ -167,7 +170,9 @@ fn xml_name(name: &str, argument: usize) -> Result<Name<'_>, Fault> {
 fn add_content<'a>(item: Value<'a>, nodes: &mut Vec<Node<'a>>) -> Result<(), Fault> {
     match item {
         Value::Element(_, document) if document.is_document() => {
-            nodes.extend(document.content.iter().filter(|node| !matches!(node, Node::DocumentType(..))));
+            nodes.extend(
+                document.content.iter().filter(|node| !matches!(node, Node::DocumentType(..))),
+            );
         }
         Value::Element(origin, element) => nodes.push(Node::Element(origin, element)),
         other => match other.scalar_text() {

@@ -50,16 +50,14 @@ fn wanted(step: &Step) -> Option<Wanted<'_>> {
 
 impl<'a> Runner<'_, 'a> {
     /// All that a step by name leads to in an element, in order.
-    pub(super) fn in_element(
-        &self,
-        step: &'a Step,
-        element: &'a Element<'a>,
-    ) -> Vec<Value<'a>> {
+    pub(super) fn in_element(&self, step: &'a Step, element: &'a Element<'a>) -> Vec<Value<'a>> {
         match wanted(step) {
             Some(Wanted::Attribute(wanted)) => {
                 let found = match wanted {
                     Match::Called(name) => element.attribute(name),
-                    Match::In(..) => element.attributes.iter().find(|attribute| wanted.fits(attribute.name)),
+                    Match::In(..) => {
+                        element.attributes.iter().find(|attribute| wanted.fits(attribute.name))
+                    }
                 };
                 found.map(|attribute| attribute.to_value()).into_iter().collect()
             }
@@ -92,7 +90,8 @@ impl<'a> Runner<'_, 'a> {
             [only] => Ok(Some(*only)),
             several => {
                 let (text, parent) = (self.plan.rule.slice(step.span), element.name.qualified());
-                let message = format!("<{parent}> has {} elements here, and one is meant", several.len());
+                let message =
+                    format!("<{parent}> has {} elements here, and one is meant", several.len());
                 Err(Failure::new(step.span, message)
                     .about(Some(several[1]))
                     .advise(format!("write {text}[*] for all, {text}[0] for the first")))

@@ -350,6 +350,13 @@ pub enum HeaderItem {
         /// The default.
         default: Option<Expr>,
     },
+    /// `output format { options }`
+    Output {
+        /// The format.
+        format: Binding,
+        /// Its options, a map of constants.
+        options: Option<Expr>,
+    },
     /// `namespace p = "uri"`
     Namespace {
         /// The prefix.

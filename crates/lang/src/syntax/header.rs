@@ -6,7 +6,7 @@ use super::parser::{Parsed, Parser};
 use crate::finding::{Finding, near_words};
 
 /// What a header item may begin a line with; for going on after an error.
-const ITEM_WORDS: [&str; 6] = ["param", "namespace", "def", "let", "for", "return"];
+const ITEM_WORDS: [&str; 7] = ["param", "output", "namespace", "def", "let", "for", "return"];
 
 impl Parser<'_> {
     /// Parses header and body.
@@ -75,6 +75,7 @@ impl Parser<'_> {
                 Ok(Part::Item(HeaderItem::Let(name, value)))
             }
             "param" if self.lexer.next_begins_name() => self.item(Self::param),
+            "output" if self.lexer.next_begins_name() => self.item(Self::output),
             "namespace" if self.lexer.next_begins_name() => self.item(Self::namespace),
             "def" if self.lexer.next_begins_name() => self.item(Self::def),
             _ => Ok(Part::Body),
@@ -122,6 +123,27 @@ impl Parser<'_> {
         }
         let default = if self.take("=")? { Some(self.whole()?) } else { None };
         Ok(HeaderItem::Param { name, of, optional, default })
+    }
+
+    fn output(&mut self) -> Parsed<HeaderItem> {
+        let span = self.next.span;
+        let Token::Name(format) = &self.next.token else {
+            return Err(self.unexpected("the format of the output is missing here"));
+        };
+        let mut format = Binding { name: format.clone(), span };
+        self.advance()?;
+        // The names of formats may have a minus.
+        while self.at_symbol("-") && !self.next.after_blank {
+            self.advance()?;
+            if let Token::Name(more) = &self.next.token {
+                format.name = format!("{}-{more}", format.name);
+                format.span = span.to(self.next.span);
+                self.advance()?;
+            }
+        }
+        let has_options = self.at_symbol("{") && !self.next.on_new_line;
+        let options = if has_options { Some(self.whole()?) } else { None };
+        Ok(HeaderItem::Output { format, options })
     }
 
     fn namespace(&mut self) -> Parsed<HeaderItem> {

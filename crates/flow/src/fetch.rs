@@ -1,0 +1,72 @@
+//! Inputs from http and https URLs.
+
+use std::io::Read;
+use std::time::Duration;
+
+use kyanite_tree::Problem;
+
+use crate::Failed;
+
+/// How URLs are fetched.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Fetch {
+    /// Header fields that are sent along.
+    pub headers: Vec<(String, String)>,
+    /// How long the whole answer may take.
+    pub timeout: Duration,
+}
+
+impl Default for Fetch {
+    fn default() -> Self {
+        Self { headers: Vec::new(), timeout: Duration::from_secs(30) }
+    }
+}
+
+/// An answer under way.
+pub(crate) struct Answer {
+    pub(crate) reader: Box<dyn Read>,
+    pub(crate) media_type: Option<String>,
+}
+
+/// Gets what is at `url` (RFC 9110, GET).
+pub(crate) fn get(url: &str, fetch: &Fetch) -> Result<Answer, Failed> {
+    let config = ureq::Agent::config_builder()
+        .timeout_global(Some(fetch.timeout))
+        .http_status_as_error(false)
+        .user_agent(concat!("kyanite/", env!("CARGO_PKG_VERSION")))
+        .build();
+    let mut request = ureq::Agent::new_with_config(config).get(url);
+    for (name, value) in &fetch.headers {
+        request = request.header(name, value);
+    }
+    let response = request.call().map_err(|error| refused(url, &error))?;
+    let status = response.status();
+    if !status.is_success() {
+        let problem = Problem::error(format!("{url} answers with status {status}"));
+        return Err(Failed::Input(problem.advise_opt(match status.as_u16() {
+            401 | 403 => Some("say who you are with --header 'Authorization: …'".into()),
+            404 | 410 => Some("check the address".into()),
+            429 | 500..=599 => Some("try again later".into()),
+            _ => None,
+        })));
+    }
+    let media_type = response
+        .headers()
+        .get("content-type")
+        .and_then(|value| value.to_str().ok())
+        .map(str::to_owned);
+    Ok(Answer { reader: Box::new(response.into_body().into_reader()), media_type })
+}
+
+fn refused(url: &str, error: &ureq::Error) -> Failed {
+    let problem = match error {
+        ureq::Error::Timeout(_) => Problem::error(format!("{url} did not answer in time"))
+            .advise("allow more with --timeout SECONDS"),
+        ureq::Error::BadUri(_) => Problem::error(format!("{url} is no address: {error}"))
+            .advise("it is written http://host/path"),
+        ureq::Error::HostNotFound => Problem::error(format!("the host of {url} is not known"))
+            .advise("check the address, and the connection"),
+        _ => Problem::error(format!("{url} cannot be fetched: {error}")),
+    };
+    Failed::Input(problem)
+}

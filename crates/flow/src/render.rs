@@ -1,0 +1,340 @@
+//! What results look like in each format: values in, bytes out.
+
+use kyanite_formats::documents::RECORD_SEPARATOR;
+use kyanite_formats::losses::Losses;
+use kyanite_formats::record_view::View;
+use kyanite_formats::{CannotHold, Format, csv, json, text, toml, xml, yaml};
+use kyanite_tree::{Arena, Kind, Origin, Value};
+
+/// How results are laid out.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Layout {
+    /// The format.
+    pub format: Format,
+    /// The style of JSON documents; JSON Lines is always compact.
+    pub style: json::Style,
+    /// Whether JSON is written in its canonical form (RFC 8785).
+    pub canonical: bool,
+    /// Blanks a level of YAML.
+    pub indent: usize,
+    /// How XML is laid out.
+    pub xml: xml::Layout,
+    /// Members of records of XML that are always lists.
+    pub lists: Vec<String>,
+    /// The byte between the cells of CSV; a comma, or a tab for TSV, unless said.
+    pub delimiter: Option<u8>,
+    /// The columns of CSV; those that are found unless said.
+    pub columns: Option<Vec<String>>,
+    /// Whether nested values become columns of CSV with dotted names.
+    pub flatten: bool,
+    /// Whether the places of losses are kept.
+    pub places_of_losses: bool,
+}
+
+impl Layout {
+    /// The usual layout of a format.
+    #[must_use]
+    pub fn of(format: Format) -> Self {
+        Self {
+            format,
+            style: json::Style::Indented(2),
+            canonical: false,
+            indent: 2,
+            xml: xml::Layout::default(),
+            lists: Vec::new(),
+            delimiter: None,
+            columns: None,
+            flatten: false,
+            places_of_losses: false,
+        }
+    }
+
+    /// The writer of rows.
+    fn rows(&self) -> csv::Writer {
+        let settings = csv::Settings::of(self.format, self.delimiter);
+        csv::Writer::new(settings, self.columns.clone(), self.flatten)
+    }
+}
+
+/// Why a result cannot be written.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub(crate) struct Unwritable {
+    pub(crate) message: String,
+    pub(crate) advice: &'static str,
+    /// The value that it is about.
+    pub(crate) origin: Origin,
+}
+
+impl From<CannotHold> for Unwritable {
+    fn from(CannotHold { message, advice, origin }: CannotHold) -> Self {
+        Self { message, advice, origin }
+    }
+}
+
+type Rendered = Result<(), Unwritable>;
+
+/// Turns results into the bytes of a format.
+pub(crate) struct Renderer {
+    layout: Layout,
+    /// The table or XML document that is being written.
+    rows: csv::Writer,
+    xml: xml::Writer,
+    view: View,
+    /// Whether elements may be among the values.
+    elements: bool,
+    /// What records of elements live in.
+    arena: Arena,
+    losses: Losses,
+    /// How many items of the list that is being written there were.
+    items: u64,
+    /// How many documents were written.
+    documents: u64,
+}
+
+impl Renderer {
+    pub(crate) fn new(layout: Layout) -> Self {
+        Self {
+            rows: layout.rows(),
+            xml: xml::Writer::new(layout.xml.clone()),
+            view: View::new(&layout.lists, layout.places_of_losses),
+            elements: false,
+            arena: Arena::new(),
+            losses: Losses::new(layout.places_of_losses),
+            items: 0,
+            documents: 0,
+            layout,
+        }
+    }
+
+    pub(crate) fn format(&self) -> Format {
+        self.layout.format
+    }
+
+    pub(crate) fn expect_elements(&mut self) {
+        self.elements = true;
+    }
+
+    /// All losses so far, those of the record view among them.
+    pub(crate) fn losses(&mut self) -> &mut Losses {
+        let seen = std::mem::replace(self.view.losses(), Losses::new(self.layout.places_of_losses));
+        self.losses.add_all(&seen);
+        &mut self.losses
+    }
+
+    /// Members of elements that occurred both once and repeated.
+    pub(crate) fn undecided(&self) -> Vec<String> {
+        self.view.undecided()
+    }
+
+    /// Appends one item of a list.
+    pub(crate) fn item(&mut self, value: Value<'_>, out: &mut Vec<u8>) -> Rendered {
+        self.begin_document()?;
+        self.with_records(value, |renderer, value| renderer.plain_item(value, out))?;
+        self.items += 1;
+        Ok(())
+    }
+
+    /// Appends the end of a document's list.
+    pub(crate) fn end_items(&mut self, out: &mut Vec<u8>) -> Rendered {
+        self.begin_document()?;
+        match self.layout.format {
+            Format::Json => {
+                if self.items == 0 {
+                    out.push(b'[');
+                } else if !self.layout.canonical {
+                    json::write_line_start(self.layout.style, 0, out);
+                }
+                out.extend_from_slice(b"]\n");
+            }
+            Format::JsonSequence => {
+                out.extend_from_slice(if self.items == 0 { b"\x1E[]\n" } else { b"]\n" });
+            }
+            Format::Yaml if self.items == 0 => {
+                self.separate(out);
+                out.extend_from_slice(b"[]\n");
+            }
+            Format::Xml => self.xml.end_items(out)?,
+            Format::Toml => return Err(no_list(Origin::NONE)),
+            _ => {}
+        }
+        self.end_document();
+        Ok(())
+    }
+
+    /// Appends the one result of a document, or what stands for nothing.
+    pub(crate) fn single(&mut self, value: Option<Value<'_>>, out: &mut Vec<u8>) -> Rendered {
+        self.begin_document()?;
+        match (self.layout.format, value) {
+            (Format::Json | Format::Yaml, None) => self.whole(Value::NULL, out)?,
+            (Format::Xml | Format::Toml, None) => {
+                let message = format!(
+                    "the result is nothing, and a {} document cannot be empty",
+                    self.layout.format
+                );
+                let advice = "give a value in its place: … ?? {}";
+                return Err(Unwritable { message, advice, origin: Origin::NONE });
+            }
+            (_, None) => {}
+            (_, Some(value)) => {
+                self.with_records(value, |renderer, value| renderer.whole(value, out))?;
+            }
+        }
+        self.end_document();
+        Ok(())
+    }
+
+    /// Appends what is still held back.
+    pub(crate) fn finish(&mut self, out: &mut Vec<u8>) {
+        if matches!(self.layout.format, Format::Csv | Format::Tsv) {
+            self.rows.finish(out);
+        }
+    }
+
+    fn begin_document(&mut self) -> Rendered {
+        if self.documents == 0 || self.layout.format.holds_several() {
+            return Ok(());
+        }
+        Err(Unwritable {
+            message: format!(
+                "there are several documents, and one {} text cannot hold their results",
+                self.layout.format
+            ),
+            advice: "say --gather for one list of all documents, or --to jsonl for a line each",
+            origin: Origin::NONE,
+        })
+    }
+
+    fn end_document(&mut self) {
+        self.items = 0;
+        self.documents += 1;
+    }
+
+    /// Hands on a value, with records in place of its elements where the format is not XML.
+    fn with_records(
+        &mut self,
+        value: Value<'_>,
+        write: impl FnOnce(&mut Self, Value<'_>) -> Rendered,
+    ) -> Rendered {
+        let keeps_elements = matches!(self.layout.format, Format::Xml | Format::Text);
+        if !self.elements && value.kind() != Kind::Element || keeps_elements {
+            return write(self, value);
+        }
+        let mut arena = std::mem::take(&mut self.arena);
+        let record = self.view.record(value, &arena);
+        let written = write(self, record);
+        arena.reset();
+        self.arena = arena;
+        written
+    }
+
+    fn plain_item(&mut self, value: Value<'_>, out: &mut Vec<u8>) -> Rendered {
+        match self.layout.format {
+            Format::Json if self.layout.canonical => {
+                out.push(if self.items == 0 { b'[' } else { b',' });
+                self.canonical(value, out)
+            }
+            Format::Json => {
+                out.push(if self.items == 0 { b'[' } else { b',' });
+                json::write_line_start(self.layout.style, 1, out);
+                json::write_nested(value, self.layout.style, 1, out);
+                Ok(())
+            }
+            Format::JsonSequence => {
+                if self.items == 0 {
+                    out.push(RECORD_SEPARATOR);
+                }
+                out.push(if self.items == 0 { b'[' } else { b',' });
+                self.compact(value, out)
+            }
+            Format::Yaml => {
+                if self.items == 0 {
+                    self.separate(out);
+                }
+                yaml::write_item(value, self.layout.indent, out);
+                Ok(())
+            }
+            Format::Xml => Ok(self.xml.item(value, out, &mut self.losses)?),
+            Format::Toml => Err(no_list(value.origin())),
+            Format::JsonLines | Format::Csv | Format::Tsv | Format::Text => self.line(value, out),
+        }
+    }
+
+    fn whole(&mut self, value: Value<'_>, out: &mut Vec<u8>) -> Rendered {
+        match self.layout.format {
+            Format::Json => {
+                if self.layout.canonical {
+                    self.canonical(value, out)?;
+                } else {
+                    json::write(value, self.layout.style, out);
+                }
+                out.push(b'\n');
+            }
+            Format::JsonSequence => {
+                out.push(RECORD_SEPARATOR);
+                self.compact(value, out)?;
+                out.push(b'\n');
+            }
+            Format::Yaml => {
+                self.separate(out);
+                yaml::write(value, self.layout.indent, out);
+            }
+            Format::Xml => xml::write(value, &self.layout.xml, out, &mut self.losses)?,
+            Format::Toml => toml::write(value, out, &mut self.losses)?,
+            // A line an item, also when the list came as one value.
+            Format::JsonLines | Format::Csv | Format::Tsv | Format::Text => match value {
+                Value::List(_, items) => {
+                    items.iter().try_for_each(|item| self.line(*item, out))?;
+                }
+                value => self.line(value, out)?,
+            },
+        }
+        Ok(())
+    }
+
+    /// A line of a format that has lines.
+    fn line(&mut self, value: Value<'_>, out: &mut Vec<u8>) -> Rendered {
+        match self.layout.format {
+            Format::Text => text::write_line(value, out),
+            Format::Csv | Format::Tsv => {
+                self.rows.row(value, out, &mut self.losses).map_err(|error| Unwritable {
+                    message: error.to_string(),
+                    advice: error.advice(),
+                    origin: value.origin(),
+                })?;
+            }
+            _ => {
+                self.compact(value, out)?;
+                out.push(b'\n');
+            }
+        }
+        Ok(())
+    }
+
+    fn compact(&mut self, value: Value<'_>, out: &mut Vec<u8>) -> Rendered {
+        if self.layout.canonical {
+            return self.canonical(value, out);
+        }
+        json::write(value, json::Style::Compact, out);
+        Ok(())
+    }
+
+    fn canonical(&mut self, value: Value<'_>, out: &mut Vec<u8>) -> Rendered {
+        json::write_canonical(value, out, &mut self.losses).map_err(|number| Unwritable {
+            message: format!("canonical JSON cannot hold the number {}", number.as_str()),
+            advice: "RFC 8785 has only numbers that a double holds; make it a text with text()",
+            origin: value.origin(),
+        })
+    }
+
+    /// The mark between two documents of YAML.
+    fn separate(&self, out: &mut Vec<u8>) {
+        if self.documents > 0 {
+            out.extend_from_slice(b"---\n");
+        }
+    }
+}
+
+fn no_list(origin: Origin) -> Unwritable {
+    let message = "a TOML document is a map; this is a list".into();
+    Unwritable { message, advice: "put it under a name: {rows: …}", origin }
+}

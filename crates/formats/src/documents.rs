@@ -1,0 +1,197 @@
+//! Whole documents of any format: one interface over their readers.
+
+use kyanite_tree::{Arena, Origin, Value};
+
+use crate::json::{self, Duplicate, Origins};
+use crate::losses::Losses;
+use crate::xml::{self, Repair};
+use crate::{Format, SyntaxError, toml, yaml};
+
+/// Limits that every reader keeps.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub struct Limits {
+    /// The deepest nesting.
+    pub depth: usize,
+    /// The most bytes that entities of XML may expand to.
+    pub expansion: usize,
+    /// The most values that aliases of YAML may stand for.
+    pub aliases: usize,
+}
+
+impl Default for Limits {
+    fn default() -> Self {
+        Self {
+            depth: json::DEFAULT_DEPTH,
+            expansion: xml::DEFAULT_EXPANSION,
+            aliases: yaml::DEFAULT_ALIASES,
+        }
+    }
+}
+
+/// How documents are read.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Options {
+    /// Their limits.
+    pub limits: Limits,
+    /// Whether broken XML is repaired.
+    pub lenient: bool,
+    /// Whether the prefixes of XML are left out.
+    pub drop_namespaces: bool,
+    /// The number of the text in origins; 0 for values without places.
+    pub document: u16,
+}
+
+/// Documents that were read from one text.
+#[derive(Debug, Default)]
+pub struct Documents<'a> {
+    /// Their roots, in order.
+    pub roots: Vec<Value<'a>>,
+    /// Members that maps held twice.
+    pub duplicates: Vec<Duplicate>,
+    /// What the reader could not keep.
+    pub losses: Losses,
+    /// What was repaired.
+    pub repairs: Vec<Repair>,
+    /// What lies outside the document and was not read.
+    pub unread: Vec<Repair>,
+}
+
+/// Reads all documents of a text in a format that is not one of records.
+///
+/// # Errors
+/// A [`SyntaxError`].
+pub fn read<'a>(
+    format: Format,
+    text: &'a str,
+    arena: &'a Arena,
+    options: Options,
+) -> Result<Documents<'a>, SyntaxError> {
+    let Options { limits: Limits { depth, expansion, aliases }, document, .. } = options;
+    match format {
+        Format::Xml => {
+            let options = xml::Options {
+                depth,
+                expansion,
+                lenient: options.lenient,
+                drop_namespaces: options.drop_namespaces,
+                namespaces: true,
+                document,
+            };
+            let read = xml::document(text, arena, options)?;
+            let roots = vec![read.value()];
+            Ok(Documents {
+                roots,
+                repairs: read.repairs,
+                unread: read.unread,
+                ..Documents::default()
+            })
+        }
+        Format::Yaml => {
+            let read = yaml::documents(text, arena, yaml::Options { depth, aliases, document })?;
+            let yaml::Documents { mut documents, duplicates, losses } = read;
+            if documents.is_empty() {
+                documents.push(Value::Null(Origin::new(document, 0)));
+            }
+            Ok(Documents { roots: documents, duplicates, losses, ..Documents::default() })
+        }
+        Format::Toml => {
+            let read = toml::document(text, arena, toml::Options { depth, document })?;
+            Ok(Documents { roots: vec![read.root], losses: read.losses, ..Documents::default() })
+        }
+        Format::JsonSequence => sequence(text, arena, depth, document),
+        _ => {
+            let options = json::ReaderOptions { depth, origins: Origins::Document(document) };
+            let (root, duplicates) = json::document(text, arena, options)?;
+            Ok(Documents { roots: vec![root], duplicates, ..Documents::default() })
+        }
+    }
+}
+
+/// What stands before each text of a sequence (RFC 7464 section 2.2).
+pub const RECORD_SEPARATOR: u8 = 0x1E;
+
+/// The texts of a JSON text sequence (RFC 7464 section 2.1).
+fn sequence<'a>(
+    text: &'a str,
+    arena: &'a Arena,
+    depth: usize,
+    document: u16,
+) -> Result<Documents<'a>, SyntaxError> {
+    let bytes = text.as_bytes();
+    let mut read = Documents::default();
+    let mut at = bytes.iter().position(|byte| !byte.is_ascii_whitespace()).unwrap_or(bytes.len());
+    while at < bytes.len() {
+        if bytes[at] != RECORD_SEPARATOR {
+            return Err(SyntaxError {
+                message: "a text of a JSON sequence begins with the character U+001E".into(),
+                advice: "for JSON values without it, say --from jsonl",
+                start: at,
+                end: at + 1,
+                also: None,
+                wants_more: false,
+            });
+        }
+        let start = at + 1;
+        let length =
+            memchr::memchr(RECORD_SEPARATOR, &bytes[start..]).unwrap_or(bytes.len() - start);
+        at = start + length;
+        let part = &text[..at];
+        if part[start..].trim().is_empty() {
+            continue;
+        }
+        let options = json::ReaderOptions { depth, origins: Origins::Document(document) };
+        let mut reader = json::Reader::new(part, arena, options);
+        reader.seek(start);
+        let value = reader.next_value()?;
+        // A number or word may be cut off, which only the white space behind it tells (section 2.4).
+        let behind = reader.position();
+        let is_closed = value.is_some_and(|value| {
+            value.as_list().is_some() || value.as_map().is_some() || bytes[behind - 1] == b'"'
+        });
+        if behind == at && !is_closed {
+            return Err(SyntaxError {
+                message: "this text of the sequence may be cut off".into(),
+                advice: "a text that is no list, map or quoted text ends with a line feed",
+                start,
+                end: at,
+                also: None,
+                wants_more: false,
+            });
+        }
+        if !part[behind..].trim().is_empty() {
+            return Err(SyntaxError {
+                message: "more text follows the JSON value".into(),
+                advice: "each text of a sequence holds one value",
+                start: behind,
+                end: behind + 1,
+                also: None,
+                wants_more: false,
+            });
+        }
+        read.roots.extend(value);
+        read.duplicates.extend(reader.take_duplicates());
+    }
+    Ok(read)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn sequences() {
+        let arena = Arena::new();
+        let count = |text| {
+            read(Format::JsonSequence, text, &arena, Options::default())
+                .map(|read| read.roots.len())
+        };
+        for (text, roots) in
+            [("", 0), ("\u{1e}{\"a\":1}\n\u{1e}[2]\n", 2), ("\u{1e}\u{1e}7\n\u{1e}\"x\"", 2)]
+        {
+            assert_eq!(count(text), Ok(roots), "{text:?}");
+        }
+        for text in ["{}", "\u{1e}7", "\u{1e}1 2\n", "\u{1e}{\n\u{1e}{}\n", "\u{1e}tru\n"] {
+            assert!(count(text).is_err(), "{text:?}");
+        }
+    }
+}

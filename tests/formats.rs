@@ -1,0 +1,534 @@
+//! Every format in and out, end to end.
+#![allow(clippy::unwrap_used, clippy::panic, reason = "a test that fails may panic")]
+
+mod support;
+
+use std::io::{BufRead, BufReader, Write};
+use std::net::TcpListener;
+
+use support::{Folder, Ran};
+
+/// Runs a command line whose words have no blanks.
+fn run(folder: &Folder, line: &str, input: &[u8]) -> Ran {
+    folder.run(&line.split(' ').collect::<Vec<_>>(), input)
+}
+
+fn json(folder: &Folder, file: &str) -> serde_json::Value {
+    let ran = run(folder, &format!("convert {file} --to json"), b"");
+    assert_eq!(ran.status, 0, "{file}: {}", ran.err);
+    serde_json::from_str(&ran.out).unwrap()
+}
+
+/// Each demo file goes to each format that holds it without a loss, and comes back the same.
+#[test]
+fn all_demo_files_go_there_and_back() {
+    let folder = Folder::with_demo();
+    let documents = ["json", "yaml", "json-seq"];
+    for (file, targets) in [
+        ("timetable.json", &["json", "yaml", "json-seq", "jsonl"][..]),
+        ("beacon.json", &documents),
+        ("berths.geojson", &["json", "yaml", "json-seq", "toml"]),
+        ("bookings.jsonl", &["json", "yaml", "json-seq", "jsonl"]),
+        ("ports.csv", &["json", "yaml", "json-seq", "jsonl", "csv", "tsv"]),
+        ("tariff.csv", &["json", "yaml", "jsonl", "csv", "tsv"]),
+        ("sailings.csv", &["json", "yaml", "jsonl", "csv", "tsv"]),
+        ("tickets.csv", &["json", "yaml", "jsonl", "csv", "tsv"]),
+        ("manifest.xml", &["json", "yaml", "json-seq", "toml"]),
+        ("notices.xml", &["json", "yaml", "json-seq", "toml"]),
+        ("ports.yaml", &documents),
+        ("fleet.toml", &["json", "yaml", "json-seq", "toml"]),
+    ] {
+        let original = json(&folder, file);
+        for target in targets {
+            let ran = run(&folder, &format!("convert {file} --to {target} -o there.{target}"), b"");
+            assert_eq!(ran.status, 0, "{file} to {target}: {}", ran.err);
+            let back = json(&folder, &format!("there.{target}"));
+            // One record on a line is still a list of records.
+            let original = match (&original, *target) {
+                (serde_json::Value::Object(_), "jsonl") => serde_json::json!([original]),
+                _ => original.clone(),
+            };
+            assert!(back == original, "{file} to {target}");
+        }
+    }
+    // XML goes to maps and back to the same XML, but for its comments.
+    for file in ["manifest.xml", "notices.xml"] {
+        let straight = json(&folder, file);
+        run(&folder, &format!("convert {file} --to json -o view.json"), b"");
+        let ran = run(&folder, "convert view.json --to xml -o again.xml", b"");
+        assert_eq!((ran.status, ran.err.as_str()), (0, ""), "{file}");
+        assert!(json(&folder, "again.xml") == straight, "{file}");
+    }
+    // Tables become elements, and elements rows.
+    let ran =
+        run(&folder, "convert tariff.csv --to xml --root tariff --item fare -o tariff.xml", b"");
+    assert_eq!((ran.status, ran.err.as_str()), (0, ""));
+    let ran = folder.run(&["query", "$.tariff.fare[*]", "tariff.xml", "--to", "csv"], b"");
+    assert_eq!(ran.out, std::fs::read_to_string(folder.path().join("tariff.csv")).unwrap());
+}
+
+#[test]
+fn what_cannot_be_carried_is_said() {
+    let folder = Folder::with_demo();
+    folder.file("nulls.json", "{\"a\": null, \"b\": [], \"c\": {}, \"d\": [[1]]}");
+    folder.file("big.json", "{\"id\": 12345678901234567890, \"x\": 0.1234567890123456789}");
+    for (line, status, parts) in [
+        (
+            "convert ports.yaml --to json",
+            0,
+            &["warning: json could not carry 3 comments", "--losses"][..],
+        ),
+        (
+            "convert ports.yaml --to json --losses",
+            0,
+            &["ports.yaml:5:21\n        mode: 0700        # perm", "comment"],
+        ),
+        (
+            "convert ports.yaml --to json --strict -o kept.json",
+            5,
+            &["error: this is lost: comment", "ports.yaml:1:1"],
+        ),
+        ("convert fleet.toml --to json", 0, &["1 comment and 4 dates or times that become text"]),
+        (
+            "convert nulls.json --to xml",
+            0,
+            &["1 null, 1 empty list, 1 empty map and 1 list in a list"],
+        ),
+        ("convert nulls.json --to toml", 0, &["toml could not carry 1 null"]),
+        ("convert big.json --to toml", 0, &["toml could not carry 2 numbers of too many digits"]),
+        ("convert big.json --to json --canonical", 0, &["2 numbers of too many digits"]),
+        ("convert manifest.xml --to json --strict", 5, &["manifest.xml:2:1"]),
+        ("convert manifest.xml --to xml --strict", 0, &[]),
+        ("convert notices.xml --to json --strict", 0, &[]),
+        ("convert bookings.jsonl --to toml", 5, &["a TOML document is a map; this is a list"]),
+        ("convert manifest.xml --to csv", 5, &["the column `m:manifest` has a map", "--flatten"]),
+        ("query $ --to xml", 5, &["`a b` cannot be a name in XML", "standard input:1:9  $['a b']"]),
+        ("query [null] --to toml", 5, &["a TOML document is a map"]),
+        ("query {a:[null]} --to toml", 5, &["TOML has no null for an item of an array"]),
+        ("query {\"x:a\":1} --to xml", 5, &["the prefix of `x:a` is not declared"]),
+    ] {
+        let ran = run(&folder, line, b"{\"a b\": 1}");
+        assert_eq!(ran.status, status, "{line}: {}", ran.err);
+        for part in parts {
+            assert!(ran.err.contains(part), "{line}: {}", ran.err);
+        }
+        assert!(!parts.is_empty() || ran.err.is_empty(), "{line}: {}", ran.err);
+    }
+    assert!(!folder.path().join("kept.json").exists());
+}
+
+#[test]
+fn broken_feeds_are_repaired_and_every_repair_is_named() {
+    let folder = Folder::with_demo();
+    let strict = run(&folder, "convert pier-feed.xml --to json", b"");
+    assert_eq!((strict.status, strict.out.as_str()), (3, ""));
+    assert!(strict.err.contains("pier-feed.xml:1:35") && strict.err.contains("--lenient"));
+    let ran = run(&folder, "convert pier-feed.xml --to json --lenient --compact", b"");
+    assert_eq!(ran.status, 0);
+    assert_eq!(
+        ran.out,
+        concat!(
+            r##"{"feed":{"@station":"Ness pier","@version":"2","reading":["##,
+            r##"{"@at":"2026-06-01T07:00:00Z","wind":{"@unit":"kn","#text":"14"},"note":"Skua & Heron moored"},"##,
+            r##"{"@at":"2026-06-01T07:10:00Z","wind":{"@unit":"kn","#text":"15"},"note":"swell < 1 m"},"##,
+            r##"{"@at":"2026-06-01T07:20:00Z","wind":{"@unit":"kn","#text":"17"},"note":"ferry&nbsp;late"},"##,
+            r##"{"@at":"2026-06-01T07:30:00Z","b":{"i":"gusts"},"tide:level":"1.42"},"##,
+            r##"{"@at":"2026-06-01T07:40:00Z","wind":{"@unit":"kn","#text":"21"},"note":"pier clos\n"}]}}"##,
+            "\n"
+        )
+    );
+    for place in [
+        "1:35", "2:72", "3:73", "4:58", "4:82", "4:71", "5:39", "5:51", "5:55", "6:61", "6:1",
+        "1:1",
+    ] {
+        assert!(ran.err.contains(&format!("pier-feed.xml:{place}\n")), "{place}: {}", ran.err);
+    }
+    assert!(ran.err.contains("pier-feed.xml was repaired in 12 places"));
+    // What was repaired is well-formed.
+    let xml = run(&folder, "convert pier-feed.xml --to xml --lenient -q", b"");
+    let again = run(&folder, "convert - --from xml --to json --compact", xml.out.as_bytes());
+    assert_eq!((again.status, again.err.as_str()), (0, ""));
+}
+
+#[test]
+fn elements_in_rules() {
+    let folder = Folder::with_demo();
+    for (rule, file, out, said) in [
+        ("$.manifest.vessel[*].@id", "manifest.xml", r#"["SKUA","HERON"]"#, ""),
+        ("$.manifest.vessel[1].name", "manifest.xml", r#""Grey Heron""#, ""),
+        ("$..vehicle[?@.weight > 1000].@plate", "manifest.xml", r#"["NX 20417","NX 11862"]"#, ""),
+        ("$..vehicle[0].@plate", "manifest.xml", r#"["NX 20417","HV 30055"]"#, ""),
+        ("sum($..weight)", "manifest.xml", "19880", ""),
+        ("$.*.vessel[?@.remark].@id", "manifest.xml", r#"["HERON"]"#, ""),
+        (
+            "namespace c = 'urn:tern-isles:crew'; $..['c:name']",
+            "manifest.xml",
+            r#"["Ingrid Vale","Tor Aune","Signe Holt","Jon & Kari's son Eirik"]"#,
+            "",
+        ),
+        ("$..['c:certificate']", "manifest.xml", r#"["II/2","III/2"]"#, ""),
+        (
+            "for v in $.manifest.vessel[*] order by v.draught return {v.@id, v.draught}",
+            "manifest.xml",
+            r##"[{"id":"HERON","draught":{"@unit":"m","#text":"3.10"}},{"id":"SKUA","draught":{"@unit":"m","#text":"4.50"}}]"##,
+            "",
+        ),
+        ("name($.manifest.vessel[0])", "manifest.xml", r#""vessel""#, ""),
+        ("namespace_uri($.manifest)", "manifest.xml", r#""urn:tern-isles:manifest""#, ""),
+        ("attributes($.manifest.vessel[0])", "manifest.xml", r#"{"id":"SKUA","flag":"NO"}"#, ""),
+        (
+            "text($.notices.notice[2].text)",
+            "notices.xml",
+            r#""Expect sailing boats & kayaks until noon.""#,
+            "",
+        ),
+        ("content($.notices.notice[1].text)[1]", "notices.xml", r#""A10""#, ""),
+        (
+            "record($.manifest.vessel[1], 'deck', 'person')",
+            "manifest.xml",
+            r##"{"@id":"HERON","@flag":"NO","v:name":"Grey Heron","v:draught":{"@unit":"m","#text":"3.10"},"v:deck":{"@no":"1"},"c:crew":{"c:person":{"@rank":"master","c:name":"Jon & Kari's son Eirik"}},"m:remark":"Sails empty: quay at Holm under repair."}"##,
+            "",
+        ),
+        ("type($.manifest)", "manifest.xml", r#""element""#, ""),
+        ("present($.manifest.vessel[1].deck)", "manifest.xml", "false", ""),
+        (
+            "{...$.manifest.vessel[0].draught, x: 1}",
+            "manifest.xml",
+            r##"{"@unit":"m","#text":"4.50","x":1}"##,
+            "",
+        ),
+        ("decode('xml', '<a b=\"1\">x</a>').a.@b", "", r#""1""#, ""),
+        (
+            "encode('xml', {a: {'@b': 1, c: ['x', 'y & z']}})",
+            "",
+            r#""<a b=\"1\"><c>x</c><c>y &amp; z</c></a>""#,
+            "",
+        ),
+        ("decode('yaml', 'a: 0700')", "", r#"{"a":"0700"}"#, ""),
+        ("decode('csv', 'a,b\\n1,2')", "", r#"[{"a":"1","b":"2"}]"#, ""),
+        ("encode('csv', [{a: 1, b: 'x,y'}])", "", r#""a,b\n1,\"x,y\"\n""#, ""),
+        ("encode('toml', {a: {b: 1}})", "", r#""[a]\nb = 1\n""#, ""),
+        (
+            "[encode('base64', 'ø'), decode('base64', 'w7g='), encode('hex', 'ø'), decode('hex', 'c3b8')]",
+            "",
+            r#"["w7g=","ø","c3b8","ø"]"#,
+            "",
+        ),
+        (
+            "[encode('url', 'a b/ø'), decode('url', 'a%20b%2F%C3%B8')]",
+            "",
+            r#"["a%20b%2F%C3%B8","a b/ø"]"#,
+            "",
+        ),
+        ("$.manifest.vesel[*].name", "manifest.xml", "[]", "near: vessel, in 1 of 1"),
+        ("$.manifest.vessel[*].@idd", "manifest.xml", "[]", "near: @id, in 2 of 2"),
+    ] {
+        let mut words = vec!["query", rule, "--compact"];
+        words.extend((!file.is_empty()).then_some(file));
+        let ran = folder.run(&words, b"");
+        assert_eq!((ran.out.trim_end(), ran.status), (out, 0), "{rule}: {}", ran.err);
+        assert!(
+            ran.err.contains(said) && ran.err.is_empty() == said.is_empty(),
+            "{rule}: {}",
+            ran.err
+        );
+    }
+    for (rule, file, part) in [
+        (
+            "$.manifest.vessel.name",
+            "manifest.xml",
+            "write .vessel[*] for all, .vessel[0] for the first",
+        ),
+        ("$.manifest.vessel[0] + 1", "manifest.xml", "is an element, and `+` needs numbers"),
+        ("upper($.manifest)", "manifest.xml", "is an element, and upper() needs a text"),
+        ("element('a b')", "", "element(): `a b` cannot be a name in XML"),
+        (
+            "decode('xml', '<a>')",
+            "",
+            "the text is not xml: at its 1:4, the document ends inside <a>",
+        ),
+        ("decode('nope', '')", "", "`nope` is no format of texts"),
+        ("/manifest", "manifest.xml", "a JSON Pointer does not lead into XML"),
+        ("decode('hex', 'xyz')", "", "it is not pairs of 0-9 and a-f"),
+        ("decode('base64', '/w==')", "", "is not UTF-8"),
+    ] {
+        let mut words = vec!["query", rule];
+        words.extend((!file.is_empty()).then_some(file));
+        let ran = folder.run(&words, b"");
+        assert_eq!(ran.status, 4, "{rule}: {}", ran.err);
+        assert!(ran.err.contains(part), "{rule}: {}", ran.err);
+    }
+}
+
+#[test]
+fn lists_of_one_and_outputs_of_rules() {
+    let folder = Folder::with_demo();
+    folder.file("one.xml", "<port><berth>A1</berth></port>");
+    folder.file(
+        "both.xml",
+        "<a><port><berth>A1</berth></port><port><berth>A1</berth><berth>A2</berth></port></a>",
+    );
+    let lines = [
+        ("convert one.xml --to json --compact", r#"{"port":{"berth":"A1"}}"#, ""),
+        (
+            "convert one.xml --to json --compact --list port.berth",
+            r#"{"port":{"berth":["A1"]}}"#,
+            "",
+        ),
+        (
+            "convert one.xml --to json --compact --list $.port.berth",
+            r#"{"port":{"berth":["A1"]}}"#,
+            "",
+        ),
+        ("convert one.xml --to json --compact --list quay.berth", r#"{"port":{"berth":"A1"}}"#, ""),
+        (
+            "convert both.xml --to json --compact --list berth",
+            r#"{"a":{"port":[{"berth":["A1"]},{"berth":["A1","A2"]}]}}"#,
+            "",
+        ),
+        (
+            "convert both.xml --to json --compact",
+            r#"{"a":{"port":[{"berth":"A1"},{"berth":["A1","A2"]}]}}"#,
+            "say --list a.port.berth for a list everywhere",
+        ),
+    ];
+    for (line, out, said) in lines {
+        let ran = run(&folder, line, b"");
+        assert_eq!(ran.out.trim_end(), out, "{line}");
+        assert!(
+            ran.err.contains(said) && ran.err.is_empty() == said.is_empty(),
+            "{line}: {}",
+            ran.err
+        );
+    }
+    folder.file("net.kyr", "output xml { root: \"network\", item: \"port\", indent: 1 }\nfor p in $[*] first 1 return only(p, \"code\")\n");
+    let ran = run(&folder, "reshape net.kyr ports.csv", b"");
+    assert_eq!(
+        ran.out,
+        "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<network>\n <port>\n  <code>ness</code>\n </port>\n</network>\n"
+    );
+    let ran = run(&folder, "reshape net.kyr ports.csv --to yaml", b"");
+    assert_eq!(ran.out, "- code: ness\n");
+    for (header, part) in [
+        ("output xls", "`xls` is no format"),
+        ("output xml { rot: 'a' }", "near: root"),
+        ("output json { root: 'a' }", "`root` is no option of json"),
+        ("output xml { indent: 'a' }", "`indent` takes a whole number up to 16"),
+        ("output csv { columns: 'a' }", "`columns` takes a list of texts"),
+        ("output csv\noutput csv", "the output is said twice"),
+    ] {
+        folder.file("bad.kyr", format!("{header}\n$\n"));
+        let ran = run(&folder, "reshape bad.kyr ports.csv", b"");
+        assert_eq!(ran.status, 2, "{header}");
+        assert!(ran.err.contains(part), "{header}: {}", ran.err);
+    }
+}
+
+#[test]
+fn formats_are_told_apart() {
+    let folder = Folder::with_demo();
+    let utf16 = |text: &str| text.encode_utf16().flat_map(u16::to_le_bytes).collect::<Vec<u8>>();
+    folder.file("utf16.json", utf16("\u{feff}{\"a\": \"ø\"}"));
+    folder.file("utf16.jsonl", utf16("\u{feff}{\"a\": \"ø\"}\n{\"a\": 2}\n"));
+    folder.file("latin.xml", b"<?xml version='1.0' encoding='ISO-8859-1'?><a>\xF8</a>");
+    folder
+        .file("wrong.json", "<a>1</a>")
+        .file("wrong.csv", "{\"a\": 1}")
+        .file("wrong.xml", "{\"a\": 1}");
+    folder.file("log.txt", "first\nsecond\r\n");
+    let gzip = |text: &[u8]| {
+        let mut encoder = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::fast());
+        encoder.write_all(text).unwrap();
+        encoder.finish().unwrap()
+    };
+    folder.file("packed.json.gz", gzip(b"{\"a\": 1}")).file("packed", gzip(b"<a>1</a>"));
+    folder.file("cut.json.gz", &gzip(b"{\"a\": 1}")[..12]);
+    for (line, input, out, said) in [
+        ("query $ utf16.json --compact", &b""[..], "{\"a\":\"ø\"}\n", ""),
+        ("query $[*].a utf16.jsonl --compact", b"", "[\"ø\",2]\n", ""),
+        ("query $.a latin.xml", b"", "\"ø\"\n", ""),
+        ("query $[*] log.txt --compact", b"", "[\"first\",\"second\"]\n", ""),
+        ("query $ packed.json.gz --compact", b"", "{\"a\":1}\n", ""),
+        ("query $.a packed -v", b"", "\"1\"\n", "packed: read as xml, as it begins with `<`"),
+        (
+            "query $.a - -v",
+            b"a: [1]\n",
+            "[\n  1\n]\n",
+            "read as yaml, since its beginning reads as that",
+        ),
+        ("query $.a - -v", b"a = 1\n", "1\n", "read as toml, since its beginning reads as that"),
+        ("query $.a - --compact", b"\x1e{\"a\": 1}\n", "1\n", ""),
+        (
+            "query $.a[0] wrong.json",
+            b"",
+            "",
+            "wrong.json is named .json, but its content looks like xml",
+        ),
+        ("query $ wrong.xml", b"", "", "say --from json, or rename the file"),
+        ("query $ cut.json.gz", b"", "", "cut.json.gz is damaged or cut off"),
+        ("query $", b"port,berth\n", "", "the format of standard input is not known"),
+    ] {
+        let ran = run(&folder, line, input);
+        assert_eq!(ran.out, out, "{line}: {}", ran.err);
+        assert!(ran.err.contains(said), "{line}: {}", ran.err);
+        assert!(!said.is_empty() || ran.err.is_empty(), "{line}: {}", ran.err);
+    }
+    let ran = run(&folder, "query $[*] wrong.csv", b"");
+    assert!(
+        ran.err.contains("wrong.csv is named .csv, but its content looks like json"),
+        "{}",
+        ran.err
+    );
+    // Compressed out and in again.
+    for extension in ["gz", "zst"] {
+        let file = format!("ports.json.{extension}");
+        let ran = run(&folder, &format!("convert ports.csv -o {file}"), b"");
+        assert_eq!((ran.status, ran.err.as_str()), (0, ""), "{file}");
+        assert!(std::fs::read(folder.path().join(&file)).unwrap()[0] != b'[');
+        assert!(json(&folder, &file) == json(&folder, "ports.csv"), "{file}");
+    }
+}
+
+#[test]
+fn several_documents() {
+    let folder = Folder::with_demo();
+    folder
+        .file("two.yaml", "a: 1\n---\na: 2\n")
+        .file("two.json-seq", "\u{1e}{\"a\": 1}\n\u{1e}{\"a\": 2}\n");
+    for file in ["two.yaml", "two.json-seq"] {
+        for (to, out) in [
+            ("jsonl", "1\n2\n"),
+            ("text", "1\n2\n"),
+            ("yaml", "1\n---\n2\n"),
+            ("json-seq", "\u{1e}1\n\u{1e}2\n"),
+            ("json --gather --compact", "1"),
+        ] {
+            let rule = if to.contains("gather") { "$[0].a" } else { "$.a" };
+            let ran = run(&folder, &format!("query {rule} {file} --to {to}"), b"");
+            assert_eq!(
+                ran.out.trim_end_matches('\n'),
+                out.trim_end_matches('\n'),
+                "{file} {to}: {}",
+                ran.err
+            );
+        }
+        let ran = run(&folder, &format!("query $.a {file}"), b"");
+        assert_eq!(ran.status, 5);
+        assert!(ran.err.contains("say --gather for one list of all documents"), "{}", ran.err);
+    }
+}
+
+#[test]
+fn limits_are_errors_with_their_option() {
+    let folder = Folder::with_demo();
+    let lol: String = (1..10)
+        .map(|n| format!("<!ENTITY l{n} '{}'>", format!("&l{};", n - 1).repeat(10)))
+        .collect();
+    folder.file("laughs.xml", format!("<!DOCTYPE a [<!ENTITY l0 'ha'>{lol}]><a>&l9;</a>"));
+    folder.file("laughs2.xml", format!("<!DOCTYPE a [<!ENTITY l0 'ha'>{lol}]><a b='&l9;'/>"));
+    let aliases: String = (1..10)
+        .map(|n| format!("l{n}: &l{n} [{}]\n", vec![format!("*l{}", n - 1); 10].join(",")))
+        .collect();
+    folder.file("laughs.yaml", format!("l0: &l0 [ha]\n{aliases}"));
+    folder
+        .file("deep.xml", "<a>".repeat(600))
+        .file("deep.yaml", "- ".repeat(600))
+        .file("flow.yaml", "[".repeat(600))
+        .file("deep.toml", format!("a = {}", "[".repeat(600)));
+    folder
+        .file("loop.xml", "<!DOCTYPE a [<!ENTITY e '&e;'>]><a>&e;</a>")
+        .file("loop.yaml", "&a [*a]");
+    folder.file("some.json", "[1, 2, 3]");
+    for (line, part) in [
+        ("query $ laughs.xml", "expand to more than 16000000 bytes"),
+        ("query $ laughs.xml --lenient", "expand to more than 16000000 bytes"),
+        ("query $ laughs2.xml", "raise the limit with --expansion"),
+        ("query $ laughs.yaml", "the aliases stand for more than 1000000 values"),
+        ("query $ deep.xml", "elements nest deeper than 512 levels"),
+        ("query $ deep.yaml", "nest deeper than 512 levels"),
+        ("query $ flow.yaml", "brackets of YAML nest deeper than 255 levels"),
+        ("query $ deep.toml", "nest deeper than 512 levels"),
+        ("query $ loop.xml", "the entity &e; refers to itself"),
+        ("query $ loop.yaml", "this alias stands inside the value that it stands for"),
+        ("query $ some.json --size-limit 5", "it has more than 5 bytes, the limit of --size-limit"),
+    ] {
+        let ran = run(&folder, line, b"");
+        assert_eq!((ran.status, ran.out.as_str()), (3, ""), "{line}");
+        assert!(ran.err.contains(part), "{line}: {}", ran.err);
+    }
+    assert_eq!(
+        run(&folder, "query count($.l5[*]) laughs.yaml --aliases 4000000000", b"").out,
+        "10\n"
+    );
+    folder.file("deepest.xml", "<a>".repeat(600) + &"</a>".repeat(600));
+    assert_eq!(run(&folder, "query $..a deepest.xml --depth 1000 --count", b"").out, "600\n");
+}
+
+/// A server on the loopback address that answers by path.
+fn serve() -> String {
+    let listener = TcpListener::bind("127.0.0.1:0").unwrap();
+    let address = listener.local_addr().unwrap();
+    std::thread::spawn(move || {
+        for stream in listener.incoming() {
+            let Ok(mut stream) = stream else { return };
+            std::thread::spawn(move || {
+                let mut reader = BufReader::new(stream.try_clone().unwrap());
+                let (mut head, mut line) = (String::new(), String::new());
+                while reader.read_line(&mut line).is_ok_and(|read| read > 2) {
+                    head.push_str(&std::mem::take(&mut line));
+                }
+                let path = head.split(' ').nth(1).unwrap_or_default();
+                let known = head.to_lowercase().contains("authorization: bearer tern");
+                let (status, media, body) = match path {
+                    "/ports" => ("200 OK", "application/yaml", "ness: {depth: 6.50}\n".to_owned()),
+                    "/ports.json" => ("200 OK", "text/plain", "{\"ness\": 4}".to_owned()),
+                    "/private" if known => ("200 OK", "application/json", "\"in\"".to_owned()),
+                    "/private" => ("401 Unauthorized", "text/plain", String::new()),
+                    "/large" => {
+                        ("200 OK", "application/json", format!("[{}1]", "1,".repeat(10_000)))
+                    }
+                    "/slow" => {
+                        std::thread::sleep(std::time::Duration::from_secs(8));
+                        ("200 OK", "application/json", "1".to_owned())
+                    }
+                    _ => ("404 Not Found", "text/plain", String::new()),
+                };
+                let _ = write!(
+                    stream,
+                    "HTTP/1.1 {status}\r\nContent-Type: {media}\r\nContent-Length: {}\r\nConnection: close\r\n\r\n{body}",
+                    body.len()
+                );
+            });
+        }
+    });
+    format!("http://{address}")
+}
+
+#[test]
+fn inputs_from_servers() {
+    let folder = Folder::with_demo();
+    let server = serve();
+    for (path, more, status, out, said) in [
+        ("/ports", &["-v"][..], 0, "6.50\n", "read as yaml, by its content type application/yaml"),
+        ("/ports.json", &["-v"], 0, "4\n", "read as json, by its extension .json"),
+        ("/private", &[], 3, "", "answers with status 401 Unauthorized"),
+        ("/nope", &[], 3, "", "check the address"),
+        ("/large", &["--size-limit", "5kB"], 3, "", "more than 5000 bytes"),
+        ("/slow", &["--timeout", "1"], 3, "", "allow more with --timeout"),
+    ] {
+        let rule = if path.starts_with("/ports") { "$.ness.depth ?? $.ness" } else { "$" };
+        let rule = if path == "/ports.json" { "$.ness" } else { rule };
+        let url = format!("{server}{path}");
+        let mut words = vec!["query", rule, &url];
+        words.extend(more);
+        let ran = folder.run(&words, b"");
+        assert_eq!((ran.status, ran.out.as_str()), (status, out), "{path}: {}", ran.err);
+        assert!(ran.err.contains(said), "{path}: {}", ran.err);
+    }
+    let url = format!("{server}/private");
+    let ran = folder.run(&["query", "$", &url, "--header", "Authorization: Bearer tern"], b"");
+    assert_eq!(ran.out, "\"in\"\n", "{}", ran.err);
+    let ran = folder.run(&["query", "$", "http://127.0.0.1:1/x"], b"");
+    assert_eq!(ran.status, 3);
+    assert!(ran.err.contains("cannot be fetched"), "{}", ran.err);
+}
