@@ -259,7 +259,7 @@ impl<'a> Reader<'a> {
                     Err((message, advice)) => {
                         let (start, end) = place(attribute);
                         let raw = attribute.name.qualified();
-                        attribute.name = self.undeclared(raw);
+                        attribute.name = self.repaired(raw);
                         self.broken(start, end, message, advice, NAMED)?;
                     }
                 }
@@ -280,14 +280,17 @@ impl<'a> Reader<'a> {
         Ok(())
     }
 
-    /// Leaves prefixes and declarations of namespaces out; where two attributes would then be called the same, the later
-    /// keeps its prefix.
+    /// Leaves prefixes and declarations of namespaces out; where two attributes would then be called the same, only one of
+    /// them does without.
     pub(super) fn drop_prefixes(&mut self) {
         self.attributes.retain(|attribute| !attribute.name.declares_namespace());
         for position in 0..self.attributes.len() {
-            let local = Name::plain(self.attributes[position].name.local());
-            if self.attributes[..position].iter().all(|earlier| earlier.name != local) {
-                self.attributes[position].name = local;
+            let local = self.attributes[position].name.local();
+            let is_taken = |(other, attribute): (usize, &Attribute<'a>)| {
+                other != position && attribute.name.qualified() == local
+            };
+            if !self.attributes.iter().enumerate().any(is_taken) {
+                self.attributes[position].name = Name::plain(local);
             }
         }
     }

@@ -144,7 +144,7 @@ struct Outer<'a> {
 type Read<T> = Result<T, SyntaxError>;
 
 /// How a name with an undeclared prefix is read.
-pub(super) const NAMED: &str = "it is read as declared for urn:undeclared";
+pub(super) const NAMED: &str = "it is read as a name of urn:undeclared";
 
 impl<'a> Reader<'a> {
     fn new(text: &'a str, arena: &'a Arena, options: Options) -> Self {
@@ -625,20 +625,19 @@ impl<'a> Reader<'a> {
                 rest
             }
         };
-        match self.checked(text, at)? {
-            Some(clean) => self.add_text(start, self.arena.text(&clean)),
-            None => self.add_text(start, text),
-        }
+        let text = self.clean(text, at)?;
+        self.add_text(start, text);
         Ok(())
     }
 
     /// Refuses characters that may not stand in a document; in a repair, gives the text without them.
-    fn checked(&mut self, text: &str, at: usize) -> Read<Option<String>> {
+    fn clean(&mut self, text: &'a str, at: usize) -> Read<&'a str> {
         match chars::first_refused(text) {
-            None => Ok(None),
+            None => Ok(text),
             Some((offset, character)) => {
                 self.refused_character(at + offset, character)?;
-                Ok(Some(text.chars().filter(|c| chars::is_char(*c)).collect()))
+                let clean: String = text.chars().filter(|c| chars::is_char(*c)).collect();
+                Ok(self.arena.text(&clean))
             }
         }
     }
@@ -672,7 +671,7 @@ impl<'a> Reader<'a> {
             self.cursor.at = self.cursor.text.len();
             return Ok(());
         };
-        self.checked(text, at)?;
+        let text = self.clean(text, at)?;
         self.nodes.push(Node::Comment(self.origin(start), text));
         Ok(())
     }
@@ -714,7 +713,7 @@ impl<'a> Reader<'a> {
             return Ok(());
         }
         let data = data.unwrap_or_default();
-        self.checked(data, at)?;
+        let data = self.clean(data, at)?;
         let instruction = self.arena.pair(name.unwrap_or_default(), data);
         self.nodes.push(Node::Instruction(self.origin(start), instruction));
         Ok(())
@@ -753,7 +752,7 @@ impl<'a> Reader<'a> {
             Err(_) if !self.options.namespaces => Name::plain(raw),
             Err((message, advice)) => {
                 self.broken(start, end, message, advice, NAMED)?;
-                self.undeclared(raw)
+                self.repaired(raw)
             }
         };
         let name = if self.options.drop_namespaces {
@@ -771,9 +770,12 @@ impl<'a> Reader<'a> {
         Ok(())
     }
 
-    /// A name whose prefix nothing declares.
-    pub(super) fn undeclared(&self, raw: &'a str) -> Name<'a> {
+    /// What a repair makes of a name whose prefix nothing declares, or that can have none.
+    pub(super) fn repaired(&self, raw: &'a str) -> Name<'a> {
         let prefix = Name::new(raw, "").prefix();
+        if !chars::is_qualified(raw) || prefix == "xmlns" {
+            return Name::plain(self.arena.text(&raw.replace(':', "_")));
+        }
         Name::new(raw, self.arena.concat(&["urn:undeclared:", prefix]))
     }
 

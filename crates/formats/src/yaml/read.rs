@@ -163,7 +163,10 @@ impl<'a> Reader<'a> {
         match event {
             Event::DocumentStart(_) => self.anchors.clear(),
             Event::Scalar(text, style, anchor, tag) => {
-                let end = self.offsets.of(span.end);
+                let end = match style {
+                    ScalarStyle::SingleQuoted | ScalarStyle::DoubleQuoted => self.quoted_end(start),
+                    _ => self.offsets.of(span.end),
+                };
                 self.comments(start);
                 self.commented = end.max(self.commented);
                 let value = self.scalar(text, style, tag.as_deref(), start);
@@ -389,6 +392,24 @@ impl<'a> Reader<'a> {
             let origin = self.origin(start);
             self.read.losses.add(Loss::Tag, origin);
         }
+    }
+
+    /// Where a scalar in quotes ends that begins at byte `start`; the parser's end is behind the comment that follows.
+    fn quoted_end(&self, start: usize) -> usize {
+        let bytes = self.text.as_bytes();
+        let quote = bytes.get(start).copied();
+        let mut at = start + 1;
+        while let Some(byte) = bytes.get(at) {
+            let next = bytes.get(at + 1).copied();
+            match byte {
+                b'\\' if quote == Some(b'"') => at += 1,
+                b'\'' if quote == Some(b'\'') && next == Some(b'\'') => at += 1,
+                byte if Some(*byte) == quote => return at + 1,
+                _ => {}
+            }
+            at += 1;
+        }
+        bytes.len()
     }
 
     /// Counts the comments between the last scalar and byte `end`.
