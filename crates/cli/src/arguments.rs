@@ -304,9 +304,9 @@ Examples:
   kyanite convert tickets.csv --to jsonl
   kyanite convert berths.geojson --to csv --flatten
   kyanite convert bookings.jsonl --to tsv --flatten --columns id,leg.from,leg.to,fare.amount
-  kyanite convert manifest.xml --to json --list deck.vehicle
-  kyanite convert pier-feed.xml --to json --lenient
-  kyanite convert ports.yaml --to toml --losses
+  kyanite convert notices.xml --to json --list notice
+  kyanite convert pier-feed.xml --to json --lenient --quiet
+  kyanite convert tariff.csv --to xml --root tariff --item fare
 
 What the target format cannot carry is counted on standard error.")]
 pub struct Convert {

@@ -57,7 +57,23 @@ const TOUR: &[Step] = &[
     },
     Step {
         title: "Convert",
-        text: "Tables go to JSON and back. Cells keep their spelling, and compute as the numbers they spell.",
+        text: "Every format goes to every other that can hold it. What is lost on the way is said.",
+        commands: &[
+            &["convert", "ports.yaml", "--to", "toml"],
+            &[
+                "query",
+                "for v in $.manifest.vessel[*] return {v.@id, v.name, crew: count(v.crew.person[*])}",
+                "manifest.xml",
+                "--to",
+                "yaml",
+            ],
+            &["convert", "pier-feed.xml", "--to", "json", "--compact", "--lenient"],
+            &["convert", "tariff.csv", "--to", "xml", "--root", "tariff", "--item", "fare"],
+        ],
+    },
+    Step {
+        title: "Tables",
+        text: "Cells keep their spelling, and compute as the numbers they spell.",
         commands: &[
             &["convert", "tickets.csv", "--to", "jsonl"],
             &[

@@ -72,7 +72,7 @@ mod tests {
 
     #[test]
     fn both_byte_orders_and_split_characters() {
-        let text = "\u{feff}[\"ø €😀\"]".repeat(1) + &"æ😀".repeat(50_000);
+        let text = "\u{feff}[\"ø €😀\"]".to_owned() + &"æ😀".repeat(50_000);
         for big in [false, true] {
             let bytes: Vec<u8> = text
                 .encode_utf16()

@@ -98,11 +98,11 @@ pub fn by_content(head: &[u8], is_all: bool) -> Option<Detected> {
         if is_all { head.len() } else { memchr::memrchr(b'\n', head).map_or(0, |end| end + 1) };
     let lines = std::str::from_utf8(&head[..whole]).unwrap_or_default();
     match first {
-        Some('{' | '[') => {
-            // These begin JSON nearly always, but also tables of TOML and flow style of YAML.
-            if reads_as_json(head) || !reads_as_toml(lines) && !reads_as_yaml(lines) {
-                return found(Format::Json, Reason::Content(first));
-            }
+        // These begin JSON nearly always, but also tables of TOML and flow style of YAML.
+        Some('{' | '[')
+            if reads_as_json(head) || !reads_as_toml(lines) && !reads_as_yaml(lines) =>
+        {
+            return found(Format::Json, Reason::Content(first));
         }
         Some('"' | '-' | '0'..='9' | 't' | 'f' | 'n') if reads_as_json(head) => {
             return found(Format::Json, Reason::Content(first));

@@ -257,9 +257,8 @@ impl Writer {
             if position > 0 {
                 out.push(self.settings.delimiter);
             }
-            match cells.iter().find(|(name, _)| name == column) {
-                Some((_, Some(text))) => self.cell(text, self.columns.len() == 1, out),
-                Some((_, None)) | None => {}
+            if let Some((_, Some(text))) = cells.iter().find(|(name, _)| name == column) {
+                self.cell(text, self.columns.len() == 1, out);
             }
         }
         out.push(b'\n');

@@ -301,7 +301,7 @@ impl<'a> Reader<'a> {
         let mut text = line;
         loop {
             let trimmed = text.trim_start_matches([' ', '\t', '\n']);
-            let trimmed = if trimmed.starts_with("\r\n") { &trimmed[2..] } else { trimmed };
+            let trimmed = trimmed.strip_prefix("\r\n").unwrap_or(trimmed);
             if trimmed.len() == text.len() {
                 break;
             }

@@ -388,7 +388,8 @@ impl<'a> Reader<'a> {
     fn collection_tag(&mut self, tag: Option<&Tag>, start: usize) {
         let Some(tag) = tag else { return };
         let is_usual = tag.is_yaml_core_schema() && matches!(tag.suffix.as_str(), "seq" | "map");
-        if !is_usual && !(tag.handle == "!" && tag.suffix.is_empty()) {
+        let is_plain = tag.handle == "!" && tag.suffix.is_empty();
+        if !is_usual && !is_plain {
             let origin = self.origin(start);
             self.read.losses.add(Loss::Tag, origin);
         }
