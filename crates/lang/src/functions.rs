@@ -83,6 +83,10 @@ impl Takes {
     pub fn may_accept(self, of: Type) -> bool {
         match of {
             Type::Any => true,
+            // An element stands for its text, or for its record.
+            Type::Of(Kind::Element) => {
+                self.has(Self::ELEMENT.or(Self::TEXT).or(Self::NUMBER).or(Self::MAP))
+            }
             Type::Of(kind) => self.accepts(Some(kind)),
         }
     }

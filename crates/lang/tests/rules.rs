@@ -449,7 +449,8 @@ fn every_function_refuses_what_it_does_not_take() {
     ];
     let sample = |takes: Takes| {
         let fits = samples.iter().find(|(kind, _)| takes.or(*kind) == takes);
-        fits.map_or("$[*]", |(_, sample)| sample)
+        let other = if takes.or(Takes::ELEMENT) == takes { "element('a')" } else { "$[*]" };
+        fits.map_or(other, |(_, sample)| sample)
     };
     for function in all() {
         for (position, parameter) in function.parameters.iter().enumerate() {
