@@ -6,7 +6,7 @@ use std::time::Duration;
 
 use kyanite_flow::{
     Destination, Events, Failed, Fetch, Input, InputOptions, Job, Layout, LossPolicy, Output,
-    Remarks, Sink, What,
+    Part, Remarks, Sink, What,
 };
 use kyanite_formats::documents::Limits;
 use kyanite_formats::losses::{Loss, Losses};
@@ -287,6 +287,10 @@ impl RuleCommand<'_> {
                 expansion: usize::try_from(self.input.expansion).unwrap_or(usize::MAX),
                 aliases: self.input.aliases as usize,
             },
+            threads: match self.input.threads {
+                Some(threads) => usize::from(threads),
+                None => std::thread::available_parallelism().map_or(1, usize::from),
+            },
             size: self.input.size_limit,
             fetch: Fetch {
                 headers: self.input.headers.clone(),
@@ -382,6 +386,15 @@ impl Sink for Counted<'_> {
 
     fn is_closed(&self) -> bool {
         self.sink.as_ref().is_some_and(|sink| sink.is_closed())
+    }
+
+    fn apart(&self) -> Option<Part> {
+        self.sink.as_ref().map_or(Some(Part::counting()), |sink| sink.apart())
+    }
+
+    fn join(&mut self, part: &mut Part) -> Flow {
+        self.found += part.items as i64;
+        self.sink.as_mut().map_or(Flow::Continue(()), |sink| sink.join(part))
     }
 
     fn expect_elements(&mut self) {

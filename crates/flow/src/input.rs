@@ -48,6 +48,8 @@ pub struct InputOptions {
     pub size: u64,
     /// How URLs are fetched.
     pub fetch: Fetch,
+    /// How many threads run over records.
+    pub threads: usize,
 }
 
 /// The bytes of a whole document that are read unless more is asked for: as far as places in it can be told.
@@ -65,6 +67,7 @@ impl Default for InputOptions {
             limits: Limits::default(),
             size: DEFAULT_SIZE,
             fetch: Fetch::default(),
+            threads: 1,
         }
     }
 }

@@ -12,6 +12,7 @@ use kyanite_tree::{Origin, Problem, Spot, Value};
 use tempfile::NamedTempFile;
 
 use crate::compression::{Compression, Encoder};
+use crate::part::Part;
 use crate::render::{Layout, Renderer, Unwritable};
 use crate::{Failed, Sink};
 
@@ -180,6 +181,19 @@ impl Sink for Output {
 
     fn is_closed(&self) -> bool {
         self.closed || self.failed.is_some()
+    }
+
+    fn apart(&self) -> Option<Part> {
+        Some(Part::rendering(Some(self.renderer.apart()?)))
+    }
+
+    fn join(&mut self, part: &mut Part) -> Flow {
+        if let Some(renderer) = &mut part.renderer {
+            self.renderer.join(renderer, &mut part.bytes, &mut self.buffer);
+        }
+        part.clear();
+        let before = self.buffer.len();
+        self.go_on(before, Ok(()))
     }
 
     fn expect_elements(&mut self) {

@@ -61,6 +61,16 @@ impl Blocks {
         }
     }
 
+    /// Puts the next block into `block`, and keeps what is behind it; tells whether it is the last.
+    pub(crate) fn next_owned(&mut self, block: &mut Vec<u8>) -> io::Result<bool> {
+        let next = self.next()?;
+        let (length, is_last) = (next.bytes.len(), next.is_last);
+        block.clear();
+        block.extend_from_slice(next.bytes);
+        self.used(length);
+        Ok(is_last)
+    }
+
     /// Takes back all but the first `used` bytes of the last block.
     pub(crate) fn used(&mut self, used: usize) {
         self.buffer.copy_within(used..self.filled, 0);

@@ -126,6 +126,40 @@ impl Renderer {
         self.view.undecided()
     }
 
+    /// A renderer for items that follow those so far, if they can be rendered apart: then all that is settled by the first
+    /// items is settled.
+    pub(crate) fn apart(&self) -> Option<Self> {
+        let is_settled = match self.layout.format {
+            Format::Csv | Format::Tsv => self.rows.is_settled(),
+            Format::JsonSequence | Format::Yaml | Format::Xml => self.items > 0,
+            Format::Toml => false,
+            Format::Json | Format::JsonLines | Format::Text => true,
+        };
+        let mut apart = is_settled.then(|| Self::new(self.layout.clone()))?;
+        apart.rows = self.rows.clone();
+        apart.xml = self.xml.clone();
+        apart.elements = self.elements;
+        // The items of a part are never the first.
+        apart.items = 1;
+        Some(apart)
+    }
+
+    /// Appends what was rendered apart.
+    pub(crate) fn join(&mut self, part: &mut Self, bytes: &mut [u8], out: &mut Vec<u8>) {
+        if self.items == 0 && self.layout.format == Format::Json
+            && let Some(first) = bytes.first_mut()
+        {
+            *first = b'[';
+        }
+        out.extend_from_slice(bytes);
+        self.items += part.items - 1;
+        part.items = 1;
+        self.view.join(&part.view);
+        self.losses.add_all(&part.losses);
+        part.losses = Losses::default();
+        part.view = View::new(&part.layout.lists, false);
+    }
+
     /// Appends one item of a list.
     pub(crate) fn item(&mut self, value: Value<'_>, out: &mut Vec<u8>) -> Rendered {
         self.begin_document()?;

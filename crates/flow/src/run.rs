@@ -7,6 +7,7 @@ use kyanite_tree::{Arena, Kind, Location, Origin, Problem, Spot, Value, locate};
 use crate::document::Library;
 use crate::failed::{Events, Failed};
 use crate::input::{Input, InputOptions, Source};
+use crate::part::Part;
 
 /// What is wanted of the matches of a rule.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -45,6 +46,14 @@ pub trait Sink {
     fn end_items(&mut self);
     /// Whether nothing more can be taken.
     fn is_closed(&self) -> bool;
+    /// A sink for items that follow those so far, if they can be taken apart, on another thread.
+    fn apart(&self) -> Option<Part> {
+        None
+    }
+    /// Takes the items of a part.
+    fn join(&mut self, _part: &mut Part) -> Flow {
+        Flow::Continue(())
+    }
     /// Elements of XML may be among the results.
     fn expect_elements(&mut self) {}
     /// What the output could not carry since this was last asked, where it was read.

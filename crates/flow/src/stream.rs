@@ -1,13 +1,16 @@
 //! A rule over records, one by one, in memory that does not grow with their number.
 
+use kyanite_formats::records::Layout;
 use kyanite_lang::{Arguments, Failure, Names, RecordState, Runner, Session};
 use kyanite_tree::{Arena, Origin, Problem, Spot, Value};
 
 use crate::document::{Duplicates, Library, Skipped, record_location};
 use crate::failed::{Events, Failed};
 use crate::input::{Beginning, Input, Source, cannot_read};
-use crate::records::{Blocks, InputPart, Next, Records, valid_start};
-use crate::run::{Job, LossPolicy, Results, Run, is_xml, open, rule_failed, settle_losses};
+use crate::records::{Block, Blocks, InputPart, Next, Records, valid_start};
+use crate::parallel::{self, Done, Work};
+use crate::part::Part;
+use crate::run::{Job, LossPolicy, Results, Run, What, is_xml, open, rule_failed, settle_losses};
 
 /// Where a run over records stands.
 struct Progress<'g> {
@@ -157,6 +160,14 @@ impl Stream<'_, '_, '_, '_> {
                 Some(needs) if self.session.watch.has_seen_enough() => layout.with_needs(needs),
                 _ => layout,
             };
+            if self.may_part(is_last)
+                && let Some(part) = self.results.sink().apart()
+            {
+                input.lines_before += memchr::memchr_iter(b'\n', &bytes[..from]).count() as u64;
+                blocks.used(from);
+                let rest = Rest { blocks, layout, input, part };
+                return self.in_parallel(rest, progress, skipped, duplicates);
+            }
             let records = Records::new(block, from, input, layout, &arena);
             let used = self.block(records, &arena, progress, &mut skipped, &mut duplicates)?;
             input.lines_before += memchr::memchr_iter(b'\n', &bytes[..used]).count() as u64;
@@ -167,6 +178,78 @@ impl Stream<'_, '_, '_, '_> {
             blocks.used(used);
             arena.reset();
         }
+        skipped.finish(self.events);
+        duplicates.finish(self.events);
+        Ok(())
+    }
+
+    /// Whether the blocks that are left can be run over at the same time.
+    fn may_part(&self, is_last: bool) -> bool {
+        let Job { plan, what, losses, options, .. } = self.job;
+        !is_last
+            && options.threads > 1
+            && *what == What::Values
+            && *losses == LossPolicy::Count
+            && plan.runs_in_any_order()
+            && self.session.watch.has_seen_enough()
+    }
+
+    /// Runs over the blocks that are left, several at the same time.
+    fn in_parallel<'b, 'g: 'b>(
+        &mut self,
+        rest: Rest<'b>,
+        progress: &mut Progress<'g>,
+        mut skipped: Skipped,
+        mut duplicates: Duplicates,
+    ) -> Result<(), Failed> {
+        let Rest { mut blocks, layout, mut input, part } = rest;
+        let (name, threads) = (input.name, self.job.options.threads);
+        let names = progress.names.clone();
+        let state = progress.state.apart(self.job.plan);
+        let work = Work { plan: self.job.plan, layout, input, names: &names, state: &state };
+        let mut carried: Vec<u8> = Vec::new();
+        let mut arena = Arena::new();
+        let commit = |done: &mut Done, is_last: bool| {
+            let bytes = &mut done.bytes;
+            // What was carried over from the block before changes where this one begins.
+            let clean = done.clean.take().filter(|_| carried.is_empty());
+            if let Some(clean) = clean
+                && progress.state.join(&clean.state).is_ok()
+            {
+                self.session.watch.join(&clean.watch);
+                progress.index += clean.records;
+                input.lines_before += memchr::memchr_iter(b'\n', bytes).count() as u64;
+                self.events.read(bytes.len());
+                let flow = self.results.sink().join(&mut done.part);
+                return Ok(flow.is_continue());
+            }
+            if !carried.is_empty() {
+                carried.extend_from_slice(bytes);
+                std::mem::swap(&mut carried, bytes);
+                carried.clear();
+            }
+            loop {
+                let block = Block { bytes, is_last };
+                let records = Records::new(block, 0, input, layout, &arena);
+                let used =
+                    self.block(records, &arena, progress, &mut skipped, &mut duplicates)?;
+                arena.reset();
+                input.lines_before += memchr::memchr_iter(b'\n', &bytes[..used]).count() as u64;
+                self.events.read(used);
+                let is_done = progress.done || is_last && used == bytes.len();
+                bytes.drain(..used);
+                if is_done {
+                    return Ok(false);
+                }
+                if !is_last {
+                    carried.extend_from_slice(bytes);
+                    return Ok(true);
+                }
+            }
+        };
+        let parts = || part.again();
+        let failed = |error| Failed::Input(cannot_read(name, &error));
+        parallel::run(work, threads, &mut blocks, parts, commit, failed)?;
         skipped.finish(self.events);
         duplicates.finish(self.events);
         Ok(())
@@ -214,6 +297,15 @@ impl Stream<'_, '_, '_, '_> {
             }
         }
     }
+}
+
+/// What is left of a stream.
+struct Rest<'b> {
+    blocks: Blocks,
+    layout: Layout<'b>,
+    input: InputPart<'b>,
+    /// What takes items apart from the output.
+    part: Part,
 }
 
 /// The place in the input that a failure is about.

@@ -109,6 +109,26 @@ impl View {
         &mut self.losses
     }
 
+    /// Adds what another view with the same lists saw and lost.
+    pub fn join(&mut self, other: &Self) {
+        self.losses.add_all(&other.losses);
+        let mut places: Vec<Option<u32>> = Vec::with_capacity(other.seen.len());
+        for seen in &other.seen {
+            // Parents stand before their children.
+            let parent = seen.parent.map(|parent| places[parent as usize]);
+            let place = match parent {
+                Some(None) => None,
+                parent => self.seen(parent.flatten(), &seen.name),
+            };
+            if let Some(place) = place {
+                let own = &mut self.seen[place as usize];
+                own.once |= seen.once;
+                own.repeated |= seen.repeated;
+            }
+            places.push(place);
+        }
+    }
+
     /// The paths of members that occurred both once and repeated, without being told which it is.
     #[must_use]
     pub fn undecided(&self) -> Vec<String> {

@@ -97,6 +97,25 @@ impl Plan {
         self.fold.is_none()
     }
 
+    /// Whether what the rule gives of a record depends on that record alone, so that blocks of records may be run over at
+    /// the same time. Aggregates over records do not stand in the way: their states are joined.
+    #[must_use]
+    pub fn runs_in_any_order(&self) -> bool {
+        match self.records() {
+            Some((RecordHead::All | RecordHead::Filter(_), source)) => match source {
+                RecordSource::Many(_) => true,
+                RecordSource::One(_) => false,
+                RecordSource::Loop(repeat, _, _, at) => {
+                    let keeps_no_count = |clause: &Clause| {
+                        !matches!(clause.kind, ClauseKind::Skip(_) | ClauseKind::First(_))
+                    };
+                    at.is_none() && repeat.clauses.iter().all(keeps_no_count)
+                }
+            },
+            _ => false,
+        }
+    }
+
     /// Whether the rule runs over the records of a list one by one, in memory that does not grow with them.
     #[must_use]
     pub fn runs_by_record(&self) -> bool {
@@ -170,6 +189,7 @@ impl RecordFold {
 }
 
 /// What picks records from the root list before the rest of the rule sees them.
+#[derive(Clone, Copy)]
 pub(crate) enum RecordHead<'p> {
     /// All.
     All,

@@ -40,6 +40,11 @@ pub struct Session {
 }
 
 impl Session {
+    /// Forgets what was met, but keeps what was compiled.
+    pub fn restart(&mut self, plan: &Plan) {
+        self.watch = Watch::new(plan);
+    }
+
     /// A session for runs of `plan`.
     #[must_use]
     pub fn new(plan: &Plan) -> Self {
@@ -64,9 +69,36 @@ pub struct RecordState {
     turns: i64,
 }
 
+impl RecordState {
+    /// A state like that before the first record, for records that are run over elsewhere.
+    #[must_use]
+    pub fn apart(&self, plan: &Plan) -> Self {
+        let fold = plan.fold.as_ref().map(|fold| Fold::new(fold.kind));
+        Self { counters: self.counters.clone(), fold, turns: 0 }
+    }
+
+    /// Adds the state of the records that follow. Gives it back, with nothing changed, when the two cannot be joined: then the
+    /// records have to be run over one after another, so that the failure has its place.
+    ///
+    /// # Errors
+    /// When the aggregates cannot be joined.
+    pub fn join(&mut self, later: &Self) -> Result<(), CannotJoin> {
+        self.turns += later.turns;
+        let (Some(own), Some(later)) = (&self.fold, &later.fold) else { return Ok(()) };
+        self.fold = Some(own.joined(later).map_err(|_| CannotJoin)?);
+        Ok(())
+    }
+}
+
+/// Two states of aggregates that have no common one: a number and a text have no order, say.
+#[derive(Debug)]
+pub struct CannotJoin;
+
 /// Runs a plan.
 pub struct Runner<'r, 'a> {
     plan: &'a Plan,
+    /// How the plan takes records, if it does.
+    records: Option<(RecordHead<'a>, RecordSource<'a>)>,
     arena: &'a Arena,
     session: &'r mut Session,
     /// `$`
@@ -97,6 +129,7 @@ impl<'r, 'a> Runner<'r, 'a> {
         let names = Names { globals: vec![None; plan.globals], locals: vec![None; plan.frame] };
         let mut runner = Self {
             plan,
+            records: plan.records(),
             arena,
             session,
             root,
@@ -129,6 +162,7 @@ impl<'r, 'a> Runner<'r, 'a> {
     ) -> Self {
         Self {
             plan,
+            records: plan.records(),
             arena,
             session,
             root: None,
@@ -192,7 +226,7 @@ impl<'r, 'a> Runner<'r, 'a> {
         emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
     ) -> Result<Flow, Box<Failure>> {
         let plan = self.plan;
-        let Some((head, source)) = plan.records() else { return Ok(Flow::Break(())) };
+        let Some((head, source)) = self.records else { return Ok(Flow::Break(())) };
         let mut last = false;
         match head {
             RecordHead::All => {}

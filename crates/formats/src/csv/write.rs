@@ -14,7 +14,7 @@ use crate::losses::{Loss, Losses};
 const LOOKED_AT: usize = 1000;
 
 /// Writes rows.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct Writer {
     settings: Settings,
     /// Whether nested values become columns with dotted names.
@@ -83,6 +83,12 @@ impl Writer {
             named: None,
             headed: false,
         }
+    }
+
+    /// Whether rows are written as they come, no longer kept until the columns are known.
+    #[must_use]
+    pub fn is_settled(&self) -> bool {
+        self.settled && (self.headed || self.named == Some(false))
     }
 
     /// Appends a row to `out`, or keeps it until the columns are known.

@@ -5,6 +5,16 @@ use super::error::{ErrorKind, ReadError};
 const ONES: u64 = 0x0101_0101_0101_0101;
 const HIGHS: u64 = 0x8080_8080_8080_8080;
 
+/// A high bit for each byte of a word that is a quote, a backslash or a control character; only the first is sure to be one.
+#[inline]
+fn specials(word: u64) -> u64 {
+    let zero = |word: u64| word.wrapping_sub(ONES) & !word & HIGHS;
+    let quote = zero(word ^ (ONES * u64::from(b'"')));
+    let backslash = zero(word ^ (ONES * u64::from(b'\\')));
+    let control = word.wrapping_sub(ONES * 0x20) & !word & HIGHS;
+    quote | backslash | control
+}
+
 /// The first byte at or after `at` that is a quote, a backslash or a control character; the length of `bytes`
 /// if there is none.
 #[inline]
@@ -12,16 +22,20 @@ pub(super) fn plain_end(bytes: &[u8], mut at: usize) -> usize {
     // Eight bytes at a time, by the arithmetic of a zero byte in a word: `(w - 1) & !w` has a high bit exactly
     // at (or above) the first zero byte, and only the first set bit is used.
     while let Some(chunk) = bytes.get(at..).and_then(<[u8]>::first_chunk::<8>) {
-        let word = u64::from_le_bytes(*chunk);
-        let zero = |word: u64| word.wrapping_sub(ONES) & !word & HIGHS;
-        let quote = zero(word ^ (ONES * u64::from(b'"')));
-        let backslash = zero(word ^ (ONES * u64::from(b'\\')));
-        let control = word.wrapping_sub(ONES * 0x20) & !word & HIGHS;
-        let special = quote | backslash | control;
+        let special = specials(u64::from_le_bytes(*chunk));
         if special != 0 {
             return at + (special.trailing_zeros() / 8) as usize;
         }
         at += 8;
+    }
+    // What is left is the end of the last eight bytes, whose others are known to be plain.
+    if let Some(chunk) = bytes.last_chunk::<8>() {
+        let left = bytes.len() - at;
+        if left == 0 {
+            return at;
+        }
+        let special = specials(u64::from_le_bytes(*chunk)) >> (8 * (8 - left));
+        return if special == 0 { bytes.len() } else { at + (special.trailing_zeros() / 8) as usize };
     }
     while let Some(byte) = bytes.get(at) {
         if matches!(byte, b'"' | b'\\' | 0..=0x1F) {

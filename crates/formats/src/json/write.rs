@@ -102,6 +102,7 @@ fn line(blanks: usize, out: &mut Vec<u8>) {
 /// Appends `text` in quotes, with the escapes that RFC 8259 section 7 demands and no others.
 pub fn write_text(text: &str, out: &mut Vec<u8>) {
     let bytes = text.as_bytes();
+    out.reserve(bytes.len() + 2);
     out.push(b'"');
     let mut at = 0;
     loop {

@@ -67,7 +67,7 @@ pub fn write(
 }
 
 /// Writes one document, whole or the items of its root one by one.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct Writer {
     layout: Layout,
     /// The name of the root that items are being written into.

@@ -94,6 +94,24 @@ impl Fold {
         Ok(())
     }
 
+    /// The aggregate over the items of both, those of `later` behind the own ones.
+    pub(crate) fn joined(&self, later: &Self) -> Result<Self, Fault> {
+        let failed = |message: String| Fault::new(0, message);
+        let best = match (&self.best, &later.best) {
+            (Some(own), Some(other)) => {
+                let wanted = match self.kind {
+                    FoldKind::Least => Ordering::Less,
+                    _ => Ordering::Greater,
+                };
+                let order = other.rank().order(&own.rank()).map_err(failed)?;
+                Some(if order == wanted { other } else { own })
+            }
+            (own, other) => own.as_ref().or(other.as_ref()),
+        };
+        let sum = self.sum.add(&later.sum).map_err(|error| number_fault(0, error))?;
+        Ok(Self { kind: self.kind, count: self.count + later.count, sum, best: best.cloned() })
+    }
+
     /// Forgets where the best item was read, since what it was read from is gone.
     pub(crate) fn forget_place(&mut self) {
         if let Some(best) = &mut self.best {

@@ -8,7 +8,7 @@ use super::{Failure, Flow, Ran, Runner};
 use crate::plan::{ClauseKind, Expr, ForSource, Loop};
 
 /// What each clause of a running loop counts: for `skip` and `first`, how many turns it still takes.
-#[derive(Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub(super) struct Counters(Vec<u64>);
 
 /// Turns that the next clause in line holds back until it has seen them all.

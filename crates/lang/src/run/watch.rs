@@ -56,6 +56,12 @@ struct TestWatch {
 }
 
 impl Watch {
+    /// A watch over nothing.
+    #[must_use]
+    pub fn empty() -> Self {
+        Self { paths: Vec::new(), tests: Vec::new() }
+    }
+
     pub(super) fn new(plan: &Plan) -> Self {
         Self {
             paths: vec![PathWatch::default(); plan.paths.len()],
@@ -101,6 +107,17 @@ impl Watch {
             watch.stop.misses = 1;
             watch.stop.lists = 1;
             watch.stop.items = count;
+        }
+    }
+
+    /// Adds what was met elsewhere, in later records.
+    pub fn join(&mut self, later: &Self) {
+        for (own, later) in self.paths.iter_mut().zip(&later.paths) {
+            own.join(later);
+        }
+        for (own, later) in self.tests.iter_mut().zip(&later.tests) {
+            own.seen += later.seen;
+            own.held += later.held;
         }
     }
 
@@ -208,6 +225,34 @@ impl Watch {
             return (format!("no `{text}` at {prefix}: it is {kind}"), advice);
         }
         (format!("no `{text}` under {prefix}"), None)
+    }
+}
+
+impl PathWatch {
+    fn join(&mut self, later: &Self) {
+        self.asked |= later.asked;
+        self.selected |= later.selected;
+        self.lists += later.lists;
+        self.list_step = self.list_step.max(later.list_step);
+        let (own, other) = (&mut self.stop, &later.stop);
+        if other.misses == 0 || other.step < own.step {
+            return;
+        }
+        if other.step > own.step {
+            *own = other.clone();
+            return;
+        }
+        own.misses += other.misses;
+        own.maps += other.maps;
+        own.lists += other.lists;
+        own.items += other.items;
+        own.others = own.others.or(other.others);
+        own.json_text |= other.json_text;
+        for (name, count) in &other.names {
+            if own.names.len() < NAMES || own.names.contains_key(name) {
+                *own.names.entry(name.clone()).or_default() += count;
+            }
+        }
     }
 }
 

@@ -1,0 +1,176 @@
+//! Blocks of records on several threads, their results in the order of the input.
+//!
+//! A block ends at a line end, which nearly always ends a record. Workers take that for granted; what they did counts only
+//! when all blocks before it ended just there. A block in which anything is worth saying, or whose last record goes on in
+//! the next, is run over again, in its turn, by the thread that keeps the order; so messages, places and failures are those
+//! of one thread.
+
+use std::collections::BTreeMap;
+use std::io;
+use std::sync::mpsc::{Receiver, Sender, channel};
+use std::sync::{Arc, Mutex, PoisonError};
+
+use kyanite_formats::records::Layout;
+use kyanite_lang::{Names, Plan, RecordState, Runner, Session, Watch};
+use kyanite_tree::Arena;
+
+use crate::Sink;
+use crate::part::Part;
+use crate::records::{Block, Blocks, InputPart, Next, Records};
+
+/// What workers need of a run.
+#[derive(Clone, Copy)]
+pub(crate) struct Work<'w> {
+    pub(crate) plan: &'w Plan,
+    pub(crate) layout: Layout<'w>,
+    pub(crate) input: InputPart<'w>,
+    pub(crate) names: &'w Names<'w>,
+    pub(crate) state: &'w RecordState,
+}
+
+/// A block that waits to be run over.
+struct Task {
+    sequence: u64,
+    bytes: Vec<u8>,
+    part: Part,
+}
+
+/// A block that was run over.
+pub(crate) struct Done {
+    pub(crate) bytes: Vec<u8>,
+    pub(crate) part: Part,
+    /// What came of it; nothing when it has to be run over again.
+    pub(crate) clean: Option<Clean>,
+}
+
+/// What came of a block in which nothing was worth saying.
+pub(crate) struct Clean {
+    pub(crate) watch: Watch,
+    pub(crate) state: RecordState,
+    pub(crate) records: u64,
+}
+
+/// Blocks on each thread that are run over or wait.
+const AHEAD: usize = 3;
+
+/// Runs over all blocks that are left. `commit` gets them in order, and says whether it wants more.
+///
+/// # Errors
+/// When the input cannot be read.
+pub(crate) fn run<E>(
+    work: Work<'_>,
+    threads: usize,
+    blocks: &mut Blocks,
+    new_part: impl Fn() -> Part,
+    mut commit: impl FnMut(&mut Done, bool) -> Result<bool, E>,
+    failed: impl Fn(io::Error) -> E,
+) -> Result<(), E> {
+    std::thread::scope(|scope| {
+        let (tasks, waiting) = channel::<Task>();
+        let (results, done) = channel::<(u64, Done)>();
+        let waiting = Arc::new(Mutex::new(waiting));
+        for _ in 0..threads {
+            let (waiting, results) = (Arc::clone(&waiting), results.clone());
+            scope.spawn(move || worker(work, &waiting, &results));
+        }
+        drop(results);
+        let mut order = Order { next: 0, early: BTreeMap::new(), done };
+        let (mut sent, mut is_end, mut parts) = (0, false, Vec::new());
+        let mut spare: Vec<Vec<u8>> = Vec::new();
+        loop {
+            while !is_end && sent - order.next < (threads * AHEAD) as u64 {
+                let mut bytes = spare.pop().unwrap_or_default();
+                is_end = blocks.next_owned(&mut bytes).map_err(&failed)?;
+                let part = parts.pop().unwrap_or_else(&new_part);
+                // A worker that is gone has panicked, which the scope hands on.
+                let _ = tasks.send(Task { sequence: sent, bytes, part });
+                sent += 1;
+            }
+            if order.next == sent {
+                return Ok(());
+            }
+            let Some(mut result) = order.take() else { return Ok(()) };
+            let is_last = is_end && order.next == sent;
+            if !commit(&mut result, is_last)? {
+                return Ok(());
+            }
+            result.part.clear();
+            parts.push(result.part);
+            spare.push(result.bytes);
+        }
+    })
+}
+
+/// Puts results in the order of their blocks.
+struct Order {
+    next: u64,
+    early: BTreeMap<u64, Done>,
+    done: Receiver<(u64, Done)>,
+}
+
+impl Order {
+    fn take(&mut self) -> Option<Done> {
+        loop {
+            if let Some(done) = self.early.remove(&self.next) {
+                self.next += 1;
+                return Some(done);
+            }
+            let (sequence, done) = self.done.recv().ok()?;
+            self.early.insert(sequence, done);
+        }
+    }
+}
+
+fn worker(work: Work<'_>, waiting: &Mutex<Receiver<Task>>, results: &Sender<(u64, Done)>) {
+    let mut arena = Arena::new();
+    let mut session = Session::new(work.plan);
+    loop {
+        let task = waiting.lock().unwrap_or_else(PoisonError::into_inner).recv();
+        let Ok(Task { sequence, bytes, mut part }) = task else { return };
+        session.restart(work.plan);
+        let clean = block(work, &bytes, &mut part, &arena, &mut session);
+        arena.reset();
+        if results.send((sequence, Done { bytes, part, clean })).is_err() {
+            return;
+        }
+    }
+}
+
+/// Runs over one block; gives nothing when there is something to say about it.
+fn block(
+    work: Work<'_>,
+    bytes: &[u8],
+    part: &mut Part,
+    arena: &Arena,
+    session: &mut Session,
+) -> Option<Clean> {
+    let Work { plan, layout, input, names, state } = work;
+    let mut state = state.apart(plan);
+    let mut count = 0;
+    {
+        let block = Block { bytes, is_last: false };
+        let mut records = Records::new(block, 0, input, layout, arena);
+        let mut runner = Runner::for_batch(plan, names.clone(), arena, session);
+        loop {
+            match records.next() {
+                Next::Record(record) => {
+                    let ran = runner.record(&mut state, count, record, &mut |value| match value {
+                        Some(value) => part.item(value),
+                        None => kyanite_lang::Flow::Continue(()),
+                    });
+                    count += 1;
+                    if ran.is_err() || part.failed {
+                        return None;
+                    }
+                }
+                Next::End(used) if used == bytes.len() => break,
+                Next::End(_) | Next::Broken(_) => return None,
+            }
+        }
+        if !records.take_duplicates().is_empty() {
+            return None;
+        }
+    }
+    let watch = std::mem::replace(&mut session.watch, Watch::empty());
+    Some(Clean { watch, state, records: count })
+}

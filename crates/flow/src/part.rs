@@ -1,0 +1,69 @@
+//! Items that are taken on another thread, and then put behind those of the output.
+
+use std::ops::ControlFlow;
+
+use kyanite_lang::Flow;
+use kyanite_tree::Value;
+
+use crate::Sink;
+use crate::render::Renderer;
+
+/// Takes items of a list apart from the output that they belong to.
+pub struct Part {
+    /// How many items were taken.
+    pub items: u64,
+    /// What renders them; nothing when only their number is wanted.
+    pub(crate) renderer: Option<Renderer>,
+    pub(crate) bytes: Vec<u8>,
+    /// Whether an item could not be rendered, so that the part is of no use.
+    pub(crate) failed: bool,
+}
+
+impl Part {
+    /// A part that only counts.
+    #[must_use]
+    pub fn counting() -> Self {
+        Self::rendering(None)
+    }
+
+    pub(crate) fn rendering(renderer: Option<Renderer>) -> Self {
+        Self { items: 0, renderer, bytes: Vec::new(), failed: false }
+    }
+
+    /// Another part like this one when it was new.
+    pub(crate) fn again(&self) -> Self {
+        Self::rendering(self.renderer.as_ref().and_then(Renderer::apart))
+    }
+
+    /// Forgets what was taken.
+    pub(crate) fn clear(&mut self) {
+        self.items = 0;
+        self.bytes.clear();
+        self.failed = false;
+    }
+}
+
+impl Sink for Part {
+    fn item(&mut self, value: Value<'_>) -> Flow {
+        self.items += 1;
+        if let Some(renderer) = &mut self.renderer
+            && renderer.item(value, &mut self.bytes).is_err()
+        {
+            self.failed = true;
+            return ControlFlow::Break(());
+        }
+        ControlFlow::Continue(())
+    }
+
+    fn single(&mut self, _value: Option<Value<'_>>) -> Flow {
+        // Only items of lists are taken apart.
+        self.failed = true;
+        ControlFlow::Break(())
+    }
+
+    fn end_items(&mut self) {}
+
+    fn is_closed(&self) -> bool {
+        self.failed
+    }
+}
