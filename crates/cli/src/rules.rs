@@ -5,8 +5,8 @@ use std::path::Path;
 use std::time::Duration;
 
 use kyanite_flow::{
-    Destination, Events, Failed, Fetch, Input, InputOptions, Job, Layout, LossPolicy, Output,
-    Part, Remarks, Sink, What,
+    Destination, Events, Failed, Fetch, Input, InputOptions, Job, Layout, LossPolicy, Output, Part,
+    Remarks, Sink, What,
 };
 use kyanite_formats::documents::Limits;
 use kyanite_formats::losses::{Loss, Losses};

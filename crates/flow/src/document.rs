@@ -6,7 +6,7 @@ use std::io::Read;
 use kyanite_formats::detect::{self, Detected};
 use kyanite_formats::losses::Losses;
 use kyanite_formats::records::value_end;
-use kyanite_formats::xml::{self, Repair};
+use kyanite_formats::xml::{self, Repair, StepName};
 use kyanite_formats::{Format, SyntaxError, documents, json};
 use kyanite_tree::{Arena, Location, Origin, Problem, Spot, Step, Value, locate};
 
@@ -49,7 +49,7 @@ impl<'a> Library<'a> {
         events: &mut Events<'_>,
     ) -> Result<Loaded<'a>, Failed> {
         let contradiction = source.contradiction();
-        let Source { name, detected: Detected { format, .. }, looks_like, reader } = source;
+        let Source { name, detected: Detected { format, .. }, looks_like, reader, .. } = source;
         let mut bytes = Vec::new();
         Limited::new(reader, options.size)
             .read_to_end(&mut bytes)
@@ -136,7 +136,7 @@ impl<'a> Library<'a> {
         duplicates: &mut Duplicates,
     ) -> Result<Value<'a>, Failed> {
         let Text { name, text, format, .. } = self.text(document);
-        let beginning = Beginning::read(format, options, text, self.arena)
+        let beginning = Beginning::read(format, options, text, &[], self.arena)
             .map_err(|error| Failed::Input(error.problem(name, text.as_bytes())))?;
         duplicates
             .tell(beginning.duplicates, events, |offset| self.spot(Origin::new(document, offset)));
@@ -327,6 +327,11 @@ pub(crate) fn record_location<'a>(
     record: Value<'a>,
     index: u64,
     origin: Origin,
+    path: &'a [StepName],
 ) -> Option<Location<'a>> {
-    Some(locate(record, origin)?.within(Step::Index(usize::try_from(index).ok()?)))
+    let mut location = locate(record, origin)?.within(Step::Index(usize::try_from(index).ok()?));
+    for step in path.iter().rev() {
+        location = location.within(Step::Name(&step.name));
+    }
+    Some(location)
 }

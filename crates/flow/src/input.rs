@@ -8,7 +8,7 @@ use kyanite_formats::detect::{self, Detected, Reason};
 use kyanite_formats::documents::Limits;
 use kyanite_formats::json::Duplicate;
 use kyanite_formats::records::Layout;
-use kyanite_formats::{Format, SyntaxError, csv};
+use kyanite_formats::{Format, SyntaxError, csv, xml};
 use kyanite_tree::{Arena, Problem, Spot};
 
 use crate::Failed;
@@ -80,7 +80,8 @@ pub(crate) struct Beginning<'a> {
 }
 
 impl<'a> Beginning<'a> {
-    /// Settles it from the first bytes of an input: the header of CSV is read into `arena`.
+    /// Settles it from the first bytes of an input: the header of CSV is read into `arena`. The records of XML are the
+    /// elements at that path.
     ///
     /// # Errors
     /// A [`SyntaxError`] in the header; it wants more when `text` ends inside.
@@ -88,10 +89,21 @@ impl<'a> Beginning<'a> {
         format: Format,
         options: &InputOptions,
         text: &str,
+        elements: &'a [xml::StepName],
         arena: &'a Arena,
     ) -> Result<Self, SyntaxError> {
         let plain = |layout| Self { layout, from: 0, duplicates: Vec::new() };
         match format {
+            Format::Xml => {
+                let options = xml::Options {
+                    depth: options.limits.depth,
+                    expansion: options.limits.expansion,
+                    drop_namespaces: options.drop_namespaces,
+                    ..xml::Options::default()
+                };
+                let place = xml::Place::default();
+                return Ok(plain(Layout::Xml { path: elements, place, options }));
+            }
             Format::Csv | Format::Tsv => {}
             Format::Text => return Ok(plain(Layout::Lines)),
             _ => return Ok(plain(Layout::Json { depth: options.limits.depth, needs: None })),
@@ -177,6 +189,8 @@ pub(crate) struct Source {
     pub(crate) detected: Detected,
     /// The format that the content looks like, where it is plainly another.
     pub(crate) looks_like: Option<Format>,
+    /// Its first bytes, which the reader gives again.
+    pub(crate) head: Vec<u8>,
     pub(crate) reader: Box<dyn Read>,
 }
 
@@ -233,7 +247,16 @@ impl Source {
             Reason::Told => None,
             _ => detect::contradicts(detected.format, &head),
         };
-        Ok(Self { name, detected, looks_like, reader })
+        Ok(Self { name, detected, looks_like, head, reader })
+    }
+
+    /// Whether the elements of an XML document can be read as they come: its text is UTF-8, and no declarations stand before
+    /// them.
+    pub(crate) fn has_plain_elements(&self) -> bool {
+        self.detected.format == Format::Xml
+            && self.looks_like.is_none()
+            && xml::Charset::detect(&self.head) == Ok(xml::Charset::Utf8)
+            && memchr::memmem::find(&self.head, b"<!DOCTYPE").is_none()
     }
 
     /// What is said when the content looks like another format than the name: a sentence for messages.

@@ -8,6 +8,7 @@ mod document;
 mod failed;
 mod fetch;
 mod input;
+mod line_ends;
 mod output;
 mod parallel;
 mod part;

@@ -11,7 +11,7 @@ use std::sync::mpsc::{Receiver, Sender, channel};
 use std::sync::{Arc, Mutex, PoisonError};
 
 use kyanite_formats::records::Layout;
-use kyanite_lang::{Names, Plan, RecordState, Runner, Session, Watch};
+use kyanite_lang::{Grain, Names, Plan, RecordState, Runner, Session, Watch};
 use kyanite_tree::Arena;
 
 use crate::Sink;
@@ -22,6 +22,7 @@ use crate::records::{Block, Blocks, InputPart, Next, Records};
 #[derive(Clone, Copy)]
 pub(crate) struct Work<'w> {
     pub(crate) plan: &'w Plan,
+    pub(crate) grain: Grain,
     pub(crate) layout: Layout<'w>,
     pub(crate) input: InputPart<'w>,
     pub(crate) names: &'w Names<'w>,
@@ -144,13 +145,13 @@ fn block(
     arena: &Arena,
     session: &mut Session,
 ) -> Option<Clean> {
-    let Work { plan, layout, input, names, state } = work;
+    let Work { plan, grain, layout, input, names, state } = work;
     let mut state = state.apart(plan);
     let mut count = 0;
     {
         let block = Block { bytes, is_last: false };
         let mut records = Records::new(block, 0, input, layout, arena);
-        let mut runner = Runner::for_batch(plan, names.clone(), arena, session);
+        let mut runner = Runner::for_batch(plan, grain, names.clone(), arena, session);
         loop {
             match records.next() {
                 Next::Record(record) => {
@@ -168,6 +169,11 @@ fn block(
             }
         }
         if !records.take_duplicates().is_empty() {
+            return None;
+        }
+        // The next block is run over as if it began where this one did.
+        let place = records.as_xml().map(|reader| reader.place(arena));
+        if place != layout.place() {
             return None;
         }
     }

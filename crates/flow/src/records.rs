@@ -8,15 +8,27 @@ use std::io::{self, Read};
 
 use kyanite_formats::json::Duplicate;
 use kyanite_formats::records::{Layout, Reader, value_end};
+use kyanite_formats::xml::RecordReader;
 use kyanite_formats::{Format, SyntaxError};
 use kyanite_tree::{Arena, Problem, Spot, Value};
 
 /// How many bytes are read at a time.
 const BLOCK: usize = 256 * 1024;
 
-/// Cuts a stream into blocks of whole lines.
+/// Where blocks end.
+enum Cut {
+    /// Behind a line end.
+    Line,
+    /// Behind a tag of XML.
+    Tag,
+    /// Before what records begin with: `<booking`.
+    Before(Vec<u8>),
+}
+
+/// Cuts a stream into blocks of whole lines, or before what begins a record.
 pub(crate) struct Blocks {
     reader: Box<dyn Read>,
+    cut: Cut,
     buffer: Vec<u8>,
     /// The bytes that were read and not yet used.
     filled: usize,
@@ -34,7 +46,7 @@ pub(crate) struct Block<'b> {
 
 impl Blocks {
     pub(crate) fn new(reader: Box<dyn Read>) -> Self {
-        Self { reader, buffer: Vec::new(), filled: 0, wanted: BLOCK, ended: false }
+        Self { reader, cut: Cut::Line, buffer: Vec::new(), filled: 0, wanted: BLOCK, ended: false }
     }
 
     /// The next block: whole lines, at least the bytes that were handed back and more.
@@ -54,10 +66,42 @@ impl Blocks {
             if self.ended {
                 return Ok(Block { bytes: &self.buffer[..self.filled], is_last: true });
             }
-            match memchr::memrchr(b'\n', &self.buffer[..self.filled]) {
-                Some(end) => return Ok(Block { bytes: &self.buffer[..=end], is_last: false }),
+            match self.cut() {
+                Some(end) => return Ok(Block { bytes: &self.buffer[..end], is_last: false }),
                 None => self.wanted = self.filled + self.filled.max(BLOCK),
             }
+        }
+    }
+
+    /// Cuts blocks before `start` from now on: the beginning of the tag of each record.
+    pub(crate) fn cut_before(&mut self, start: &str) {
+        self.cut = Cut::Before(start.as_bytes().to_vec());
+    }
+
+    /// Cuts blocks behind tags from now on.
+    pub(crate) fn cut_behind_tags(&mut self) {
+        self.cut = Cut::Tag;
+    }
+
+    /// Where the block that is there can be cut.
+    fn cut(&self) -> Option<usize> {
+        let bytes = &self.buffer[..self.filled];
+        let start = match &self.cut {
+            Cut::Line => return Some(memchr::memrchr(b'\n', bytes)? + 1),
+            Cut::Tag => return Some(memchr::memrchr(b'>', bytes)? + 1),
+            Cut::Before(start) => start,
+        };
+        let mut end = bytes.len();
+        loop {
+            let at = memchr::memmem::rfind(&bytes[..end], start)?;
+            // The name may only begin like that of a record.
+            let is_name = bytes
+                .get(at + start.len())
+                .is_some_and(|byte| byte.is_ascii_whitespace() || matches!(byte, b'>' | b'/'));
+            if is_name && at > 0 {
+                return Some(at);
+            }
+            end = at;
         }
     }
 
@@ -157,9 +201,12 @@ impl<'a> Records<'a> {
             Ok(Some(record)) if self.invalid == 0 || self.reader.position() < self.text.len() => {
                 Next::Record(record)
             }
-            Ok(None) if self.invalid == 0 => Next::End(self.bytes.len()),
+            Ok(None) if self.invalid == 0 => match self.reader.finish() {
+                Err(error) if self.is_last => Next::Broken(self.problem(&error)),
+                _ => Next::End(self.bytes.len()),
+            },
             Err(error) if error.wants_more && self.invalid == 0 && !self.is_last => {
-                Next::End(self.start)
+                Next::End(self.reader.resume_at(self.start))
             }
             Err(error) if self.invalid == 0 || !error.wants_more && error.end < self.text.len() => {
                 Next::Broken(self.problem(&error))
@@ -169,6 +216,11 @@ impl<'a> Records<'a> {
                 Next::Broken(self.problem(&SyntaxError::not_utf8(start, end)))
             }
         }
+    }
+
+    /// The reader of elements, if the records are elements.
+    pub(crate) fn as_xml(&self) -> Option<&RecordReader<'a>> {
+        self.reader.as_xml()
     }
 
     /// Passes over the broken record. Gives how many bytes of the block are then used up, if it was the last.

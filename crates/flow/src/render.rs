@@ -146,7 +146,8 @@ impl Renderer {
 
     /// Appends what was rendered apart.
     pub(crate) fn join(&mut self, part: &mut Self, bytes: &mut [u8], out: &mut Vec<u8>) {
-        if self.items == 0 && self.layout.format == Format::Json
+        if self.items == 0
+            && self.layout.format == Format::Json
             && let Some(first) = bytes.first_mut()
         {
             *first = b'[';

@@ -1,7 +1,7 @@
 //! A rule over inputs: whole documents, or records one by one in flat memory.
 
 use kyanite_formats::losses::{Loss, Losses};
-use kyanite_lang::{Arguments, Failure, Flow, Plan, ResultShape, Runner, Session};
+use kyanite_lang::{Arguments, Failure, Flow, Grain, Plan, ResultShape, Runner, Session};
 use kyanite_tree::{Arena, Kind, Location, Origin, Problem, Spot, Value, locate};
 
 use crate::document::Library;
@@ -115,7 +115,7 @@ impl Run<'_, '_, '_> {
             let arena = Arena::new();
             self.document(None, &Library::new(&arena), &arena)?;
         } else if self.job.gather && by_record {
-            self.stream(None, inputs)?;
+            self.stream(None, inputs, Grain::Items)?;
         } else if self.job.gather {
             self.gathered(inputs)?;
         } else {
@@ -132,7 +132,16 @@ impl Run<'_, '_, '_> {
     fn one(&mut self, input: &Input, by_record: bool) -> Result<(), Failed> {
         let source = open(input, self.job.options, self.events)?;
         if by_record && source.detected.format.has_records() {
-            return self.stream(Some(source), &[]);
+            return self.stream(Some(source), &[], Grain::Items);
+        }
+        // Where an element stands among its siblings is known only in the whole document.
+        if self.job.what == What::Values
+            && !self.job.options.lenient
+            && !self.job.options.unwrap
+            && source.has_plain_elements()
+            && self.job.plan.element_path().is_some()
+        {
+            return self.stream(Some(source), &[], Grain::Elements);
         }
         let arena = Arena::new();
         let library = Library::new(&arena);

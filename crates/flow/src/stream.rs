@@ -1,15 +1,19 @@
 //! A rule over records, one by one, in memory that does not grow with their number.
 
+use std::io::Read;
+
 use kyanite_formats::records::Layout;
-use kyanite_lang::{Arguments, Failure, Names, RecordState, Runner, Session};
+use kyanite_formats::xml::{Place, RecordReader, StepName};
+use kyanite_lang::{Arguments, Failure, Grain, Names, RecordState, Runner, Session};
 use kyanite_tree::{Arena, Origin, Problem, Spot, Value};
 
 use crate::document::{Duplicates, Library, Skipped, record_location};
 use crate::failed::{Events, Failed};
 use crate::input::{Beginning, Input, Source, cannot_read};
-use crate::records::{Block, Blocks, InputPart, Next, Records, valid_start};
+use crate::line_ends::LineEnds;
 use crate::parallel::{self, Done, Work};
 use crate::part::Part;
+use crate::records::{Block, Blocks, InputPart, Next, Records, valid_start};
 use crate::run::{Job, LossPolicy, Results, Run, What, is_xml, open, rule_failed, settle_losses};
 
 /// Where a run over records stands.
@@ -31,7 +35,7 @@ impl Progress<'_> {
         let index = self.index;
         self.index += 1;
         let flow = runner.record(&mut self.state, index, record, &mut |value| {
-            results.take(value, |origin| record_location(record, index, origin))
+            results.take(value, |origin| record_location(record, index, origin, &[]))
         })?;
         self.done = flow.is_break();
         Ok(())
@@ -44,12 +48,13 @@ impl Run<'_, '_, '_> {
         &mut self,
         mut opened: Option<Source>,
         inputs: &[Input],
+        grain: Grain,
     ) -> Result<(), Failed> {
         let plan = self.job.plan;
         let arena = Arena::new();
         let arguments = Arguments::read(plan, self.job.params, &arena).map_err(Failed::Command)?;
         let (names, state) = Runner::new(plan, &arguments, None, &arena, self.session)
-            .and_then(Runner::begin_records)
+            .and_then(|runner| runner.begin_records(grain))
             .map_err(|failure| rule_failed(plan, &failure, None))?;
         let mut progress = Progress { names, state, index: 0, done: false };
         let mut waiting = inputs.iter();
@@ -67,14 +72,15 @@ impl Run<'_, '_, '_> {
                 session: self.session,
                 events: self.events,
                 results: &mut results,
+                grain,
             };
-            if source.detected.format.has_records() {
+            if source.detected.format.has_records() || grain == Grain::Elements {
                 stream.records(source, &mut progress)?;
             } else {
                 stream.one_record(source, &mut progress)?;
             }
         }
-        Runner::for_batch(plan, progress.names.clone(), &arena, self.session)
+        Runner::for_batch(plan, grain, progress.names.clone(), &arena, self.session)
             .end_records(&progress.state, progress.index, &mut |value| {
                 results.take(value, |_| None)
             })
@@ -89,6 +95,7 @@ struct Stream<'r, 's, 'e, 'j> {
     session: &'r mut Session,
     events: &'r mut Events<'e>,
     results: &'r mut Results<'s>,
+    grain: Grain,
 }
 
 impl Stream<'_, '_, '_, '_> {
@@ -105,7 +112,8 @@ impl Stream<'_, '_, '_, '_> {
                 self.results.sink().expect_elements();
             }
             let names = progress.names.clone();
-            let mut runner = Runner::for_batch(self.job.plan, names, &arena, self.session);
+            let mut runner =
+                Runner::for_batch(self.job.plan, self.grain, names, &arena, self.session);
             let ran = progress.run(&mut runner, record, self.results);
             ran.map_err(|failure| {
                 rule_failed(self.job.plan, &failure, library.spot(failure.origin))
@@ -127,10 +135,22 @@ impl Stream<'_, '_, '_, '_> {
             ));
         }
         let (name, format, options) = (source.name, source.detected.format, self.job.options);
-        let mut blocks = Blocks::new(source.reader);
+        let is_xml = self.grain == Grain::Elements;
+        let elements = if is_xml { self.job.plan.element_path() } else { None }.unwrap_or_default();
+        if is_xml {
+            self.results.sink().expect_elements();
+        }
+        let reader: Box<dyn Read> =
+            if is_xml { Box::new(LineEnds::new(source.reader)) } else { source.reader };
+        let mut blocks = Blocks::new(reader);
+        if is_xml {
+            blocks.cut_behind_tags();
+        }
         let (header, mut arena) = (Arena::new(), Arena::new());
+        // Elements that stood where one on the path was looked for.
+        let mut others: Vec<(usize, String)> = Vec::new();
         let needs = self.job.plan.needs();
-        let mut layout = None;
+        let mut settled = None;
         let mut input = InputPart { name: &name, format, document: Origin::INPUT, lines_before: 0 };
         let mut skipped = Skipped::new(options.lenient);
         let mut duplicates = Duplicates::new();
@@ -138,25 +158,28 @@ impl Stream<'_, '_, '_, '_> {
             let block = blocks.next().map_err(|error| Failed::Input(cannot_read(&name, &error)))?;
             let (bytes, is_last) = (block.bytes, block.is_last);
             let mut from = 0;
-            let layout = match layout {
+            let mut layout = match settled {
                 Some(layout) => layout,
-                None => match Beginning::read(format, options, valid_start(bytes).0, &header) {
-                    Err(error) if error.wants_more && !is_last => {
-                        blocks.used(0);
-                        continue;
+                None => {
+                    match Beginning::read(format, options, valid_start(bytes).0, &elements, &header)
+                    {
+                        Err(error) if error.wants_more && !is_last => {
+                            blocks.used(0);
+                            continue;
+                        }
+                        Err(error) => return Err(Failed::Input(error.problem(&name, bytes))),
+                        Ok(beginning) => {
+                            duplicates.tell(beginning.duplicates, self.events, |offset| {
+                                Some(Spot::of(&name, bytes, offset, offset + 1))
+                            });
+                            from = beginning.from;
+                            *settled.insert(beginning.layout)
+                        }
                     }
-                    Err(error) => return Err(Failed::Input(error.problem(&name, bytes))),
-                    Ok(beginning) => {
-                        duplicates.tell(beginning.duplicates, self.events, |offset| {
-                            Some(Spot::of(&name, bytes, offset, offset + 1))
-                        });
-                        from = beginning.from;
-                        *layout.insert(beginning.layout)
-                    }
-                },
+                }
             };
             // As long as a path has selected nothing, the report may have to name what else is in the records.
-            let layout = match &needs {
+            let current = match &needs {
                 Some(needs) if self.session.watch.has_seen_enough() => layout.with_needs(needs),
                 _ => layout,
             };
@@ -165,22 +188,48 @@ impl Stream<'_, '_, '_, '_> {
             {
                 input.lines_before += memchr::memchr_iter(b'\n', &bytes[..from]).count() as u64;
                 blocks.used(from);
-                let rest = Rest { blocks, layout, input, part };
+                let rest = Rest { blocks, layout: current, input, part, header: &header };
                 return self.in_parallel(rest, progress, skipped, duplicates);
             }
-            let records = Records::new(block, from, input, layout, &arena);
-            let used = self.block(records, &arena, progress, &mut skipped, &mut duplicates)?;
+            let records = Records::new(block, from, input, current, &arena);
+            let end = self.block(records, &arena, progress, &mut skipped, &mut duplicates)?;
+            let used = end.used;
+            if let Some(place) = end.place {
+                layout = layout.at(place.keep(&header));
+                others.extend(end.others.iter().map(|(level, name)| (*level, (*name).to_owned())));
+                others.truncate(OTHERS);
+            }
+            let record_name = end.record_name.map(str::to_owned);
             input.lines_before += memchr::memchr_iter(b'\n', &bytes[..used]).count() as u64;
             self.events.read(used);
             if progress.done || is_last && used == bytes.len() {
                 break;
             }
             blocks.used(used);
+            if let Some(name) = record_name {
+                blocks.cut_before(&name);
+            }
             arena.reset();
+            settled = Some(layout);
+        }
+        if is_xml && progress.index == 0 {
+            let others: Vec<(usize, &str)> =
+                others.iter().map(|(level, name)| (*level, name.as_str())).collect();
+            let names = progress.names.clone();
+            Runner::for_batch(self.job.plan, self.grain, names, &header, self.session)
+                .no_elements(&others);
         }
         skipped.finish(self.events);
         duplicates.finish(self.events);
         Ok(())
+    }
+
+    /// The names that lead to the elements that are records.
+    fn path_of_elements(&self) -> Vec<StepName> {
+        match self.grain {
+            Grain::Elements => self.job.plan.element_path().unwrap_or_default(),
+            Grain::Items => Vec::new(),
+        }
     }
 
     /// Whether the blocks that are left can be run over at the same time.
@@ -190,7 +239,7 @@ impl Stream<'_, '_, '_, '_> {
             && options.threads > 1
             && *what == What::Values
             && *losses == LossPolicy::Count
-            && plan.runs_in_any_order()
+            && plan.runs_in_any_order(self.grain)
             && self.session.watch.has_seen_enough()
     }
 
@@ -202,17 +251,20 @@ impl Stream<'_, '_, '_, '_> {
         mut skipped: Skipped,
         mut duplicates: Duplicates,
     ) -> Result<(), Failed> {
-        let Rest { mut blocks, layout, mut input, part } = rest;
+        let Rest { mut blocks, mut layout, mut input, part, header } = rest;
         let (name, threads) = (input.name, self.job.options.threads);
         let names = progress.names.clone();
         let state = progress.state.apart(self.job.plan);
-        let work = Work { plan: self.job.plan, layout, input, names: &names, state: &state };
+        let grain = self.grain;
+        let work = Work { plan: self.job.plan, grain, layout, input, names: &names, state: &state };
+        let assumed = layout.place();
         let mut carried: Vec<u8> = Vec::new();
         let mut arena = Arena::new();
         let commit = |done: &mut Done, is_last: bool| {
             let bytes = &mut done.bytes;
             // What was carried over from the block before changes where this one begins.
-            let clean = done.clean.take().filter(|_| carried.is_empty());
+            let is_there = carried.is_empty() && layout.place() == assumed;
+            let clean = done.clean.take().filter(|_| is_there);
             if let Some(clean) = clean
                 && progress.state.join(&clean.state).is_ok()
             {
@@ -231,8 +283,11 @@ impl Stream<'_, '_, '_, '_> {
             loop {
                 let block = Block { bytes, is_last };
                 let records = Records::new(block, 0, input, layout, &arena);
-                let used =
-                    self.block(records, &arena, progress, &mut skipped, &mut duplicates)?;
+                let end = self.block(records, &arena, progress, &mut skipped, &mut duplicates)?;
+                let used = end.used;
+                if let Some(place) = end.place {
+                    layout = layout.at(place.keep(header));
+                }
                 arena.reset();
                 input.lines_before += memchr::memchr_iter(b'\n', &bytes[..used]).count() as u64;
                 self.events.read(used);
@@ -263,22 +318,24 @@ impl Stream<'_, '_, '_, '_> {
         progress: &mut Progress<'g>,
         skipped: &mut Skipped,
         duplicates: &mut Duplicates,
-    ) -> Result<usize, Failed> {
+    ) -> Result<BlockEnd<'a>, Failed> {
         let plan = self.job.plan;
-        let mut runner = Runner::for_batch(plan, progress.names.clone(), arena, self.session);
+        let path = self.path_of_elements();
+        let names = progress.names.clone();
+        let mut runner = Runner::for_batch(plan, self.grain, names, arena, self.session);
         loop {
             match records.next() {
-                Next::End(used) => return Ok(used),
+                Next::End(used) => return Ok(BlockEnd::of(&records, used, arena)),
                 Next::Broken(problem) => {
                     skipped.or_fail(problem, self.events)?;
                     if let Some(used) = records.skip_broken() {
-                        return Ok(used);
+                        return Ok(BlockEnd::of(&records, used, arena));
                     }
                 }
                 Next::Record(record) => {
                     let index = progress.index;
                     progress.run(&mut runner, record, self.results).map_err(|failure| {
-                        let spot = record_spot(&records, record, index, &failure);
+                        let spot = record_spot(&records, record, index, &failure, &path);
                         rule_failed(plan, &failure, spot)
                     })?;
                     duplicates.tell(records.take_duplicates(), self.events, |offset| {
@@ -291,10 +348,37 @@ impl Stream<'_, '_, '_, '_> {
                         settle_losses(self.results.sink(), self.job.losses, &find, self.events)?;
                     }
                     if progress.done {
-                        return Ok(records.used());
+                        return Ok(BlockEnd::of(&records, records.used(), arena));
                     }
                 }
             }
+        }
+    }
+}
+
+/// Names of elements that are kept for the report of a path that leads nowhere.
+const OTHERS: usize = 200;
+
+/// Where the records of a block ended.
+struct BlockEnd<'a> {
+    /// How many of its bytes were used.
+    used: usize,
+    /// Which elements are open there, if the records are elements.
+    place: Option<Place<'a>>,
+    /// How the tags of records begin.
+    record_name: Option<&'a str>,
+    /// Elements that stood where one on the path was looked for.
+    others: Vec<(usize, &'a str)>,
+}
+
+impl<'a> BlockEnd<'a> {
+    fn of(records: &Records<'a>, used: usize, arena: &'a Arena) -> Self {
+        let reader = records.as_xml();
+        Self {
+            used,
+            place: reader.map(|reader| reader.place(arena)),
+            record_name: reader.and_then(RecordReader::record_name),
+            others: reader.map(|reader| reader.others().to_vec()).unwrap_or_default(),
         }
     }
 }
@@ -306,6 +390,8 @@ struct Rest<'b> {
     input: InputPart<'b>,
     /// What takes items apart from the output.
     part: Part,
+    /// What the layout lives in.
+    header: &'b Arena,
 }
 
 /// The place in the input that a failure is about.
@@ -314,10 +400,11 @@ fn record_spot(
     record: Value<'_>,
     index: u64,
     failure: &Failure,
+    path: &[StepName],
 ) -> Option<Spot> {
     let origin = failure.origin;
     let spot = origin.is_known().then(|| records.spot(origin.offset()))?;
-    Some(match record_location(record, index, origin) {
+    Some(match record_location(record, index, origin, path) {
         Some(location) => spot.with_path(location.readable()),
         None => spot,
     })

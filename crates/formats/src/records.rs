@@ -18,6 +18,15 @@ pub enum Layout<'a> {
     },
     /// Lines of text.
     Lines,
+    /// Elements of XML.
+    Xml {
+        /// The path to them.
+        path: &'a [xml::StepName],
+        /// Where the text begins.
+        place: xml::Place<'a>,
+        /// How XML is read.
+        options: xml::Options,
+    },
     /// Rows of cells.
     Csv {
         /// How cells are told apart.
@@ -28,13 +37,28 @@ pub enum Layout<'a> {
 }
 
 impl<'a> Layout<'a> {
+    /// The same layout for a text that begins at another place of the document.
+    #[must_use]
+    pub fn at(self, place: xml::Place<'a>) -> Self {
+        match self {
+            Self::Xml { path, options, .. } => Self::Xml { path, place, options },
+            other => other,
+        }
+    }
+
+    /// Where in the document the text begins, if the records are elements.
+    #[must_use]
+    pub fn place(&self) -> Option<xml::Place<'a>> {
+        if let Self::Xml { place, .. } = self { Some(*place) } else { None }
+    }
+
     /// The same layout, where of each record only so much is needed.
     #[must_use]
     pub fn with_needs(self, needs: &'a Needs) -> Self {
         match self {
             Self::Json { depth, .. } => Self::Json { depth, needs: Some(needs) },
             // Cells are borrowed, so that leaving some out would save nothing.
-            Self::Csv { .. } | Self::Lines => self,
+            Self::Csv { .. } | Self::Lines | Self::Xml { .. } => self,
         }
     }
 }
@@ -47,6 +71,8 @@ pub enum Reader<'a> {
     Csv(csv::Reader<'a>),
     /// Lines of text.
     Lines(text::Lines<'a>),
+    /// Elements of XML.
+    Xml(Box<xml::RecordReader<'a>>),
 }
 
 impl<'a> Reader<'a> {
@@ -61,6 +87,10 @@ impl<'a> Reader<'a> {
                     Some(needs) => reader.with_needs(needs),
                     None => reader,
                 })
+            }
+            Layout::Xml { path, place, options } => {
+                let options = xml::Options { document, ..options };
+                Self::Xml(Box::new(xml::RecordReader::new(text, arena, options, path, place)))
             }
             Layout::Lines => Self::Lines(text::Lines::new(text, document)),
             Layout::Csv { settings, header } => {
@@ -78,6 +108,7 @@ impl<'a> Reader<'a> {
             Self::Json(reader) => Ok(reader.next_value()?),
             Self::Csv(reader) => reader.next_row(),
             Self::Lines(reader) => Ok(reader.next_line()),
+            Self::Xml(reader) => reader.next_record(),
         }
     }
 
@@ -88,7 +119,35 @@ impl<'a> Reader<'a> {
             Self::Json(reader) => reader.position(),
             Self::Csv(reader) => reader.position(),
             Self::Lines(reader) => reader.position(),
+            Self::Xml(reader) => reader.position(),
         }
+    }
+
+    /// Where reading has to begin again when the text ended inside a record that began at `start`, or inside what stands
+    /// before it.
+    #[must_use]
+    pub fn resume_at(&self, start: usize) -> usize {
+        match self {
+            Self::Xml(reader) => reader.committed(),
+            _ => start,
+        }
+    }
+
+    /// Whether the text that was read may be all there is.
+    ///
+    /// # Errors
+    /// A [`SyntaxError`] when something is still open.
+    pub fn finish(&self) -> Result<(), SyntaxError> {
+        match self {
+            Self::Xml(reader) => reader.finish(),
+            _ => Ok(()),
+        }
+    }
+
+    /// The reader of elements, if that is what it is.
+    #[must_use]
+    pub fn as_xml(&self) -> Option<&xml::RecordReader<'a>> {
+        if let Self::Xml(reader) = self { Some(reader) } else { None }
     }
 
     /// Goes on reading at byte `offset`, where a record begins.
@@ -97,6 +156,7 @@ impl<'a> Reader<'a> {
             Self::Json(reader) => reader.seek(offset),
             Self::Csv(reader) => reader.seek(offset),
             Self::Lines(reader) => reader.seek(offset),
+            Self::Xml(reader) => reader.seek(offset),
         }
     }
 
@@ -108,7 +168,7 @@ impl<'a> Reader<'a> {
     pub fn behind_broken(&self, bytes: &[u8], start: usize) -> usize {
         let bracket = match self {
             Self::Csv(reader) if reader.position() > start => return reader.position(),
-            Self::Csv(_) | Self::Lines(_) => None,
+            Self::Csv(_) | Self::Lines(_) | Self::Xml(_) => None,
             Self::Json(_) => bytes.get(start).copied().filter(|byte| matches!(byte, b'{' | b'[')),
         };
         memchr::memchr_iter(b'\n', bytes.get(start..).unwrap_or_default())
@@ -121,7 +181,7 @@ impl<'a> Reader<'a> {
     pub fn take_duplicates(&mut self) -> Vec<Duplicate> {
         match self {
             Self::Json(reader) => reader.take_duplicates(),
-            Self::Csv(_) | Self::Lines(_) => Vec::new(),
+            Self::Csv(_) | Self::Lines(_) | Self::Xml(_) => Vec::new(),
         }
     }
 }

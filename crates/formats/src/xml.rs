@@ -23,8 +23,10 @@ mod encoding;
 mod entities;
 mod names;
 mod read;
+mod records;
 mod write;
 
 pub use encoding::{Charset, decode};
 pub use read::{DEFAULT_EXPANSION, Document, Options, Repair, document, value_end};
+pub use records::{Place, RecordReader, StepName};
 pub use write::{Layout, Writer, check_name, is_name, write};

@@ -46,7 +46,7 @@ mod types;
 pub use finding::{Finding, RuleText, Span, near, near_words};
 pub use output::OutputSpec;
 pub use params::Arguments;
-pub use plan::{Param, Plan, ResultShape};
+pub use plan::{Grain, Param, Plan, ResultShape};
 pub use run::{CannotJoin, Failure, Flow, Names, RecordState, Runner, Session, Watch};
 pub use syntax::ast::ParamType;
 pub use types::Type;

@@ -6,15 +6,15 @@
 use kyanite_formats::needs::{Need, Needs};
 
 use crate::plan::{
-    Clause, ClauseKind, Entry, Expr, ForSource, Kind, Loop, ManyPath, Nodes, OnePath, Piece, Plan,
-    RecordHead, RecordSource, Segment, Selector, Start, Step, StepKind,
+    Clause, ClauseKind, Entry, Expr, ForSource, Grain, Kind, Loop, ManyPath, Nodes, OnePath, Piece,
+    Plan, RecordHead, RecordSource, Records, Segment, Selector, Start, Step, StepKind,
 };
 
 impl Plan {
     /// What the plan can see of each record, if it [runs by record](Plan::runs_by_record).
     #[must_use]
     pub fn needs(&self) -> Option<Needs> {
-        let (head, source) = self.records()?;
+        let Records { head, source, .. } = self.records(Grain::Items)?;
         let mut analysis = Analysis {
             needs: Needs::nothing(),
             locals: vec![Vec::new(); self.frame],

@@ -5,6 +5,8 @@
 
 use std::ops::Range;
 
+use kyanite_formats::xml::StepName;
+
 use crate::finding::{Finding, RuleText, Span};
 use crate::functions::{FoldKind, Run, Signature};
 use crate::output::OutputSpec;
@@ -80,15 +82,26 @@ impl Plan {
         }
     }
 
-    /// How the rule takes the records of a list one by one, if it can: what picks them, and what runs over them.
-    pub(crate) fn records(&self) -> Option<(RecordHead<'_>, RecordSource<'_>)> {
+    /// How the rule takes records one by one, if it can: what picks them, and what runs over them.
+    pub(crate) fn records(&self, grain: Grain) -> Option<Records<'_>> {
         if self.root_uses != 1 {
             return None;
         }
         match &self.fold {
-            Some(fold) => fold.call.folded_records(),
-            None => self.body.records(),
+            Some(fold) => fold.call.folded_records(grain),
+            None => self.body.records(grain),
         }
+    }
+
+    /// The path to the elements that are the records of an XML document, if the rule can take them one by one.
+    #[must_use]
+    pub fn element_path(&self) -> Option<Vec<StepName>> {
+        let Records { source, base, .. } = self.records(Grain::Elements)?;
+        let path = match source {
+            RecordSource::Many(path) | RecordSource::Loop(_, path, ..) => path,
+            RecordSource::One(_) => return None,
+        };
+        path.segments[..base].iter().map(Segment::step_name).collect()
     }
 
     /// Whether what the rule gives keeps its place in the input when it runs by record; an aggregate's value does not.
@@ -100,18 +113,20 @@ impl Plan {
     /// Whether what the rule gives of a record depends on that record alone, so that blocks of records may be run over at
     /// the same time. Aggregates over records do not stand in the way: their states are joined.
     #[must_use]
-    pub fn runs_in_any_order(&self) -> bool {
-        match self.records() {
-            Some((RecordHead::All | RecordHead::Filter(_), source)) => match source {
-                RecordSource::Many(_) => true,
-                RecordSource::One(_) => false,
-                RecordSource::Loop(repeat, _, _, at) => {
-                    let keeps_no_count = |clause: &Clause| {
-                        !matches!(clause.kind, ClauseKind::Skip(_) | ClauseKind::First(_))
-                    };
-                    at.is_none() && repeat.clauses.iter().all(keeps_no_count)
+    pub fn runs_in_any_order(&self, grain: Grain) -> bool {
+        match self.records(grain) {
+            Some(Records { head: RecordHead::All | RecordHead::Filter(_), source, .. }) => {
+                match source {
+                    RecordSource::Many(_) => true,
+                    RecordSource::One(_) => false,
+                    RecordSource::Loop(repeat, _, _, at) => {
+                        let keeps_no_count = |clause: &Clause| {
+                            !matches!(clause.kind, ClauseKind::Skip(_) | ClauseKind::First(_))
+                        };
+                        at.is_none() && repeat.clauses.iter().all(keeps_no_count)
+                    }
                 }
-            },
+            }
             _ => false,
         }
     }
@@ -119,8 +134,28 @@ impl Plan {
     /// Whether the rule runs over the records of a list one by one, in memory that does not grow with them.
     #[must_use]
     pub fn runs_by_record(&self) -> bool {
-        self.records().is_some()
+        self.records(Grain::Items).is_some()
     }
+}
+
+/// What the records of a document are.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Grain {
+    /// The items of the list that is the document.
+    Items,
+    /// The elements at a path of an XML document.
+    Elements,
+}
+
+/// How a rule takes records.
+#[derive(Clone, Copy)]
+pub(crate) struct Records<'p> {
+    /// What picks them.
+    pub(crate) head: RecordHead<'p>,
+    /// What runs over them.
+    pub(crate) source: RecordSource<'p>,
+    /// How many segments of the path stand before the one that picks records.
+    pub(crate) base: usize,
 }
 
 /// What runs over records.
@@ -155,7 +190,7 @@ pub(crate) struct RecordFold {
 impl RecordFold {
     /// Takes an aggregate over records out of a body, if there is one that is evaluated exactly once.
     pub(crate) fn take_from(body: &mut Expr) -> Option<Self> {
-        if body.folded_records().is_some() {
+        if body.folded_records(Grain::Items).or(body.folded_records(Grain::Elements)).is_some() {
             let kind = match &body.kind {
                 Kind::Call(Signature { run: Run::Fold(kind), .. }, _) => *kind,
                 _ => FoldKind::Count,
@@ -202,11 +237,24 @@ pub(crate) enum RecordHead<'p> {
 }
 
 impl<'p> RecordHead<'p> {
-    fn of_many(path: &'p ManyPath) -> Option<Self> {
-        let (Start::Root, Some(segment)) = (&path.start, path.segments.first()) else {
+    /// What picks records in a path, and how many segments stand before it.
+    fn of_many(path: &'p ManyPath, grain: Grain) -> Option<(Self, usize)> {
+        let base = match grain {
+            Grain::Items => 0,
+            Grain::Elements => {
+                let steps =
+                    path.segments.iter().take_while(|segment| segment.step_name().is_some());
+                let base = steps.count();
+                // The last name ranges over the elements, or there is no list of them to pick from.
+                let last = path.segments.get(base.checked_sub(1)?)?;
+                matches!(last.selectors.as_slice(), [Selector::Step(step)] if step.ranges)
+                    .then_some(base)?
+            }
+        };
+        let (Start::Root, Some(segment)) = (&path.start, path.segments.get(base)) else {
             return None;
         };
-        match segment.selectors.as_slice() {
+        let head = match segment.selectors.as_slice() {
             _ if segment.descendant => None,
             [Selector::Wildcard] => Some(Self::All),
             [Selector::Filter(filter)] => Some(Self::Filter(filter)),
@@ -216,7 +264,8 @@ impl<'p> RecordHead<'p> {
                 step: u64::try_from(*step).ok().filter(|step| *step > 0)?,
             }),
             _ => None,
-        }
+        };
+        Some((head?, base))
     }
 }
 
@@ -304,9 +353,13 @@ impl Expr {
     }
 
     /// How the expression takes records one by one, if it can.
-    fn records(&self) -> Option<(RecordHead<'_>, RecordSource<'_>)> {
+    fn records(&self, grain: Grain) -> Option<Records<'_>> {
+        let of = |path, source| {
+            let (head, base) = RecordHead::of_many(path, grain)?;
+            Some(Records { head, source, base })
+        };
         match &self.kind {
-            Kind::Many(path) => Some((RecordHead::of_many(path)?, RecordSource::Many(path))),
+            Kind::Many(path) => of(path, RecordSource::Many(path)),
             Kind::Loop(repeat) => {
                 if repeat.clauses.iter().any(|clause| clause.kind.holds_turns()) {
                     return None;
@@ -316,12 +369,12 @@ impl Expr {
                 else {
                     return None;
                 };
-                Some((RecordHead::of_many(path)?, RecordSource::Loop(repeat, path, *slot, *at)))
+                of(path, RecordSource::Loop(repeat, path, *slot, *at))
             }
-            Kind::One(path) => match (&path.start, path.steps.first()?) {
+            Kind::One(path) if grain == Grain::Items => match (&path.start, path.steps.first()?) {
                 (Start::Root, Step { kind: StepKind::Index(index), .. }) => {
-                    let index = u64::try_from(*index).ok()?;
-                    Some((RecordHead::Index(index), RecordSource::One(path)))
+                    let head = RecordHead::Index(u64::try_from(*index).ok()?);
+                    Some(Records { head, source: RecordSource::One(path), base: 0 })
                 }
                 _ => None,
             },
@@ -330,16 +383,20 @@ impl Expr {
     }
 
     /// How an aggregate takes the records that it goes through, if it is one and can.
-    fn folded_records(&self) -> Option<(RecordHead<'_>, RecordSource<'_>)> {
+    fn folded_records(&self, grain: Grain) -> Option<Records<'_>> {
+        let of = |path| {
+            let (head, base) = RecordHead::of_many(path, grain)?;
+            Some(Records { head, source: RecordSource::Many(path), base })
+        };
         match &self.kind {
-            Kind::Count(Nodes::Many(path)) => {
-                Some((RecordHead::of_many(path)?, RecordSource::Many(path)))
-            }
+            Kind::Count(Nodes::Many(path)) => of(path),
             Kind::Call(Signature { run: Run::Fold(_), .. }, arguments) => {
                 let argument = arguments.first()?;
                 match argument.collected() {
-                    Some(path) => Some((RecordHead::of_many(path)?, RecordSource::Many(path))),
-                    None => argument.records().filter(|_| matches!(argument.kind, Kind::Loop(_))),
+                    Some(path) => of(path),
+                    None => {
+                        argument.records(grain).filter(|_| matches!(argument.kind, Kind::Loop(_)))
+                    }
                 }
             }
             _ => None,
@@ -486,6 +543,24 @@ pub(crate) struct ManyPath {
 pub(crate) struct Segment {
     pub(crate) descendant: bool,
     pub(crate) selectors: Vec<Selector>,
+}
+
+impl Segment {
+    /// The name that the segment steps to, if it is one name and nothing else.
+    fn step_name(&self) -> Option<StepName> {
+        match self.selectors.as_slice() {
+            [Selector::Step(step)] if !self.descendant => match &step.kind {
+                StepKind::Name(name) if !name.starts_with('@') => {
+                    Some(StepName { name: name.clone(), namespace: None })
+                }
+                StepKind::Qualified { is_attribute: false, local, namespace, .. } => {
+                    Some(StepName { name: local.clone(), namespace: Some(namespace.clone()) })
+                }
+                _ => None,
+            },
+            _ => None,
+        }
+    }
 }
 
 #[derive(Debug)]

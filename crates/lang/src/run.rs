@@ -22,7 +22,9 @@ pub use watch::Watch;
 use crate::functions::Fold;
 use crate::iregexp::Patterns;
 use crate::params::Arguments;
-use crate::plan::{Expr, Kind, ManyPath, Plan, RecordFold, RecordHead, RecordSource};
+use crate::plan::{
+    Expr, Grain, Kind, ManyPath, Plan, RecordFold, RecordHead, RecordSource, Records,
+};
 use clauses::{Counters, Held};
 
 /// Whether to go on: `Break` when no more is wanted.
@@ -98,7 +100,7 @@ pub struct CannotJoin;
 pub struct Runner<'r, 'a> {
     plan: &'a Plan,
     /// How the plan takes records, if it does.
-    records: Option<(RecordHead<'a>, RecordSource<'a>)>,
+    records: Option<Records<'a>>,
     arena: &'a Arena,
     session: &'r mut Session,
     /// `$`
@@ -129,7 +131,7 @@ impl<'r, 'a> Runner<'r, 'a> {
         let names = Names { globals: vec![None; plan.globals], locals: vec![None; plan.frame] };
         let mut runner = Self {
             plan,
-            records: plan.records(),
+            records: None,
             arena,
             session,
             root,
@@ -156,13 +158,14 @@ impl<'r, 'a> Runner<'r, 'a> {
     /// A runner for one batch of records, with the names that a first runner has bound.
     pub fn for_batch(
         plan: &'a Plan,
+        grain: Grain,
         names: Names<'a>,
         arena: &'a Arena,
         session: &'r mut Session,
     ) -> Self {
         Self {
             plan,
-            records: plan.records(),
+            records: plan.records(grain),
             arena,
             session,
             root: None,
@@ -203,11 +206,11 @@ impl<'r, 'a> Runner<'r, 'a> {
     ///
     /// # Errors
     /// A [`Failure`] in one of those bindings.
-    pub fn begin_records(mut self) -> Result<(Names<'a>, RecordState), Box<Failure>> {
+    pub fn begin_records(mut self, grain: Grain) -> Result<(Names<'a>, RecordState), Box<Failure>> {
         let plan = self.plan;
         let fold = plan.fold.as_ref().map(|fold| Fold::new(fold.kind));
         let mut state = RecordState { counters: Counters::default(), turns: 0, fold };
-        if let Some((_, RecordSource::Loop(repeat, ..))) = plan.records() {
+        if let Some(Records { source: RecordSource::Loop(repeat, ..), .. }) = plan.records(grain) {
             state.counters = self.begin_loop(repeat)?;
         }
         Ok((self.names, state))
@@ -226,7 +229,7 @@ impl<'r, 'a> Runner<'r, 'a> {
         emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
     ) -> Result<Flow, Box<Failure>> {
         let plan = self.plan;
-        let Some((head, source)) = self.records else { return Ok(Flow::Break(())) };
+        let Some(Records { head, source, .. }) = self.records else { return Ok(Flow::Break(())) };
         let mut last = false;
         match head {
             RecordHead::All => {}
@@ -325,7 +328,18 @@ impl<'r, 'a> Runner<'r, 'a> {
         visit: &mut dyn FnMut(&mut Self, Value<'a>) -> Ran<Flow>,
     ) -> Ran<Flow> {
         self.session.watch.asked(path.id);
-        self.walk(path, 1, record, visit)
+        let base = self.records.map_or(0, |records| records.base);
+        self.walk(path, base + 1, record, visit)
+    }
+
+    /// Says that none of the records was found: `others` are the names that stood where one on the path was looked for, with
+    /// how many steps of the path led there.
+    pub fn no_elements(&mut self, others: &[(usize, &str)]) {
+        if let Some(Records { source, .. }) = self.records {
+            let level = others.iter().map(|(level, _)| *level).max().unwrap_or(0);
+            let names = others.iter().filter(|(at, _)| *at == level).map(|(_, name)| *name);
+            self.session.watch.stopped(source.path(), level, names);
+        }
     }
 
     /// Ends a run over `count` records: an aggregate over them is now known, and the result that needs it is given.
@@ -339,7 +353,7 @@ impl<'r, 'a> Runner<'r, 'a> {
         emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
     ) -> Result<(), Box<Failure>> {
         let plan = self.plan;
-        if let Some((_, source)) = plan.records() {
+        if let Some(Records { source, base: 0, .. }) = self.records {
             self.session.watch.ended(source.path(), count);
         }
         let (Some(fold), Some(state)) = (&plan.fold, &state.fold) else { return Ok(()) };

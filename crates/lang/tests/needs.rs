@@ -2,7 +2,7 @@
 #![allow(clippy::unwrap_used, clippy::panic, reason = "tests say what is wrong by panicking")]
 
 use kyanite_formats::json::{self, Reader, ReaderOptions, Style};
-use kyanite_lang::{Arguments, Flow, Plan, RuleText, Runner, Session, Syntax, compile};
+use kyanite_lang::{Arguments, Flow, Grain, Plan, RuleText, Runner, Session, Syntax, compile};
 use kyanite_tree::{Arena, locate};
 use proptest::prelude::*;
 
@@ -56,9 +56,11 @@ fn results(
     }
     let arguments = Arguments::read(plan, &[], &arena).unwrap();
     let mut session = Session::new(plan);
-    let (names, mut state) =
-        Runner::new(plan, &arguments, None, &arena, &mut session).unwrap().begin_records().unwrap();
-    let mut runner = Runner::for_batch(plan, names, &arena, &mut session);
+    let (names, mut state) = Runner::new(plan, &arguments, None, &arena, &mut session)
+        .unwrap()
+        .begin_records(Grain::Items)
+        .unwrap();
+    let mut runner = Runner::for_batch(plan, Grain::Items, names, &arena, &mut session);
     let (mut results, mut index) = (Vec::new(), 0);
     while let Some(record) = reader.next_value().unwrap() {
         let ran = runner.record(&mut state, index, record, &mut |value| {

@@ -51,6 +51,11 @@ impl Arena {
         self.0.alloc_slice_fill_iter(names.iter().map(|name| self.text(name)))
     }
 
+    /// Copies a slice here.
+    pub fn slice<'a, T: Copy>(&'a self, items: &[T]) -> &'a [T] {
+        self.0.alloc_slice_copy(items)
+    }
+
     /// Copies the content of an element here.
     #[inline]
     pub fn nodes<'a>(&'a self, nodes: &[Node<'a>]) -> &'a [Node<'a>] {

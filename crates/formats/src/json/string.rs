@@ -35,7 +35,11 @@ pub(super) fn plain_end(bytes: &[u8], mut at: usize) -> usize {
             return at;
         }
         let special = specials(u64::from_le_bytes(*chunk)) >> (8 * (8 - left));
-        return if special == 0 { bytes.len() } else { at + (special.trailing_zeros() / 8) as usize };
+        return if special == 0 {
+            bytes.len()
+        } else {
+            at + (special.trailing_zeros() / 8) as usize
+        };
     }
     while let Some(byte) = bytes.get(at) {
         if matches!(byte, b'"' | b'\\' | 0..=0x1F) {

@@ -139,7 +139,7 @@ impl<'a> Reader<'a> {
             return Ok(&text[start..plain]);
         }
         let Some(length) = memchr::memchr(quote, &bytes[plain.min(bytes.len())..]) else {
-            self.broken(
+            self.unclosed(
                 start - 1,
                 start,
                 "this attribute value is not closed",

@@ -23,6 +23,16 @@ impl<'a> Scope<'a> {
         self.bindings.len()
     }
 
+    /// Takes up the declarations of an element that is open already.
+    pub(super) fn enter(&mut self, bindings: &[(&'a str, &'a str)]) {
+        self.bindings.extend_from_slice(bindings);
+    }
+
+    /// The declarations since there were `depth` of them.
+    pub(super) fn since(&self, depth: usize) -> &[(&'a str, &'a str)] {
+        self.bindings.get(depth..).unwrap_or_default()
+    }
+
     /// Forgets the declarations of an element that ends.
     #[inline]
     pub(super) fn leave(&mut self, depth: usize) {

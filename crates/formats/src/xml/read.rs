@@ -107,13 +107,13 @@ pub(super) struct Reader<'a> {
     /// The texts around the entities that are being read.
     outer: Vec<Outer<'a>>,
     /// The content of the elements that are open.
-    nodes: Vec<Node<'a>>,
+    pub(super) nodes: Vec<Node<'a>>,
     open: Vec<Open<'a>>,
     /// The text that has been read since the last markup.
-    text: Option<(Origin, &'a str)>,
+    pub(super) text: Option<(Origin, &'a str)>,
     /// The same text, when it came in several pieces.
     joined: String,
-    is_joined: bool,
+    pub(super) is_joined: bool,
     has_root: bool,
     has_type: bool,
     repairs: Vec<Repair>,
@@ -147,7 +147,7 @@ type Read<T> = Result<T, SyntaxError>;
 pub(super) const NAMED: &str = "it is read as a name of urn:undeclared";
 
 impl<'a> Reader<'a> {
-    fn new(text: &'a str, arena: &'a Arena, options: Options) -> Self {
+    pub(super) fn new(text: &'a str, arena: &'a Arena, options: Options) -> Self {
         Self {
             cursor: Cursor::new(text),
             arena,
@@ -184,14 +184,7 @@ impl<'a> Reader<'a> {
                 Some(b'<') if self.cursor.is_at("</") => self.stray_end_tag()?,
                 Some(b'<') if chars::name_end(self.cursor.text, start + 1) > start + 1 => {
                     if self.has_root {
-                        let end = chars::name_end(self.cursor.text, start + 1);
-                        self.broken(
-                            start,
-                            end,
-                            "a second element stands beside the root element",
-                            "put one element around all, or split the input",
-                            "it is read as a further root",
-                        )?;
+                        self.second_root(start)?;
                     }
                     self.has_root = true;
                     self.start_tag()?;
@@ -219,8 +212,37 @@ impl<'a> Reader<'a> {
         })
     }
 
+    /// An element beside the root element.
+    #[cold]
+    pub(super) fn second_root(&mut self, start: usize) -> Read<()> {
+        let end = chars::name_end(self.cursor.text, start + 1);
+        self.broken(
+            start,
+            end,
+            "a second element stands beside the root element",
+            "put one element around all, or split the input",
+            "it is read as a further root",
+        )
+    }
+
+    /// The name of the element whose start tag was read last.
+    pub(super) fn last_name(&self) -> Option<Name<'a>> {
+        if let Some(open) = self.open.last() {
+            return Some(open.name);
+        }
+        match self.nodes.last() {
+            Some(Node::Element(_, element)) => Some(element.name),
+            _ => None,
+        }
+    }
+
+    /// Leaves the element whose start tag was read last open, for what is around to close; gives its name as written.
+    pub(super) fn take_open(&mut self) -> Option<&'a str> {
+        self.open.pop().map(|open| open.written)
+    }
+
     /// Reads what stands in the elements that are open, to the end tag of the outermost (production 43).
-    fn content(&mut self) -> Read<()> {
+    pub(super) fn content(&mut self) -> Read<()> {
         while !self.open.is_empty() {
             let bytes = self.cursor.bytes();
             match bytes.get(self.cursor.at) {
@@ -298,7 +320,7 @@ impl<'a> Reader<'a> {
     }
 
     /// `<?xml version="1.0" … ?>` (production 23).
-    fn declaration(&mut self) -> Read<()> {
+    pub(super) fn declaration(&mut self) -> Read<()> {
         let text = self.cursor.text;
         if !text.starts_with("<?xml")
             || text.as_bytes().get(5).is_none_or(|byte| !byte.is_ascii_whitespace())
@@ -332,12 +354,10 @@ impl<'a> Reader<'a> {
             let which = (at_least..3).find(|which| self.cursor.eat(names[*which]));
             let Some(which) = which.filter(|which| spaced && (*which == 0) == (at_least == 0))
             else {
-                return Err(self.cursor.error(
-                    start,
-                    start + 1,
-                    "this is not an XML declaration",
-                    FORM,
-                ));
+                let message = "this is not an XML declaration";
+                let wants_more = self.cursor.peek().is_none();
+                let error = self.cursor.error(start, start + 1, message, FORM);
+                return Err(SyntaxError { wants_more, ..error });
             };
             self.cursor.space();
             let has_equals = self.cursor.eat("=");
@@ -428,7 +448,7 @@ impl<'a> Reader<'a> {
 
     /// Text beside the root element.
     #[cold]
-    fn text_outside(&mut self) -> Read<()> {
+    pub(super) fn text_outside(&mut self) -> Read<()> {
         let start = self.cursor.at;
         let rest = &self.cursor.bytes()[start + 1..];
         let end = start + 1 + memchr::memchr(b'<', rest).unwrap_or(rest.len());
@@ -445,7 +465,7 @@ impl<'a> Reader<'a> {
 
     /// Text up to the next markup or reference (production 14).
     #[inline]
-    fn plain_text(&mut self) -> Read<()> {
+    pub(super) fn plain_text(&mut self) -> Read<()> {
         let bytes = self.cursor.bytes();
         let start = self.cursor.at;
         let mut at = start;
@@ -606,14 +626,14 @@ impl<'a> Reader<'a> {
     }
 
     /// `<![CDATA[…]]>` (production 18).
-    fn character_data(&mut self) -> Read<()> {
+    pub(super) fn character_data(&mut self) -> Read<()> {
         let start = self.cursor.at;
         self.cursor.at += "<![CDATA[".len();
         let at = self.cursor.at;
         let text = match self.cursor.until("]]>") {
             Some(text) => text,
             None => {
-                self.broken(
+                self.unclosed(
                     start,
                     at,
                     "this CDATA section is not closed",
@@ -643,7 +663,7 @@ impl<'a> Reader<'a> {
     }
 
     /// `<!--…-->` (production 15).
-    fn comment(&mut self) -> Read<()> {
+    pub(super) fn comment(&mut self) -> Read<()> {
         let start = self.cursor.at;
         self.cursor.at += "<!--".len();
         let at = self.cursor.at;
@@ -661,7 +681,7 @@ impl<'a> Reader<'a> {
             text = self.cursor.until("-->");
         }
         let Some(text) = text else {
-            self.broken(
+            self.unclosed(
                 start,
                 start + 4,
                 "this comment is not closed",
@@ -677,7 +697,7 @@ impl<'a> Reader<'a> {
     }
 
     /// `<?target data?>` (production 16).
-    fn instruction(&mut self) -> Read<()> {
+    pub(super) fn instruction(&mut self) -> Read<()> {
         let start = self.cursor.at;
         self.cursor.at += 2;
         let name = self.cursor.name();
@@ -700,14 +720,11 @@ impl<'a> Reader<'a> {
         let end = if data.is_some() { self.cursor.at } else { named };
         let wrong = wrong.or(data.is_none().then_some("this processing instruction is not closed"));
         if let Some(wrong) = wrong {
-            self.broken(
-                start,
-                end,
-                wrong,
-                "take it away, or write <?name data?>",
-                "it is left out",
-            )?;
-            if data.is_none() {
+            let advice = "take it away, or write <?name data?>";
+            if data.is_some() {
+                self.broken(start, end, wrong, advice, "it is left out")?;
+            } else {
+                self.unclosed(start, end, wrong, advice, "it is left out")?;
                 self.cursor.at = self.cursor.text.len();
             }
             return Ok(());
@@ -720,7 +737,7 @@ impl<'a> Reader<'a> {
     }
 
     /// `<name …>` or `<name …/>` (productions 40 and 44), or in a repair a `<` that begins no tag.
-    fn start_tag(&mut self) -> Read<()> {
+    pub(super) fn start_tag(&mut self) -> Read<()> {
         let start = self.cursor.at;
         let text = self.cursor.text;
         let end = chars::name_end(text, start + 1);
@@ -808,13 +825,12 @@ impl<'a> Reader<'a> {
         self.cursor.space();
         if !self.cursor.eat(">") {
             let at = self.cursor.at;
-            self.broken(
-                at,
-                at + 1,
-                "this end tag is not closed",
-                "write </name>",
-                "it is read as closed",
-            )?;
+            let (message, advice) = ("this end tag is not closed", "write </name>");
+            if self.cursor.peek().is_none() {
+                self.unclosed(at, at + 1, message, advice, "it is read as closed")?;
+            } else {
+                self.broken(at, at + 1, message, advice, "it is read as closed")?;
+            }
             // What stands in the tag is no text.
             let rest = self.cursor.rest();
             let length = rest.find(['<', '>']).unwrap_or(rest.len());
@@ -865,7 +881,7 @@ impl<'a> Reader<'a> {
     }
 
     #[cold]
-    fn stray_end_tag(&mut self) -> Read<()> {
+    pub(super) fn stray_end_tag(&mut self) -> Read<()> {
         self.odd_end_tag(0)
     }
 
@@ -915,6 +931,20 @@ impl<'a> Reader<'a> {
         let message = format!("{}; {repair}", error.message);
         self.repairs.push(Repair { message, start: error.start, end: error.end });
         Ok(())
+    }
+
+    /// The same for something that more text at the end might close.
+    #[cold]
+    pub(super) fn unclosed(
+        &mut self,
+        start: usize,
+        end: usize,
+        message: &str,
+        advice: &'static str,
+        repair: &str,
+    ) -> Read<()> {
+        self.broken(start, end, message, advice, repair)
+            .map_err(|error| SyntaxError { wants_more: true, ..error })
     }
 
     #[cold]

@@ -121,6 +121,21 @@ impl Watch {
         }
     }
 
+    /// A path selected nothing, since at one of its steps there were only children of these names.
+    pub(super) fn stopped<'n>(
+        &mut self,
+        path: usize,
+        step: usize,
+        names: impl Iterator<Item = &'n str>,
+    ) {
+        let watch = &mut self.paths[path];
+        watch.asked = true;
+        if !watch.selected && step >= watch.stop.step {
+            let names = names.map(|name| (name.to_owned(), 1)).collect();
+            watch.stop = Stop { step, misses: 1, maps: 1, names, ..Stop::default() };
+        }
+    }
+
     /// Whether the report needs to look at no further names: every path has selected something, or has missed often
     /// enough. Until then records are to be read whole.
     #[must_use]

@@ -1,0 +1,316 @@
+//! The elements at a path of a document, one after another, from a text that may be only a part of it.
+//!
+//! Between two parts a [`Place`] says which elements are open around the records. So a document of any size is read in
+//! memory that holds one part; all of it is checked, also what is not among the records.
+
+use kyanite_tree::{Arena, Name, Node, Value};
+
+use super::chars;
+use super::read::{Options, Reader};
+use crate::SyntaxError;
+
+/// A step of the path to the records.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct StepName {
+    /// The local name or, without a namespace, perhaps the name as written.
+    pub name: String,
+    /// The namespace that the name must be in.
+    pub namespace: Option<String>,
+}
+
+impl StepName {
+    fn fits(&self, name: Name<'_>) -> bool {
+        match &self.namespace {
+            Some(namespace) => name.local() == self.name && name.namespace() == namespace,
+            None => name.is_called(&self.name),
+        }
+    }
+}
+
+/// Where in a document a part of it begins.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Default)]
+pub struct Place<'a> {
+    /// The elements that are open, outermost first; all are on the path to the records.
+    open: &'a [Ancestor<'a>],
+    /// Whether the root element has begun.
+    has_root: bool,
+    /// Whether anything stands before.
+    is_begun: bool,
+}
+
+/// An open element around the records.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Ancestor<'a> {
+    written: &'a str,
+    /// The namespaces that it declares, with their prefixes.
+    bindings: &'a [(&'a str, &'a str)],
+}
+
+impl Place<'_> {
+    /// The same place, kept in another arena.
+    #[must_use]
+    pub fn keep<'h>(&self, arena: &'h Arena) -> Place<'h> {
+        let open: Vec<Ancestor<'h>> = self
+            .open
+            .iter()
+            .map(|ancestor| {
+                let bindings: Vec<(&str, &str)> = ancestor
+                    .bindings
+                    .iter()
+                    .map(|(prefix, uri)| (arena.text(prefix), arena.text(uri)))
+                    .collect();
+                Ancestor { written: arena.text(ancestor.written), bindings: arena.slice(&bindings) }
+            })
+            .collect();
+        Place { open: arena.slice(&open), has_root: self.has_root, is_begun: self.is_begun }
+    }
+}
+
+/// Reads the elements at a path.
+pub struct RecordReader<'a> {
+    reader: Reader<'a>,
+    path: &'a [StepName],
+    open: Vec<Ancestor<'a>>,
+    has_root: bool,
+    is_begun: bool,
+    /// Up to where the text was read and need not be read again.
+    committed: usize,
+    /// How the tag of the last record is written.
+    record_name: Option<&'a str>,
+    /// Names of elements that stood where one on the path was looked for, with the level.
+    others: Vec<(usize, &'a str)>,
+}
+
+/// Names that are kept for the report of a path that leads nowhere.
+const NAMES: usize = 200;
+
+impl<'a> RecordReader<'a> {
+    /// A reader of the elements at `path` in a part of a document that begins at `place`.
+    #[must_use]
+    pub fn new(
+        text: &'a str,
+        arena: &'a Arena,
+        options: Options,
+        path: &'a [StepName],
+        place: Place<'a>,
+    ) -> Self {
+        let mut reader = Reader::new(text, arena, options);
+        for ancestor in place.open {
+            reader.scope.enter(ancestor.bindings);
+        }
+        if !place.is_begun && text.starts_with('\u{feff}') {
+            reader.cursor.at = 3;
+        }
+        Self {
+            reader,
+            path,
+            open: place.open.to_vec(),
+            has_root: place.has_root,
+            is_begun: place.is_begun,
+            committed: 0,
+            record_name: None,
+            others: Vec::new(),
+        }
+    }
+
+    /// Where the next part begins, once this one is read to its end.
+    #[must_use]
+    pub fn place(&self, arena: &'a Arena) -> Place<'a> {
+        Place { open: arena.slice(&self.open), has_root: self.has_root, is_begun: self.is_begun }
+    }
+
+    /// The offset up to which the text need not be read again.
+    #[must_use]
+    pub fn committed(&self) -> usize {
+        self.committed
+    }
+
+    /// The offset of the byte to be read next.
+    #[must_use]
+    pub fn position(&self) -> usize {
+        self.reader.cursor.at
+    }
+
+    /// Goes on reading at byte `offset`.
+    pub fn seek(&mut self, offset: usize) {
+        self.reader.cursor.at = offset;
+        self.committed = offset;
+    }
+
+    /// How the start tag of the last record begins: `<v:vessel`.
+    #[must_use]
+    pub fn record_name(&self) -> Option<&'a str> {
+        self.record_name
+    }
+
+    /// Names of elements that stood where one on the path was looked for, with how many steps of the path led there.
+    #[must_use]
+    pub fn others(&self) -> &[(usize, &'a str)] {
+        &self.others
+    }
+
+    /// Whether the text that was read may be the whole document.
+    ///
+    /// # Errors
+    /// When it ends inside an element, or has none.
+    pub fn finish(&self) -> Result<(), SyntaxError> {
+        let end = self.reader.cursor.text.len();
+        let error = |message: String, advice| {
+            let mut error = self.reader.cursor.error(end, end, message, advice);
+            error.wants_more = true;
+            Err(error)
+        };
+        match self.open.last() {
+            Some(open) => error(
+                format!("the document ends inside <{}>", open.written),
+                "the input looks cut off: fetch it again, or read what is there with --lenient",
+            ),
+            None if !self.has_root => error(
+                "there is no element in this input".into(),
+                "check that the command before this one wrote XML",
+            ),
+            None => Ok(()),
+        }
+    }
+
+    /// The next record, or `None` at the end of the text.
+    ///
+    /// # Errors
+    /// A [`SyntaxError`]; it wants more when the text ends inside something.
+    pub fn next_record(&mut self) -> Result<Option<Value<'a>>, SyntaxError> {
+        if !self.is_begun {
+            self.reader.declaration()?;
+            self.is_begun = true;
+        }
+        loop {
+            self.reader.cursor.space();
+            self.committed = self.reader.cursor.at;
+            self.reader.forget();
+            let Some(byte) = self.reader.cursor.peek() else { return Ok(None) };
+            let level = self.open.len();
+            if byte != b'<' {
+                if level == 0 {
+                    self.reader.text_outside()?;
+                } else {
+                    self.reader.plain_text()?;
+                }
+                continue;
+            }
+            match self.reader.cursor.bytes().get(self.committed + 1) {
+                None => return Err(self.cut_off()),
+                Some(b'/') => self.end_tag()?,
+                Some(b'!') if self.reader.cursor.is_at("<!DOCTYPE") => return Err(self.late_type()),
+                Some(b'!') if self.reader.cursor.is_at("<!--") => self.reader.comment()?,
+                Some(b'!') if level > 0 && self.reader.cursor.is_at("<![CDATA[") => {
+                    self.reader.character_data()?;
+                }
+                // What may be the beginning of one of these.
+                Some(b'!') if self.reader.cursor.rest().len() < "<![CDATA[".len() => {
+                    return Err(self.cut_off());
+                }
+                Some(b'?') => self.reader.instruction()?,
+                Some(_) => {
+                    if let Some(record) = self.element()? {
+                        return Ok(Some(record));
+                    }
+                }
+            }
+        }
+    }
+
+    /// An element: a record, one around records, or another, which is checked and left out.
+    fn element(&mut self) -> Result<Option<Value<'a>>, SyntaxError> {
+        let level = self.open.len();
+        let start = self.reader.cursor.at;
+        if level == 0 && self.has_root {
+            self.reader.second_root(start)?;
+        }
+        self.has_root = true;
+        let scope = self.reader.scope.depth();
+        self.reader.start_tag()?;
+        let Some(name) = self.reader.last_name() else { return Ok(None) };
+        let fits = self.path.get(level).is_some_and(|step| step.fits(name));
+        if fits && level + 1 < self.path.len() {
+            // An empty element is closed already.
+            if let Some(written) = self.reader.take_open() {
+                let bindings = self.reader.arena.slice(self.reader.scope.since(scope));
+                self.open.push(Ancestor { written, bindings });
+            }
+            return Ok(None);
+        }
+        if !fits && self.others.len() < NAMES {
+            self.others.push((level, name.local()));
+        }
+        self.reader.content()?;
+        if !fits {
+            return Ok(None);
+        }
+        let text = self.reader.cursor.text;
+        self.record_name = Some(&text[start..chars::name_end(text, start + 1)]);
+        Ok(self.reader.last_element())
+    }
+
+    fn end_tag(&mut self) -> Result<(), SyntaxError> {
+        let Some(open) = self.open.last().copied() else { return self.reader.stray_end_tag() };
+        let start = self.reader.cursor.at;
+        self.reader.cursor.at += 2;
+        let name = self.reader.cursor.name().unwrap_or_default();
+        let end = self.reader.cursor.at;
+        self.reader.cursor.space();
+        if self.reader.cursor.peek().is_none() {
+            return Err(self.cut_off());
+        }
+        if name != open.written {
+            let message = format!("</{name}> stands where </{}> is missing", open.written);
+            let advice = "close elements in the reverse order, or read with --lenient";
+            return Err(self.reader.cursor.error(start, end, message, advice));
+        }
+        if !self.reader.cursor.eat(">") {
+            return Err(self
+                .reader
+                .cursor
+                .error_here("this end tag is not closed", "write </name>"));
+        }
+        self.open.pop();
+        let depth = self.reader.scope.depth() - open.bindings.len();
+        self.reader.scope.leave(depth);
+        Ok(())
+    }
+
+    #[cold]
+    fn cut_off(&self) -> SyntaxError {
+        let end = self.reader.cursor.text.len();
+        let message = "the document ends inside a tag";
+        let advice =
+            "the input looks cut off: fetch it again, or read what is there with --lenient";
+        let mut error = self.reader.cursor.error(end, end, message, advice);
+        error.wants_more = true;
+        error
+    }
+
+    #[cold]
+    fn late_type(&self) -> SyntaxError {
+        let at = self.reader.cursor.at;
+        let message =
+            "this document type declaration stands too far behind the start of the document";
+        let advice = "put it right behind the XML declaration";
+        self.reader.cursor.error(at, at + 9, message, advice)
+    }
+}
+
+impl<'a> Reader<'a> {
+    /// Forgets what was read and is not needed.
+    fn forget(&mut self) {
+        self.nodes.clear();
+        self.text = None;
+        self.is_joined = false;
+    }
+
+    /// The element that was read last.
+    fn last_element(&self) -> Option<Value<'a>> {
+        match self.nodes.last() {
+            Some(Node::Element(origin, element)) => Some(Value::Element(*origin, element)),
+            _ => None,
+        }
+    }
+}
