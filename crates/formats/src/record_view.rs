@@ -23,7 +23,9 @@
 
 use std::collections::HashSet;
 
-use kyanite_tree::{Arena, Element, MapBuilder, Member, Node, Origin, Value, is_blank};
+use kyanite_tree::{
+    Arena, Attribute, Element, Map, MapBuilder, Member, Node, Origin, Value, is_blank,
+};
 
 use crate::losses::{Loss, Losses};
 
@@ -81,7 +83,11 @@ impl View {
     #[must_use]
     pub fn record<'a>(&mut self, value: Value<'a>, arena: &'a Arena) -> Value<'a> {
         match value {
-            Value::Element(origin, element) => self.element(origin, element, None, arena),
+            Value::Element(origin, element) => {
+                let mut making =
+                    Making { view: self, arena, members: Vec::new(), items: Vec::new() };
+                making.element(origin, element, None)
+            }
             Value::List(origin, items) if items.iter().any(|item| holds_elements(*item)) => {
                 let items: Vec<_> = items.iter().map(|item| self.record(*item, arena)).collect();
                 Value::List(origin, arena.items(&items))
@@ -92,7 +98,13 @@ impl View {
                     let record = match *value {
                         Value::Element(at, element) => {
                             let seen = self.seen(None, name);
-                            self.element(at, element, seen, arena)
+                            let mut making = Making {
+                                view: self,
+                                arena,
+                                members: Vec::new(),
+                                items: Vec::new(),
+                            };
+                            making.element(at, element, seen)
                         }
                         other => self.record(other, arena),
                     };
@@ -148,6 +160,16 @@ impl View {
         names
     }
 
+    /// Notes whether a member occurs once or repeated; tells whether it is a list.
+    #[inline]
+    fn counts(&mut self, place: Option<u32>, is_repeated: bool) -> bool {
+        let Some(place) = place else { return is_repeated };
+        let seen = &mut self.seen[place as usize];
+        seen.repeated |= is_repeated;
+        seen.once |= !is_repeated;
+        is_repeated || seen.is_list
+    }
+
     /// The place of the member called `name` below `parent`.
     #[inline]
     fn seen(&mut self, parent: Option<u32>, name: &str) -> Option<u32> {
@@ -187,159 +209,177 @@ impl View {
         self.seen[place as usize].is_list = is_list;
         Some(place)
     }
+}
 
-    fn element<'a>(
+/// Records under way: the members and items of those that are open, as one stack each.
+struct Making<'v, 'a> {
+    view: &'v mut View,
+    arena: &'a Arena,
+    members: Vec<Member<'a>>,
+    items: Vec<Value<'a>>,
+}
+
+impl<'a> Making<'_, 'a> {
+    fn element(
         &mut self,
         origin: Origin,
         element: &'a Element<'a>,
         place: Option<u32>,
-        arena: &'a Arena,
     ) -> Value<'a> {
-        let simple = element.text.filter(|_| element.content.len() <= 1);
-        if let (Some(text), []) = (simple, element.attributes) {
+        if let (Some(text), [], [] | [_]) = (element.text, element.attributes, element.content) {
+            self.lost(element);
             return Value::Untyped(origin, text);
         }
-        let mut members = MapBuilder::new();
+        let first = self.members.len();
         for attribute in element.attributes {
-            let name = arena.concat(&["@", attribute.name.qualified()]);
-            members.insert(name, attribute.to_value());
+            let name = self.arena.concat(&["@", attribute.name.qualified()]);
+            self.members.push(Member { name, value: attribute.to_value() });
         }
-        for node in element.content {
-            match node {
-                Node::Comment(at, _) => self.losses.add(Loss::Comment, *at),
-                Node::Instruction(at, _) => self.losses.add(Loss::Instruction, *at),
-                Node::DocumentType(at, _) => self.losses.add(Loss::DocumentType, *at),
-                Node::Element(..) | Node::Text(..) => {}
-            }
-        }
+        self.lost(element);
         if let Some(text) = element.text {
-            if members.is_empty() {
+            if self.members.len() == first {
                 return Value::Untyped(origin, text);
             }
             if !text.is_empty() {
-                members.insert(TEXT, Value::Untyped(origin, text));
+                self.members.push(Member { name: TEXT, value: Value::Untyped(origin, text) });
             }
-            return Value::Map(origin, members.finish(arena));
+        } else if keeps_order(element) {
+            self.in_order(origin, element, place);
+        } else {
+            self.by_name(element, place);
         }
-        match runs(element) {
-            Some(runs) => {
-                for (name, children) in runs {
-                    let place = self.seen(place, name);
-                    let value = self.run(children, place, arena);
-                    members.insert(name, value);
-                }
-            }
-            None => {
-                let items = self.in_order(element, place, arena);
-                members.insert(CONTENT, Value::List(origin, arena.items(&items)));
-            }
-        }
-        Value::Map(origin, members.finish(arena))
+        let map = Map::from_read(self.arena, &mut self.members[first..], |_, _, _| ());
+        self.members.truncate(first);
+        Value::Map(origin, map)
     }
 
-    /// The children of one name: a record or, of several, a list of records.
-    fn run<'a>(
-        &mut self,
-        children: Vec<Value<'a>>,
-        place: Option<u32>,
-        arena: &'a Arena,
-    ) -> Value<'a> {
-        let mut is_list = children.len() > 1;
-        if let Some(place) = place {
-            let seen = &mut self.seen[place as usize];
-            seen.repeated |= is_list;
-            seen.once |= !is_list;
-            is_list |= seen.is_list;
-        }
-        let mut records = Vec::with_capacity(children.len());
-        for child in children {
-            if let Value::Element(origin, element) = child {
-                records.push(self.element(origin, element, place, arena));
+    /// Counts what a record has no place for.
+    fn lost(&mut self, element: &Element<'_>) {
+        for node in element.content {
+            match node {
+                Node::Comment(at, _) => self.view.losses.add(Loss::Comment, *at),
+                Node::Instruction(at, _) => self.view.losses.add(Loss::Instruction, *at),
+                Node::DocumentType(at, _) => self.view.losses.add(Loss::DocumentType, *at),
+                Node::Element(..) | Node::Text(..) => {}
             }
-        }
-        match records.as_slice() {
-            [record] if !is_list => *record,
-            records => Value::List(Origin::NONE, arena.items(records)),
         }
     }
 
-    /// The content as a list in order.
-    fn in_order<'a>(
-        &mut self,
-        element: &Element<'a>,
-        place: Option<u32>,
-        arena: &'a Arena,
-    ) -> Vec<Value<'a>> {
-        let is_mixed = element
-            .content
-            .iter()
-            .any(|node| matches!(node, Node::Text(_, text) if !is_blank(text)))
-            || element.attributes.iter().any(|attribute| attribute.name.qualified() == "xml:space");
-        let mut items: Vec<Value<'a>> = Vec::new();
+    /// Adds a member for each name of child elements; those of one name stand together.
+    fn by_name(&mut self, element: &Element<'a>, place: Option<u32>) {
+        let mut children = element.content.iter().filter_map(child).peekable();
+        while let Some((origin, first)) = children.next() {
+            let name = first.name.qualified();
+            let place = self.view.seen(place, name);
+            let is_repeated =
+                children.peek().is_some_and(|(_, next)| next.name.qualified() == name);
+            let is_list = self.view.counts(place, is_repeated);
+            let record = self.element(origin, first, place);
+            if !is_list {
+                self.members.push(Member { name, value: record });
+                continue;
+            }
+            let start = self.items.len();
+            self.items.push(record);
+            while let Some((origin, next)) =
+                children.next_if(|(_, next)| next.name.qualified() == name)
+            {
+                let record = self.element(origin, next, place);
+                self.items.push(record);
+            }
+            let list = Value::List(Origin::NONE, self.arena.items(&self.items[start..]));
+            self.items.truncate(start);
+            self.members.push(Member { name, value: list });
+        }
+    }
+
+    /// Adds the content as a list in order.
+    fn in_order(&mut self, origin: Origin, element: &Element<'a>, place: Option<u32>) {
+        let is_mixed = preserves_space(element)
+            || element
+                .content
+                .iter()
+                .any(|node| matches!(node, Node::Text(_, text) if !is_blank(text)));
+        let start = self.items.len();
         // Text on both sides of a comment is one text.
         let mut joins = false;
         for node in element.content {
             match node {
                 Node::Text(..) if !is_mixed => {}
                 Node::Text(origin, text) => {
-                    let before = items.last().and_then(|item| item.as_text()).filter(|_| joins);
-                    match (before, items.last_mut()) {
+                    let before = self.items[start..].last().and_then(|item| item.as_text());
+                    match (before.filter(|_| joins), self.items.last_mut()) {
                         (Some(before), Some(last)) => {
-                            *last = Value::Untyped(last.origin(), arena.concat(&[before, text]));
+                            let joined = self.arena.concat(&[before, text]);
+                            *last = Value::Untyped(last.origin(), joined);
                         }
-                        _ => items.push(Value::Untyped(*origin, text)),
+                        _ => self.items.push(Value::Untyped(*origin, text)),
                     }
                     joins = true;
                 }
                 Node::Element(origin, child) => {
                     let name = child.name.qualified();
-                    let place = self.seen(place, name);
-                    let record = self.element(*origin, child, place, arena);
-                    items.push(arena.map([(name, record)]));
+                    let place = self.view.seen(place, name);
+                    let record = self.element(*origin, child, place);
+                    self.items.push(self.arena.map([(name, record)]));
                     joins = false;
                 }
                 _ => {}
             }
         }
-        items
+        let list = Value::List(origin, self.arena.items(&self.items[start..]));
+        self.items.truncate(start);
+        self.members.push(Member { name: CONTENT, value: list });
     }
 }
 
-/// The child elements by name, if nothing but they and blank text is in the content, and those of one name stand
-/// together.
-fn runs<'a>(element: &Element<'a>) -> Option<Vec<(&'a str, Vec<Value<'a>>)>> {
-    let keeps_space = element.attributes.iter().any(|attribute| {
-        attribute.name.qualified() == "xml:space" && attribute.value == "preserve"
-    });
-    let mut runs: Vec<(&'a str, Vec<Value<'a>>)> = Vec::new();
-    let mut names: HashSet<&'a str> = HashSet::new();
+fn child<'a>(node: &Node<'a>) -> Option<(Origin, &'a Element<'a>)> {
+    match node {
+        Node::Element(origin, child) => Some((*origin, child)),
+        _ => None,
+    }
+}
+
+fn preserves_space(element: &Element<'_>) -> bool {
+    let is_preserve =
+        |a: &Attribute<'_>| a.value == "preserve" && a.name.qualified() == "xml:space";
+    element.attributes.iter().any(is_preserve)
+}
+
+/// Whether a record by names would lose the order of the content: text stands beside the elements, or those of one name do
+/// not stand together.
+fn keeps_order(element: &Element<'_>) -> bool {
+    let keeps_space = preserves_space(element);
+    let mut last = "";
+    let mut few = [""; FEW];
+    let mut runs = 0;
+    let mut many: HashSet<&str> = HashSet::new();
     for node in element.content {
-        let (origin, child) = match node {
-            Node::Text(_, text) if keeps_space || !is_blank(text) => return None,
-            Node::Element(origin, child) => (*origin, *child),
+        let name = match node {
+            Node::Text(_, text) if keeps_space || !is_blank(text) => return true,
+            Node::Element(_, child) => child.name.qualified(),
             _ => continue,
         };
-        let name = child.name.qualified();
-        let value = Value::Element(origin, child);
-        match runs.last_mut() {
-            Some((last, run)) if *last == name => run.push(value),
-            _ => {
-                let is_known = if runs.len() < FEW {
-                    runs.iter().any(|(known, _)| *known == name)
-                } else {
-                    if names.is_empty() {
-                        names.extend(runs.iter().map(|(known, _)| *known));
-                    }
-                    !names.insert(name)
-                };
-                if is_known {
-                    return None;
-                }
-                runs.push((name, vec![value]));
+        if name == last {
+            continue;
+        }
+        if runs < FEW {
+            if few[..runs].contains(&name) {
+                return true;
+            }
+            few[runs] = name;
+        } else {
+            if runs == FEW {
+                many.extend(few);
+            }
+            if !many.insert(name) {
+                return true;
             }
         }
+        last = name;
+        runs += 1;
     }
-    Some(runs)
+    false
 }
 
 /// Whether there are elements in a value.

@@ -28,13 +28,14 @@ pub(super) fn plain_end(bytes: &[u8], mut at: usize) -> usize {
         }
         at += 8;
     }
-    // What is left is the end of the last eight bytes, whose others are known to be plain.
+    // What is left is the end of the last eight bytes; blanks, which are plain, stand in for those before it.
     if let Some(chunk) = bytes.last_chunk::<8>() {
         let left = bytes.len() - at;
         if left == 0 {
             return at;
         }
-        let special = specials(u64::from_le_bytes(*chunk)) >> (8 * (8 - left));
+        let word = (u64::from_le_bytes(*chunk) >> (8 * (8 - left))) | (ONES * 0x20) << (8 * left);
+        let special = specials(word);
         return if special == 0 {
             bytes.len()
         } else {
