@@ -51,6 +51,18 @@ pub(super) fn plain_end(bytes: &[u8], mut at: usize) -> usize {
     at
 }
 
+/// Whether a text needs no escape at all.
+#[inline]
+pub(super) fn is_plain(bytes: &[u8]) -> bool {
+    let word = |chunk: &[u8; 4]| u64::from(u32::from_le_bytes(*chunk));
+    match (bytes.first_chunk::<4>(), bytes.last_chunk::<4>()) {
+        (Some(_), Some(_)) if bytes.len() >= 8 => plain_end(bytes, 0) == bytes.len(),
+        // Two words that overlap cover the text.
+        (Some(first), Some(last)) => specials(word(first) | word(last) << 32) == 0,
+        _ => bytes.iter().all(|byte| !matches!(byte, b'"' | b'\\' | 0..=0x1F)),
+    }
+}
+
 /// Resolves the escapes of a quoted text whose first byte after the quote is `start`; `at` is the first
 /// backslash. Gives the offset of the closing quote, with the text in `out`.
 pub(super) fn unescape(

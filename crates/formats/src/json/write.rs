@@ -4,7 +4,7 @@
 
 use kyanite_tree::{Arena, Member, Value};
 
-use super::string::plain_end;
+use super::string::{is_plain, plain_end};
 use crate::record_view::View;
 
 /// How JSON is laid out.
@@ -100,9 +100,21 @@ fn line(blanks: usize, out: &mut Vec<u8>) {
 }
 
 /// Appends `text` in quotes, with the escapes that RFC 8259 section 7 demands and no others.
+#[inline]
 pub fn write_text(text: &str, out: &mut Vec<u8>) {
     let bytes = text.as_bytes();
-    out.reserve(bytes.len() + 2);
+    if is_plain(bytes) {
+        out.reserve(bytes.len() + 2);
+        out.push(b'"');
+        out.extend_from_slice(bytes);
+        out.push(b'"');
+    } else {
+        write_escaped(bytes, out);
+    }
+}
+
+#[cold]
+fn write_escaped(bytes: &[u8], out: &mut Vec<u8>) {
     out.push(b'"');
     let mut at = 0;
     loop {
