@@ -32,6 +32,7 @@ fn kyanite(rule: &str, input: &Path, output: Destination, layout: Layout, thread
     let job = Job {
         plan: &plan,
         params: &[],
+        sources: &[],
         options: &options,
         gather: false,
         what: What::Values,

@@ -221,6 +221,9 @@ pub struct ParamArguments {
     /// Give a param of the rule its value
     #[arg(short, long = "param", value_name = "NAME=VALUE", value_parser = param, action = ArgAction::Append, help_heading = "Expression")]
     pub params: Vec<(String, String)>,
+    /// Read a source of the rule from another file
+    #[arg(long = "source", value_name = "NAME=FILE", value_parser = param, action = ArgAction::Append, help_heading = "Expression")]
+    pub sources: Vec<(String, String)>,
 }
 
 /// `kyanite query`.

@@ -1,7 +1,7 @@
 //! `kyanite query`, `kyanite reshape` and `kyanite convert`: a rule, inputs, an output.
 
 use std::io::{self, IsTerminal};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use kyanite_flow::{
@@ -11,7 +11,7 @@ use kyanite_flow::{
 use kyanite_formats::documents::Limits;
 use kyanite_formats::losses::{Loss, Losses};
 use kyanite_formats::{Format, detect, json, xml};
-use kyanite_lang::{Flow, OutputSpec, Plan, RuleText, Syntax, compile};
+use kyanite_lang::{Flow, OutputSpec, Plan, RuleText, SourceSpec, Syntax, compile};
 use kyanite_tree::{Arena, Origin, Problem, Severity, Spot, Value};
 
 use crate::arguments::{
@@ -34,6 +34,7 @@ pub fn query(query: &Query, options: &MessageOptions, messages: &mut Messages) -
     let rule = RuleText::new("the expression", query.expression.clone());
     let command = RuleCommand {
         rule,
+        folder: PathBuf::new(),
         syntax,
         input: &query.input,
         params: &query.params,
@@ -60,6 +61,7 @@ pub fn reshape(reshape: &Reshape, options: &MessageOptions, messages: &mut Messa
     };
     let command = RuleCommand {
         rule: RuleText::new(name, text),
+        folder: reshape.rule.parent().map(Path::to_owned).unwrap_or_default(),
         syntax: Syntax::Rule,
         input: &reshape.input,
         params: &reshape.params,
@@ -92,6 +94,7 @@ pub fn convert(convert: &Convert, options: &MessageOptions, messages: &mut Messa
             words => words.iter().all(|word| has_records(word)),
         };
     let command = RuleCommand {
+        folder: PathBuf::new(),
         rule: RuleText::new("the conversion", if by_record { "$[*]" } else { "$" }),
         syntax: Syntax::Rule,
         input,
@@ -130,6 +133,8 @@ fn unreadable_rule(name: &str, error: &io::Error) -> Problem {
 /// A rule to be run, wherever it comes from.
 struct RuleCommand<'c> {
     rule: RuleText,
+    /// The folder that the rule's sources are seen from.
+    folder: PathBuf,
     syntax: Syntax,
     input: &'c InputArguments,
     params: &'c ParamArguments,
@@ -171,6 +176,7 @@ impl RuleCommand<'_> {
         kyanite_lang::Arguments::read(plan, &self.params.params, &Arena::new())
             .map_err(Failed::Command)?;
         let inputs = self.inputs(plan)?;
+        let sources = self.sources(plan)?;
         let layout = self.layout(plan.output.as_ref());
         self.refuse_several(&inputs, layout.format)?;
         let destination = match &self.output.output {
@@ -190,6 +196,7 @@ impl RuleCommand<'_> {
         let job = Job {
             plan,
             params: &self.params.params,
+            sources: &sources,
             options: &self.input_options(),
             gather: self.input.gather,
             what: self.what,
@@ -249,6 +256,31 @@ impl RuleCommand<'_> {
             let advice = format!("say {} for a list everywhere", options.join(" "));
             messages.show(&Problem::warning(message).advise(advice));
         }
+    }
+
+    /// The files of the rule's sources: those of the command line, else seen from the rule's folder.
+    fn sources(&self, plan: &Plan) -> Result<Vec<(String, Input)>, Failed> {
+        let given = &self.params.sources;
+        for (name, _) in given {
+            if !plan.sources.iter().any(|source| source.name == *name) {
+                let known: Vec<&str> = plan.sources.iter().map(|s| s.name.as_str()).collect();
+                let advice = match known.as_slice() {
+                    [] => "declare it in the rule: source name = \"file\"".to_owned(),
+                    known => format!("it has {}", known.join(", ")),
+                };
+                return Err(command_error(format!("the rule has no source `{name}`"), &advice));
+            }
+        }
+        let named = |source: &SourceSpec| {
+            let other = given.iter().find(|(name, _)| *name == source.name);
+            let input = match (other, Input::of_word(&source.file)) {
+                (Some((_, file)), _) => Input::of_word(file),
+                (None, Input::File(path)) => Input::File(self.folder.join(path)),
+                (None, other) => other,
+            };
+            (source.name.clone(), input)
+        };
+        Ok(plan.sources.iter().map(named).collect())
     }
 
     fn inputs(&self, plan: &Plan) -> Result<Vec<Input>, Failed> {

@@ -33,12 +33,22 @@ pub(crate) struct Loaded<'a> {
 /// The documents of a run that are in memory whole.
 pub(crate) struct Library<'a> {
     arena: &'a Arena,
+    /// The number of its first text in origins.
+    first: u16,
     texts: RefCell<Vec<Text<'a>>>,
 }
 
+/// The number of the first source in origins; those of inputs are below.
+pub(crate) const FIRST_SOURCE: u16 = 60_000;
+
 impl<'a> Library<'a> {
     pub(crate) fn new(arena: &'a Arena) -> Self {
-        Self { arena, texts: RefCell::default() }
+        Self { arena, first: Origin::INPUT, texts: RefCell::default() }
+    }
+
+    /// A library of the documents that a rule's sources are.
+    pub(crate) fn of_sources(arena: &'a Arena) -> Self {
+        Self { arena, first: FIRST_SOURCE, texts: RefCell::default() }
     }
 
     /// Reads an open input to its end; gives its documents.
@@ -188,17 +198,20 @@ impl<'a> Library<'a> {
         let mut texts = self.texts.borrow_mut();
         texts.push(Text { name: self.arena.text(name), text, format, roots: &[] });
         // Past 65,535 documents, places are no longer told apart.
-        u16::try_from(texts.len()).unwrap_or(u16::MAX)
+        let position = u16::try_from(texts.len() - 1).unwrap_or(u16::MAX);
+        self.first.saturating_add(position)
     }
 
     fn text(&self, document: u16) -> Text<'a> {
         let texts = self.texts.borrow();
         let none = Text { name: "", text: "", format: Format::Json, roots: &[] };
-        texts.get(usize::from(document).wrapping_sub(1)).copied().unwrap_or(none)
+        texts.get(usize::from(document.wrapping_sub(self.first))).copied().unwrap_or(none)
     }
 
     fn set_roots(&self, document: u16, roots: &[Value<'a>]) {
-        if let Some(text) = self.texts.borrow_mut().get_mut(usize::from(document).wrapping_sub(1)) {
+        if let Some(text) =
+            self.texts.borrow_mut().get_mut(usize::from(document.wrapping_sub(self.first)))
+        {
             text.roots = self.arena.items(roots);
         }
     }

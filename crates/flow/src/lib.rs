@@ -15,6 +15,7 @@ mod part;
 mod records;
 mod render;
 mod run;
+mod sources;
 mod stream;
 mod transcode;
 

@@ -8,6 +8,7 @@ use crate::document::Library;
 use crate::failed::{Events, Failed};
 use crate::input::{Input, InputOptions, Source};
 use crate::part::Part;
+use crate::sources::Sources;
 
 /// What is wanted of the matches of a rule.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -24,6 +25,8 @@ pub struct Job<'j> {
     pub plan: &'j Plan,
     /// Its params, by name.
     pub params: &'j [(String, String)],
+    /// What its sources are, by name.
+    pub sources: &'j [(String, Input)],
     /// How inputs are read.
     pub options: &'j InputOptions,
     /// Whether all inputs are one list.
@@ -89,7 +92,9 @@ pub fn run(
     events: &mut Events<'_>,
 ) -> Result<(), Failed> {
     let mut session = Session::new(job.plan);
-    let mut run = Run { job, session: &mut session, sink, events };
+    let arena = Arena::new();
+    let sources = Sources::load(job.plan, job.sources, job.options, &arena, events)?;
+    let mut run = Run { job, sources: &sources, session: &mut session, sink, events };
     run.all(inputs)?;
     for problem in session.watch.report(job.plan) {
         events.tell(problem);
@@ -100,12 +105,13 @@ pub fn run(
 /// A run under way.
 pub(crate) struct Run<'r, 'e, 'j> {
     pub(crate) job: &'r Job<'j>,
+    pub(crate) sources: &'r Sources<'r>,
     pub(crate) session: &'r mut Session,
     pub(crate) sink: &'r mut dyn Sink,
     pub(crate) events: &'r mut Events<'e>,
 }
 
-impl Run<'_, '_, '_> {
+impl<'r> Run<'r, '_, '_> {
     fn all(&mut self, inputs: &[Input]) -> Result<(), Failed> {
         let Job { plan, options, what, .. } = self.job;
         let by_record = plan.runs_by_record()
@@ -189,9 +195,13 @@ impl Run<'_, '_, '_> {
         root: Option<Value<'a>>,
         library: &Library<'a>,
         arena: &'a Arena,
-    ) -> Result<(), Failed> {
-        let plan = self.job.plan;
+    ) -> Result<(), Failed>
+    where
+        'r: 'a,
+    {
+        let (plan, sources) = (self.job.plan, self.sources);
         let arguments = Arguments::read(plan, self.job.params, arena).map_err(Failed::Command)?;
+        let arguments = arguments.with_sources(&sources.values);
         if root.is_some_and(is_xml) {
             self.sink.expect_elements();
         }
@@ -200,9 +210,12 @@ impl Run<'_, '_, '_> {
             Runner::new(plan, &arguments, root, arena, self.session).and_then(|mut runner| {
                 runner.document(&mut |value| results.take(value, |origin| locate(root?, origin)))
             });
-        let _ = ran.map_err(|failure| rule_failed(plan, &failure, library.spot(failure.origin)))?;
+        let _ = ran.map_err(|failure| {
+            let spot = sources.spot(failure.origin, || library.spot(failure.origin));
+            rule_failed(plan, &failure, spot)
+        })?;
         results.end()?;
-        let find = |origin| library.spot(origin);
+        let find = |origin| sources.spot(origin, || library.spot(origin));
         settle_losses(self.sink, self.job.losses, &find, self.events)
     }
 }

@@ -15,6 +15,7 @@ use crate::parallel::{self, Done, Work};
 use crate::part::Part;
 use crate::records::{Block, Blocks, InputPart, Next, Records, valid_start};
 use crate::run::{Job, LossPolicy, Results, Run, What, is_xml, open, rule_failed, settle_losses};
+use crate::sources::Sources;
 
 /// Where a run over records stands.
 struct Progress<'g> {
@@ -42,7 +43,7 @@ impl Progress<'_> {
     }
 }
 
-impl Run<'_, '_, '_> {
+impl<'q> Run<'q, '_, '_> {
     /// Runs the rule over the records of an open source and of further inputs, as those of one list.
     pub(crate) fn stream(
         &mut self,
@@ -52,10 +53,14 @@ impl Run<'_, '_, '_> {
     ) -> Result<(), Failed> {
         let plan = self.job.plan;
         let arena = Arena::new();
+        let sources = self.sources;
         let arguments = Arguments::read(plan, self.job.params, &arena).map_err(Failed::Command)?;
+        let arguments = arguments.with_sources(&sources.values);
         let (names, state) = Runner::new(plan, &arguments, None, &arena, self.session)
             .and_then(|runner| runner.begin_records(grain))
-            .map_err(|failure| rule_failed(plan, &failure, None))?;
+            .map_err(|failure| {
+                rule_failed(plan, &failure, sources.spot(failure.origin, || None))
+            })?;
         let mut progress = Progress { names, state, index: 0, done: false };
         let mut waiting = inputs.iter();
         let mut results = Results::new(self.job, self.sink);
@@ -72,6 +77,7 @@ impl Run<'_, '_, '_> {
                 session: self.session,
                 events: self.events,
                 results: &mut results,
+                sources,
                 grain,
             };
             if source.detected.format.has_records() || grain == Grain::Elements {
@@ -90,15 +96,16 @@ impl Run<'_, '_, '_> {
 }
 
 /// A source under way, with what it needs of the run.
-struct Stream<'r, 's, 'e, 'j> {
+struct Stream<'r, 's, 'e, 'j, 'q> {
     job: &'r Job<'j>,
     session: &'r mut Session,
     events: &'r mut Events<'e>,
     results: &'r mut Results<'s>,
+    sources: &'q Sources<'q>,
     grain: Grain,
 }
 
-impl Stream<'_, '_, '_, '_> {
+impl<'q> Stream<'_, '_, '_, '_, 'q> {
     /// A whole document that is one record of the gathered list.
     fn one_record(&mut self, source: Source, progress: &mut Progress<'_>) -> Result<(), Failed> {
         let arena = Arena::new();
@@ -116,7 +123,8 @@ impl Stream<'_, '_, '_, '_> {
                 Runner::for_batch(self.job.plan, self.grain, names, &arena, self.session);
             let ran = progress.run(&mut runner, record, self.results);
             ran.map_err(|failure| {
-                rule_failed(self.job.plan, &failure, library.spot(failure.origin))
+                let spot = self.sources.spot(failure.origin, || library.spot(failure.origin));
+                rule_failed(self.job.plan, &failure, spot)
             })?;
             let find = |origin| library.spot(origin);
             settle_losses(self.results.sink(), self.job.losses, &find, self.events)?;
@@ -321,6 +329,7 @@ impl Stream<'_, '_, '_, '_> {
     ) -> Result<BlockEnd<'a>, Failed> {
         let plan = self.job.plan;
         let path = self.path_of_elements();
+        let sources = self.sources;
         let names = progress.names.clone();
         let mut runner = Runner::for_batch(plan, self.grain, names, arena, self.session);
         loop {
@@ -335,7 +344,8 @@ impl Stream<'_, '_, '_, '_> {
                 Next::Record(record) => {
                     let index = progress.index;
                     progress.run(&mut runner, record, self.results).map_err(|failure| {
-                        let spot = record_spot(&records, record, index, &failure, &path);
+                        let own = || record_spot(&records, record, index, &failure, &path);
+                        let spot = sources.spot(failure.origin, own);
                         rule_failed(plan, &failure, spot)
                     })?;
                     duplicates.tell(records.take_duplicates(), self.events, |offset| {

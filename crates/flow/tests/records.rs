@@ -32,6 +32,7 @@ fn given(rule: &str, input: &Path, what: What, gather: bool) -> Given {
     let job = Job {
         plan: &plan,
         params: &[],
+        sources: &[],
         options: &options,
         gather,
         what,

@@ -15,7 +15,7 @@ use std::collections::HashMap;
 
 use crate::finding::{Finding, RuleText, Span};
 use crate::output::OutputSpec;
-use crate::plan::{Def, Expr, Kind, Param, PathInfo, Plan, RecordFold, TestInfo};
+use crate::plan::{Def, Expr, Kind, Param, PathInfo, Plan, RecordFold, SourceSpec, TestInfo};
 use crate::syntax::ast::{HeaderItem, ParamType, Rule};
 use crate::types::Type;
 use scope::Scope;
@@ -29,7 +29,7 @@ pub fn check(text: RuleText, rule: &Rule) -> Result<Plan, (RuleText, Vec<Finding
     checker.declare_defs(rule);
     let (params, setup) = checker.header(rule);
     let mut body = checker.body(rule);
-    let Checker { findings, scope, paths, tests, root_uses, defs, output, .. } = checker;
+    let Checker { findings, scope, paths, tests, root_uses, defs, output, sources, .. } = checker;
     if findings.iter().any(|finding| finding.severity == kyanite_tree::Severity::Error) {
         return Err((text, findings));
     }
@@ -50,6 +50,7 @@ pub fn check(text: RuleText, rule: &Rule) -> Result<Plan, (RuleText, Vec<Finding
         tests,
         root_uses,
         output,
+        sources,
         warnings: findings,
     })
 }
@@ -82,6 +83,7 @@ struct Checker<'r> {
     /// The prefixes that the header declares, with their namespaces.
     namespaces: Vec<(String, String)>,
     output: Option<OutputSpec>,
+    sources: Vec<SourceSpec>,
 }
 
 impl<'r> Checker<'r> {
@@ -99,6 +101,7 @@ impl<'r> Checker<'r> {
             filters: 0,
             namespaces: Vec::new(),
             output: None,
+            sources: Vec::new(),
         }
     }
 
@@ -144,6 +147,15 @@ impl<'r> Checker<'r> {
         let (mut params, mut setup) = (Vec::new(), Vec::new());
         for item in &rule.header {
             match item {
+                HeaderItem::Source { name, file } => {
+                    let base = Some(name.name.clone());
+                    let slot = self.bind_global(name, Type::Any, base);
+                    self.sources.push(SourceSpec {
+                        name: name.name.clone(),
+                        file: file.clone(),
+                        slot,
+                    });
+                }
                 HeaderItem::Output { format, options } => {
                     if self.output.is_some() {
                         self.find(Finding::error(format.span, "the output is said twice"));

@@ -7,7 +7,10 @@ mod fold;
 mod lists;
 mod maps;
 mod numbers;
+mod patterns;
+mod sequences;
 mod texts;
+mod times;
 
 pub(crate) use fold::{Fold, FoldKind};
 use kyanite_tree::{Arena, DecimalError, Kind, Number, Origin, Value};
@@ -277,8 +280,11 @@ pub fn all() -> impl Iterator<Item = &'static Signature> {
         numbers::TABLE,
         aggregates::TABLE,
         lists::TABLE,
+        sequences::TABLE,
         maps::TABLE,
         texts::TABLE,
+        patterns::TABLE,
+        times::TABLE,
         elements::TABLE,
         documents::TABLE,
     ]

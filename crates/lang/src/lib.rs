@@ -42,11 +42,12 @@ mod rank;
 mod run;
 mod syntax;
 mod types;
+mod visit;
 
 pub use finding::{Finding, RuleText, Span, near, near_words};
 pub use output::OutputSpec;
 pub use params::Arguments;
-pub use plan::{Grain, Param, Plan, ResultShape};
+pub use plan::{Grain, Param, Plan, ResultShape, SourceSpec};
 pub use run::{CannotJoin, Failure, Flow, Names, RecordState, Runner, Session, Watch};
 pub use syntax::ast::ParamType;
 pub use types::Type;

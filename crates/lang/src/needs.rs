@@ -188,6 +188,12 @@ impl Analysis {
                 ClauseKind::OrderBy { keys, .. } => {
                     keys.iter().for_each(|key| self.value(&key.value))
                 }
+                // These do not run by record.
+                ClauseKind::GroupBy { keys, .. } => {
+                    keys.iter().for_each(|(_, key)| self.value(key))
+                }
+                ClauseKind::Carry { from, step, .. } => self.values([from, step]),
+                ClauseKind::Window { size, .. } => self.value(size),
             }
         }
     }

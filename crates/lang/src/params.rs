@@ -7,13 +7,26 @@ use crate::finding::near_words;
 use crate::plan::{Param, Plan};
 use crate::syntax::ast::ParamType;
 
-/// The values of a rule's params, in the order they are declared; `None` where none was given.
+/// The values of a rule's params, in the order they are declared, `None` where none was given; and of its sources.
 #[derive(Clone, Debug)]
-pub struct Arguments<'a>(Vec<Option<Value<'a>>>);
+pub struct Arguments<'a> {
+    params: Vec<Option<Value<'a>>>,
+    sources: Vec<Value<'a>>,
+}
 
 impl<'a> Arguments<'a> {
     pub(crate) fn values(&self) -> impl Iterator<Item = Option<&Value<'a>>> {
-        self.0.iter().map(Option::as_ref)
+        self.params.iter().map(Option::as_ref)
+    }
+
+    /// The same arguments with the documents that the rule's sources are, in the order they are declared.
+    #[must_use]
+    pub fn with_sources(self, sources: &[Value<'a>]) -> Self {
+        Self { sources: sources.to_vec(), ..self }
+    }
+
+    pub(crate) fn sources(&self) -> &[Value<'a>] {
+        &self.sources
     }
 
     /// Reads the given params as the types that `plan` declares.
@@ -49,7 +62,11 @@ impl<'a> Arguments<'a> {
                 );
             }
         }
-        if problems.is_empty() { Ok(Self(values)) } else { Err(problems) }
+        if problems.is_empty() {
+            Ok(Self { params: values, sources: Vec::new() })
+        } else {
+            Err(problems)
+        }
     }
 }
 

@@ -48,6 +48,8 @@ pub struct Plan {
     pub(crate) tests: Vec<TestInfo>,
     /// How often `$` stands in the rule.
     pub(crate) root_uses: usize,
+    /// The further documents that the rule reads.
+    pub sources: Vec<SourceSpec>,
     /// What the header says of the output.
     pub output: Option<OutputSpec>,
     /// What is worth saying though the rule runs.
@@ -269,6 +271,16 @@ impl<'p> RecordHead<'p> {
     }
 }
 
+/// A further document that a rule reads.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct SourceSpec {
+    /// Its name in the rule.
+    pub name: String,
+    /// The file, seen from the rule's folder.
+    pub file: String,
+    pub(crate) slot: usize,
+}
+
 /// A param of a rule.
 #[derive(Debug)]
 pub struct Param {
@@ -361,10 +373,10 @@ impl Expr {
         match &self.kind {
             Kind::Many(path) => of(path, RecordSource::Many(path)),
             Kind::Loop(repeat) => {
-                if repeat.clauses.iter().any(|clause| clause.kind.holds_turns()) {
+                if repeat.clauses.iter().any(|clause| clause.kind.keeps_values()) {
                     return None;
                 }
-                let ClauseKind::For { slot, at, source: ForSource::Nodes(path) } =
+                let ClauseKind::For { slot, at, source: ForSource::Nodes(path), .. } =
                     &repeat.clauses.first()?.kind
                 else {
                     return None;
@@ -581,6 +593,17 @@ pub(crate) struct Filter {
     /// Its number in [`Plan::tests`].
     pub(crate) test: usize,
     pub(crate) condition: Expr,
+    /// The condition joins the items to outer values.
+    pub(crate) join: Option<Join>,
+}
+
+/// An equality that can be answered from an index: one side is of the inner item alone, the other does not know it.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub(crate) struct Join {
+    /// Which part of the condition it is, among those that all have to hold.
+    pub(crate) part: usize,
+    /// Whether the side of the inner item is the left one.
+    pub(crate) inner_is_left: bool,
 }
 
 /// Clauses, compiled: what runs once before the first `for`, the clauses, and what is returned.
@@ -602,6 +625,8 @@ pub(crate) enum ClauseKind {
         slot: usize,
         at: Option<usize>,
         source: ForSource,
+        /// The `where` behind it joins its items to outer values.
+        join: Option<Join>,
     },
     Let(usize, Expr),
     Where {
@@ -615,13 +640,37 @@ pub(crate) enum ClauseKind {
         keys: Vec<OrderKey>,
         /// The slots of the names bound since the first `for`: what a turn is put aside with.
         slots: Range<usize>,
+        /// The clause is followed by `first`: only so many turns need to be kept.
+        is_bounded: bool,
+    },
+    GroupBy {
+        /// The slot of each key, and what it is.
+        keys: Vec<(usize, Expr)>,
+        /// The slots of the names bound since the first `for`.
+        slots: Range<usize>,
+    },
+    Carry {
+        slot: usize,
+        from: Expr,
+        step: Expr,
+    },
+    Window {
+        size: Expr,
+        step: Option<Expr>,
+        /// The slots of the names bound since the first `for`.
+        slots: Range<usize>,
     },
 }
 
 impl ClauseKind {
     /// Whether the clause has to see all turns before it hands on the first.
     pub(crate) fn holds_turns(&self) -> bool {
-        matches!(self, Self::OrderBy { .. })
+        matches!(self, Self::OrderBy { .. } | Self::GroupBy { .. })
+    }
+
+    /// Whether the clause keeps values from one turn to the next.
+    pub(crate) fn keeps_values(&self) -> bool {
+        self.holds_turns() || matches!(self, Self::Carry { .. } | Self::Window { .. })
     }
 }
 

@@ -8,15 +8,19 @@ mod clauses;
 mod element;
 mod expr;
 mod failure;
+mod group;
+mod join;
 mod order;
 mod path;
 mod watch;
 
+use std::collections::HashMap;
 use std::ops::ControlFlow;
 
 use kyanite_tree::{Arena, Value};
 
 pub use failure::Failure;
+pub(crate) use join::and_parts;
 pub use watch::Watch;
 
 use crate::functions::Fold;
@@ -114,6 +118,8 @@ pub struct Runner<'r, 'a> {
     calls: usize,
     /// The value of the plan's aggregate over records, once it is known.
     folded: Option<Option<Value<'a>>>,
+    /// The indexes of joins, by their list and condition.
+    indexes: HashMap<(usize, usize), join::Index<'a>>,
 }
 
 impl<'r, 'a> Runner<'r, 'a> {
@@ -140,7 +146,11 @@ impl<'r, 'a> Runner<'r, 'a> {
             frame: 0,
             calls: 0,
             folded: None,
+            indexes: HashMap::new(),
         };
+        for (source, document) in plan.sources.iter().zip(arguments.sources()) {
+            runner.names.globals[source.slot] = Some(*document);
+        }
         for (param, given) in plan.params.iter().zip(arguments.values()) {
             let value = match (given, &param.default) {
                 (Some(given), _) => Some(*given),
@@ -174,6 +184,7 @@ impl<'r, 'a> Runner<'r, 'a> {
             frame: 0,
             calls: 0,
             folded: None,
+            indexes: HashMap::new(),
         }
     }
 

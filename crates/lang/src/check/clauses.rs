@@ -2,9 +2,13 @@
 
 use super::Checker;
 use crate::finding::Finding;
-use crate::plan::{Clause, ClauseKind, Expr, ForSource, Kind, Loop, OrderKey, TestInfo};
-use crate::syntax::ast::{self, ExprKind};
+use crate::plan::{
+    Clause, ClauseKind, Expr, ForSource, Join, Kind, Loop, OrderKey, Start, TestInfo,
+};
+use crate::run::and_parts;
+use crate::syntax::ast::{self, Binary, ExprKind};
 use crate::types::Type;
+use crate::visit;
 
 impl Checker<'_> {
     /// `for … return e` and `let … return e`.
@@ -24,7 +28,10 @@ impl Checker<'_> {
             Kind::Lets(before, Box::new(self.either(&parsed.result)))
         } else {
             let outer = Outer { names: self.scope.mark(), slots: self.scope.frame() };
-            let clauses = clauses.map(|clause| self.clause(clause, outer)).collect();
+            let mut clauses: Vec<Clause> =
+                clauses.map(|clause| self.clause(clause, outer)).collect();
+            mark_joins(&mut clauses);
+            mark_bounds(&mut clauses);
             let result = self.value(&parsed.result);
             Kind::Loop(Box::new(Loop { before, clauses, result }))
         };
@@ -38,7 +45,7 @@ impl Checker<'_> {
                 let (source, base) = self.for_source(source);
                 let slot = self.bind_local(name, Type::Any, Some(base));
                 let at = at.as_ref().map(|at| self.bind_local(at, Type::Number, None));
-                ClauseKind::For { slot, at, source }
+                ClauseKind::For { slot, at, source, join: None }
             }
             ast::ClauseKind::Let(name, value) => {
                 let (value, known, base) = self.bound_value(value);
@@ -57,7 +64,41 @@ impl Checker<'_> {
             }
             ast::ClauseKind::OrderBy(keys) => {
                 let keys = keys.iter().map(|key| self.order_key(key)).collect();
-                ClauseKind::OrderBy { keys, slots: outer.slots..self.scope.frame() }
+                let slots = outer.slots..self.scope.frame();
+                ClauseKind::OrderBy { keys, slots, is_bounded: false }
+            }
+            ast::ClauseKind::GroupBy(keys) => {
+                let keys: Vec<(&ast::Binding, Expr)> =
+                    keys.iter().map(|(name, key)| (name, self.operand(key, "group by"))).collect();
+                let slots = outer.slots..self.scope.frame();
+                self.scope.become_lists(outer.names);
+                let keys = keys
+                    .into_iter()
+                    .map(|(name, key)| {
+                        let known = self.type_of(&key);
+                        if matches!(known, Type::List | Type::Map) {
+                            let message =
+                                format!("groups go by single values; this is {}", known.words());
+                            self.find(Finding::error(key.span, message));
+                        }
+                        (self.bind_local(name, known, None), key)
+                    })
+                    .collect();
+                ClauseKind::GroupBy { keys, slots }
+            }
+            ast::ClauseKind::Carry { name, from, step } => {
+                let hidden = self.scope.hide(outer.names);
+                let from = self.value(from);
+                self.scope.show(hidden);
+                let slot = self.bind_local(name, Type::Any, None);
+                ClauseKind::Carry { slot, from, step: self.value(step) }
+            }
+            ast::ClauseKind::Window { size, step } => {
+                let size = self.how_many(size, "window", outer.names);
+                let step = step.as_ref().map(|step| self.how_many(step, "step", outer.names));
+                let slots = outer.slots..self.scope.frame();
+                self.scope.become_lists(outer.names);
+                ClauseKind::Window { size, step, slots }
             }
         };
         Clause { kind }
@@ -109,6 +150,77 @@ impl Checker<'_> {
                 }
                 (ForSource::List(source), format!("({words})[*]"))
             }
+        }
+    }
+}
+
+/// Notes where a `for` and the `where` behind it are a join: the list is the same for all outer turns.
+fn mark_joins(clauses: &mut [Clause]) {
+    for position in 1..clauses.len() {
+        let (before, after) = clauses.split_at_mut(position);
+        let (Some(Clause { kind: ClauseKind::For { slot, at, source, join } }), Some(next)) =
+            (before.last_mut(), after.first())
+        else {
+            continue;
+        };
+        let ClauseKind::Where { condition, .. } = &next.kind else { continue };
+        let mut is_fixed = true;
+        let mut fixed = |start: &Start| is_fixed &= matches!(start, Start::Root | Start::Global(_));
+        match source {
+            ForSource::Nodes(path) => visit::many(path, &mut fixed),
+            ForSource::List(list) => visit::each_start(list, &mut fixed),
+        }
+        // The first `for` of all is gone through once, so an index would not be used again.
+        let (slot, at) = (*slot, *at);
+        if is_fixed && at.is_none() {
+            *join = find_join(condition, |start| match start {
+                Start::Local(read) if *read == slot => Side::Inner,
+                Start::Root | Start::Global(_) | Start::Value(_) => Side::Both,
+                Start::Local(_) | Start::Current => Side::Outer,
+            });
+        }
+    }
+}
+
+/// Which side of a join a name belongs to.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(super) enum Side {
+    Inner,
+    Outer,
+    Both,
+}
+
+/// An equality of a condition that has inner names on one side only, and outer ones on the other.
+pub(super) fn find_join(condition: &Expr, side: impl Fn(&Start) -> Side) -> Option<Join> {
+    let mut parts = Vec::new();
+    and_parts(condition, &mut parts);
+    parts.iter().enumerate().find_map(|(part, expr)| {
+        let Kind::Binary(Binary::Equal, left, right) = &expr.kind else { return None };
+        let sides = |expr: &Expr| {
+            let (mut inner, mut outer) = (false, false);
+            visit::each_start(expr, &mut |start| match side(start) {
+                Side::Inner => inner = true,
+                Side::Outer => outer = true,
+                Side::Both => {}
+            });
+            (inner, outer)
+        };
+        match (sides(left), sides(right)) {
+            ((true, false), (false, true)) => Some(Join { part, inner_is_left: true }),
+            ((false, true), (true, false)) => Some(Join { part, inner_is_left: false }),
+            _ => None,
+        }
+    })
+}
+
+/// Notes which `order by` is followed by `first`.
+fn mark_bounds(clauses: &mut [Clause]) {
+    for position in 1..clauses.len() {
+        let (before, after) = clauses.split_at_mut(position);
+        if let (Some(Clause { kind: ClauseKind::OrderBy { is_bounded, .. } }), Some(next)) =
+            (before.last_mut(), after.first())
+        {
+            *is_bounded = matches!(next.kind, ClauseKind::First(_));
         }
     }
 }

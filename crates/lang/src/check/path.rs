@@ -1,6 +1,7 @@
 //! Paths: where they start, and whether they select one node or may select many.
 
 use super::Checker;
+use super::clauses::{Side, find_join};
 use crate::finding::{Finding, Span, near_words};
 use crate::plan::{
     Expr, Filter, Kind, ManyPath, Nodes, OnePath, PathInfo, Segment, Selector, Start, Step,
@@ -150,7 +151,12 @@ impl Checker<'_> {
         self.filters += 1;
         let condition = self.condition(condition);
         self.filters -= 1;
-        Filter { test, condition }
+        let join = find_join(&condition, |start| match start {
+            Start::Current => Side::Inner,
+            Start::Root | Start::Global(_) | Start::Value(_) => Side::Both,
+            Start::Local(_) => Side::Outer,
+        });
+        Filter { test, condition, join }
     }
 
     fn step_info(&self, segment: &ast::Segment, selectors: &[Selector]) -> StepInfo {

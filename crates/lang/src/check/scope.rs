@@ -56,6 +56,14 @@ impl Scope {
         self.locals.truncate(mark);
     }
 
+    /// The local names bound since `mark` stand for lists of their values from here on.
+    pub(super) fn become_lists(&mut self, mark: usize) {
+        for bound in &mut self.locals[mark..] {
+            bound.known = Type::List;
+            bound.base = None;
+        }
+    }
+
     /// Takes the local names bound since `mark` out of sight.
     pub(super) fn hide(&mut self, mark: usize) -> Vec<Bound> {
         self.locals.split_off(mark)

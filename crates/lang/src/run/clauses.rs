@@ -1,11 +1,15 @@
 //! Running clauses: each turn of a `for` is handed from clause to clause, down to `return`.
 
+use std::collections::{HashMap, VecDeque};
 use std::ops::{ControlFlow, Range};
 
 use kyanite_tree::Value;
 
-use super::{Failure, Flow, Ran, Runner};
-use crate::plan::{ClauseKind, Expr, ForSource, Loop};
+use super::{Failure, Flow, Ran, Runner, group};
+use crate::plan::{Clause, ClauseKind, Expr, ForSource, Loop};
+
+/// Turns that are kept beside those that are wanted, before the rest goes.
+const AHEAD: u64 = 1000;
 
 /// What each clause of a running loop counts: for `skip` and `first`, how many turns it still takes.
 #[derive(Clone, Debug, Default)]
@@ -15,6 +19,18 @@ pub(super) struct Counters(Vec<u64>);
 #[derive(Default)]
 pub(super) struct Held<'a> {
     pub(super) turns: Vec<Turn<'a>>,
+    /// The running values of `carry`, by the position of their clauses.
+    carried: HashMap<usize, Option<Value<'a>>>,
+    /// The turns of `window`, by the position of their clauses.
+    windows: HashMap<usize, Seen<'a>>,
+}
+
+/// The last turns that a window has seen.
+#[derive(Default)]
+struct Seen<'a> {
+    turns: VecDeque<Vec<Option<Value<'a>>>>,
+    /// How many of the next turns belong to no window.
+    skip: u64,
 }
 
 /// A turn that was put aside.
@@ -36,17 +52,39 @@ impl<'a> Runner<'_, 'a> {
         let mut held = Held::default();
         let mut flow = self.clauses(repeat, 0, &mut counters, &mut held, emit)?;
         for (position, clause) in repeat.clauses.iter().enumerate() {
-            let ClauseKind::OrderBy { keys, slots } = &clause.kind else { continue };
             // All turns have come; that an earlier clause wanted no more of them does not end these.
-            let mut turns = std::mem::take(&mut held.turns);
-            self.sort(keys, &mut turns)?;
-            flow = ControlFlow::Continue(());
-            for turn in turns {
-                self.restore(slots.clone(), &turn.names);
-                flow = self.clauses(repeat, position + 1, &mut counters, &mut held, emit)?;
-                if flow.is_break() {
-                    break;
+            match &clause.kind {
+                ClauseKind::OrderBy { keys, slots, .. } => {
+                    let mut turns = std::mem::take(&mut held.turns);
+                    self.sort(keys, &mut turns)?;
+                    flow = ControlFlow::Continue(());
+                    for turn in turns {
+                        self.restore(slots.clone(), &turn.names);
+                        flow =
+                            self.clauses(repeat, position + 1, &mut counters, &mut held, emit)?;
+                        if flow.is_break() {
+                            break;
+                        }
+                    }
                 }
+                ClauseKind::GroupBy { keys, slots } => {
+                    let groups = group::group(std::mem::take(&mut held.turns));
+                    flow = ControlFlow::Continue(());
+                    for group in groups {
+                        let turns: Vec<_> =
+                            group.turns.iter().map(|turn| turn.names.as_slice()).collect();
+                        self.bind_lists(slots.clone(), &turns);
+                        for ((slot, _), key) in keys.iter().zip(&group.keys) {
+                            self.set_local(*slot, *key);
+                        }
+                        flow =
+                            self.clauses(repeat, position + 1, &mut counters, &mut held, emit)?;
+                        if flow.is_break() {
+                            break;
+                        }
+                    }
+                }
+                _ => {}
             }
         }
         Ok(flow)
@@ -101,7 +139,18 @@ impl<'a> Runner<'_, 'a> {
         };
         let next = position + 1;
         match &clause.kind {
-            ClauseKind::For { slot, at, source } => {
+            ClauseKind::For { slot, at, source, join } => {
+                if let (Some(join), Some(Clause { kind: ClauseKind::Where { condition, .. } })) =
+                    (join, repeat.clauses.get(next))
+                {
+                    let mut turn = |runner: &mut Self, node| {
+                        runner.set_local(*slot, Some(node));
+                        runner.clauses(repeat, next, counters, held, emit)
+                    };
+                    if let Some(flow) = self.joined(*slot, source, join, condition, &mut turn)? {
+                        return Ok(flow);
+                    }
+                }
                 let mut turns = 0;
                 let mut turn = |runner: &mut Self, node| {
                     runner.bind_turn(*slot, *at, node, turns);
@@ -134,11 +183,60 @@ impl<'a> Runner<'_, 'a> {
                     Ok(ControlFlow::Continue(()))
                 }
             }
-            ClauseKind::OrderBy { keys, slots } => {
+            ClauseKind::GroupBy { keys, slots } => {
                 let keys =
-                    keys.iter().map(|key| self.value(&key.value)).collect::<Ran<Vec<_>>>()?;
+                    keys.iter().map(|(_, key)| self.group_key(key)).collect::<Ran<Vec<_>>>()?;
                 let names = slots.clone().map(|slot| self.local(slot)).collect();
                 held.turns.push(Turn { keys, names });
+                Ok(ControlFlow::Continue(()))
+            }
+            ClauseKind::Carry { slot, from, step } => {
+                let before = match held.carried.get(&position) {
+                    Some(value) => *value,
+                    None => self.value(from)?,
+                };
+                self.set_local(*slot, before);
+                let value = self.value(step)?;
+                held.carried.insert(position, value);
+                self.set_local(*slot, value);
+                self.clauses(repeat, next, counters, held, emit)
+            }
+            ClauseKind::Window { size, step, slots } => {
+                let size = self.how_many(size)?.max(1);
+                let step = step.as_ref().map_or(Ok(1), |step| self.how_many(step))?.max(1);
+                let names: Vec<_> = slots.clone().map(|slot| self.local(slot)).collect();
+                let seen = held.windows.entry(position).or_default();
+                if seen.skip > 0 {
+                    seen.skip -= 1;
+                    return Ok(ControlFlow::Continue(()));
+                }
+                seen.turns.push_back(names.clone());
+                if (seen.turns.len() as u64) < size {
+                    return Ok(ControlFlow::Continue(()));
+                }
+                let turns: Vec<_> = seen.turns.iter().map(Vec::as_slice).collect();
+                self.bind_lists(slots.clone(), &turns);
+                let gone = step.min(size);
+                seen.turns.drain(..gone as usize);
+                seen.skip = step - gone;
+                let flow = self.clauses(repeat, next, counters, held, emit);
+                // The clauses before go on with the values of one turn.
+                self.restore(slots.clone(), &names);
+                flow
+            }
+            ClauseKind::OrderBy { keys: order, slots, is_bounded } => {
+                let keys =
+                    order.iter().map(|key| self.value(&key.value)).collect::<Ran<Vec<_>>>()?;
+                let names = slots.clone().map(|slot| self.local(slot)).collect();
+                held.turns.push(Turn { keys, names });
+                // Of turns that only the first few of are wanted, the others go now and then.
+                if *is_bounded {
+                    let kept = counters.0.get(next).copied().unwrap_or(u64::MAX);
+                    if held.turns.len() as u64 > kept.saturating_mul(2).saturating_add(AHEAD) {
+                        self.sort(order, &mut held.turns)?;
+                        held.turns.truncate(usize::try_from(kept).unwrap_or(usize::MAX));
+                    }
+                }
                 Ok(ControlFlow::Continue(()))
             }
             ClauseKind::Skip(_) => match &mut counters.0[position] {
@@ -162,7 +260,7 @@ impl<'a> Runner<'_, 'a> {
     }
 
     /// The items that a `for` goes through: a list's, or none of nothing and null.
-    fn items(&mut self, expr: &'a Expr) -> Ran<&'a [Value<'a>]> {
+    pub(super) fn items(&mut self, expr: &'a Expr) -> Ran<&'a [Value<'a>]> {
         match self.value(expr)? {
             Some(Value::List(_, items)) => Ok(items),
             None | Some(Value::Null(_)) => Ok(&[]),

@@ -214,6 +214,21 @@ impl<'a> Runner<'_, 'a> {
                 }
             }
             Selector::Filter(filter) => {
+                if let Some(candidates) = self.indexed(filter, node)? {
+                    for child in candidates {
+                        if !self.test(filter, child)? {
+                            continue;
+                        }
+                        any = true;
+                        if self.walk(path, position + 1, child, visit)?.is_break() {
+                            return Ok(ControlFlow::Break(()));
+                        }
+                    }
+                    if !any && !descendant {
+                        self.session.watch.missed(path.id, position, node, false);
+                    }
+                    return Ok(ControlFlow::Continue(()));
+                }
                 for child in Children::of(node) {
                     if !self.test(filter, child)? {
                         continue;

@@ -281,6 +281,24 @@ pub enum ClauseKind {
     First(Expr),
     /// `order by e descending, …`
     OrderBy(Vec<OrderKey>),
+    /// `group by k = e, …`
+    GroupBy(Vec<(Binding, Expr)>),
+    /// `carry n from e = e`
+    Carry {
+        /// The name of the running value.
+        name: Binding,
+        /// What it is before the first turn.
+        from: Expr,
+        /// What each turn makes of it.
+        step: Expr,
+    },
+    /// `window n step m`
+    Window {
+        /// How many turns are seen together.
+        size: Expr,
+        /// How many turns further the next begins.
+        step: Option<Expr>,
+    },
 }
 
 /// One of the expressions that turns are ordered by.
@@ -349,6 +367,13 @@ pub enum HeaderItem {
         optional: bool,
         /// The default.
         default: Option<Expr>,
+    },
+    /// `source name = "file"`
+    Source {
+        /// The name.
+        name: Binding,
+        /// The file, seen from the rule's folder.
+        file: String,
     },
     /// `output format { options }`
     Output {

@@ -1,6 +1,7 @@
-//! Clauses: `for`, `let`, `where`, `order by`, `skip`, `first`, and the `return` that ends them.
+//! Clauses: `for`, `let`, `where`, `group by`, `order by`, `carry`, `skip`, `first`, `window`, and the `return` that ends
+//! them.
 
-use super::ast::{Clause, ClauseKind, Expr, ExprKind, Literal, Loop, OrderKey};
+use super::ast::{Binding, Clause, ClauseKind, Expr, ExprKind, Literal, Loop, OrderKey};
 use super::lexer::Token;
 use super::parser::{CLAUSE_WORDS, Parsed, Parser};
 use crate::finding::Finding;
@@ -75,6 +76,26 @@ impl Parser<'_> {
                 self.expect_word("by", "after `order`")?;
                 ClauseKind::OrderBy(self.order_keys()?)
             }
+            "group" => {
+                self.advance()?;
+                self.expect_word("by", "after `group`")?;
+                ClauseKind::GroupBy(self.group_keys()?)
+            }
+            "carry" => {
+                self.advance()?;
+                let name = self.binding("the running value")?;
+                self.expect_word("from", "after the name in `carry`")?;
+                // Up to the equals sign, which a comparison would take for its own.
+                let from = self.additive()?;
+                self.expect("=", "after the first value in `carry`")?;
+                ClauseKind::Carry { name, from, step: self.whole()? }
+            }
+            "window" => {
+                self.advance()?;
+                let size = self.whole()?;
+                let step = if self.take_word("step")? { Some(self.whole()?) } else { None };
+                ClauseKind::Window { size, step }
+            }
             "skip" => {
                 self.advance()?;
                 ClauseKind::Skip(self.whole()?)
@@ -103,8 +124,34 @@ impl Parser<'_> {
         }
     }
 
+    /// `k = e`, or a path alone, which is named by its last name.
+    fn group_keys(&mut self) -> Parsed<Vec<(Binding, Expr)>> {
+        let mut keys = Vec::new();
+        loop {
+            let span = self.next.span;
+            if let Token::Name(_) = &self.next.token
+                && self.lexer.next_is_equals()
+            {
+                let name = self.binding("the key")?;
+                self.expect("=", "after the name of the key")?;
+                keys.push((name, self.whole()?));
+            } else {
+                let value = self.whole()?;
+                let Some(name) = value.own_name() else {
+                    return Err(Finding::error(span.to(value.span), "this key has no name")
+                        .advise("write name = … before it"));
+                };
+                let name = Binding { name: name.to_owned(), span: value.span };
+                keys.push((name, value));
+            }
+            if !self.take(",")? {
+                return Ok(keys);
+            }
+        }
+    }
+
     /// The part of a let behind its word.
-    pub(super) fn let_binding(&mut self) -> Parsed<(super::ast::Binding, Expr)> {
+    pub(super) fn let_binding(&mut self) -> Parsed<(Binding, Expr)> {
         let name = self.binding("what is bound")?;
         self.expect("=", "after the name in `let`")?;
         Ok((name, self.whole()?))

@@ -6,7 +6,8 @@ use super::parser::{Parsed, Parser};
 use crate::finding::{Finding, near_words};
 
 /// What a header item may begin a line with; for going on after an error.
-const ITEM_WORDS: [&str; 7] = ["param", "output", "namespace", "def", "let", "for", "return"];
+const ITEM_WORDS: [&str; 8] =
+    ["param", "source", "output", "namespace", "def", "let", "for", "return"];
 
 impl Parser<'_> {
     /// Parses header and body.
@@ -75,6 +76,7 @@ impl Parser<'_> {
                 Ok(Part::Item(HeaderItem::Let(name, value)))
             }
             "param" if self.lexer.next_begins_name() => self.item(Self::param),
+            "source" if self.lexer.next_begins_name() => self.item(Self::source),
             "output" if self.lexer.next_begins_name() => self.item(Self::output),
             "namespace" if self.lexer.next_begins_name() => self.item(Self::namespace),
             "def" if self.lexer.next_begins_name() => self.item(Self::def),
@@ -144,6 +146,17 @@ impl Parser<'_> {
         let has_options = self.at_symbol("{") && !self.next.on_new_line;
         let options = if has_options { Some(self.whole()?) } else { None };
         Ok(HeaderItem::Output { format, options })
+    }
+
+    fn source(&mut self) -> Parsed<HeaderItem> {
+        let name = self.binding("the source")?;
+        self.expect("=", "after the name of the source")?;
+        let Token::Text(file) = &self.next.token else {
+            return Err(self.unexpected("the file of the source is missing here, in quotes"));
+        };
+        let file = file.clone();
+        self.advance()?;
+        Ok(HeaderItem::Source { name, file })
     }
 
     fn namespace(&mut self) -> Parsed<HeaderItem> {

@@ -202,6 +202,16 @@ impl<'s> Lexer<'s> {
         name
     }
 
+    /// Whether a single `=` comes behind the token that comes next.
+    pub(crate) fn next_is_equals(&mut self) -> bool {
+        let here = self.at;
+        self.skip_blank();
+        let rest = &self.source[self.at..];
+        let is_there = rest.starts_with('=') && !rest.starts_with("==");
+        self.at = here;
+        is_there
+    }
+
     /// Goes on with the text of an f-text behind `at`, which is behind its quote or behind a `}`.
     pub(crate) fn template_text(
         &mut self,

@@ -16,8 +16,8 @@ pub(crate) const RESERVED: [&str; 15] = [
 ];
 
 /// The words that clauses begin with, and `return`.
-pub(super) const CLAUSE_WORDS: [&str; 7] =
-    ["for", "let", "where", "order", "skip", "first", "return"];
+pub(super) const CLAUSE_WORDS: [&str; 10] =
+    ["for", "let", "where", "group", "order", "carry", "skip", "first", "window", "return"];
 
 /// How deep expressions may nest.
 const DEPTH: usize = 200;
@@ -189,7 +189,7 @@ impl<'s> Parser<'s> {
         Ok(binary(operator, left, right))
     }
 
-    fn additive(&mut self) -> Parsed<Expr> {
+    pub(super) fn additive(&mut self) -> Parsed<Expr> {
         self.left_associative(&["+", "-"], Self::multiplicative)
     }
 
@@ -321,7 +321,7 @@ impl<'s> Parser<'s> {
         let finding = self.unexpected(&format!("{words} does not continue this rule"));
         match &self.next.token {
             Token::Name(name) => finding.advise_opt(near_words(name, CLAUSE_WORDS).or_else(|| {
-                Some("clauses are for, let, where, order by, skip, first, return".into())
+                Some("clauses are for, let, where, group by, order by, carry, skip, first, window, return".into())
             })),
             _ => finding,
         }

@@ -264,6 +264,16 @@ impl Parser<'_> {
     }
 }
 
+impl Expr {
+    /// The name of what the expression is, if it is a name or a path that ends in one.
+    pub(super) fn own_name(&self) -> Option<&str> {
+        match &self.kind {
+            ExprKind::Path(path) => shorthand_name(path),
+            _ => None,
+        }
+    }
+}
+
 /// The name that a path gives to the member it is the value of: its last name.
 fn shorthand_name(path: &Path) -> Option<&str> {
     match (path.segments.last(), &path.start) {

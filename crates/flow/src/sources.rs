@@ -1,0 +1,56 @@
+//! The further documents that a rule reads: its sources.
+
+use kyanite_lang::Plan;
+use kyanite_tree::{Arena, Origin, Problem, Spot, Value};
+
+use crate::document::{FIRST_SOURCE, Library};
+use crate::failed::{Events, Failed};
+use crate::input::{Input, InputOptions, Source};
+
+/// The documents of a rule's sources, in the order they are declared.
+pub(crate) struct Sources<'a> {
+    pub(crate) values: Vec<Value<'a>>,
+    library: Library<'a>,
+}
+
+impl<'a> Sources<'a> {
+    /// Reads them all.
+    pub(crate) fn load(
+        plan: &Plan,
+        inputs: &[(String, Input)],
+        options: &InputOptions,
+        arena: &'a Arena,
+        events: &mut Events<'_>,
+    ) -> Result<Self, Failed> {
+        let library = Library::of_sources(arena);
+        let mut values = Vec::new();
+        // What is said of the format of the input is not meant for sources.
+        let options = InputOptions { from: None, unwrap: false, ..options.clone() };
+        for source in &plan.sources {
+            let Some((_, input)) = inputs.iter().find(|(name, _)| *name == source.name) else {
+                let message = format!("the source `{}` is not given", source.name);
+                return Err(Failed::Command(vec![Problem::error(message)]));
+            };
+            let opened = Source::open(input, &options)?;
+            events.tell(Problem::note(format!("{}: {}", opened.name, opened.detected)));
+            let name = opened.name.clone();
+            let mut loaded = library.load(opened, &options, events)?;
+            match (loaded.roots.pop(), loaded.roots.is_empty()) {
+                (Some(root), true) => values.push(root),
+                _ => {
+                    let message = format!("the source {name} has several documents, or none");
+                    return Err(Failed::Input(Problem::error(message)));
+                }
+            }
+        }
+        Ok(Self { values, library })
+    }
+
+    /// The place of a value: in a source, or as `own` finds it in the input.
+    pub(crate) fn spot(&self, origin: Origin, own: impl FnOnce() -> Option<Spot>) -> Option<Spot> {
+        match origin.document() {
+            Some(document) if document >= FIRST_SOURCE => self.library.spot(origin),
+            _ => own(),
+        }
+    }
+}

@@ -1,0 +1,233 @@
+//! Functions that put the items of lists in another order or shape.
+
+use kyanite_tree::{MapBuilder, Origin, Value, equal};
+
+use super::{Call, Fault, Outcome, Run, Signature, Takes, number_fault, takes};
+use crate::rank::{MIXED, Rank};
+use crate::types::Type;
+
+pub(super) const TABLE: &[Signature] = &[
+    Signature {
+        name: "reverse",
+        parameters: &[takes("items", Takes::ITEMS)],
+        required: 1,
+        repeats: false,
+        result: Type::List,
+        summary: "The items from the last to the first.",
+        example: ("reverse([1, 2])", "[2,1]"),
+        run: Run::Values(|call| {
+            let mut items = call.items(0).to_vec();
+            items.reverse();
+            Ok(Some(call.arena.list(&items)))
+        }),
+    },
+    Signature {
+        name: "sort",
+        parameters: &[takes("items", Takes::ITEMS)],
+        required: 1,
+        repeats: false,
+        result: Type::List,
+        summary: "The items in order: numbers by value, or texts by Unicode scalar; nulls last.",
+        example: ("sort([10, 9, 9.5])", "[9,9.5,10]"),
+        run: Run::Values(sort),
+    },
+    Signature {
+        name: "median",
+        parameters: &[takes("items", Takes::ITEMS)],
+        required: 1,
+        repeats: false,
+        result: Type::Any,
+        summary: "The middle number, or the mean of the two in the middle; nothing over no items.",
+        example: ("median([4, 1, 3, 2])", "2.5"),
+        run: Run::Values(median),
+    },
+    Signature {
+        name: "flatten",
+        parameters: &[takes("items", Takes::ITEMS)],
+        required: 1,
+        repeats: false,
+        result: Type::List,
+        summary: "The items, those of lists among them in place of the lists; one level.",
+        example: ("flatten([1, [2, [3]]])", "[1,2,[3]]"),
+        run: Run::Values(|call| {
+            let mut items = Vec::new();
+            for item in call.items(0) {
+                match item {
+                    Value::List(_, inner) => items.extend_from_slice(inner),
+                    other => items.push(*other),
+                }
+            }
+            Ok(Some(call.arena.list(&items)))
+        }),
+    },
+    Signature {
+        name: "range",
+        parameters: &[takes("from", Takes::NUMBER), takes("to", Takes::NUMBER)],
+        required: 2,
+        repeats: false,
+        result: Type::List,
+        summary: "The whole numbers from the first up to, but not including, the second.",
+        example: ("range(1, 4)", "[1,2,3]"),
+        run: Run::Values(range),
+    },
+    Signature {
+        name: "index_of",
+        parameters: &[takes("items", Takes::ITEMS), takes("item", Takes::VALUE)],
+        required: 2,
+        repeats: false,
+        result: Type::Any,
+        summary: "The position of the first equal item, from 0; nothing when there is none.",
+        example: ("index_of([\"ness\", \"holm\"], \"holm\")", "1"),
+        run: Run::Values(|call| {
+            let Some(wanted) = call.argument(1) else { return Ok(None) };
+            let found = call.items(0).iter().position(|item| equal(*item, wanted));
+            Ok(found.map(|position| call.arena.integer(position as i64)))
+        }),
+    },
+    Signature {
+        name: "chunk",
+        parameters: &[takes("items", Takes::ITEMS), takes("size", Takes::NUMBER)],
+        required: 2,
+        repeats: false,
+        result: Type::List,
+        summary: "The items in lists of that many; the last may be shorter.",
+        example: ("chunk([1, 2, 3], 2)", "[[1,2],[3]]"),
+        run: Run::Values(|call| {
+            let size = whole(call, 1, 1)?;
+            let chunks: Vec<_> =
+                call.items(0).chunks(size as usize).map(|chunk| call.arena.list(chunk)).collect();
+            Ok(Some(call.arena.list(&chunks)))
+        }),
+    },
+    Signature {
+        name: "pairs",
+        parameters: &[takes("map", Takes::MAP)],
+        required: 1,
+        repeats: false,
+        result: Type::List,
+        summary: "The members of a map as a list of maps with `key` and `value`.",
+        example: ("pairs({a: 1})", "[{\"key\":\"a\",\"value\":1}]"),
+        run: Run::Values(|call| {
+            let members = call.argument(0).and_then(Value::as_map).map(|map| map.members());
+            let pairs: Vec<_> = members
+                .unwrap_or_default()
+                .iter()
+                .map(|m| call.arena.map([("key", Value::text(m.name)), ("value", m.value)]))
+                .collect();
+            Ok(Some(call.arena.list(&pairs)))
+        }),
+    },
+    Signature {
+        name: "map_of",
+        parameters: &[takes("pairs", Takes::ITEMS)],
+        required: 1,
+        repeats: false,
+        result: Type::Map,
+        summary: "The map of a list of maps with `key` and `value`; a key that comes twice is an error.",
+        example: ("map_of([{key: \"a\", value: 1}])", "{\"a\":1}"),
+        run: Run::Values(map_of),
+    },
+    Signature {
+        name: "rename",
+        parameters: &[takes("map", Takes::MAP), takes("names", Takes::MAP)],
+        required: 2,
+        repeats: false,
+        result: Type::Map,
+        summary: "The map with members renamed, by a map of old names to new ones.",
+        example: ("rename({a: 1, b: 2}, {a: \"c\"})", "{\"c\":1,\"b\":2}"),
+        run: Run::Values(rename),
+    },
+];
+
+/// A whole number of at least `least`.
+pub(super) fn whole(call: &Call<'_, '_>, position: usize, least: i64) -> Result<i64, Fault> {
+    let number = call.argument(position).and_then(Value::as_number);
+    number.and_then(|number| number.as_integer()).filter(|number| *number >= least).ok_or_else(
+        || Fault::new(position, format!("this has to be a whole number from {least} on")),
+    )
+}
+
+fn sort<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
+    let mut ranked = Vec::new();
+    let mut nulls = Vec::new();
+    for item in call.items(0) {
+        let failed = |message: String| Fault::new(0, message).about(*item).advise(MIXED);
+        match Rank::of(*item).map_err(failed)? {
+            Some(rank) => {
+                if let Some((first, _)) = ranked.first() {
+                    rank.order(first).map_err(failed)?;
+                }
+                ranked.push((rank, *item));
+            }
+            None => nulls.push(*item),
+        }
+    }
+    ranked.sort_by(|(a, _), (b, _)| a.order(b).unwrap_or(std::cmp::Ordering::Equal));
+    let mut items: Vec<_> = ranked.into_iter().map(|(_, item)| item).collect();
+    items.extend(nulls);
+    Ok(Some(call.arena.list(&items)))
+}
+
+fn median<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
+    let mut numbers = Vec::new();
+    for item in call.items(0).iter().filter(|item| !matches!(item, Value::Null(_))) {
+        numbers.push(super::fold::number(item.simple())?);
+    }
+    numbers.sort();
+    let middle = numbers.len() / 2;
+    let Some(upper) = numbers.get(middle) else { return Ok(None) };
+    if numbers.len() % 2 == 1 {
+        return Ok(Some(call.arena.number(upper)));
+    }
+    let mean = upper
+        .add(&numbers[middle - 1])
+        .and_then(|sum| sum.div(&kyanite_tree::Decimal::from(2)))
+        .map_err(|error| number_fault(0, error))?;
+    Ok(Some(call.arena.number(&mean)))
+}
+
+/// The most items that a range may have.
+const MOST: i64 = 10_000_000;
+
+fn range<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
+    let (from, to) = (whole(call, 0, i64::MIN)?, whole(call, 1, i64::MIN)?);
+    if to.saturating_sub(from) > MOST {
+        return Err(Fault::new(1, format!("this range has more than {MOST} numbers")));
+    }
+    let items: Vec<_> = (from..to).map(|number| call.arena.integer(number)).collect();
+    Ok(Some(call.arena.list(&items)))
+}
+
+fn map_of<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
+    let mut builder = MapBuilder::new();
+    for pair in call.items(0) {
+        let key = pair.member("key").map(Value::simple).and_then(Value::as_text);
+        let (Some(key), Some(value)) = (key, pair.member("value")) else {
+            return Err(Fault::new(0, "an item has no text `key` and no `value`")
+                .about(*pair)
+                .advise("give maps such as {key: \"a\", value: 1}"));
+        };
+        if builder.insert(key, value).is_some() {
+            let message = format!("the key `{key}` comes twice");
+            return Err(Fault::new(0, message).about(*pair).advise("group by the key first"));
+        }
+    }
+    Ok(Some(Value::Map(Origin::NONE, builder.finish(call.arena))))
+}
+
+fn rename<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
+    let map = |position| call.argument(position).and_then(Value::as_map);
+    let mut builder = MapBuilder::new();
+    for member in map(0).map(|map| map.members()).unwrap_or_default() {
+        let name = match map(1).and_then(|names| names.get(member.name)) {
+            None => member.name,
+            Some(new) => new.simple().as_text().ok_or_else(|| {
+                Fault::new(1, format!("the new name of `{}` is no text", member.name)).about(new)
+            })?,
+        };
+        if builder.insert(name, member.value).is_some() {
+            return Err(Fault::new(1, format!("two members would be called `{name}`")));
+        }
+    }
+    Ok(Some(Value::Map(Origin::NONE, builder.finish(call.arena))))
+}
