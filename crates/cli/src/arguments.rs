@@ -35,6 +35,9 @@ pub enum Command {
     Reshape(Reshape),
     /// Write the same data in another format
     Convert(Convert),
+    /// Check rule files without running them
+    #[command(subcommand)]
+    Rules(Rules),
     /// Take a tour on built-in sample data, or generate more of it
     Demo(Demo),
     /// Print the completions of a shell
@@ -75,6 +78,15 @@ pub struct MessageOptions {
     /// Say also how inputs were understood
     #[arg(short, long, global = true)]
     pub verbose: bool,
+    /// Write messages as lines of text, or as a line of JSON each
+    #[arg(
+        long = "messages",
+        global = true,
+        value_name = "FORM",
+        default_value = "text",
+        hide_default_value = true
+    )]
+    pub form: MessageForm,
     /// Colour messages
     #[arg(
         long,
@@ -93,6 +105,15 @@ pub struct MessageOptions {
         hide_default_value = true
     )]
     pub progress: When,
+}
+
+/// How messages are written.
+#[derive(ValueEnum, Clone, Copy, PartialEq, Eq, Debug)]
+pub enum MessageForm {
+    /// For people
+    Text,
+    /// A line of JSON each
+    Json,
 }
 
 /// When to do what suits only a terminal.
@@ -158,8 +179,20 @@ pub struct InputArguments {
     pub timeout: u32,
 }
 
+impl InputArguments {
+    /// A sample, read as usual.
+    pub fn of_sample(sample: &str) -> Self {
+        #[derive(Parser)]
+        struct Only {
+            #[command(flatten)]
+            input: InputArguments,
+        }
+        Only::parse_from(["", "--", sample]).input
+    }
+}
+
 /// Where results go and how they look.
-#[derive(Args, Debug)]
+#[derive(Args, Debug, Default)]
 #[command(next_help_heading = "Output")]
 pub struct OutputArguments {
     /// The format of the result: those of --from [default: by the extension of -o, else json]
@@ -186,7 +219,7 @@ pub struct OutputArguments {
 }
 
 /// How XML is written, and what its records look like.
-#[derive(Args, Debug)]
+#[derive(Args, Debug, Default)]
 #[command(next_help_heading = "From and to XML")]
 pub struct XmlArguments {
     /// Make the members at this path of XML's record view lists, even when they occur once
@@ -201,7 +234,7 @@ pub struct XmlArguments {
 }
 
 /// How tables are written.
-#[derive(Args, Debug)]
+#[derive(Args, Debug, Default)]
 #[command(next_help_heading = "Output as CSV")]
 pub struct TableArguments {
     /// The columns, in order [default: those of the first 1000 rows]
@@ -261,6 +294,9 @@ pub struct Query {
     /// Exit with status 1 if nothing is found
     #[arg(long, help_heading = "Result")]
     pub require: bool,
+    /// Say in plain words how the expression would run, and stop
+    #[arg(long, help_heading = "Result")]
+    pub explain: bool,
     /// The output.
     #[command(flatten)]
     pub output: OutputArguments,
@@ -297,9 +333,36 @@ pub struct Reshape {
     /// Exit with status 1 if the result is nothing or an empty list
     #[arg(long, help_heading = "Result")]
     pub require: bool,
+    /// Say in plain words how the rule would run, and stop
+    #[arg(long, help_heading = "Result")]
+    pub explain: bool,
+    /// Stop after the N-th clause of the outermost for, and show the names bound there
+    #[arg(long, value_name = "N", help_heading = "Result")]
+    pub until: Option<usize>,
+    /// Write each member of the resulting map into a file of its own, named and formatted by its key
+    #[arg(long, value_name = "FOLDER", value_hint = ValueHint::DirPath, conflicts_with_all = ["output", "to"], help_heading = "Result")]
+    pub apart: Option<PathBuf>,
     /// The output.
     #[command(flatten)]
     pub output: OutputArguments,
+}
+
+/// `kyanite rules`.
+#[derive(Subcommand, Debug)]
+pub enum Rules {
+    /// Show all findings in rule files, with a sample also the paths that lead nowhere
+    #[command(after_help = "\
+Examples:
+  kyanite rules check rules/departures.kyr rules/dearest.kyr
+  kyanite rules check rules/departures.kyr --against timetable.json")]
+    Check {
+        /// The rule files
+        #[arg(value_name = "RULE", required = true, value_hint = ValueHint::FilePath)]
+        rules: Vec<PathBuf>,
+        /// A sample input, whose paths are looked for
+        #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath)]
+        against: Option<String>,
+    },
 }
 
 /// `kyanite convert`.

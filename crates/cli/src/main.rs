@@ -11,7 +11,7 @@ mod usage;
 
 use std::process::ExitCode;
 
-use arguments::{Arguments, Command};
+use arguments::{Arguments, Command, Rules};
 use clap::Parser;
 use messages::Messages;
 use status::Status;
@@ -52,6 +52,9 @@ fn run(arguments: Arguments) -> Status {
         Command::Query(query) => rules::query(&query, &arguments.messages, &mut messages),
         Command::Reshape(reshape) => rules::reshape(&reshape, &arguments.messages, &mut messages),
         Command::Convert(convert) => rules::convert(&convert, &arguments.messages, &mut messages),
+        Command::Rules(Rules::Check { rules, against }) => {
+            rules::check(&rules, against.as_deref(), &arguments.messages, &mut messages)
+        }
         Command::Demo(demo) => demo::demo(&demo, &mut messages),
         Command::Completions { shell } => manual::completions(shell),
         Command::Manual => manual::manual(),

@@ -11,13 +11,45 @@
 use std::io::{IsTerminal, Write};
 
 use anstyle::{AnsiColor, Style};
-use kyanite_tree::{Problem, Severity, Spot};
+use kyanite_formats::json;
+use kyanite_tree::{Arena, Problem, Severity, Spot, Value};
 
-use crate::arguments::{MessageOptions, When};
+use crate::arguments::{MessageForm, MessageOptions, When};
+
+/// A message as a line of JSON.
+fn as_json(problem: &Problem) -> String {
+    let arena = Arena::new();
+    let number = |number: u64| arena.integer(number as i64);
+    let spots: Vec<Value<'_>> = problem
+        .spots
+        .iter()
+        .map(|spot| {
+            let mut members = vec![
+                ("file", Value::text(&spot.file)),
+                ("line", number(spot.at.line)),
+                ("column", number(spot.at.column)),
+            ];
+            members.extend(spot.path.as_deref().map(|path| ("path", Value::text(path))));
+            members.push(("source", Value::text(&spot.excerpt.line)));
+            arena.map(members)
+        })
+        .collect();
+    let mut members = vec![
+        ("severity", Value::text(problem.severity.word())),
+        ("message", Value::text(&problem.message)),
+        ("places", arena.list(&spots)),
+    ];
+    members.extend(problem.advice.as_deref().map(|advice| ("advice", Value::text(advice))));
+    let mut out = Vec::new();
+    json::write(arena.map(members), json::Style::Compact, &mut out);
+    out.push(b'\n');
+    String::from_utf8_lossy(&out).into_owned()
+}
 
 /// Shows messages.
 pub struct Messages {
     lowest: Severity,
+    form: MessageForm,
     colored: bool,
     /// How many warnings were shown.
     pub warnings: usize,
@@ -33,6 +65,7 @@ impl Messages {
         };
         Self {
             lowest,
+            form: options.form,
             colored: is_wanted(options.color, std::io::stderr().is_terminal()),
             warnings: 0,
         }
@@ -41,7 +74,7 @@ impl Messages {
     /// Messages when the options are not known, since the command line is wrong.
     pub fn plain() -> Self {
         let colored = is_wanted(When::Auto, std::io::stderr().is_terminal());
-        Self { lowest: Severity::Warning, colored, warnings: 0 }
+        Self { lowest: Severity::Warning, form: MessageForm::Text, colored, warnings: 0 }
     }
 
     /// Shows a message, unless it is of a sort that is not wanted.
@@ -49,7 +82,11 @@ impl Messages {
         self.warnings += usize::from(problem.severity == Severity::Warning);
         if problem.severity >= self.lowest {
             // When standard error is gone there is nobody to tell.
-            let _ = std::io::stderr().lock().write_all(self.render(problem).as_bytes());
+            let text = match self.form {
+                MessageForm::Text => self.render(problem),
+                MessageForm::Json => as_json(problem),
+            };
+            let _ = std::io::stderr().lock().write_all(text.as_bytes());
         }
     }
 
@@ -112,7 +149,13 @@ mod tests {
     use super::*;
 
     fn messages(quiet: bool, verbose: bool, color: When) -> Messages {
-        Messages::new(&MessageOptions { quiet, verbose, color, progress: When::Never })
+        Messages::new(&MessageOptions {
+            quiet,
+            verbose,
+            form: MessageForm::Text,
+            color,
+            progress: When::Never,
+        })
     }
 
     #[test]

@@ -1,17 +1,17 @@
 //! `kyanite query`, `kyanite reshape` and `kyanite convert`: a rule, inputs, an output.
 
-use std::io::{self, IsTerminal};
+use std::io::{self, IsTerminal, Write};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use kyanite_flow::{
-    Destination, Events, Failed, Fetch, Input, InputOptions, Job, Layout, LossPolicy, Output, Part,
-    Remarks, Sink, What,
+    Apart, Destination, Events, Failed, Fetch, Input, InputOptions, Job, Layout, LossPolicy,
+    Output, Part, Remarks, Sink, What,
 };
 use kyanite_formats::documents::Limits;
 use kyanite_formats::losses::{Loss, Losses};
 use kyanite_formats::{Format, detect, json, xml};
-use kyanite_lang::{Flow, OutputSpec, Plan, RuleText, SourceSpec, Syntax, compile};
+use kyanite_lang::{Flow, OutputSpec, Plan, RuleText, SourceSpec, Syntax, compile, compile_until};
 use kyanite_tree::{Arena, Origin, Problem, Severity, Spot, Value};
 
 use crate::arguments::{
@@ -42,6 +42,9 @@ pub fn query(query: &Query, options: &MessageOptions, messages: &mut Messages) -
         what: if query.paths { What::Paths } else { What::Values },
         count: query.count,
         require: query.require,
+        explain: query.explain,
+        until: None,
+        apart: None,
         carries_all: false,
         losses: LossPolicy::Count,
         options,
@@ -69,6 +72,9 @@ pub fn reshape(reshape: &Reshape, options: &MessageOptions, messages: &mut Messa
         what: What::Values,
         count: false,
         require: reshape.require,
+        explain: reshape.explain,
+        until: reshape.until,
+        apart: reshape.apart.as_deref(),
         carries_all: false,
         losses: LossPolicy::Count,
         options,
@@ -103,6 +109,9 @@ pub fn convert(convert: &Convert, options: &MessageOptions, messages: &mut Messa
         what: What::Values,
         count: false,
         require: false,
+        explain: false,
+        until: None,
+        apart: None,
         carries_all: true,
         losses: match (convert.strict, convert.losses) {
             (true, _) => LossPolicy::Refuse,
@@ -117,6 +126,86 @@ pub fn convert(convert: &Convert, options: &MessageOptions, messages: &mut Messa
 /// The format that a file's extension stands for; that of its compression in front is left out.
 fn format_of(path: &Path) -> Option<Format> {
     detect::by_name(None, path.file_name()?.to_str()).map(|detected| detected.format)
+}
+
+/// `kyanite rules check`.
+pub fn check(
+    rules: &[PathBuf],
+    against: Option<&str>,
+    options: &MessageOptions,
+    messages: &mut Messages,
+) -> Status {
+    let mut status = Status::Done;
+    for file in rules {
+        let name = file.display().to_string();
+        let text = match std::fs::read_to_string(file) {
+            Ok(text) => text,
+            Err(error) => {
+                messages.show(&unreadable_rule(&name, &error));
+                return Status::Command;
+            }
+        };
+        let before = messages.warnings;
+        match compile(RuleText::new(name.clone(), text), Syntax::Rule) {
+            Err((rule, findings)) => {
+                findings.iter().for_each(|finding| messages.show(&finding.problem(&rule)));
+                status = Status::Command;
+                continue;
+            }
+            Ok(plan) => {
+                for warning in &plan.warnings {
+                    messages.show(&warning.problem(plan.rule()));
+                }
+                if let Some(sample) = against
+                    && let Err(failed) = check_against(&plan, file, sample, options, messages)
+                {
+                    messages.show_all(failed.problems());
+                    status = Status::from(&failed);
+                    continue;
+                }
+            }
+        }
+        if messages.warnings == before {
+            let _ = writeln!(io::stdout().lock(), "{name}: nothing to say");
+        }
+    }
+    status
+}
+
+/// Runs a rule over a sample for what its paths and conditions meet there; what it gives is left out.
+fn check_against(
+    plan: &Plan,
+    file: &Path,
+    sample: &str,
+    options: &MessageOptions,
+    messages: &mut Messages,
+) -> Result<(), Failed> {
+    let input = InputArguments::of_sample(sample);
+    let command = RuleCommand {
+        rule: plan.rule().clone(),
+        folder: file.parent().map(Path::to_owned).unwrap_or_default(),
+        syntax: Syntax::Rule,
+        input: &input,
+        params: &ParamArguments::default(),
+        output: &OutputArguments::default(),
+        what: What::Values,
+        count: true,
+        require: false,
+        explain: false,
+        until: None,
+        apart: None,
+        carries_all: false,
+        losses: LossPolicy::Count,
+        options,
+    };
+    let sources = command.sources(plan)?;
+    let inputs = if plan.reads_input() { vec![Input::of_word(sample)] } else { Vec::new() };
+    let options = command.input_options();
+    let bytes = std::sync::atomic::AtomicU64::new(0);
+    let mut tell = |problem: Problem| messages.show(&problem);
+    let mut events = Events { tell: &mut tell, bytes: &bytes };
+    let mut nothing = Counted { sink: None, found: 0, nothing: false };
+    kyanite_flow::run(&command.job(plan, &sources, &options), &inputs, &mut nothing, &mut events)
 }
 
 fn unreadable_rule(name: &str, error: &io::Error) -> Problem {
@@ -142,6 +231,12 @@ struct RuleCommand<'c> {
     what: What,
     count: bool,
     require: bool,
+    /// Whether only the plan is shown.
+    explain: bool,
+    /// The clause of the outermost `for` to stop after.
+    until: Option<usize>,
+    /// The folder that members of the result go to.
+    apart: Option<&'c Path>,
     /// Whether all of the input is to be carried over.
     carries_all: bool,
     losses: LossPolicy,
@@ -150,7 +245,11 @@ struct RuleCommand<'c> {
 
 impl RuleCommand<'_> {
     fn run(self, messages: &mut Messages) -> Status {
-        let plan = match compile(self.rule.clone(), self.syntax) {
+        let compiled = match self.until {
+            Some(clauses) => compile_until(self.rule.clone(), clauses),
+            None => compile(self.rule.clone(), self.syntax),
+        };
+        let plan = match compiled {
             Ok(plan) => plan,
             Err((rule, findings)) => {
                 for finding in &findings {
@@ -161,6 +260,13 @@ impl RuleCommand<'_> {
         };
         for warning in &plan.warnings {
             messages.show(&warning.problem(plan.rule()));
+        }
+        if self.explain {
+            let mut out = io::stdout().lock();
+            let lines = plan.explain();
+            // Whoever closed the pipe has seen enough.
+            let _ = lines.iter().try_for_each(|line| writeln!(out, "{line}"));
+            return Status::Done;
         }
         match self.run_plan(&plan, messages) {
             Ok(status) => status,
@@ -178,6 +284,9 @@ impl RuleCommand<'_> {
         let inputs = self.inputs(plan)?;
         let sources = self.sources(plan)?;
         let layout = self.layout(plan.output.as_ref());
+        if let Some(folder) = self.apart {
+            return self.run_apart(plan, &inputs, &sources, Apart::open(folder, layout)?, messages);
+        }
         self.refuse_several(&inputs, layout.format)?;
         let destination = match &self.output.output {
             Some(path) => Destination::File(path.clone()),
@@ -193,16 +302,8 @@ impl RuleCommand<'_> {
             on_terminal,
             sizes.map(|sizes| sizes.iter().sum()),
         );
-        let job = Job {
-            plan,
-            params: &self.params.params,
-            sources: &sources,
-            options: &self.input_options(),
-            gather: self.input.gather,
-            what: self.what,
-            carries_all: self.carries_all,
-            losses: self.losses,
-        };
+        let options = self.input_options();
+        let job = self.job(plan, &sources, &options);
         let mut tell = |problem: Problem| {
             progress.make_room();
             messages.show(&problem);
@@ -228,6 +329,44 @@ impl RuleCommand<'_> {
         }
         self.show_remarks(&remarks, format, messages);
         Ok(if self.require && found == 0 { Status::No } else { Status::Done })
+    }
+
+    fn job<'j>(
+        &'j self,
+        plan: &'j Plan,
+        sources: &'j [(String, Input)],
+        options: &'j InputOptions,
+    ) -> Job<'j> {
+        Job {
+            plan,
+            params: &self.params.params,
+            sources,
+            options,
+            gather: self.input.gather,
+            what: self.what,
+            carries_all: self.carries_all,
+            losses: self.losses,
+        }
+    }
+
+    /// Runs the rule into files of a folder.
+    fn run_apart(
+        &self,
+        plan: &Plan,
+        inputs: &[Input],
+        sources: &[(String, Input)],
+        mut apart: Apart,
+        messages: &mut Messages,
+    ) -> Result<Status, Failed> {
+        let options = self.input_options();
+        let job = self.job(plan, sources, &options);
+        let bytes = std::sync::atomic::AtomicU64::new(0);
+        let mut tell = |problem: Problem| messages.show(&problem);
+        let mut events = Events { tell: &mut tell, bytes: &bytes };
+        kyanite_flow::run(&job, inputs, &mut apart, &mut events)?;
+        let count = apart.finish()?;
+        messages.show(&Problem::note(format!("{count} files were written")));
+        Ok(Status::Done)
     }
 
     /// Says what the output could not carry, and which members of XML are lists only sometimes.

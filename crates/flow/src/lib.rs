@@ -3,6 +3,7 @@
 //! Nothing here prints. What is worth saying goes to [`Events`] as it comes up; what ends a run is a [`Failed`],
 //! which also says whose fault it is.
 
+mod apart;
 mod compression;
 mod document;
 mod failed;
@@ -19,6 +20,7 @@ mod sources;
 mod stream;
 mod transcode;
 
+pub use apart::Apart;
 pub use failed::{Events, Failed};
 pub use fetch::Fetch;
 pub use input::{DEFAULT_SIZE, Input, InputOptions};

@@ -234,6 +234,16 @@ fn open_file(path: &Path) -> io::Result<Target> {
             return Err(io::Error::from(io::ErrorKind::PermissionDenied));
         }
     }
+    let (file, path) = target_file(path)?;
+    Ok(Target::Beside(Encoder::new(compression, file)?, path))
+}
+
+/// A new file beside the one at `path`, which it will replace; through links, the file itself.
+pub(crate) fn target_file(path: &Path) -> io::Result<(NamedTempFile, PathBuf)> {
+    let existing = fs::metadata(path);
+    if existing.as_ref().is_ok_and(fs::Metadata::is_dir) {
+        return Err(io::Error::from(io::ErrorKind::IsADirectory));
+    }
     let path = fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
     let folder =
         path.parent().filter(|parent| !parent.as_os_str().is_empty()).unwrap_or(Path::new("."));
@@ -248,10 +258,10 @@ fn open_file(path: &Path) -> io::Result<Target> {
             Err(_) => fs::Permissions::from_mode(0o666),
         });
     }
-    Ok(Target::Beside(Encoder::new(compression, builder.tempfile_in(folder)?)?, path))
+    Ok((builder.tempfile_in(folder)?, path))
 }
 
-fn cannot_write(name: &str, error: &io::Error) -> Problem {
+pub(crate) fn cannot_write(name: &str, error: &io::Error) -> Problem {
     match error.kind() {
         io::ErrorKind::NotFound => Problem::error(format!("the folder of {name} is not there"))
             .advise("make the folder first"),

@@ -71,6 +71,29 @@ impl Needs {
         }
     }
 
+    /// What is needed, as paths of members: `fare.amount`, `seats[*].no`. All of a record is the empty path.
+    #[must_use]
+    pub fn paths(&self) -> Vec<String> {
+        let mut paths = Vec::new();
+        self.add_paths(Need::RECORD, String::new(), &mut paths);
+        paths
+    }
+
+    fn add_paths(&self, need: Need, path: String, paths: &mut Vec<String>) {
+        if need == Need::ALL || self.nodes[need.0 as usize].all {
+            paths.push(path);
+            return;
+        }
+        let node = &self.nodes[need.0 as usize];
+        for (name, need) in &node.members {
+            let dot = if path.is_empty() { "" } else { "." };
+            self.add_paths(*need, format!("{path}{dot}{name}"), paths);
+        }
+        if let Some(children) = node.children {
+            self.add_paths(children, format!("{path}[*]"), paths);
+        }
+    }
+
     fn add_node(&mut self) -> Need {
         self.nodes.push(Node::default());
         Need((self.nodes.len() - 1) as u32)

@@ -29,6 +29,7 @@
 //! ```
 
 mod check;
+mod explain;
 mod finding;
 pub mod functions;
 mod iregexp;
@@ -61,6 +62,18 @@ pub enum Syntax {
     JsonPath,
     /// JSON Pointer (RFC 6901).
     Pointer,
+}
+
+/// Parses and checks a rule up to the clause of that number of its outermost `for`: the result is a map of all names that
+/// are bound there.
+///
+/// # Errors
+/// The rule's text back, with all findings.
+pub fn compile_until(rule: RuleText, clauses: usize) -> Result<Plan, (RuleText, Vec<Finding>)> {
+    match syntax::parse(&rule.text).and_then(|parsed| syntax::until(parsed, clauses)) {
+        Ok(parsed) => check::check(rule, &parsed),
+        Err(findings) => Err((rule, findings)),
+    }
 }
 
 /// Parses and checks a rule.

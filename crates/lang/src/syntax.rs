@@ -14,7 +14,7 @@ pub(crate) use segments::parse_integer;
 pub(crate) use text::decode as decode_text;
 
 use crate::finding::Finding;
-use ast::Rule;
+use ast::{Binding, ClauseKind, Entry, Expr, ExprKind, Path, Rule, Start};
 use parser::Parser;
 
 /// Parses a whole rule: header and body.
@@ -31,4 +31,40 @@ pub fn parse(source: &str) -> Result<Rule, Vec<Finding>> {
             Err(parser.findings)
         }
     }
+}
+
+/// The rule up to the clause of that number of its outermost `for`: the result is a map of all names bound there.
+///
+/// # Errors
+/// When the body is no `for`, or has fewer clauses.
+pub fn until(mut rule: Rule, clauses: usize) -> Result<Rule, Vec<Finding>> {
+    let span = rule.body.span;
+    let ExprKind::Loop(repeat) = &mut rule.body.kind else {
+        return Err(vec![Finding::error(span, "the rule has no clauses to stop at")]);
+    };
+    if clauses == 0 || clauses > repeat.clauses.len() {
+        let message = format!("the rule has {} clauses", repeat.clauses.len());
+        return Err(vec![Finding::error(span, message)]);
+    }
+    repeat.clauses.truncate(clauses);
+    let mut names: Vec<&Binding> = Vec::new();
+    for clause in &repeat.clauses {
+        match &clause.kind {
+            ClauseKind::For { name, at, .. } => names.extend([name].into_iter().chain(at)),
+            ClauseKind::Let(name, _) | ClauseKind::Carry { name, .. } => names.push(name),
+            ClauseKind::GroupBy(keys) => names.extend(keys.iter().map(|(name, _)| name)),
+            _ => {}
+        }
+    }
+    let entries = names
+        .into_iter()
+        .map(|Binding { name, span }| {
+            let start = Start::Name(name.clone());
+            let path = Path { start, start_span: *span, segments: Vec::new() };
+            let value = Expr { kind: ExprKind::Path(path), span: *span };
+            Entry::Named { name: name.clone(), name_span: *span, value }
+        })
+        .collect();
+    repeat.result = Expr { kind: ExprKind::Map(entries), span };
+    Ok(rule)
 }

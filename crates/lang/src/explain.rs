@@ -1,0 +1,138 @@
+//! A plan in plain words: how its input is read, what is kept in memory, and what that depends on.
+
+use kyanite_formats::Format;
+
+use crate::plan::{ClauseKind, Expr, ForSource, Grain, Kind, Loop, Plan};
+
+impl Plan {
+    /// What a run would do, a sentence a line.
+    #[must_use]
+    pub fn explain(&self) -> Vec<String> {
+        let mut lines = Vec::new();
+        if !self.reads_input() {
+            lines.push("The rule never names $, so it reads no input.".into());
+        } else if self.runs_by_record() {
+            lines.push(
+                "Records of JSON Lines, CSV and text run one by one: memory does not grow with them.".into(),
+            );
+            lines.push(self.threads(Grain::Items));
+        } else {
+            lines.push(format!("The whole document is held in memory: {}.", self.why_whole()));
+        }
+        if let Some(path) = self.element_path() {
+            let path: Vec<&str> = path.iter().map(|step| step.name.as_str()).collect();
+            lines.push(format!(
+                "Of an XML document the elements at $.{} run one by one: memory does not grow with them.",
+                path.join(".")
+            ));
+        }
+        if let Some(needs) = self.needs() {
+            let members = needs.paths();
+            lines.push(match members.as_slice() {
+                [] => "Of each record nothing is needed but that it is there.".into(),
+                [whole] if whole.is_empty() => "All of each record is needed.".into(),
+                members => {
+                    format!("Of each JSON record these members are built: {}.", members.join(", "))
+                }
+            });
+        }
+        for source in &self.sources {
+            lines.push(format!("The source {} is held in memory.", source.name));
+        }
+        if let Kind::Loop(repeat) = &self.body.innermost().kind {
+            self.clauses(repeat, &mut lines);
+        }
+        if self.fold.is_some() {
+            lines.push("The aggregate over the records is one running value.".into());
+        }
+        if let Some(output) = &self.output {
+            lines.push(format!("The result is written as {}.", Format::name(output.format)));
+        }
+        lines
+    }
+
+    fn threads(&self, grain: Grain) -> String {
+        if self.runs_in_any_order(grain) {
+            return "Blocks of records run on several threads; results keep the order of the input.".into();
+        }
+        "Records run in order, on one thread, since a clause counts them.".into()
+    }
+
+    fn why_whole(&self) -> String {
+        if self.root_uses > 1 {
+            return format!("$ stands {} times in the rule", self.root_uses);
+        }
+        let kept = |repeat: &Loop| {
+            let clause = repeat.clauses.iter().find(|clause| clause.kind.keeps_values())?;
+            Some(format!("`{}` looks at more than one turn", word(&clause.kind)))
+        };
+        match &self.body.innermost().kind {
+            Kind::Loop(repeat) => kept(repeat),
+            _ => None,
+        }
+        .unwrap_or_else(|| "the rule does not go through records with $[*]".into())
+    }
+
+    fn clauses(&self, repeat: &Loop, lines: &mut Vec<String>) {
+        for (position, clause) in repeat.clauses.iter().enumerate() {
+            let what = match &clause.kind {
+                ClauseKind::For { source, join, .. } => {
+                    let words = match source {
+                        ForSource::Nodes(path) => self.rule.slice(self.paths[path.id].span),
+                        ForSource::List(list) => self.words(list),
+                    };
+                    let join = match join {
+                        Some(_) => ", found through an index that is built once",
+                        None => "",
+                    };
+                    format!("goes through {words}{join}")
+                }
+                ClauseKind::Let(_, value) => format!("is {}", self.words(value)),
+                ClauseKind::Where { condition, .. } => {
+                    format!("keeps the turns for which {} holds", self.words(condition))
+                }
+                ClauseKind::OrderBy { is_bounded: true, .. } => {
+                    "puts turns in order; only the first few are kept".into()
+                }
+                ClauseKind::OrderBy { .. } => {
+                    "puts turns in order; all are kept until the last".into()
+                }
+                ClauseKind::GroupBy { keys, .. } => {
+                    let keys: Vec<String> = keys.iter().map(|(_, key)| self.words(key)).collect();
+                    format!(
+                        "puts turns together by {}; all are kept until the last",
+                        keys.join(", ")
+                    )
+                }
+                ClauseKind::Carry { step, .. } => {
+                    format!("keeps one running value: {}", self.words(step))
+                }
+                ClauseKind::Skip(count) => format!("leaves out {} turns", self.words(count)),
+                ClauseKind::First(count) => format!("ends after {} turns", self.words(count)),
+                ClauseKind::Window { size, .. } => {
+                    format!("keeps {} turns at a time", self.words(size))
+                }
+            };
+            lines.push(format!("Clause {}, {}: {what}.", position + 1, word(&clause.kind)));
+        }
+    }
+
+    fn words(&self, expr: &Expr) -> String {
+        self.rule.slice(expr.span)
+    }
+}
+
+/// The word that a clause begins with.
+fn word(clause: &ClauseKind) -> &'static str {
+    match clause {
+        ClauseKind::For { .. } => "for",
+        ClauseKind::Let(..) => "let",
+        ClauseKind::Where { .. } => "where",
+        ClauseKind::Skip(_) => "skip",
+        ClauseKind::First(_) => "first",
+        ClauseKind::OrderBy { .. } => "order by",
+        ClauseKind::GroupBy { .. } => "group by",
+        ClauseKind::Carry { .. } => "carry",
+        ClauseKind::Window { .. } => "window",
+    }
+}
