@@ -44,6 +44,9 @@ pub fn files() -> Vec<File> {
         "rules/departures.kyr",
         "rules/dearest.kyr",
         "rules/port-fares.kyr",
+        "rules/network.kyr",
+        "rules/running.kyr",
+        "rules/by-island.kyr",
     ]);
     files.push(File { name: "bookings.jsonl", content: bookings.into() });
     files
