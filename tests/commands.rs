@@ -508,3 +508,76 @@ fn completions_and_manual() {
     let manual = run(&folder, "manual", "").out;
     assert!(manual.contains("kyanite\\-query") || manual.contains("kyanite query"), "{manual}");
 }
+
+#[test]
+fn rules_are_explained_checked_and_stopped() {
+    let folder = Folder::with_demo();
+    folder.file("apart.kyr", "{\"a.json\": $[0].code, \"in/b.csv\": $}\n");
+    folder.file("out.kyr", "{\"../a.json\": 1}\n").file("odd.kyr", "{\"a.json\": 1, \"b\": 2}\n");
+    folder.file("list.kyr", "$[*]\n").file("bad.kyr", "lenght(1)\n");
+    for (line, status, out, err) in [
+        ("reshape rules/port-fares.kyr --explain", 0, "The whole document is held in memory", ""),
+        (
+            "query $[?@.a==1].b --explain",
+            0,
+            "Of each JSON record these members are built: a, b.",
+            "",
+        ),
+        ("query $.a.b[*] --explain", 0, "the elements at $.a.b run one by one", ""),
+        ("query 1 --explain", 0, "it reads no input", ""),
+        (
+            "reshape rules/running.kyr bookings.jsonl --until 3 --compact",
+            0,
+            "[{\"b\":{\"id\":\"TB-101340\"",
+            "",
+        ),
+        ("reshape rules/running.kyr bookings.jsonl --until 9", 2, "", "the rule has 5 clauses"),
+        ("reshape bad.kyr --until 1", 2, "", "the rule has no clauses to stop at"),
+        (
+            "rules check rules/network.kyr rules/running.kyr",
+            0,
+            "rules/running.kyr: nothing to say",
+            "",
+        ),
+        ("rules check bad.kyr", 2, "", "near: length"),
+        ("rules check rules/running.kyr --against ports.csv", 0, "", "no `vessel` under $[*]"),
+        ("rules check nope.kyr", 2, "", "there is no rule file nope.kyr"),
+        ("reshape apart.kyr ports.csv --apart parts -v", 0, "", "2 files were written"),
+        ("reshape out.kyr --apart parts", 5, "", "the key `../a.json` leads out of the folder"),
+        ("reshape odd.kyr --apart odd", 5, "", "the key `b` says no format"),
+        ("reshape list.kyr ports.csv --apart parts", 5, "", "--apart writes the members of a map"),
+        (
+            "query $.a ports.csv --messages json",
+            0,
+            "null",
+            "\"severity\":\"warning\",\"message\":\"no `a` at $",
+        ),
+        (
+            "reshape rules/network.kyr ports.csv --source nope=x",
+            2,
+            "",
+            "the rule has no source `nope`",
+        ),
+        (
+            "reshape rules/network.kyr ports.csv --source tariff=nope.csv",
+            3,
+            "",
+            "there is no file nope.csv",
+        ),
+    ] {
+        let ran = run(&folder, line, "");
+        assert_eq!(ran.status, status, "{line}: {}", ran.err);
+        assert!(ran.out.contains(out), "{line}: {}", ran.out);
+        assert!(ran.err.contains(err), "{line}: {}", ran.err);
+    }
+    let file = |name: &str| std::fs::read_to_string(folder.path().join(name));
+    assert_eq!(file("parts/a.json").unwrap(), "\"ness\"\n");
+    assert_eq!(file("parts/in/b.csv").unwrap(), file("ports.csv").unwrap());
+    assert!(file("odd/a.json").is_err() && file("a.json").is_err());
+    // A failure in a source points into the source.
+    folder
+        .file("sum.kyr", "source s = \"s.json\"\nfor p in $[*] return s[0].n + 1\n")
+        .file("s.json", "[{\"n\": \"x\"}]");
+    let ran = run(&folder, "reshape sum.kyr ports.csv", "");
+    assert!(ran.err.contains("s.json:1:8  $[0].n"), "{}", ran.err);
+}

@@ -271,7 +271,9 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let commit = |done: &mut Done, is_last: bool| {
             let bytes = &mut done.bytes;
             // What was carried over from the block before changes where this one begins.
-            let is_there = carried.is_empty() && layout.place() == assumed;
+            // Whether a document ends where it should is seen only in its turn.
+            let is_open_end = is_last && assumed.is_some();
+            let is_there = carried.is_empty() && layout.place() == assumed && !is_open_end;
             let clean = done.clean.take().filter(|_| is_there);
             if let Some(clean) = clean
                 && progress.state.join(&clean.state).is_ok()

@@ -185,6 +185,41 @@ fn what_rules_give() {
         ),
         ("sum(for p in $.ports[*] return length(p.berths))", "3"),
         ("for x in [3, 1, 2] order by x first 2 for y in [x, x] return y", "[1,1,2,2]"),
+        // Groups, running values, windows.
+        (
+            "for p in $.ports[*] group by deep = p.depth > 4 return {deep, ids: p[*].id}",
+            r#"[{"deep":true,"ids":["ness"]},{"deep":false,"ids":["holm","skarv"]}]"#,
+        ),
+        ("for x in [1, '1', 1.0, null] group by k = x return count(x[*])", "[2,1,1]"),
+        ("for x in [{a: 1}, {}] group by x.a return count(x[*])", "[1,1]"),
+        (
+            "for x in [3, 1, 3] for y in [x, 9] group by k = x return {x, y}",
+            r#"[{"x":[3,3,3,3],"y":[3,9,3,9]},{"x":[1,1],"y":[1,9]}]"#,
+        ),
+        (
+            "for x in [3, 1, 2] carry sum from 0 = sum + x where sum > 3 return {x, sum}",
+            r#"[{"x":1,"sum":4},{"x":2,"sum":6}]"#,
+        ),
+        (
+            "for x in [1, 2] return (for y in [1, 2] carry n from x = n * 10 return n)",
+            "[[10,100],[20,200]]",
+        ),
+        ("for x in [1, 2, 3, 4, 5] window 2 return x", "[[1,2],[2,3],[3,4],[4,5]]"),
+        ("for x in [1, 2, 3, 4, 5, 6] window 2 step 3 return x", "[[1,2],[4,5]]"),
+        ("for x in [1, 2] window 3 return x", "[]"),
+        ("for x in [2, 1, 2] group by k = x order by k window 2 return k", "[[1,2]]"),
+        ("for x in ['A10', 'a9', 'A9'] order by natural(x) return x", r#"["A9","A10","a9"]"#),
+        ("for x in [5, 3, 4, 1] order by x first 2 return x", "[1,3]"),
+        // Joins.
+        (
+            "for r in [{k: 1}, {k: '1'}, {}] for x in $.ports[*] where x.nope == r.k return x.id",
+            r#"["ness","holm","skarv"]"#,
+        ),
+        ("let ids = range(0, 20) for n in [19, 3, 3] return ids[?@ == n]", "[[19],[3],[3]]"),
+        (
+            "let rows = for i in range(0, 30) return {k: i % 3, i} for k in [2, 0] return sum(rows[?@.k == k && @.i > 20].i)",
+            "[78,72]",
+        ),
         // Header.
         ("let a = 2\ndef twice(n) = n * a\ntwice(4)", "8"),
         ("def fact(n) = if n < 2 then 1 else n * fact(n - 1)\nfact(20)", "2432902008176640000"),
@@ -209,6 +244,20 @@ fn what_rules_give() {
 fn what_is_found_before_running() {
     for (rule, message, about) in [
         ("for p in $.ports[*] where p.ramp return p", "`p.ramp` alone is no condition", "p.ramp"),
+        ("for p in $.ports[*] group by [p.id] return p", "this key has no name", "[p.id]"),
+        (
+            "for p in $.ports[*] group by k = [p.id] return p",
+            "groups go by single values; this is a list",
+            "[p.id]",
+        ),
+        ("for p in $.ports[*] group by p = p.id return p", "`p` is bound already", "p"),
+        (
+            "for p in $.ports[*] carry n from p.id = 1 return p",
+            "nothing is bound to the name `p`",
+            "p",
+        ),
+        ("source a = 1\n$", "the file of the source is missing here, in quotes", "1"),
+        ("namespace a = b\n$", "the URI of the namespace is missing here, in quotes", "b"),
         ("let x = 1\nif x then 1", "`x` is not known to be true or false", "x"),
         ("$.a[*].b == 1", "`$.a[*].b` may select many values; `==` takes one", "$.a[*].b"),
         ("$.a[*] + 1", "`$.a[*]` may select many values; `+` takes one", "$.a[*]"),
@@ -321,6 +370,48 @@ fn how_rules_fail_on_data() {
             "decode(): the text is not json: at its 1:1, no JSON value begins like this",
             "$.ports[0].id",
             "$.ports[0].id",
+        ),
+        (
+            "for p in $.ports[*] group by p.berths return p",
+            "`p.berths` is a list, and groups go by single values",
+            "p.berths",
+            "$.ports[0].berths",
+        ),
+        (
+            "for p in $.ports[*] window 1 - 2 return p",
+            "a count is a whole number from 0 on",
+            "1 - 2",
+            "",
+        ),
+        (
+            "power(10, 100000)",
+            "power(): the exponent is a whole number from -1000 to 1000",
+            "100000",
+            "",
+        ),
+        (
+            "map_of([{key: 'a', value: 1}, {key: 'a', value: 2}])",
+            "map_of(): the key `a` comes twice",
+            "[{key: 'a', value: 1}, {key: 'a', value: 2}]",
+            "",
+        ),
+        (
+            "timestamp($.ports[0].id, '%Y')",
+            "timestamp(): the text \"ness\" does not fit the pattern \"%Y\": strptime parsing failed: %Y failed: failed to parse year: invalid number, no digits found",
+            "$.ports[0].id",
+            "$.ports[0].id",
+        ),
+        (
+            "add_time('2026-01-01', 'P1Q')",
+            "add_time(): the text \"P1Q\" is no duration of ISO 8601",
+            "'P1Q'",
+            "",
+        ),
+        (
+            "extract('a', '[')",
+            "extract(): this is no I-Regexp: a character class is not closed",
+            "'['",
+            "",
         ),
         (
             "for x in $.ports first 1 - 2 return x",

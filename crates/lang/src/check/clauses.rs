@@ -68,21 +68,22 @@ impl Checker<'_> {
                 ClauseKind::OrderBy { keys, slots, is_bounded: false }
             }
             ast::ClauseKind::GroupBy(keys) => {
-                let keys: Vec<(&ast::Binding, Expr)> =
-                    keys.iter().map(|(name, key)| (name, self.operand(key, "group by"))).collect();
+                let mut grouped = Vec::with_capacity(keys.len());
+                for (name, key) in keys {
+                    let key = self.operand(key, "group by");
+                    let known = self.type_of(&key);
+                    if matches!(known, Type::List | Type::Map) {
+                        let message =
+                            format!("groups go by single values; this is {}", known.words());
+                        self.find(Finding::error(key.span, message));
+                    }
+                    grouped.push((name, key, known));
+                }
                 let slots = outer.slots..self.scope.frame();
                 self.scope.become_lists(outer.names);
-                let keys = keys
+                let keys = grouped
                     .into_iter()
-                    .map(|(name, key)| {
-                        let known = self.type_of(&key);
-                        if matches!(known, Type::List | Type::Map) {
-                            let message =
-                                format!("groups go by single values; this is {}", known.words());
-                            self.find(Finding::error(key.span, message));
-                        }
-                        (self.bind_local(name, known, None), key)
-                    })
+                    .map(|(name, key, known)| (self.bind_local(name, known, None), key))
                     .collect();
                 ClauseKind::GroupBy { keys, slots }
             }

@@ -1,0 +1,184 @@
+//! Streams over several threads and whole documents: what is given and what is said is the same.
+#![allow(clippy::unwrap_used, clippy::panic, reason = "a test that fails may panic")]
+
+use std::path::Path;
+use std::sync::atomic::AtomicU64;
+
+use kyanite_flow::{
+    Destination, Events, Failed, Input, InputOptions, Job, Layout, LossPolicy, Output, What, run,
+};
+use kyanite_formats::Format;
+use kyanite_lang::{RuleText, Syntax, compile};
+use kyanite_tree::Problem;
+
+/// What a run wrote, or why it failed; and what it told.
+fn given(
+    rule: &str,
+    input: &Path,
+    format: Format,
+    options: &InputOptions,
+) -> (Result<String, Problem>, Vec<String>) {
+    let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
+    let target = input.with_extension("out");
+    let mut output = Output::open(Destination::File(target.clone()), Layout::of(format)).unwrap();
+    let (mut told, bytes) = (Vec::new(), AtomicU64::new(0));
+    let mut tell = |problem: Problem| {
+        let place = problem.spots.first().map(|spot| spot.at.to_string()).unwrap_or_default();
+        told.push(format!("{} {place}", problem.message));
+    };
+    let mut events = Events { tell: &mut tell, bytes: &bytes };
+    let job = Job {
+        plan: &plan,
+        params: &[],
+        sources: &[],
+        options,
+        gather: false,
+        what: What::Values,
+        carries_all: false,
+        losses: LossPolicy::Count,
+    };
+    let ran = run(&job, &[Input::File(input.to_owned())], &mut output, &mut events);
+    let result = match ran {
+        Ok(()) => {
+            output.finish().unwrap();
+            Ok(std::fs::read_to_string(&target).unwrap())
+        }
+        Err(Failed::Input(problem) | Failed::Rule(problem) | Failed::Output(problem)) => {
+            Err(problem)
+        }
+        Err(Failed::Command(problems)) => panic!("{problems:?}"),
+    };
+    (result, told)
+}
+
+fn threads(threads: usize, lenient: bool) -> InputOptions {
+    InputOptions { threads, lenient, ..InputOptions::default() }
+}
+
+/// Runs rules over one file with one thread and with three, into every format that holds lists.
+fn same(file: &Path, rules: &[&str], lenient: bool) {
+    for rule in rules {
+        for format in [Format::Json, Format::JsonSequence, Format::Xml] {
+            let one = given(rule, file, format, &threads(1, lenient));
+            let three = given(rule, file, format, &threads(3, lenient));
+            assert!(one == three, "{rule} to {format}: {:?} {:?}", one.1, three.1);
+        }
+    }
+}
+
+const RULES: [&str; 7] = [
+    "$[*].n",
+    "$[?@.n == '77' || @.n == 77]",
+    "for r in $[*] where r.n > 30 return {r.n, twice: r.n * 2}",
+    "sum($[*].n)",
+    "min($[*].n) + max($[*].n) + count($[?@.n > 3])",
+    "for r in $[*] skip 3 first 40 return r.n",
+    "$[*].nope",
+];
+
+#[test]
+fn records_that_end_anywhere() {
+    let folder = tempfile::tempdir().unwrap();
+    // Some records go over several lines, and so do some cells.
+    let (mut lines, mut table) = (String::new(), "n,text\n".to_owned());
+    for n in 0..30_000 {
+        let filler = "x".repeat(n % 37);
+        if n % 11 == 0 {
+            lines.push_str(&format!("{{\n  \"n\": {n},\n  \"text\": \"{filler}\"\n}}\n"));
+            table.push_str(&format!("{n},\"{filler}\n\n{filler}\"\n"));
+        } else {
+            lines.push_str(&format!("{{\"n\": {n}, \"text\": \"{filler}\"}}\n"));
+            table.push_str(&format!("{n},{filler}\n"));
+        }
+    }
+    let (json, csv) = (folder.path().join("r.jsonl"), folder.path().join("r.csv"));
+    std::fs::write(&json, &lines).unwrap();
+    std::fs::write(&csv, &table).unwrap();
+    same(&json, &RULES, false);
+    same(&csv, &RULES, false);
+    // A record that is broken late, and one on which the rule fails.
+    let at = lines.find("{\"n\": 25001,").unwrap();
+    let broken = format!("{}{{\"n\": ,}}\n{}", &lines[..at], &lines[at..]);
+    std::fs::write(&json, broken).unwrap();
+    same(&json, &["$[*].n", "sum($[*].n)"], false);
+    same(&json, &["$[*].n", "sum($[*].n)"], true);
+    let odd = lines.replace("\"n\": 25001,", "\"n\": \"x\",");
+    std::fs::write(&json, odd).unwrap();
+    same(&json, &["for r in $[*] return r.n + 1", "sum($[*].n)", "max($[*].n)"], false);
+    let (failed, _) =
+        given("for r in $[*] return r.n + 1", &json, Format::Json, &threads(3, false));
+    let problem = failed.unwrap_err();
+    let line = lines[..at].lines().count() as u64 + 1;
+    assert_eq!(problem.spots[0].at.line, line);
+    assert_eq!(problem.spots[0].path.as_deref(), Some("$[25001].n"));
+}
+
+#[test]
+fn elements_as_they_come_and_whole() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("r.xml");
+    let mut text =
+        String::from("<?xml version='1.0'?>\r\n<feed xmlns:v='u'><other><item/></other>");
+    for n in 0..16_000 {
+        match n % 13 {
+            0 => text.push_str(&format!(
+                "<!-- <item n='x'> -->\r\n<item n='{n}'>\r\n <n>{n}</n></item>"
+            )),
+            5 => {
+                text.push_str(&format!("<item><n>{n}</n><![CDATA[<item><n>0</n></item>]]></item>"))
+            }
+            7 => text.push_str(&format!(
+                "<v:item\n><n>{n}</n><item><n>1</n></item>\n</v:item>\n<items/>"
+            )),
+            _ => text.push_str(&format!(
+                "<item><n>{n}</n><t>{} &amp; &#65;</t></item>\n",
+                "y".repeat(n % 29)
+            )),
+        }
+    }
+    text.push_str("</feed>\n<!-- end -->");
+    std::fs::write(&file, &text).unwrap();
+    let rules = [
+        "$.feed.item[*]",
+        "$.feed.item[*].n",
+        "$.feed.item[?@.n > 15990]",
+        "for i in $.feed.item[*] where i.n > 100 && i.n < 200 return {i.n, i.t}",
+        "sum($.feed.item[*].n)",
+        "namespace w = 'u'; $.feed['w:item'][*].n",
+        "for i at k in $.feed.item[*] skip 2 first 3 return {k, i.n}",
+        "$.feed.itm[*]",
+    ];
+    for rule in rules {
+        for format in [Format::JsonLines, Format::Xml] {
+            let one = given(rule, &file, format, &threads(1, false));
+            let three = given(rule, &file, format, &threads(3, false));
+            // A repair reads the whole document, and here has nothing to repair.
+            let whole = given(rule, &file, format, &threads(1, true));
+            assert!(one == three, "{rule} to {format}: {:?} {:?}", one.1, three.1);
+            assert!(one.0 == whole.0, "{rule} to {format}");
+            assert_eq!(one.1.len(), whole.1.len(), "{rule}: {:?} {:?}", one.1, whole.1);
+        }
+    }
+    // What is broken is found wherever it is, on the same line.
+    for (old, new) in [
+        ("<n>15000</n>", "<n>15000</m>"),
+        ("</feed>", ""),
+        ("</feed>", "</feed><feed/>"),
+        ("<n>12001</n>", "<n>&x;</n>"),
+    ] {
+        std::fs::write(&file, text.replace(old, new)).unwrap();
+        let places: Vec<String> = [1, 3]
+            .into_iter()
+            .map(|count| {
+                let (result, _) =
+                    given("$.feed.item[*].n", &file, Format::JsonLines, &threads(count, false));
+                let problem = result.unwrap_err();
+                format!("{} {}", problem.message, problem.spots[0].at)
+            })
+            .collect();
+        assert_eq!(places[0], places[1]);
+        let whole =
+            given("[$.feed.item[*].n]", &file, Format::Json, &threads(1, false)).0.unwrap_err();
+        assert_eq!(places[0], format!("{} {}", whole.message, whole.spots[0].at));
+    }
+}
