@@ -19,7 +19,7 @@ use kyanite_tree::Arena;
 fn main() {
     let folder = tempfile::tempdir().unwrap();
     let lines = folder.path().join("bookings.jsonl");
-    std::fs::write(&lines, bookings(60_000_000)).unwrap();
+    std::fs::write(&lines, bookings(200_000_000)).unwrap();
     xml(folder.path(), &lines);
     csv(folder.path(), &lines);
     yaml(folder.path(), &lines);

@@ -581,3 +581,37 @@ fn rules_are_explained_checked_and_stopped() {
     let ran = run(&folder, "reshape sum.kyr ports.csv", "");
     assert!(ran.err.contains("s.json:1:8  $[0].n"), "{}", ran.err);
 }
+
+#[test]
+fn libraries_and_notes() {
+    let folder = Folder::with_demo();
+    std::fs::create_dir(folder.path().join("lib")).unwrap();
+    folder.file("lib/prices.kyr", "# prices\nuse \"round.kyr\"\ndef gross(n) = cents(n * 1.25)\n");
+    folder.file("lib/round.kyr", "def cents(n) = round(n, 2)\n");
+    folder.file("fares.kyr", "use \"lib/prices.kyr\"\nfor t in $[*] first 2 return note(gross(t.price), \"gross of a fare\")\n");
+    let ran = run(&folder, "reshape fares.kyr tariff.csv --compact", "");
+    assert_eq!((ran.out.as_str(), ran.status), ("[52.5,26.25]\n", 0), "{}", ran.err);
+    assert!(ran.err.contains("warning: gross of a fare (2 times)"), "{}", ran.err);
+    for (library, part) in [
+        (
+            "def cents(n) = round(n, 2, 3)\n",
+            "lib/round.kyr:1:16\n      def cents(n) = round(n, 2, 3)",
+        ),
+        ("def cents(n) = n\nparam p\n", "lib/round.kyr:2:1\n      param p\n"),
+        ("def cents(n) = n / 0\n", "lib/round.kyr:1:16\n"),
+        ("def gross(n) = n\ndef cents(n) = n\n", "the def `gross` is written twice"),
+    ] {
+        folder.file("lib/round.kyr", library);
+        let ran = run(&folder, "reshape fares.kyr tariff.csv", "");
+        assert!(ran.status != 0 && ran.err.contains(part), "{library}: {}", ran.err);
+    }
+    folder
+        .file("lib/round.kyr", "def cents(n) = round(n, 2)\n")
+        .file("none.kyr", "use \"nope.kyr\"\n$\n");
+    let ran = run(&folder, "rules check none.kyr", "");
+    assert!(
+        ran.status == 2 && ran.err.contains("the library nope.kyr cannot be read"),
+        "{}",
+        ran.err
+    );
+}

@@ -54,16 +54,15 @@ pub fn query(query: &Query, options: &MessageOptions, messages: &mut Messages) -
 
 /// `kyanite reshape`.
 pub fn reshape(reshape: &Reshape, options: &MessageOptions, messages: &mut Messages) -> Status {
-    let name = reshape.rule.display().to_string();
-    let text = match std::fs::read_to_string(&reshape.rule) {
-        Ok(text) => text,
-        Err(error) => {
-            messages.show(&unreadable_rule(&name, &error));
+    let rule = match read_rule(&reshape.rule) {
+        Ok(rule) => rule,
+        Err(problem) => {
+            messages.show(&problem);
             return Status::Command;
         }
     };
     let command = RuleCommand {
-        rule: RuleText::new(name, text),
+        rule,
         folder: reshape.rule.parent().map(Path::to_owned).unwrap_or_default(),
         syntax: Syntax::Rule,
         input: &reshape.input,
@@ -128,6 +127,34 @@ fn format_of(path: &Path) -> Option<Format> {
     detect::by_name(None, path.file_name()?.to_str()).map(|detected| detected.format)
 }
 
+/// The text of a rule file, and of the libraries that it uses.
+fn read_rule(file: &Path) -> Result<RuleText, Problem> {
+    let name = file.display().to_string();
+    let text = std::fs::read_to_string(file).map_err(|error| unreadable_rule(&name, &error))?;
+    let beside = |file: &Path, used: String| {
+        file.parent().map_or_else(|| PathBuf::from(&used), |folder| folder.join(&used))
+    };
+    let mut waiting: Vec<PathBuf> =
+        kyanite_lang::uses(&text, false).into_iter().map(|used| beside(file, used)).collect();
+    let mut rule = RuleText::new(name, text);
+    let mut read: Vec<PathBuf> = Vec::new();
+    while let Some(library) = waiting.pop() {
+        let known = std::fs::canonicalize(&library).unwrap_or_else(|_| library.clone());
+        if read.contains(&known) {
+            continue;
+        }
+        read.push(known);
+        let name = library.display().to_string();
+        let text = std::fs::read_to_string(&library).map_err(|error| {
+            Problem::error(format!("the library {name} cannot be read: {error}"))
+        })?;
+        waiting
+            .extend(kyanite_lang::uses(&text, true).into_iter().map(|used| beside(&library, used)));
+        rule.add_library(name, &text);
+    }
+    Ok(rule)
+}
+
 /// `kyanite rules check`.
 pub fn check(
     rules: &[PathBuf],
@@ -138,15 +165,15 @@ pub fn check(
     let mut status = Status::Done;
     for file in rules {
         let name = file.display().to_string();
-        let text = match std::fs::read_to_string(file) {
-            Ok(text) => text,
-            Err(error) => {
-                messages.show(&unreadable_rule(&name, &error));
+        let rule = match read_rule(file) {
+            Ok(rule) => rule,
+            Err(problem) => {
+                messages.show(&problem);
                 return Status::Command;
             }
         };
         let before = messages.warnings;
-        match compile(RuleText::new(name.clone(), text), Syntax::Rule) {
+        match compile(rule, Syntax::Rule) {
             Err((rule, findings)) => {
                 findings.iter().for_each(|finding| messages.show(&finding.problem(&rule)));
                 status = Status::Command;

@@ -147,6 +147,8 @@ impl<'r> Checker<'r> {
         let (mut params, mut setup) = (Vec::new(), Vec::new());
         for item in &rule.header {
             match item {
+                // Its defs have been put in front.
+                HeaderItem::Use { .. } => {}
                 HeaderItem::Source { name, file } => {
                     let base = Some(name.name.clone());
                     let slot = self.bind_global(name, Type::Any, base);

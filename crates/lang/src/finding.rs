@@ -30,21 +30,43 @@ impl Span {
 pub struct RuleText {
     /// A file name, or words such as `the expression`.
     pub name: String,
-    /// The rule.
+    /// The rule, and behind it the libraries that it uses.
     pub text: String,
+    /// The libraries: where each begins in the text, and its name.
+    libraries: Vec<(usize, String)>,
 }
 
 impl RuleText {
     /// A rule text by its name.
     #[must_use]
     pub fn new(name: impl Into<String>, text: impl Into<String>) -> Self {
-        Self { name: name.into(), text: text.into() }
+        Self { name: name.into(), text: text.into(), libraries: Vec::new() }
+    }
+
+    /// Adds the text of a library that the rule uses.
+    pub fn add_library(&mut self, name: impl Into<String>, text: &str) {
+        self.text.push('\n');
+        self.libraries.push((self.text.len(), name.into()));
+        self.text.push_str(text);
+    }
+
+    /// The rule's own text and then its libraries: up to where the text has to be read, and from where on.
+    pub(crate) fn parts(&self) -> impl Iterator<Item = (&str, usize)> {
+        let starts = std::iter::once(0).chain(self.libraries.iter().map(|(start, _)| *start));
+        let ends = self.libraries.iter().map(|(start, _)| start - 1);
+        let ends = ends.chain(std::iter::once(self.text.len()));
+        starts.zip(ends).map(|(start, end)| (&self.text[..end], start))
     }
 
     /// The place of `span`.
     #[must_use]
     pub fn spot(&self, span: Span) -> Spot {
-        Spot::of(&self.name, self.text.as_bytes(), span.start, span.end)
+        let library = self.libraries.iter().rev().find(|(start, _)| *start <= span.start);
+        let (start, name) = library.map_or((0, &self.name), |(start, name)| (*start, name));
+        let next = self.libraries.iter().find(|(next, _)| *next > span.start);
+        let end = next.map_or(self.text.len(), |(next, _)| next - 1);
+        let text = self.text.get(start..end).unwrap_or_default();
+        Spot::of(name, text.as_bytes(), span.start - start, span.end - start)
     }
 
     /// The words at `span`, on one line.

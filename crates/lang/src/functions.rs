@@ -16,6 +16,7 @@ pub(crate) use fold::{Fold, FoldKind};
 use kyanite_tree::{Arena, DecimalError, Kind, Number, Origin, Value};
 
 use crate::iregexp::Patterns;
+use crate::run::Watch;
 use crate::types::Type;
 
 /// What a parameter takes.
@@ -244,6 +245,7 @@ pub(crate) struct Call<'c, 'a> {
     pub(crate) arena: &'a Arena,
     pub(crate) arguments: &'c [Option<Value<'a>>],
     pub(crate) patterns: &'c Patterns,
+    pub(crate) watch: &'c Watch,
 }
 
 impl<'a> Call<'_, 'a> {

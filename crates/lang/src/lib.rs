@@ -64,13 +64,19 @@ pub enum Syntax {
     Pointer,
 }
 
+/// The library files that a rule or, itself, a library uses, seen from the folder that it is in.
+#[must_use]
+pub fn uses(text: &str, is_library: bool) -> Vec<String> {
+    syntax::uses(text, is_library)
+}
+
 /// Parses and checks a rule up to the clause of that number of its outermost `for`: the result is a map of all names that
 /// are bound there.
 ///
 /// # Errors
 /// The rule's text back, with all findings.
 pub fn compile_until(rule: RuleText, clauses: usize) -> Result<Plan, (RuleText, Vec<Finding>)> {
-    match syntax::parse(&rule.text).and_then(|parsed| syntax::until(parsed, clauses)) {
+    match syntax::parse_all(&rule).and_then(|parsed| syntax::until(parsed, clauses)) {
         Ok(parsed) => check::check(rule, &parsed),
         Err(findings) => Err((rule, findings)),
     }
@@ -82,7 +88,7 @@ pub fn compile_until(rule: RuleText, clauses: usize) -> Result<Plan, (RuleText, 
 /// The rule's text back, with all findings.
 pub fn compile(rule: RuleText, syntax: Syntax) -> Result<Plan, (RuleText, Vec<Finding>)> {
     let parsed = match syntax {
-        Syntax::Rule => syntax::parse(&rule.text),
+        Syntax::Rule => syntax::parse_all(&rule),
         Syntax::JsonPath => jsonpath::parse(&rule.text).map_err(|finding| vec![finding]),
         Syntax::Pointer => pointer::parse(&rule.text).map_err(|finding| vec![finding]),
     };

@@ -13,8 +13,8 @@ pub(crate) use lexer::{begins_name, name_length};
 pub(crate) use segments::parse_integer;
 pub(crate) use text::decode as decode_text;
 
-use crate::finding::Finding;
-use ast::{Binding, ClauseKind, Entry, Expr, ExprKind, Path, Rule, Start};
+use crate::finding::{Finding, RuleText};
+use ast::{Binding, ClauseKind, Entry, Expr, ExprKind, HeaderItem, Path, Rule, Start};
 use parser::Parser;
 
 /// Parses a whole rule: header and body.
@@ -31,6 +31,39 @@ pub fn parse(source: &str) -> Result<Rule, Vec<Finding>> {
             Err(parser.findings)
         }
     }
+}
+
+/// Parses a rule and the libraries behind it, whose defs come first.
+///
+/// # Errors
+/// All findings.
+pub fn parse_all(rule: &RuleText) -> Result<Rule, Vec<Finding>> {
+    let mut parts = rule.parts();
+    let mut parsed = match parts.next() {
+        Some((main, _)) => parse(main)?,
+        None => parse("")?,
+    };
+    let mut defs = Vec::new();
+    for (text, start) in parts {
+        let items = Parser::from(text, start).and_then(|mut parser| parser.library());
+        defs.extend(items.map_err(|finding| vec![finding])?);
+    }
+    defs.append(&mut parsed.header);
+    Ok(Rule { header: defs, ..parsed })
+}
+
+/// The files that a rule, or a library, uses.
+pub fn uses(text: &str, is_library: bool) -> Vec<String> {
+    let items = match Parser::new(text) {
+        Err(_) => return Vec::new(),
+        Ok(mut parser) if is_library => parser.library().unwrap_or_default(),
+        Ok(mut parser) => parser.rule().map(|rule| rule.header).unwrap_or_default(),
+    };
+    let files = items.into_iter().filter_map(|item| match item {
+        HeaderItem::Use { file } => Some(file),
+        _ => None,
+    });
+    files.collect()
 }
 
 /// The rule up to the clause of that number of its outermost `for`: the result is a map of all names bound there.

@@ -185,6 +185,19 @@ pub(super) const TABLE: &[Signature] = &[
         }),
     },
     Signature {
+        name: "note",
+        parameters: &[takes("value", Takes::ANYTHING), takes("message", Takes::TEXT)],
+        required: 2,
+        repeats: false,
+        result: Type::Any,
+        summary: "The value; the message is told once at the end of the run, with how often it came up.",
+        example: ("note(7, \"seven came up\")", "7"),
+        run: Run::Values(|call| {
+            call.watch.note(call.text(1));
+            Ok(call.argument(0))
+        }),
+    },
+    Signature {
         name: "fail",
         parameters: &[takes("message", Takes::TEXT)],
         required: 1,

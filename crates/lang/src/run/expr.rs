@@ -323,6 +323,7 @@ impl<'a> Runner<'_, 'a> {
             arena: self.arena,
             arguments: &values,
             patterns: &self.session.patterns,
+            watch: &self.session.watch,
         };
         run(&call).map_err(|fault| {
             let given = values.get(fault.argument).copied().flatten();

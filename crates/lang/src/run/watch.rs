@@ -3,6 +3,7 @@
 //! Counting costs next to nothing once a path has selected something; until then each miss is looked at, so that
 //! the report can name the step where it stopped and the names that were there.
 
+use std::cell::RefCell;
 use std::collections::{HashMap, HashSet};
 
 use kyanite_tree::{Kind, Problem, Severity, Value};
@@ -21,6 +22,8 @@ const NAMES: usize = 2_000;
 pub struct Watch {
     paths: Vec<PathWatch>,
     tests: Vec<TestWatch>,
+    /// What the rule itself has said, with how often.
+    notes: RefCell<Vec<(String, u64)>>,
 }
 
 #[derive(Clone, Debug, Default)]
@@ -59,13 +62,28 @@ impl Watch {
     /// A watch over nothing.
     #[must_use]
     pub fn empty() -> Self {
-        Self { paths: Vec::new(), tests: Vec::new() }
+        Self { paths: Vec::new(), tests: Vec::new(), notes: RefCell::default() }
     }
 
     pub(super) fn new(plan: &Plan) -> Self {
         Self {
             paths: vec![PathWatch::default(); plan.paths.len()],
             tests: vec![TestWatch::default(); plan.tests.len()],
+            notes: RefCell::default(),
+        }
+    }
+
+    /// The rule says something.
+    pub(crate) fn note(&self, message: &str) {
+        self.add_note(message, 1);
+    }
+
+    fn add_note(&self, message: &str, count: u64) {
+        let mut notes = self.notes.borrow_mut();
+        match notes.iter().position(|(known, _)| known == message) {
+            Some(position) => notes[position].1 += count,
+            None if notes.len() < NAMES => notes.push((message.to_owned(), count)),
+            None => {}
         }
     }
 
@@ -112,6 +130,9 @@ impl Watch {
 
     /// Adds what was met elsewhere, in later records.
     pub fn join(&mut self, later: &Self) {
+        for (message, count) in later.notes.borrow().iter() {
+            self.add_note(message, *count);
+        }
         for (own, later) in self.paths.iter_mut().zip(&later.paths) {
             own.join(later);
         }
@@ -187,6 +208,10 @@ impl Watch {
                 problems.push(Problem::warning(message).at(plan.rule.spot(info.span)));
             }
         }
+        problems.extend(self.notes.borrow().iter().map(|(message, count)| {
+            let often = if *count == 1 { String::new() } else { format!(" ({count} times)") };
+            Problem::warning(format!("{message}{often}"))
+        }));
         problems
     }
 

@@ -368,6 +368,11 @@ pub enum HeaderItem {
         /// The default.
         default: Option<Expr>,
     },
+    /// `use "file"`
+    Use {
+        /// The file, seen from the one that uses it.
+        file: String,
+    },
     /// `source name = "file"`
     Source {
         /// The name.

@@ -6,8 +6,8 @@ use super::parser::{Parsed, Parser};
 use crate::finding::{Finding, near_words};
 
 /// What a header item may begin a line with; for going on after an error.
-const ITEM_WORDS: [&str; 8] =
-    ["param", "source", "output", "namespace", "def", "let", "for", "return"];
+const ITEM_WORDS: [&str; 9] =
+    ["param", "use", "source", "output", "namespace", "def", "let", "for", "return"];
 
 impl Parser<'_> {
     /// Parses header and body.
@@ -76,6 +76,7 @@ impl Parser<'_> {
                 Ok(Part::Item(HeaderItem::Let(name, value)))
             }
             "param" if self.lexer.next_begins_name() => self.item(Self::param),
+            "use" if self.lexer.next_begins_text() => self.item(Self::library_use),
             "source" if self.lexer.next_begins_name() => self.item(Self::source),
             "output" if self.lexer.next_begins_name() => self.item(Self::output),
             "namespace" if self.lexer.next_begins_name() => self.item(Self::namespace),
@@ -146,6 +147,34 @@ impl Parser<'_> {
         let has_options = self.at_symbol("{") && !self.next.on_new_line;
         let options = if has_options { Some(self.whole()?) } else { None };
         Ok(HeaderItem::Output { format, options })
+    }
+
+    /// The header items of a library: defs, and the libraries that it uses itself.
+    pub(super) fn library(&mut self) -> Parsed<Vec<HeaderItem>> {
+        let mut items = Vec::new();
+        while self.next.token != Token::End {
+            let start = self.next.span;
+            match self.header_item()? {
+                Part::Item(item @ (HeaderItem::Def { .. } | HeaderItem::Use { .. })) => {
+                    items.push(item)
+                }
+                _ => {
+                    let span = start.to(self.next.span);
+                    return Err(Finding::error(span, "a library has defs, and nothing else")
+                        .advise("put the rest into the rule that uses it"));
+                }
+            }
+        }
+        Ok(items)
+    }
+
+    fn library_use(&mut self) -> Parsed<HeaderItem> {
+        let Token::Text(file) = &self.next.token else {
+            return Err(self.unexpected("the file of the library is missing here, in quotes"));
+        };
+        let file = file.clone();
+        self.advance()?;
+        Ok(HeaderItem::Use { file })
     }
 
     fn source(&mut self) -> Parsed<HeaderItem> {

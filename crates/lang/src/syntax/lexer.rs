@@ -64,8 +64,9 @@ pub(crate) struct Lexer<'s> {
 }
 
 impl<'s> Lexer<'s> {
-    pub(crate) fn new(source: &'s str) -> Self {
-        Self { source, at: 0 }
+    /// The tokens of `source` from byte `at` on.
+    pub(crate) fn from(source: &'s str, at: usize) -> Self {
+        Self { source, at }
     }
 
     pub(crate) fn source(&self) -> &'s str {
@@ -200,6 +201,15 @@ impl<'s> Lexer<'s> {
         let name = self.source[self.at..].starts_with(begins_name);
         self.at = here;
         name
+    }
+
+    /// Whether a text in quotes comes behind the token that comes next.
+    pub(crate) fn next_begins_text(&mut self) -> bool {
+        let here = self.at;
+        self.skip_blank();
+        let is_text = self.source[self.at..].starts_with(['"', '\'']);
+        self.at = here;
+        is_text
     }
 
     /// Whether a single `=` comes behind the token that comes next.

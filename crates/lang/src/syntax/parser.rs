@@ -38,7 +38,12 @@ pub(super) struct Parser<'s> {
 
 impl<'s> Parser<'s> {
     pub(super) fn new(source: &'s str) -> Parsed<Self> {
-        let mut lexer = Lexer::new(source);
+        Self::from(source, 0)
+    }
+
+    /// A parser of what stands in `source` from byte `at` on.
+    pub(super) fn from(source: &'s str, at: usize) -> Parsed<Self> {
+        let mut lexer = Lexer::from(source, at);
         let next = lexer.next()?;
         Ok(Self { lexer, next, last_end: 0, findings: Vec::new(), ends_with_line: false, depth: 0 })
     }

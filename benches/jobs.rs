@@ -1,0 +1,152 @@
+//! The jobs of every day over JSON Lines, against the same job written by hand.
+//!
+//! Run with `cargo bench --bench jobs`; set `KYANITE_BENCH_MB` for another size than 200 MB. The baselines read memory in one
+//! thread, as people write them; Kyanite reads the file from the page cache and writes its result. docs/benchmarks.md quotes
+//! the ratios.
+#![allow(clippy::unwrap_used, reason = "a benchmark that cannot run may panic")]
+
+use std::io::Write;
+use std::path::Path;
+use std::sync::atomic::AtomicU64;
+
+use kyanite_benches::{Candidate, bookings, candidate, compare};
+use kyanite_flow::{
+    Destination, Events, Input, InputOptions, Job, Layout, LossPolicy, Output, What, run,
+};
+use kyanite_formats::Format;
+use kyanite_lang::{RuleText, Syntax, compile};
+use serde::Deserialize;
+use serde_json::Value;
+
+/// A booking with only the members that the jobs need.
+#[derive(Deserialize)]
+struct Booking<'a> {
+    id: &'a str,
+    vessel: &'a str,
+    #[serde(borrow)]
+    leg: Leg<'a>,
+    fare: Fare,
+}
+
+#[derive(Deserialize)]
+struct Leg<'a> {
+    from: &'a str,
+}
+
+#[derive(Deserialize)]
+struct Fare {
+    amount: f64,
+}
+
+fn main() {
+    let megabytes = std::env::var("KYANITE_BENCH_MB").ok().and_then(|size| size.parse().ok());
+    let data = bookings(megabytes.unwrap_or(200_u64) * 1_000_000);
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("bookings.jsonl");
+    std::fs::write(&file, &data).unwrap();
+    let text = std::str::from_utf8(&data).unwrap();
+    let values = || text.lines().map(|line| serde_json::from_str::<Value>(line).unwrap());
+    let typed = || text.lines().map(|line| serde_json::from_str::<Booking<'_>>(line).unwrap());
+    let job = |title: &str,
+               rule: &'static str,
+               value: Box<dyn Fn() -> u64 + '_>,
+               by_hand: Option<Box<dyn Fn() -> u64 + '_>>| {
+        let mut rows: Vec<Candidate<'_>> = vec![candidate("serde_json::Value, by hand", value)];
+        if let Some(by_hand) = by_hand {
+            rows.push(candidate("serde structs of what is needed, by hand", by_hand));
+        }
+        rows.push(candidate("kyanite, one thread", || kyanite(rule, &file, 1)));
+        rows.push(candidate("kyanite, two threads", || kyanite(rule, &file, 2)));
+        compare(title, data.len(), 5, rows);
+    };
+    job(
+        "Selective filter",
+        "$[?@.fare.amount > 1190].id",
+        Box::new(|| {
+            values()
+                .filter(|b| b["fare"]["amount"].as_f64() > Some(1190.0))
+                .map(|b| b["id"].as_str().unwrap().len() as u64)
+                .sum()
+        }),
+        Some(Box::new(|| {
+            typed().filter(|b| b.fare.amount > 1190.0).map(|b| b.id.len() as u64).sum()
+        })),
+    );
+    job(
+        "Projection of three members",
+        "for b in $[*] return {b.id, b.leg.from, b.fare.amount}",
+        Box::new(|| {
+            let mut out = Vec::new();
+            for b in values() {
+                serde_json::to_writer(&mut out, &serde_json::json!({"id": b["id"], "from": b["leg"]["from"], "amount": b["fare"]["amount"]})).unwrap();
+                out.push(b'\n');
+            }
+            out.len() as u64
+        }),
+        Some(Box::new(|| {
+            let mut out = Vec::new();
+            for b in typed() {
+                writeln!(
+                    out,
+                    r#"{{"id":"{}","from":"{}","amount":{}}}"#,
+                    b.id, b.leg.from, b.fare.amount
+                )
+                .unwrap();
+            }
+            out.len() as u64
+        })),
+    );
+    job(
+        "Sum over a filter",
+        "sum($[?@.leg.from == 'ness'].fare.amount)",
+        Box::new(|| {
+            values()
+                .filter(|b| b["leg"]["from"] == "ness")
+                .map(|b| b["fare"]["amount"].as_f64().unwrap() as u64)
+                .sum()
+        }),
+        Some(Box::new(|| {
+            typed()
+                .filter(|b| b.leg.from == "ness" && !b.vessel.is_empty())
+                .map(|b| b.fare.amount as u64)
+                .sum()
+        })),
+    );
+    job(
+        "Whole records, as they are",
+        "$[*]",
+        Box::new(|| {
+            let mut out = Vec::new();
+            for b in values() {
+                serde_json::to_writer(&mut out, &b).unwrap();
+                out.push(b'\n');
+            }
+            out.len() as u64
+        }),
+        None,
+    );
+}
+
+/// Runs a rule over a file to JSON Lines; gives the bytes read.
+fn kyanite(rule: &str, input: &Path, threads: usize) -> u64 {
+    let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
+    let options = InputOptions { threads, ..InputOptions::default() };
+    let job = Job {
+        plan: &plan,
+        params: &[],
+        sources: &[],
+        options: &options,
+        gather: false,
+        what: What::Values,
+        carries_all: false,
+        losses: LossPolicy::Count,
+    };
+    let nowhere: Box<dyn Write> = Box::new(std::io::sink());
+    let mut output =
+        Output::open(Destination::Stream(nowhere), Layout::of(Format::JsonLines)).unwrap();
+    let bytes = AtomicU64::new(0);
+    let mut events = Events { tell: &mut |_| {}, bytes: &bytes };
+    run(&job, &[Input::File(input.to_owned())], &mut output, &mut events).unwrap();
+    output.finish().unwrap();
+    bytes.into_inner()
+}
