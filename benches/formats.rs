@@ -6,14 +6,10 @@
 
 use std::io::Write;
 use std::path::Path;
-use std::sync::atomic::AtomicU64;
 
-use kyanite_benches::{bookings, candidate, compare};
-use kyanite_flow::{
-    Destination, Events, Input, InputOptions, Job, Layout, LossPolicy, Output, What, run,
-};
+use kyanite_benches::{bookings, candidate, compare, kyanite};
+use kyanite_flow::{Destination, Layout};
 use kyanite_formats::{Format, yaml};
-use kyanite_lang::{RuleText, Syntax, compile};
 use kyanite_tree::Arena;
 
 fn main() {
@@ -23,28 +19,6 @@ fn main() {
     xml(folder.path(), &lines);
     csv(folder.path(), &lines);
     yaml(folder.path(), &lines);
-}
-
-/// Runs a rule over a file; gives the bytes read.
-fn kyanite(rule: &str, input: &Path, output: Destination, layout: Layout, threads: usize) -> u64 {
-    let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
-    let options = InputOptions { threads, ..InputOptions::default() };
-    let job = Job {
-        plan: &plan,
-        params: &[],
-        sources: &[],
-        options: &options,
-        gather: false,
-        what: What::Values,
-        carries_all: false,
-        losses: LossPolicy::Count,
-    };
-    let mut output = Output::open(output, layout).unwrap();
-    let bytes = AtomicU64::new(0);
-    let mut events = Events { tell: &mut |_| {}, bytes: &bytes };
-    run(&job, &[Input::File(input.to_owned())], &mut output, &mut events).unwrap();
-    output.finish().unwrap();
-    bytes.into_inner()
 }
 
 fn to_lines(rule: &str, input: &Path, threads: usize) -> u64 {

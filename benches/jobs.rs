@@ -7,14 +7,10 @@
 
 use std::io::Write;
 use std::path::Path;
-use std::sync::atomic::AtomicU64;
 
 use kyanite_benches::{Candidate, bookings, candidate, compare};
-use kyanite_flow::{
-    Destination, Events, Input, InputOptions, Job, Layout, LossPolicy, Output, What, run,
-};
+use kyanite_flow::{Destination, Layout};
 use kyanite_formats::Format;
-use kyanite_lang::{RuleText, Syntax, compile};
 use serde::Deserialize;
 use serde_json::Value;
 
@@ -127,26 +123,9 @@ fn main() {
     );
 }
 
-/// Runs a rule over a file to JSON Lines; gives the bytes read.
+/// Runs a rule over a file to JSON Lines, written to nowhere.
 fn kyanite(rule: &str, input: &Path, threads: usize) -> u64 {
-    let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
-    let options = InputOptions { threads, ..InputOptions::default() };
-    let job = Job {
-        plan: &plan,
-        params: &[],
-        sources: &[],
-        options: &options,
-        gather: false,
-        what: What::Values,
-        carries_all: false,
-        losses: LossPolicy::Count,
-    };
     let nowhere: Box<dyn Write> = Box::new(std::io::sink());
-    let mut output =
-        Output::open(Destination::Stream(nowhere), Layout::of(Format::JsonLines)).unwrap();
-    let bytes = AtomicU64::new(0);
-    let mut events = Events { tell: &mut |_| {}, bytes: &bytes };
-    run(&job, &[Input::File(input.to_owned())], &mut output, &mut events).unwrap();
-    output.finish().unwrap();
-    bytes.into_inner()
+    let layout = Layout::of(Format::JsonLines);
+    kyanite_benches::kyanite(rule, input, Destination::Stream(nowhere), layout, threads)
 }

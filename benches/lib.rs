@@ -6,9 +6,15 @@
 pub mod structure;
 
 use std::hint::black_box;
+use std::path::Path;
+use std::sync::atomic::AtomicU64;
 use std::time::{Duration, Instant};
 
 use kyanite_demo::Bookings;
+use kyanite_flow::{
+    Destination, Events, Input, InputOptions, Job, Layout, LossPolicy, Output, What, run,
+};
+use kyanite_lang::{RuleText, Syntax, compile};
 
 /// `bytes` of generated bookings, JSON Lines.
 #[must_use]
@@ -60,4 +66,33 @@ pub fn compare(title: &str, bytes: usize, rounds: usize, mut candidates: Vec<Can
         let ratio = medians[0].as_secs_f64() / time.as_secs_f64();
         println!("| {} | {speed:.2} | {ratio:.1} |", candidate.name);
     }
+}
+
+/// Runs a rule over a file; gives the bytes read.
+#[expect(clippy::unwrap_used, reason = "a benchmark that cannot run may panic")]
+pub fn kyanite(
+    rule: &str,
+    input: &Path,
+    output: Destination,
+    layout: Layout,
+    threads: usize,
+) -> u64 {
+    let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
+    let options = InputOptions { threads, ..InputOptions::default() };
+    let job = Job {
+        plan: &plan,
+        params: &[],
+        sources: &[],
+        options: &options,
+        gather: false,
+        what: What::Values,
+        carries_all: false,
+        losses: LossPolicy::Count,
+    };
+    let mut output = Output::open(output, layout).unwrap();
+    let bytes = AtomicU64::new(0);
+    let mut events = Events { tell: &mut |_| {}, bytes: &bytes };
+    run(&job, &[Input::File(input.to_owned())], &mut output, &mut events).unwrap();
+    output.finish().unwrap();
+    bytes.into_inner()
 }

@@ -21,9 +21,12 @@ mod declarations;
 mod dtd;
 mod encoding;
 mod entities;
+mod markup;
 mod names;
+mod prolog;
 mod read;
 mod records;
+mod tags;
 mod write;
 
 pub use encoding::{Charset, decode};

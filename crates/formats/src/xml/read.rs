@@ -8,7 +8,6 @@ use kyanite_tree::{Arena, Attribute, Element, Name, Node, Origin, Value};
 
 use super::chars;
 use super::cursor::Cursor;
-use super::declarations::Declarations;
 use super::dtd::{Dtd, Entity};
 use super::entities::{self, Budget, Fault, Reference};
 use super::names::Scope;
@@ -105,43 +104,43 @@ pub(super) struct Reader<'a> {
     pub(super) attributes: Vec<Attribute<'a>>,
     pub(super) seen: HashSet<(&'a str, &'a str)>,
     /// The texts around the entities that are being read.
-    outer: Vec<Outer<'a>>,
+    pub(super) outer: Vec<Outer<'a>>,
     /// The content of the elements that are open.
     pub(super) nodes: Vec<Node<'a>>,
-    open: Vec<Open<'a>>,
+    pub(super) open: Vec<Open<'a>>,
     /// The text that has been read since the last markup.
     pub(super) text: Option<(Origin, &'a str)>,
     /// The same text, when it came in several pieces.
-    joined: String,
+    pub(super) joined: String,
     pub(super) is_joined: bool,
-    has_root: bool,
-    has_type: bool,
-    repairs: Vec<Repair>,
-    unread: Vec<Repair>,
+    pub(super) has_root: bool,
+    pub(super) has_type: bool,
+    pub(super) repairs: Vec<Repair>,
+    pub(super) unread: Vec<Repair>,
 }
 
 /// An element whose end tag has not been read.
-struct Open<'a> {
-    start: usize,
-    name: Name<'a>,
+pub(super) struct Open<'a> {
+    pub(super) start: usize,
+    pub(super) name: Name<'a>,
     /// The name as it stands in the tag.
-    written: &'a str,
-    attributes: &'a [Attribute<'a>],
+    pub(super) written: &'a str,
+    pub(super) attributes: &'a [Attribute<'a>],
     /// Where its content begins in the nodes.
-    first: usize,
+    pub(super) first: usize,
     /// How many namespaces were declared around it.
-    scope: usize,
+    pub(super) scope: usize,
 }
 
 /// A text in which an entity is referred to, and how far it was read.
-struct Outer<'a> {
-    cursor: Cursor<'a>,
-    entity: &'a str,
+pub(super) struct Outer<'a> {
+    pub(super) cursor: Cursor<'a>,
+    pub(super) entity: &'a str,
     /// How many elements were open at the reference.
-    open: usize,
+    pub(super) open: usize,
 }
 
-type Read<T> = Result<T, SyntaxError>;
+pub(super) type Read<T> = Result<T, SyntaxError>;
 
 /// How a name with an undeclared prefix is read.
 pub(super) const NAMED: &str = "it is read as a name of urn:undeclared";
@@ -212,35 +211,6 @@ impl<'a> Reader<'a> {
         })
     }
 
-    /// An element beside the root element.
-    #[cold]
-    pub(super) fn second_root(&mut self, start: usize) -> Read<()> {
-        let end = chars::name_end(self.cursor.text, start + 1);
-        self.broken(
-            start,
-            end,
-            "a second element stands beside the root element",
-            "put one element around all, or split the input",
-            "it is read as a further root",
-        )
-    }
-
-    /// The name of the element whose start tag was read last.
-    pub(super) fn last_name(&self) -> Option<Name<'a>> {
-        if let Some(open) = self.open.last() {
-            return Some(open.name);
-        }
-        match self.nodes.last() {
-            Some(Node::Element(_, element)) => Some(element.name),
-            _ => None,
-        }
-    }
-
-    /// Leaves the element whose start tag was read last open, for what is around to close; gives its name as written.
-    pub(super) fn take_open(&mut self) -> Option<&'a str> {
-        self.open.pop().map(|open| open.written)
-    }
-
     /// Reads what stands in the elements that are open, to the end tag of the outermost (production 43).
     pub(super) fn content(&mut self) -> Read<()> {
         while !self.open.is_empty() {
@@ -270,7 +240,7 @@ impl<'a> Reader<'a> {
     }
 
     /// What ends here is the text of an entity, or a document that was cut off.
-    fn end_of_input(&mut self) -> Read<()> {
+    pub(super) fn end_of_input(&mut self) -> Read<()> {
         let Some(outer) = self.outer.last() else {
             self.end_text();
             let end = self.cursor.text.len();
@@ -316,150 +286,6 @@ impl<'a> Reader<'a> {
         if let Some(outer) = self.outer.pop() {
             self.cursor = outer.cursor;
         }
-        Ok(())
-    }
-
-    /// `<?xml version="1.0" … ?>` (production 23).
-    pub(super) fn declaration(&mut self) -> Read<()> {
-        let text = self.cursor.text;
-        if !text.starts_with("<?xml")
-            || text.as_bytes().get(5).is_none_or(|byte| !byte.is_ascii_whitespace())
-        {
-            return Ok(());
-        }
-        self.cursor.at = 5;
-        let read = self.declared_pairs();
-        match read {
-            Err(_) if self.options.lenient => {
-                self.cursor.at = 5;
-                let end = if self.cursor.until("?>").is_some() { self.cursor.at } else { 5 };
-                self.cursor.at = end;
-                self.broken(0, end, "the XML declaration is not well-formed", "", "it is left out")
-            }
-            other => other,
-        }
-    }
-
-    fn declared_pairs(&mut self) -> Read<()> {
-        const FORM: &str =
-            "it is written <?xml version=\"1.0\" encoding=\"UTF-8\" standalone=\"yes\"?>";
-        let mut at_least = 0;
-        loop {
-            let spaced = self.cursor.space();
-            if self.cursor.eat("?>") && at_least > 0 {
-                return Ok(());
-            }
-            let names = ["version", "encoding", "standalone"];
-            let start = self.cursor.at;
-            let which = (at_least..3).find(|which| self.cursor.eat(names[*which]));
-            let Some(which) = which.filter(|which| spaced && (*which == 0) == (at_least == 0))
-            else {
-                let message = "this is not an XML declaration";
-                let wants_more = self.cursor.peek().is_none();
-                let error = self.cursor.error(start, start + 1, message, FORM);
-                return Err(SyntaxError { wants_more, ..error });
-            };
-            self.cursor.space();
-            let has_equals = self.cursor.eat("=");
-            self.cursor.space();
-            let at = self.cursor.at;
-            let value = match self.cursor.peek() {
-                Some(b'"') if has_equals => {
-                    self.cursor.at += 1;
-                    self.cursor.until("\"")
-                }
-                Some(b'\'') if has_equals => {
-                    self.cursor.at += 1;
-                    self.cursor.until("'")
-                }
-                _ => None,
-            };
-            let value = value.filter(|value| match which {
-                0 => value.strip_prefix("1.").is_some_and(|minor| {
-                    !minor.is_empty() && minor.bytes().all(|byte| byte.is_ascii_digit())
-                }),
-                1 => {
-                    value.starts_with(|c: char| c.is_ascii_alphabetic())
-                        && value
-                            .bytes()
-                            .all(|byte| byte.is_ascii_alphanumeric() || b"._-".contains(&byte))
-                }
-                _ => matches!(*value, "yes" | "no"),
-            });
-            let Some(value) = value else {
-                return Err(self.cursor.error(
-                    at,
-                    at + 1,
-                    format!("this is no {} of XML", names[which]),
-                    FORM,
-                ));
-            };
-            self.dtd.is_standalone |= which == 2 && value == "yes";
-            at_least = which + 1;
-        }
-    }
-
-    fn document_type(&mut self) -> Read<()> {
-        let start = self.cursor.at;
-        if self.has_type || self.has_root {
-            self.broken(
-                start,
-                start + 9,
-                "the document type declaration stands before the root element, once",
-                "take this one away",
-                "it is left out",
-            )?;
-            self.skip_document_type();
-            return Ok(());
-        }
-        self.has_type = true;
-        let mut declarations = Declarations {
-            cursor: self.cursor.clone(),
-            dtd: &mut self.dtd,
-            budget: &mut self.budget,
-            arena: self.arena,
-            namespaces: self.options.namespaces,
-            inside: Vec::new(),
-        };
-        match declarations.document_type() {
-            Ok(()) => self.cursor.at = declarations.cursor.at,
-            Err(error) if self.options.lenient => {
-                let message = format!("{}; the rest of the declaration is left out", error.message);
-                self.repairs.push(Repair { message, start: error.start, end: error.end });
-                self.skip_document_type();
-            }
-            Err(error) => return Err(error),
-        }
-        let written = &self.cursor.text[start..self.cursor.at];
-        self.nodes.push(Node::DocumentType(self.origin(start), written));
-        Ok(())
-    }
-
-    /// Goes behind a document type declaration that cannot be read: the `]>` or the `>` that looks like its end.
-    fn skip_document_type(&mut self) {
-        let rest = self.cursor.rest();
-        let close = rest.find('>').unwrap_or(rest.len());
-        let length = match rest.find('[').filter(|bracket| *bracket < close) {
-            Some(_) => rest.find("]>").map(|end| end + 2),
-            None => rest.find('>').map(|end| end + 1),
-        };
-        self.cursor.at += length.unwrap_or(rest.len());
-    }
-
-    /// Text beside the root element.
-    #[cold]
-    pub(super) fn text_outside(&mut self) -> Read<()> {
-        let start = self.cursor.at;
-        let rest = &self.cursor.bytes()[start + 1..];
-        let end = start + 1 + memchr::memchr(b'<', rest).unwrap_or(rest.len());
-        self.broken(
-            start,
-            end,
-            "text stands outside the root element",
-            "check that the input is XML, and whole",
-            "it is left out",
-        )?;
-        self.cursor.at = end;
         Ok(())
     }
 
@@ -533,7 +359,7 @@ impl<'a> Reader<'a> {
     }
 
     /// Adds a piece to the text between two tags.
-    fn add_text(&mut self, start: usize, piece: &'a str) {
+    pub(super) fn add_text(&mut self, start: usize, piece: &'a str) {
         match self.text {
             None => self.text = Some((self.origin(start), piece)),
             Some((_, first)) => {
@@ -547,7 +373,7 @@ impl<'a> Reader<'a> {
         }
     }
 
-    fn add_character(&mut self, start: usize, character: char) {
+    pub(super) fn add_character(&mut self, start: usize, character: char) {
         if self.text.is_none() {
             self.text = Some((self.origin(start), ""));
         }
@@ -557,7 +383,7 @@ impl<'a> Reader<'a> {
 
     /// Puts the text that was read into the content.
     #[inline]
-    fn end_text(&mut self) {
+    pub(super) fn end_text(&mut self) {
         if let Some((origin, text)) = self.text.take() {
             let text = if self.is_joined { self.arena.text(&self.joined) } else { text };
             self.is_joined = false;
@@ -568,7 +394,7 @@ impl<'a> Reader<'a> {
     }
 
     /// `&…;` in content.
-    fn reference(&mut self) -> Read<()> {
+    pub(super) fn reference(&mut self) -> Read<()> {
         let start = self.cursor.at;
         let (name, end) = match entities::reference(self.cursor.text, start) {
             Ok((Reference::Character(character), end)) => {
@@ -617,291 +443,12 @@ impl<'a> Reader<'a> {
         Ok(())
     }
 
-    fn leave_unread(&mut self, start: usize, end: usize, name: &str) {
+    pub(super) fn leave_unread(&mut self, start: usize, end: usize, name: &str) {
         let message = format!(
             "the entity &{name}; is declared outside the document, which is never fetched; it is read as it is written"
         );
         let (start, end) = self.cursor.stands_for.unwrap_or((start, end));
         self.unread.push(Repair { message, start, end });
-    }
-
-    /// `<![CDATA[…]]>` (production 18).
-    pub(super) fn character_data(&mut self) -> Read<()> {
-        let start = self.cursor.at;
-        self.cursor.at += "<![CDATA[".len();
-        let at = self.cursor.at;
-        let text = match self.cursor.until("]]>") {
-            Some(text) => text,
-            None => {
-                self.unclosed(
-                    start,
-                    at,
-                    "this CDATA section is not closed",
-                    "write ]]>",
-                    "it ends with the input",
-                )?;
-                let rest = self.cursor.rest();
-                self.cursor.at = self.cursor.text.len();
-                rest
-            }
-        };
-        let text = self.clean(text, at)?;
-        self.add_text(start, text);
-        Ok(())
-    }
-
-    /// Refuses characters that may not stand in a document; in a repair, gives the text without them.
-    fn clean(&mut self, text: &'a str, at: usize) -> Read<&'a str> {
-        match chars::first_refused(text) {
-            None => Ok(text),
-            Some((offset, character)) => {
-                self.refused_character(at + offset, character)?;
-                let clean: String = text.chars().filter(|c| chars::is_char(*c)).collect();
-                Ok(self.arena.text(&clean))
-            }
-        }
-    }
-
-    /// `<!--…-->` (production 15).
-    pub(super) fn comment(&mut self) -> Read<()> {
-        let start = self.cursor.at;
-        self.cursor.at += "<!--".len();
-        let at = self.cursor.at;
-        let mut text = self.cursor.until("--");
-        if text.is_some() && !self.cursor.eat(">") {
-            let hyphens = self.cursor.at - 2;
-            self.broken(
-                hyphens,
-                hyphens + 2,
-                "two hyphens stand inside a comment",
-                "take one away",
-                "the comment is read up to -->",
-            )?;
-            self.cursor.at = at;
-            text = self.cursor.until("-->");
-        }
-        let Some(text) = text else {
-            self.unclosed(
-                start,
-                start + 4,
-                "this comment is not closed",
-                "write -->",
-                "the rest is left out",
-            )?;
-            self.cursor.at = self.cursor.text.len();
-            return Ok(());
-        };
-        let text = self.clean(text, at)?;
-        self.nodes.push(Node::Comment(self.origin(start), text));
-        Ok(())
-    }
-
-    /// `<?target data?>` (production 16).
-    pub(super) fn instruction(&mut self) -> Read<()> {
-        let start = self.cursor.at;
-        self.cursor.at += 2;
-        let name = self.cursor.name();
-        let named = self.cursor.at;
-        let wrong = match name {
-            None => Some("a processing instruction begins with a name"),
-            Some(name) if name.eq_ignore_ascii_case("xml") => {
-                Some("an XML declaration stands at the very start of the document, or nowhere")
-            }
-            Some(name) if self.options.namespaces && name.contains(':') => {
-                Some("the name of a processing instruction has no colon")
-            }
-            Some(_) if !self.cursor.is_at("?>") && !self.cursor.space() => {
-                Some("white space is missing behind the name of a processing instruction")
-            }
-            Some(_) => None,
-        };
-        let at = self.cursor.at;
-        let data = self.cursor.until("?>");
-        let end = if data.is_some() { self.cursor.at } else { named };
-        let wrong = wrong.or(data.is_none().then_some("this processing instruction is not closed"));
-        if let Some(wrong) = wrong {
-            let advice = "take it away, or write <?name data?>";
-            if data.is_some() {
-                self.broken(start, end, wrong, advice, "it is left out")?;
-            } else {
-                self.unclosed(start, end, wrong, advice, "it is left out")?;
-                self.cursor.at = self.cursor.text.len();
-            }
-            return Ok(());
-        }
-        let data = data.unwrap_or_default();
-        let data = self.clean(data, at)?;
-        let instruction = self.arena.pair(name.unwrap_or_default(), data);
-        self.nodes.push(Node::Instruction(self.origin(start), instruction));
-        Ok(())
-    }
-
-    /// `<name …>` or `<name …/>` (productions 40 and 44), or in a repair a `<` that begins no tag.
-    pub(super) fn start_tag(&mut self) -> Read<()> {
-        let start = self.cursor.at;
-        let text = self.cursor.text;
-        let end = chars::name_end(text, start + 1);
-        if end == start + 1 {
-            self.broken(
-                start,
-                start + 1,
-                "no tag begins like this",
-                "write &lt; for the character <",
-                "it is read as text",
-            )?;
-            self.cursor.at = end;
-            self.add_text(start, "<");
-            return Ok(());
-        }
-        if self.open.len() >= self.options.depth {
-            let message = format!("elements nest deeper than {} levels", self.options.depth);
-            let advice = "raise the limit with --depth N if this is meant";
-            return Err(self.cursor.error(start, end, message, advice));
-        }
-        self.end_text();
-        self.cursor.at = end;
-        let scope = self.scope.depth();
-        let Some(is_empty) = self.attributes(start)? else { return Ok(()) };
-        let raw = &text[start + 1..end];
-        let name = match self.scope.element(raw) {
-            Ok(_) if !self.options.namespaces => Name::plain(raw),
-            Ok(name) => name,
-            Err(_) if !self.options.namespaces => Name::plain(raw),
-            Err((message, advice)) => {
-                self.broken(start, end, message, advice, NAMED)?;
-                self.repaired(raw)
-            }
-        };
-        let name = if self.options.drop_namespaces {
-            self.drop_prefixes();
-            Name::plain(name.local())
-        } else {
-            name
-        };
-        let attributes = self.arena.attributes(&self.attributes);
-        let first = self.nodes.len();
-        self.open.push(Open { start, name, written: raw, attributes, first, scope });
-        if is_empty {
-            self.close();
-        }
-        Ok(())
-    }
-
-    /// What a repair makes of a name whose prefix nothing declares, or that can have none.
-    pub(super) fn repaired(&self, raw: &'a str) -> Name<'a> {
-        let prefix = Name::new(raw, "").prefix();
-        if !chars::is_qualified(raw) || prefix == "xmlns" {
-            return Name::plain(self.arena.text(&raw.replace(':', "_")));
-        }
-        Name::new(raw, self.arena.concat(&["urn:undeclared:", prefix]))
-    }
-
-    /// `</name>` (production 42).
-    fn end_tag(&mut self) -> Read<()> {
-        let start = self.cursor.at;
-        let bytes = self.cursor.bytes();
-        let depth = self.outer.last().map_or(0, |outer| outer.open);
-        if self.open.len() > depth
-            && let Some(open) = self.open.last()
-        {
-            let name = open.written.as_bytes();
-            let from = start + 2;
-            if bytes[from..].starts_with(name) && bytes.get(from + name.len()) == Some(&b'>') {
-                self.cursor.at = from + name.len() + 1;
-                self.close();
-                return Ok(());
-            }
-        }
-        self.odd_end_tag(depth)
-    }
-
-    /// An end tag that is not just the name of the innermost element.
-    #[cold]
-    fn odd_end_tag(&mut self, depth: usize) -> Read<()> {
-        let start = self.cursor.at;
-        self.cursor.at += 2;
-        let name = self.cursor.name().unwrap_or_default();
-        let end = self.cursor.at;
-        self.cursor.space();
-        if !self.cursor.eat(">") {
-            let at = self.cursor.at;
-            let (message, advice) = ("this end tag is not closed", "write </name>");
-            if self.cursor.peek().is_none() {
-                self.unclosed(at, at + 1, message, advice, "it is read as closed")?;
-            } else {
-                self.broken(at, at + 1, message, advice, "it is read as closed")?;
-            }
-            // What stands in the tag is no text.
-            let rest = self.cursor.rest();
-            let length = rest.find(['<', '>']).unwrap_or(rest.len());
-            self.cursor.at += length;
-            self.cursor.eat(">");
-        }
-        let inner = self.open.get(depth..).unwrap_or_default();
-        let Some(position) = inner.iter().rposition(|open| open.written == name) else {
-            if let (Some(open), false) = (inner.last(), self.options.lenient) {
-                return Err(self.crossed(start, end, name, open));
-            }
-            return self.broken(
-                start,
-                end,
-                format!("</{name}> closes no element that is open"),
-                "take it away",
-                "it is left out",
-            );
-        };
-        if position + 1 < inner.len()
-            && let (Some(open), false) = (inner.last(), self.options.lenient)
-        {
-            return Err(self.crossed(start, end, name, open));
-        }
-        let target = depth + position;
-        while self.open.len() > target + 1
-            && let Some(open) = self.open.last()
-        {
-            let (at, inner) = (open.start, open.written);
-            let line = kyanite_tree::LineColumn::of(self.cursor.bytes(), start);
-            let message =
-                format!("<{inner}> is not closed; it is read as closed before </{name}> at {line}");
-            let (start, end) = self.cursor.stands_for.unwrap_or((at, at + 1 + inner.len()));
-            self.repairs.push(Repair { message, start, end });
-            self.close();
-        }
-        self.close();
-        Ok(())
-    }
-
-    fn crossed(&self, start: usize, end: usize, name: &str, open: &Open<'_>) -> SyntaxError {
-        let inner = open.written;
-        let message = format!("</{name}> stands where </{inner}> is missing");
-        let advice = "close elements in the reverse order, or read with --lenient";
-        let mut error = self.cursor.error(start, end, message, advice);
-        error.also = self.cursor.stands_for.is_none().then_some(open.start);
-        error
-    }
-
-    #[cold]
-    pub(super) fn stray_end_tag(&mut self) -> Read<()> {
-        self.odd_end_tag(0)
-    }
-
-    /// Makes an element of the innermost open one.
-    #[inline]
-    fn close(&mut self) {
-        let Some(open) = self.open.pop() else { return };
-        self.scope.leave(open.scope);
-        let nodes = &self.nodes[open.first..];
-        let text = match nodes {
-            [] => Some(""),
-            [Node::Text(_, text)] => Some(*text),
-            [Node::Element(..), ..] => None,
-            nodes => leaf_text(nodes, self.arena),
-        };
-        let content = self.arena.nodes(nodes);
-        let element = Element { name: open.name, attributes: open.attributes, content, text };
-        let element = self.arena.element(element);
-        self.nodes.truncate(open.first);
-        self.nodes.push(Node::Element(self.origin(open.start), element));
     }
 
     /// The origin of what begins at `start`; in the text of an entity, that of the reference.
@@ -951,22 +498,6 @@ impl<'a> Reader<'a> {
     pub(super) fn mend(&mut self, fault: Fault, repair: &str) -> Read<()> {
         self.broken(fault.start, fault.end, fault.message, fault.advice, repair)
     }
-}
-
-/// The text of content without elements.
-fn leaf_text<'a>(nodes: &[Node<'a>], arena: &'a Arena) -> Option<&'a str> {
-    let mut texts = Vec::new();
-    for node in nodes {
-        match node {
-            Node::Element(..) => return None,
-            Node::Text(_, text) => texts.push(*text),
-            _ => {}
-        }
-    }
-    Some(match texts.as_slice() {
-        [text] => text,
-        texts => arena.concat(texts),
-    })
 }
 
 impl<'a> Document<'a> {

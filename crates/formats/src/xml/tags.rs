@@ -1,0 +1,215 @@
+//! Start and end tags (XML 1.0 section 3.1), and the elements that they make.
+
+use kyanite_tree::{Arena, Element, Name, Node};
+
+use super::chars;
+use super::read::{NAMED, Open, Read, Reader, Repair};
+use crate::SyntaxError;
+
+impl<'a> Reader<'a> {
+    /// `<name …>` or `<name …/>` (productions 40 and 44), or in a repair a `<` that begins no tag.
+    pub(super) fn start_tag(&mut self) -> Read<()> {
+        let start = self.cursor.at;
+        let text = self.cursor.text;
+        let end = chars::name_end(text, start + 1);
+        if end == start + 1 {
+            self.broken(
+                start,
+                start + 1,
+                "no tag begins like this",
+                "write &lt; for the character <",
+                "it is read as text",
+            )?;
+            self.cursor.at = end;
+            self.add_text(start, "<");
+            return Ok(());
+        }
+        if self.open.len() >= self.options.depth {
+            let message = format!("elements nest deeper than {} levels", self.options.depth);
+            let advice = "raise the limit with --depth N if this is meant";
+            return Err(self.cursor.error(start, end, message, advice));
+        }
+        self.end_text();
+        self.cursor.at = end;
+        let scope = self.scope.depth();
+        let Some(is_empty) = self.attributes(start)? else { return Ok(()) };
+        let raw = &text[start + 1..end];
+        let name = match self.scope.element(raw) {
+            Ok(_) if !self.options.namespaces => Name::plain(raw),
+            Ok(name) => name,
+            Err(_) if !self.options.namespaces => Name::plain(raw),
+            Err((message, advice)) => {
+                self.broken(start, end, message, advice, NAMED)?;
+                self.repaired(raw)
+            }
+        };
+        let name = if self.options.drop_namespaces {
+            self.drop_prefixes();
+            Name::plain(name.local())
+        } else {
+            name
+        };
+        let attributes = self.arena.attributes(&self.attributes);
+        let first = self.nodes.len();
+        self.open.push(Open { start, name, written: raw, attributes, first, scope });
+        if is_empty {
+            self.close();
+        }
+        Ok(())
+    }
+
+    /// What a repair makes of a name whose prefix nothing declares, or that can have none.
+    pub(super) fn repaired(&self, raw: &'a str) -> Name<'a> {
+        let prefix = Name::new(raw, "").prefix();
+        if !chars::is_qualified(raw) || prefix == "xmlns" {
+            return Name::plain(self.arena.text(&raw.replace(':', "_")));
+        }
+        Name::new(raw, self.arena.concat(&["urn:undeclared:", prefix]))
+    }
+
+    /// `</name>` (production 42).
+    pub(super) fn end_tag(&mut self) -> Read<()> {
+        let start = self.cursor.at;
+        let bytes = self.cursor.bytes();
+        let depth = self.outer.last().map_or(0, |outer| outer.open);
+        if self.open.len() > depth
+            && let Some(open) = self.open.last()
+        {
+            let name = open.written.as_bytes();
+            let from = start + 2;
+            if bytes[from..].starts_with(name) && bytes.get(from + name.len()) == Some(&b'>') {
+                self.cursor.at = from + name.len() + 1;
+                self.close();
+                return Ok(());
+            }
+        }
+        self.odd_end_tag(depth)
+    }
+
+    /// An end tag that is not just the name of the innermost element.
+    #[cold]
+    pub(super) fn odd_end_tag(&mut self, depth: usize) -> Read<()> {
+        let start = self.cursor.at;
+        self.cursor.at += 2;
+        let name = self.cursor.name().unwrap_or_default();
+        let end = self.cursor.at;
+        self.cursor.space();
+        if !self.cursor.eat(">") {
+            let at = self.cursor.at;
+            let (message, advice) = ("this end tag is not closed", "write </name>");
+            if self.cursor.peek().is_none() {
+                self.unclosed(at, at + 1, message, advice, "it is read as closed")?;
+            } else {
+                self.broken(at, at + 1, message, advice, "it is read as closed")?;
+            }
+            // What stands in the tag is no text.
+            let rest = self.cursor.rest();
+            let length = rest.find(['<', '>']).unwrap_or(rest.len());
+            self.cursor.at += length;
+            self.cursor.eat(">");
+        }
+        let inner = self.open.get(depth..).unwrap_or_default();
+        let Some(position) = inner.iter().rposition(|open| open.written == name) else {
+            if let (Some(open), false) = (inner.last(), self.options.lenient) {
+                return Err(self.crossed(start, end, name, open));
+            }
+            return self.broken(
+                start,
+                end,
+                format!("</{name}> closes no element that is open"),
+                "take it away",
+                "it is left out",
+            );
+        };
+        if position + 1 < inner.len()
+            && let (Some(open), false) = (inner.last(), self.options.lenient)
+        {
+            return Err(self.crossed(start, end, name, open));
+        }
+        let target = depth + position;
+        while self.open.len() > target + 1
+            && let Some(open) = self.open.last()
+        {
+            let (at, inner) = (open.start, open.written);
+            let line = kyanite_tree::LineColumn::of(self.cursor.bytes(), start);
+            let message =
+                format!("<{inner}> is not closed; it is read as closed before </{name}> at {line}");
+            let (start, end) = self.cursor.stands_for.unwrap_or((at, at + 1 + inner.len()));
+            self.repairs.push(Repair { message, start, end });
+            self.close();
+        }
+        self.close();
+        Ok(())
+    }
+
+    pub(super) fn crossed(
+        &self,
+        start: usize,
+        end: usize,
+        name: &str,
+        open: &Open<'_>,
+    ) -> SyntaxError {
+        let inner = open.written;
+        let message = format!("</{name}> stands where </{inner}> is missing");
+        let advice = "close elements in the reverse order, or read with --lenient";
+        let mut error = self.cursor.error(start, end, message, advice);
+        error.also = self.cursor.stands_for.is_none().then_some(open.start);
+        error
+    }
+
+    #[cold]
+    pub(super) fn stray_end_tag(&mut self) -> Read<()> {
+        self.odd_end_tag(0)
+    }
+
+    /// Makes an element of the innermost open one.
+    #[inline]
+    pub(super) fn close(&mut self) {
+        let Some(open) = self.open.pop() else { return };
+        self.scope.leave(open.scope);
+        let nodes = &self.nodes[open.first..];
+        let text = match nodes {
+            [] => Some(""),
+            [Node::Text(_, text)] => Some(*text),
+            [Node::Element(..), ..] => None,
+            nodes => leaf_text(nodes, self.arena),
+        };
+        let content = self.arena.nodes(nodes);
+        let element = Element { name: open.name, attributes: open.attributes, content, text };
+        let element = self.arena.element(element);
+        self.nodes.truncate(open.first);
+        self.nodes.push(Node::Element(self.origin(open.start), element));
+    }
+
+    /// The name of the element whose start tag was read last.
+    pub(super) fn last_name(&self) -> Option<Name<'a>> {
+        if let Some(open) = self.open.last() {
+            return Some(open.name);
+        }
+        match self.nodes.last() {
+            Some(Node::Element(_, element)) => Some(element.name),
+            _ => None,
+        }
+    }
+
+    /// Leaves the element whose start tag was read last open, for what is around to close; gives its name as written.
+    pub(super) fn take_open(&mut self) -> Option<&'a str> {
+        self.open.pop().map(|open| open.written)
+    }
+}
+
+/// The text of content without elements.
+fn leaf_text<'a>(nodes: &[Node<'a>], arena: &'a Arena) -> Option<&'a str> {
+    let mut texts = Vec::new();
+    for node in nodes {
+        match node {
+            Node::Element(..) => return None,
+            Node::Text(_, text) => texts.push(*text),
+            _ => {}
+        }
+    }
+    Some(match texts.as_slice() {
+        [text] => text,
+        texts => arena.concat(texts),
+    })
+}
