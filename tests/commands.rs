@@ -514,6 +514,7 @@ fn rules_are_explained_checked_and_stopped() {
     let folder = Folder::with_demo();
     folder.file("apart.kyr", "{\"a.json\": $[0].code, \"in/b.csv\": $}\n");
     folder.file("out.kyr", "{\"../a.json\": 1}\n").file("odd.kyr", "{\"a.json\": 1, \"b\": 2}\n");
+    folder.file("dull.kyr", "param port: text?\ncase 1 when 1 then 2 when 1 then 3 end\n");
     folder.file("list.kyr", "$[*]\n").file("bad.kyr", "lenght(1)\n");
     for (line, status, out, err) in [
         ("reshape rules/port-fares.kyr --explain", 0, "The whole document is held in memory", ""),
@@ -540,6 +541,18 @@ fn rules_are_explained_checked_and_stopped() {
             "",
         ),
         ("rules check bad.kyr", 2, "", "near: length"),
+        (
+            "rules check dull.kyr",
+            0,
+            "",
+            "dull.kyr:1:7\n      param port: text?\n            ^^^^\n",
+        ),
+        (
+            "rules check dull.kyr",
+            0,
+            "",
+            "this is never reached: an earlier branch waits for the same",
+        ),
         ("rules check rules/running.kyr --against ports.csv", 0, "", "no `vessel` under $[*]"),
         ("rules check nope.kyr", 2, "", "there is no rule file nope.kyr"),
         ("reshape apart.kyr ports.csv --apart parts -v", 0, "", "2 files were written"),
@@ -608,6 +621,9 @@ fn libraries_and_notes() {
     folder
         .file("lib/round.kyr", "def cents(n) = round(n, 2)\n")
         .file("none.kyr", "use \"nope.kyr\"\n$\n");
+    folder.file("pair.kyr", "for a in [{}] for t in $[*] where t.nope == a.id return 1\n");
+    let ran = run(&folder, "reshape pair.kyr tariff.csv --compact", "");
+    assert!(ran.err.contains("a join pairs items that have no value with `a.id`"), "{}", ran.err);
     let ran = run(&folder, "rules check none.kyr", "");
     assert!(
         ran.status == 2 && ran.err.contains("the library nope.kyr cannot be read"),

@@ -16,12 +16,6 @@ use clap::Parser;
 use messages::Messages;
 use status::Status;
 
-/// The stack of the thread that does the work. Only what is used of it takes memory.
-const STACK: usize = 64 << 20;
-
-/// Stack for each level of nesting that may be read.
-const STACK_PER_LEVEL: usize = 1 << 10;
-
 fn main() -> ExitCode {
     let arguments = match Arguments::try_parse() {
         Ok(arguments) => arguments,
@@ -35,7 +29,7 @@ fn main() -> ExitCode {
             return Status::Command.into();
         }
     };
-    let stack = STACK + STACK_PER_LEVEL * arguments.command.depth();
+    let stack = kyanite_flow::stack_size(arguments.command.depth());
     let worker = std::thread::Builder::new().stack_size(stack).spawn(move || run(arguments));
     let status = match worker.map(std::thread::JoinHandle::join) {
         Ok(Ok(status)) => status,

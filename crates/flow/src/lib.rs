@@ -27,4 +27,4 @@ pub use input::{DEFAULT_SIZE, Input, InputOptions};
 pub use output::{Destination, Output, Remarks};
 pub use part::Part;
 pub use render::Layout;
-pub use run::{Job, LossPolicy, Sink, What, run};
+pub use run::{Job, LossPolicy, Sink, What, run, stack_size};

@@ -57,10 +57,11 @@ const AHEAD: usize = 3;
 /// Runs over all blocks that are left. `commit` gets them in order, and says whether it wants more.
 ///
 /// # Errors
-/// When the input cannot be read.
+/// When the input cannot be read, or no thread can be started.
 pub(crate) fn run<E>(
     work: Work<'_>,
     threads: usize,
+    stack: usize,
     blocks: &mut Blocks,
     new_part: impl Fn() -> Part,
     mut commit: impl FnMut(&mut Done, bool) -> Result<bool, E>,
@@ -72,7 +73,10 @@ pub(crate) fn run<E>(
         let waiting = Arc::new(Mutex::new(waiting));
         for _ in 0..threads {
             let (waiting, results) = (Arc::clone(&waiting), results.clone());
-            scope.spawn(move || worker(work, &waiting, &results));
+            std::thread::Builder::new()
+                .stack_size(stack)
+                .spawn_scoped(scope, move || worker(work, &waiting, &results))
+                .map_err(&failed)?;
         }
         drop(results);
         let mut order = Order { next: 0, early: BTreeMap::new(), done };

@@ -81,6 +81,14 @@ pub enum LossPolicy {
     Refuse,
 }
 
+/// The stack that a thread needs which runs rules over documents of that depth: values are written and compared level by level.
+#[must_use]
+pub fn stack_size(depth: usize) -> usize {
+    const LEAST: usize = 64 << 20;
+    const PER_LEVEL: usize = 1 << 10;
+    LEAST + PER_LEVEL * depth
+}
+
 /// Runs a rule over inputs.
 ///
 /// # Errors

@@ -14,7 +14,9 @@ use crate::line_ends::LineEnds;
 use crate::parallel::{self, Done, Work};
 use crate::part::Part;
 use crate::records::{Block, Blocks, InputPart, Next, Records, valid_start};
-use crate::run::{Job, LossPolicy, Results, Run, What, is_xml, open, rule_failed, settle_losses};
+use crate::run::{
+    Job, LossPolicy, Results, Run, What, is_xml, open, rule_failed, settle_losses, stack_size,
+};
 use crate::sources::Sources;
 
 /// Where a run over records stands.
@@ -261,6 +263,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
     ) -> Result<(), Failed> {
         let Rest { mut blocks, mut layout, mut input, part, header } = rest;
         let (name, threads) = (input.name, self.job.options.threads);
+        let stack = stack_size(self.job.options.limits.depth);
         let names = progress.names.clone();
         let state = progress.state.apart(self.job.plan);
         let grain = self.grain;
@@ -314,7 +317,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         };
         let parts = || part.again();
         let failed = |error| Failed::Input(cannot_read(name, &error));
-        parallel::run(work, threads, &mut blocks, parts, commit, failed)?;
+        parallel::run(work, threads, stack, &mut blocks, parts, commit, failed)?;
         skipped.finish(self.events);
         duplicates.finish(self.events);
         Ok(())

@@ -11,7 +11,7 @@ mod expr;
 mod path;
 mod scope;
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 use crate::finding::{Finding, RuleText, Span};
 use crate::output::OutputSpec;
@@ -29,6 +29,7 @@ pub fn check(text: RuleText, rule: &Rule) -> Result<Plan, (RuleText, Vec<Finding
     checker.declare_defs(rule);
     let (params, setup) = checker.header(rule);
     let mut body = checker.body(rule);
+    checker.unused(&params);
     let Checker { findings, scope, paths, tests, root_uses, defs, output, sources, .. } = checker;
     if findings.iter().any(|finding| finding.severity == kyanite_tree::Severity::Error) {
         return Err((text, findings));
@@ -84,6 +85,8 @@ struct Checker<'r> {
     namespaces: Vec<(String, String)>,
     output: Option<OutputSpec>,
     sources: Vec<SourceSpec>,
+    /// The slots of the names of the header that something reads.
+    used: HashSet<usize>,
 }
 
 impl<'r> Checker<'r> {
@@ -102,6 +105,7 @@ impl<'r> Checker<'r> {
             namespaces: Vec::new(),
             output: None,
             sources: Vec::new(),
+            used: HashSet::new(),
         }
     }
 
@@ -235,6 +239,15 @@ impl<'r> Checker<'r> {
         let frame = self.scope.leave_def(outer);
         self.defs[index].result = self.type_of(&body);
         self.defs[index].checked = Some(Def { name: self.defs[index].name.clone(), frame, body });
+    }
+
+    /// Warns of params that nothing reads.
+    fn unused(&mut self, params: &[Param]) {
+        for param in params.iter().filter(|param| !self.used.contains(&param.slot)) {
+            let message = format!("the param `{}` is never used", param.name);
+            self.findings
+                .push(Finding::warning(param.span, message).advise("take it away, or use it"));
+        }
     }
 
     fn body(&mut self, rule: &Rule) -> Expr {

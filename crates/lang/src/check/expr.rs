@@ -120,6 +120,7 @@ impl Checker<'_> {
 
     fn case(&mut self, case: &ast::Case) -> Case {
         let subject = case.subject.as_ref().map(|subject| self.operand(subject, "case"));
+        self.unreachable(case);
         let branches = case
             .branches
             .iter()
@@ -136,6 +137,21 @@ impl Checker<'_> {
             .collect();
         let otherwise = case.otherwise.as_ref().map(|otherwise| self.value(otherwise));
         Case { subject, branches, otherwise }
+    }
+
+    /// Warns of values that an earlier branch of a `case` waits for already.
+    fn unreachable(&mut self, case: &ast::Case) {
+        let mut seen: Vec<(&Literal, Span)> = Vec::new();
+        for wait in case.branches.iter().flat_map(|(waits, _)| waits) {
+            let ExprKind::Literal(literal) = &wait.kind else { continue };
+            if let Some((_, first)) = seen.iter().find(|(known, _)| *known == literal) {
+                let message = "this is never reached: an earlier branch waits for the same";
+                let finding = Finding::warning(wait.span, message).and_at(*first);
+                self.find(finding);
+            } else if case.subject.is_some() {
+                seen.push((literal, wait.span));
+            }
+        }
     }
 
     fn binary(&mut self, operator: Binary, left: &ast::Expr, right: &ast::Expr) -> Kind {

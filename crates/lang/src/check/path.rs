@@ -83,6 +83,9 @@ impl Checker<'_> {
     fn name_start(&mut self, name: &str, span: Span) -> Option<(Start, String)> {
         if let Some((start, bound)) = self.scope.find(name) {
             let base = bound.base.clone().unwrap_or_else(|| name.to_owned());
+            if let Start::Global(slot) = start {
+                self.used.insert(slot);
+            }
             return Some((start, base));
         }
         let finding = Finding::error(span, format!("nothing is bound to the name `{name}`"));

@@ -108,7 +108,20 @@ impl<'a> Runner<'_, 'a> {
             self.indexes.insert(id, index);
         }
         let found = self.indexes.get(&id).map(|index| index.find(wanted)).unwrap_or_default();
+        self.tell_absent(outer, wanted, &found);
         Ok(Some(found.into_iter().filter_map(|at| items.get(at as usize).copied()).collect()))
+    }
+
+    /// Nothing equals nothing, which is seldom what a join is meant to pair.
+    fn tell_absent(&self, outer: &Expr, wanted: Option<Value<'a>>, found: &[u32]) {
+        if wanted.is_none() && !found.is_empty() {
+            let words = self.plan.rule.slice(outer.span);
+            let message = format!(
+                "a join pairs items that have no value with `{words}`, which is not there either; \
+                 write present({words}) && … before it"
+            );
+            self.session.watch.note(&message);
+        }
     }
 
     /// Gives the items of a `for` that may fit the `where` behind it to `turn`, in order.
@@ -141,8 +154,10 @@ impl<'a> Runner<'_, 'a> {
             self.indexes.insert(id, index);
         }
         let wanted = self.value(outer)?;
+        let found = self.indexes.get(&id).map(|index| index.find(wanted)).unwrap_or_default();
+        self.tell_absent(outer, wanted, &found);
         let found: Vec<Value<'a>> = self.indexes.get(&id).map_or_else(Vec::new, |index| {
-            index.find(wanted).into_iter().map(|at| index.items[at as usize]).collect()
+            found.into_iter().map(|at| index.items[at as usize]).collect()
         });
         for item in found {
             if turn(self, item)?.is_break() {
