@@ -35,7 +35,7 @@ pub enum Command {
     Reshape(Reshape),
     /// Write the same data in another format
     Convert(Convert),
-    /// Check rule files without running them
+    /// Check rule files, and test them by cases
     #[command(subcommand)]
     Rules(Rules),
     /// Take a tour on built-in sample data, or generate more of it
@@ -160,13 +160,13 @@ pub struct InputArguments {
     #[arg(long, value_name = "N", default_value_t = 512, value_parser = clap::value_parser!(u32).range(1..=1_000_000))]
     pub depth: u32,
     /// The most bytes that the entities of XML may expand to
-    #[arg(long, value_name = "SIZE", default_value = "16MB", hide_default_value = true, value_parser = size)]
+    #[arg(long, value_name = "SIZE", default_value = "16MB", value_parser = size)]
     pub expansion: u64,
     /// The most values that the aliases of YAML may stand for
-    #[arg(long, value_name = "N", default_value_t = 1_000_000, hide_default_value = true)]
+    #[arg(long, value_name = "N", default_value_t = 1_000_000)]
     pub aliases: u32,
     /// The most bytes of a document that is held whole
-    #[arg(long, value_name = "SIZE", default_value = "4GB", hide_default_value = true, value_parser = size)]
+    #[arg(long, value_name = "SIZE", default_value = "4GB", value_parser = size)]
     pub size_limit: u64,
     /// How many threads run over the records of a stream [default: as many as there are cores]
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=256))]
@@ -362,6 +362,21 @@ Examples:
         /// A sample input, whose paths are looked for
         #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath)]
         against: Option<String>,
+    },
+    /// Run a rule over a folder of cases, and show where its results differ from what is expected
+    #[command(after_help = "\
+Example:
+  kyanite rules test rules/running.kyr rules/running-cases
+
+Each case is a folder with an input file, perhaps params.json and files source-NAME for the
+sources, and an expected file or message.txt, a part of the message that is expected.")]
+    Test {
+        /// The rule file
+        #[arg(value_hint = ValueHint::FilePath)]
+        rule: PathBuf,
+        /// The folder of cases
+        #[arg(value_hint = ValueHint::DirPath)]
+        cases: PathBuf,
     },
 }
 

@@ -1,6 +1,7 @@
 //! The program `kyanite`: arguments in, words and exit statuses out. All computation is in the core crates.
 
 mod arguments;
+mod cases;
 mod demo;
 mod manual;
 mod messages;
@@ -49,6 +50,7 @@ fn run(arguments: Arguments) -> Status {
         Command::Rules(Rules::Check { rules, against }) => {
             rules::check(&rules, against.as_deref(), &arguments.messages, &mut messages)
         }
+        Command::Rules(Rules::Test { rule, cases }) => cases::test(&rule, &cases, &mut messages),
         Command::Demo(demo) => demo::demo(&demo, &mut messages),
         Command::Completions { shell } => manual::completions(shell),
         Command::Manual => manual::manual(),

@@ -128,7 +128,7 @@ fn format_of(path: &Path) -> Option<Format> {
 }
 
 /// The text of a rule file, and of the libraries that it uses.
-fn read_rule(file: &Path) -> Result<RuleText, Problem> {
+pub fn read_rule(file: &Path) -> Result<RuleText, Problem> {
     let name = file.display().to_string();
     let text = std::fs::read_to_string(file).map_err(|error| unreadable_rule(&name, &error))?;
     let beside = |file: &Path, used: String| {

@@ -47,6 +47,11 @@ pub fn files() -> Vec<File> {
         "rules/network.kyr",
         "rules/running.kyr",
         "rules/by-island.kyr",
+        "rules/running-cases/none-cancelled/input.jsonl",
+        "rules/running-cases/none-cancelled/expected.csv",
+        "rules/running-cases/no-fare/input.jsonl",
+        "rules/running-cases/no-fare/params.json",
+        "rules/running-cases/no-fare/message.txt",
     ]);
     files.push(File { name: "bookings.jsonl", content: bookings.into() });
     files
