@@ -122,14 +122,12 @@ fn sequence<'a>(
     let mut at = bytes.iter().position(|byte| !byte.is_ascii_whitespace()).unwrap_or(bytes.len());
     while at < bytes.len() {
         if bytes[at] != RECORD_SEPARATOR {
-            return Err(SyntaxError {
-                message: "a text of a JSON sequence begins with the character U+001E".into(),
-                advice: "for JSON values without it, say --from jsonl",
-                start: at,
-                end: at + 1,
-                also: None,
-                wants_more: false,
-            });
+            return Err(SyntaxError::new(
+                at,
+                at + 1,
+                "a text of a JSON sequence begins with the character U+001E",
+                "for JSON values without it, say --from jsonl",
+            ));
         }
         let start = at + 1;
         let length =
@@ -149,24 +147,20 @@ fn sequence<'a>(
             value.as_list().is_some() || value.as_map().is_some() || bytes[behind - 1] == b'"'
         });
         if behind == at && !is_closed {
-            return Err(SyntaxError {
-                message: "this text of the sequence may be cut off".into(),
-                advice: "a text that is no list, map or quoted text ends with a line feed",
+            return Err(SyntaxError::new(
                 start,
-                end: at,
-                also: None,
-                wants_more: false,
-            });
+                at,
+                "this text of the sequence may be cut off",
+                "a text that is no list, map or quoted text ends with a line feed",
+            ));
         }
         if !part[behind..].trim().is_empty() {
-            return Err(SyntaxError {
-                message: "more text follows the JSON value".into(),
-                advice: "each text of a sequence holds one value",
-                start: behind,
-                end: behind + 1,
-                also: None,
-                wants_more: false,
-            });
+            return Err(SyntaxError::new(
+                behind,
+                behind + 1,
+                "more text follows the JSON value",
+                "each text of a sequence holds one value",
+            ));
         }
         read.roots.extend(value);
         read.duplicates.extend(reader.take_duplicates());

@@ -20,6 +20,12 @@ pub struct SyntaxError {
 }
 
 impl SyntaxError {
+    /// What is wrong at `start..end`, and what to do.
+    #[must_use]
+    pub fn new(start: usize, end: usize, message: impl Into<String>, advice: &'static str) -> Self {
+        Self { message: message.into(), advice, start, end, also: None, wants_more: false }
+    }
+
     /// Bytes at `start..end` that are not UTF-8.
     #[must_use]
     pub fn not_utf8(start: usize, end: usize) -> Self {

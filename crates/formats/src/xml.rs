@@ -21,6 +21,7 @@ mod declarations;
 mod dtd;
 mod encoding;
 mod entities;
+mod escape;
 mod markup;
 mod names;
 mod prolog;

@@ -231,7 +231,7 @@ impl<'a> Reader<'a> {
         message: impl Into<String>,
         advice: &'static str,
     ) -> SyntaxError {
-        SyntaxError { message: message.into(), advice, start, end, also: None, wants_more: false }
+        SyntaxError::new(start, end, message, advice)
     }
 
     #[cold]

@@ -79,7 +79,7 @@ impl<'a> Cursor<'a> {
         advice: &'static str,
     ) -> SyntaxError {
         let (start, end) = self.stands_for.unwrap_or((start, end));
-        SyntaxError { message: message.into(), advice, start, end, also: None, wants_more: false }
+        SyntaxError::new(start, end, message, advice)
     }
 
     /// An error about what stands here.

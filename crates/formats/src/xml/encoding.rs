@@ -51,7 +51,7 @@ impl Charset {
             "us-ascii" | "ascii" => Self::Ascii,
             "windows-1252" | "cp1252" => Self::Windows1252,
             name if UTF16_NAMES.contains(&name) => {
-                return Err(refused(
+                return Err(SyntaxError::new(
                     start,
                     end,
                     format!("the document says that it is {name}, but its bytes are not"),
@@ -59,7 +59,7 @@ impl Charset {
                 ));
             }
             _ => {
-                return Err(refused(
+                return Err(SyntaxError::new(
                     start,
                     end,
                     format!("the encoding {name} is not read"),
@@ -68,7 +68,7 @@ impl Charset {
             }
         };
         if marked && charset != Self::Utf8 {
-            return Err(refused(
+            return Err(SyntaxError::new(
                 start,
                 end,
                 format!(
@@ -79,10 +79,6 @@ impl Charset {
         }
         Ok(charset)
     }
-}
-
-fn refused(start: usize, end: usize, message: String, advice: &'static str) -> SyntaxError {
-    SyntaxError { message, advice, start, end, also: None, wants_more: false }
 }
 
 const UTF16_NAMES: [&str; 5] = ["utf-16", "utf-16be", "utf-16le", "ucs-2", "iso-10646-ucs-2"];
@@ -119,10 +115,10 @@ pub fn decode(bytes: &[u8], lenient: bool) -> Result<(Cow<'_, str>, Option<usize
                 && !lenient
                 && let Some(at) = bytes.iter().position(|byte| !byte.is_ascii())
             {
-                return Err(refused(
+                return Err(SyntaxError::new(
                     at,
                     at + 1,
-                    "the document says that it is US-ASCII, but this byte is not".into(),
+                    "the document says that it is US-ASCII, but this byte is not",
                     "write the encoding that the file has",
                 ));
             }
@@ -158,14 +154,24 @@ fn utf16<'b>(
     let (text, broken) = encoding.decode_with_bom_removal(bytes);
     if broken && !lenient {
         let message = "these bytes are not UTF-16".to_owned();
-        return Err(refused(bytes.len(), bytes.len(), message, "check how the file was saved"));
+        return Err(SyntaxError::new(
+            bytes.len(),
+            bytes.len(),
+            message,
+            "check how the file was saved",
+        ));
     }
     if let Some((start, end)) = declared(text.as_bytes())
         && !lenient
         && !UTF16_NAMES.contains(&text[start..end].to_ascii_lowercase().as_str())
     {
         let message = format!("the document is UTF-16, but says that it is {}", &text[start..end]);
-        return Err(refused(start * 2, end * 2, message, "write the encoding that the file has"));
+        return Err(SyntaxError::new(
+            start * 2,
+            end * 2,
+            message,
+            "write the encoding that the file has",
+        ));
     }
     Ok((text, broken.then_some(0)))
 }

@@ -3,6 +3,7 @@
 use kyanite_tree::{Element, Map, Name, Node, Origin, Value};
 
 use super::chars;
+use super::escape::{escape_text, write_attribute};
 use crate::error::CannotHold;
 use crate::losses::{Loss, Losses};
 use crate::record_view::{ATTRIBUTE, CONTENT, TEXT};
@@ -76,7 +77,7 @@ pub struct Writer {
     scope: Vec<(String, String)>,
 }
 
-type Written = Result<(), CannotHold>;
+pub(super) type Written = Result<(), CannotHold>;
 
 /// How far in an element stands: its level, or nothing where blanks would be content.
 type Level = Option<usize>;
@@ -569,57 +570,5 @@ fn markup(node: &Node<'_>, out: &mut Vec<u8>) {
         }
         Node::DocumentType(_, text) => out.extend_from_slice(text.as_bytes()),
         Node::Element(..) | Node::Text(..) => {}
-    }
-}
-
-fn write_attribute(name: &str, value: &str, origin: Origin, out: &mut Vec<u8>) -> Written {
-    out.push(b' ');
-    out.extend_from_slice(name.as_bytes());
-    out.extend_from_slice(b"=\"");
-    escape(value, true, origin, out)?;
-    out.push(b'"');
-    Ok(())
-}
-
-fn escape_text(text: &str, origin: Origin, out: &mut Vec<u8>) -> Written {
-    escape(text, false, origin, out)
-}
-
-/// Text with references for what would be markup, or would be read as something else (XML 1.0 sections 2.4 and 2.11).
-fn escape(text: &str, in_attribute: bool, origin: Origin, out: &mut Vec<u8>) -> Written {
-    let bytes = text.as_bytes();
-    let mut from = 0;
-    loop {
-        let end = if in_attribute {
-            chars::value_end(bytes, from)
-        } else {
-            chars::escaped_end(bytes, from)
-        };
-        out.extend_from_slice(&bytes[from..end]);
-        let Some(byte) = bytes.get(end) else { return Ok(()) };
-        from = end + 1;
-        let reference: &[u8] = match byte {
-            b'<' => b"&lt;",
-            b'>' => b"&gt;",
-            b'&' => b"&amp;",
-            b'"' => b"&quot;",
-            b'\'' => b"'",
-            b'\r' => b"&#13;",
-            b'\t' => b"&#9;",
-            b'\n' => b"&#10;",
-            _ => {
-                let character = text[end..].chars().next().unwrap_or('\0');
-                if !chars::is_char(character) {
-                    return Err(CannotHold::new(
-                        format!("the character U+{:04X} cannot stand in XML", character as u32),
-                        "take it away with replace()",
-                        origin,
-                    ));
-                }
-                from = end + character.len_utf8();
-                &bytes[end..from]
-            }
-        };
-        out.extend_from_slice(reference);
     }
 }
