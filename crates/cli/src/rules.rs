@@ -33,21 +33,12 @@ pub fn query(query: &Query, options: &MessageOptions, messages: &mut Messages) -
     };
     let rule = RuleText::new("the expression", query.expression.clone());
     let command = RuleCommand {
-        rule,
-        folder: PathBuf::new(),
         syntax,
-        input: &query.input,
-        params: &query.params,
-        output: &query.output,
         what: if query.paths { What::Paths } else { What::Values },
         count: query.count,
         require: query.require,
         explain: query.explain,
-        until: None,
-        apart: None,
-        carries_all: false,
-        losses: LossPolicy::Count,
-        options,
+        ..RuleCommand::new(rule, &query.input, &query.params, &query.output, options)
     };
     command.run(messages)
 }
@@ -62,21 +53,12 @@ pub fn reshape(reshape: &Reshape, options: &MessageOptions, messages: &mut Messa
         }
     };
     let command = RuleCommand {
-        rule,
         folder: reshape.rule.parent().map(Path::to_owned).unwrap_or_default(),
-        syntax: Syntax::Rule,
-        input: &reshape.input,
-        params: &reshape.params,
-        output: &reshape.output,
-        what: What::Values,
-        count: false,
         require: reshape.require,
         explain: reshape.explain,
         until: reshape.until,
         apart: reshape.apart.as_deref(),
-        carries_all: false,
-        losses: LossPolicy::Count,
-        options,
+        ..RuleCommand::new(rule, &reshape.input, &reshape.params, &reshape.output, options)
     };
     command.run(messages)
 }
@@ -98,26 +80,16 @@ pub fn convert(convert: &Convert, options: &MessageOptions, messages: &mut Messa
             [] => has_records("-"),
             words => words.iter().all(|word| has_records(word)),
         };
+    let rule = RuleText::new("the conversion", if by_record { "$[*]" } else { "$" });
+    let params = ParamArguments::default();
     let command = RuleCommand {
-        folder: PathBuf::new(),
-        rule: RuleText::new("the conversion", if by_record { "$[*]" } else { "$" }),
-        syntax: Syntax::Rule,
-        input,
-        params: &ParamArguments::default(),
-        output: &convert.output,
-        what: What::Values,
-        count: false,
-        require: false,
-        explain: false,
-        until: None,
-        apart: None,
         carries_all: true,
         losses: match (convert.strict, convert.losses) {
             (true, _) => LossPolicy::Refuse,
             (_, true) => LossPolicy::List,
             _ => LossPolicy::Count,
         },
-        options,
+        ..RuleCommand::new(rule, input, &params, &convert.output, options)
     };
     command.run(messages)
 }
@@ -208,22 +180,11 @@ fn check_against(
     messages: &mut Messages,
 ) -> Result<(), Failed> {
     let input = InputArguments::of_sample(sample);
+    let (params, output) = (ParamArguments::default(), OutputArguments::default());
     let command = RuleCommand {
-        rule: plan.rule().clone(),
         folder: file.parent().map(Path::to_owned).unwrap_or_default(),
-        syntax: Syntax::Rule,
-        input: &input,
-        params: &ParamArguments::default(),
-        output: &OutputArguments::default(),
-        what: What::Values,
         count: true,
-        require: false,
-        explain: false,
-        until: None,
-        apart: None,
-        carries_all: false,
-        losses: LossPolicy::Count,
-        options,
+        ..RuleCommand::new(plan.rule().clone(), &input, &params, &output, options)
     };
     let sources = command.sources(plan)?;
     let inputs = if plan.reads_input() { vec![Input::of_word(sample)] } else { Vec::new() };
@@ -270,7 +231,34 @@ struct RuleCommand<'c> {
     options: &'c MessageOptions,
 }
 
-impl RuleCommand<'_> {
+impl<'c> RuleCommand<'c> {
+    /// A rule of the language, run as usual: for its values, with losses counted.
+    fn new(
+        rule: RuleText,
+        input: &'c InputArguments,
+        params: &'c ParamArguments,
+        output: &'c OutputArguments,
+        options: &'c MessageOptions,
+    ) -> Self {
+        Self {
+            rule,
+            folder: PathBuf::new(),
+            syntax: Syntax::Rule,
+            input,
+            params,
+            output,
+            what: What::Values,
+            count: false,
+            require: false,
+            explain: false,
+            until: None,
+            apart: None,
+            carries_all: false,
+            losses: LossPolicy::Count,
+            options,
+        }
+    }
+
     fn run(self, messages: &mut Messages) -> Status {
         let compiled = match self.until {
             Some(clauses) => compile_until(self.rule.clone(), clauses),

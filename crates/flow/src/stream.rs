@@ -128,7 +128,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 let spot = self.sources.spot(failure.origin, || library.spot(failure.origin));
                 rule_failed(self.job.plan, &failure, spot)
             })?;
-            let find = |origin| library.spot(origin);
+            let find = |origin| self.sources.spot(origin, || library.spot(origin));
             settle_losses(self.results.sink(), self.job.losses, &find, self.events)?;
             if progress.done {
                 break;
@@ -196,7 +196,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             if self.may_part(is_last)
                 && let Some(part) = self.results.sink().apart()
             {
-                input.lines_before += memchr::memchr_iter(b'\n', &bytes[..from]).count() as u64;
+                input.lines_before += line_ends(&bytes[..from]);
                 blocks.used(from);
                 let rest = Rest { blocks, layout: current, input, part, header: &header };
                 return self.in_parallel(rest, progress, skipped, duplicates);
@@ -210,7 +210,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 others.truncate(OTHERS);
             }
             let record_name = end.record_name.map(str::to_owned);
-            input.lines_before += memchr::memchr_iter(b'\n', &bytes[..used]).count() as u64;
+            input.lines_before += line_ends(&bytes[..used]);
             self.events.read(used);
             if progress.done || is_last && used == bytes.len() {
                 break;
@@ -270,12 +270,14 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let work = Work { plan: self.job.plan, grain, layout, input, names: &names, state: &state };
         let assumed = layout.place();
         let mut carried: Vec<u8> = Vec::new();
+        // How many bytes have to be there before what was carried over is tried again.
+        let mut enough = 0;
         let mut arena = Arena::new();
         let commit = |done: &mut Done, is_last: bool| {
             let bytes = &mut done.bytes;
-            // What was carried over from the block before changes where this one begins.
             // Whether a document ends where it should is seen only in its turn.
             let is_open_end = is_last && assumed.is_some();
+            // What was carried over from the block before changes where this one begins.
             let is_there = carried.is_empty() && layout.place() == assumed && !is_open_end;
             let clean = done.clean.take().filter(|_| is_there);
             if let Some(clean) = clean
@@ -283,7 +285,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             {
                 self.session.watch.join(&clean.watch);
                 progress.index += clean.records;
-                input.lines_before += memchr::memchr_iter(b'\n', bytes).count() as u64;
+                input.lines_before += line_ends(bytes);
                 self.events.read(bytes.len());
                 let flow = self.results.sink().join(&mut done.part);
                 return Ok(flow.is_continue());
@@ -292,6 +294,11 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 carried.extend_from_slice(bytes);
                 std::mem::swap(&mut carried, bytes);
                 carried.clear();
+            }
+            // A record of many blocks is not tried again with each of them.
+            if !is_last && bytes.len() < enough {
+                carried.extend_from_slice(bytes);
+                return Ok(true);
             }
             loop {
                 let block = Block { bytes, is_last };
@@ -302,7 +309,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                     layout = layout.at(place.keep(header));
                 }
                 arena.reset();
-                input.lines_before += memchr::memchr_iter(b'\n', &bytes[..used]).count() as u64;
+                input.lines_before += line_ends(&bytes[..used]);
                 self.events.read(used);
                 let is_done = progress.done || is_last && used == bytes.len();
                 bytes.drain(..used);
@@ -310,6 +317,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                     return Ok(false);
                 }
                 if !is_last {
+                    enough = if used == 0 { bytes.len() * 2 } else { 0 };
                     carried.extend_from_slice(bytes);
                     return Ok(true);
                 }
@@ -407,6 +415,11 @@ struct Rest<'b> {
     part: Part,
     /// What the layout lives in.
     header: &'b Arena,
+}
+
+/// How many lines end in `bytes`.
+fn line_ends(bytes: &[u8]) -> u64 {
+    memchr::memchr_iter(b'\n', bytes).count() as u64
 }
 
 /// The place in the input that a failure is about.

@@ -33,4 +33,4 @@ mod write;
 pub use encoding::{Charset, decode};
 pub use read::{DEFAULT_EXPANSION, Document, Options, Repair, document, value_end};
 pub use records::{Place, RecordReader, StepName};
-pub use write::{Layout, Writer, check_name, is_name, write};
+pub use write::{Layout, Writer, is_name, write};

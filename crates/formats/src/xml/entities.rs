@@ -12,7 +12,7 @@ pub(super) enum Reference<'t> {
     Entity(&'t str),
 }
 
-/// What is wrong with a reference: the bytes of the text it is in, the sentence, what to do, and what a repair reads.
+/// What is wrong with a reference: the bytes of the text it is in, the sentence, and what to do.
 #[derive(Debug)]
 pub(super) struct Fault {
     pub(super) start: usize,

@@ -37,10 +37,7 @@ pub fn is_name(name: &str) -> bool {
 }
 
 /// Refuses a name that no element can have.
-///
-/// # Errors
-/// [`CannotHold`].
-pub fn check_name(name: &str, origin: Origin) -> Result<(), CannotHold> {
+fn check_name(name: &str, origin: Origin) -> Result<(), CannotHold> {
     if is_name(name) {
         return Ok(());
     }

@@ -225,24 +225,16 @@ impl<'a> Runner<'_, 'a> {
                 Entry::Named(name, value) => (name.as_str(), self.value(value)?),
                 Entry::Computed(name, value) => (self.computed_name(name)?, self.value(value)?),
                 Entry::Spread(spread) => {
-                    match self.value(spread)? {
-                        None => {}
-                        Some(Value::Map(_, map)) => {
-                            for member in map.members() {
-                                builder.insert(member.name, member.value);
-                            }
-                        }
-                        Some(element @ Value::Element(..)) => {
-                            match View::default().record(element, self.arena) {
-                                Value::Map(_, map) => {
-                                    for member in map.members() {
-                                        builder.insert(member.name, member.value);
-                                    }
-                                }
-                                _ => return Err(self.not_spread(spread, element, "a map")),
-                            }
-                        }
-                        Some(other) => return Err(self.not_spread(spread, other, "a map")),
+                    let Some(value) = self.value(spread)? else { continue };
+                    let record = match value {
+                        Value::Element(..) => View::default().record(value, self.arena),
+                        other => other,
+                    };
+                    let Value::Map(_, map) = record else {
+                        return Err(self.not_spread(spread, value, "a map"));
+                    };
+                    for member in map.members() {
+                        builder.insert(member.name, member.value);
                     }
                     continue;
                 }

@@ -214,22 +214,12 @@ impl<'a> Runner<'_, 'a> {
                 }
             }
             Selector::Filter(filter) => {
-                if let Some(candidates) = self.indexed(filter, node)? {
-                    for child in candidates {
-                        if !self.test(filter, child)? {
-                            continue;
-                        }
-                        any = true;
-                        if self.walk(path, position + 1, child, visit)?.is_break() {
-                            return Ok(ControlFlow::Break(()));
-                        }
-                    }
-                    if !any && !descendant {
-                        self.session.watch.missed(path.id, position, node, false);
-                    }
-                    return Ok(ControlFlow::Continue(()));
-                }
-                for child in Children::of(node) {
+                // Of a join only those that may fit are asked.
+                let children = match self.indexed(filter, node)? {
+                    Some(candidates) => Children::Chosen(candidates.into_iter()),
+                    None => Children::of(node),
+                };
+                for child in children {
                     if !self.test(filter, child)? {
                         continue;
                     }
@@ -310,6 +300,8 @@ enum Children<'a> {
     Items(std::slice::Iter<'a, Value<'a>>),
     Members(std::slice::Iter<'a, Member<'a>>),
     Nodes(std::slice::Iter<'a, Node<'a>>),
+    /// Some of the items of a list.
+    Chosen(std::vec::IntoIter<Value<'a>>),
 }
 
 impl<'a> Children<'a> {
@@ -330,6 +322,7 @@ impl<'a> Iterator for Children<'a> {
     fn next(&mut self) -> Option<Value<'a>> {
         match self {
             Self::Items(items) => items.next().copied(),
+            Self::Chosen(chosen) => chosen.next(),
             Self::Members(members) => members.next().map(|member| member.value),
             Self::Nodes(nodes) => nodes.find_map(|node| match node {
                 Node::Element(origin, element) => Some(Value::Element(*origin, element)),
