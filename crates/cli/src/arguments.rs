@@ -35,7 +35,7 @@ pub enum Command {
     Reshape(Reshape),
     /// Write the same data in another format
     Convert(Convert),
-    /// Check rule files, and test them by cases
+    /// Check, lay out, draft and test rule files
     #[command(subcommand)]
     Rules(Rules),
     /// Take a tour on built-in sample data, or generate more of it
@@ -362,6 +362,41 @@ Examples:
         /// A sample input, whose paths are looked for
         #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath)]
         against: Option<String>,
+    },
+    /// Lay rule files out in place: blanks, indents and line ends, comments kept
+    #[command(after_help = "\
+Examples:
+  kyanite rules format rules/departures.kyr rules/dearest.kyr
+  kyanite rules format --only-tell rules/departures.kyr
+  kyanite rules format - < rules/dearest.kyr
+
+Line ends before clauses, behind opening brackets and in long expressions stay where they are; what does
+not fit in 100 columns is broken at its clauses or brackets.")]
+    Format {
+        /// The rule files, or - for standard input
+        #[arg(value_name = "RULE", required = true, value_hint = ValueHint::FilePath)]
+        rules: Vec<PathBuf>,
+        /// Change nothing; name the files that are not laid out, and exit with status 1 if there are any
+        #[arg(long)]
+        only_tell: bool,
+    },
+    /// Write a first rule from a sample input and the output that is wanted of it
+    #[command(after_help = "\
+Example:
+  kyanite rules draft timetable.json wanted-departures.json
+
+Members are matched by equal values, and by name. What nothing explains is left as required(…), with
+a comment that says what was wanted.")]
+    Draft {
+        /// A sample of the input
+        #[arg(value_name = "INPUT", value_hint = ValueHint::FilePath)]
+        input: String,
+        /// The output that is wanted of it
+        #[arg(value_name = "WANTED", value_hint = ValueHint::FilePath)]
+        wanted: String,
+        /// Write to a file
+        #[arg(short, long, value_name = "FILE", value_hint = ValueHint::FilePath)]
+        output: Option<PathBuf>,
     },
     /// Run a rule over a folder of cases, and show where its results differ from what is expected
     #[command(after_help = "\

@@ -6,7 +6,8 @@ mod demo;
 mod manual;
 mod messages;
 mod progress;
-mod rules;
+mod rule_files;
+mod run;
 mod status;
 mod usage;
 
@@ -44,11 +45,17 @@ fn main() -> ExitCode {
 fn run(arguments: Arguments) -> Status {
     let mut messages = Messages::new(&arguments.messages);
     match arguments.command {
-        Command::Query(query) => rules::query(&query, &arguments.messages, &mut messages),
-        Command::Reshape(reshape) => rules::reshape(&reshape, &arguments.messages, &mut messages),
-        Command::Convert(convert) => rules::convert(&convert, &arguments.messages, &mut messages),
+        Command::Query(query) => run::query(&query, &arguments.messages, &mut messages),
+        Command::Reshape(reshape) => run::reshape(&reshape, &arguments.messages, &mut messages),
+        Command::Convert(convert) => run::convert(&convert, &arguments.messages, &mut messages),
         Command::Rules(Rules::Check { rules, against }) => {
-            rules::check(&rules, against.as_deref(), &arguments.messages, &mut messages)
+            rule_files::check(&rules, against.as_deref(), &arguments.messages, &mut messages)
+        }
+        Command::Rules(Rules::Format { rules, only_tell }) => {
+            rule_files::format(&rules, only_tell, &mut messages)
+        }
+        Command::Rules(Rules::Draft { input, wanted, output }) => {
+            rule_files::draft(&input, &wanted, output.as_deref(), &mut messages)
         }
         Command::Rules(Rules::Test { rule, cases }) => cases::test(&rule, &cases, &mut messages),
         Command::Demo(demo) => demo::demo(&demo, &mut messages),

@@ -30,6 +30,7 @@ pub fn files() -> Vec<File> {
     let _ = Bookings::new(Bookings::DEMO_SEED).write_count(Bookings::DEMO_COUNT, &mut bookings);
     let mut files = Vec::from(embedded![
         "timetable.json",
+        "wanted-departures.json",
         "beacon.json",
         "berths.geojson",
         "manifest.xml",

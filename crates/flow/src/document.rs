@@ -5,13 +5,14 @@ use std::io::Read;
 
 use kyanite_formats::detect::{self, Detected};
 use kyanite_formats::losses::Losses;
+use kyanite_formats::record_view::View;
 use kyanite_formats::records::value_end;
 use kyanite_formats::xml::{self, Repair, StepName};
 use kyanite_formats::{Format, SyntaxError, documents, json};
 use kyanite_tree::{Arena, Location, Origin, Problem, Spot, Step, Value, locate};
 
 use crate::failed::{Events, Failed, Repeated};
-use crate::input::{Beginning, InputOptions, Limited, Source, cannot_read};
+use crate::input::{Beginning, Input, InputOptions, Limited, Source, cannot_read};
 use crate::records::{Block, InputPart, Next, Records};
 
 /// A text that documents are read from, by the number that origins have.
@@ -40,6 +41,25 @@ pub(crate) struct Library<'a> {
 
 /// The number of the first source in origins; those of inputs are below.
 pub(crate) const FIRST_SOURCE: u16 = 60_000;
+
+/// Reads an input whole: its document, or the list of its documents, elements of XML in the record view.
+///
+/// # Errors
+/// [`Failed::Input`] when it cannot be read.
+pub fn read_whole<'a>(
+    input: &Input,
+    options: &InputOptions,
+    arena: &'a Arena,
+    events: &mut Events<'_>,
+) -> Result<Value<'a>, Failed> {
+    let source = Source::open(input, options)?;
+    let roots = Library::new(arena).load(source, options, events)?.roots;
+    let root = match roots.as_slice() {
+        [root] => *root,
+        several => arena.list(several),
+    };
+    Ok(View::default().record(root, arena))
+}
 
 impl<'a> Library<'a> {
     pub(crate) fn new(arena: &'a Arena) -> Self {

@@ -21,6 +21,7 @@ mod stream;
 mod transcode;
 
 pub use apart::Apart;
+pub use document::read_whole;
 pub use failed::{Events, Failed};
 pub use fetch::Fetch;
 pub use input::{DEFAULT_SIZE, Input, InputOptions};

@@ -29,6 +29,7 @@
 //! ```
 
 mod check;
+mod draft;
 mod explain;
 mod finding;
 pub mod functions;
@@ -45,12 +46,14 @@ mod syntax;
 mod types;
 mod visit;
 
+pub use draft::draft;
 pub use finding::{Finding, RuleText, Span, near, near_words};
 pub use output::OutputSpec;
 pub use params::Arguments;
 pub use plan::{Grain, Param, Plan, ResultShape, SourceSpec};
 pub use run::{CannotJoin, Failure, Flow, Names, RecordState, Runner, Session, Watch};
 pub use syntax::ast::ParamType;
+pub use syntax::format as format_rule;
 pub use types::Type;
 
 /// What an expression is written in.

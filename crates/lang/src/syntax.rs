@@ -2,6 +2,7 @@
 
 pub(crate) mod ast;
 mod clauses;
+mod format;
 mod header;
 mod lexer;
 mod parser;
@@ -9,7 +10,9 @@ mod primary;
 mod segments;
 mod text;
 
+pub use format::format;
 pub(crate) use lexer::{begins_name, name_length};
+pub(crate) use parser::RESERVED;
 pub(crate) use segments::parse_integer;
 pub(crate) use text::decode as decode_text;
 

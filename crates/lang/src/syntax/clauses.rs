@@ -44,6 +44,7 @@ impl Parser<'_> {
         {
             return Err(Finding::error(clause.span, "this clause has no `for` before it"));
         }
+        self.clauses.push(self.next.span.start);
         self.advance()?;
         let result = self.whole()?;
         let kind = ExprKind::Loop(Box::new(Loop { clauses, result }));
@@ -51,6 +52,7 @@ impl Parser<'_> {
     }
 
     fn clause(&mut self) -> Parsed<Clause> {
+        self.clauses.push(self.next.span.start);
         let start = self.next.span.start;
         let Token::Name(word) = &self.next.token else { return Err(self.not_a_clause()) };
         let kind = match word.as_str() {

@@ -39,6 +39,7 @@ impl Parser<'_> {
                 .unexpected("the rule has no body")
                 .advise("end it with an expression, such as $ for the whole document"));
         }
+        self.items.push(self.next.span.start);
         // After a header, `return e` is the body that uses the header's names.
         if self.at_word("return") {
             self.advance()?;
@@ -47,8 +48,10 @@ impl Parser<'_> {
     }
 
     fn clauses_after_let(&mut self, clause: Clause) -> Parsed<Expr> {
+        self.clauses.push(clause.span.start);
         if self.at_word("return") {
             let start = clause.span.start;
+            self.clauses.push(self.next.span.start);
             self.advance()?;
             let result = self.whole()?;
             let kind = ExprKind::Loop(Box::new(Loop { clauses: vec![clause], result }));
@@ -59,6 +62,7 @@ impl Parser<'_> {
 
     fn header_item(&mut self) -> Parsed<Part> {
         let start = self.next.span.start;
+        self.items.push(start);
         let Token::Name(word) = &self.next.token else { return Ok(Part::Body) };
         match word.as_str() {
             "let" => {

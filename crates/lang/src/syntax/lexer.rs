@@ -73,6 +73,11 @@ impl<'s> Lexer<'s> {
         self.source
     }
 
+    /// Where the next token is looked for.
+    pub(crate) fn position(&self) -> usize {
+        self.at
+    }
+
     /// Skips the rest of the line; for going on after an error.
     pub(crate) fn skip_line(&mut self) {
         let rest = &self.source[self.at..];

@@ -33,6 +33,9 @@ pub(super) struct Parser<'s> {
     pub(super) findings: Vec<Finding>,
     /// Whether an expression ends with its line (in header items, outside brackets).
     pub(super) ends_with_line: bool,
+    /// Where header items and the body begin, and where clauses and their `return`: for the layout of rules.
+    pub(super) items: Vec<usize>,
+    pub(super) clauses: Vec<usize>,
     depth: usize,
 }
 
@@ -45,7 +48,16 @@ impl<'s> Parser<'s> {
     pub(super) fn from(source: &'s str, at: usize) -> Parsed<Self> {
         let mut lexer = Lexer::from(source, at);
         let next = lexer.next()?;
-        Ok(Self { lexer, next, last_end: 0, findings: Vec::new(), ends_with_line: false, depth: 0 })
+        Ok(Self {
+            lexer,
+            next,
+            last_end: 0,
+            findings: Vec::new(),
+            ends_with_line: false,
+            items: Vec::new(),
+            clauses: Vec::new(),
+            depth: 0,
+        })
     }
 
     pub(super) fn advance(&mut self) -> Parsed<Lexeme> {

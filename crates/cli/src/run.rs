@@ -20,6 +20,7 @@ use crate::arguments::{
 };
 use crate::messages::Messages;
 use crate::progress::Progress;
+use crate::rule_files::read_rule;
 use crate::status::Status;
 
 /// `kyanite query`.
@@ -99,80 +100,8 @@ fn format_of(path: &Path) -> Option<Format> {
     detect::by_name(None, path.file_name()?.to_str()).map(|detected| detected.format)
 }
 
-/// The text of a rule file, and of the libraries that it uses.
-pub fn read_rule(file: &Path) -> Result<RuleText, Problem> {
-    let name = file.display().to_string();
-    let text = std::fs::read_to_string(file).map_err(|error| unreadable_rule(&name, &error))?;
-    let beside = |file: &Path, used: String| {
-        file.parent().map_or_else(|| PathBuf::from(&used), |folder| folder.join(&used))
-    };
-    let mut waiting: Vec<PathBuf> =
-        kyanite_lang::uses(&text, false).into_iter().map(|used| beside(file, used)).collect();
-    let mut rule = RuleText::new(name, text);
-    let mut read: Vec<PathBuf> = Vec::new();
-    while let Some(library) = waiting.pop() {
-        let known = std::fs::canonicalize(&library).unwrap_or_else(|_| library.clone());
-        if read.contains(&known) {
-            continue;
-        }
-        read.push(known);
-        let name = library.display().to_string();
-        let text = std::fs::read_to_string(&library).map_err(|error| {
-            Problem::error(format!("the library {name} cannot be read: {error}"))
-        })?;
-        waiting
-            .extend(kyanite_lang::uses(&text, true).into_iter().map(|used| beside(&library, used)));
-        rule.add_library(name, &text);
-    }
-    Ok(rule)
-}
-
-/// `kyanite rules check`.
-pub fn check(
-    rules: &[PathBuf],
-    against: Option<&str>,
-    options: &MessageOptions,
-    messages: &mut Messages,
-) -> Status {
-    let mut status = Status::Done;
-    for file in rules {
-        let name = file.display().to_string();
-        let rule = match read_rule(file) {
-            Ok(rule) => rule,
-            Err(problem) => {
-                messages.show(&problem);
-                return Status::Command;
-            }
-        };
-        let before = messages.warnings;
-        match compile(rule, Syntax::Rule) {
-            Err((rule, findings)) => {
-                findings.iter().for_each(|finding| messages.show(&finding.problem(&rule)));
-                status = Status::Command;
-                continue;
-            }
-            Ok(plan) => {
-                for warning in &plan.warnings {
-                    messages.show(&warning.problem(plan.rule()));
-                }
-                if let Some(sample) = against
-                    && let Err(failed) = check_against(&plan, file, sample, options, messages)
-                {
-                    messages.show_all(failed.problems());
-                    status = Status::from(&failed);
-                    continue;
-                }
-            }
-        }
-        if messages.warnings == before {
-            let _ = writeln!(io::stdout().lock(), "{name}: nothing to say");
-        }
-    }
-    status
-}
-
 /// Runs a rule over a sample for what its paths and conditions meet there; what it gives is left out.
-fn check_against(
+pub fn over_sample(
     plan: &Plan,
     file: &Path,
     sample: &str,
@@ -194,17 +123,6 @@ fn check_against(
     let mut events = Events { tell: &mut tell, bytes: &bytes };
     let mut nothing = Counted { sink: None, found: 0, nothing: false };
     kyanite_flow::run(&command.job(plan, &sources, &options), &inputs, &mut nothing, &mut events)
-}
-
-fn unreadable_rule(name: &str, error: &io::Error) -> Problem {
-    let problem = match error.kind() {
-        io::ErrorKind::NotFound => Problem::error(format!("there is no rule file {name}")),
-        io::ErrorKind::InvalidData => Problem::error(format!("the rule file {name} is not UTF-8")),
-        _ => Problem::error(format!("the rule file {name} cannot be read: {error}")),
-    };
-    problem.advise(
-        "the first word is the rule file; for a rule on the command line, use kyanite query",
-    )
 }
 
 /// A rule to be run, wherever it comes from.

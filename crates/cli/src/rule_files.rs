@@ -1,0 +1,184 @@
+//! `kyanite rules check`, `format` and `draft`: rule files themselves.
+
+use std::io::{self, Write};
+use std::path::{Path, PathBuf};
+use std::sync::atomic::AtomicU64;
+
+use kyanite_flow::{
+    Destination, Events, Failed, Input, InputOptions, Layout, Output, Sink, read_whole,
+};
+use kyanite_formats::Format;
+use kyanite_lang::{RuleText, Syntax, compile, format_rule};
+use kyanite_tree::{Arena, Problem, Value};
+
+use crate::arguments::MessageOptions;
+use crate::messages::Messages;
+use crate::run::over_sample;
+use crate::status::Status;
+
+/// The text of a rule file, and of the libraries that it uses.
+pub fn read_rule(file: &Path) -> Result<RuleText, Problem> {
+    let name = file.display().to_string();
+    let text = std::fs::read_to_string(file).map_err(|error| unreadable_rule(&name, &error))?;
+    let beside = |file: &Path, used: String| {
+        file.parent().map_or_else(|| PathBuf::from(&used), |folder| folder.join(&used))
+    };
+    let mut waiting: Vec<PathBuf> =
+        kyanite_lang::uses(&text, false).into_iter().map(|used| beside(file, used)).collect();
+    let mut rule = RuleText::new(name, text);
+    let mut read: Vec<PathBuf> = Vec::new();
+    while let Some(library) = waiting.pop() {
+        let known = std::fs::canonicalize(&library).unwrap_or_else(|_| library.clone());
+        if read.contains(&known) {
+            continue;
+        }
+        read.push(known);
+        let name = library.display().to_string();
+        let text = std::fs::read_to_string(&library).map_err(|error| {
+            Problem::error(format!("the library {name} cannot be read: {error}"))
+        })?;
+        waiting
+            .extend(kyanite_lang::uses(&text, true).into_iter().map(|used| beside(&library, used)));
+        rule.add_library(name, &text);
+    }
+    Ok(rule)
+}
+
+/// `kyanite rules check`.
+pub fn check(
+    rules: &[PathBuf],
+    against: Option<&str>,
+    options: &MessageOptions,
+    messages: &mut Messages,
+) -> Status {
+    let mut status = Status::Done;
+    for file in rules {
+        let name = file.display().to_string();
+        let rule = match read_rule(file) {
+            Ok(rule) => rule,
+            Err(problem) => {
+                messages.show(&problem);
+                return Status::Command;
+            }
+        };
+        let before = messages.warnings;
+        match compile(rule, Syntax::Rule) {
+            Err((rule, findings)) => {
+                findings.iter().for_each(|finding| messages.show(&finding.problem(&rule)));
+                status = Status::Command;
+                continue;
+            }
+            Ok(plan) => {
+                for warning in &plan.warnings {
+                    messages.show(&warning.problem(plan.rule()));
+                }
+                if let Some(sample) = against
+                    && let Err(failed) = over_sample(&plan, file, sample, options, messages)
+                {
+                    messages.show_all(failed.problems());
+                    status = Status::from(&failed);
+                    continue;
+                }
+            }
+        }
+        if messages.warnings == before {
+            let _ = writeln!(io::stdout().lock(), "{name}: nothing to say");
+        }
+    }
+    status
+}
+
+fn unreadable_rule(name: &str, error: &io::Error) -> Problem {
+    let problem = match error.kind() {
+        io::ErrorKind::NotFound => Problem::error(format!("there is no rule file {name}")),
+        io::ErrorKind::InvalidData => Problem::error(format!("the rule file {name} is not UTF-8")),
+        _ => Problem::error(format!("the rule file {name} cannot be read: {error}")),
+    };
+    problem.advise(
+        "the first word is the rule file; for a rule on the command line, use kyanite query",
+    )
+}
+
+/// `kyanite rules format`: lays rule files out, in place, or only tells which are not.
+pub fn format(rules: &[PathBuf], only_tell: bool, messages: &mut Messages) -> Status {
+    let mut status = Status::Done;
+    for file in rules {
+        match format_one(file, only_tell) {
+            Ok(true) => {
+                let _ = writeln!(io::stdout().lock(), "{}: not laid out", file.display());
+                status = if status == Status::Done { Status::No } else { status };
+            }
+            Ok(false) => {}
+            Err(failed) => {
+                messages.show_all(failed.problems());
+                status = Status::from(&failed);
+            }
+        }
+    }
+    status
+}
+
+/// Lays out one file. Gives whether it is left as it is though it is not laid out.
+fn format_one(file: &Path, only_tell: bool) -> Result<bool, Failed> {
+    let from_pipe = file.as_os_str() == "-";
+    let name = if from_pipe { "standard input".into() } else { file.display().to_string() };
+    let text = match from_pipe {
+        true => io::read_to_string(io::stdin()),
+        false => std::fs::read_to_string(file),
+    };
+    let text = text.map_err(|error| Failed::Command(vec![unreadable_rule(&name, &error)]))?;
+    let laid_out = format_rule(&text).map_err(|findings| {
+        let rule = RuleText::new(name, text.clone());
+        Failed::Command(findings.iter().map(|finding| finding.problem(&rule)).collect())
+    })?;
+    let differs = laid_out != text;
+    if only_tell || !differs && !from_pipe {
+        return Ok(differs);
+    }
+    let destination = match from_pipe {
+        true => Destination::Stream(Box::new(io::stdout().lock())),
+        false => Destination::File(file.to_owned()),
+    };
+    write_text(&laid_out, destination)?;
+    Ok(false)
+}
+
+/// Writes a text whose last line ends.
+fn write_text(text: &str, destination: Destination) -> Result<(), Failed> {
+    let mut output = Output::open(destination, Layout::of(Format::Text))?;
+    let _ = output.single(Some(Value::text(text.trim_end_matches('\n'))));
+    output.finish().map(drop)
+}
+
+/// `kyanite rules draft`: a first rule from a sample input and the output that is wanted of it.
+pub fn draft(
+    input: &str,
+    wanted: &str,
+    output: Option<&Path>,
+    messages: &mut Messages,
+) -> Status {
+    let arena = Arena::new();
+    let bytes = AtomicU64::new(0);
+    let mut tell = |problem: Problem| messages.show(&problem);
+    let mut events = Events { tell: &mut tell, bytes: &bytes };
+    let mut read = |word: &str| {
+        // Names in rules go without the prefixes of XML.
+        let options = InputOptions { drop_namespaces: true, ..InputOptions::default() };
+        read_whole(&Input::of_word(word), &options, &arena, &mut events)
+    };
+    let drafted = read(input).and_then(|input| Ok((input, read(wanted)?)));
+    let written = drafted.and_then(|(input, wanted)| {
+        let destination = match output {
+            Some(file) => Destination::File(file.to_owned()),
+            None => Destination::Stream(Box::new(io::stdout().lock())),
+        };
+        write_text(&kyanite_lang::draft(input, wanted), destination)
+    });
+    match written {
+        Ok(()) => Status::Done,
+        Err(failed) => {
+            messages.show_all(failed.problems());
+            Status::from(&failed)
+        }
+    }
+}
