@@ -339,6 +339,9 @@ pub struct Reshape {
     /// Stop after the N-th clause of the outermost for, and show the names bound there
     #[arg(long, value_name = "N", help_heading = "Result")]
     pub until: Option<usize>,
+    /// Run again whenever the rule, an input or a source changes; the last good result stays beside the error
+    #[arg(long, conflicts_with = "explain", help_heading = "Result")]
+    pub watch: bool,
     /// Write each member of the resulting map into a file of its own, named and formatted by its key
     #[arg(long, value_name = "FOLDER", value_hint = ValueHint::DirPath, conflicts_with_all = ["output", "to"], help_heading = "Result")]
     pub apart: Option<PathBuf>,

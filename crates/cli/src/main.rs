@@ -10,6 +10,7 @@ mod rule_files;
 mod run;
 mod status;
 mod usage;
+mod watch;
 
 use std::process::ExitCode;
 

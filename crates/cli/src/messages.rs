@@ -51,6 +51,8 @@ pub struct Messages {
     lowest: Severity,
     form: MessageForm,
     colored: bool,
+    /// What was said, while it is held back.
+    held: Option<String>,
     /// How many warnings were shown.
     pub warnings: usize,
 }
@@ -67,6 +69,7 @@ impl Messages {
             lowest,
             form: options.form,
             colored: is_wanted(options.color, std::io::stderr().is_terminal()),
+            held: None,
             warnings: 0,
         }
     }
@@ -74,20 +77,36 @@ impl Messages {
     /// Messages when the options are not known, since the command line is wrong.
     pub fn plain() -> Self {
         let colored = is_wanted(When::Auto, std::io::stderr().is_terminal());
-        Self { lowest: Severity::Warning, form: MessageForm::Text, colored, warnings: 0 }
+        Self { lowest: Severity::Warning, form: MessageForm::Text, colored, held: None, warnings: 0 }
     }
 
     /// Shows a message, unless it is of a sort that is not wanted.
     pub fn show(&mut self, problem: &Problem) {
         self.warnings += usize::from(problem.severity == Severity::Warning);
         if problem.severity >= self.lowest {
-            // When standard error is gone there is nobody to tell.
             let text = match self.form {
                 MessageForm::Text => self.render(problem),
                 MessageForm::Json => as_json(problem),
             };
-            let _ = std::io::stderr().lock().write_all(text.as_bytes());
+            match &mut self.held {
+                Some(held) => held.push_str(&text),
+                None => {
+                    // When standard error is gone there is nobody to tell.
+                    let _ = std::io::stderr().lock().write_all(text.as_bytes());
+                }
+            }
         }
+    }
+
+    /// Holds messages back from now on.
+    pub fn hold(&mut self) {
+        self.held = Some(String::new());
+        self.warnings = 0;
+    }
+
+    /// Shows messages as they come from now on; gives those that were held back.
+    pub fn release(&mut self) -> String {
+        self.held.take().unwrap_or_default()
     }
 
     /// Shows several messages.

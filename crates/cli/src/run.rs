@@ -22,6 +22,7 @@ use crate::messages::Messages;
 use crate::progress::Progress;
 use crate::rule_files::read_rule;
 use crate::status::Status;
+use crate::watch::{self, Captured};
 
 /// `kyanite query`.
 pub fn query(query: &Query, options: &MessageOptions, messages: &mut Messages) -> Status {
@@ -46,6 +47,19 @@ pub fn query(query: &Query, options: &MessageOptions, messages: &mut Messages) -
 
 /// `kyanite reshape`.
 pub fn reshape(reshape: &Reshape, options: &MessageOptions, messages: &mut Messages) -> Status {
+    match reshape.watch {
+        true => watch::watch(reshape, options, messages),
+        false => reshape_to(reshape, options, messages, None),
+    }
+}
+
+/// Runs the rule once; what would go to standard output goes to `captured`, if that is there.
+pub fn reshape_to(
+    reshape: &Reshape,
+    options: &MessageOptions,
+    messages: &mut Messages,
+    captured: Option<Captured>,
+) -> Status {
     let rule = match read_rule(&reshape.rule) {
         Ok(rule) => rule,
         Err(problem) => {
@@ -54,14 +68,34 @@ pub fn reshape(reshape: &Reshape, options: &MessageOptions, messages: &mut Messa
         }
     };
     let command = RuleCommand {
-        folder: reshape.rule.parent().map(Path::to_owned).unwrap_or_default(),
         require: reshape.require,
         explain: reshape.explain,
         until: reshape.until,
         apart: reshape.apart.as_deref(),
-        ..RuleCommand::new(rule, &reshape.input, &reshape.params, &reshape.output, options)
+        captured,
+        ..RuleCommand::of_file(reshape, rule, options)
     };
     command.run(messages)
+}
+
+/// The files that a run of a rule reads: the rule, its libraries, its inputs and sources, as far as they are known.
+pub fn files_of(reshape: &Reshape, options: &MessageOptions) -> Vec<PathBuf> {
+    let mut files = vec![reshape.rule.clone()];
+    let mut inputs: Vec<Input> =
+        reshape.input.inputs.iter().map(|word| Input::of_word(word)).collect();
+    if let Ok(rule) = read_rule(&reshape.rule) {
+        files.extend(rule.libraries().map(PathBuf::from));
+        if let Ok(plan) = compile(rule.clone(), Syntax::Rule) {
+            let command = RuleCommand::of_file(reshape, rule, options);
+            let sources = command.sources(&plan).unwrap_or_default();
+            inputs.extend(sources.into_iter().map(|(_, input)| input));
+        }
+    }
+    files.extend(inputs.into_iter().filter_map(|input| match input {
+        Input::File(file) => Some(file),
+        _ => None,
+    }));
+    files
 }
 
 /// `kyanite convert`: a rule that gives each document as it is, record by record where it has records.
@@ -146,6 +180,8 @@ struct RuleCommand<'c> {
     /// Whether all of the input is to be carried over.
     carries_all: bool,
     losses: LossPolicy,
+    /// What takes the result in place of standard output.
+    captured: Option<Captured>,
     options: &'c MessageOptions,
 }
 
@@ -173,7 +209,16 @@ impl<'c> RuleCommand<'c> {
             apart: None,
             carries_all: false,
             losses: LossPolicy::Count,
+            captured: None,
             options,
+        }
+    }
+
+    /// The rule of a rule file, run as usual.
+    fn of_file(reshape: &'c Reshape, rule: RuleText, options: &'c MessageOptions) -> Self {
+        Self {
+            folder: reshape.rule.parent().map(Path::to_owned).unwrap_or_default(),
+            ..Self::new(rule, &reshape.input, &reshape.params, &reshape.output, options)
         }
     }
 
@@ -221,9 +266,10 @@ impl<'c> RuleCommand<'c> {
             return self.run_apart(plan, &inputs, &sources, Apart::open(folder, layout)?, messages);
         }
         self.refuse_several(&inputs, layout.format)?;
-        let destination = match &self.output.output {
-            Some(path) => Destination::File(path.clone()),
-            None => Destination::Stream(Box::new(io::stdout().lock())),
+        let destination = match (&self.output.output, &self.captured) {
+            (Some(path), _) => Destination::File(path.clone()),
+            (None, Some(captured)) => Destination::Stream(Box::new(captured.clone())),
+            (None, None) => Destination::Stream(Box::new(io::stdout().lock())),
         };
         let mut output = Output::open(destination, layout)?;
         let mut counted =

@@ -58,6 +58,11 @@ impl RuleText {
         starts.zip(ends).map(|(start, end)| (&self.text[..end], start))
     }
 
+    /// The names of the libraries that it uses.
+    pub fn libraries(&self) -> impl Iterator<Item = &str> {
+        self.libraries.iter().map(|(_, name)| name.as_str())
+    }
+
     /// The place of `span`.
     #[must_use]
     pub fn spot(&self, span: Span) -> Spot {
