@@ -71,3 +71,28 @@ impl Folder {
         }
     }
 }
+
+/// Splits a line of arguments at blanks; single quotes hold a word together.
+#[allow(dead_code, reason = "not all test programs write lines")]
+fn words(line: &str) -> Vec<String> {
+    let mut words = Vec::new();
+    let (mut word, mut quoted) = (None::<String>, false);
+    for character in line.chars().chain([' ']) {
+        match character {
+            '\'' => {
+                quoted = !quoted;
+                word.get_or_insert_default();
+            }
+            ' ' if !quoted => words.extend(word.take()),
+            other => word.get_or_insert_default().push(other),
+        }
+    }
+    words
+}
+
+/// Runs the program with the words of a line, and text on its standard input.
+#[allow(dead_code, reason = "not all test programs write lines")]
+pub fn run(folder: &Folder, line: &str, input: &str) -> Ran {
+    let words = words(line);
+    folder.run(&words.iter().map(String::as_str).collect::<Vec<_>>(), input.as_bytes())
+}

@@ -339,6 +339,9 @@ pub struct Reshape {
     /// Stop after the N-th clause of the outermost for, and show the names bound there
     #[arg(long, value_name = "N", help_heading = "Result")]
     pub until: Option<usize>,
+    /// Say which lines of the rule and which places of the inputs made the values at a path of the result
+    #[arg(long, value_name = "PATH", conflicts_with_all = ["watch", "apart", "explain"], help_heading = "Result")]
+    pub trace: Option<String>,
     /// Run again whenever the rule, an input or a source changes; the last good result stays beside the error
     #[arg(long, conflicts_with = "explain", help_heading = "Result")]
     pub watch: bool,

@@ -9,6 +9,7 @@ mod progress;
 mod rule_files;
 mod run;
 mod status;
+mod trace;
 mod usage;
 mod watch;
 

@@ -16,28 +16,31 @@ use kyanite_tree::{Arena, Problem, Severity, Spot, Value};
 
 use crate::arguments::{MessageForm, MessageOptions, When};
 
+/// Places as a list of maps.
+pub fn places<'a>(spots: &'a [Spot], arena: &'a Arena) -> Value<'a> {
+    let places: Vec<Value<'_>> = spots.iter().map(|spot| place(spot, arena)).collect();
+    arena.list(&places)
+}
+
+fn place<'a>(spot: &'a Spot, arena: &'a Arena) -> Value<'a> {
+    let number = |number: u64| arena.integer(number as i64);
+    let mut members = vec![
+        ("file", Value::text(&spot.file)),
+        ("line", number(spot.at.line)),
+        ("column", number(spot.at.column)),
+    ];
+    members.extend(spot.path.as_deref().map(|path| ("path", Value::text(path))));
+    members.push(("source", Value::text(&spot.excerpt.line)));
+    arena.map(members)
+}
+
 /// A message as a line of JSON.
 fn as_json(problem: &Problem) -> String {
     let arena = Arena::new();
-    let number = |number: u64| arena.integer(number as i64);
-    let spots: Vec<Value<'_>> = problem
-        .spots
-        .iter()
-        .map(|spot| {
-            let mut members = vec![
-                ("file", Value::text(&spot.file)),
-                ("line", number(spot.at.line)),
-                ("column", number(spot.at.column)),
-            ];
-            members.extend(spot.path.as_deref().map(|path| ("path", Value::text(path))));
-            members.push(("source", Value::text(&spot.excerpt.line)));
-            arena.map(members)
-        })
-        .collect();
     let mut members = vec![
         ("severity", Value::text(problem.severity.word())),
         ("message", Value::text(&problem.message)),
-        ("places", arena.list(&spots)),
+        ("places", places(&problem.spots, &arena)),
     ];
     members.extend(problem.advice.as_deref().map(|advice| ("advice", Value::text(advice))));
     let mut out = Vec::new();
@@ -58,8 +61,13 @@ pub struct Messages {
 }
 
 impl Messages {
-    /// Messages as the options want them.
+    /// Messages as the options want them, on standard error.
     pub fn new(options: &MessageOptions) -> Self {
+        Self::on(options, std::io::stderr().is_terminal())
+    }
+
+    /// Messages as the options want them, on something that is a terminal or not.
+    pub fn on(options: &MessageOptions, is_terminal: bool) -> Self {
         let lowest = match (options.quiet, options.verbose) {
             (true, _) => Severity::Error,
             (_, true) => Severity::Note,
@@ -68,7 +76,7 @@ impl Messages {
         Self {
             lowest,
             form: options.form,
-            colored: is_wanted(options.color, std::io::stderr().is_terminal()),
+            colored: is_wanted(options.color, is_terminal),
             held: None,
             warnings: 0,
         }
@@ -77,7 +85,13 @@ impl Messages {
     /// Messages when the options are not known, since the command line is wrong.
     pub fn plain() -> Self {
         let colored = is_wanted(When::Auto, std::io::stderr().is_terminal());
-        Self { lowest: Severity::Warning, form: MessageForm::Text, colored, held: None, warnings: 0 }
+        Self {
+            lowest: Severity::Warning,
+            form: MessageForm::Text,
+            colored,
+            held: None,
+            warnings: 0,
+        }
     }
 
     /// Shows a message, unless it is of a sort that is not wanted.
@@ -122,7 +136,7 @@ impl Messages {
         };
         let strong = color.on_default().bold();
         let head = self.paint(strong, problem.severity.word());
-        let mut text = format!("{head}: {}\n", self.paint(Style::new().bold(), &problem.message));
+        let mut text = format!("{head}: {}\n", self.strong(&problem.message));
         for spot in &problem.spots {
             self.render_spot(spot, strong, &mut text);
         }
@@ -130,6 +144,16 @@ impl Messages {
             text.push_str(&format!("  {advice}\n"));
         }
         text
+    }
+
+    /// A line that stands out.
+    pub fn strong(&self, text: &str) -> String {
+        self.paint(Style::new().bold(), text)
+    }
+
+    /// Appends a place with its line.
+    pub fn spot(&self, spot: &Spot, text: &mut String) {
+        self.render_spot(spot, AnsiColor::Green.on_default().bold(), text);
     }
 
     fn render_spot(&self, spot: &Spot, strong: Style, text: &mut String) {

@@ -151,12 +151,7 @@ fn write_text(text: &str, destination: Destination) -> Result<(), Failed> {
 }
 
 /// `kyanite rules draft`: a first rule from a sample input and the output that is wanted of it.
-pub fn draft(
-    input: &str,
-    wanted: &str,
-    output: Option<&Path>,
-    messages: &mut Messages,
-) -> Status {
+pub fn draft(input: &str, wanted: &str, output: Option<&Path>, messages: &mut Messages) -> Status {
     let arena = Arena::new();
     let bytes = AtomicU64::new(0);
     let mut tell = |problem: Problem| messages.show(&problem);

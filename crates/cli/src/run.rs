@@ -22,6 +22,7 @@ use crate::messages::Messages;
 use crate::progress::Progress;
 use crate::rule_files::read_rule;
 use crate::status::Status;
+use crate::trace;
 use crate::watch::{self, Captured};
 
 /// `kyanite query`.
@@ -72,6 +73,7 @@ pub fn reshape_to(
         explain: reshape.explain,
         until: reshape.until,
         apart: reshape.apart.as_deref(),
+        trace: reshape.trace.as_deref(),
         captured,
         ..RuleCommand::of_file(reshape, rule, options)
     };
@@ -177,6 +179,8 @@ struct RuleCommand<'c> {
     until: Option<usize>,
     /// The folder that members of the result go to.
     apart: Option<&'c Path>,
+    /// The path in the result whose values are traced.
+    trace: Option<&'c str>,
     /// Whether all of the input is to be carried over.
     carries_all: bool,
     losses: LossPolicy,
@@ -207,6 +211,7 @@ impl<'c> RuleCommand<'c> {
             explain: false,
             until: None,
             apart: None,
+            trace: None,
             carries_all: false,
             losses: LossPolicy::Count,
             captured: None,
@@ -264,6 +269,9 @@ impl<'c> RuleCommand<'c> {
         let layout = self.layout(plan.output.as_ref());
         if let Some(folder) = self.apart {
             return self.run_apart(plan, &inputs, &sources, Apart::open(folder, layout)?, messages);
+        }
+        if let Some(path) = self.trace {
+            return self.run_trace(plan, path, &inputs, &sources, messages);
         }
         self.refuse_several(&inputs, layout.format)?;
         let destination = match (&self.output.output, &self.captured) {
@@ -326,6 +334,40 @@ impl<'c> RuleCommand<'c> {
             carries_all: self.carries_all,
             losses: self.losses,
         }
+    }
+
+    /// Runs the rule for where the values at a path of its result come from.
+    fn run_trace(
+        &self,
+        plan: &Plan,
+        path: &str,
+        inputs: &[Input],
+        sources: &[(String, Input)],
+        messages: &mut Messages,
+    ) -> Result<Status, Failed> {
+        let path = compile(RuleText::new("the path", path), Syntax::Rule).map_err(
+            |(rule, findings)| {
+                Failed::Command(findings.iter().map(|finding| finding.problem(&rule)).collect())
+            },
+        )?;
+        let options = self.input_options();
+        let job = self.job(plan, sources, &options);
+        let bytes = std::sync::atomic::AtomicU64::new(0);
+        let mut tell = |problem: Problem| messages.show(&problem);
+        let mut events = Events { tell: &mut tell, bytes: &bytes };
+        let traced = kyanite_flow::trace(&job, inputs, &path, &mut events)?;
+        let output = match (&self.output.output, self.output.to) {
+            (None, None) => None,
+            (file, _) => {
+                let destination = match file {
+                    Some(file) => Destination::File(file.clone()),
+                    None => Destination::Stream(Box::new(io::stdout().lock())),
+                };
+                Some(Output::open(destination, self.layout(None))?)
+            }
+        };
+        trace::show(&traced, output, self.options)?;
+        Ok(if self.require && traced.is_empty() { Status::No } else { Status::Done })
     }
 
     /// Runs the rule into files of a folder.

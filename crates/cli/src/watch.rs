@@ -57,7 +57,8 @@ fn stamps(files: &[PathBuf]) -> Vec<Stamp> {
 pub fn watch(reshape: &Reshape, options: &MessageOptions, messages: &mut Messages) -> Status {
     let inputs = &reshape.input.inputs;
     if inputs.iter().any(|word| word == "-") || reshape.rule == Path::new("-") {
-        let problem = Problem::error("--watch reads its inputs again and again, and a pipe only once");
+        let problem =
+            Problem::error("--watch reads its inputs again and again, and a pipe only once");
         messages.show(&problem.advise("name files, or leave --watch out"));
         return Status::Command;
     }

@@ -18,6 +18,7 @@ mod render;
 mod run;
 mod sources;
 mod stream;
+mod trace;
 mod transcode;
 
 pub use apart::Apart;
@@ -29,3 +30,4 @@ pub use output::{Destination, Output, Remarks};
 pub use part::Part;
 pub use render::Layout;
 pub use run::{Job, LossPolicy, Sink, What, run, stack_size};
+pub use trace::{Traced, trace};

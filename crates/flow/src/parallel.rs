@@ -11,7 +11,7 @@ use std::sync::mpsc::{Receiver, Sender, channel};
 use std::sync::{Arc, Mutex, PoisonError};
 
 use kyanite_formats::records::Layout;
-use kyanite_lang::{Grain, Names, Plan, RecordState, Runner, Session, Watch};
+use kyanite_lang::{Grain, Kept, Names, Plan, RecordState, Runner, Session, Watch};
 use kyanite_tree::Arena;
 
 use crate::Sink;
@@ -151,6 +151,8 @@ fn block(
 ) -> Option<Clean> {
     let Work { plan, grain, layout, input, names, state } = work;
     let mut state = state.apart(plan);
+    // Plans that keep turns do not run on several threads.
+    let mut kept = Kept::new(plan, arena);
     let mut count = 0;
     {
         let block = Block { bytes, is_last: false };
@@ -159,10 +161,17 @@ fn block(
         loop {
             match records.next() {
                 Next::Record(record) => {
-                    let ran = runner.record(&mut state, count, record, &mut |value| match value {
-                        Some(value) => part.item(value),
-                        None => kyanite_lang::Flow::Continue(()),
-                    });
+                    let ran =
+                        runner.record(
+                            &mut state,
+                            &mut kept,
+                            count,
+                            record,
+                            &mut |value| match value {
+                                Some(value) => part.item(value),
+                                None => kyanite_lang::Flow::Continue(()),
+                            },
+                        );
                     count += 1;
                     if ran.is_err() || part.failed {
                         return None;

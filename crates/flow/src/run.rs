@@ -1,5 +1,7 @@
 //! A rule over inputs: whole documents, or records one by one in flat memory.
 
+use std::sync::atomic::AtomicU64;
+
 use kyanite_formats::losses::{Loss, Losses};
 use kyanite_lang::{Arguments, Failure, Flow, Grain, Plan, ResultShape, Runner, Session};
 use kyanite_tree::{Arena, Kind, Location, Origin, Problem, Spot, Value, locate};
@@ -111,25 +113,26 @@ pub fn run(
 }
 
 /// A run under way.
-pub(crate) struct Run<'r, 'e, 'j> {
-    pub(crate) job: &'r Job<'j>,
-    pub(crate) sources: &'r Sources<'r>,
+pub(crate) struct Run<'r, 'q, 'e, 'j> {
+    pub(crate) job: &'q Job<'j>,
+    pub(crate) sources: &'q Sources<'q>,
     pub(crate) session: &'r mut Session,
     pub(crate) sink: &'r mut dyn Sink,
     pub(crate) events: &'r mut Events<'e>,
 }
 
-impl<'r> Run<'r, '_, '_> {
+impl<'q> Run<'_, 'q, '_, '_> {
     fn all(&mut self, inputs: &[Input]) -> Result<(), Failed> {
-        let Job { plan, options, what, .. } = self.job;
-        let by_record = plan.runs_by_record()
-            && !options.unwrap
-            && (*what == What::Values || plan.keeps_places());
+        let Job { plan, options, what, losses, .. } = self.job;
+        // Where turns are kept, places are not.
+        let needs_places = *what == What::Paths && !plan.keeps_places()
+            || *losses != LossPolicy::Count && plan.holds_turns();
+        let by_record = plan.runs_by_record() && !options.unwrap && !needs_places;
         if !self.job.plan.reads_input() {
             let arena = Arena::new();
             self.document(None, &Library::new(&arena), &arena)?;
         } else if self.job.gather && by_record {
-            self.stream(None, inputs, Grain::Items)?;
+            self.stream(None, inputs, Grain::Items, inputs)?;
         } else if self.job.gather {
             self.gathered(inputs)?;
         } else {
@@ -146,17 +149,23 @@ impl<'r> Run<'r, '_, '_> {
     fn one(&mut self, input: &Input, by_record: bool) -> Result<(), Failed> {
         let source = open(input, self.job.options, self.events)?;
         if by_record && source.detected.format.has_records() {
-            return self.stream(Some(source), &[], Grain::Items);
+            return self.stream(Some(source), &[], Grain::Items, std::slice::from_ref(input));
         }
         // Where an element stands among its siblings is known only in the whole document.
         if self.job.what == What::Values
+            && (self.job.losses == LossPolicy::Count || !self.job.plan.holds_turns())
             && !self.job.options.lenient
             && !self.job.options.unwrap
             && source.has_plain_elements()
             && self.job.plan.element_path().is_some()
         {
-            return self.stream(Some(source), &[], Grain::Elements);
+            return self.stream(Some(source), &[], Grain::Elements, std::slice::from_ref(input));
         }
+        self.whole(source)
+    }
+
+    /// Runs the rule over the documents of an open source, each held whole.
+    fn whole(&mut self, source: Source) -> Result<(), Failed> {
         let arena = Arena::new();
         let library = Library::new(&arena);
         let loaded = library.load(source, self.job.options, self.events)?;
@@ -176,24 +185,42 @@ impl<'r> Run<'r, '_, '_> {
         }
     }
 
-    /// All documents as one list; lists of records are joined.
+    /// The message for a rule that failed on turns that were kept until the end. Where their values were read is no longer
+    /// known then, but the same inputs, held whole, make it fail at the same value.
+    pub(crate) fn with_place(&mut self, inputs: &[Input], failure: &Failure) -> Failed {
+        let plan = self.job.plan;
+        let sizes: Option<u64> = inputs
+            .iter()
+            .map(|input| if let Input::File(_) = input { input.size() } else { None })
+            .sum();
+        if plan.holds_turns() && sizes.is_some_and(|size| size <= READ_AGAIN) {
+            let mut session = Session::new(plan);
+            let mut events = Events { tell: &mut |_| {}, bytes: &AtomicU64::new(0) };
+            let mut again = Run {
+                job: self.job,
+                sources: self.sources,
+                session: &mut session,
+                sink: &mut Nowhere,
+                events: &mut events,
+            };
+            let ran = match inputs {
+                [input] if !self.job.gather => open(input, self.job.options, again.events)
+                    .and_then(|source| again.whole(source)),
+                several => again.gathered(several),
+            };
+            if let Err(failed @ Failed::Rule(_)) = ran {
+                return failed;
+            }
+        }
+        rule_failed(plan, failure, None)
+    }
+
+    /// Runs the rule over all documents as one list.
     fn gathered(&mut self, inputs: &[Input]) -> Result<(), Failed> {
         let arena = Arena::new();
         let library = Library::new(&arena);
-        let mut items = Vec::new();
-        for input in inputs {
-            let source = open(input, self.job.options, self.events)?;
-            let has_records = source.detected.format.has_records();
-            let loaded = library.load(source, self.job.options, self.events)?;
-            self.reader_losses(&loaded.losses);
-            for root in loaded.roots {
-                match (root, has_records) {
-                    (Value::List(_, records), true) => items.extend_from_slice(records),
-                    (root, _) => items.push(root),
-                }
-            }
-        }
-        let root = arena.list(&items);
+        let (root, losses) = gather(self.job, inputs, &library, &arena, self.events)?;
+        self.reader_losses(&losses);
         self.document(Some(root), &library, &arena)
     }
 
@@ -205,7 +232,7 @@ impl<'r> Run<'r, '_, '_> {
         arena: &'a Arena,
     ) -> Result<(), Failed>
     where
-        'r: 'a,
+        'q: 'a,
     {
         let (plan, sources) = (self.job.plan, self.sources);
         let arguments = Arguments::read(plan, self.job.params, arena).map_err(Failed::Command)?;
@@ -226,6 +253,52 @@ impl<'r> Run<'r, '_, '_> {
         let find = |origin| sources.spot(origin, || library.spot(origin));
         settle_losses(self.sink, self.job.losses, &find, self.events)
     }
+}
+
+/// Inputs up to this many bytes are read again for the place of a failure.
+const READ_AGAIN: u64 = 1 << 30;
+
+/// Takes results to nowhere.
+struct Nowhere;
+
+impl Sink for Nowhere {
+    fn item(&mut self, _value: Value<'_>) -> Flow {
+        Flow::Continue(())
+    }
+
+    fn single(&mut self, _value: Option<Value<'_>>) -> Flow {
+        Flow::Continue(())
+    }
+
+    fn end_items(&mut self) {}
+
+    fn is_closed(&self) -> bool {
+        false
+    }
+}
+
+/// All documents as one list; lists of records are joined.
+pub(crate) fn gather<'a>(
+    job: &Job<'_>,
+    inputs: &[Input],
+    library: &Library<'a>,
+    arena: &'a Arena,
+    events: &mut Events<'_>,
+) -> Result<(Value<'a>, Losses), Failed> {
+    let (mut items, mut losses) = (Vec::new(), Losses::new(true));
+    for input in inputs {
+        let source = open(input, job.options, events)?;
+        let has_records = source.detected.format.has_records();
+        let loaded = library.load(source, job.options, events)?;
+        losses.add_all(&loaded.losses);
+        for root in loaded.roots {
+            match (root, has_records) {
+                (Value::List(_, records), true) => items.extend_from_slice(records),
+                (root, _) => items.push(root),
+            }
+        }
+    }
+    Ok((arena.list(&items), losses))
 }
 
 /// Whether a document is XML, or a list of documents some of which are.

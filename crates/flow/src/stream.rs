@@ -4,7 +4,7 @@ use std::io::Read;
 
 use kyanite_formats::records::Layout;
 use kyanite_formats::xml::{Place, RecordReader, StepName};
-use kyanite_lang::{Arguments, Failure, Grain, Names, RecordState, Runner, Session};
+use kyanite_lang::{Arguments, Failure, Grain, Kept, Names, RecordState, Runner, Session};
 use kyanite_tree::{Arena, Origin, Problem, Spot, Value};
 
 use crate::document::{Duplicates, Library, Skipped, record_location};
@@ -23,6 +23,7 @@ use crate::sources::Sources;
 struct Progress<'g> {
     names: Names<'g>,
     state: RecordState,
+    kept: Kept<'g>,
     index: u64,
     done: bool,
 }
@@ -37,7 +38,7 @@ impl Progress<'_> {
     ) -> Result<(), Box<Failure>> {
         let index = self.index;
         self.index += 1;
-        let flow = runner.record(&mut self.state, index, record, &mut |value| {
+        let flow = runner.record(&mut self.state, &mut self.kept, index, record, &mut |value| {
             results.take(value, |origin| record_location(record, index, origin, &[]))
         })?;
         self.done = flow.is_break();
@@ -45,13 +46,14 @@ impl Progress<'_> {
     }
 }
 
-impl<'q> Run<'q, '_, '_> {
-    /// Runs the rule over the records of an open source and of further inputs, as those of one list.
+impl<'q> Run<'_, 'q, '_, '_> {
+    /// Runs the rule over the records of an open source and of further inputs, as those of one list; `all` are these inputs.
     pub(crate) fn stream(
         &mut self,
         mut opened: Option<Source>,
         inputs: &[Input],
         grain: Grain,
+        all: &[Input],
     ) -> Result<(), Failed> {
         let plan = self.job.plan;
         let arena = Arena::new();
@@ -63,7 +65,8 @@ impl<'q> Run<'q, '_, '_> {
             .map_err(|failure| {
                 rule_failed(plan, &failure, sources.spot(failure.origin, || None))
             })?;
-        let mut progress = Progress { names, state, index: 0, done: false };
+        let mut progress =
+            Progress { names, state, kept: Kept::new(plan, &arena), index: 0, done: false };
         let mut waiting = inputs.iter();
         let mut results = Results::new(self.job, self.sink);
         while !progress.done {
@@ -88,12 +91,14 @@ impl<'q> Run<'q, '_, '_> {
                 stream.one_record(source, &mut progress)?;
             }
         }
-        Runner::for_batch(plan, grain, progress.names.clone(), &arena, self.session)
-            .end_records(&progress.state, progress.index, &mut |value| {
+        let ended = Runner::for_batch(plan, grain, progress.names.clone(), &arena, self.session)
+            .end_records(&mut progress.state, &mut progress.kept, progress.index, &mut |value| {
                 results.take(value, |_| None)
-            })
-            .map_err(|failure| rule_failed(plan, &failure, None))?;
-        results.end()
+            });
+        match ended {
+            Ok(()) => results.end(),
+            Err(failure) => Err(self.with_place(all, &failure)),
+        }
     }
 }
 
@@ -123,7 +128,9 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             let names = progress.names.clone();
             let mut runner =
                 Runner::for_batch(self.job.plan, self.grain, names, &arena, self.session);
+            runner.take_up(&progress.kept);
             let ran = progress.run(&mut runner, record, self.results);
+            runner.put_down(&mut progress.kept);
             ran.map_err(|failure| {
                 let spot = self.sources.spot(failure.origin, || library.spot(failure.origin));
                 rule_failed(self.job.plan, &failure, spot)
@@ -190,7 +197,9 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             };
             // As long as a path has selected nothing, the report may have to name what else is in the records.
             let current = match &needs {
-                Some(needs) if self.session.watch.has_seen_enough() => layout.with_needs(needs),
+                Some(needs) if self.session.watch.has_seen_enough(self.job.plan) => {
+                    layout.with_needs(needs)
+                }
                 _ => layout,
             };
             if self.may_part(is_last)
@@ -250,7 +259,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             && *what == What::Values
             && *losses == LossPolicy::Count
             && plan.runs_in_any_order(self.grain)
-            && self.session.watch.has_seen_enough()
+            && self.session.watch.has_seen_enough(self.job.plan)
     }
 
     /// Runs over the blocks that are left, several at the same time.
@@ -345,13 +354,14 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let sources = self.sources;
         let names = progress.names.clone();
         let mut runner = Runner::for_batch(plan, self.grain, names, arena, self.session);
-        loop {
+        runner.take_up(&progress.kept);
+        let used = loop {
             match records.next() {
-                Next::End(used) => return Ok(BlockEnd::of(&records, used, arena)),
+                Next::End(used) => break used,
                 Next::Broken(problem) => {
                     skipped.or_fail(problem, self.events)?;
                     if let Some(used) = records.skip_broken() {
-                        return Ok(BlockEnd::of(&records, used, arena));
+                        break used;
                     }
                 }
                 Next::Record(record) => {
@@ -371,11 +381,13 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                         settle_losses(self.results.sink(), self.job.losses, &find, self.events)?;
                     }
                     if progress.done {
-                        return Ok(BlockEnd::of(&records, records.used(), arena));
+                        break records.used();
                     }
                 }
             }
-        }
+        };
+        runner.put_down(&mut progress.kept);
+        Ok(BlockEnd::of(&records, used, arena))
     }
 }
 

@@ -45,7 +45,7 @@ fn given(rule: &str, input: &Path, what: What, gather: bool) -> Given {
 }
 
 /// Rules that run by record, and what else they are asked.
-const RULES: [&str; 31] = [
+const RULES: [&str; 37] = [
     "$[*]",
     "$[*].a",
     "$[*]..b",
@@ -63,6 +63,12 @@ const RULES: [&str; 31] = [
     "for r in $[?@.a] let n = length(r.list) where n > 1 return {n, ...r}",
     "let least = 1 for r in $[*] where r.a >= least return [r.a, r.b ?? 'none']",
     "for r in $[*].list[*] first 3 return r",
+    "for r in $[*] group by a = r.a return {a, n: count(r[*]), b: sum(r[*].a)}",
+    "for r in $[*] group by a = exists(r.a) return {a, r: r[*].b}",
+    "for r in $[*] order by r.a return r",
+    "for r in $[*] let a = r.a + 0 order by a descending first 1 return r[(r.b ?? 'a')]",
+    "for r in $[*] carry n from 0 = n + (r.a ?? 1) return n",
+    "for r in $[*] window 2 return r[*].a",
     "count($[*])",
     "count($[?@.a].list[*]) * 2",
     "sum($[*].a)",

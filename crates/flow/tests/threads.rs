@@ -66,7 +66,7 @@ fn same(file: &Path, rules: &[&str], lenient: bool) {
     }
 }
 
-const RULES: [&str; 7] = [
+const RULES: [&str; 10] = [
     "$[*].n",
     "$[?@.n == '77' || @.n == 77]",
     "for r in $[*] where r.n > 30 return {r.n, twice: r.n * 2}",
@@ -74,6 +74,9 @@ const RULES: [&str; 7] = [
     "min($[*].n) + max($[*].n) + count($[?@.n > 3])",
     "for r in $[*] skip 3 first 40 return r.n",
     "$[*].nope",
+    "for r in $[*] group by tail = match(r.n, '.*7') return {tail, n: count(r[*]), most: max(r[*].n)}",
+    "for r in $[*] order by text(r.n) first 5 return r",
+    "for r in $[*] carry last from 0 = r.n where last == 29999 return last",
 ];
 
 #[test]
@@ -104,7 +107,16 @@ fn records_that_end_anywhere() {
     same(&json, &["$[*].n", "sum($[*].n)"], true);
     let odd = lines.replace("\"n\": 25001,", "\"n\": \"x\",");
     std::fs::write(&json, odd).unwrap();
-    same(&json, &["for r in $[*] return r.n + 1", "sum($[*].n)", "max($[*].n)"], false);
+    same(
+        &json,
+        &[
+            "for r in $[*] return r.n + 1",
+            "sum($[*].n)",
+            "max($[*].n)",
+            "for r in $[*] group by k = 1 return {k, most: max(r[*].n)}",
+        ],
+        false,
+    );
     let (failed, _) =
         given("for r in $[*] return r.n + 1", &json, Format::Json, &threads(3, false));
     let problem = failed.unwrap_err();
@@ -147,6 +159,8 @@ fn elements_as_they_come_and_whole() {
         "namespace w = 'u'; $.feed['w:item'][*].n",
         "for i at k in $.feed.item[*] skip 2 first 3 return {k, i.n}",
         "$.feed.itm[*]",
+        "for i in $.feed.item[*] group by k = text(length(i.t ?? '')) order by k return {k, n: count(i[*].n)}",
+        "for i in $.feed.item[*] order by i.n descending first 3 return {i}",
     ];
     for rule in rules {
         for format in [Format::JsonLines, Format::Xml] {

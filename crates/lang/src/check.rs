@@ -8,6 +8,7 @@ mod call;
 mod clauses;
 mod condition;
 mod expr;
+mod groups;
 mod path;
 mod scope;
 

@@ -157,7 +157,8 @@ fn paths<'a>(values: &[Option<Value<'a>>], with_each: bool) -> Vec<Path<'a>> {
 
 /// Whether a value is what is wanted, as it is written: the text `7` is not the number.
 fn is_same(a: Value<'_>, b: Value<'_>) -> bool {
-    a.kind() == b.kind() && (equal(a, b) || a.scalar_text().is_some() && a.scalar_text() == b.scalar_text())
+    a.kind() == b.kind()
+        && (equal(a, b) || a.scalar_text().is_some() && a.scalar_text() == b.scalar_text())
 }
 
 /// How a value becomes what is wanted.
@@ -262,7 +263,8 @@ fn collected<'a>(
     name: Option<&str>,
     scopes: &[Scope<'a>],
 ) -> Option<Draft> {
-    if !wanted.iter().flatten().any(|value| value.as_list().is_some_and(|items| !items.is_empty())) {
+    if !wanted.iter().flatten().any(|value| value.as_list().is_some_and(|items| !items.is_empty()))
+    {
         return None;
     }
     let fits = |path: &[Step<'a>], values: &[Option<Value<'a>>]| {
@@ -367,8 +369,11 @@ fn repeated<'a>(lists: &[Option<Value<'a>>], scopes: &[Scope<'a>]) -> Option<Dra
     }
     let (has, wants) = candidate.counts;
     if has != wants {
-        let clause = if wants < has { "add where, first or group by" } else { "another for is missing" };
-        text.push_str(&format!("# the sample has {has} of these, and {wants} are wanted: {clause}\n"));
+        let clause =
+            if wants < has { "add where, first or group by" } else { "another for is missing" };
+        text.push_str(&format!(
+            "# the sample has {has} of these, and {wants} are wanted: {clause}\n"
+        ));
     }
     text.push_str("return ");
     text.push_str(&draft.text);
@@ -497,7 +502,13 @@ fn turns_by_key<'a>(
                 let text_of = |item: &Value<'a>| known.get(text_at(own, *item)?);
                 let rank = (items.iter().filter_map(text_of).count(), known.len());
                 if rank > best.0 {
-                    best = (rank, items.iter().map(|item| text_of(item).cloned().unwrap_or_default()).collect());
+                    best = (
+                        rank,
+                        items
+                            .iter()
+                            .map(|item| text_of(item).cloned().unwrap_or_default())
+                            .collect(),
+                    );
                 }
             }
         }
@@ -508,7 +519,10 @@ fn turns_by_key<'a>(
         leaves(*item, &mut wanted);
         let common = |turn: &&usize| {
             let mut texts = HashSet::new();
-            scopes.iter().filter_map(|scope| scope.values[**turn]).for_each(|value| leaves(value, &mut texts));
+            scopes
+                .iter()
+                .filter_map(|scope| scope.values[**turn])
+                .for_each(|value| leaves(value, &mut texts));
             texts.intersection(&wanted).count()
         };
         let free = turns.iter().take(SAMPLES).filter(|turn| !taken.contains(*turn));
@@ -559,7 +573,11 @@ fn unexplained(sample: Option<Value<'_>>, name: Option<&str>, scopes: &[Scope<'_
         let mut out = Vec::new();
         kyanite_formats::json::write(sample, kyanite_formats::json::Style::Compact, &mut out);
         let text = String::from_utf8_lossy(&out).into_owned();
-        if text.chars().count() > 40 { format!("{}…", text.chars().take(39).collect::<String>()) } else { text }
+        if text.chars().count() > 40 {
+            format!("{}…", text.chars().take(39).collect::<String>())
+        } else {
+            text
+        }
     });
     let example = example.unwrap_or_else(|| "nothing".into());
     let named = scopes.iter().rev().find_map(|scope| {

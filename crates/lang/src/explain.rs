@@ -12,9 +12,10 @@ impl Plan {
         if !self.reads_input() {
             lines.push("The rule never names $, so it reads no input.".into());
         } else if self.runs_by_record() {
-            lines.push(
-                "Records of JSON Lines, CSV and text run one by one: memory does not grow with them.".into(),
-            );
+            lines.push(format!(
+                "Records of JSON Lines, CSV and text run one by one{}.",
+                self.growth()
+            ));
             lines.push(self.threads(Grain::Items));
         } else {
             lines.push(format!("The whole document is held in memory: {}.", self.why_whole()));
@@ -22,8 +23,9 @@ impl Plan {
         if let Some(path) = self.element_path() {
             let path: Vec<&str> = path.iter().map(|step| step.name.as_str()).collect();
             lines.push(format!(
-                "Of an XML document the elements at $.{} run one by one: memory does not grow with them.",
-                path.join(".")
+                "Of an XML document the elements at $.{} run one by one{}.",
+                path.join("."),
+                self.growth()
             ));
         }
         if let Some(needs) = self.needs() {
@@ -51,26 +53,28 @@ impl Plan {
         lines
     }
 
+    /// What memory grows with when records run one by one.
+    fn growth(&self) -> String {
+        match self.holding() {
+            None => ": memory does not grow with them".into(),
+            Some((_, position)) => {
+                format!(" up to clause {}: memory grows only with what that keeps", position + 1)
+            }
+        }
+    }
+
     fn threads(&self, grain: Grain) -> String {
         if self.runs_in_any_order(grain) {
             return "Blocks of records run on several threads; results keep the order of the input.".into();
         }
-        "Records run in order, on one thread, since a clause counts them.".into()
+        "Records run in order, on one thread, since a clause looks at more than one turn.".into()
     }
 
     fn why_whole(&self) -> String {
         if self.root_uses > 1 {
             return format!("$ stands {} times in the rule", self.root_uses);
         }
-        let kept = |repeat: &Loop| {
-            let clause = repeat.clauses.iter().find(|clause| clause.kind.keeps_values())?;
-            Some(format!("`{}` looks at more than one turn", word(&clause.kind)))
-        };
-        match &self.body.innermost().kind {
-            Kind::Loop(repeat) => kept(repeat),
-            _ => None,
-        }
-        .unwrap_or_else(|| "the rule does not go through records with $[*]".into())
+        "the rule does not go through records with $[*]".into()
     }
 
     fn clauses(&self, repeat: &Loop, lines: &mut Vec<String>) {
@@ -97,12 +101,14 @@ impl Plan {
                 ClauseKind::OrderBy { .. } => {
                     "puts turns in order; all are kept until the last".into()
                 }
-                ClauseKind::GroupBy { keys, .. } => {
+                ClauseKind::GroupBy { keys, folds, .. } => {
                     let keys: Vec<String> = keys.iter().map(|(_, key)| self.words(key)).collect();
-                    format!(
-                        "puts turns together by {}; all are kept until the last",
-                        keys.join(", ")
-                    )
+                    let kept = match folds.as_ref().map(|folds| folds.folds.len()) {
+                        None => "all are kept until the last".into(),
+                        Some(1) => "one running value is kept for each group".into(),
+                        Some(count) => format!("{count} running values are kept for each group"),
+                    };
+                    format!("puts turns together by {}; {kept}", keys.join(", "))
                 }
                 ClauseKind::Carry { step, .. } => {
                     format!("keeps one running value: {}", self.words(step))

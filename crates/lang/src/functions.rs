@@ -214,7 +214,7 @@ pub(crate) enum Run {
 pub(crate) type Outcome<'a> = Result<Option<Value<'a>>, Fault>;
 
 /// What is wrong with the arguments of a call.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(crate) struct Fault {
     pub(crate) message: String,
     pub(crate) advice: Option<String>,

@@ -51,7 +51,9 @@ pub use finding::{Finding, RuleText, Span, near, near_words};
 pub use output::OutputSpec;
 pub use params::Arguments;
 pub use plan::{Grain, Param, Plan, ResultShape, SourceSpec};
-pub use run::{CannotJoin, Failure, Flow, Names, RecordState, Runner, Session, Watch};
+pub use run::{
+    CannotJoin, Failure, Flow, Kept, Names, Provenance, RecordState, Runner, Session, Trace, Watch,
+};
 pub use syntax::ast::ParamType;
 pub use syntax::format as format_rule;
 pub use types::Type;

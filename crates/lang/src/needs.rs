@@ -3,11 +3,14 @@
 //! What is only stepped through is needed by name; what is used as a value is needed whole. Where it cannot be told,
 //! all is needed.
 
+use std::ops::Range;
+
 use kyanite_formats::needs::{Need, Needs};
 
 use crate::plan::{
-    Clause, ClauseKind, Entry, Expr, ForSource, Grain, Kind, Loop, ManyPath, Nodes, OnePath, Piece,
-    Plan, RecordHead, RecordSource, Records, Segment, Selector, Start, Step, StepKind,
+    Clause, ClauseKind, Entry, Expr, ForSource, Grain, GroupFold, Kind, Loop, ManyPath, Nodes,
+    OnePath, Piece, Plan, RecordHead, RecordSource, Records, Segment, Selector, Start, Step,
+    StepKind,
 };
 
 impl Plan {
@@ -17,24 +20,24 @@ impl Plan {
         let Records { head, source, .. } = self.records(Grain::Items)?;
         let mut analysis = Analysis {
             needs: Needs::nothing(),
-            locals: vec![Vec::new(); self.frame],
-            current: Vec::new(),
+            locals: vec![Parts::default(); self.frame],
+            current: Parts::default(),
         };
+        let record = Parts { of: vec![Need::RECORD], lists: 0 };
         if let RecordHead::Filter(filter) = head {
-            analysis.tested(&filter.condition, vec![Need::RECORD]);
+            analysis.tested(&filter.condition, record.clone());
         }
         match source {
             RecordSource::Many(path) => {
-                let nodes = analysis.segments(path.segments.get(1..)?, vec![Need::RECORD]);
+                let nodes = analysis.segments(path.segments.get(1..)?, record);
                 analysis.all(&nodes);
             }
             RecordSource::One(path) => {
-                let nodes = analysis.steps(path.steps.get(1..)?, vec![Need::RECORD]);
+                let nodes = analysis.steps(path.steps.get(1..)?, record);
                 analysis.all(&nodes);
             }
             RecordSource::Loop(repeat, path, slot, _) => {
-                analysis.locals[slot] =
-                    analysis.segments(path.segments.get(1..)?, vec![Need::RECORD]);
+                analysis.locals[slot] = analysis.segments(path.segments.get(1..)?, record);
                 analysis.clauses(repeat.clauses.get(1..)?);
                 analysis.value(&repeat.result);
             }
@@ -44,7 +47,12 @@ impl Plan {
 }
 
 /// The parts of a record that a name or a path may stand for; none when it stands for something else.
-type Parts = Vec<Need>;
+#[derive(Clone, Default)]
+struct Parts {
+    of: Vec<Need>,
+    /// How deep in lists these parts are, since they were grouped: in none, in lists of them, in lists of such lists.
+    lists: usize,
+}
 
 struct Analysis {
     needs: Needs,
@@ -56,8 +64,8 @@ struct Analysis {
 
 impl Analysis {
     /// All of these parts is needed.
-    fn all(&mut self, parts: &[Need]) {
-        parts.iter().for_each(|part| self.needs.add_all(*part));
+    fn all(&mut self, parts: &Parts) {
+        parts.of.iter().for_each(|part| self.needs.add_all(*part));
     }
 
     fn start(&mut self, start: &Start) -> Parts {
@@ -65,10 +73,10 @@ impl Analysis {
             Start::Current => self.current.clone(),
             Start::Local(slot) => self.locals[*slot].clone(),
             // The root stands only before the segment that picks records.
-            Start::Root | Start::Global(_) => Vec::new(),
+            Start::Root | Start::Global(_) => Parts::default(),
             Start::Value(value) => {
                 self.value(value);
-                Vec::new()
+                Parts::default()
             }
         }
     }
@@ -89,24 +97,30 @@ impl Analysis {
 
     fn step(&mut self, step: &Step, parts: Parts) -> Parts {
         match &step.kind {
+            // A list has no members.
+            StepKind::Name(_) | StepKind::Qualified { .. } if parts.lists > 0 => Parts::default(),
             StepKind::Name(name) | StepKind::Qualified { name, .. } => {
-                parts.iter().map(|part| self.needs.add_member(*part, name)).collect()
+                let of = parts.of.iter().map(|part| self.needs.add_member(*part, name)).collect();
+                Parts { of, lists: 0 }
             }
             StepKind::Index(_) => self.children(&parts),
             StepKind::Computed(computed) => {
                 self.value(computed);
                 self.all(&parts);
-                Vec::new()
+                Parts::default()
             }
             StepKind::Token(_) => {
                 self.all(&parts);
-                Vec::new()
+                Parts::default()
             }
         }
     }
 
-    fn children(&mut self, parts: &[Need]) -> Parts {
-        parts.iter().map(|part| self.needs.add_children(*part)).collect()
+    fn children(&mut self, parts: &Parts) -> Parts {
+        if parts.lists > 0 {
+            return Parts { of: parts.of.clone(), lists: parts.lists - 1 };
+        }
+        Parts { of: parts.of.iter().map(|part| self.needs.add_children(*part)).collect(), lists: 0 }
     }
 
     fn segments(&mut self, segments: &[Segment], mut parts: Parts) -> Parts {
@@ -114,9 +128,9 @@ impl Analysis {
             if segment.descendant {
                 self.all(&parts);
             }
-            let mut selected = Vec::new();
+            let mut selected = Parts::default();
             for selector in &segment.selectors {
-                selected.extend(match selector {
+                let found = match selector {
                     Selector::Step(step) => self.step(step, parts.clone()),
                     Selector::Wildcard | Selector::Slice { .. } => self.children(&parts),
                     Selector::Filter(filter) => {
@@ -124,10 +138,17 @@ impl Analysis {
                         self.tested(&filter.condition, children.clone());
                         children
                     }
-                });
+                };
+                if selected.of.is_empty() {
+                    selected = found;
+                } else if selected.lists == found.lists {
+                    selected.of.extend(found.of);
+                } else {
+                    self.all(&found);
+                }
             }
             // Below descendants everything is needed already; the parts of one level are not those of the next.
-            parts = if segment.descendant { Vec::new() } else { selected };
+            parts = if segment.descendant { Parts::default() } else { selected };
         }
         parts
     }
@@ -153,7 +174,7 @@ impl Analysis {
             Kind::One(path) => self.one(path),
             _ => {
                 self.value(value);
-                Vec::new()
+                Parts::default()
             }
         };
     }
@@ -178,7 +199,7 @@ impl Analysis {
                         }
                         _ => {
                             self.value(list);
-                            Vec::new()
+                            Parts::default()
                         }
                     };
                 }
@@ -188,14 +209,32 @@ impl Analysis {
                 ClauseKind::OrderBy { keys, .. } => {
                     keys.iter().for_each(|key| self.value(&key.value))
                 }
-                // These do not run by record.
-                ClauseKind::GroupBy { keys, .. } => {
-                    keys.iter().for_each(|(_, key)| self.value(key))
+                ClauseKind::GroupBy { keys, slots, folds } => {
+                    keys.iter().for_each(|(_, key)| self.value(key));
+                    self.become_lists(slots.clone());
+                    let folds = folds.iter().flat_map(|folds| &folds.folds);
+                    folds.for_each(|fold| self.folded(fold));
                 }
                 ClauseKind::Carry { from, step, .. } => self.values([from, step]),
-                ClauseKind::Window { size, .. } => self.value(size),
+                ClauseKind::Window { size, step, slots } => {
+                    self.value(size);
+                    self.values(step);
+                    self.become_lists(slots.clone());
+                }
             }
         }
+    }
+
+    /// An aggregate over a group: of its nodes only as much is needed as the aggregate looks at.
+    fn folded(&mut self, fold: &GroupFold) {
+        match fold.over() {
+            Some((_, None)) => {}
+            _ => self.value(&fold.call),
+        }
+    }
+
+    fn become_lists(&mut self, slots: Range<usize>) {
+        self.locals[slots].iter_mut().for_each(|parts| parts.lists += 1);
     }
 
     fn values<'e>(&mut self, values: impl IntoIterator<Item = &'e Expr>) {
@@ -205,7 +244,8 @@ impl Analysis {
     /// An expression whose value is used: the parts of the record that it stands for are needed whole.
     fn value(&mut self, expr: &Expr) {
         match &expr.kind {
-            Kind::Constant(_) | Kind::Folded | Kind::Broken => {}
+            // What groups fold has been seen at their clause.
+            Kind::Constant(_) | Kind::Folded | Kind::GroupFolded(..) | Kind::Broken => {}
             Kind::One(path) => {
                 let parts = self.one(path);
                 self.all(&parts);

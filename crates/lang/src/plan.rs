@@ -75,6 +75,12 @@ impl Plan {
         self.root_uses > 0
     }
 
+    /// The expression that gives the result.
+    #[must_use]
+    pub fn result_span(&self) -> Span {
+        self.body.innermost().span
+    }
+
     /// How the result is written.
     #[must_use]
     pub fn result_shape(&self) -> ResultShape {
@@ -109,7 +115,7 @@ impl Plan {
     /// Whether what the rule gives keeps its place in the input when it runs by record; an aggregate's value does not.
     #[must_use]
     pub fn keeps_places(&self) -> bool {
-        self.fold.is_none()
+        self.fold.is_none() && !self.holds_turns()
     }
 
     /// Whether what the rule gives of a record depends on that record alone, so that blocks of records may be run over at
@@ -124,13 +130,47 @@ impl Plan {
                     RecordSource::Loop(repeat, _, _, at) => {
                         let keeps_no_count = |clause: &Clause| {
                             !matches!(clause.kind, ClauseKind::Skip(_) | ClauseKind::First(_))
+                                && !clause.kind.keeps_values()
                         };
-                        at.is_none() && repeat.clauses.iter().all(keeps_no_count)
+                        // Groups of which only aggregates are needed are joined.
+                        let end = match repeat.holding() {
+                            Some(position) if repeat.clauses[position].kind.folds() => position,
+                            _ => repeat.clauses.len(),
+                        };
+                        at.is_none() && repeat.clauses[..end].iter().all(keeps_no_count)
                     }
                 }
             }
             _ => false,
         }
+    }
+
+    /// Whether turns are kept until the end of the records, so that where they were read is no longer known.
+    #[must_use]
+    pub fn holds_turns(&self) -> bool {
+        self.holding().is_some()
+    }
+
+    /// The loop over records of which a clause has to see all turns, and that clause.
+    pub(crate) fn holding(&self) -> Option<(&Loop, usize)> {
+        match &self.body.innermost().kind {
+            Kind::Loop(repeat) if self.fold.is_none() => Some((repeat, repeat.holding()?)),
+            _ => None,
+        }
+    }
+
+    /// Whether the path of that number is asked only behind the last record.
+    pub(crate) fn is_late(&self, path: usize) -> bool {
+        self.holding().is_some_and(|(repeat, position)| {
+            let in_turn = match &repeat.clauses[position].kind {
+                ClauseKind::GroupBy { folds: Some(folds), .. } => {
+                    let mut paths = folds.folds.iter().filter_map(|fold| fold.over()?.1);
+                    paths.any(|over| over.id == path)
+                }
+                _ => false,
+            };
+            path >= repeat.late_paths && !in_turn
+        })
     }
 
     /// Whether the rule runs over the records of a list one by one, in memory that does not grow with them.
@@ -373,9 +413,6 @@ impl Expr {
         match &self.kind {
             Kind::Many(path) => of(path, RecordSource::Many(path)),
             Kind::Loop(repeat) => {
-                if repeat.clauses.iter().any(|clause| clause.kind.keeps_values()) {
-                    return None;
-                }
                 let ClauseKind::For { slot, at, source: ForSource::Nodes(path), .. } =
                     &repeat.clauses.first()?.kind
                 else {
@@ -406,9 +443,10 @@ impl Expr {
                 let argument = arguments.first()?;
                 match argument.collected() {
                     Some(path) => of(path),
-                    None => {
-                        argument.records(grain).filter(|_| matches!(argument.kind, Kind::Loop(_)))
-                    }
+                    None => argument.records(grain).filter(|_| match &argument.kind {
+                        Kind::Loop(repeat) => !repeat.keeps_values(),
+                        _ => false,
+                    }),
                 }
             }
             _ => None,
@@ -459,6 +497,8 @@ pub(crate) enum Kind {
     ValueOf(Nodes),
     /// The value of the plan's aggregate over records.
     Folded,
+    /// An aggregate over the turns of the group whose number is in that slot, by its number.
+    GroupFolded(usize, usize),
     /// A def of the rule.
     CallDef(usize, Vec<Expr>),
     /// In place of what did not check; such a rule never runs.
@@ -612,6 +652,20 @@ pub(crate) struct Loop {
     pub(crate) before: Vec<(usize, Expr)>,
     pub(crate) clauses: Vec<Clause>,
     pub(crate) result: Expr,
+    /// Paths of this number and later ones stand behind the first clause that holds turns.
+    pub(crate) late_paths: usize,
+}
+
+impl Loop {
+    /// The first clause that has to see all turns.
+    pub(crate) fn holding(&self) -> Option<usize> {
+        self.clauses.iter().position(|clause| clause.kind.holds_turns())
+    }
+
+    /// Whether a clause keeps values from one turn to the next.
+    pub(crate) fn keeps_values(&self) -> bool {
+        self.clauses.iter().any(|clause| clause.kind.keeps_values())
+    }
 }
 
 #[derive(Debug)]
@@ -648,6 +702,8 @@ pub(crate) enum ClauseKind {
         keys: Vec<(usize, Expr)>,
         /// The slots of the names bound since the first `for`.
         slots: Range<usize>,
+        /// The aggregates that are all that is needed of the turns of a group, if they are.
+        folds: Option<GroupFolds>,
     },
     Carry {
         slot: usize,
@@ -668,9 +724,52 @@ impl ClauseKind {
         matches!(self, Self::OrderBy { .. } | Self::GroupBy { .. })
     }
 
+    /// Whether of the turns of its groups only aggregates are needed.
+    pub(crate) fn folds(&self) -> bool {
+        matches!(self, Self::GroupBy { folds: Some(_), .. })
+    }
+
     /// Whether the clause keeps values from one turn to the next.
     pub(crate) fn keeps_values(&self) -> bool {
         self.holds_turns() || matches!(self, Self::Carry { .. } | Self::Window { .. })
+    }
+}
+
+/// Aggregates over the turns of each group.
+#[derive(Debug)]
+pub(crate) struct GroupFolds {
+    /// The slot of the number of the group.
+    pub(crate) slot: usize,
+    pub(crate) folds: Vec<GroupFold>,
+}
+
+/// An aggregate over the turns of a group: a running value that each turn adds to.
+#[derive(Debug)]
+pub(crate) struct GroupFold {
+    pub(crate) kind: FoldKind,
+    /// The call as it stood behind the clause.
+    pub(crate) call: Expr,
+}
+
+impl GroupFold {
+    /// The slot of the name whose values of each turn go into the aggregate, and the path from there; none when it counts
+    /// the turns that have one.
+    pub(crate) fn over(&self) -> Option<(usize, Option<&ManyPath>)> {
+        let path = match &self.call.kind {
+            Kind::Count(Nodes::Many(path)) => path,
+            Kind::Call(_, arguments) => match arguments.as_slice() {
+                [Expr { kind: Kind::One(OnePath { start: Start::Local(slot), .. }), .. }] => {
+                    return Some((*slot, None));
+                }
+                [argument] => argument.collected()?,
+                _ => return None,
+            },
+            _ => return None,
+        };
+        match path.start {
+            Start::Local(slot) => Some((slot, Some(path))),
+            _ => None,
+        }
     }
 }
 

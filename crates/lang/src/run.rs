@@ -8,10 +8,13 @@ mod clauses;
 mod element;
 mod expr;
 mod failure;
+mod folded;
 mod group;
 mod join;
+mod kept;
 mod order;
 mod path;
+mod trace;
 mod watch;
 
 use std::collections::HashMap;
@@ -21,13 +24,15 @@ use kyanite_tree::{Arena, Value};
 
 pub use failure::Failure;
 pub(crate) use join::and_parts;
+pub use kept::Kept;
+pub use trace::{Provenance, Trace};
 pub use watch::Watch;
 
 use crate::functions::Fold;
 use crate::iregexp::Patterns;
 use crate::params::Arguments;
 use crate::plan::{
-    Expr, Grain, Kind, ManyPath, Plan, RecordFold, RecordHead, RecordSource, Records,
+    Expr, Grain, GroupFolds, Kind, ManyPath, Plan, RecordFold, RecordHead, RecordSource, Records,
 };
 use clauses::{Counters, Held};
 
@@ -42,6 +47,8 @@ pub(crate) type Ran<T> = Result<T, Box<Failure>>;
 pub struct Session {
     /// What the paths and tests of the rule met.
     pub watch: Watch,
+    /// What each value was made of, if that is wanted.
+    pub trace: Option<Trace>,
     patterns: Patterns,
 }
 
@@ -54,7 +61,7 @@ impl Session {
     /// A session for runs of `plan`.
     #[must_use]
     pub fn new(plan: &Plan) -> Self {
-        Self { watch: Watch::new(plan), patterns: Patterns::default() }
+        Self { watch: Watch::new(plan), trace: None, patterns: Patterns::default() }
     }
 }
 
@@ -71,6 +78,8 @@ pub struct RecordState {
     counters: Counters,
     /// The aggregate over the records so far, if the rule is about one.
     fold: Option<Fold>,
+    /// The groups so far, where their turns go into aggregates.
+    folded: folded::Folded,
     /// How many turns the outermost `for` has had.
     turns: i64,
 }
@@ -80,7 +89,7 @@ impl RecordState {
     #[must_use]
     pub fn apart(&self, plan: &Plan) -> Self {
         let fold = plan.fold.as_ref().map(|fold| Fold::new(fold.kind));
-        Self { counters: self.counters.clone(), fold, turns: 0 }
+        Self { counters: self.counters.clone(), fold, folded: folded::Folded::default(), turns: 0 }
     }
 
     /// Adds the state of the records that follow. Gives it back, with nothing changed, when the two cannot be joined: then the
@@ -89,9 +98,11 @@ impl RecordState {
     /// # Errors
     /// When the aggregates cannot be joined.
     pub fn join(&mut self, later: &Self) -> Result<(), CannotJoin> {
+        if let (Some(own), Some(later)) = (&self.fold, &later.fold) {
+            self.fold = Some(own.joined(later).map_err(|_| CannotJoin)?);
+        }
+        self.folded.join(&later.folded).map_err(|_| CannotJoin)?;
         self.turns += later.turns;
-        let (Some(own), Some(later)) = (&self.fold, &later.fold) else { return Ok(()) };
-        self.fold = Some(own.joined(later).map_err(|_| CannotJoin)?);
         Ok(())
     }
 }
@@ -120,6 +131,10 @@ pub struct Runner<'r, 'a> {
     folded: Option<Option<Value<'a>>>,
     /// The indexes of joins, by their list and condition.
     indexes: HashMap<(usize, usize), join::Index<'a>>,
+    /// The groups whose aggregates are asked for, by the slot that has the number of one.
+    folded_groups: HashMap<usize, (&'a GroupFolds, folded::Folded)>,
+    /// What the clauses of a loop over records keep from one record to the next.
+    held: Held<'a>,
 }
 
 impl<'r, 'a> Runner<'r, 'a> {
@@ -147,6 +162,8 @@ impl<'r, 'a> Runner<'r, 'a> {
             calls: 0,
             folded: None,
             indexes: HashMap::new(),
+            folded_groups: HashMap::new(),
+            held: Held::default(),
         };
         for (source, document) in plan.sources.iter().zip(arguments.sources()) {
             runner.names.globals[source.slot] = Some(*document);
@@ -185,6 +202,8 @@ impl<'r, 'a> Runner<'r, 'a> {
             calls: 0,
             folded: None,
             indexes: HashMap::new(),
+            folded_groups: HashMap::new(),
+            held: Held::default(),
         }
     }
 
@@ -220,11 +239,26 @@ impl<'r, 'a> Runner<'r, 'a> {
     pub fn begin_records(mut self, grain: Grain) -> Result<(Names<'a>, RecordState), Box<Failure>> {
         let plan = self.plan;
         let fold = plan.fold.as_ref().map(|fold| Fold::new(fold.kind));
-        let mut state = RecordState { counters: Counters::default(), turns: 0, fold };
+        let mut state = RecordState {
+            counters: Counters::default(),
+            turns: 0,
+            fold,
+            folded: folded::Folded::default(),
+        };
         if let Some(Records { source: RecordSource::Loop(repeat, ..), .. }) = plan.records(grain) {
             state.counters = self.begin_loop(repeat)?;
         }
         Ok((self.names, state))
+    }
+
+    /// Goes on with what the batches before have left running.
+    pub fn take_up<'g: 'a>(&mut self, kept: &Kept<'g>) {
+        self.held = kept.running();
+    }
+
+    /// Ends a batch: what is running goes on in the next.
+    pub fn put_down(self, kept: &mut Kept<'_>) {
+        kept.put_down(&self.held);
     }
 
     /// Runs over the record at `index` of the list that is the document. `Break` when no later record can
@@ -235,6 +269,7 @@ impl<'r, 'a> Runner<'r, 'a> {
     pub fn record(
         &mut self,
         state: &mut RecordState,
+        kept: &mut Kept<'_>,
         index: u64,
         record: Value<'a>,
         emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
@@ -268,6 +303,12 @@ impl<'r, 'a> Runner<'r, 'a> {
             (Some(fold), Some(so_far)) => self.fold_record(fold, so_far, source, state, record)?,
             _ => self.in_record(source, state, record, emit)?,
         };
+        if let RecordSource::Loop(repeat, ..) = source
+            && !self.held.turns.is_empty()
+        {
+            let most = Self::most_wanted(repeat, &state.counters);
+            kept.keep(repeat, most, self.held.turns.drain(..))?;
+        }
         Ok(if last { Flow::Break(()) } else { flow })
     }
 
@@ -317,16 +358,19 @@ impl<'r, 'a> Runner<'r, 'a> {
                 Ok(emit(value))
             }
             RecordSource::Loop(repeat, path, slot, at) => {
-                self.rest_of_record(path, record, &mut |runner, node| {
+                let mut held = std::mem::take(&mut self.held);
+                held.folded = std::mem::take(&mut state.folded);
+                let flow = self.rest_of_record(path, record, &mut |runner, node| {
                     let turn = state.turns;
                     state.turns += 1;
                     runner.bind_turn(slot, at, node, turn);
-                    // A loop that holds turns back does not run by record.
-                    let mut held = Held::default();
                     runner.clauses(repeat, 1, &mut state.counters, &mut held, &mut |item| {
                         emit(Some(item))
                     })
-                })
+                });
+                state.folded = std::mem::take(&mut held.folded);
+                self.held = held;
+                flow
             }
         }
     }
@@ -353,17 +397,26 @@ impl<'r, 'a> Runner<'r, 'a> {
         }
     }
 
-    /// Ends a run over `count` records: an aggregate over them is now known, and the result that needs it is given.
+    /// Ends a run over `count` records: the turns that were kept are handed on, or an aggregate over them is now known, and
+    /// the result that needs it is given.
     ///
     /// # Errors
-    /// A [`Failure`] in what is computed from the aggregate.
-    pub fn end_records(
+    /// A [`Failure`] in what is computed from the turns or the aggregate.
+    pub fn end_records<'g: 'a>(
         mut self,
-        state: &RecordState,
+        state: &mut RecordState,
+        kept: &mut Kept<'g>,
         count: u64,
         emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
     ) -> Result<(), Box<Failure>> {
         let plan = self.plan;
+        if let (Some((repeat, _)), Some(_)) = (plan.holding(), self.records) {
+            let (counters, mut held) = (state.counters.clone(), kept.all());
+            held.folded = std::mem::take(&mut state.folded);
+            held.folded.forget_places();
+            let go_on = Flow::Continue(());
+            let _ = self.hand_on(repeat, counters, held, go_on, &mut |item| emit(Some(item)))?;
+        }
         if let Some(Records { source, base: 0, .. }) = self.records {
             self.session.watch.ended(source.path(), count);
         }

@@ -1,14 +1,14 @@
 //! Which names a checked expression reads.
 
 use crate::plan::{
-    ClauseKind, Entry, Expr, ForSource, Kind, ManyPath, Nodes, OnePath, Piece, Selector, Start,
-    StepKind,
+    ClauseKind, Entry, Expr, ForSource, Kind, Loop, ManyPath, Nodes, OnePath, Piece, Selector,
+    Start, StepKind,
 };
 
 /// Visits where each path in `expr` starts, those inside filters, loops and calls among them.
 pub(crate) fn each_start<'e>(expr: &'e Expr, visit: &mut dyn FnMut(&'e Start)) {
     match &expr.kind {
-        Kind::Constant(_) | Kind::Folded | Kind::Broken => {}
+        Kind::Constant(_) | Kind::Folded | Kind::GroupFolded(..) | Kind::Broken => {}
         Kind::One(path) => one(path, visit),
         Kind::Many(path) => many(path, visit),
         Kind::Exists(nodes) | Kind::Count(nodes) | Kind::ValueOf(nodes) => match nodes {
@@ -65,6 +65,18 @@ pub(crate) fn each_start<'e>(expr: &'e Expr, visit: &mut dyn FnMut(&'e Start)) {
         Kind::Call(_, arguments) | Kind::CallDef(_, arguments) => {
             arguments.iter().for_each(|argument| each_start(argument, visit));
         }
+    }
+}
+
+impl Loop {
+    /// Visits where each path starts behind the clause at `position`.
+    pub(crate) fn each_start_behind<'e>(
+        &'e self,
+        position: usize,
+        visit: &mut dyn FnMut(&'e Start),
+    ) {
+        self.clauses.iter().skip(position + 1).for_each(|clause| in_clause(&clause.kind, visit));
+        each_start(&self.result, visit);
     }
 }
 

@@ -78,7 +78,10 @@ fn what_is_not_explained_is_said() {
                 "  w: required(null, \"w is not drafted\"),  # the sample wants 9",
             ][..],
         ),
-        ("{\"total\": 6}", &["  total: required(null, \"total is not drafted\"),  # the sample wants 6"]),
+        (
+            "{\"total\": 6}",
+            &["  total: required(null, \"total is not drafted\"),  # the sample wants 6"],
+        ),
     ] {
         let arena = Arena::new();
         let rule = draft(read(input, &arena), read(wanted, &arena));
@@ -98,11 +101,14 @@ fn small_json() -> impl Strategy<Value = String> {
     ];
     leaf.prop_recursive(3, 24, 3, |inner| {
         prop_oneof![
-            proptest::collection::vec(inner.clone(), 0..4).prop_map(|v| format!("[{}]", v.join(","))),
-            proptest::collection::btree_map("(id|for|a b|@x|it's|#text)", inner, 0..4).prop_map(|m| {
-                let members = m.iter().map(|(name, value)| format!("\"{name}\":{value}"));
-                format!("{{{}}}", members.collect::<Vec<_>>().join(","))
-            }),
+            proptest::collection::vec(inner.clone(), 0..4)
+                .prop_map(|v| format!("[{}]", v.join(","))),
+            proptest::collection::btree_map("(id|for|a b|@x|it's|#text)", inner, 0..4).prop_map(
+                |m| {
+                    let members = m.iter().map(|(name, value)| format!("\"{name}\":{value}"));
+                    format!("{{{}}}", members.collect::<Vec<_>>().join(","))
+                }
+            ),
         ]
     })
 }

@@ -16,10 +16,16 @@ fn layouts() {
         ("$[?@.a==1&&!@.b].c[1:3]", "$[?@.a == 1 && !@.b].c[1:3]\n"),
         ("a - -1*-b.c ?? -2", "a - -1 * -b.c ?? -2\n"),
         ("[1,2 , ...$.x,]", "[1, 2, ...$.x]\n"),
-        ("{a:1, 'b c':$.x , (f\"{ $.n }\"):2,...$}", "{a: 1, 'b c': $.x, (f\"{ $.n }\"): 2, ...$}\n"),
+        (
+            "{a:1, 'b c':$.x , (f\"{ $.n }\"):2,...$}",
+            "{a: 1, 'b c': $.x, (f\"{ $.n }\"): 2, ...$}\n",
+        ),
         ("f\"a{ {b:1} }{f'x{1}'}\"", "f\"a{ {b:1} }{f'x{1}'}\"\n"),
         ("param a:text?='x';param b\nlet c=1;a", "param a: text? = 'x'\nparam b\nlet c = 1\na\n"),
-        ("output json-sequence\nnamespace m='u'\n$.a['m:list'].@id", "output json-sequence\nnamespace m = 'u'\n$.a['m:list'].@id\n"),
+        (
+            "output json-sequence\nnamespace m='u'\n$.a['m:list'].@id",
+            "output json-sequence\nnamespace m = 'u'\n$.a['m:list'].@id\n",
+        ),
         ("output xml { root: 'a', item:'b' }\n$", "output xml {root: 'a', item: 'b'}\n$\n"),
         ("for a in $[*] where a.b>1 return a", "for a in $[*] where a.b > 1 return a\n"),
         (
@@ -38,7 +44,10 @@ fn layouts() {
             "#one\n\n# two\nlet a=1 # three\n\n\n\n# four\n[ # five\n 1, # six\n # seven\n 2 # eight\n]\n# nine",
             "#one\n\n# two\nlet a = 1  # three\n\n# four\n[  # five\n  1,  # six\n  # seven\n  2  # eight\n]\n# nine\n",
         ),
-        ("def f(a,b)=a*b\ndef g(x)=\ncase x when 1,2 then 'a' else f(x,-x) end\n", "def f(a, b) = a * b\ndef g(x) =\n  case x when 1, 2 then 'a' else f(x, -x) end\n"),
+        (
+            "def f(a,b)=a*b\ndef g(x)=\ncase x when 1,2 then 'a' else f(x,-x) end\n",
+            "def f(a, b) = a * b\ndef g(x) =\n  case x when 1, 2 then 'a' else f(x, -x) end\n",
+        ),
         ("let a = 1 for b in $[*] return {a, b}", "let a = 1 for b in $[*] return {a, b}\n"),
         ("for s in $[*] window 2 step 2 return s", "for s in $[*] window 2 step 2 return s\n"),
     ] {

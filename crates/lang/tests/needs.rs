@@ -2,11 +2,13 @@
 #![allow(clippy::unwrap_used, clippy::panic, reason = "tests say what is wrong by panicking")]
 
 use kyanite_formats::json::{self, Reader, ReaderOptions, Style};
-use kyanite_lang::{Arguments, Flow, Grain, Plan, RuleText, Runner, Session, Syntax, compile};
-use kyanite_tree::{Arena, locate};
+use kyanite_lang::{
+    Arguments, Flow, Grain, Kept, Plan, RuleText, Runner, Session, Syntax, compile,
+};
+use kyanite_tree::{Arena, Value, locate};
 use proptest::prelude::*;
 
-const RULES: [&str; 33] = [
+const RULES: [&str; 52] = [
     "$[*].a",
     "$[*].a.b",
     "$[*].list[0].b",
@@ -40,6 +42,25 @@ const RULES: [&str; 33] = [
     "sum($[?@.b != 'x'].a)",
     "{most: max(for r in $[*] where exists(r.a.b) return r.a.b)}",
     "for r in $[*] return let l = r.list return l[*].b",
+    "for r in $[*] order by r.a ?? 0 return r.b",
+    "for r in $[*] order by r.list[0].b first 2 return r.a",
+    "for r in $[*] let x = r.a order by text(r.b ?? 'z') descending skip 1 return {x, r.list}",
+    "for r in $[*] for l in r.list[*] group by k = l.b ?? 'none' return {k, n: count(r[*]), of: r[*].a, l}",
+    "for r in $[*] group by k = exists(r.a) return {k, total: sum(r[*].list[*].b), b: r[0].b}",
+    "for r in $[*] group by k = r.b ?? 0 order by k return k",
+    "for r in $[*] group by k = r.b ?? 0 group by n = length(r) return {n, k, r: r[*][*].a}",
+    "for r in $[*] carry n from 0 = n + 1 return [n, r.a]",
+    "for r in $[*] carry last from null = r.b ?? last where exists(r.a) return {last, r.a}",
+    "for r in $[*] window 2 return {a: r[*].a, b: r[-1].b}",
+    "for r in $[*] window 2 step 3 order by count(r[*].a) return r[0].list",
+    "for r at i in $[*] carry n from 0 = n + i group by k = n return {k, i, r: r[?@.a].b}",
+    "for r in $[*] group by k = r.b ?? 0 return {k, n: count(r[*]), m: length(r), a: count(r[?@.a == 1].list[*])}",
+    "for r in $[*] for l in r.list[*] group by k = l.b ?? 0 order by k return {k, s: sum(r[*].a), t: max(l[*].b)}",
+    "for r in $[*] group by k = exists(r.a) return if k then avg(r[*].a) else 'none'",
+    "for r in $[*] group by k = r.b ?? 0 let n = count(r[*]) where n > 1 order by n descending, k first 1 return [k, n]",
+    "for r in $[*] group by k = r.b ?? 0 let m = length(r) group by n = m return {n, k, c: count(k[*])}",
+    "for r at i in $[*] group by k = r.b ?? 0 return {k, last: max(i[*]), least: min(r[*].list[0].a)}",
+    "for r in $[*] first 3 order by r.a ?? 0 descending first 1 return r",
 ];
 
 /// What a run over records gives: each result with its path, and the failure that ended it.
@@ -60,10 +81,12 @@ fn results(
         .unwrap()
         .begin_records(Grain::Items)
         .unwrap();
+    let keep = Arena::new();
+    let mut kept = Kept::new(plan, &keep);
     let mut runner = Runner::for_batch(plan, Grain::Items, names, &arena, &mut session);
     let (mut results, mut index) = (Vec::new(), 0);
     while let Some(record) = reader.next_value().unwrap() {
-        let ran = runner.record(&mut state, index, record, &mut |value| {
+        let ran = runner.record(&mut state, &mut kept, index, record, &mut |value| {
             let mut written = Vec::new();
             json::write(value.unwrap(), Style::Compact, &mut written);
             let path = locate(record, value.unwrap().origin()).map(|path| path.to_string());
@@ -77,12 +100,10 @@ fn results(
         }
     }
     let mut ended = None;
-    let finished = runner.end_records(&state, index, &mut |value| {
-        ended = value.map(|value| {
-            let mut written = Vec::new();
-            json::write(value, Style::Compact, &mut written);
-            String::from_utf8(written).unwrap()
-        });
+    let finished = runner.end_records(&mut state, &mut kept, index, &mut |value| {
+        let mut written = Vec::new();
+        json::write(value.unwrap_or(Value::NULL), Style::Compact, &mut written);
+        ended.get_or_insert_with(String::new).push_str(&String::from_utf8(written).unwrap());
         Flow::Continue(())
     });
     (results, finished.err().map(|failure| failure.message).or(ended))
@@ -124,7 +145,7 @@ fn rules_that_keep_the_whole_list_have_no_needs() {
     for rule in [
         "$",
         "count($[*]) + count($[*].a)",
-        "for r in $[*] order by r.a return r",
+        "sum(for r in $[*] order by r.a return r.b)",
         "$..a",
         "[$[*].a]",
         "true && count($[*]) > 1",
@@ -135,5 +156,48 @@ fn rules_that_keep_the_whole_list_have_no_needs() {
             None,
             "{rule}"
         );
+    }
+}
+
+/// What a run over the whole list gives: its results, and the failure that ended it.
+fn of_document(plan: &Plan, text: &str) -> (String, Option<String>) {
+    let arena = Arena::new();
+    let mut reader = Reader::new(text, &arena, ReaderOptions::default());
+    let mut records = Vec::new();
+    while let Some(record) = reader.next_value().unwrap() {
+        records.push(record);
+    }
+    let arguments = Arguments::read(plan, &[], &arena).unwrap();
+    let mut session = Session::new(plan);
+    let root = Some(arena.list(&records));
+    let mut written = Vec::new();
+    let ran =
+        Runner::new(plan, &arguments, root, &arena, &mut session).unwrap().document(&mut |value| {
+            json::write(value.unwrap_or(Value::NULL), Style::Compact, &mut written);
+            Flow::Continue(())
+        });
+    (String::from_utf8(written).unwrap(), ran.err().map(|failure| failure.message))
+}
+
+proptest! {
+    #[test]
+    fn record_by_record_as_all_at_once(records in proptest::collection::vec(value(), 0..12)) {
+        let text = records.join("\n");
+        for rule in RULES {
+            let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
+            let (streamed, last) = results(&plan, &text, true);
+            let (whole, failure) = of_document(&plan, &text);
+            let mut given: String = streamed.into_iter().map(|(value, _)| value).collect();
+            match failure {
+                Some(failure) => {
+                    let said = last.as_deref().is_some_and(|last| last.starts_with(&failure));
+                    prop_assert!(said, "{rule}: {last:?} for {failure}");
+                }
+                None => {
+                    given.extend(last);
+                    prop_assert_eq!(given, whole, "{}", rule);
+                }
+            }
+        }
     }
 }

@@ -2,7 +2,9 @@
 
 use bumpalo::Bump;
 
-use crate::{Attribute, Decimal, Element, Map, MapBuilder, Member, Node, Number, Origin, Value};
+use crate::{
+    Attribute, Decimal, Element, Map, MapBuilder, Member, Name, Node, Number, Origin, Value,
+};
 
 /// Memory that is handed out in one direction and freed all at once.
 #[derive(Default)]
@@ -77,6 +79,59 @@ impl Arena {
     /// Puts two texts here that belong together.
     pub fn pair<'a>(&'a self, first: &'a str, second: &'a str) -> &'a (&'a str, &'a str) {
         self.0.alloc((first, second))
+    }
+
+    /// Copies a value with all that is in it from another arena. Where it was read is forgotten.
+    pub fn copy<'a>(&'a self, value: Value<'_>) -> Value<'a> {
+        let origin = Origin::NONE;
+        match value {
+            Value::Null(_) => Value::NULL,
+            Value::Boolean(_, value) => Value::boolean(value),
+            Value::Number(_, number) => {
+                Value::number(Number::from_checked(self.text(number.as_str())))
+            }
+            Value::Text(_, text) => Value::Text(origin, self.text(text)),
+            Value::Untyped(_, text) => Value::Untyped(origin, self.text(text)),
+            Value::List(_, items) => {
+                let items = items.iter().map(|item| self.copy(*item));
+                Value::List(origin, self.0.alloc_slice_fill_iter(items))
+            }
+            Value::Map(_, map) => {
+                let members = map
+                    .members()
+                    .iter()
+                    .map(|m| Member { name: self.text(m.name), value: self.copy(m.value) });
+                let members: &[Member<'a>] = self.0.alloc_slice_fill_iter(members);
+                Value::Map(origin, self.map_with(Map::new(members, self.index(map.index()))))
+            }
+            Value::Element(_, element) => Value::Element(origin, self.copy_element(element)),
+        }
+    }
+
+    fn copy_element<'a>(&'a self, element: &Element<'_>) -> &'a Element<'a> {
+        let origin = Origin::NONE;
+        let name =
+            |name: Name<'_>| Name::new(self.text(name.qualified()), self.text(name.namespace()));
+        let attributes = element.attributes.iter().map(|attribute| Attribute {
+            name: name(attribute.name),
+            value: self.text(attribute.value),
+            origin,
+        });
+        let content = element.content.iter().map(|node| match node {
+            Node::Element(_, child) => Node::Element(origin, self.copy_element(child)),
+            Node::Text(_, text) => Node::Text(origin, self.text(text)),
+            Node::Comment(_, text) => Node::Comment(origin, self.text(text)),
+            Node::Instruction(_, (target, data)) => {
+                Node::Instruction(origin, self.pair(self.text(target), self.text(data)))
+            }
+            Node::DocumentType(_, text) => Node::DocumentType(origin, self.text(text)),
+        });
+        self.element(Element {
+            name: name(element.name),
+            attributes: self.0.alloc_slice_fill_iter(attributes),
+            content: self.0.alloc_slice_fill_iter(content),
+            text: element.text.map(|text| self.text(text)),
+        })
     }
 
     pub(crate) fn index(&self, index: &[u32]) -> &[u32] {

@@ -44,6 +44,11 @@ impl<'a> Map<'a> {
         self.members
     }
 
+    #[inline]
+    pub(crate) fn index(&self) -> &'a [u32] {
+        self.index
+    }
+
     /// How many members there are.
     #[must_use]
     pub fn len(&self) -> usize {

@@ -131,6 +131,21 @@ impl<'a> Value<'a> {
         }
     }
 
+    /// The same value, read somewhere else.
+    #[must_use]
+    pub fn with_origin(self, origin: Origin) -> Self {
+        match self {
+            Self::Null(_) => Self::Null(origin),
+            Self::Boolean(_, value) => Self::Boolean(origin, value),
+            Self::Number(_, number) => Self::Number(origin, number),
+            Self::Text(_, text) => Self::Text(origin, text),
+            Self::Untyped(_, text) => Self::Untyped(origin, text),
+            Self::List(_, items) => Self::List(origin, items),
+            Self::Map(_, map) => Self::Map(origin, map),
+            Self::Element(_, element) => Self::Element(origin, element),
+        }
+    }
+
     /// The number, if it is one.
     #[inline]
     #[must_use]

@@ -28,12 +28,24 @@ impl Checker<'_> {
             Kind::Lets(before, Box::new(self.either(&parsed.result)))
         } else {
             let outer = Outer { names: self.scope.mark(), slots: self.scope.frame() };
-            let mut clauses: Vec<Clause> =
-                clauses.map(|clause| self.clause(clause, outer)).collect();
+            let mut late_paths = usize::MAX;
+            let mut compiled = Vec::new();
+            for clause in clauses {
+                let clause = self.clause(clause, outer);
+                if late_paths == usize::MAX && clause.kind.holds_turns() {
+                    late_paths = self.paths.len();
+                }
+                compiled.push(clause);
+            }
+            let mut clauses = compiled;
             mark_joins(&mut clauses);
             mark_bounds(&mut clauses);
             let result = self.value(&parsed.result);
-            Kind::Loop(Box::new(Loop { before, clauses, result }))
+            let mut repeat = Loop { before, clauses, result, late_paths };
+            if repeat.fold_groups(self.scope.frame()) {
+                self.scope.spare();
+            }
+            Kind::Loop(Box::new(repeat))
         };
         self.scope.forget(mark);
         Expr { kind, span: expr.span }
@@ -85,7 +97,7 @@ impl Checker<'_> {
                     .into_iter()
                     .map(|(name, key, known)| (self.bind_local(name, known, None), key))
                     .collect();
-                ClauseKind::GroupBy { keys, slots }
+                ClauseKind::GroupBy { keys, slots, folds: None }
             }
             ast::ClauseKind::Carry { name, from, step } => {
                 let hidden = self.scope.hide(outer.names);

@@ -249,6 +249,7 @@ impl Checker<'_> {
             | Kind::Case(_)
             | Kind::ValueOf(_)
             | Kind::Folded
+            | Kind::GroupFolded(..)
             | Kind::Broken => Type::Any,
         }
     }

@@ -35,6 +35,11 @@ impl Scope {
         self.frame
     }
 
+    /// Takes a slot that has no name.
+    pub(super) fn spare(&mut self) {
+        self.frame += 1;
+    }
+
     /// Starts the frame of a def; gives what to hand back when leaving.
     pub(super) fn enter_def(&mut self) -> (Vec<Bound>, usize) {
         (std::mem::take(&mut self.locals), std::mem::take(&mut self.frame))

@@ -5,6 +5,7 @@ use std::ops::{ControlFlow, Range};
 
 use kyanite_tree::Value;
 
+use super::folded::Folded;
 use super::{Failure, Flow, Ran, Runner, group};
 use crate::plan::{Clause, ClauseKind, Expr, ForSource, Loop};
 
@@ -16,9 +17,11 @@ const AHEAD: u64 = 1000;
 pub(super) struct Counters(Vec<u64>);
 
 /// Turns that the next clause in line holds back until it has seen them all.
-#[derive(Default)]
+#[derive(Clone, Default)]
 pub(super) struct Held<'a> {
     pub(super) turns: Vec<Turn<'a>>,
+    /// The groups of the next clause in line, when their turns go into aggregates.
+    pub(super) folded: Folded,
     /// The running values of `carry`, by the position of their clauses.
     carried: HashMap<usize, Option<Value<'a>>>,
     /// The turns of `window`, by the position of their clauses.
@@ -26,14 +29,36 @@ pub(super) struct Held<'a> {
 }
 
 /// The last turns that a window has seen.
-#[derive(Default)]
+#[derive(Clone, Default)]
 struct Seen<'a> {
     turns: VecDeque<Vec<Option<Value<'a>>>>,
     /// How many of the next turns belong to no window.
     skip: u64,
 }
 
+impl Held<'_> {
+    /// What is kept from turn to turn, each value as `copy` gives it; without the turns that are held back.
+    pub(super) fn running<'g>(&self, copy: &dyn Fn(Value<'_>) -> Value<'g>) -> Held<'g> {
+        let carried = self.carried.iter().map(|(at, value)| (*at, value.map(copy)));
+        let window = |seen: &Seen<'_>| Seen {
+            turns: seen
+                .turns
+                .iter()
+                .map(|turn| turn.iter().map(|value| value.map(copy)).collect())
+                .collect(),
+            skip: seen.skip,
+        };
+        Held {
+            turns: Vec::new(),
+            folded: Folded::default(),
+            carried: carried.collect(),
+            windows: self.windows.iter().map(|(at, seen)| (*at, window(seen))).collect(),
+        }
+    }
+}
+
 /// A turn that was put aside.
+#[derive(Clone)]
 pub(super) struct Turn<'a> {
     /// What it is ordered by.
     pub(super) keys: Vec<Option<Value<'a>>>,
@@ -50,9 +75,21 @@ impl<'a> Runner<'_, 'a> {
     ) -> Ran<Flow> {
         let mut counters = self.begin_loop(repeat)?;
         let mut held = Held::default();
-        let mut flow = self.clauses(repeat, 0, &mut counters, &mut held, emit)?;
+        let flow = self.clauses(repeat, 0, &mut counters, &mut held, emit)?;
+        self.hand_on(repeat, counters, held, flow, emit)
+    }
+
+    /// Hands the turns that a clause has held back to the clauses behind it: all of them have come.
+    pub(super) fn hand_on(
+        &mut self,
+        repeat: &'a Loop,
+        mut counters: Counters,
+        mut held: Held<'a>,
+        mut flow: Flow,
+        emit: &mut dyn FnMut(Value<'a>) -> Flow,
+    ) -> Ran<Flow> {
         for (position, clause) in repeat.clauses.iter().enumerate() {
-            // All turns have come; that an earlier clause wanted no more of them does not end these.
+            // That an earlier clause wanted no more turns does not end these.
             match &clause.kind {
                 ClauseKind::OrderBy { keys, slots, .. } => {
                     let mut turns = std::mem::take(&mut held.turns);
@@ -67,7 +104,26 @@ impl<'a> Runner<'_, 'a> {
                         }
                     }
                 }
-                ClauseKind::GroupBy { keys, slots } => {
+                ClauseKind::GroupBy { keys, slots, folds: Some(folds) } => {
+                    let folded = std::mem::take(&mut held.folded);
+                    flow = ControlFlow::Continue(());
+                    let group_keys: Vec<_> =
+                        folded.groups.iter().map(|group| group.keys.clone()).collect();
+                    self.folded_groups.insert(self.frame + folds.slot, (folds, folded));
+                    for (number, group) in group_keys.iter().enumerate() {
+                        self.bind_folded(folds, slots.clone(), number);
+                        for ((slot, _), key) in keys.iter().zip(group) {
+                            let key = self.key_of(key.as_ref());
+                            self.set_local(*slot, key);
+                        }
+                        flow =
+                            self.clauses(repeat, position + 1, &mut counters, &mut held, emit)?;
+                        if flow.is_break() {
+                            break;
+                        }
+                    }
+                }
+                ClauseKind::GroupBy { keys, slots, folds: None } => {
                     let groups = group::group(std::mem::take(&mut held.turns));
                     flow = ControlFlow::Continue(());
                     for group in groups {
@@ -107,6 +163,15 @@ impl<'a> Runner<'_, 'a> {
             });
         }
         Ok(Counters(counters))
+    }
+
+    /// How many turns are wanted behind the clause that holds them, if only the first few are.
+    pub(super) fn most_wanted(repeat: &Loop, counters: &Counters) -> Option<u64> {
+        let position = repeat.holding()?;
+        match &repeat.clauses[position].kind {
+            ClauseKind::OrderBy { is_bounded: true, .. } => counters.0.get(position + 1).copied(),
+            _ => None,
+        }
     }
 
     fn how_many(&mut self, expr: &'a Expr) -> Ran<u64> {
@@ -183,9 +248,13 @@ impl<'a> Runner<'_, 'a> {
                     Ok(ControlFlow::Continue(()))
                 }
             }
-            ClauseKind::GroupBy { keys, slots } => {
+            ClauseKind::GroupBy { keys, slots, folds } => {
                 let keys =
                     keys.iter().map(|(_, key)| self.group_key(key)).collect::<Ran<Vec<_>>>()?;
+                if let Some(folds) = folds {
+                    self.fold_turn(folds, &keys, &mut held.folded)?;
+                    return Ok(ControlFlow::Continue(()));
+                }
                 let names = slots.clone().map(|slot| self.local(slot)).collect();
                 held.turns.push(Turn { keys, names });
                 Ok(ControlFlow::Continue(()))

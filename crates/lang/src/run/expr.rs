@@ -16,7 +16,12 @@ const CALLS: usize = 1000;
 
 impl<'a> Runner<'_, 'a> {
     /// The value of an expression, or nothing.
+    #[inline]
     pub(super) fn value(&mut self, expr: &'a Expr) -> Ran<Option<Value<'a>>> {
+        if self.session.trace.is_some() { self.traced(expr) } else { self.evaluate(expr) }
+    }
+
+    pub(super) fn evaluate(&mut self, expr: &'a Expr) -> Ran<Option<Value<'a>>> {
         Ok(Some(match &expr.kind {
             Kind::Constant(literal) => constant(literal),
             Kind::One(path) => return self.one(path),
@@ -81,6 +86,7 @@ impl<'a> Runner<'_, 'a> {
                     (None, None) => Ok(None),
                 };
             }
+            Kind::GroupFolded(slot, number) => return self.group_folded(*slot, *number),
             Kind::CallDef(def, arguments) => return self.call_def(expr, *def, arguments),
             Kind::Broken => {
                 return Err(Failure::new(expr.span, "this part of the rule was not checked"));
@@ -364,7 +370,10 @@ impl<'a> Runner<'_, 'a> {
         };
         let mut given = None;
         if let Some(path) = argument.collected() {
-            let _ = self.each(path, &mut |_, node| Ok(take(node)))?;
+            let _ = self.each(path, &mut |runner, node| {
+                runner.contribute(node);
+                Ok(take(node))
+            })?;
         } else if let Kind::Loop(repeat) = &argument.kind {
             let _ = self.repeat(repeat, &mut take)?;
         } else {

@@ -13,23 +13,34 @@ impl<'a> Runner<'_, 'a> {
     /// Sorts turns by their keys: numbers by value, texts by Unicode scalar, nothing and null last.
     pub(super) fn sort(&mut self, keys: &'a [OrderKey], turns: &mut Vec<Turn<'a>>) -> Ran<()> {
         let mut ranked = Vec::with_capacity(turns.len());
-        let mut first: Vec<Option<Rank<'a>>> = vec![None; keys.len()];
+        let mut first: Vec<Option<Rank<'a>>> = Vec::new();
         for turn in turns.drain(..) {
-            let mut ranks = Vec::with_capacity(keys.len());
-            for ((key, value), first) in keys.iter().zip(&turn.keys).zip(&mut first) {
-                ranks.push(rank(key, *value, first)?);
-            }
+            let ranks = ranks(keys, &turn, &mut first)?;
             ranked.push((ranks, turn));
         }
-        ranked.sort_by(|(a, _), (b, _)| {
-            let each = keys.iter().zip(a.iter().zip(b));
-            each.map(|(key, (a, b))| compare(a.as_ref(), b.as_ref(), key.descending))
-                .find(|order| order.is_ne())
-                .unwrap_or(Ordering::Equal)
-        });
+        ranked.sort_by(|(a, _), (b, _)| order(keys, a, b));
         turns.extend(ranked.into_iter().map(|(_, turn)| turn));
         Ok(())
     }
+}
+
+/// The ranks of a turn, seen to have an order with those of the first turn that had any.
+pub(super) fn ranks<'a>(
+    keys: &[OrderKey],
+    turn: &Turn<'a>,
+    first: &mut Vec<Option<Rank<'a>>>,
+) -> Ran<Vec<Option<Rank<'a>>>> {
+    first.resize(keys.len(), None);
+    let each = keys.iter().zip(&turn.keys).zip(first);
+    each.map(|((key, value), first)| rank(key, *value, first)).collect()
+}
+
+/// Which of two turns with these ranks comes first.
+pub(super) fn order(keys: &[OrderKey], a: &[Option<Rank<'_>>], b: &[Option<Rank<'_>>]) -> Ordering {
+    let each = keys.iter().zip(a.iter().zip(b));
+    each.map(|(key, (a, b))| compare(a.as_ref(), b.as_ref(), key.descending))
+        .find(|order| order.is_ne())
+        .unwrap_or(Ordering::Equal)
 }
 
 /// The rank of one key of a turn, seen to have an order with the `first` rank of that key.

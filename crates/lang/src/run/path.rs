@@ -269,7 +269,8 @@ impl<'a> Runner<'_, 'a> {
             }
             Nodes::Many(path) => {
                 let (mut count, mut first) = (0, None);
-                let _ = self.each(path, &mut |_, node| {
+                let _ = self.each(path, &mut |runner, node| {
+                    runner.contribute(node);
                     count += 1;
                     first = first.or(Some(node));
                     Ok(if count >= most {

@@ -160,8 +160,11 @@ impl Watch {
     /// Whether the report needs to look at no further names: every path has selected something, or has missed often
     /// enough. Until then records are to be read whole.
     #[must_use]
-    pub fn has_seen_enough(&self) -> bool {
-        self.paths.iter().all(|path| path.selected || path.stop.misses >= LOOKED_AT)
+    pub fn has_seen_enough(&self, plan: &Plan) -> bool {
+        // What is asked behind the last record cannot be waited for.
+        self.paths.iter().enumerate().all(|(number, path)| {
+            path.selected || path.stop.misses >= LOOKED_AT || plan.is_late(number)
+        })
     }
 
     /// What is to be said at the end of a run: paths that selected nothing, name steps that met lists, and tests

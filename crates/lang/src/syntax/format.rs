@@ -438,13 +438,14 @@ impl Printer<'_, '_> {
 
     /// A bracket with all in it on one line; nothing when the author has broken it, or a comment does.
     fn flat(&self, open: usize, items: &[Item], close: usize) -> Option<String> {
-        let is_bare = |at: usize| {
-            self.pieces[at].comments.is_empty() && self.pieces[at].comment.is_none()
-        };
+        let is_bare =
+            |at: usize| self.pieces[at].comments.is_empty() && self.pieces[at].comment.is_none();
         let first = items.first().and_then(|item| item.nodes.first());
         let is_broken = first.is_some_and(|first| self.pieces[first.first()].lines > 0);
         // The comment behind the last bracket does not break what is before it.
-        if is_broken || self.pieces[open].comment.is_some() || !self.pieces[close].comments.is_empty()
+        if is_broken
+            || self.pieces[open].comment.is_some()
+            || !self.pieces[close].comments.is_empty()
         {
             return None;
         }
@@ -488,7 +489,9 @@ impl Printer<'_, '_> {
             self.pieces[at].text == "*" && matches!(before, "[" | "." | ".." | ",")
         };
         match (b, a) {
-            (_, "," | ")" | "]" | "}" | "." | "..") | ("(" | "[" | "{" | "." | ".." | "...", _) => false,
+            (_, "," | ")" | "]" | "}" | "." | "..") | ("(" | "[" | "{" | "." | ".." | "...", _) => {
+                false
+            }
             (_, "*") if is_wildcard(after) => b == ",",
             // Signs, and the minus in the name of a format.
             (_, "-") | ("-", _) if piece.is_word => !piece.is_glued,
@@ -502,9 +505,7 @@ impl Printer<'_, '_> {
             (":", _) => !self.is_slice(before),
             (_, "(" | "[") => !piece.is_glued,
             ("@" | "$", _) => !piece.is_glued,
-            _ if is_wildcard(before) && piece.is_glued => {
-                !matches!(a, "[") || b != "*"
-            }
+            _ if is_wildcard(before) && piece.is_glued => !matches!(a, "[") || b != "*",
             _ => true,
         }
     }

@@ -1,0 +1,168 @@
+//! Groups of which only aggregates are needed: each turn then goes into running values, and is not kept.
+
+use std::ops::Range;
+
+use crate::functions::{FoldKind, Run, Signature};
+use crate::plan::{
+    ClauseKind, Entry, Expr, GroupFold, GroupFolds, Kind, Loop, ManyPath, Nodes, OnePath, Piece,
+    Selector, Start,
+};
+use crate::visit;
+
+impl Loop {
+    /// Turns the aggregates behind the first `group by` into running values, if nothing else there names what a turn bound.
+    /// The number of a group is then in the slot `spare`; gives whether that is used.
+    pub(super) fn fold_groups(&mut self, spare: usize) -> bool {
+        let Some(position) = self.holding() else { return false };
+        let ClauseKind::GroupBy { slots, .. } = &self.clauses[position].kind else { return false };
+        let slots = slots.clone();
+        let mut folds = Vec::new();
+        let mut take = |expr: &mut Expr| {
+            if let Some(kind) = fold_of(expr, &slots) {
+                let number = Kind::GroupFolded(spare, folds.len());
+                let call =
+                    Expr { kind: std::mem::replace(&mut expr.kind, number), span: expr.span };
+                folds.push(GroupFold { kind, call });
+            }
+        };
+        self.each_behind(position, &mut take);
+        let mut is_all = !folds.is_empty();
+        self.each_start_behind(position, &mut |start| {
+            is_all &= !matches!(start, Start::Local(slot) if slots.contains(slot));
+        });
+        if !is_all {
+            // The calls go back to where they were.
+            let mut folds: Vec<Option<GroupFold>> = folds.into_iter().map(Some).collect();
+            self.each_behind(position, &mut |expr| {
+                if let Kind::GroupFolded(slot, number) = expr.kind
+                    && slot == spare
+                    && let Some(fold) = folds.get_mut(number).and_then(Option::take)
+                {
+                    *expr = fold.call;
+                }
+            });
+            return false;
+        }
+        for clause in &mut self.clauses[position + 1..] {
+            match &mut clause.kind {
+                // A turn that is put in order keeps the number of its group.
+                ClauseKind::OrderBy { slots, .. } => slots.end = spare + 1,
+                ClauseKind::GroupBy { .. } | ClauseKind::Window { .. } => break,
+                _ => {}
+            }
+        }
+        if let ClauseKind::GroupBy { folds: of_clause, .. } = &mut self.clauses[position].kind {
+            *of_clause = Some(GroupFolds { slot: spare, folds });
+        }
+        true
+    }
+
+    /// Visits the expressions behind the clause at `position`, up to the next that puts turns together.
+    fn each_behind(&mut self, position: usize, visit: &mut dyn FnMut(&mut Expr)) {
+        for clause in &mut self.clauses[position + 1..] {
+            match &mut clause.kind {
+                ClauseKind::Let(_, value) | ClauseKind::Where { condition: value, .. } => {
+                    each(value, visit);
+                }
+                ClauseKind::OrderBy { keys, .. } => {
+                    keys.iter_mut().for_each(|key| each(&mut key.value, visit));
+                }
+                ClauseKind::GroupBy { keys, .. } => {
+                    keys.iter_mut().for_each(|(_, key)| each(key, visit));
+                    return;
+                }
+                ClauseKind::Window { .. } => return,
+                _ => {}
+            }
+        }
+        each(&mut self.result, visit);
+    }
+}
+
+/// What an aggregate over the turns of a group is.
+fn fold_of(expr: &Expr, slots: &Range<usize>) -> Option<FoldKind> {
+    let is_own = |start: &Start| matches!(start, Start::Local(slot) if slots.contains(slot));
+    let over = |path: &ManyPath| {
+        let first = path.segments.first();
+        let is_each = first.is_some_and(|segment| {
+            !segment.descendant
+                && matches!(
+                    segment.selectors.as_slice(),
+                    [Selector::Wildcard | Selector::Filter(_)]
+                )
+        });
+        // Conditions see the node and what is known before any turn.
+        let mut starts = 0;
+        let mut is_known = true;
+        visit::many(path, &mut |start| {
+            is_known &= starts == 0 || matches!(start, Start::Current | Start::Global(_));
+            starts += 1;
+        });
+        is_own(&path.start) && is_each && is_known
+    };
+    match &expr.kind {
+        Kind::Count(Nodes::Many(path)) => over(path).then_some(FoldKind::Count),
+        Kind::Call(Signature { run: Run::Fold(kind), .. }, arguments) => {
+            let path = arguments.first()?.collected()?;
+            over(path).then_some(*kind)
+        }
+        Kind::Call(Signature { name: "length", .. }, arguments) => match arguments.as_slice() {
+            [Expr { kind: Kind::One(OnePath { start, steps, .. }), .. }] => {
+                (steps.is_empty() && is_own(start)).then_some(FoldKind::Count)
+            }
+            _ => None,
+        },
+        _ => None,
+    }
+}
+
+/// Visits an expression and those in it that are evaluated in its turn; what a filter or an inner loop evaluates is not.
+fn each(expr: &mut Expr, visit: &mut dyn FnMut(&mut Expr)) {
+    visit(expr);
+    match &mut expr.kind {
+        Kind::Template(pieces) => {
+            for piece in pieces {
+                if let Piece::Value(value) = piece {
+                    each(value, visit);
+                }
+            }
+        }
+        Kind::List(items) => items.iter_mut().for_each(|item| each(&mut item.value, visit)),
+        Kind::Map(entries) => {
+            for entry in entries {
+                match entry {
+                    Entry::Named(_, value) | Entry::Spread(value) => each(value, visit),
+                    Entry::Computed(name, value) => {
+                        each(name, visit);
+                        each(value, visit);
+                    }
+                }
+            }
+        }
+        Kind::Collected(inner) | Kind::Not(inner) | Kind::Negate(inner) => each(inner, visit),
+        Kind::Binary(_, left, right) => {
+            each(left, visit);
+            each(right, visit);
+        }
+        Kind::If(condition, then, otherwise) => {
+            each(condition, visit);
+            each(then, visit);
+            otherwise.iter_mut().for_each(|otherwise| each(otherwise, visit));
+        }
+        Kind::Case(case) => {
+            case.subject.iter_mut().chain(&mut case.otherwise).for_each(|e| each(e, visit));
+            for (waits, value) in &mut case.branches {
+                waits.iter_mut().for_each(|wait| each(wait, visit));
+                each(value, visit);
+            }
+        }
+        Kind::Lets(bindings, result) => {
+            bindings.iter_mut().for_each(|(_, value)| each(value, visit));
+            each(result, visit);
+        }
+        Kind::Call(_, arguments) | Kind::CallDef(_, arguments) => {
+            arguments.iter_mut().for_each(|argument| each(argument, visit));
+        }
+        _ => {}
+    }
+}

@@ -1,0 +1,226 @@
+//! Groups whose turns go into running aggregates, and are not kept.
+
+use std::collections::HashMap;
+use std::ops::{ControlFlow, Range};
+
+use kyanite_tree::{Arena, Key, Number, Origin, Value};
+
+use super::{Ran, Runner};
+use crate::functions::{Fault, Fold};
+use crate::plan::{GroupFolds, Kind, ManyPath, Segment, Selector};
+
+/// Groups whose turns went into aggregates.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Folded {
+    known: HashMap<Vec<Option<Key>>, usize>,
+    pub(super) groups: Vec<FoldedGroup>,
+}
+
+#[derive(Clone, Debug)]
+pub(super) struct FoldedGroup {
+    pub(super) keys: Vec<Option<Scalar>>,
+    pub(super) folds: Vec<Running>,
+}
+
+/// An aggregate under way, or what was wrong with an item: that matters only when somebody asks.
+#[derive(Clone, Debug)]
+pub(super) struct Running {
+    fold: Result<Fold, Fault>,
+    /// The items, while a run is traced.
+    of: Vec<Origin>,
+}
+
+/// The value of a key, apart from what it was read from.
+#[derive(Clone, Debug)]
+pub(super) enum Scalar {
+    Null,
+    Boolean(bool),
+    Number(String),
+    Text(String),
+    Untyped(String),
+}
+
+impl Scalar {
+    fn of(value: Value<'_>) -> Self {
+        let text = || value.scalar_text().unwrap_or_default().to_owned();
+        match value {
+            Value::Boolean(_, value) => Self::Boolean(value),
+            Value::Number(..) => Self::Number(text()),
+            Value::Text(..) => Self::Text(text()),
+            Value::Untyped(..) => Self::Untyped(text()),
+            _ => Self::Null,
+        }
+    }
+
+    fn value<'a>(&self, arena: &'a Arena) -> Value<'a> {
+        match self {
+            Self::Null => Value::NULL,
+            Self::Boolean(value) => Value::boolean(*value),
+            Self::Number(text) => Value::number(Number::from_checked(arena.text(text))),
+            Self::Text(text) => Value::text(arena.text(text)),
+            Self::Untyped(text) => Value::Untyped(Origin::NONE, arena.text(text)),
+        }
+    }
+}
+
+impl Folded {
+    /// The group with these keys.
+    fn group(&mut self, key: Vec<Option<Key>>, new: impl FnOnce() -> FoldedGroup) -> usize {
+        let next = self.groups.len();
+        let position = *self.known.entry(key).or_insert(next);
+        if position == next {
+            self.groups.push(new());
+        }
+        position
+    }
+
+    /// Adds the groups of the records that follow.
+    ///
+    /// # Errors
+    /// When two aggregates cannot be joined; nothing is changed then.
+    pub(super) fn join(&mut self, later: &Self) -> Result<(), Fault> {
+        let mut order: Vec<(&Vec<Option<Key>>, usize)> =
+            later.known.iter().map(|(key, position)| (key, *position)).collect();
+        order.sort_unstable_by_key(|(_, position)| *position);
+        let mut joined = Vec::with_capacity(order.len());
+        for (key, position) in order {
+            let group = &later.groups[position];
+            let folds = match self.known.get(key) {
+                None => group.folds.clone(),
+                Some(own) => {
+                    let pairs = self.groups[*own].folds.iter().zip(&group.folds);
+                    pairs.map(|(own, later)| own.joined(later)).collect::<Result<_, Fault>>()?
+                }
+            };
+            joined.push((key, group, folds));
+        }
+        for (key, group, folds) in joined {
+            let position = self.group(key.clone(), || group.clone());
+            self.groups[position].folds = folds;
+        }
+        Ok(())
+    }
+
+    /// Forgets where items were read, since what they were read from is gone.
+    pub(super) fn forget_places(&mut self) {
+        for running in self.groups.iter_mut().flat_map(|group| &mut group.folds) {
+            match &mut running.fold {
+                Ok(fold) => fold.forget_place(),
+                Err(fault) => fault.origin = None,
+            }
+        }
+    }
+}
+
+impl Running {
+    fn joined(&self, later: &Self) -> Result<Self, Fault> {
+        let fold = match (&self.fold, &later.fold) {
+            (Ok(own), Ok(later)) => Ok(own.joined(later)?),
+            (Err(fault), _) | (_, Err(fault)) => Err(Fault::clone(fault)),
+        };
+        Ok(Self { fold, of: Vec::new() })
+    }
+}
+
+impl<'a> Runner<'_, 'a> {
+    /// Adds the current turn to the aggregates of its group.
+    pub(super) fn fold_turn(
+        &mut self,
+        folds: &'a GroupFolds,
+        keys: &[Option<Value<'a>>],
+        folded: &mut Folded,
+    ) -> Ran<()> {
+        let key = keys.iter().map(|key| key.map(Key::of)).collect();
+        let position = folded.group(key, || FoldedGroup {
+            keys: keys.iter().map(|key| key.map(Scalar::of)).collect(),
+            folds: folds
+                .folds
+                .iter()
+                .map(|fold| Running { fold: Ok(Fold::new(fold.kind)), of: Vec::new() })
+                .collect(),
+        });
+        for (fold, running) in folds.folds.iter().zip(&mut folded.groups[position].folds) {
+            let Some((slot, path)) = fold.over() else { continue };
+            let Some(value) = self.local(slot) else { continue };
+            match path {
+                None => running.add(value, self.session.trace.is_some()),
+                Some(path) => self.fold_path(path, value, running)?,
+            }
+        }
+        Ok(())
+    }
+
+    /// Adds the nodes that a path selects in the value of one turn.
+    fn fold_path(
+        &mut self,
+        path: &'a ManyPath,
+        value: Value<'a>,
+        running: &mut Running,
+    ) -> Ran<()> {
+        self.session.watch.asked(path.id);
+        if let Some(Segment { selectors, .. }) = path.segments.first()
+            && let [Selector::Filter(filter)] = selectors.as_slice()
+            && !self.test(filter, value)?
+        {
+            return Ok(());
+        }
+        let _ = self.walk(path, 1, value, &mut |runner, node| {
+            running.add(node, runner.session.trace.is_some());
+            Ok(ControlFlow::Continue(()))
+        })?;
+        Ok(())
+    }
+
+    /// Hands the groups on: their number goes into its slot, nothing into those of the names of their turns.
+    pub(super) fn bind_folded(&mut self, folds: &GroupFolds, slots: Range<usize>, number: usize) {
+        slots.for_each(|slot| self.set_local(slot, None));
+        let number = self.arena.integer(number as i64);
+        self.set_local(folds.slot, Some(number));
+    }
+
+    /// The value of a key of a group.
+    pub(super) fn key_of(&self, key: Option<&Scalar>) -> Option<Value<'a>> {
+        key.map(|key| key.value(self.arena))
+    }
+
+    /// The aggregate of that number over the group that is bound.
+    pub(super) fn group_folded(&mut self, slot: usize, number: usize) -> Ran<Option<Value<'a>>> {
+        let group = match self.local(slot) {
+            Some(Value::Number(_, group)) => group.as_integer(),
+            _ => None,
+        };
+        let found = self.folded_groups.get(&(self.frame + slot)).and_then(|(folds, folded)| {
+            let folds: &'a GroupFolds = folds;
+            let group = folded.groups.get(usize::try_from(group?).ok()?)?;
+            Some((folds.folds.get(number)?, group.folds.get(number)?))
+        });
+        let Some((fold, running)) = found else { return Ok(None) };
+        if let Some(trace) = &mut self.session.trace {
+            trace.met(&running.of);
+        }
+        let outcome = match &running.fold {
+            Ok(fold) => fold.finish(self.arena),
+            Err(fault) => Err(fault.clone()),
+        };
+        match (outcome, &fold.call.kind) {
+            (Ok(value), _) => Ok(value),
+            (Err(fault), Kind::Call(signature, arguments)) => {
+                Err(self.faulted(signature, fault, &fold.call, arguments, None))
+            }
+            (Err(_), _) => Ok(None),
+        }
+    }
+}
+
+impl Running {
+    fn add(&mut self, item: Value<'_>, is_traced: bool) {
+        if is_traced {
+            self.of.push(item.origin());
+        }
+        if let Ok(fold) = &mut self.fold
+            && let Err(fault) = fold.add(item)
+        {
+            self.fold = Err(fault);
+        }
+    }
+}

@@ -1,0 +1,122 @@
+//! What each computed value was made of, and by which part of the rule.
+//!
+//! While a run is traced, every value that an expression gives gets an origin of its own: the number of an entry that has
+//! the expression's place in the rule and the origins of the values that went into it. The origins of values that were read
+//! stand at the ends of these chains.
+
+use std::collections::HashSet;
+
+use kyanite_tree::{Origin, Value};
+
+use super::{Ran, Runner};
+use crate::finding::Span;
+use crate::plan::Expr;
+
+/// The number of the document that traced values seem to come from; no input and no source has it.
+const MADE: u16 = u16::MAX;
+
+/// The rule lines of one value that are told.
+const LINES: usize = 4;
+
+/// All values that a traced run made.
+#[derive(Debug, Default)]
+pub struct Trace {
+    entries: Vec<Made>,
+    /// The origins of values that the expressions under way have got so far.
+    got: Vec<Origin>,
+}
+
+/// A value that was made.
+#[derive(Debug)]
+struct Made {
+    span: Span,
+    of: Vec<Origin>,
+}
+
+/// Where a value comes from.
+#[derive(Clone, PartialEq, Eq, Debug, Default)]
+pub struct Provenance {
+    /// The expressions that made it, or handed it on: the last first.
+    pub rule: Vec<Span>,
+    /// The values of the inputs that it was made of, in the order they were met.
+    pub inputs: Vec<Origin>,
+}
+
+impl Trace {
+    fn entry(&self, origin: Origin) -> Option<&Made> {
+        (origin.document() == Some(MADE)).then(|| self.entries.get(origin.offset()))?
+    }
+
+    /// Whether an origin stands for a value that was made, not read.
+    #[must_use]
+    pub fn has_made(&self, origin: Origin) -> bool {
+        self.entry(origin).is_some()
+    }
+
+    /// Where the value with this origin comes from.
+    #[must_use]
+    pub fn provenance(&self, origin: Origin) -> Provenance {
+        let mut found = Provenance::default();
+        let mut next = Some(origin);
+        while let Some(made) = next.take().and_then(|origin| self.entry(origin)) {
+            // An operand alone is told by the expression around it.
+            let is_inside =
+                |outer: &Span| outer.start <= made.span.start && made.span.end <= outer.end;
+            if found.rule.len() < LINES && !found.rule.last().is_some_and(is_inside) {
+                found.rule.push(made.span);
+            }
+            if let [only] = made.of.as_slice() {
+                next = Some(*only);
+            }
+        }
+        let mut seen = HashSet::new();
+        let mut waiting = vec![origin];
+        while let Some(origin) = waiting.pop() {
+            if !origin.is_known() || !seen.insert((origin.document(), origin.offset())) {
+                continue;
+            }
+            match self.entry(origin) {
+                Some(made) => waiting.extend(made.of.iter().rev()),
+                None => found.inputs.push(origin),
+            }
+        }
+        found
+    }
+}
+
+impl Trace {
+    /// Values of these origins go into the value that is being made.
+    pub(super) fn met(&mut self, origins: &[Origin]) {
+        self.got.extend_from_slice(origins);
+    }
+}
+
+impl<'a> Runner<'_, 'a> {
+    /// The value of an expression, with an origin that tells what it was made of.
+    #[cold]
+    pub(super) fn traced(&mut self, expr: &'a Expr) -> Ran<Option<Value<'a>>> {
+        let before = self.session.trace.as_ref().map_or(0, |trace| trace.got.len());
+        let value = self.evaluate(expr)?;
+        let Some(trace) = &mut self.session.trace else { return Ok(value) };
+        let got = trace.got.split_off(before);
+        let Some(value) = value else { return Ok(None) };
+        let of = match value {
+            // What was handed on is made of itself alone, whatever was asked to choose it.
+            value if value.origin().is_known() => vec![value.origin()],
+            Value::List(_, items) => items.iter().map(|item| item.origin()).collect(),
+            _ => got,
+        };
+        let origin = Origin::new(MADE, trace.entries.len());
+        trace.entries.push(Made { span: expr.span, of });
+        trace.got.push(origin);
+        Ok(Some(value.with_origin(origin)))
+    }
+
+    /// Notes that a node goes into the value that is being made.
+    #[inline]
+    pub(super) fn contribute(&mut self, node: Value<'a>) {
+        if let Some(trace) = &mut self.session.trace {
+            trace.got.push(node.origin());
+        }
+    }
+}
