@@ -2,6 +2,7 @@
 
 mod canonical;
 mod error;
+mod needed;
 mod read;
 mod string;
 mod write;

@@ -110,7 +110,7 @@ impl Needs {
     /// What is needed of a value, with all that its node says: of one whose children are needed both by name and
     /// each, all is.
     #[inline]
-    fn resolved(&self, need: Need) -> Need {
+    pub(crate) fn resolved(&self, need: Need) -> Need {
         let node = &self.nodes[need.0 as usize];
         if node.all || (node.children.is_some() && !node.members.is_empty()) {
             Need::ALL
@@ -123,6 +123,14 @@ impl Needs {
     #[must_use]
     pub fn of_record(&self) -> Need {
         if self.nodes.is_empty() { Need::ALL } else { self.resolved(Need::RECORD) }
+    }
+
+    /// The members that are needed by their names, with what is needed of each; nothing where any member may be needed.
+    #[inline]
+    #[must_use]
+    pub fn named_members(&self, of: Need) -> Option<&[(String, Need)]> {
+        let node = self.nodes.get(of.0 as usize)?;
+        (!node.all && node.children.is_none()).then_some(&node.members)
     }
 
     /// What is needed of the member called `name`, if anything.

@@ -7,6 +7,7 @@ use std::ops::Range;
 
 use kyanite_formats::needs::{Need, Needs};
 
+use crate::functions::FoldKind;
 use crate::plan::{
     Clause, ClauseKind, Entry, Expr, ForSource, Grain, GroupFold, Kind, Loop, ManyPath, Nodes,
     OnePath, Piece, Plan, RecordHead, RecordSource, Records, Segment, Selector, Start, Step,
@@ -30,7 +31,10 @@ impl Plan {
         match source {
             RecordSource::Many(path) => {
                 let nodes = analysis.segments(path.segments.get(1..)?, record);
-                analysis.all(&nodes);
+                // Of what is counted nothing is looked at.
+                if self.fold.as_ref().is_none_or(|fold| fold.kind != FoldKind::Count) {
+                    analysis.all(&nodes);
+                }
             }
             RecordSource::One(path) => {
                 let nodes = analysis.steps(path.steps.get(1..)?, record);
@@ -160,12 +164,11 @@ impl Analysis {
         self.current = outer;
     }
 
-    fn nodes(&mut self, nodes: &Nodes) {
-        let parts = match nodes {
+    fn nodes(&mut self, nodes: &Nodes) -> Parts {
+        match nodes {
             Nodes::One(path) => self.one(path),
             Nodes::Many(path) => self.many(path),
-        };
-        self.all(&parts);
+        }
     }
 
     /// Binds a name: to parts of the record where the value is such, else to something of its own.
@@ -254,7 +257,14 @@ impl Analysis {
                 let parts = self.many(path);
                 self.all(&parts);
             }
-            Kind::Exists(nodes) | Kind::Count(nodes) | Kind::ValueOf(nodes) => self.nodes(nodes),
+            // That they are there is all that is asked.
+            Kind::Exists(nodes) | Kind::Count(nodes) => {
+                self.nodes(nodes);
+            }
+            Kind::ValueOf(nodes) => {
+                let parts = self.nodes(nodes);
+                self.all(&parts);
+            }
             Kind::Template(pieces) => {
                 self.values(pieces.iter().filter_map(|piece| match piece {
                     Piece::Value(value) => Some(value),

@@ -16,6 +16,9 @@
 //! assert!(reader.next_value().unwrap().is_none());
 //! ```
 
+use std::rc::Rc;
+
+use kyanite_scan::Structure;
 use kyanite_tree::{Arena, Map, Member, Number, Origin, Value};
 
 use super::error::{ErrorKind, ReadError};
@@ -97,28 +100,34 @@ pub fn value_end(text: &str, offset: usize) -> usize {
 
 /// Reads one JSON value after another.
 pub struct Reader<'a> {
-    text: &'a str,
-    bytes: &'a [u8],
-    at: usize,
+    pub(super) text: &'a str,
+    pub(super) bytes: &'a [u8],
+    pub(super) at: usize,
     arena: &'a Arena,
-    options: ReaderOptions,
+    pub(super) options: ReaderOptions,
     /// The values of the lists that are open.
     items: Vec<Value<'a>>,
     /// The members of the maps that are open; the last one's value may be still to come.
-    members: Vec<Member<'a>>,
-    open: Vec<Open>,
+    pub(super) members: Vec<Member<'a>>,
+    pub(super) open: Vec<Open>,
     unescaped: String,
     duplicates: Vec<Duplicate>,
     /// What is needed of each record; all without it.
-    needs: Option<&'a Needs>,
+    pub(super) needs: Option<&'a Needs>,
+    /// Where the structure of the text is, for stepping over what is not needed; none where each byte is to be looked at.
+    pub(super) structure: Option<Rc<Structure>>,
+    /// The number of a mark of the structure near to where reading is.
+    pub(super) mark: usize,
+    /// How many containers are open around the value that is being read.
+    pub(super) floor: usize,
     /// What is needed of the value that comes next; nothing when it is stepped over.
-    need: Option<Need>,
+    pub(super) need: Option<Need>,
     /// Whether the value that was read last is needed.
     is_needed: bool,
 }
 
 /// A container whose end has not been read.
-struct Open {
+pub(super) struct Open {
     start: usize,
     /// What is needed of it; nothing when it is stepped over.
     need: Option<Need>,
@@ -143,16 +152,35 @@ impl<'a> Reader<'a> {
             unescaped: String::new(),
             duplicates: Vec::new(),
             needs: None,
+            structure: None,
+            mark: 0,
+            floor: 0,
             need: Some(Need::ALL),
             is_needed: true,
         }
     }
 
-    /// The same reader, building of each value only what is needed. Members that are not needed are stepped over: their
-    /// grammar is checked, but they are not in the maps. Items that are not needed are null.
+    /// The same reader, building of each value only what is needed. Members that are not needed are stepped over: they are
+    /// not in the maps. Items that are not needed are null.
+    ///
+    /// Of texts, lists and maps that are stepped over is seen that they end, that their brackets match and are not too
+    /// deep, that texts have no control characters, and that outside of texts there are only characters that JSON has
+    /// there; their whole grammar is checked when the reader is [strict](Self::strict).
     #[must_use]
     pub fn with_needs(mut self, needs: &'a Needs) -> Self {
         self.needs = Some(needs);
+        // Where all of each record is needed nothing is stepped over.
+        if needs.of_record() != Need::ALL {
+            self.structure =
+                Some(Structure::of(self.bytes)).filter(Structure::is_plausible).map(Rc::new);
+        }
+        self
+    }
+
+    /// The same reader, checking the whole grammar of what is stepped over.
+    #[must_use]
+    pub fn strict(mut self) -> Self {
+        self.structure = None;
         self
     }
 
@@ -180,22 +208,28 @@ impl<'a> Reader<'a> {
         self.items.clear();
         self.members.clear();
         self.open.clear();
+        self.floor = 0;
         self.need = Some(self.needs.map_or(Need::ALL, Needs::of_record));
         if self.skip_blank().is_none() {
             return Ok(None);
         }
+        self.whole_value().map(Some)
+    }
+
+    /// The value that begins here, with all that is in it.
+    pub(super) fn whole_value(&mut self) -> Result<Value<'a>, ReadError> {
         loop {
             if let Some(value) = self.begin_value()?
                 && let Some(whole) = self.end_value(value)?
             {
-                return Ok(Some(whole));
+                return Ok(whole);
             }
         }
     }
 
     /// Skips blank space; gives the byte there.
     #[inline]
-    fn skip_blank(&mut self) -> Option<u8> {
+    pub(super) fn skip_blank(&mut self) -> Option<u8> {
         loop {
             match self.bytes.get(self.at) {
                 Some(b' ' | b'\n' | b'\r' | b'\t') => self.at += 1,
@@ -218,6 +252,9 @@ impl<'a> Reader<'a> {
         let start = self.at;
         self.is_needed = self.need.is_some();
         match self.bytes.get(start) {
+            Some(b'"' | b'{' | b'[') if !self.is_needed && self.step_over() => {
+                Ok(Some(Value::NULL))
+            }
             Some(b'"') if !self.is_needed => {
                 self.skip_quoted()?;
                 Ok(Some(Value::NULL))
@@ -231,6 +268,9 @@ impl<'a> Reader<'a> {
                 Ok(Some(Value::Number(self.origin(start), number)))
             }
             Some(b'{') => {
+                if let Some(map) = self.needed_members(start)? {
+                    return Ok(Some(map));
+                }
                 self.push_open(start, true)?;
                 if self.skip_blank() == Some(b'}') {
                     return self.close().map(Some);
@@ -258,7 +298,10 @@ impl<'a> Reader<'a> {
     #[inline]
     fn end_value(&mut self, mut value: Value<'a>) -> Result<Option<Value<'a>>, ReadError> {
         loop {
-            let Some(open) = self.open.last() else { return Ok(Some(value)) };
+            let open = match self.open.last() {
+                Some(open) if self.open.len() > self.floor => open,
+                _ => return Ok(Some(value)),
+            };
             if open.is_map {
                 if self.is_needed
                     && let Some(member) = self.members.last_mut()
@@ -296,7 +339,7 @@ impl<'a> Reader<'a> {
     }
 
     #[inline]
-    fn push_open(&mut self, start: usize, is_map: bool) -> Result<(), ReadError> {
+    pub(super) fn push_open(&mut self, start: usize, is_map: bool) -> Result<(), ReadError> {
         if self.open.len() >= self.options.depth {
             return Err(ReadError::new(ErrorKind::TooDeep(self.options.depth), start, start + 1));
         }
@@ -328,7 +371,7 @@ impl<'a> Reader<'a> {
 
     /// Closes the innermost container at its closing bracket.
     #[inline]
-    fn close(&mut self) -> Result<Value<'a>, ReadError> {
+    pub(super) fn close(&mut self) -> Result<Value<'a>, ReadError> {
         self.at += 1;
         let Some(open) = self.open.pop() else { return Err(self.not_a_value()) };
         self.is_needed = open.need.is_some();
@@ -487,7 +530,7 @@ impl<'a> Reader<'a> {
     }
 
     #[cold]
-    fn no_comma(&self, close: char) -> ReadError {
+    pub(super) fn no_comma(&self, close: char) -> ReadError {
         if self.at >= self.bytes.len() {
             return self.ends_inside();
         }

@@ -1,0 +1,87 @@
+//! The structure by AVX2: 32 bytes an instruction.
+#![allow(
+    unsafe_code,
+    reason = "vector loads, and calls of code for instructions that were looked for"
+)]
+
+use std::arch::x86_64::{
+    __m256i, _mm_loadu_si128, _mm256_and_si256, _mm256_broadcastsi128_si256, _mm256_cmpeq_epi8,
+    _mm256_loadu_si256, _mm256_max_epu8, _mm256_movemask_epi8, _mm256_or_si256, _mm256_set1_epi8,
+    _mm256_setzero_si256, _mm256_shuffle_epi8, _mm256_srli_epi16,
+};
+
+use crate::classes::{Classes, LOWER, UPPER};
+use crate::{Finder, Scan, WORD, padded};
+
+/// The scan, if the processor has the instructions.
+pub(crate) fn scan() -> Option<Scan> {
+    let has_all = is_x86_feature_detected!("avx2")
+        && is_x86_feature_detected!("bmi1")
+        && is_x86_feature_detected!("bmi2");
+    has_all.then_some(|text, finder| {
+        // SAFETY: this function is handed out only where all of these were detected.
+        unsafe { words(text, finder) }
+    })
+}
+
+#[target_feature(enable = "avx2,bmi1,bmi2")]
+fn words(text: &[u8], finder: &mut Finder<'_>) {
+    let (words, rest) = text.as_chunks::<WORD>();
+    for word in words {
+        finder.word(classes(word));
+    }
+    if !rest.is_empty() {
+        finder.word(classes(&padded(rest)));
+    }
+}
+
+#[target_feature(enable = "avx2")]
+#[inline]
+fn classes(word: &[u8; WORD]) -> Classes {
+    // SAFETY: both loads of 32 bytes lie inside the 64 bytes of the word, and need no alignment.
+    let (low, high) = unsafe {
+        (
+            _mm256_loadu_si256(word.as_ptr().cast::<__m256i>()),
+            _mm256_loadu_si256(word.as_ptr().add(32).cast::<__m256i>()),
+        )
+    };
+    let equal = |low: __m256i, high: __m256i, byte: u8| {
+        let byte = _mm256_set1_epi8(byte as i8);
+        mask(_mm256_cmpeq_epi8(low, byte), _mm256_cmpeq_epi8(high, byte))
+    };
+    // `[` and `{`, and `]` and `}`, differ in one bit alone.
+    let fold = _mm256_set1_epi8(0x20);
+    let (low_folded, high_folded) = (_mm256_or_si256(low, fold), _mm256_or_si256(high, fold));
+    // The greater of a byte and 0x20 is the byte, unless it is a control character.
+    let is_greater = |v: __m256i| _mm256_cmpeq_epi8(_mm256_max_epu8(v, fold), v);
+    Classes {
+        quotes: equal(low, high, b'"'),
+        backslashes: equal(low, high, b'\\'),
+        marks: equal(low_folded, high_folded, b'{')
+            | equal(low_folded, high_folded, b'}')
+            | equal(low, high, b':'),
+        controls: !mask(is_greater(low), is_greater(high)),
+        plausible: !mask(implausible(low), implausible(high)),
+    }
+}
+
+#[target_feature(enable = "avx2")]
+#[inline]
+fn mask(low: __m256i, high: __m256i) -> u64 {
+    u64::from(_mm256_movemask_epi8(low) as u32) | u64::from(_mm256_movemask_epi8(high) as u32) << 32
+}
+
+/// Ones in the bytes whose halves share no bit.
+#[target_feature(enable = "avx2")]
+#[inline]
+fn implausible(bytes: __m256i) -> __m256i {
+    // SAFETY: both tables have the 16 bytes that are loaded.
+    let (upper, lower) =
+        unsafe { (_mm_loadu_si128(UPPER.as_ptr().cast()), _mm_loadu_si128(LOWER.as_ptr().cast())) };
+    let (upper, lower) = (_mm256_broadcastsi128_si256(upper), _mm256_broadcastsi128_si256(lower));
+    let half = _mm256_and_si256(_mm256_srli_epi16(bytes, 4), _mm256_set1_epi8(15));
+    // Of a byte from 0x80 on the shuffle gives nothing.
+    let both =
+        _mm256_and_si256(_mm256_shuffle_epi8(upper, half), _mm256_shuffle_epi8(lower, bytes));
+    _mm256_cmpeq_epi8(both, _mm256_setzero_si256())
+}

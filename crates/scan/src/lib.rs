@@ -1,0 +1,378 @@
+//! The structure of JSON texts (RFC 8259), found 64 bytes at a time: where texts in quotes begin and end, and where
+//! brackets and colons stand outside of them. A reader that needs only some members of a record steps over the others by
+//! it, without looking at their bytes again.
+//!
+//! What is found is the same on every processor; how fast depends on its vector instructions, which are looked for when
+//! the program runs.
+//!
+//! ```
+//! use kyanite_scan::Structure;
+//!
+//! let text = br#"{"berths": [{"no": 4, "note": "a ] in a text"}], "depth": 6.5}"#;
+//! let structure = Structure::of(text);
+//! assert!(structure.is_plausible());
+//! // The marks are the opening bracket, the colon behind the name, the bracket of the list.
+//! assert_eq!((structure.mark(0), structure.mark(1), structure.mark(2)), (Some(0), Some(9), Some(11)));
+//! let end = structure.container_end(text, 2, 10).and_then(|end| structure.mark(end));
+//! assert_eq!(end, Some(46));
+//! assert_eq!(structure.closing_quote(1), Some(8));
+//! ```
+
+#[cfg(target_arch = "x86_64")]
+mod avx2;
+#[cfg(target_arch = "x86_64")]
+mod avx512;
+mod classes;
+mod portable;
+
+use classes::Classes;
+
+/// The bytes that one mask stands for.
+pub(crate) const WORD: usize = 64;
+
+/// Where the structure of a text is.
+#[derive(Clone, Debug, Default)]
+pub struct Structure {
+    /// Quotes that begin or end a text: a bit a byte, the lowest bit of a word for its first byte.
+    quotes: Vec<u64>,
+    /// The bytes at which brackets and colons stand outside texts.
+    marks: Vec<u32>,
+    is_plausible: bool,
+    has_escapes: bool,
+}
+
+/// Finds the classes of each 64 bytes of a text, and hands them on.
+type Scan = fn(&[u8], &mut Finder<'_>);
+
+impl Structure {
+    /// The structure of `text`, which begins outside of quotes.
+    #[must_use]
+    pub fn of(text: &[u8]) -> Self {
+        Self::by(scan(), text)
+    }
+
+    fn by(scan: Scan, text: &[u8]) -> Self {
+        let mut structure = Self::default();
+        // Places are kept in 32 bits.
+        if u32::try_from(text.len()).is_err() {
+            return structure;
+        }
+        structure.quotes.reserve(text.len().div_ceil(WORD));
+        let mut finder = Finder {
+            structure: &mut structure,
+            at: 0,
+            inside: 0,
+            escaped: 0,
+            wrong: 0,
+            escapes: 0,
+        };
+        scan(text, &mut finder);
+        let (is_plausible, has_escapes) =
+            (finder.wrong == 0 && finder.inside == 0, finder.escapes != 0);
+        Self { is_plausible, has_escapes, ..structure }
+    }
+
+    /// Whether all texts in quotes end and have no control characters in them, and all else is made of characters that
+    /// numbers, words, brackets and blanks are made of. Of a text that is not plausible nothing should be stepped over.
+    #[must_use]
+    pub fn is_plausible(&self) -> bool {
+        self.is_plausible
+    }
+
+    /// Whether there is a backslash anywhere.
+    #[must_use]
+    pub fn has_escapes(&self) -> bool {
+        self.has_escapes
+    }
+
+    /// Where the bracket or colon of that number stands.
+    #[inline]
+    #[must_use]
+    pub fn mark(&self, number: usize) -> Option<usize> {
+        self.marks.get(number).map(|at| *at as usize)
+    }
+
+    /// The number of the bracket or colon at byte `at`, if there is one; it is looked for from number `near` on first.
+    #[inline]
+    #[must_use]
+    pub fn number_at(&self, at: usize, near: usize) -> Option<usize> {
+        const STEPS: usize = 8;
+        let from = if self.mark(near).is_some_and(|mark| mark <= at) { near } else { 0 };
+        let found = (from..from + STEPS).find(|number| self.mark(*number).is_none_or(|m| m >= at));
+        let number =
+            found.unwrap_or_else(|| self.marks.partition_point(|mark| (*mark as usize) < at));
+        (self.mark(number) == Some(at)).then_some(number)
+    }
+
+    /// Whether a quote at byte `at` begins or ends a text.
+    #[inline]
+    #[must_use]
+    pub fn is_quote(&self, at: usize) -> bool {
+        self.quotes.get(at / WORD).is_some_and(|word| word >> (at % WORD) & 1 == 1)
+    }
+
+    /// The quote that closes the text that is opened at byte `opened`.
+    #[inline]
+    #[must_use]
+    pub fn closing_quote(&self, opened: usize) -> Option<usize> {
+        next(&self.quotes, opened + 1)
+    }
+
+    /// The quote that opens the text that is closed at byte `closed`.
+    #[must_use]
+    pub fn opening_quote(&self, closed: usize) -> Option<usize> {
+        let mut at = closed / WORD;
+        let mut word = self.quotes.get(at)? & !(!0 << (closed % WORD));
+        while word == 0 {
+            at = at.checked_sub(1)?;
+            word = self.quotes[at];
+        }
+        Some(at * WORD + (63 - word.leading_zeros() as usize))
+    }
+
+    /// The number of the bracket that closes the list or map of `text` that the bracket of number `opening` opens; `None` when
+    /// there is none, when brackets are crossed, or when more than `depth` of them are open at once.
+    #[inline]
+    #[must_use]
+    pub fn container_end(&self, text: &[u8], opening: usize, depth: usize) -> Option<usize> {
+        // The open brackets, one bit each: whether it is a curly one.
+        let (mut curly, mut open) = (0_u128, 0_usize);
+        for (number, at) in self.marks.iter().enumerate().skip(opening) {
+            match *text.get(*at as usize)? {
+                b':' => {}
+                byte @ (b'{' | b'[') => {
+                    open += 1;
+                    if open > depth.min(u128::BITS as usize) {
+                        return None;
+                    }
+                    curly = curly << 1 | u128::from(byte == b'{');
+                }
+                byte => {
+                    open = open.checked_sub(1)?;
+                    if (curly & 1 == 1) != (byte == b'}') {
+                        return None;
+                    }
+                    if open == 0 {
+                        return Some(number);
+                    }
+                    curly >>= 1;
+                }
+            }
+        }
+        None
+    }
+}
+
+/// The first bit that is set from `from` on.
+#[inline]
+fn next(words: &[u64], from: usize) -> Option<usize> {
+    let mut at = from / WORD;
+    let mut word = words.get(at)? & (!0 << (from % WORD));
+    while word == 0 {
+        at += 1;
+        word = *words.get(at)?;
+    }
+    Some(at * WORD + word.trailing_zeros() as usize)
+}
+
+/// Turns classes of bytes into structure, word by word.
+pub(crate) struct Finder<'s> {
+    structure: &'s mut Structure,
+    /// Where the next word begins.
+    at: u32,
+    /// All ones while a text is open at the end of a word.
+    inside: u64,
+    /// One when the first byte of the next word is escaped.
+    escaped: u64,
+    /// Bytes that cannot stand where they stand.
+    wrong: u64,
+    /// Backslashes.
+    escapes: u64,
+}
+
+impl Finder<'_> {
+    /// Takes the next 64 bytes.
+    #[inline(always)]
+    pub(crate) fn word(&mut self, classes: Classes) {
+        let mut quotes = classes.quotes;
+        if classes.backslashes | self.escaped != 0 {
+            self.escapes |= classes.backslashes;
+            quotes &= !self.escapes(classes.backslashes);
+        }
+        let text = parity(quotes) ^ self.inside;
+        self.inside = ((text as i64) >> 63) as u64;
+        self.wrong |= classes.controls & text | !(classes.plausible | text);
+        self.structure.quotes.push(quotes);
+        let mut marks = classes.marks & !text;
+        let mut places = [0; WORD];
+        let count = marks.count_ones() as usize;
+        // Eight at a time, so that how many there are is nothing to guess at.
+        for eight in places.chunks_exact_mut(8) {
+            for place in eight {
+                *place = self.at + marks.trailing_zeros();
+                marks &= marks.wrapping_sub(1);
+            }
+            if marks == 0 {
+                break;
+            }
+        }
+        self.structure.marks.extend_from_slice(&places[..count]);
+        self.at += WORD as u32;
+    }
+
+    /// The bytes that a backslash escapes.
+    fn escapes(&mut self, mut backslashes: u64) -> u64 {
+        let mut escaped = self.escaped;
+        backslashes &= !self.escaped;
+        self.escaped = 0;
+        while backslashes != 0 {
+            let at = backslashes.trailing_zeros();
+            if at == 63 {
+                self.escaped = 1;
+                break;
+            }
+            escaped |= 2 << at;
+            backslashes &= !(3 << at);
+        }
+        escaped
+    }
+}
+
+/// Ones from each odd bit to the next even one: between quotes, the opening one included.
+#[inline(always)]
+fn parity(mut bits: u64) -> u64 {
+    for shift in [1, 2, 4, 8, 16, 32] {
+        bits ^= bits << shift;
+    }
+    bits
+}
+
+/// The fastest way that this processor has.
+fn scan() -> Scan {
+    #[cfg(target_arch = "x86_64")]
+    {
+        if let Some(scan) = avx512::scan() {
+            return scan;
+        }
+        if let Some(scan) = avx2::scan() {
+            return scan;
+        }
+    }
+    portable::scan
+}
+
+/// The last bytes of a text, with blanks behind them up to a whole word.
+#[inline]
+pub(crate) fn padded(rest: &[u8]) -> [u8; WORD] {
+    let mut word = [b' '; WORD];
+    word[..rest.len()].copy_from_slice(rest);
+    word
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    /// All ways that this processor has, the portable one first.
+    fn ways() -> Vec<Scan> {
+        let mut ways: Vec<Scan> = vec![portable::scan];
+        #[cfg(target_arch = "x86_64")]
+        ways.extend([avx2::scan(), avx512::scan()].into_iter().flatten());
+        ways
+    }
+
+    /// The structure by one look at each byte after another.
+    fn by_hand(text: &[u8]) -> (Vec<usize>, Vec<u32>, bool) {
+        let (mut quotes, mut marks, mut is_plausible) = (Vec::new(), Vec::new(), true);
+        let (mut inside, mut escaped) = (false, false);
+        for (at, byte) in text.iter().enumerate() {
+            let is_escaped = std::mem::take(&mut escaped);
+            match byte {
+                b'\\' => escaped = !is_escaped,
+                b'"' if !is_escaped => {
+                    quotes.push(at);
+                    inside = !inside;
+                }
+                b'{' | b'}' | b'[' | b']' | b':' if !inside => marks.push(at as u32),
+                _ => {}
+            }
+            // A quote that was escaped outside of a text is seen with its backslash.
+            is_plausible &= match byte {
+                0..=31 if inside => false,
+                b'"' => true,
+                _ if inside => true,
+                byte => b"0123456789+-.eEtrufalsn \t\r\n,:{}[]".contains(byte),
+            };
+        }
+        (quotes, marks, is_plausible && !inside)
+    }
+
+    fn bits(words: &[u64]) -> Vec<usize> {
+        let bits = words.iter().enumerate();
+        bits.flat_map(|(at, word)| {
+            (0..WORD).filter(move |bit| word >> bit & 1 == 1).map(move |bit| at * WORD + bit)
+        })
+        .collect()
+    }
+
+    proptest! {
+        #[test]
+        fn every_way_finds_the_same(text in proptest::collection::vec(
+            prop_oneof![3 => proptest::sample::select(&b"\"\\{}[],:a1 \n\t\x01\x1f\x7f\x80\xffeE+-.x/Z@`"[..]), 1 => any::<u8>()],
+            0..300,
+        )) {
+            let (quotes, marks, is_plausible) = by_hand(&text);
+            for way in ways() {
+                let found = Structure::by(way, &text);
+                prop_assert_eq!(bits(&found.quotes), quotes.clone());
+                prop_assert_eq!(&found.marks, &marks);
+                prop_assert_eq!(found.is_plausible(), is_plausible);
+                prop_assert_eq!(found.has_escapes(), text.contains(&b'\\'));
+            }
+        }
+
+        #[test]
+        fn what_is_asked_of_it(text in "[\"{}a:\\[\\]\\\\ ]{0,200}", at in 0usize..300, near in 0usize..99, depth in 0usize..9) {
+            let structure = Structure::of(text.as_bytes());
+            prop_assert_eq!(
+                structure.number_at(at, near),
+                structure.marks.iter().position(|mark| *mark as usize == at)
+            );
+            let quotes = bits(&structure.quotes);
+            prop_assert_eq!(structure.is_quote(at), quotes.contains(&at));
+            prop_assert_eq!(
+                structure.closing_quote(at),
+                quotes.iter().copied().find(|quote| *quote > at)
+            );
+            if at < text.len() {
+                prop_assert_eq!(
+                    structure.opening_quote(at),
+                    quotes.iter().copied().rev().find(|quote| *quote < at)
+                );
+            }
+            if let Some(end) = structure.container_end(text.as_bytes(), near, depth) {
+                prop_assert!(end > near && structure.mark(end).is_some());
+            }
+        }
+    }
+
+    #[test]
+    fn containers() {
+        for (text, depth, end) in [
+            ("[]", 1, Some(1)),
+            ("[[],{\"]\":[1]}] ]", 3, Some(13)),
+            ("[[],{\"]\":[1]}] ]", 2, None),
+            ("[}", 9, None),
+            ("[{]}", 9, None),
+            ("[", 9, None),
+            ("{\"a\\\"}\": {}}", 9, Some(11)),
+            (&format!("{}{}", "[".repeat(128), "]".repeat(128)), 200, Some(255)),
+            (&format!("{}{}", "[".repeat(129), "]".repeat(129)), 200, None),
+        ] {
+            let structure = Structure::of(text.as_bytes());
+            let found = structure.container_end(text.as_bytes(), 0, depth);
+            assert_eq!(found.and_then(|end| structure.mark(end)), end, "{text}");
+        }
+    }
+}

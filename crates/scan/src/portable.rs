@@ -1,0 +1,44 @@
+//! The structure without vector instructions.
+
+use crate::classes::{Classes, is_plausible};
+use crate::{Finder, WORD, padded};
+
+/// The classes of a byte: bits for a quote, a backslash, a bracket or colon, a control character, and for a plausible byte.
+const TABLE: [u8; 256] = {
+    let mut table = [0; 256];
+    let mut byte = 0;
+    while byte < 256 {
+        table[byte] = match byte as u8 {
+            b'"' => 1,
+            b'\\' => 2,
+            b'{' | b'}' | b'[' | b']' | b':' => 4,
+            0..=31 => 8,
+            _ => 0,
+        };
+        byte += 1;
+    }
+    table
+};
+
+pub(crate) fn scan(text: &[u8], finder: &mut Finder<'_>) {
+    let (words, rest) = text.as_chunks::<WORD>();
+    for word in words {
+        finder.word(classes(word));
+    }
+    if !rest.is_empty() {
+        finder.word(classes(&padded(rest)));
+    }
+}
+
+fn classes(word: &[u8; WORD]) -> Classes {
+    let mut classes = Classes::default();
+    for (at, byte) in word.iter().enumerate() {
+        let class = u64::from(TABLE[usize::from(*byte)]);
+        classes.quotes |= (class & 1) << at;
+        classes.backslashes |= (class >> 1 & 1) << at;
+        classes.marks |= (class >> 2 & 1) << at;
+        classes.controls |= (class >> 3 & 1) << at;
+        classes.plausible |= u64::from(is_plausible(*byte)) << at;
+    }
+    classes
+}
