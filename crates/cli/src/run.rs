@@ -41,6 +41,7 @@ pub fn query(query: &Query, options: &MessageOptions, messages: &mut Messages) -
         count: query.count,
         require: query.require,
         explain: query.explain,
+        strict: query.strict,
         ..RuleCommand::new(rule, &query.input, &query.params, &query.output, options)
     };
     command.run(messages)
@@ -71,6 +72,7 @@ pub fn reshape_to(
     let command = RuleCommand {
         require: reshape.require,
         explain: reshape.explain,
+        strict: reshape.strict,
         until: reshape.until,
         apart: reshape.apart.as_deref(),
         trace: reshape.trace.as_deref(),
@@ -175,6 +177,8 @@ struct RuleCommand<'c> {
     require: bool,
     /// Whether only the plan is shown.
     explain: bool,
+    /// Whether the whole grammar of what is stepped over is checked.
+    strict: bool,
     /// The clause of the outermost `for` to stop after.
     until: Option<usize>,
     /// The folder that members of the result go to.
@@ -209,6 +213,7 @@ impl<'c> RuleCommand<'c> {
             count: false,
             require: false,
             explain: false,
+            strict: false,
             until: None,
             apart: None,
             trace: None,
@@ -472,6 +477,7 @@ impl<'c> RuleCommand<'c> {
             delimiter: self.input.delimiter,
             unnamed: self.input.unnamed,
             lenient: self.input.lenient,
+            strict: self.strict,
             unwrap: self.input.unwrap,
             drop_namespaces: self.input.drop_namespaces,
             limits: Limits {

@@ -38,6 +38,8 @@ pub struct InputOptions {
     pub unnamed: bool,
     /// Whether broken records are skipped and counted, and broken XML repaired.
     pub lenient: bool,
+    /// Whether the whole grammar of JSON is checked also where a rule steps over it.
+    pub strict: bool,
     /// Whether the document is a text that holds another document.
     pub unwrap: bool,
     /// Whether the prefixes of XML are left out.
@@ -62,6 +64,7 @@ impl Default for InputOptions {
             delimiter: None,
             unnamed: false,
             lenient: false,
+            strict: false,
             unwrap: false,
             drop_namespaces: false,
             limits: Limits::default(),
@@ -106,7 +109,13 @@ impl<'a> Beginning<'a> {
             }
             Format::Csv | Format::Tsv => {}
             Format::Text => return Ok(plain(Layout::Lines)),
-            _ => return Ok(plain(Layout::Json { depth: options.limits.depth, needs: None })),
+            _ => {
+                return Ok(plain(Layout::Json {
+                    depth: options.limits.depth,
+                    needs: None,
+                    strict: options.strict,
+                }));
+            }
         }
         let settings = csv::Settings::of(format, options.delimiter);
         let first = if options.unnamed { None } else { csv::Header::read(text, settings, arena)? };

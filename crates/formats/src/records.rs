@@ -15,6 +15,8 @@ pub enum Layout<'a> {
         depth: usize,
         /// What is needed of each; all without it.
         needs: Option<&'a Needs>,
+        /// Whether the whole grammar of what is not needed is checked.
+        strict: bool,
     },
     /// Lines of text.
     Lines,
@@ -56,7 +58,7 @@ impl<'a> Layout<'a> {
     #[must_use]
     pub fn with_needs(self, needs: &'a Needs) -> Self {
         match self {
-            Self::Json { depth, .. } => Self::Json { depth, needs: Some(needs) },
+            Self::Json { depth, strict, .. } => Self::Json { depth, needs: Some(needs), strict },
             // Cells are borrowed, so that leaving some out would save nothing.
             Self::Csv { .. } | Self::Lines | Self::Xml { .. } => self,
         }
@@ -80,10 +82,11 @@ impl<'a> Reader<'a> {
     #[must_use]
     pub fn new(layout: Layout<'a>, text: &'a str, arena: &'a Arena, document: u16) -> Self {
         match layout {
-            Layout::Json { depth, needs } => {
+            Layout::Json { depth, needs, strict } => {
                 let options = json::ReaderOptions { depth, origins: Origins::Document(document) };
                 let reader = json::Reader::new(text, arena, options);
                 Self::Json(match needs {
+                    Some(needs) if strict => reader.with_needs(needs).strict(),
                     Some(needs) => reader.with_needs(needs),
                     None => reader,
                 })
@@ -206,7 +209,7 @@ pub fn all<'a>(
             Layout::Csv { settings, header: first.map(|first| first.header) }
         }
         Format::Text => Layout::Lines,
-        _ => Layout::Json { depth, needs: None },
+        _ => Layout::Json { depth, needs: None, strict: false },
     };
     let mut reader = Reader::new(layout, text, arena, document);
     if from > 0 {

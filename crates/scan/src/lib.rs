@@ -203,21 +203,30 @@ impl Finder<'_> {
         self.inside = ((text as i64) >> 63) as u64;
         self.wrong |= classes.controls & text | !(classes.plausible | text);
         self.structure.quotes.push(quotes);
-        let mut marks = classes.marks & !text;
-        let mut places = [0; WORD];
-        let count = marks.count_ones() as usize;
+        self.add_marks(classes.marks & !text);
+        self.at += WORD as u32;
+    }
+
+    /// Adds the places of the bits that are set.
+    #[inline(always)]
+    #[allow(unsafe_code, reason = "elements are written before the vector has them")]
+    fn add_marks(&mut self, mut bits: u64) {
+        let marks = &mut self.structure.marks;
+        let count = bits.count_ones() as usize;
+        marks.reserve(WORD);
+        let free = marks.spare_capacity_mut();
         // Eight at a time, so that how many there are is nothing to guess at.
-        for eight in places.chunks_exact_mut(8) {
+        for eight in free[..WORD].chunks_exact_mut(8) {
             for place in eight {
-                *place = self.at + marks.trailing_zeros();
-                marks &= marks.wrapping_sub(1);
+                place.write(self.at + bits.trailing_zeros());
+                bits &= bits.wrapping_sub(1);
             }
-            if marks == 0 {
+            if bits == 0 {
                 break;
             }
         }
-        self.structure.marks.extend_from_slice(&places[..count]);
-        self.at += WORD as u32;
+        // SAFETY: `count` of the free elements, which are at least a word's bits, were written above.
+        unsafe { marks.set_len(marks.len() + count) };
     }
 
     /// The bytes that a backslash escapes.

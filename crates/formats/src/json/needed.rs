@@ -53,7 +53,7 @@ impl<'a> Reader<'a> {
         let Some(names) = needs.named_members(need) else { return Ok(None) };
         let structure = Rc::clone(structure);
         let Some(opening) = structure.number_at(start, self.mark) else { return Ok(None) };
-        let first = self.members.len();
+        let (first, duplicates) = (self.members.len(), self.duplicates.len());
         self.push_open(start, true)?;
         match self.members_between(&structure, opening, names)? {
             Some(closing) => {
@@ -65,6 +65,7 @@ impl<'a> Reader<'a> {
                 self.structure = None;
                 self.open.pop();
                 self.members.truncate(first);
+                self.duplicates.truncate(duplicates);
                 (self.at, self.need) = (start, Some(need));
                 Ok(None)
             }
@@ -86,7 +87,8 @@ impl<'a> Reader<'a> {
                 Some(b':') => match self.name_before(structure, at, names) {
                     Name::Odd => return Ok(None),
                     Name::Other => {
-                        if let None | Some(b',' | b':' | b'}' | b']') = self.bytes.get(at + 1) {
+                        let value = self.bytes[at + 1..].trim_ascii_start().first();
+                        if let None | Some(b',' | b':' | b'}' | b']') = value {
                             return Ok(None);
                         }
                         number += 1;

@@ -111,7 +111,7 @@ pub struct Reader<'a> {
     pub(super) members: Vec<Member<'a>>,
     pub(super) open: Vec<Open>,
     unescaped: String,
-    duplicates: Vec<Duplicate>,
+    pub(super) duplicates: Vec<Duplicate>,
     /// What is needed of each record; all without it.
     pub(super) needs: Option<&'a Needs>,
     /// Where the structure of the text is, for stepping over what is not needed; none where each byte is to be looked at.
