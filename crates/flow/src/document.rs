@@ -9,7 +9,7 @@ use kyanite_formats::record_view::View;
 use kyanite_formats::records::value_end;
 use kyanite_formats::xml::{self, Repair, StepName};
 use kyanite_formats::{Format, SyntaxError, documents, json};
-use kyanite_tree::{Arena, Location, Origin, Problem, Spot, Step, Value, locate};
+use kyanite_tree::{Arena, Location, Origin, Passed, Problem, Spot, Step, Value, locate};
 
 use crate::failed::{Events, Failed, Repeated};
 use crate::input::{Beginning, Input, InputOptions, Limited, Source, cannot_read};
@@ -171,7 +171,7 @@ impl<'a> Library<'a> {
         duplicates
             .tell(beginning.duplicates, events, |offset| self.spot(Origin::new(document, offset)));
         let block = Block { bytes: text.as_bytes(), is_last: true };
-        let input = InputPart { name, format, document, lines_before: 0 };
+        let input = InputPart { name, format, document, before: Passed::default() };
         let mut records = Records::new(block, beginning.from, input, beginning.layout, self.arena);
         let mut skipped = Skipped::new(options.lenient);
         let mut list = Vec::new();

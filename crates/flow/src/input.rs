@@ -14,6 +14,7 @@ use kyanite_tree::{Arena, Problem, Spot};
 use crate::Failed;
 use crate::compression::Compression;
 use crate::fetch::{self, Fetch};
+use crate::records::{Blocks, Framing};
 use crate::transcode::{Utf16, is_utf16};
 
 /// Where a document comes from.
@@ -201,6 +202,8 @@ pub(crate) struct Source {
     /// Its first bytes, which the reader gives again.
     pub(crate) head: Vec<u8>,
     pub(crate) reader: Box<dyn Read>,
+    /// The items of its list in place of its bytes, when these are what is run over.
+    pub(crate) items: Option<Blocks>,
 }
 
 /// How much of an input is looked at to tell its format.
@@ -256,7 +259,7 @@ impl Source {
             Reason::Told => None,
             _ => detect::contradicts(detected.format, &head),
         };
-        Ok(Self { name, detected, looks_like, head, reader })
+        Ok(Self { name, detected, looks_like, head, reader, items: None })
     }
 
     /// Whether the elements of an XML document can be read as they come: its text is UTF-8, and no declarations stand before
@@ -266,6 +269,21 @@ impl Source {
             && self.looks_like.is_none()
             && xml::Charset::detect(&self.head) == Ok(xml::Charset::Utf8)
             && memchr::memmem::find(&self.head, b"<!DOCTYPE").is_none()
+    }
+
+    /// Goes through the items of the list that `path` leads to in place of the document, if it is a large JSON document that
+    /// has that list.
+    pub(crate) fn go_through(mut self, path: Vec<String>) -> Result<Self, Failed> {
+        let framing = Blocks::of_items(self.reader, path)
+            .map_err(|error| Failed::Input(cannot_read(&self.name, &error)))?;
+        match framing {
+            Framing::Blocks(blocks) => {
+                self.reader = Box::new(io::empty());
+                self.items = Some(blocks);
+            }
+            Framing::Whole(reader) => self.reader = reader,
+        }
+        Ok(self)
     }
 
     /// What is said when the content looks like another format than the name: a sentence for messages.

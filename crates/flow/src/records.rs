@@ -6,14 +6,20 @@
 
 use std::io::{self, Read};
 
-use kyanite_formats::json::Duplicate;
+use kyanite_formats::json::{Duplicate, Found, Frame, Trouble};
 use kyanite_formats::records::{Layout, Reader, value_end};
 use kyanite_formats::xml::RecordReader;
 use kyanite_formats::{Format, SyntaxError};
-use kyanite_tree::{Arena, Problem, Spot, Value};
+use kyanite_tree::{Arena, Passed, Problem, Spot, Value};
 
 /// How many bytes are read at a time.
 const BLOCK: usize = 256 * 1024;
+
+/// Documents of one list up to this many bytes are held whole.
+const SMALL: usize = 8 * 1024 * 1024;
+
+/// The bytes behind something wrong that are kept for showing its line.
+const LINE: usize = 200;
 
 /// Where blocks end.
 enum Cut {
@@ -23,6 +29,8 @@ enum Cut {
     Tag,
     /// Before what records begin with: `<booking`.
     Before(Vec<u8>),
+    /// Where no item of the framed list is under way.
+    Items,
 }
 
 /// Cuts a stream into blocks of whole lines, or before what begins a record.
@@ -35,6 +43,17 @@ pub(crate) struct Blocks {
     /// How many bytes must be there before the next block is cut.
     wanted: usize,
     ended: bool,
+    /// What tells items of a JSON document apart, if that is what records are.
+    frame: Option<Frame>,
+    /// The last byte behind which no item is under way.
+    item_end: usize,
+    trouble: Option<(Trouble, Vec<u8>)>,
+}
+
+/// A document whose records come one by one, or one that has to be read whole.
+pub(crate) enum Framing {
+    Blocks(Blocks),
+    Whole(Box<dyn Read>),
 }
 
 /// Whole lines of a stream.
@@ -46,23 +65,99 @@ pub(crate) struct Block<'b> {
 
 impl Blocks {
     pub(crate) fn new(reader: Box<dyn Read>) -> Self {
-        Self { reader, cut: Cut::Line, buffer: Vec::new(), filled: 0, wanted: BLOCK, ended: false }
+        Self {
+            reader,
+            cut: Cut::Line,
+            buffer: Vec::new(),
+            filled: 0,
+            wanted: BLOCK,
+            ended: false,
+            frame: None,
+            item_end: 0,
+            trouble: None,
+        }
+    }
+
+    /// Blocks of the items of the list that `path` leads to in one large JSON document. A small one is better held whole:
+    /// then everything can be told about it.
+    pub(crate) fn of_items(reader: Box<dyn Read>, path: Vec<String>) -> io::Result<Framing> {
+        let mut blocks = Self::new(reader);
+        let (mut frame, mut looked, mut found) = (Frame::new(path), 0, Found::Nothing);
+        while found != Found::Other && !blocks.ended && blocks.filled < SMALL {
+            blocks.wanted = blocks.filled + BLOCK;
+            blocks.fill()?;
+            if found == Found::Nothing {
+                found = match frame.find(&blocks.buffer[looked..blocks.filled]) {
+                    Found::List(begin) => Found::List(looked + begin),
+                    other => other,
+                };
+                looked = blocks.filled;
+            }
+        }
+        match found {
+            Found::List(begin) if !blocks.ended => {
+                let before = &mut blocks.buffer[..begin];
+                before.iter_mut().filter(|byte| **byte != b'\n').for_each(|byte| *byte = b' ');
+                blocks.cut = Cut::Items;
+                blocks.frame = Some(frame);
+                blocks.follow(begin);
+                Ok(Framing::Blocks(blocks))
+            }
+            _ => {
+                blocks.buffer.truncate(blocks.filled);
+                let begin = io::Cursor::new(blocks.buffer);
+                Ok(Framing::Whole(Box::new(begin.chain(blocks.reader))))
+            }
+        }
+    }
+
+    /// What is wrong with the document around its items, and the line up to there with a little more.
+    pub(crate) fn trouble(&self) -> Option<(Trouble, &[u8])> {
+        self.trouble.as_ref().map(|(trouble, after)| (*trouble, after.as_slice()))
+    }
+
+    /// Frames the bytes from `from` on, which have just come.
+    fn follow(&mut self, from: usize) {
+        let Some(frame) = &mut self.frame else { return };
+        let framed = frame.follow(&mut self.buffer[from..self.filled]);
+        if let Some(cut) = framed.cut {
+            self.item_end = from + cut;
+        }
+        let (at, trouble) = match framed.trouble {
+            Some((at, trouble)) => (from + at, trouble),
+            None => match frame.finish().filter(|_| self.ended) {
+                Some(trouble) => (self.filled, trouble),
+                None => return,
+            },
+        };
+        let after = &self.buffer[at..self.filled.min(at + LINE)];
+        self.trouble = Some((trouble, after.to_vec()));
+        // What comes behind is not looked at any more.
+        (self.filled, self.ended, self.frame) = (at, true, None);
+    }
+
+    /// Reads until so many bytes are there as are wanted, or the end.
+    fn fill(&mut self) -> io::Result<()> {
+        while !self.ended && self.filled < self.wanted {
+            if self.buffer.len() < self.wanted {
+                self.buffer.resize(self.wanted, 0);
+            }
+            let before = self.filled;
+            match self.reader.read(&mut self.buffer[self.filled..self.wanted]) {
+                Ok(0) => self.ended = true,
+                Ok(read) => self.filled += read,
+                Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
+                Err(error) => return Err(error),
+            }
+            self.follow(before);
+        }
+        Ok(())
     }
 
     /// The next block: whole lines, at least the bytes that were handed back and more.
     pub(crate) fn next(&mut self) -> io::Result<Block<'_>> {
         loop {
-            while !self.ended && self.filled < self.wanted {
-                if self.buffer.len() < self.wanted {
-                    self.buffer.resize(self.wanted, 0);
-                }
-                match self.reader.read(&mut self.buffer[self.filled..self.wanted]) {
-                    Ok(0) => self.ended = true,
-                    Ok(read) => self.filled += read,
-                    Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
-                    Err(error) => return Err(error),
-                }
-            }
+            self.fill()?;
             if self.ended {
                 return Ok(Block { bytes: &self.buffer[..self.filled], is_last: true });
             }
@@ -89,6 +184,7 @@ impl Blocks {
         let start = match &self.cut {
             Cut::Line => return Some(memchr::memrchr(b'\n', bytes)? + 1),
             Cut::Tag => return Some(memchr::memrchr(b'>', bytes)? + 1),
+            Cut::Items => return (self.item_end > 0).then_some(self.item_end),
             Cut::Before(start) => start,
         };
         let mut end = bytes.len();
@@ -119,6 +215,7 @@ impl Blocks {
     pub(crate) fn used(&mut self, used: usize) {
         self.buffer.copy_within(used..self.filled, 0);
         self.filled -= used;
+        self.item_end = self.item_end.saturating_sub(used);
         // A block of which nothing was usable was too small for its record.
         self.wanted = if used == 0 { self.filled * 2 } else { self.filled + BLOCK };
         self.wanted = self.wanted.max(BLOCK);
@@ -161,8 +258,8 @@ pub(crate) struct InputPart<'a> {
     pub(crate) format: Format,
     /// Its number in origins.
     pub(crate) document: u16,
-    /// How many lines it has before the block.
-    pub(crate) lines_before: u64,
+    /// How much of it is before the block.
+    pub(crate) before: Passed,
 }
 
 /// What comes next in a block.
@@ -253,7 +350,7 @@ impl<'a> Records<'a> {
     }
 
     fn below(&self, mut spot: Spot) -> Spot {
-        spot.at = spot.at.below(self.input.lines_before);
+        spot.at = spot.at.behind(self.input.before);
         spot
     }
 

@@ -2,6 +2,7 @@
 
 use std::sync::atomic::AtomicU64;
 
+use kyanite_formats::Format;
 use kyanite_formats::losses::{Loss, Losses};
 use kyanite_lang::{Arguments, Failure, Flow, Grain, Plan, ResultShape, Runner, Session};
 use kyanite_tree::{Arena, Kind, Location, Origin, Problem, Spot, Value, locate};
@@ -151,15 +152,30 @@ impl<'q> Run<'_, 'q, '_, '_> {
         if by_record && source.detected.format.has_records() {
             return self.stream(Some(source), &[], Grain::Items, std::slice::from_ref(input));
         }
+        let Job { plan, options, what, losses, .. } = self.job;
+        let may_go_through = *what == What::Values
+            && (*losses == LossPolicy::Count || !plan.holds_turns())
+            && !options.lenient
+            && !options.unwrap
+            && source.looks_like.is_none();
         // Where an element stands among its siblings is known only in the whole document.
-        if self.job.what == What::Values
-            && (self.job.losses == LossPolicy::Count || !self.job.plan.holds_turns())
-            && !self.job.options.lenient
-            && !self.job.options.unwrap
-            && source.has_plain_elements()
-            && self.job.plan.element_path().is_some()
-        {
-            return self.stream(Some(source), &[], Grain::Elements, std::slice::from_ref(input));
+        if may_go_through && source.has_plain_elements() && plan.element_path().is_some() {
+            let inputs = std::slice::from_ref(input);
+            return self.stream(Some(source), &[], Grain::Elements, inputs);
+        }
+        if may_go_through && source.detected.format == Format::Json {
+            let (path, grain) = match (by_record, plan.element_path()) {
+                (true, _) => (Vec::new(), Grain::Items),
+                (false, Some(path)) if path.iter().all(|step| step.namespace.is_none()) => {
+                    (path.into_iter().map(|step| step.name).collect(), Grain::Elements)
+                }
+                _ => return self.whole(source),
+            };
+            let source = source.go_through(path)?;
+            if source.items.is_some() {
+                return self.stream(Some(source), &[], grain, std::slice::from_ref(input));
+            }
+            return self.whole(source);
         }
         self.whole(source)
     }

@@ -1,11 +1,10 @@
 //! A rule over records, one by one, in memory that does not grow with their number.
 
-use std::io::Read;
-
+use kyanite_formats::Format;
 use kyanite_formats::records::Layout;
 use kyanite_formats::xml::{Place, RecordReader, StepName};
 use kyanite_lang::{Arguments, Failure, Grain, Kept, Names, RecordState, Runner, Session};
-use kyanite_tree::{Arena, Origin, Problem, Spot, Value};
+use kyanite_tree::{Arena, Origin, Passed, Problem, Spot, Value};
 
 use crate::document::{Duplicates, Library, Skipped, record_location};
 use crate::failed::{Events, Failed};
@@ -85,7 +84,8 @@ impl<'q> Run<'_, 'q, '_, '_> {
                 sources,
                 grain,
             };
-            if source.detected.format.has_records() || grain == Grain::Elements {
+            let has_records = source.detected.format.has_records() || source.items.is_some();
+            if has_records || grain == Grain::Elements {
                 stream.records(source, &mut progress)?;
             } else {
                 stream.one_record(source, &mut progress)?;
@@ -152,23 +152,27 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             ));
         }
         let (name, format, options) = (source.name, source.detected.format, self.job.options);
-        let is_xml = self.grain == Grain::Elements;
+        let is_xml = format == Format::Xml;
         let elements = if is_xml { self.job.plan.element_path() } else { None }.unwrap_or_default();
         if is_xml {
             self.results.sink().expect_elements();
         }
-        let reader: Box<dyn Read> =
-            if is_xml { Box::new(LineEnds::new(source.reader)) } else { source.reader };
-        let mut blocks = Blocks::new(reader);
-        if is_xml {
-            blocks.cut_behind_tags();
-        }
+        let mut blocks = match source.items {
+            Some(blocks) => blocks,
+            None if is_xml => {
+                let mut blocks = Blocks::new(Box::new(LineEnds::new(source.reader)));
+                blocks.cut_behind_tags();
+                blocks
+            }
+            None => Blocks::new(source.reader),
+        };
         let (header, mut arena) = (Arena::new(), Arena::new());
         // Elements that stood where one on the path was looked for.
         let mut others: Vec<(usize, String)> = Vec::new();
-        let needs = self.job.plan.needs();
+        let needs = self.job.plan.needs(self.grain);
         let mut settled = None;
-        let mut input = InputPart { name: &name, format, document: Origin::INPUT, lines_before: 0 };
+        let mut input =
+            InputPart { name: &name, format, document: Origin::INPUT, before: Passed::default() };
         let mut skipped = Skipped::new(options.lenient);
         let mut duplicates = Duplicates::new();
         loop {
@@ -205,7 +209,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             if self.may_part(is_last)
                 && let Some(part) = self.results.sink().apart()
             {
-                input.lines_before += line_ends(&bytes[..from]);
+                input.before.pass(&bytes[..from]);
                 blocks.used(from);
                 let rest = Rest { blocks, layout: current, input, part, header: &header };
                 return self.in_parallel(rest, progress, skipped, duplicates);
@@ -219,9 +223,13 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 others.truncate(OTHERS);
             }
             let record_name = end.record_name.map(str::to_owned);
-            input.lines_before += line_ends(&bytes[..used]);
+            input.before.pass(&bytes[..used]);
             self.events.read(used);
-            if progress.done || is_last && used == bytes.len() {
+            if progress.done {
+                break;
+            }
+            if is_last && used == bytes.len() {
+                no_trouble(&blocks, &name, input.before)?;
                 break;
             }
             blocks.used(used);
@@ -294,7 +302,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             {
                 self.session.watch.join(&clean.watch);
                 progress.index += clean.records;
-                input.lines_before += line_ends(bytes);
+                input.before.pass(bytes);
                 self.events.read(bytes.len());
                 let flow = self.results.sink().join(&mut done.part);
                 return Ok(flow.is_continue());
@@ -318,7 +326,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                     layout = layout.at(place.keep(header));
                 }
                 arena.reset();
-                input.lines_before += line_ends(&bytes[..used]);
+                input.before.pass(&bytes[..used]);
                 self.events.read(used);
                 let is_done = progress.done || is_last && used == bytes.len();
                 bytes.drain(..used);
@@ -335,6 +343,9 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let parts = || part.again();
         let failed = |error| Failed::Input(cannot_read(name, &error));
         parallel::run(work, threads, stack, &mut blocks, parts, commit, failed)?;
+        if !progress.done && !self.results.sink().is_closed() {
+            no_trouble(&blocks, name, input.before)?;
+        }
         skipped.finish(self.events);
         duplicates.finish(self.events);
         Ok(())
@@ -429,9 +440,12 @@ struct Rest<'b> {
     header: &'b Arena,
 }
 
-/// How many lines end in `bytes`.
-fn line_ends(bytes: &[u8]) -> u64 {
-    memchr::memchr_iter(b'\n', bytes).count() as u64
+/// Fails where something is wrong with a document around its items.
+fn no_trouble(blocks: &Blocks, name: &str, before: Passed) -> Result<(), Failed> {
+    let Some((trouble, after)) = blocks.trouble() else { return Ok(()) };
+    let mut spot = Spot::of(name, after, 0, 1);
+    spot.at = spot.at.behind(before);
+    Err(Failed::Input(Problem::error(trouble.message).at(spot).advise(trouble.advice)))
 }
 
 /// The place in the input that a failure is about.

@@ -2,6 +2,7 @@
 
 mod canonical;
 mod error;
+mod frame;
 mod needed;
 mod read;
 mod string;
@@ -9,5 +10,6 @@ mod write;
 
 pub use canonical::{survives_double, write_canonical};
 pub use error::{ErrorKind, ReadError};
+pub use frame::{Found, Frame, Framed, Trouble};
 pub use read::{DEFAULT_DEPTH, Duplicate, Origins, Reader, ReaderOptions, document, value_end};
 pub use write::{Style, write, write_line_start, write_nested, write_text};

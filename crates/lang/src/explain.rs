@@ -13,7 +13,7 @@ impl Plan {
             lines.push("The rule never names $, so it reads no input.".into());
         } else if self.runs_by_record() {
             lines.push(format!(
-                "Records of JSON Lines, CSV and text run one by one{}.",
+                "Records of JSON Lines, CSV and text, and items of a large JSON list, run one by one{}.",
                 self.growth()
             ));
             lines.push(self.threads(Grain::Items));
@@ -23,12 +23,12 @@ impl Plan {
         if let Some(path) = self.element_path() {
             let path: Vec<&str> = path.iter().map(|step| step.name.as_str()).collect();
             lines.push(format!(
-                "Of an XML document the elements at $.{} run one by one{}.",
+                "The elements at $.{} of an XML document, and such items of a large JSON one, run one by one{}.",
                 path.join("."),
                 self.growth()
             ));
         }
-        if let Some(needs) = self.needs() {
+        if let Some(needs) = self.needs(Grain::Items).or_else(|| self.needs(Grain::Elements)) {
             let members = needs.paths();
             lines.push(match members.as_slice() {
                 [] => "Of each record nothing is needed but that it is there.".into(),

@@ -15,10 +15,10 @@ use crate::plan::{
 };
 
 impl Plan {
-    /// What the plan can see of each record, if it [runs by record](Plan::runs_by_record).
+    /// What the plan can see of each record, if it takes records of that grain one by one.
     #[must_use]
-    pub fn needs(&self) -> Option<Needs> {
-        let Records { head, source, .. } = self.records(Grain::Items)?;
+    pub fn needs(&self, grain: Grain) -> Option<Needs> {
+        let Records { head, source, base } = self.records(grain)?;
         let mut analysis = Analysis {
             needs: Needs::nothing(),
             locals: vec![Parts::default(); self.frame],
@@ -30,7 +30,7 @@ impl Plan {
         }
         match source {
             RecordSource::Many(path) => {
-                let nodes = analysis.segments(path.segments.get(1..)?, record);
+                let nodes = analysis.segments(path.segments.get(base + 1..)?, record);
                 // Of what is counted nothing is looked at.
                 if self.fold.as_ref().is_none_or(|fold| fold.kind != FoldKind::Count) {
                     analysis.all(&nodes);
@@ -41,7 +41,7 @@ impl Plan {
                 analysis.all(&nodes);
             }
             RecordSource::Loop(repeat, path, slot, _) => {
-                analysis.locals[slot] = analysis.segments(path.segments.get(1..)?, record);
+                analysis.locals[slot] = analysis.segments(path.segments.get(base + 1..)?, record);
                 analysis.clauses(repeat.clauses.get(1..)?);
                 analysis.value(&repeat.result);
             }

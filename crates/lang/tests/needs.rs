@@ -70,7 +70,7 @@ fn results(
     needed_only: bool,
 ) -> (Vec<(String, Option<String>)>, Option<String>) {
     let arena = Arena::new();
-    let needs = plan.needs().unwrap();
+    let needs = plan.needs(Grain::Items).unwrap();
     let mut reader = Reader::new(text, &arena, ReaderOptions::default());
     if needed_only {
         reader = reader.with_needs(&needs);
@@ -152,7 +152,7 @@ fn rules_that_keep_the_whole_list_have_no_needs() {
         "median($[*])",
     ] {
         assert_eq!(
-            compile(RuleText::new("rule", rule), Syntax::Rule).unwrap().needs(),
+            compile(RuleText::new("rule", rule), Syntax::Rule).unwrap().needs(Grain::Items),
             None,
             "{rule}"
         );

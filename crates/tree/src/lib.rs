@@ -33,6 +33,6 @@ pub use map::{Map, MapBuilder, Member, NameIndex};
 pub use number::Number;
 pub use origin::Origin;
 pub use path::{Location, Step, is_shorthand, locate};
-pub use place::{Excerpt, LineColumn, Spot};
+pub use place::{Excerpt, LineColumn, Passed, Spot};
 pub use problem::{Problem, Severity};
 pub use value::{Kind, Value};

@@ -24,10 +24,33 @@ impl LineColumn {
         }
     }
 
-    /// The same place in a text that begins with `lines` further lines.
+    /// The same place in a text that goes on where `before` is the last.
     #[must_use]
-    pub fn below(self, lines: u64) -> Self {
-        Self { line: self.line + lines, column: self.column }
+    pub fn behind(self, before: Passed) -> Self {
+        let column = if self.line == 1 { before.characters } else { 0 };
+        Self { line: self.line + before.lines, column: self.column + column }
+    }
+}
+
+/// How much of a text was passed: its lines, and the characters of the line that goes on.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, Default)]
+pub struct Passed {
+    lines: u64,
+    characters: u64,
+}
+
+impl Passed {
+    /// Passes more of the text.
+    pub fn pass(&mut self, bytes: &[u8]) {
+        let last = match memchr::memrchr(b'\n', bytes) {
+            None => bytes,
+            Some(end) => {
+                self.lines += memchr::memchr_iter(b'\n', bytes).count() as u64;
+                self.characters = 0;
+                &bytes[end + 1..]
+            }
+        };
+        self.characters += characters(last) as u64;
     }
 }
 
