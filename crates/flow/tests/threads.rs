@@ -196,3 +196,93 @@ fn elements_as_they_come_and_whole() {
         assert_eq!(places[0], format!("{} {}", whole.message, whole.spots[0].at));
     }
 }
+
+/// A document with one long list, on lines of its own or all on one line, and what is read of it.
+#[test]
+fn items_of_a_large_document() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("r.json");
+    let item = |n: usize| {
+        let seats = (0..n % 4).map(|seat| format!("[{seat}]")).collect::<Vec<_>>().join(", ");
+        format!("{{\"n\": {n}, \"text\": \"a ],[ {}\", \"seats\": [{seats}]}}", "é".repeat(n % 600))
+    };
+    let list = |comma: &str| (0..14_500).map(item).collect::<Vec<_>>().join(comma);
+    let document = |list: &str| {
+        format!("{{\"page\": {{\"rows\": [0]}}, \"rows\": [{list}],\n\"end\": \"]\"}}\n")
+    };
+    let rules = [
+        "$.rows[*].n",
+        "$.rows[?@.n > 14490]",
+        "count($.rows[*].seats[*])",
+        "for r in $.rows[*] group by k = length(r.seats) return {k, n: count(r[*])}",
+        "for r at i in $.rows[*] where r.n != i return r",
+        "$.rows[*].nope",
+    ];
+    for text in [document(&list(", ")), document(&list(",\n  "))] {
+        assert!(text.len() > 8 * 1024 * 1024);
+        std::fs::write(&file, &text).unwrap();
+        for rule in rules {
+            let one = given(rule, &file, Format::Json, &threads(1, false));
+            let three = given(rule, &file, Format::Json, &threads(3, false));
+            // What is to be repaired is read whole.
+            let whole = given(rule, &file, Format::Json, &threads(1, true));
+            assert!(one == three, "{rule}: {:?} {:?}", one.1, three.1);
+            assert!(one == whole, "{rule}: {:?} {:?}", one.1, whole.1);
+        }
+        // What is wrong late, in an item and around them, with its place.
+        let at = text.find("{\"n\": 14001,").unwrap();
+        let place = |at: usize| {
+            let before = &text[..at];
+            let line = before.rfind('\n').map_or(0, |end| end + 1);
+            (before.lines().count().max(1) as u64, before[line..].chars().count() as u64 + 1)
+        };
+        for (broken, at, message) in [
+            (text.replacen("\"n\": 14001,", "\"n\": ,", 1), at + 6, "no JSON value begins like this"),
+            (
+                text.replacen("{\"n\": 14001,", "7 {\"n\": 14001,", 1),
+                at + 2,
+                "a comma is missing between these items",
+            ),
+            (
+                text.replacen("{\"n\": 14001,", ", {\"n\": 14001,", 1),
+                at,
+                "an item is missing here",
+            ),
+            (
+                text.replacen("\"end\": \"]\"", "\"rows\": []", 1),
+                text.len() - 6,
+                "the list that the rule goes through is given a second time",
+            ),
+            (
+                text.replacen("],\n\"end\"", "},\n\"end\"", 1),
+                text.len() - 15,
+                "this bracket closes nothing",
+            ),
+            (text[..at - 2].trim_end_matches(',').to_owned(), at - 2, "the document ends inside"),
+        ] {
+            std::fs::write(&file, &broken).unwrap();
+            for threads in [threads(1, false), threads(3, false)] {
+                let problem =
+                    given("count($.rows[*])", &file, Format::Json, &threads).0.unwrap_err();
+                assert_eq!(problem.message, message);
+                let spot = &problem.spots[0];
+                let (line, column) = place(at.min(text.len() - 1));
+                assert!(spot.at.line.abs_diff(line) <= 1, "{message}: {:?} {line}", spot.at);
+                assert!(
+                    spot.at.column.abs_diff(column) <= 4 || spot.at.line != line,
+                    "{message}: {:?} {column}",
+                    spot.at
+                );
+            }
+        }
+        std::fs::write(&file, &text).unwrap();
+        let (failed, _) = given(
+            "for r in $.rows[*] return r.n + r.text",
+            &file,
+            Format::Json,
+            &threads(3, false),
+        );
+        let problem = failed.unwrap_err();
+        assert_eq!(problem.spots[0].path.as_deref(), Some("$.rows[0].text"));
+    }
+}
