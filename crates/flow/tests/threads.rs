@@ -237,17 +237,17 @@ fn items_of_a_large_document() {
             (before.lines().count().max(1) as u64, before[line..].chars().count() as u64 + 1)
         };
         for (broken, at, message) in [
-            (text.replacen("\"n\": 14001,", "\"n\": ,", 1), at + 6, "no JSON value begins like this"),
+            (
+                text.replacen("\"n\": 14001,", "\"n\": ,", 1),
+                at + 6,
+                "no JSON value begins like this",
+            ),
             (
                 text.replacen("{\"n\": 14001,", "7 {\"n\": 14001,", 1),
                 at + 2,
                 "a comma is missing between these items",
             ),
-            (
-                text.replacen("{\"n\": 14001,", ", {\"n\": 14001,", 1),
-                at,
-                "an item is missing here",
-            ),
+            (text.replacen("{\"n\": 14001,", ", {\"n\": 14001,", 1), at, "an item is missing here"),
             (
                 text.replacen("\"end\": \"]\"", "\"rows\": []", 1),
                 text.len() - 6,

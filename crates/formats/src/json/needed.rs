@@ -79,6 +79,9 @@ impl<'a> Reader<'a> {
         opening: usize,
         names: &'a [(String, Need)],
     ) -> Result<Option<usize>, ReadError> {
+        if names.is_empty() {
+            return Ok(structure.container_end(self.bytes, opening, self.depth_left() + 1));
+        }
         let mut number = opening + 1;
         let mut is_behind_name = false;
         loop {
@@ -87,7 +90,12 @@ impl<'a> Reader<'a> {
                 Some(b':') => match self.name_before(structure, at, names) {
                     Name::Odd => return Ok(None),
                     Name::Other => {
-                        let value = self.bytes[at + 1..].trim_ascii_start().first();
+                        let value = match self.bytes.get(at + 1) {
+                            Some(b' ' | b'\t' | b'\n' | b'\r') => {
+                                self.bytes[at + 1..].trim_ascii_start().first()
+                            }
+                            value => value,
+                        };
                         if let None | Some(b',' | b':' | b'}' | b']') = value {
                             return Ok(None);
                         }
@@ -150,8 +158,13 @@ impl<'a> Reader<'a> {
         names: &[(String, Need)],
     ) -> Name<'a> {
         let (text, bytes) = (self.text, self.bytes);
-        let before = bytes[..colon].trim_ascii_end();
-        let Some((b'"', before)) = before.split_last() else { return Name::Odd };
+        let before = match bytes[..colon].split_last() {
+            Some((b'"', before)) => before,
+            _ => match bytes[..colon].trim_ascii_end().split_last() {
+                Some((b'"', before)) => before,
+                _ => return Name::Odd,
+            },
+        };
         let end = before.len();
         if structure.has_escapes()
             && let Some(opened) = structure.opening_quote(end)
