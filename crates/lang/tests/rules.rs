@@ -278,6 +278,12 @@ fn what_is_found_before_running() {
         ("for x in 5 return x", "for takes a list; this is a number", "5"),
         ("for x in $[*] first x.n return x", "nothing is bound to the name `x`", "x"),
         ("'a'.b", "a text has nothing to step into", "'a'"),
+        (
+            "for p in $[*] group by k = p.a return {k, p.b}",
+            "`p` is a list, and a name steps into maps",
+            "p.b",
+        ),
+        ("let a = [1] return a.b[*]", "`a` is a list, and a name steps into maps", "a.b"),
         ("def f(a) = a\nf()", "f() takes 1 argument, not 0", "f()"),
         ("def count(a) = a\n1", "`count` is a function of the language", "count"),
         ("def f() = 1\ndef f() = 2\nf()", "the def `f` is written twice", "f"),

@@ -25,6 +25,7 @@ impl Checker<'_> {
             }
             return Expr { kind: Kind::Broken, span };
         };
+        self.refuse_name_of_list(&start, path);
         let (mut lowered, mut steps) = (Lowered::One(Vec::new()), Vec::new());
         for (position, segment) in path.segments.iter().enumerate() {
             let ranges = path.segments.get(position + 1).is_some_and(ranges);
@@ -39,6 +40,27 @@ impl Checker<'_> {
             Lowered::Many(segments) => Kind::Many(ManyPath { id, start, segments }),
         };
         Expr { kind, span }
+    }
+
+    /// A name steps into maps; a name that is bound to a list has none for it: that of each item was meant.
+    fn refuse_name_of_list(&mut self, start: &Start, path: &ast::Path) {
+        let Some(ast::Segment { descendant: false, selectors, span, .. }) = path.segments.first()
+        else {
+            return;
+        };
+        if let [ast::Selector::Name(_)] = selectors.as_slice()
+            && matches!(start, Start::Local(_) | Start::Global(_))
+            && self.scope.known(start) == Type::List
+        {
+            let (list, step) = (self.words(path.start_span), self.words(*span));
+            let finding = Finding::error(
+                path.start_span.to(*span),
+                format!("`{list}` is a list, and a name steps into maps"),
+            );
+            self.find(finding.advise(format!(
+                "write {list}[*]{step} for that of each item, {list}[0]{step} for that of the first"
+            )));
+        }
     }
 
     /// Notes that the rule asks whether a path selects anything.
