@@ -5,6 +5,7 @@
 //! the ratios.
 #![allow(clippy::unwrap_used, reason = "a benchmark that cannot run may panic")]
 
+use std::collections::HashMap;
 use std::io::Write;
 use std::path::Path;
 
@@ -107,6 +108,68 @@ fn main() {
                 .map(|b| b.fare.amount as u64)
                 .sum()
         })),
+    );
+    job(
+        "Group and sum",
+        "for b in $[*] group by port = b.leg.from return {port, n: count(b[*]), sum: sum(b[*].fare.amount)}",
+        Box::new(|| {
+            let mut groups: HashMap<String, (u64, f64)> = HashMap::new();
+            for b in values() {
+                let port = b["leg"]["from"].as_str().unwrap().to_owned();
+                let group = groups.entry(port).or_default();
+                *group = (group.0 + 1, group.1 + b["fare"]["amount"].as_f64().unwrap());
+            }
+            groups.values().map(|(count, _)| count).sum()
+        }),
+        Some(Box::new(|| {
+            let mut groups: HashMap<&str, (u64, f64)> = HashMap::new();
+            for b in typed() {
+                let group = groups.entry(b.leg.from).or_default();
+                *group = (group.0 + 1, group.1 + b.fare.amount);
+            }
+            groups.values().map(|(count, _)| count).sum()
+        })),
+    );
+    job(
+        "Top ten by a number",
+        "for b in $[*] order by b.fare.amount descending first 10 return b.id",
+        Box::new(|| {
+            let mut all: Vec<(f64, String)> = values()
+                .map(|b| (b["fare"]["amount"].as_f64().unwrap(), b["id"].as_str().unwrap().into()))
+                .collect();
+            all.sort_by(|a, b| b.0.total_cmp(&a.0));
+            all.iter().take(10).map(|(_, id)| id.len() as u64).sum()
+        }),
+        Some(Box::new(|| {
+            let mut all: Vec<(f64, &str)> = typed().map(|b| (b.fare.amount, b.id)).collect();
+            all.sort_by(|a, b| b.0.total_cmp(&a.0));
+            all.iter().take(10).map(|(_, id)| id.len() as u64).sum()
+        })),
+    );
+    job(
+        "Unnest with the outer values",
+        "for b in $[*] for s in b.seats[*] return {b.id, s.no, s.kind}",
+        Box::new(|| {
+            let mut out = Vec::new();
+            for b in values() {
+                for s in b["seats"].as_array().into_iter().flatten() {
+                    serde_json::to_writer(
+                        &mut out,
+                        &serde_json::json!({"id": b["id"], "no": s["no"], "kind": s["kind"]}),
+                    )
+                    .unwrap();
+                    out.push(b'\n');
+                }
+            }
+            out.len() as u64
+        }),
+        None,
+    );
+    job(
+        "How many there are",
+        "count($[*])",
+        Box::new(|| values().count() as u64),
+        Some(Box::new(|| typed().count() as u64)),
     );
     job(
         "Whole records, as they are",

@@ -3,8 +3,6 @@
 //! All candidates of a table run in turn, round after round, in one process; a row gives the median time and
 //! its ratio to the first row, the baseline.
 
-pub mod structure;
-
 use std::hint::black_box;
 use std::path::Path;
 use std::sync::atomic::AtomicU64;
@@ -79,10 +77,14 @@ pub fn kyanite(
 ) -> u64 {
     let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
     let options = InputOptions { threads, ..InputOptions::default() };
+    let named = |source: &kyanite_lang::SourceSpec| {
+        (source.name.clone(), Input::File(source.file.clone().into()))
+    };
+    let sources: Vec<(String, Input)> = plan.sources.iter().map(named).collect();
     let job = Job {
         plan: &plan,
         params: &[],
-        sources: &[],
+        sources: &sources,
         options: &options,
         gather: false,
         what: What::Values,

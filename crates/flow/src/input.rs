@@ -203,7 +203,7 @@ pub(crate) struct Source {
     pub(crate) head: Vec<u8>,
     pub(crate) reader: Box<dyn Read>,
     /// The items of its list in place of its bytes, when these are what is run over.
-    pub(crate) items: Option<Blocks>,
+    pub(crate) items: Option<Box<Blocks>>,
 }
 
 /// How much of an input is looked at to tell its format.

@@ -52,7 +52,7 @@ pub(crate) struct Blocks {
 
 /// A document whose records come one by one, or one that has to be read whole.
 pub(crate) enum Framing {
-    Blocks(Blocks),
+    Blocks(Box<Blocks>),
     Whole(Box<dyn Read>),
 }
 
@@ -101,7 +101,7 @@ impl Blocks {
                 blocks.cut = Cut::Items;
                 blocks.frame = Some(frame);
                 blocks.follow(begin);
-                Ok(Framing::Blocks(blocks))
+                Ok(Framing::Blocks(Box::new(blocks)))
             }
             _ => {
                 blocks.buffer.truncate(blocks.filled);

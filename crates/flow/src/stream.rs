@@ -158,7 +158,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             self.results.sink().expect_elements();
         }
         let mut blocks = match source.items {
-            Some(blocks) => blocks,
+            Some(blocks) => *blocks,
             None if is_xml => {
                 let mut blocks = Blocks::new(Box::new(LineEnds::new(source.reader)));
                 blocks.cut_behind_tags();
