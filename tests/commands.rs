@@ -518,3 +518,41 @@ fn libraries_and_notes() {
         ran.err
     );
 }
+
+/// The files of a folder that are not complete.
+fn parts(folder: &Folder) -> Vec<std::path::PathBuf> {
+    let entries = std::fs::read_dir(folder.path()).unwrap().map(|entry| entry.unwrap().path());
+    entries.filter(|path| path.extension().is_some_and(|extension| extension == "part")).collect()
+}
+
+#[test]
+fn what_a_killed_run_leaves_behind_goes_with_the_next() {
+    let folder = Folder::with_demo();
+    folder.file("out.json", "\"before\"\n").file(".kyanite-other.part", "in use");
+    let mut killed = Command::new(PROGRAM)
+        .args(["convert", "-", "-f", "jsonl", "-o", "out.json"])
+        .current_dir(folder.path())
+        .stdin(Stdio::piped())
+        .spawn()
+        .unwrap();
+    // It waits for more input, its output half done.
+    while parts(&folder).len() < 2 {
+        std::thread::sleep(std::time::Duration::from_millis(5));
+    }
+    killed.kill().unwrap();
+    killed.wait().unwrap();
+    let in_use = folder.path().join(".kyanite-other.part");
+    let long_ago = std::time::SystemTime::now() - std::time::Duration::from_secs(3600);
+    let files: Vec<std::fs::File> = parts(&folder)
+        .iter()
+        .map(|path| std::fs::OpenOptions::new().write(true).open(path).unwrap())
+        .collect();
+    files.iter().for_each(|file| file.set_modified(long_ago).unwrap());
+    drop(files);
+    let lock = std::fs::File::open(&in_use).unwrap();
+    lock.lock().unwrap();
+    assert_eq!(std::fs::read_to_string(folder.path().join("out.json")).unwrap(), "\"before\"\n");
+    assert_eq!(run(&folder, "query 1 -o out.json", "").status, 0);
+    assert_eq!(parts(&folder), [in_use]);
+    assert_eq!(std::fs::read_to_string(folder.path().join("out.json")).unwrap(), "1\n");
+}

@@ -24,7 +24,12 @@ fn rules_are_explained_checked_and_stopped() {
             "Of each JSON record these members are built: a, b.",
             "",
         ),
-        ("query $.a.b[*] --explain", 0, "the elements at $.a.b run one by one", ""),
+        (
+            "query $.a.b[*] --explain",
+            0,
+            "The elements at $.a.b of an XML document, and the items there of a large JSON document, run one by one",
+            "",
+        ),
         (
             "query 'for b in $[*] group by p = b.leg.from return {p, n: count(b[*])}' --explain",
             0,

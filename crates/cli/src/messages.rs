@@ -153,7 +153,7 @@ impl Messages {
 
     /// Appends a place with its line.
     pub fn spot(&self, spot: &Spot, text: &mut String) {
-        self.render_spot(spot, AnsiColor::Green.on_default().bold(), text);
+        self.render_spot(spot, AnsiColor::Blue.on_default().bold(), text);
     }
 
     fn render_spot(&self, spot: &Spot, strong: Style, text: &mut String) {

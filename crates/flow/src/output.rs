@@ -4,6 +4,7 @@ use std::fs;
 use std::io::{self, Write};
 use std::ops::ControlFlow;
 use std::path::{Path, PathBuf};
+use std::time::Duration;
 
 use kyanite_formats::Format;
 use kyanite_formats::losses::{Loss, Losses};
@@ -247,8 +248,9 @@ pub(crate) fn target_file(path: &Path) -> io::Result<(NamedTempFile, PathBuf)> {
     let path = fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
     let folder =
         path.parent().filter(|parent| !parent.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    remove_left_behind(folder);
     let mut builder = tempfile::Builder::new();
-    builder.prefix(".kyanite-").suffix(".part");
+    builder.prefix(PART_PREFIX).suffix(PART_SUFFIX);
     #[cfg(unix)]
     {
         use std::os::unix::fs::PermissionsExt;
@@ -258,7 +260,39 @@ pub(crate) fn target_file(path: &Path) -> io::Result<(NamedTempFile, PathBuf)> {
             Err(_) => fs::Permissions::from_mode(0o666),
         });
     }
-    Ok((builder.tempfile_in(folder)?, path))
+    let file = builder.tempfile_in(folder)?;
+    // The lock ends with the program, however that ends. Where there are no locks nothing is ever taken for left behind.
+    let _ = file.as_file().try_lock();
+    Ok((file, path))
+}
+
+/// How the names of files begin and end that are not complete.
+const PART_PREFIX: &str = ".kyanite-";
+const PART_SUFFIX: &str = ".part";
+
+/// Incomplete files are left alone for so long, since a new one is locked only when it is there.
+const NEW: Duration = Duration::from_secs(2);
+
+/// Removes incomplete files of runs that were killed. What cannot be looked at is left alone.
+fn remove_left_behind(folder: &Path) {
+    let Ok(entries) = fs::read_dir(folder) else { return };
+    for entry in entries.flatten() {
+        let name = entry.file_name();
+        let is_part = name
+            .to_str()
+            .is_some_and(|name| name.starts_with(PART_PREFIX) && name.ends_with(PART_SUFFIX));
+        let is_old = || {
+            let modified = entry.metadata().and_then(|about| about.modified()).ok()?;
+            Some(modified.elapsed().ok()? > NEW)
+        };
+        if is_part
+            && is_old().unwrap_or(false)
+            && let Ok(file) = fs::OpenOptions::new().write(true).open(entry.path())
+            && file.try_lock().is_ok()
+        {
+            let _ = fs::remove_file(entry.path());
+        }
+    }
 }
 
 pub(crate) fn cannot_write(name: &str, error: &io::Error) -> Problem {

@@ -10,6 +10,7 @@ use std::io;
 use std::sync::mpsc::{Receiver, Sender, channel};
 use std::sync::{Arc, Mutex, PoisonError};
 
+use kyanite_formats::csv;
 use kyanite_formats::records::Layout;
 use kyanite_lang::{Grain, Kept, Names, Plan, RecordState, Runner, Session, Watch};
 use kyanite_tree::Arena;
@@ -27,6 +28,8 @@ pub(crate) struct Work<'w> {
     pub(crate) input: InputPart<'w>,
     pub(crate) names: &'w Names<'w>,
     pub(crate) state: &'w RecordState,
+    /// What stands before the cells of a row, where rows go to lines of JSON just as they are.
+    pub(crate) line_starts: Option<&'w [Vec<u8>]>,
 }
 
 /// A block that waits to be run over.
@@ -149,8 +152,16 @@ fn block(
     arena: &Arena,
     session: &mut Session,
 ) -> Option<Clean> {
-    let Work { plan, grain, layout, input, names, state } = work;
+    let Work { plan, grain, layout, input, names, state, line_starts } = work;
     let mut state = state.apart(plan);
+    if let (Some(starts), Layout::Csv { settings, header }) = (line_starts, layout) {
+        let text = std::str::from_utf8(bytes).ok()?;
+        let mut rows = csv::Reader::new(text, arena, settings, header, input.document);
+        while rows.next_line(starts, &mut part.bytes).ok()? {
+            part.items += 1;
+        }
+        return Some(Clean { watch: Watch::empty(), state, records: part.items });
+    }
     // Plans that keep turns do not run on several threads.
     let mut kept = Kept::new(plan, arena);
     let mut count = 0;

@@ -35,6 +35,11 @@ impl Part {
         Self::rendering(self.renderer.as_ref().and_then(Renderer::apart))
     }
 
+    /// Whether items are lines of JSON, one behind the other.
+    pub(crate) fn takes_lines(&self) -> bool {
+        self.renderer.as_ref().is_some_and(Renderer::writes_lines)
+    }
+
     /// Forgets what was taken.
     pub(crate) fn clear(&mut self) {
         self.items = 0;

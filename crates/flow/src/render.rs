@@ -110,6 +110,11 @@ impl Renderer {
         self.layout.format
     }
 
+    /// Whether each item is a line of plain JSON.
+    pub(crate) fn writes_lines(&self) -> bool {
+        self.layout.format == Format::JsonLines && !self.layout.canonical
+    }
+
     pub(crate) fn expect_elements(&mut self) {
         self.elements = true;
     }

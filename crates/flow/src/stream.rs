@@ -130,7 +130,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 Runner::for_batch(self.job.plan, self.grain, names, &arena, self.session);
             runner.take_up(&progress.kept);
             let ran = progress.run(&mut runner, record, self.results);
-            runner.put_down(&mut progress.kept);
+            let ran = ran.and_then(|()| runner.put_down(&progress.state, &mut progress.kept));
             ran.map_err(|failure| {
                 let spot = self.sources.spot(failure.origin, || library.spot(failure.origin));
                 rule_failed(self.job.plan, &failure, spot)
@@ -284,7 +284,23 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let names = progress.names.clone();
         let state = progress.state.apart(self.job.plan);
         let grain = self.grain;
-        let work = Work { plan: self.job.plan, grain, layout, input, names: &names, state: &state };
+        let line_starts = match layout {
+            Layout::Csv { header: Some(header), .. }
+                if self.job.plan.gives_records_as_they_are() && part.takes_lines() =>
+            {
+                header.line_starts()
+            }
+            _ => None,
+        };
+        let work = Work {
+            plan: self.job.plan,
+            grain,
+            layout,
+            input,
+            names: &names,
+            state: &state,
+            line_starts: line_starts.as_deref(),
+        };
         let assumed = layout.place();
         let mut carried: Vec<u8> = Vec::new();
         // How many bytes have to be there before what was carried over is tried again.
@@ -397,7 +413,11 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 }
             }
         };
-        runner.put_down(&mut progress.kept);
+        runner.put_down(&progress.state, &mut progress.kept).map_err(|failure| {
+            let own = || failure.origin.is_known().then(|| records.spot(failure.origin.offset()));
+            let spot = sources.spot(failure.origin, own);
+            rule_failed(plan, &failure, spot)
+        })?;
         Ok(BlockEnd::of(&records, used, arena))
     }
 }

@@ -17,13 +17,13 @@ impl Plan {
                 self.growth()
             ));
             lines.push(self.threads(Grain::Items));
-        } else {
+        } else if self.element_path().is_none() {
             lines.push(format!("The whole document is held in memory: {}.", self.why_whole()));
         }
         if let Some(path) = self.element_path() {
             let path: Vec<&str> = path.iter().map(|step| step.name.as_str()).collect();
             lines.push(format!(
-                "The elements at $.{} of an XML document, and such items of a large JSON one, run one by one{}.",
+                "The elements at $.{} of an XML document, and the items there of a large JSON document, run one by one{}; any other document is held in memory.",
                 path.join("."),
                 self.growth()
             ));

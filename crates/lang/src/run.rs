@@ -19,6 +19,7 @@ mod watch;
 
 use std::collections::HashMap;
 use std::ops::ControlFlow;
+use std::sync::{Arc, Mutex};
 
 use kyanite_tree::{Arena, Value};
 
@@ -35,6 +36,7 @@ use crate::plan::{
     Expr, Grain, GroupFolds, Kind, ManyPath, Plan, RecordFold, RecordHead, RecordSource, Records,
 };
 use clauses::{Counters, Held};
+use join::Indexes;
 
 /// Whether to go on: `Break` when no more is wanted.
 pub type Flow = ControlFlow<()>;
@@ -70,6 +72,8 @@ impl Session {
 pub struct Names<'a> {
     globals: Vec<Option<Value<'a>>>,
     locals: Vec<Option<Value<'a>>>,
+    /// The indexes of joins over lists that last for the whole run.
+    joins: Arc<Mutex<Indexes>>,
 }
 
 /// Where a run over records stands between two batches.
@@ -130,7 +134,9 @@ pub struct Runner<'r, 'a> {
     /// The value of the plan's aggregate over records, once it is known.
     folded: Option<Option<Value<'a>>>,
     /// The indexes of joins, by their list and condition.
-    indexes: HashMap<(usize, usize), join::Index<'a>>,
+    indexes: Indexes,
+    /// The items of joins that are no list of their own, by their condition.
+    fixed: HashMap<usize, &'a [Value<'a>]>,
     /// The groups whose aggregates are asked for, by the slot that has the number of one.
     folded_groups: HashMap<usize, (&'a GroupFolds, folded::Folded)>,
     /// What the clauses of a loop over records keep from one record to the next.
@@ -149,7 +155,11 @@ impl<'r, 'a> Runner<'r, 'a> {
         arena: &'a Arena,
         session: &'r mut Session,
     ) -> Result<Self, Box<Failure>> {
-        let names = Names { globals: vec![None; plan.globals], locals: vec![None; plan.frame] };
+        let names = Names {
+            globals: vec![None; plan.globals],
+            locals: vec![None; plan.frame],
+            joins: Arc::default(),
+        };
         let mut runner = Self {
             plan,
             records: None,
@@ -162,6 +172,7 @@ impl<'r, 'a> Runner<'r, 'a> {
             calls: 0,
             folded: None,
             indexes: HashMap::new(),
+            fixed: HashMap::new(),
             folded_groups: HashMap::new(),
             held: Held::default(),
         };
@@ -202,6 +213,7 @@ impl<'r, 'a> Runner<'r, 'a> {
             calls: 0,
             folded: None,
             indexes: HashMap::new(),
+            fixed: HashMap::new(),
             folded_groups: HashMap::new(),
             held: Held::default(),
         }
@@ -257,8 +269,21 @@ impl<'r, 'a> Runner<'r, 'a> {
     }
 
     /// Ends a batch: what is running goes on in the next.
-    pub fn put_down(self, kept: &mut Kept<'_>) {
-        kept.put_down(&self.held);
+    ///
+    /// # Errors
+    /// A [`Failure`] of keys that have no order.
+    pub fn put_down(
+        mut self,
+        state: &RecordState,
+        kept: &mut Kept<'_>,
+    ) -> Result<(), Box<Failure>> {
+        match self.records {
+            Some(Records { source: RecordSource::Loop(repeat, ..), .. }) => {
+                let most = Self::most_wanted(repeat, &state.counters);
+                kept.end_batch(repeat, most, &mut self.held)
+            }
+            _ => Ok(()),
+        }
     }
 
     /// Runs over the record at `index` of the list that is the document. `Break` when no later record can
@@ -307,7 +332,7 @@ impl<'r, 'a> Runner<'r, 'a> {
             && !self.held.turns.is_empty()
         {
             let most = Self::most_wanted(repeat, &state.counters);
-            kept.keep(repeat, most, self.held.turns.drain(..))?;
+            kept.keep(repeat, most, &mut self.held.turns)?;
         }
         Ok(if last { Flow::Break(()) } else { flow })
     }

@@ -83,6 +83,7 @@ fn results(
         .unwrap();
     let keep = Arena::new();
     let mut kept = Kept::new(plan, &keep);
+    let bound = names.clone();
     let mut runner = Runner::for_batch(plan, Grain::Items, names, &arena, &mut session);
     let (mut results, mut index) = (Vec::new(), 0);
     while let Some(record) = reader.next_value().unwrap() {
@@ -100,6 +101,8 @@ fn results(
         }
     }
     let mut ended = None;
+    runner.put_down(&state, &mut kept).unwrap();
+    let runner = Runner::for_batch(plan, Grain::Items, bound, &arena, &mut session);
     let finished = runner.end_records(&mut state, &mut kept, index, &mut |value| {
         let mut written = Vec::new();
         json::write(value.unwrap_or(Value::NULL), Style::Compact, &mut written);

@@ -4,7 +4,7 @@ use kyanite_tree::{Arena, Map, Member, NameIndex, Origin, Value};
 
 use super::Settings;
 use crate::SyntaxError;
-use crate::json::Duplicate;
+use crate::json::{self, Duplicate};
 
 /// The names of the columns, from the first row.
 #[derive(Clone, Copy, Debug)]
@@ -57,6 +57,18 @@ impl<'a> Header<'a> {
         };
         Ok(Some(FirstRow { header, end: reader.at, duplicates }))
     }
+
+    /// What stands before each cell of a row as a line of JSON, if all names differ: `{"code":`, `,"name":`.
+    #[must_use]
+    pub fn line_starts(&self) -> Option<Vec<Vec<u8>>> {
+        let start = |(position, name): (usize, &&str)| {
+            let mut start = vec![if position == 0 { b'{' } else { b',' }];
+            json::write_text(name, &mut start);
+            start.push(b':');
+            start
+        };
+        (!self.repeats).then(|| self.names.iter().enumerate().map(start).collect())
+    }
 }
 
 /// Reads one row after another.
@@ -102,6 +114,70 @@ impl<'a> Reader<'a> {
     /// A [`SyntaxError`]: a quoted cell that is not closed or goes on behind its quote, or a row with another
     /// number of cells than the header; only then the position is behind the row, else it is at its start.
     pub fn next_row(&mut self) -> Result<Option<Value<'a>>, SyntaxError> {
+        let document = self.document;
+        let mut cells = std::mem::take(&mut self.cells);
+        cells.clear();
+        let row = self
+            .row(|at, text| cells.push(Value::Untyped(Origin::new(document, at), text)))
+            .and_then(|start| start.map(|start| self.named(start, &cells)).transpose());
+        self.cells = cells;
+        row
+    }
+
+    /// The row that begins at byte `start` as a value.
+    fn named(&mut self, start: usize, cells: &[Value<'a>]) -> Result<Value<'a>, SyntaxError> {
+        let origin = Origin::new(self.document, start);
+        match self.header {
+            None => Ok(Value::List(origin, self.arena.items(cells))),
+            Some(header) if header.names.len() == cells.len() => {
+                self.members.clear();
+                let named = header.names.iter().zip(cells);
+                self.members.extend(named.map(|(name, value)| Member { name, value: *value }));
+                let map = if header.repeats {
+                    Map::from_read(self.arena, &mut self.members, |_, _, _| ())
+                } else {
+                    Map::with_index(self.arena, &self.members, header.index)
+                };
+                Ok(Value::Map(origin, map))
+            }
+            Some(header) => Err(ragged(start, cells.len(), header)),
+        }
+    }
+
+    /// Appends the next row to `out` as a line of JSON, without a value in between; tells whether there was one. `names` are
+    /// those of [`Header::line_starts`].
+    ///
+    /// # Errors
+    /// As [`next_row`](Self::next_row); nothing is appended then.
+    pub fn next_line(&mut self, names: &[Vec<u8>], out: &mut Vec<u8>) -> Result<bool, SyntaxError> {
+        let (before, mut count) = (out.len(), 0);
+        let row = self.row(|_, text| {
+            if let Some(name) = names.get(count) {
+                out.extend_from_slice(name);
+                json::write_text(text, out);
+            }
+            count += 1;
+        });
+        match (row, self.header) {
+            (Ok(None), _) => Ok(false),
+            (Ok(Some(start)), Some(header)) if count != names.len() => {
+                out.truncate(before);
+                Err(ragged(start, count, header))
+            }
+            (Ok(Some(_)), _) => {
+                out.extend_from_slice(b"}\n");
+                Ok(true)
+            }
+            (Err(error), _) => {
+                out.truncate(before);
+                Err(error)
+            }
+        }
+    }
+
+    /// Reads a row and hands on each cell with the byte that it begins at; gives where the row begins, or `None` at the end.
+    #[inline]
+    fn row(&mut self, mut take: impl FnMut(usize, &'a str)) -> Result<Option<usize>, SyntaxError> {
         let bytes = self.text.as_bytes();
         if self.header.is_none_or(|header| header.names.len() > 1) {
             while let Some(b'\n' | b'\r') = bytes.get(self.at) {
@@ -112,16 +188,15 @@ impl<'a> Reader<'a> {
             return Ok(None);
         }
         let start = self.at;
-        self.cells.clear();
         loop {
-            let cell = match self.cell() {
-                Ok(cell) => cell,
+            let at = self.at;
+            match self.cell() {
+                Ok(cell) => take(at, cell),
                 Err(error) => {
                     self.at = start;
                     return Err(error);
                 }
-            };
-            self.cells.push(cell);
+            }
             match bytes.get(self.at) {
                 Some(delimiter) if *delimiter == self.settings.delimiter => self.at += 1,
                 Some(b'\r') => {
@@ -135,32 +210,16 @@ impl<'a> Reader<'a> {
                 None => break,
             }
         }
-        let origin = Origin::new(self.document, start);
-        match self.header {
-            None => Ok(Some(Value::List(origin, self.arena.items(&self.cells)))),
-            Some(header) if header.names.len() == self.cells.len() => {
-                self.members.clear();
-                let named = header.names.iter().zip(&self.cells);
-                self.members.extend(named.map(|(name, value)| Member { name, value: *value }));
-                let map = if header.repeats {
-                    Map::from_read(self.arena, &mut self.members, |_, _, _| ())
-                } else {
-                    Map::with_index(self.arena, &self.members, header.index)
-                };
-                Ok(Some(Value::Map(origin, map)))
-            }
-            Some(header) => Err(self.ragged(start, header)),
-        }
+        Ok(Some(start))
     }
 
     /// Reads a cell, up to the delimiter or line end behind it.
     #[inline]
-    fn cell(&mut self) -> Result<Value<'a>, SyntaxError> {
+    fn cell(&mut self) -> Result<&'a str, SyntaxError> {
         let start = self.at;
-        let origin = Origin::new(self.document, start);
         let bytes = self.text.as_bytes();
         if bytes.get(start) == Some(&b'"') {
-            return Ok(Value::Untyped(origin, self.quoted()?));
+            return self.quoted();
         }
         let rest = &bytes[start..];
         let mut end =
@@ -170,7 +229,7 @@ impl<'a> Reader<'a> {
             end -= 1;
         }
         self.at = end;
-        Ok(Value::Untyped(origin, &self.text[start..end]))
+        Ok(&self.text[start..end])
     }
 
     fn quoted(&mut self) -> Result<&'a str, SyntaxError> {
@@ -213,26 +272,25 @@ impl<'a> Reader<'a> {
         let text = &self.text[opened + 1..end];
         Ok(if doubled { self.arena.text(&text.replace("\"\"", "\"")) } else { text })
     }
+}
 
-    #[cold]
-    fn ragged(&self, start: usize, header: Header<'_>) -> SyntaxError {
-        let (found, wanted) = (self.cells.len(), header.names.len());
-        let cells = if found == 1 { "cell" } else { "cells" };
-        SyntaxError {
-            message: format!("this row has {found} {cells}, and the header has {wanted}"),
-            advice: "check the delimiter and the quotes; --lenient leaves such rows out",
-            start,
-            end: start + 1,
-            also: None,
-            wants_more: false,
-        }
+#[cold]
+fn ragged(start: usize, found: usize, header: Header<'_>) -> SyntaxError {
+    let wanted = header.names.len();
+    let cells = if found == 1 { "cell" } else { "cells" };
+    SyntaxError {
+        message: format!("this row has {found} {cells}, and the header has {wanted}"),
+        advice: "check the delimiter and the quotes; --lenient leaves such rows out",
+        start,
+        end: start + 1,
+        also: None,
+        wants_more: false,
     }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::json;
     use crate::losses::Losses;
     use proptest::prelude::*;
 
@@ -283,6 +341,35 @@ mod tests {
         #[test]
         fn never_panics(text in "[a,\"\r\n é]{0,30}") {
             let _ = read(&text);
+        }
+
+        #[test]
+        fn lines_are_the_rows(text in "(a|b),(c|\"c\"\"\")(\r\n|\n)[a,\"\r\n é\\\\]{0,30}") {
+            let (arena, settings) = (Arena::new(), Settings::default());
+            let first = Header::read(&text, settings, &arena).unwrap().unwrap();
+            let names = first.header.line_starts().unwrap();
+            let reader = || {
+                let mut reader = Reader::new(&text, &arena, settings, Some(first.header), 1);
+                reader.seek(first.end);
+                reader
+            };
+            let (mut rows, mut lines) = (reader(), reader());
+            loop {
+                let (row, mut out) = (rows.next_row(), Vec::new());
+                let line = lines.next_line(&names, &mut out);
+                let written = row.clone().map(|row| row.map(|row| {
+                    let mut written = Vec::new();
+                    json::write(row, json::Style::Compact, &mut written);
+                    written.push(b'\n');
+                    written
+                }));
+                prop_assert_eq!(&line, &written.as_ref().map(Option::is_some).map_err(Clone::clone));
+                prop_assert_eq!(rows.position(), lines.position());
+                match written {
+                    Ok(Some(written)) => prop_assert_eq!(out, written),
+                    Ok(None) | Err(_) => break,
+                }
+            }
         }
 
         #[test]

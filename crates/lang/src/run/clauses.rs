@@ -6,6 +6,7 @@ use std::ops::{ControlFlow, Range};
 use kyanite_tree::Value;
 
 use super::folded::Folded;
+use super::order::sort;
 use super::{Failure, Flow, Ran, Runner, group};
 use crate::plan::{Clause, ClauseKind, Expr, ForSource, Loop};
 
@@ -93,7 +94,7 @@ impl<'a> Runner<'_, 'a> {
             match &clause.kind {
                 ClauseKind::OrderBy { keys, slots, .. } => {
                     let mut turns = std::mem::take(&mut held.turns);
-                    self.sort(keys, &mut turns)?;
+                    sort(keys, &mut turns)?;
                     flow = ControlFlow::Continue(());
                     for turn in turns {
                         self.restore(slots.clone(), &turn.names);
@@ -302,7 +303,7 @@ impl<'a> Runner<'_, 'a> {
                 if *is_bounded {
                     let kept = counters.0.get(next).copied().unwrap_or(u64::MAX);
                     if held.turns.len() as u64 > kept.saturating_mul(2).saturating_add(AHEAD) {
-                        self.sort(order, &mut held.turns)?;
+                        sort(order, &mut held.turns)?;
                         held.turns.truncate(usize::try_from(kept).unwrap_or(usize::MAX));
                     }
                 }

@@ -5,27 +5,30 @@
 
 use std::collections::HashMap;
 use std::ops::ControlFlow;
+use std::sync::{Arc, PoisonError};
 
 use kyanite_tree::{Decimal, Key, Value};
 
 use super::{Flow, Ran, Runner};
-use crate::plan::{Expr, Filter, ForSource, Join, Kind};
+use crate::plan::{Expr, Filter, ForSource, Join, Kind, Segment, Selector, Start};
 use crate::syntax::ast::Binary;
 
 /// Lists shorter than this are scanned.
 const SHORT: usize = 8;
 
-/// The items of a list by what an expression gives for them.
-#[derive(Default)]
-pub(super) struct Index<'a> {
-    pub(super) items: Vec<Value<'a>>,
+/// The positions of the items of a list by what an expression gives for them.
+#[derive(Debug, Default)]
+pub(super) struct Index {
     by_key: HashMap<Key, Vec<u32>>,
     /// Those for which it gives nothing.
     absent: Vec<u32>,
 }
 
-impl<'a> Index<'a> {
-    fn add(&mut self, position: usize, value: Option<Value<'a>>) {
+/// Indexes by the address of their list, or of their condition, and the number of the test.
+pub(super) type Indexes = HashMap<(usize, usize), Arc<Index>>;
+
+impl Index {
+    fn add(&mut self, position: usize, value: Option<Value<'_>>) {
         // Past 4 thousand million items nothing fits in memory.
         let position = position as u32;
         match value.map(Value::simple) {
@@ -40,7 +43,7 @@ impl<'a> Index<'a> {
     }
 
     /// The positions of the items that may equal `value`, in order.
-    pub(super) fn find(&self, value: Option<Value<'a>>) -> Vec<u32> {
+    fn find(&self, value: Option<Value<'_>>) -> Vec<u32> {
         let Some(value) = value.map(Value::simple) else { return self.absent.clone() };
         let of = |key: &Key| self.by_key.get(key).map(Vec::as_slice).unwrap_or_default();
         let mut found = of(&Key::of(value)).to_vec();
@@ -97,19 +100,81 @@ impl<'a> Runner<'_, 'a> {
         let Some((inner, outer)) = sides(&filter.condition, join) else { return Ok(None) };
         let wanted = self.value(outer)?;
         let id = (items.as_ptr() as usize, filter.test);
-        if !self.indexes.contains_key(&id) {
-            let mut index = Index::default();
-            for (position, item) in items.iter().enumerate() {
-                let current = self.current.replace(*item);
-                let value = self.value(inner);
-                self.current = current;
-                index.add(position, value?);
-            }
-            self.indexes.insert(id, index);
-        }
-        let found = self.indexes.get(&id).map(|index| index.find(wanted)).unwrap_or_default();
+        let index = self.index(id, items, &mut |runner, item| {
+            let current = runner.current.replace(item);
+            let value = runner.value(inner);
+            runner.current = current;
+            value
+        })?;
+        let found = index.find(wanted);
         self.tell_absent(outer, wanted, &found);
         Ok(Some(found.into_iter().filter_map(|at| items.get(at as usize).copied()).collect()))
+    }
+
+    /// The index over a list: each is built once and, over a list that lasts for the whole run, also for the batches of
+    /// records that follow.
+    fn index(
+        &mut self,
+        id: (usize, usize),
+        items: &'a [Value<'a>],
+        key: &mut dyn FnMut(&mut Self, Value<'a>) -> Ran<Option<Value<'a>>>,
+    ) -> Ran<Arc<Index>> {
+        if let Some(index) = self.indexes.get(&id) {
+            return Ok(Arc::clone(index));
+        }
+        let lasts = self.names.globals.iter().flatten().any(|global| {
+            matches!(global, Value::List(_, list) if std::ptr::eq(list.as_ptr(), items.as_ptr()))
+        });
+        let joins = Arc::clone(&self.names.joins);
+        let shared = || joins.lock().unwrap_or_else(PoisonError::into_inner);
+        let known = if lasts { shared().get(&id).cloned() } else { None };
+        let index = match known {
+            Some(index) => index,
+            None => {
+                let mut index = Index::default();
+                for (position, item) in items.iter().enumerate() {
+                    index.add(position, key(self, *item)?);
+                }
+                let index = Arc::new(index);
+                if lasts {
+                    shared().insert(id, Arc::clone(&index));
+                }
+                index
+            }
+        };
+        self.indexes.insert(id, Arc::clone(&index));
+        Ok(index)
+    }
+
+    /// The items that a `for` of a join goes through, which are the same in each turn.
+    fn fixed_items(&mut self, condition: usize, source: &'a ForSource) -> Ran<&'a [Value<'a>]> {
+        let path = match source {
+            ForSource::List(list) => return self.items(list),
+            ForSource::Nodes(path) => path,
+        };
+        // All items of a list that has a name are just that list.
+        if let (Start::Global(slot), [Segment { descendant: false, selectors }]) =
+            (&path.start, path.segments.as_slice())
+            && let [Selector::Wildcard] = selectors.as_slice()
+            && let Some(Value::List(_, items)) = self.names.globals[*slot]
+        {
+            self.session.watch.asked(path.id);
+            if !items.is_empty() {
+                self.session.watch.selected(path.id);
+                return Ok(items);
+            }
+        }
+        if let Some(items) = self.fixed.get(&condition) {
+            return Ok(items);
+        }
+        let mut nodes = Vec::new();
+        let _ = self.each(path, &mut |_, node| {
+            nodes.push(node);
+            Ok(ControlFlow::Continue(()))
+        })?;
+        let items = self.arena.items(&nodes);
+        self.fixed.insert(condition, items);
+        Ok(items)
     }
 
     /// Nothing equals nothing, which is seldom what a join is meant to pair.
@@ -134,31 +199,16 @@ impl<'a> Runner<'_, 'a> {
         turn: &mut dyn FnMut(&mut Self, Value<'a>) -> Ran<Flow>,
     ) -> Ran<Option<Flow>> {
         let Some((inner, outer)) = sides(condition, join) else { return Ok(None) };
-        let id = (std::ptr::from_ref(condition) as usize, usize::MAX);
-        if !self.indexes.contains_key(&id) {
-            let mut index = Index::default();
-            match source {
-                ForSource::Nodes(path) => {
-                    let _ = self.each(path, &mut |_, node| {
-                        index.items.push(node);
-                        Ok(ControlFlow::Continue(()))
-                    })?;
-                }
-                ForSource::List(list) => index.items.extend_from_slice(self.items(list)?),
-            }
-            for position in 0..index.items.len() {
-                self.set_local(slot, Some(index.items[position]));
-                let value = self.value(inner)?;
-                index.add(position, value);
-            }
-            self.indexes.insert(id, index);
-        }
+        let address = std::ptr::from_ref(condition) as usize;
+        let items = self.fixed_items(address, source)?;
+        let index = self.index((address, usize::MAX), items, &mut |runner, item| {
+            runner.set_local(slot, Some(item));
+            runner.value(inner)
+        })?;
         let wanted = self.value(outer)?;
-        let found = self.indexes.get(&id).map(|index| index.find(wanted)).unwrap_or_default();
+        let found = index.find(wanted);
         self.tell_absent(outer, wanted, &found);
-        let found: Vec<Value<'a>> = self.indexes.get(&id).map_or_else(Vec::new, |index| {
-            found.into_iter().map(|at| index.items[at as usize]).collect()
-        });
+        let found = found.into_iter().filter_map(|at| items.get(at as usize).copied());
         for item in found {
             if turn(self, item)?.is_break() {
                 return Ok(Some(ControlFlow::Break(())));

@@ -8,7 +8,7 @@ use kyanite_tree::{Arena, Value};
 
 use super::Ran;
 use super::clauses::{Held, Turn};
-use super::order::{order, ranks};
+use super::order::{order, ranks, sort};
 use crate::plan::{ClauseKind, Loop, OrderKey, Plan, Start};
 use crate::rank::Rank;
 
@@ -23,6 +23,8 @@ pub struct Kept<'g> {
     turns: Vec<Turn<'g>>,
     /// The first rank of each key, for telling numbers from texts.
     first: Vec<Option<Rank<'g>>>,
+    /// How many of the turns that wait in the batch were looked at.
+    screened: usize,
     /// The ranks of the last turn that is still wanted.
     worst: Option<Vec<Option<Rank<'g>>>>,
     /// Running values, and the turns of windows.
@@ -46,6 +48,7 @@ impl<'g> Kept<'g> {
             named,
             turns: Vec::new(),
             first: Vec::new(),
+            screened: 0,
             worst: None,
             running: Held::default(),
         }
@@ -53,11 +56,6 @@ impl<'g> Kept<'g> {
 
     fn copy(&self, values: &[Option<Value<'_>>]) -> Vec<Option<Value<'g>>> {
         values.iter().map(|value| value.map(|value| self.arena.copy(value))).collect()
-    }
-
-    /// Takes over what a batch of records leaves running.
-    pub(super) fn put_down(&mut self, running: &Held<'_>) {
-        self.running = running.running(&|value| self.arena.copy(value));
     }
 
     /// What the batches so far left running.
@@ -74,49 +72,84 @@ impl<'g> Kept<'g> {
 }
 
 impl Kept<'_> {
-    /// Keeps the turns that a clause of the loop holds; of turns in order, `most` are wanted if only the first few are.
+    /// Keeps the turns that a clause of the loop holds. Of turns in order of which only the first `most` are wanted those
+    /// that may be among them stay in `turns` until the end of the batch.
     pub(super) fn keep<'a>(
         &mut self,
         repeat: &Loop,
         most: Option<u64>,
-        turns: impl Iterator<Item = Turn<'a>>,
+        turns: &mut Vec<Turn<'a>>,
     ) -> Ran<()> {
-        let Some(clause) = repeat.holding().map(|position| &repeat.clauses[position].kind) else {
-            return Ok(());
-        };
-        for turn in turns {
-            match clause {
-                ClauseKind::OrderBy { keys, slots, .. } => {
-                    self.keep_ordered(keys, slots.start, most, turn)?;
+        match repeat.holding().map(|position| &repeat.clauses[position].kind) {
+            Some(ClauseKind::OrderBy { keys, slots, .. }) => {
+                self.screen(keys, turns)?;
+                match most {
+                    Some(most) if turns.len() > enough(most) => {
+                        cut(keys, turns, most)?;
+                        self.screened = turns.len();
+                        Ok(())
+                    }
+                    Some(_) => Ok(()),
+                    None => {
+                        turns.drain(..).for_each(|turn| self.keep_turn(slots.start, turn));
+                        self.screened = 0;
+                        Ok(())
+                    }
                 }
-                ClauseKind::GroupBy { slots, .. } => self.keep_turn(slots.start, turn),
-                _ => {}
+            }
+            Some(ClauseKind::GroupBy { slots, .. }) => {
+                turns.drain(..).for_each(|turn| self.keep_turn(slots.start, turn));
+                Ok(())
+            }
+            _ => Ok(()),
+        }
+    }
+
+    /// Ends a batch: what still waits is kept, what is running goes on in the next.
+    pub(super) fn end_batch(
+        &mut self,
+        repeat: &Loop,
+        most: Option<u64>,
+        held: &mut Held<'_>,
+    ) -> Ran<()> {
+        self.running = held.running(&|value| self.arena.copy(value));
+        if let (Some(position), Some(most)) = (repeat.holding(), most)
+            && let ClauseKind::OrderBy { keys, slots, .. } = &repeat.clauses[position].kind
+        {
+            cut(keys, &mut held.turns, most)?;
+            held.turns.drain(..).for_each(|turn| self.keep_turn(slots.start, turn));
+            self.screened = 0;
+            if self.turns.len() > enough(most) {
+                cut(keys, &mut self.turns, most)?;
+                if let Some(last) = self.turns.last() {
+                    self.worst = Some(ranks(keys, last, &mut self.first)?);
+                }
             }
         }
         Ok(())
     }
 
-    fn keep_ordered(
-        &mut self,
-        keys: &[OrderKey],
-        first_slot: usize,
-        most: Option<u64>,
-        turn: Turn<'_>,
-    ) -> Ran<()> {
-        // A key without an order is seen here, where the place of its value is known.
-        let mut first: Vec<Option<Rank<'_>>> = self.first.clone();
-        let ranks = ranks(keys, &turn, &mut first)?;
-        if self.worst.as_ref().is_some_and(|worst| order(keys, &ranks, worst).is_ge()) {
-            return Ok(());
+    /// Looks at the turns that have come since this was done last: a key without an order is seen where the place of its
+    /// value is known, and what cannot be among those that are wanted goes.
+    fn screen(&mut self, keys: &[OrderKey], turns: &mut Vec<Turn<'_>>) -> Ran<()> {
+        let mut at = self.screened.min(turns.len());
+        while let Some(turn) = turns.get(at) {
+            let mut first: Vec<Option<Rank<'_>>> = self.first.clone();
+            let ranked = ranks(keys, turn, &mut first)?;
+            if first.iter().zip(&self.first).any(|(now, before)| now.is_some() != before.is_some())
+                || self.first.len() < keys.len()
+            {
+                let keys_of_first: Vec<_> = self.copy(&turn.keys);
+                let copy = Turn { keys: keys_of_first, names: Vec::new() };
+                ranks(keys, &copy, &mut self.first)?;
+            }
+            if self.worst.as_ref().is_some_and(|worst| order(keys, &ranked, worst).is_ge()) {
+                turns.remove(at);
+            } else {
+                at += 1;
+            }
         }
-        self.keep_turn(first_slot, turn);
-        if let Some(turn) = self.turns.last() {
-            super::order::ranks(keys, turn, &mut self.first)?;
-        }
-        let most = most.and_then(|most| usize::try_from(most).ok()).unwrap_or(usize::MAX);
-        if self.turns.len() > most.saturating_mul(2).saturating_add(AHEAD) {
-            self.cut(keys, most)?;
-        }
+        self.screened = at;
         Ok(())
     }
 
@@ -127,17 +160,16 @@ impl Kept<'_> {
         let (keys, names) = (self.copy(&turn.keys), self.copy(&turn.names));
         self.turns.push(Turn { keys, names });
     }
+}
 
-    /// Keeps the first `most` turns.
-    fn cut(&mut self, keys: &[OrderKey], most: usize) -> Ran<()> {
-        let mut ranked = Vec::with_capacity(self.turns.len());
-        for turn in self.turns.drain(..) {
-            ranked.push((ranks(keys, &turn, &mut self.first)?, turn));
-        }
-        ranked.sort_by(|(a, _), (b, _)| order(keys, a, b));
-        ranked.truncate(most);
-        self.worst = ranked.last().map(|(ranks, _)| ranks.clone());
-        self.turns.extend(ranked.into_iter().map(|(_, turn)| turn));
-        Ok(())
-    }
+/// How many turns are kept before only the wanted ones are.
+fn enough(most: u64) -> usize {
+    usize::try_from(most).unwrap_or(usize::MAX).saturating_mul(2).saturating_add(AHEAD)
+}
+
+/// Keeps the first `most` turns in order.
+fn cut<'a>(keys: &[OrderKey], turns: &mut Vec<Turn<'a>>, most: u64) -> Ran<()> {
+    sort(keys, turns)?;
+    turns.truncate(usize::try_from(most).unwrap_or(usize::MAX));
+    Ok(())
 }

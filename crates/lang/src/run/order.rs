@@ -5,23 +5,21 @@ use std::cmp::Ordering;
 use kyanite_tree::Value;
 
 use super::clauses::Turn;
-use super::{Failure, Ran, Runner};
+use super::{Failure, Ran};
 use crate::plan::OrderKey;
 use crate::rank::{MIXED, Rank};
 
-impl<'a> Runner<'_, 'a> {
-    /// Sorts turns by their keys: numbers by value, texts by Unicode scalar, nothing and null last.
-    pub(super) fn sort(&mut self, keys: &'a [OrderKey], turns: &mut Vec<Turn<'a>>) -> Ran<()> {
-        let mut ranked = Vec::with_capacity(turns.len());
-        let mut first: Vec<Option<Rank<'a>>> = Vec::new();
-        for turn in turns.drain(..) {
-            let ranks = ranks(keys, &turn, &mut first)?;
-            ranked.push((ranks, turn));
-        }
-        ranked.sort_by(|(a, _), (b, _)| order(keys, a, b));
-        turns.extend(ranked.into_iter().map(|(_, turn)| turn));
-        Ok(())
+/// Sorts turns by their keys: numbers by value, texts by Unicode scalar, nothing and null last.
+pub(super) fn sort<'a>(keys: &[OrderKey], turns: &mut Vec<Turn<'a>>) -> Ran<()> {
+    let mut ranked = Vec::with_capacity(turns.len());
+    let mut first: Vec<Option<Rank<'a>>> = Vec::new();
+    for turn in turns.drain(..) {
+        let ranks = ranks(keys, &turn, &mut first)?;
+        ranked.push((ranks, turn));
     }
+    ranked.sort_by(|(a, _), (b, _)| order(keys, a, b));
+    turns.extend(ranked.into_iter().map(|(_, turn)| turn));
+    Ok(())
 }
 
 /// The ranks of a turn, seen to have an order with those of the first turn that had any.

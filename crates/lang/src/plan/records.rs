@@ -1,0 +1,294 @@
+//! How a checked rule takes records one by one: what picks them, what runs over them, what of them is kept.
+
+use kyanite_formats::xml::StepName;
+
+use super::{
+    Clause, ClauseKind, Entry, Expr, Filter, ForSource, Kind, Loop, ManyPath, Nodes, OnePath,
+    Piece, Plan, Segment, Selector, Start, Step, StepKind,
+};
+use crate::functions::{FoldKind, Run, Signature};
+use crate::syntax::ast::Binary;
+
+impl Plan {
+    /// How the rule takes records one by one, if it can: what picks them, and what runs over them.
+    pub(crate) fn records(&self, grain: Grain) -> Option<Records<'_>> {
+        if self.root_uses != 1 {
+            return None;
+        }
+        match &self.fold {
+            Some(fold) => fold.call.folded_records(grain),
+            None => self.body.records(grain),
+        }
+    }
+
+    /// The path to the elements that are the records of an XML document, if the rule can take them one by one.
+    #[must_use]
+    pub fn element_path(&self) -> Option<Vec<StepName>> {
+        let Records { source, base, .. } = self.records(Grain::Elements)?;
+        let path = match source {
+            RecordSource::Many(path) | RecordSource::Loop(_, path, ..) => path,
+            RecordSource::One(_) => return None,
+        };
+        path.segments[..base].iter().map(Segment::step_name).collect()
+    }
+
+    /// Whether what the rule gives keeps its place in the input when it runs by record; an aggregate's value does not.
+    #[must_use]
+    pub fn keeps_places(&self) -> bool {
+        self.fold.is_none() && !self.holds_turns()
+    }
+
+    /// Whether what the rule gives of a record depends on that record alone, so that blocks of records may be run over at
+    /// the same time. Aggregates over records do not stand in the way: their states are joined.
+    #[must_use]
+    pub fn runs_in_any_order(&self, grain: Grain) -> bool {
+        match self.records(grain) {
+            Some(Records { head: RecordHead::All | RecordHead::Filter(_), source, .. }) => {
+                match source {
+                    RecordSource::Many(_) => true,
+                    RecordSource::One(_) => false,
+                    RecordSource::Loop(repeat, _, _, at) => {
+                        let keeps_no_count = |clause: &Clause| {
+                            !matches!(clause.kind, ClauseKind::Skip(_) | ClauseKind::First(_))
+                                && !clause.kind.keeps_values()
+                        };
+                        // Groups of which only aggregates are needed are joined.
+                        let end = match repeat.holding() {
+                            Some(position) if repeat.clauses[position].kind.folds() => position,
+                            _ => repeat.clauses.len(),
+                        };
+                        at.is_none() && repeat.clauses[..end].iter().all(keeps_no_count)
+                    }
+                }
+            }
+            _ => false,
+        }
+    }
+
+    /// Whether the rule gives the records of a list just as they are.
+    #[must_use]
+    pub fn gives_records_as_they_are(&self) -> bool {
+        match self.records(Grain::Items) {
+            Some(Records { head: RecordHead::All, source: RecordSource::Many(path), .. }) => {
+                self.fold.is_none() && path.segments.len() == 1
+            }
+            _ => false,
+        }
+    }
+
+    /// Whether turns are kept until the end of the records, so that where they were read is no longer known.
+    #[must_use]
+    pub fn holds_turns(&self) -> bool {
+        self.holding().is_some()
+    }
+
+    /// The loop over records of which a clause has to see all turns, and that clause.
+    pub(crate) fn holding(&self) -> Option<(&Loop, usize)> {
+        match &self.body.innermost().kind {
+            Kind::Loop(repeat) if self.fold.is_none() => Some((repeat, repeat.holding()?)),
+            _ => None,
+        }
+    }
+
+    /// Whether the path of that number is asked only behind the last record.
+    pub(crate) fn is_late(&self, path: usize) -> bool {
+        self.holding().is_some_and(|(repeat, position)| {
+            let in_turn = match &repeat.clauses[position].kind {
+                ClauseKind::GroupBy { folds: Some(folds), .. } => {
+                    let mut paths = folds.folds.iter().filter_map(|fold| fold.over()?.1);
+                    paths.any(|over| over.id == path)
+                }
+                _ => false,
+            };
+            path >= repeat.late_paths && !in_turn
+        })
+    }
+
+    /// Whether the rule runs over the records of a list one by one, in memory that does not grow with them.
+    #[must_use]
+    pub fn runs_by_record(&self) -> bool {
+        self.records(Grain::Items).is_some()
+    }
+}
+
+impl Expr {
+    /// How the expression takes records one by one, if it can.
+    fn records(&self, grain: Grain) -> Option<Records<'_>> {
+        let of = |path, source| {
+            let (head, base) = RecordHead::of_many(path, grain)?;
+            Some(Records { head, source, base })
+        };
+        match &self.kind {
+            Kind::Many(path) => of(path, RecordSource::Many(path)),
+            Kind::Loop(repeat) => {
+                let ClauseKind::For { slot, at, source: ForSource::Nodes(path), .. } =
+                    &repeat.clauses.first()?.kind
+                else {
+                    return None;
+                };
+                of(path, RecordSource::Loop(repeat, path, *slot, *at))
+            }
+            Kind::One(path) if grain == Grain::Items => match (&path.start, path.steps.first()?) {
+                (Start::Root, Step { kind: StepKind::Index(index), .. }) => {
+                    let head = RecordHead::Index(u64::try_from(*index).ok()?);
+                    Some(Records { head, source: RecordSource::One(path), base: 0 })
+                }
+                _ => None,
+            },
+            _ => None,
+        }
+    }
+
+    /// How an aggregate takes the records that it goes through, if it is one and can.
+    fn folded_records(&self, grain: Grain) -> Option<Records<'_>> {
+        let of = |path| {
+            let (head, base) = RecordHead::of_many(path, grain)?;
+            Some(Records { head, source: RecordSource::Many(path), base })
+        };
+        match &self.kind {
+            Kind::Count(Nodes::Many(path)) => of(path),
+            Kind::Call(Signature { run: Run::Fold(_), .. }, arguments) => {
+                let argument = arguments.first()?;
+                match argument.collected() {
+                    Some(path) => of(path),
+                    None => argument.records(grain).filter(|_| match &argument.kind {
+                        Kind::Loop(repeat) => !repeat.keeps_values(),
+                        _ => false,
+                    }),
+                }
+            }
+            _ => None,
+        }
+    }
+}
+
+/// What the records of a document are.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Grain {
+    /// The items of the list that is the document.
+    Items,
+    /// The elements at a path of an XML document.
+    Elements,
+}
+
+/// How a rule takes records.
+#[derive(Clone, Copy)]
+pub(crate) struct Records<'p> {
+    /// What picks them.
+    pub(crate) head: RecordHead<'p>,
+    /// What runs over them.
+    pub(crate) source: RecordSource<'p>,
+    /// How many segments of the path stand before the one that picks records.
+    pub(crate) base: usize,
+}
+
+/// What runs over records.
+#[derive(Clone, Copy)]
+pub(crate) enum RecordSource<'p> {
+    /// A path that selects in each.
+    Many(&'p ManyPath),
+    /// A path into one of them.
+    One(&'p OnePath),
+    /// A loop whose first `for` goes through them by this path, to this slot and the slot of their index.
+    Loop(&'p Loop, &'p ManyPath, usize, Option<usize>),
+}
+
+impl RecordSource<'_> {
+    /// The number of the path that goes through the records.
+    pub(crate) fn path(self) -> usize {
+        match self {
+            Self::Many(path) | Self::Loop(_, path, ..) => path.id,
+            Self::One(path) => path.id,
+        }
+    }
+}
+
+/// An aggregate over records that the body needs the value of.
+#[derive(Debug)]
+pub(crate) struct RecordFold {
+    pub(crate) kind: FoldKind,
+    /// The call as it stood in the body.
+    pub(crate) call: Expr,
+}
+
+impl RecordFold {
+    /// Takes an aggregate over records out of a body, if there is one that is evaluated exactly once.
+    pub(crate) fn take_from(body: &mut Expr) -> Option<Self> {
+        if body.folded_records(Grain::Items).or(body.folded_records(Grain::Elements)).is_some() {
+            let kind = match &body.kind {
+                Kind::Call(Signature { run: Run::Fold(kind), .. }, _) => *kind,
+                _ => FoldKind::Count,
+            };
+            let span = body.span;
+            let call = Expr { kind: std::mem::replace(&mut body.kind, Kind::Folded), span };
+            return Some(Self { kind, call });
+        }
+        match &mut body.kind {
+            Kind::Call(_, arguments) | Kind::CallDef(_, arguments) => {
+                arguments.iter_mut().find_map(Self::take_from)
+            }
+            Kind::Binary(Binary::And | Binary::Or | Binary::Coalesce, ..) => None,
+            Kind::Binary(_, left, right) => {
+                Self::take_from(left).or_else(|| Self::take_from(right))
+            }
+            Kind::Negate(operand) => Self::take_from(operand),
+            Kind::List(items) => items.iter_mut().find_map(|item| Self::take_from(&mut item.value)),
+            Kind::Map(entries) => entries.iter_mut().find_map(|entry| match entry {
+                Entry::Named(_, value) | Entry::Computed(_, value) | Entry::Spread(value) => {
+                    Self::take_from(value)
+                }
+            }),
+            Kind::Template(pieces) => pieces.iter_mut().find_map(|piece| match piece {
+                Piece::Value(value) => Self::take_from(value),
+                Piece::Text(_) => None,
+            }),
+            _ => None,
+        }
+    }
+}
+
+/// What picks records from the root list before the rest of the rule sees them.
+#[derive(Clone, Copy)]
+pub(crate) enum RecordHead<'p> {
+    /// All.
+    All,
+    /// Those for which the condition holds.
+    Filter(&'p Filter),
+    /// Those of a slice that runs forwards.
+    Slice { start: u64, end: Option<u64>, step: u64 },
+    /// Just one.
+    Index(u64),
+}
+
+impl<'p> RecordHead<'p> {
+    /// What picks records in a path, and how many segments stand before it.
+    fn of_many(path: &'p ManyPath, grain: Grain) -> Option<(Self, usize)> {
+        let base = match grain {
+            Grain::Items => 0,
+            Grain::Elements => {
+                let steps =
+                    path.segments.iter().take_while(|segment| segment.step_name().is_some());
+                let base = steps.count();
+                // The last name ranges over the elements, or there is no list of them to pick from.
+                let last = path.segments.get(base.checked_sub(1)?)?;
+                matches!(last.selectors.as_slice(), [Selector::Step(step)] if step.ranges)
+                    .then_some(base)?
+            }
+        };
+        let (Start::Root, Some(segment)) = (&path.start, path.segments.get(base)) else {
+            return None;
+        };
+        let head = match segment.selectors.as_slice() {
+            _ if segment.descendant => None,
+            [Selector::Wildcard] => Some(Self::All),
+            [Selector::Filter(filter)] => Some(Self::Filter(filter)),
+            [Selector::Slice { start, end, step }] => Some(Self::Slice {
+                start: u64::try_from(start.unwrap_or(0)).ok()?,
+                end: end.map(u64::try_from).transpose().ok()?,
+                step: u64::try_from(*step).ok().filter(|step| *step > 0)?,
+            }),
+            _ => None,
+        };
+        Some((head?, base))
+    }
+}
