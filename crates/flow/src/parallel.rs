@@ -1,4 +1,4 @@
-//! Blocks of records on several threads, their results in the order of the input.
+//! Blocks of records, each run over apart, on several threads or one; their results in the order of the input.
 //!
 //! A block ends at a line end, which nearly always ends a record. Workers take that for granted; what they did counts only
 //! when all blocks before it ended just there. A block in which anything is worth saying, or whose last record goes on in
@@ -70,6 +70,9 @@ pub(crate) fn run<E>(
     mut commit: impl FnMut(&mut Done, bool) -> Result<bool, E>,
     failed: impl Fn(io::Error) -> E,
 ) -> Result<(), E> {
+    if threads <= 1 {
+        return run_here(work, blocks, new_part, commit, failed);
+    }
     std::thread::scope(|scope| {
         let (tasks, waiting) = channel::<Task>();
         let (results, done) = channel::<(u64, Done)>();
@@ -107,6 +110,29 @@ pub(crate) fn run<E>(
             spare.push(result.bytes);
         }
     })
+}
+
+/// Runs over all blocks that are left on this thread.
+fn run_here<E>(
+    work: Work<'_>,
+    blocks: &mut Blocks,
+    new_part: impl Fn() -> Part,
+    mut commit: impl FnMut(&mut Done, bool) -> Result<bool, E>,
+    failed: impl Fn(io::Error) -> E,
+) -> Result<(), E> {
+    let mut arena = Arena::new();
+    let mut session = Session::new(work.plan);
+    let mut done = Done { bytes: Vec::new(), part: new_part(), clean: None };
+    loop {
+        let is_last = blocks.next_owned(&mut done.bytes).map_err(&failed)?;
+        session.restart(work.plan);
+        done.clean = block(work, &done.bytes, &mut done.part, &arena, &mut session);
+        arena.reset();
+        if !commit(&mut done, is_last)? || is_last {
+            return Ok(());
+        }
+        done.part.clear();
+    }
 }
 
 /// Puts results in the order of their blocks.

@@ -212,7 +212,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 input.before.pass(&bytes[..from]);
                 blocks.used(from);
                 let rest = Rest { blocks, layout: current, input, part, header: &header };
-                return self.in_parallel(rest, progress, skipped, duplicates);
+                return self.apart(rest, progress, skipped, duplicates);
             }
             let records = Records::new(block, from, input, current, &arena);
             let end = self.block(records, &arena, progress, &mut skipped, &mut duplicates)?;
@@ -259,19 +259,18 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         }
     }
 
-    /// Whether the blocks that are left can be run over at the same time.
+    /// Whether the blocks that are left can be run over apart from each other.
     fn may_part(&self, is_last: bool) -> bool {
-        let Job { plan, what, losses, options, .. } = self.job;
+        let Job { plan, what, losses, .. } = self.job;
         !is_last
-            && options.threads > 1
             && *what == What::Values
             && *losses == LossPolicy::Count
             && plan.runs_in_any_order(self.grain)
             && self.session.watch.has_seen_enough(self.job.plan)
     }
 
-    /// Runs over the blocks that are left, several at the same time.
-    fn in_parallel<'b, 'g: 'b>(
+    /// Runs over the blocks that are left apart from each other, several at the same time if there are threads for it.
+    fn apart<'b, 'g: 'b>(
         &mut self,
         rest: Rest<'b>,
         progress: &mut Progress<'g>,

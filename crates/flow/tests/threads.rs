@@ -18,6 +18,16 @@ fn given(
     format: Format,
     options: &InputOptions,
 ) -> (Result<String, Problem>, Vec<String>) {
+    given_with(rule, input, format, options, LossPolicy::Count)
+}
+
+fn given_with(
+    rule: &str,
+    input: &Path,
+    format: Format,
+    options: &InputOptions,
+    losses: LossPolicy,
+) -> (Result<String, Problem>, Vec<String>) {
     let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
     let target = input.with_extension("out");
     let mut output = Output::open(Destination::File(target.clone()), Layout::of(format)).unwrap();
@@ -35,7 +45,7 @@ fn given(
         gather: false,
         what: What::Values,
         carries_all: false,
-        losses: LossPolicy::Count,
+        losses,
     };
     let ran = run(&job, &[Input::File(input.to_owned())], &mut output, &mut events);
     let result = match ran {
@@ -55,13 +65,17 @@ fn threads(threads: usize, lenient: bool) -> InputOptions {
     InputOptions { threads, lenient, ..InputOptions::default() }
 }
 
-/// Runs rules over one file with one thread and with three, into every format that holds lists.
+/// Runs rules over one file with one thread and with three, and record by record in turn, into formats that hold lists.
 fn same(file: &Path, rules: &[&str], lenient: bool) {
     for rule in rules {
-        for format in [Format::Json, Format::JsonSequence, Format::Xml] {
+        for format in [Format::Json, Format::JsonLines, Format::Xml] {
             let one = given(rule, file, format, &threads(1, lenient));
             let three = given(rule, file, format, &threads(3, lenient));
             assert!(one == three, "{rule} to {format}: {:?} {:?}", one.1, three.1);
+            // Where losses are listed, records run one behind the other.
+            let options = threads(1, lenient);
+            let in_turn = given_with(rule, file, format, &options, LossPolicy::List);
+            assert!(one == in_turn, "{rule} to {format}: {:?} {:?}", one.1, in_turn.1);
         }
     }
 }
@@ -263,7 +277,7 @@ fn items_of_a_large_document() {
             std::fs::write(&file, &broken).unwrap();
             for threads in [threads(1, false), threads(3, false)] {
                 let problem =
-                    given("count($.rows[*])", &file, Format::Json, &threads).0.unwrap_err();
+                    given("sum($.rows[*].n)", &file, Format::Json, &threads).0.unwrap_err();
                 assert_eq!(problem.message, message);
                 let spot = &problem.spots[0];
                 let (line, column) = place(at.min(text.len() - 1));

@@ -160,22 +160,7 @@ impl<'r, 'a> Runner<'r, 'a> {
             locals: vec![None; plan.frame],
             joins: Arc::default(),
         };
-        let mut runner = Self {
-            plan,
-            records: None,
-            arena,
-            session,
-            root,
-            current: None,
-            names,
-            frame: 0,
-            calls: 0,
-            folded: None,
-            indexes: HashMap::new(),
-            fixed: HashMap::new(),
-            folded_groups: HashMap::new(),
-            held: Held::default(),
-        };
+        let mut runner = Self { root, ..Self::with_names(plan, names, arena, session) };
         for (source, document) in plan.sources.iter().zip(arguments.sources()) {
             runner.names.globals[source.slot] = Some(*document);
         }
@@ -201,9 +186,18 @@ impl<'r, 'a> Runner<'r, 'a> {
         arena: &'a Arena,
         session: &'r mut Session,
     ) -> Self {
+        Self { records: plan.records(grain), ..Self::with_names(plan, names, arena, session) }
+    }
+
+    fn with_names(
+        plan: &'a Plan,
+        names: Names<'a>,
+        arena: &'a Arena,
+        session: &'r mut Session,
+    ) -> Self {
         Self {
             plan,
-            records: plan.records(grain),
+            records: None,
             arena,
             session,
             root: None,
