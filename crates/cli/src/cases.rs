@@ -16,7 +16,7 @@ use kyanite_tree::{Arena, Problem};
 use similar::TextDiff;
 
 use crate::messages::Messages;
-use crate::rule_files::read_rule;
+use crate::rule_text::read_rule;
 use crate::status::Status;
 
 /// What is wrong with a case: lines to show.

@@ -7,6 +7,7 @@ mod manual;
 mod messages;
 mod progress;
 mod rule_files;
+mod rule_text;
 mod run;
 mod status;
 mod trace;
@@ -48,7 +49,12 @@ fn run(arguments: Arguments) -> Status {
     let mut messages = Messages::new(&arguments.messages);
     match arguments.command {
         Command::Query(query) => run::query(&query, &arguments.messages, &mut messages),
-        Command::Reshape(reshape) => run::reshape(&reshape, &arguments.messages, &mut messages),
+        Command::Reshape(reshape) if reshape.watch => {
+            watch::watch(&reshape, &arguments.messages, &mut messages)
+        }
+        Command::Reshape(reshape) => {
+            run::reshape(&reshape, &arguments.messages, &mut messages, None)
+        }
         Command::Convert(convert) => run::convert(&convert, &arguments.messages, &mut messages),
         Command::Rules(Rules::Check { rules, against }) => {
             rule_files::check(&rules, against.as_deref(), &arguments.messages, &mut messages)

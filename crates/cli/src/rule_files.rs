@@ -13,36 +13,9 @@ use kyanite_tree::{Arena, Problem, Value};
 
 use crate::arguments::MessageOptions;
 use crate::messages::Messages;
+use crate::rule_text::{read_rule, unreadable_rule};
 use crate::run::over_sample;
 use crate::status::Status;
-
-/// The text of a rule file, and of the libraries that it uses.
-pub fn read_rule(file: &Path) -> Result<RuleText, Problem> {
-    let name = file.display().to_string();
-    let text = std::fs::read_to_string(file).map_err(|error| unreadable_rule(&name, &error))?;
-    let beside = |file: &Path, used: String| {
-        file.parent().map_or_else(|| PathBuf::from(&used), |folder| folder.join(&used))
-    };
-    let mut waiting: Vec<PathBuf> =
-        kyanite_lang::uses(&text, false).into_iter().map(|used| beside(file, used)).collect();
-    let mut rule = RuleText::new(name, text);
-    let mut read: Vec<PathBuf> = Vec::new();
-    while let Some(library) = waiting.pop() {
-        let known = std::fs::canonicalize(&library).unwrap_or_else(|_| library.clone());
-        if read.contains(&known) {
-            continue;
-        }
-        read.push(known);
-        let name = library.display().to_string();
-        let text = std::fs::read_to_string(&library).map_err(|error| {
-            Problem::error(format!("the library {name} cannot be read: {error}"))
-        })?;
-        waiting
-            .extend(kyanite_lang::uses(&text, true).into_iter().map(|used| beside(&library, used)));
-        rule.add_library(name, &text);
-    }
-    Ok(rule)
-}
 
 /// `kyanite rules check`.
 pub fn check(
@@ -86,17 +59,6 @@ pub fn check(
         }
     }
     status
-}
-
-fn unreadable_rule(name: &str, error: &io::Error) -> Problem {
-    let problem = match error.kind() {
-        io::ErrorKind::NotFound => Problem::error(format!("there is no rule file {name}")),
-        io::ErrorKind::InvalidData => Problem::error(format!("the rule file {name} is not UTF-8")),
-        _ => Problem::error(format!("the rule file {name} cannot be read: {error}")),
-    };
-    problem.advise(
-        "the first word is the rule file; for a rule on the command line, use kyanite query",
-    )
 }
 
 /// `kyanite rules format`: lays rule files out, in place, or only tells which are not.

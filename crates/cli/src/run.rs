@@ -2,6 +2,7 @@
 
 use std::io::{self, IsTerminal, Write};
 use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 
 use kyanite_flow::{
@@ -20,10 +21,9 @@ use crate::arguments::{
 };
 use crate::messages::Messages;
 use crate::progress::Progress;
-use crate::rule_files::read_rule;
+use crate::rule_text::read_rule;
 use crate::status::Status;
 use crate::trace;
-use crate::watch::{self, Captured};
 
 /// `kyanite query`.
 pub fn query(query: &Query, options: &MessageOptions, messages: &mut Messages) -> Status {
@@ -47,16 +47,30 @@ pub fn query(query: &Query, options: &MessageOptions, messages: &mut Messages) -
     command.run(messages)
 }
 
-/// `kyanite reshape`.
-pub fn reshape(reshape: &Reshape, options: &MessageOptions, messages: &mut Messages) -> Status {
-    match reshape.watch {
-        true => watch::watch(reshape, options, messages),
-        false => reshape_to(reshape, options, messages, None),
+/// Takes a result in place of standard output.
+#[derive(Clone, Default)]
+pub struct Captured(Arc<Mutex<Vec<u8>>>);
+
+impl Write for Captured {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner).extend_from_slice(bytes);
+        Ok(bytes.len())
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        Ok(())
     }
 }
 
-/// Runs the rule once; what would go to standard output goes to `captured`, if that is there.
-pub fn reshape_to(
+impl Captured {
+    /// What was taken since this was last asked.
+    pub fn take(&self) -> Vec<u8> {
+        std::mem::take(&mut self.0.lock().unwrap_or_else(PoisonError::into_inner))
+    }
+}
+
+/// `kyanite reshape`; what would go to standard output goes to `captured`, if that is there.
+pub fn reshape(
     reshape: &Reshape,
     options: &MessageOptions,
     messages: &mut Messages,

@@ -6,7 +6,6 @@
 use std::fs;
 use std::io::{self, IsTerminal, Write};
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex, PoisonError};
 use std::thread::sleep;
 use std::time::{Duration, SystemTime};
 
@@ -15,32 +14,11 @@ use kyanite_tree::Problem;
 
 use crate::arguments::{MessageOptions, Reshape};
 use crate::messages::Messages;
-use crate::run::{files_of, reshape_to};
+use crate::run::{self, Captured, files_of};
 use crate::status::Status;
 
 /// How often files are looked at.
 const PAUSE: Duration = Duration::from_millis(150);
-
-/// Takes a result instead of standard output.
-#[derive(Clone, Default)]
-pub struct Captured(Arc<Mutex<Vec<u8>>>);
-
-impl Write for Captured {
-    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner).extend_from_slice(bytes);
-        Ok(bytes.len())
-    }
-
-    fn flush(&mut self) -> io::Result<()> {
-        Ok(())
-    }
-}
-
-impl Captured {
-    fn take(&self) -> Vec<u8> {
-        std::mem::take(&mut self.0.lock().unwrap_or_else(PoisonError::into_inner))
-    }
-}
 
 /// When a file was changed last, and how long it is; nothing while it is not there.
 type Stamp = Option<(SystemTime, u64)>;
@@ -69,7 +47,7 @@ pub fn watch(reshape: &Reshape, options: &MessageOptions, messages: &mut Message
         let before = stamps(&files);
         let captured = Captured::default();
         messages.hold();
-        let status = reshape_to(reshape, options, messages, Some(captured.clone()));
+        let status = run::reshape(reshape, options, messages, Some(captured.clone()));
         let said = messages.release();
         let is_good = matches!(status, Status::Done | Status::No);
         if is_good {

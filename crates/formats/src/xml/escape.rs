@@ -3,8 +3,10 @@
 use kyanite_tree::Origin;
 
 use super::chars;
-use super::write::Written;
 use crate::error::CannotHold;
+
+/// Done, or a value that XML cannot hold.
+pub(super) type Written = Result<(), CannotHold>;
 
 /// Appends an attribute, with a blank before it.
 pub(super) fn write_attribute(

@@ -3,7 +3,7 @@
 use kyanite_tree::{Element, Map, Name, Node, Origin, Value};
 
 use super::chars;
-use super::escape::{escape_text, write_attribute};
+use super::escape::{Written, escape_text, write_attribute};
 use crate::error::CannotHold;
 use crate::losses::{Loss, Losses};
 use crate::record_view::{ATTRIBUTE, CONTENT, TEXT};
@@ -73,8 +73,6 @@ pub struct Writer {
     /// Prefixes that are declared where the writer is, innermost last.
     scope: Vec<(String, String)>,
 }
-
-pub(super) type Written = Result<(), CannotHold>;
 
 /// How far in an element stands: its level, or nothing where blanks would be content.
 type Level = Option<usize>;
