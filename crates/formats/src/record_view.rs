@@ -84,9 +84,7 @@ impl View {
     pub fn record<'a>(&mut self, value: Value<'a>, arena: &'a Arena) -> Value<'a> {
         match value {
             Value::Element(origin, element) => {
-                let mut making =
-                    Making { view: self, arena, members: Vec::new(), items: Vec::new() };
-                making.element(origin, element, None)
+                Making::new(self, arena).element(origin, element, None)
             }
             Value::List(origin, items) if items.iter().any(|item| holds_elements(*item)) => {
                 let items: Vec<_> = items.iter().map(|item| self.record(*item, arena)).collect();
@@ -98,13 +96,7 @@ impl View {
                     let record = match *value {
                         Value::Element(at, element) => {
                             let seen = self.seen(None, name);
-                            let mut making = Making {
-                                view: self,
-                                arena,
-                                members: Vec::new(),
-                                items: Vec::new(),
-                            };
-                            making.element(at, element, seen)
+                            Making::new(self, arena).element(at, element, seen)
                         }
                         other => self.record(other, arena),
                     };
@@ -219,7 +211,14 @@ struct Making<'v, 'a> {
     items: Vec<Value<'a>>,
 }
 
-impl<'a> Making<'_, 'a> {
+/// Members that a record under way has room for before more is asked for.
+const ROOM: usize = 64;
+
+impl<'v, 'a> Making<'v, 'a> {
+    fn new(view: &'v mut View, arena: &'a Arena) -> Self {
+        Self { view, arena, members: Vec::with_capacity(ROOM), items: Vec::new() }
+    }
+
     fn element(
         &mut self,
         origin: Origin,

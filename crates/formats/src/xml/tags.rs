@@ -171,7 +171,7 @@ impl<'a> Reader<'a> {
         let text = match nodes {
             [] => Some(""),
             [Node::Text(_, text)] => Some(*text),
-            [Node::Element(..), ..] => None,
+            [Node::Element(..), ..] | [Node::Text(..), Node::Element(..), ..] => None,
             nodes => leaf_text(nodes, self.arena),
         };
         let content = self.arena.nodes(nodes);
