@@ -556,3 +556,27 @@ fn what_a_killed_run_leaves_behind_goes_with_the_next() {
     assert_eq!(parts(&folder), [in_use]);
     assert_eq!(std::fs::read_to_string(folder.path().join("out.json")).unwrap(), "1\n");
 }
+
+#[test]
+fn a_large_list_is_converted_item_by_item() {
+    let folder = Folder::with_demo();
+    let note = "x".repeat(900);
+    let items: Vec<String> =
+        (0..10_000).map(|n| format!("{{\"n\":{n},\"note\":\"{note}\"}}")).collect();
+    folder.file("list.json", format!("\u{feff} [{}]", items.join(",")));
+    folder.file("cut.json", format!("[{}", items.join(",")));
+    let lines: String = items.iter().map(|item| format!("{item}\n")).collect();
+    for (to, wanted) in [
+        ("jsonl", lines),
+        ("json --compact", format!("[{}]\n", items.join(","))),
+        ("csv", (0..10_000).fold("n,note\n".into(), |csv, n| csv + &format!("{n},{note}\n"))),
+    ] {
+        let ran = run(&folder, &format!("convert list.json --to {to}"), "");
+        assert_eq!(ran.status, 0, "{to}: {}", ran.err);
+        assert!(ran.out == wanted, "{to}");
+    }
+    let ran = run(&folder, "convert cut.json --to jsonl -o cut.jsonl", "");
+    assert_eq!(ran.status, 3);
+    assert!(ran.err.contains("the document ends inside\n  cut.json:1:"), "{}", ran.err);
+    assert!(!folder.path().join("cut.jsonl").exists());
+}

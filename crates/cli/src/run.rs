@@ -125,8 +125,14 @@ pub fn convert(convert: &Convert, options: &MessageOptions, messages: &mut Messa
         return Status::Command;
     }
     let input = &convert.input;
+    // A list goes to these formats item by item, so that a large one need not be held.
+    let takes_items = format.is_some_and(|to| to.has_records() || to == Format::Json);
     let has_records = |word: &str| {
-        Input::of_word(word).format_by_name(input.from).is_some_and(Format::has_records)
+        let source = Input::of_word(word);
+        match source.format_by_name(input.from) {
+            Some(Format::Json) => takes_items && !input.unwrap && source.is_large_list(),
+            from => from.is_some_and(Format::has_records),
+        }
     };
     let by_record = input.gather
         || match input.inputs.as_slice() {

@@ -14,7 +14,7 @@ use kyanite_tree::{Arena, Problem, Spot};
 use crate::Failed;
 use crate::compression::Compression;
 use crate::fetch::{self, Fetch};
-use crate::records::{Blocks, Framing};
+use crate::records::{Blocks, Framing, SMALL};
 use crate::transcode::{Utf16, is_utf16};
 
 /// Where a document comes from.
@@ -178,6 +178,16 @@ impl Input {
     #[must_use]
     pub fn format_by_name(&self, told: Option<Format>) -> Option<Format> {
         detect::by_name(told, self.file_name()).map(|detected| detected.format)
+    }
+
+    /// Whether it is a file that plainly holds one JSON list, large enough to go through its items one by one.
+    #[must_use]
+    pub fn is_large_list(&self) -> bool {
+        let (Some(path), Some(size)) = (self.path(), self.size()) else { return false };
+        let mut head = [0; 4096];
+        let read = File::open(path).and_then(|mut file| file.read(&mut head)).unwrap_or(0);
+        let head = head[..read].strip_prefix(b"\xEF\xBB\xBF").unwrap_or(&head[..read]);
+        size > SMALL as u64 && head.trim_ascii_start().first() == Some(&b'[')
     }
 
     /// The size in bytes, if it is known before reading; that of what is compressed is not.

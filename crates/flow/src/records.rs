@@ -16,7 +16,7 @@ use kyanite_tree::{Arena, Passed, Problem, Spot, Value};
 const BLOCK: usize = 256 * 1024;
 
 /// Documents of one list up to this many bytes are held whole.
-const SMALL: usize = 8 * 1024 * 1024;
+pub(crate) const SMALL: usize = 8 * 1024 * 1024;
 
 /// The bytes behind something wrong that are kept for showing its line.
 const LINE: usize = 200;
