@@ -2,6 +2,7 @@
 
 mod arguments;
 mod cases;
+mod counted;
 mod demo;
 mod manual;
 mod messages;

@@ -7,18 +7,18 @@ use std::time::Duration;
 
 use kyanite_flow::{
     Apart, Destination, Events, Failed, Fetch, Input, InputOptions, Job, Layout, LossPolicy,
-    Output, Part, Remarks, Sink, What,
+    Output, Remarks, Sink, What,
 };
 use kyanite_formats::documents::Limits;
-use kyanite_formats::losses::{Loss, Losses};
 use kyanite_formats::{Format, detect, json, xml};
-use kyanite_lang::{Flow, OutputSpec, Plan, RuleText, SourceSpec, Syntax, compile, compile_until};
-use kyanite_tree::{Arena, Origin, Problem, Severity, Spot, Value};
+use kyanite_lang::{OutputSpec, Plan, RuleText, SourceSpec, Syntax, compile, compile_until};
+use kyanite_tree::{Arena, Problem, Severity};
 
 use crate::arguments::{
     Convert, InputArguments, MessageOptions, OutputArguments, ParamArguments, Query, Reshape,
     SyntaxOption,
 };
+use crate::counted::Counted;
 use crate::messages::Messages;
 use crate::progress::Progress;
 use crate::rule_text::read_rule;
@@ -574,66 +574,4 @@ impl<'c> RuleCommand<'c> {
 
 fn command_error(message: String, advice: &str) -> Failed {
     Failed::Command(vec![Problem::error(message).advise(advice)])
-}
-
-/// Counts what is found, and hands it on unless only the count is wanted.
-struct Counted<'o> {
-    sink: Option<&'o mut Output>,
-    found: i64,
-    /// Whether some document's single result was nothing.
-    nothing: bool,
-}
-
-impl Sink for Counted<'_> {
-    fn item(&mut self, value: Value<'_>) -> Flow {
-        self.found += 1;
-        self.sink.as_mut().map_or(Flow::Continue(()), |sink| sink.item(value))
-    }
-
-    fn single(&mut self, value: Option<Value<'_>>) -> Flow {
-        self.found += i64::from(value.is_some());
-        self.nothing |= value.is_none();
-        self.sink.as_mut().map_or(Flow::Continue(()), |sink| sink.single(value))
-    }
-
-    fn end_items(&mut self) {
-        if let Some(sink) = &mut self.sink {
-            sink.end_items();
-        }
-    }
-
-    fn is_closed(&self) -> bool {
-        self.sink.as_ref().is_some_and(|sink| sink.is_closed())
-    }
-
-    fn apart(&self) -> Option<Part> {
-        self.sink.as_ref().map_or(Some(Part::counting()), |sink| sink.apart())
-    }
-
-    fn join(&mut self, part: &mut Part) -> Flow {
-        self.found += part.items as i64;
-        self.sink.as_mut().map_or(Flow::Continue(()), |sink| sink.join(part))
-    }
-
-    fn expect_elements(&mut self) {
-        if let Some(sink) = &mut self.sink {
-            sink.expect_elements();
-        }
-    }
-
-    fn take_losses(&mut self) -> Vec<(Loss, Origin)> {
-        self.sink.as_mut().map(|sink| sink.take_losses()).unwrap_or_default()
-    }
-
-    fn add_losses(&mut self, losses: &Losses) {
-        if let Some(sink) = &mut self.sink {
-            sink.add_losses(losses);
-        }
-    }
-
-    fn place_failure(&mut self, find: &dyn Fn(Origin) -> Option<Spot>) {
-        if let Some(sink) = &mut self.sink {
-            sink.place_failure(find);
-        }
-    }
 }

@@ -1,4 +1,4 @@
-//! Which names a checked expression reads.
+//! Visits of checked expressions: which names they read, and what is evaluated in their turn.
 
 use crate::plan::{
     ClauseKind, Entry, Expr, ForSource, Kind, Loop, ManyPath, Nodes, OnePath, Piece, Selector,
@@ -65,6 +65,57 @@ pub(crate) fn each_start<'e>(expr: &'e Expr, visit: &mut dyn FnMut(&'e Start)) {
         Kind::Call(_, arguments) | Kind::CallDef(_, arguments) => {
             arguments.iter().for_each(|argument| each_start(argument, visit));
         }
+    }
+}
+
+/// Visits an expression and those in it that are evaluated in its turn; what a filter or an inner loop evaluates is not.
+pub(crate) fn each_mut(expr: &mut Expr, visit: &mut dyn FnMut(&mut Expr)) {
+    visit(expr);
+    match &mut expr.kind {
+        Kind::Template(pieces) => {
+            for piece in pieces {
+                if let Piece::Value(value) = piece {
+                    each_mut(value, visit);
+                }
+            }
+        }
+        Kind::List(items) => items.iter_mut().for_each(|item| each_mut(&mut item.value, visit)),
+        Kind::Map(entries) => {
+            for entry in entries {
+                match entry {
+                    Entry::Named(_, value) | Entry::Spread(value) => each_mut(value, visit),
+                    Entry::Computed(name, value) => {
+                        each_mut(name, visit);
+                        each_mut(value, visit);
+                    }
+                }
+            }
+        }
+        Kind::Collected(inner) | Kind::Not(inner) | Kind::Negate(inner) => each_mut(inner, visit),
+        Kind::Binary(_, left, right) => {
+            each_mut(left, visit);
+            each_mut(right, visit);
+        }
+        Kind::If(condition, then, otherwise) => {
+            each_mut(condition, visit);
+            each_mut(then, visit);
+            otherwise.iter_mut().for_each(|otherwise| each_mut(otherwise, visit));
+        }
+        Kind::Case(case) => {
+            case.subject.iter_mut().chain(&mut case.otherwise).for_each(|e| each_mut(e, visit));
+            for (waits, value) in &mut case.branches {
+                waits.iter_mut().for_each(|wait| each_mut(wait, visit));
+                each_mut(value, visit);
+            }
+        }
+        Kind::Lets(bindings, result) => {
+            bindings.iter_mut().for_each(|(_, value)| each_mut(value, visit));
+            each_mut(result, visit);
+        }
+        Kind::Call(_, arguments) | Kind::CallDef(_, arguments) => {
+            arguments.iter_mut().for_each(|argument| each_mut(argument, visit));
+        }
+        _ => {}
     }
 }
 

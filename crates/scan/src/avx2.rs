@@ -24,16 +24,7 @@ pub(crate) fn scan() -> Option<Scan> {
     })
 }
 
-#[target_feature(enable = "avx2,bmi1,bmi2")]
-fn words(text: &[u8], finder: &mut Finder<'_>) {
-    let (words, rest) = text.as_chunks::<WORD>();
-    for word in words {
-        finder.word(classes(word));
-    }
-    if !rest.is_empty() {
-        finder.word(classes(&padded(rest)));
-    }
-}
+words!("avx2,bmi1,bmi2");
 
 #[target_feature(enable = "avx2")]
 #[inline]

@@ -25,16 +25,7 @@ pub(crate) fn scan() -> Option<Scan> {
     })
 }
 
-#[target_feature(enable = "avx512f,avx512bw,bmi1,bmi2")]
-fn words(text: &[u8], finder: &mut Finder<'_>) {
-    let (words, rest) = text.as_chunks::<WORD>();
-    for word in words {
-        finder.word(classes(word));
-    }
-    if !rest.is_empty() {
-        finder.word(classes(&padded(rest)));
-    }
-}
+words!("avx512f,avx512bw,bmi1,bmi2");
 
 #[target_feature(enable = "avx512f,avx512bw")]
 #[inline]

@@ -18,6 +18,24 @@
 //! assert_eq!(structure.closing_quote(1), Some(8));
 //! ```
 
+/// The function `words`, which takes a text word by word with these instructions; a call of it is sound only where the
+/// processor has them.
+#[cfg(target_arch = "x86_64")]
+macro_rules! words {
+    ($instructions:literal) => {
+        #[target_feature(enable = $instructions)]
+        fn words(text: &[u8], finder: &mut Finder<'_>) {
+            let (words, rest) = text.as_chunks::<WORD>();
+            for word in words {
+                finder.word(classes(word));
+            }
+            if !rest.is_empty() {
+                finder.word(classes(&padded(rest)));
+            }
+        }
+    };
+}
+
 #[cfg(target_arch = "x86_64")]
 mod avx2;
 #[cfg(target_arch = "x86_64")]

@@ -4,8 +4,7 @@ use std::ops::Range;
 
 use crate::functions::{FoldKind, Run, Signature};
 use crate::plan::{
-    ClauseKind, Entry, Expr, GroupFold, GroupFolds, Kind, Loop, ManyPath, Nodes, OnePath, Piece,
-    Selector, Start,
+    ClauseKind, Expr, GroupFold, GroupFolds, Kind, Loop, ManyPath, Nodes, OnePath, Selector, Start,
 };
 use crate::visit;
 
@@ -62,20 +61,20 @@ impl Loop {
         for clause in &mut self.clauses[position + 1..] {
             match &mut clause.kind {
                 ClauseKind::Let(_, value) | ClauseKind::Where { condition: value, .. } => {
-                    each(value, visit);
+                    visit::each_mut(value, visit);
                 }
                 ClauseKind::OrderBy { keys, .. } => {
-                    keys.iter_mut().for_each(|key| each(&mut key.value, visit));
+                    keys.iter_mut().for_each(|key| visit::each_mut(&mut key.value, visit));
                 }
                 ClauseKind::GroupBy { keys, .. } => {
-                    keys.iter_mut().for_each(|(_, key)| each(key, visit));
+                    keys.iter_mut().for_each(|(_, key)| visit::each_mut(key, visit));
                     return;
                 }
                 ClauseKind::Window { .. } => return,
                 _ => {}
             }
         }
-        each(&mut self.result, visit);
+        visit::each_mut(&mut self.result, visit);
     }
 }
 
@@ -113,56 +112,5 @@ fn fold_of(expr: &Expr, slots: &Range<usize>) -> Option<FoldKind> {
             _ => None,
         },
         _ => None,
-    }
-}
-
-/// Visits an expression and those in it that are evaluated in its turn; what a filter or an inner loop evaluates is not.
-fn each(expr: &mut Expr, visit: &mut dyn FnMut(&mut Expr)) {
-    visit(expr);
-    match &mut expr.kind {
-        Kind::Template(pieces) => {
-            for piece in pieces {
-                if let Piece::Value(value) = piece {
-                    each(value, visit);
-                }
-            }
-        }
-        Kind::List(items) => items.iter_mut().for_each(|item| each(&mut item.value, visit)),
-        Kind::Map(entries) => {
-            for entry in entries {
-                match entry {
-                    Entry::Named(_, value) | Entry::Spread(value) => each(value, visit),
-                    Entry::Computed(name, value) => {
-                        each(name, visit);
-                        each(value, visit);
-                    }
-                }
-            }
-        }
-        Kind::Collected(inner) | Kind::Not(inner) | Kind::Negate(inner) => each(inner, visit),
-        Kind::Binary(_, left, right) => {
-            each(left, visit);
-            each(right, visit);
-        }
-        Kind::If(condition, then, otherwise) => {
-            each(condition, visit);
-            each(then, visit);
-            otherwise.iter_mut().for_each(|otherwise| each(otherwise, visit));
-        }
-        Kind::Case(case) => {
-            case.subject.iter_mut().chain(&mut case.otherwise).for_each(|e| each(e, visit));
-            for (waits, value) in &mut case.branches {
-                waits.iter_mut().for_each(|wait| each(wait, visit));
-                each(value, visit);
-            }
-        }
-        Kind::Lets(bindings, result) => {
-            bindings.iter_mut().for_each(|(_, value)| each(value, visit));
-            each(result, visit);
-        }
-        Kind::Call(_, arguments) | Kind::CallDef(_, arguments) => {
-            arguments.iter_mut().for_each(|argument| each(argument, visit));
-        }
-        _ => {}
     }
 }
