@@ -8,7 +8,7 @@ use std::path::{Path, PathBuf};
 use std::sync::atomic::AtomicU64;
 
 use kyanite_flow::{
-    Destination, Events, Failed, Input, InputOptions, Job, Layout, LossPolicy, Output, What, run,
+    Destination, Events, Input, InputOptions, Job, Layout, LossPolicy, Output, What, run,
 };
 use kyanite_formats::{Format, detect, json};
 use kyanite_lang::{Plan, Syntax, compile};
@@ -169,9 +169,7 @@ fn given(
     );
     Ok(match ran {
         Ok(()) => Ok(read(&target)?),
-        Err(
-            failed @ (Failed::Command(_) | Failed::Input(_) | Failed::Rule(_) | Failed::Output(_)),
-        ) => Err(failed.problems().to_vec()),
+        Err(failed) => Err(failed.problems().to_vec()),
     })
 }
 
@@ -182,11 +180,8 @@ fn params(text: &str) -> Result<Vec<(String, String)>, String> {
         .map_err(|error| format!("params.json: {}", error.message()))?;
     let members = value.as_map().map(|map| map.members()).unwrap_or_default();
     let texts = members.iter().map(|member| {
-        let text = member.value.scalar_text().map(str::to_owned).unwrap_or_else(|| {
-            let mut out = Vec::new();
-            json::write(member.value, json::Style::Compact, &mut out);
-            String::from_utf8_lossy(&out).into_owned()
-        });
+        let text = member.value.scalar_text().map(str::to_owned);
+        let text = text.unwrap_or_else(|| json::compact(member.value));
         (member.name.to_owned(), text)
     });
     Ok(texts.collect())

@@ -43,10 +43,7 @@ fn as_json(problem: &Problem) -> String {
         ("places", places(&problem.spots, &arena)),
     ];
     members.extend(problem.advice.as_deref().map(|advice| ("advice", Value::text(advice))));
-    let mut out = Vec::new();
-    json::write(arena.map(members), json::Style::Compact, &mut out);
-    out.push(b'\n');
-    String::from_utf8_lossy(&out).into_owned()
+    json::compact(arena.map(members)) + "\n"
 }
 
 /// Shows messages.

@@ -299,12 +299,7 @@ impl<'c> RuleCommand<'c> {
             return self.run_trace(plan, path, &inputs, &sources, messages);
         }
         self.refuse_several(&inputs, layout.format)?;
-        let destination = match (&self.output.output, &self.captured) {
-            (Some(path), _) => Destination::File(path.clone()),
-            (None, Some(captured)) => Destination::Stream(Box::new(captured.clone())),
-            (None, None) => Destination::Stream(Box::new(io::stdout().lock())),
-        };
-        let mut output = Output::open(destination, layout)?;
+        let mut output = Output::open(self.destination(), layout)?;
         let mut counted =
             Counted { sink: (!self.count).then_some(&mut output), found: 0, nothing: false };
         let on_terminal = self.output.output.is_none() && io::stdout().is_terminal();
@@ -361,6 +356,15 @@ impl<'c> RuleCommand<'c> {
         }
     }
 
+    /// Where the result goes.
+    fn destination(&self) -> Destination {
+        match (&self.output.output, &self.captured) {
+            (Some(path), _) => Destination::File(path.clone()),
+            (None, Some(captured)) => Destination::Stream(Box::new(captured.clone())),
+            (None, None) => Destination::Stream(Box::new(io::stdout().lock())),
+        }
+    }
+
     /// Runs the rule for where the values at a path of its result come from.
     fn run_trace(
         &self,
@@ -383,13 +387,7 @@ impl<'c> RuleCommand<'c> {
         let traced = kyanite_flow::trace(&job, inputs, &path, &mut events)?;
         let output = match (&self.output.output, self.output.to) {
             (None, None) => None,
-            (file, _) => {
-                let destination = match file {
-                    Some(file) => Destination::File(file.clone()),
-                    None => Destination::Stream(Box::new(io::stdout().lock())),
-                };
-                Some(Output::open(destination, self.layout(None))?)
-            }
+            _ => Some(Output::open(self.destination(), self.layout(None))?),
         };
         trace::show(&traced, output, self.options)?;
         Ok(if self.require && traced.is_empty() { Status::No } else { Status::Done })

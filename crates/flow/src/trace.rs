@@ -193,11 +193,9 @@ fn told(
         rule.push(plan.result_span());
     }
     let origins = made.provenance(own).inputs;
-    let mut value = Vec::new();
-    json::write(found.value, json::Style::Compact, &mut value);
     Traced {
         path: found.location.readable(),
-        value: String::from_utf8_lossy(&value).into_owned(),
+        value: json::compact(found.value),
         rule: rule.into_iter().map(|span| plan.rule().spot(span)).collect(),
         inputs: origins.iter().take(PLACES).filter_map(|origin| find(*origin)).collect(),
         count: origins.len(),

@@ -12,4 +12,4 @@ pub use canonical::{survives_double, write_canonical};
 pub use error::{ErrorKind, ReadError};
 pub use frame::{Found, Frame, Framed, Trouble};
 pub use read::{DEFAULT_DEPTH, Duplicate, Origins, Reader, ReaderOptions, document, value_end};
-pub use write::{Style, write, write_line_start, write_nested, write_text};
+pub use write::{Style, compact, write, write_line_start, write_nested, write_text};

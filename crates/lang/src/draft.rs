@@ -4,8 +4,10 @@
 //! of the input that explains most of it. What is explained by nothing is left as `required(null, …)`, with a comment that
 //! says what was wanted.
 
-use std::collections::{BTreeMap, HashMap, HashSet};
+use std::cmp::Reverse;
+use std::collections::{BTreeSet, HashMap, HashSet};
 
+use kyanite_formats::json;
 use kyanite_tree::{Decimal, Kind, Value, equal};
 
 use crate::syntax::{self, RESERVED, begins_name, name_length};
@@ -32,7 +34,6 @@ pub fn draft(input: Value<'_>, output: Value<'_>) -> String {
 }
 
 /// A name of the rule, and its value in each turn.
-#[derive(Clone)]
 struct Scope<'a> {
     name: String,
     values: Vec<Option<Value<'a>>>,
@@ -118,12 +119,12 @@ fn paths<'a>(values: &[Option<Value<'a>>], with_each: bool) -> Vec<Path<'a>> {
         value: Value<'a>,
         path: &mut Path<'a>,
         with_each: bool,
-        found: &mut BTreeMap<Path<'a>, ()>,
+        found: &mut BTreeSet<Path<'a>>,
     ) {
         if found.len() >= PATHS || path.len() > LEVELS {
             return;
         }
-        found.insert(path.clone(), ());
+        found.insert(path.clone());
         let mut inside = |step, value| {
             path.push(step);
             add(value, path, with_each, found);
@@ -146,11 +147,11 @@ fn paths<'a>(values: &[Option<Value<'a>>], with_each: bool) -> Vec<Path<'a>> {
             _ => {}
         }
     }
-    let mut found = BTreeMap::new();
+    let mut found = BTreeSet::new();
     for value in values.iter().flatten().take(SAMPLES) {
         add(*value, &mut Vec::new(), with_each, &mut found);
     }
-    let mut paths: Vec<Path<'a>> = found.into_keys().collect();
+    let mut paths: Vec<Path<'a>> = found.into_iter().collect();
     paths.sort_by_key(Vec::len);
     paths
 }
@@ -223,7 +224,7 @@ fn copied<'a>(
             let is_named = matches!((path.last(), name), (Some(Step::Name(last)), Some(name)) if last.trim_start_matches('@') == name.trim_start_matches('@'));
             // By name first, then unchanged; of these the first, which is the nearest and shortest.
             let is_better = best.as_ref().is_none_or(|(named, known, _)| {
-                (is_named, std::cmp::Reverse(change)) > (*named, std::cmp::Reverse(*known))
+                (is_named, Reverse(change)) > (*named, Reverse(*known))
             });
             if is_better {
                 best = Some((is_named, change, change.of(written(&scope.name, &path))));
@@ -330,16 +331,14 @@ fn member_name(name: &str) -> String {
 
 /// A text in quotes, with the escapes of JSON, which the language has, too.
 fn quoted(text: &str) -> String {
-    let mut out = Vec::new();
-    kyanite_formats::json::write_text(text, &mut out);
-    String::from_utf8_lossy(&out).into_owned()
+    json::compact(Value::text(text))
 }
 
 /// A list of the input whose items may be those of a list that is wanted.
 struct Candidate<'a> {
     /// The names of each `for`, and what it goes through.
     fors: Vec<(String, String)>,
-    /// The values of all names in each turn; `None` where another turn explains the item better.
+    /// The values of all names in each turn that stands for an item.
     scopes: Vec<Scope<'a>>,
     /// The items that are wanted in these turns.
     items: Vec<Option<Value<'a>>>,
@@ -347,22 +346,27 @@ struct Candidate<'a> {
     counts: (usize, usize),
 }
 
+impl Candidate<'_> {
+    /// Of candidates that explain as much that with as many items is the better, then that with fewer loops.
+    fn fitness(&self) -> (bool, Reverse<usize>) {
+        (self.counts.0 == self.counts.1, Reverse(self.fors.len()))
+    }
+}
+
 /// A `for` over the list of the input that explains most of the lists that are wanted.
 fn repeated<'a>(lists: &[Option<Value<'a>>], scopes: &[Scope<'a>]) -> Option<Draft> {
-    let mut best: Option<(Draft, bool, usize, Candidate<'a>)> = None;
+    let mut best: Option<(Draft, Candidate<'a>)> = None;
     for candidate in candidates(lists, scopes) {
         let draft = wanted(&candidate.items, None, &candidate.scopes);
-        let (is_whole, depth) = (candidate.counts.0 == candidate.counts.1, candidate.fors.len());
-        let is_better = best.as_ref().is_none_or(|(known, known_whole, known_depth, _)| {
-            // Of equal ones that with as many items, then that with fewer loops.
-            (draft.explained * known.all, is_whole, std::cmp::Reverse(depth))
-                > (known.explained * draft.all, *known_whole, std::cmp::Reverse(*known_depth))
+        let is_better = best.as_ref().is_none_or(|(known, best)| {
+            (draft.explained * known.all, candidate.fitness())
+                > (known.explained * draft.all, best.fitness())
         });
         if draft.explained > 0 && is_better {
-            best = Some((draft, is_whole, depth, candidate));
+            best = Some((draft, candidate));
         }
     }
-    let (draft, _, _, candidate) = best?;
+    let (draft, candidate) = best?;
     let mut text = String::new();
     for (name, list) in &candidate.fors {
         text.push_str(&format!("for {name} in {list}\n"));
@@ -570,9 +574,7 @@ fn item_name(path: &[Step<'_>], taken: impl Fn(&str) -> bool) -> String {
 /// What stands for a value that nothing explains: the member of that name, or `required`.
 fn unexplained(sample: Option<Value<'_>>, name: Option<&str>, scopes: &[Scope<'_>]) -> Draft {
     let example = sample.map(|sample| {
-        let mut out = Vec::new();
-        kyanite_formats::json::write(sample, kyanite_formats::json::Style::Compact, &mut out);
-        let text = String::from_utf8_lossy(&out).into_owned();
+        let text = json::compact(sample);
         if text.chars().count() > 40 {
             format!("{}…", text.chars().take(39).collect::<String>())
         } else {

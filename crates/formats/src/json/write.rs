@@ -21,6 +21,14 @@ pub fn write(value: Value<'_>, style: Style, out: &mut Vec<u8>) {
     write_nested(value, style, 0, out);
 }
 
+/// A value on one line, without blanks.
+#[must_use]
+pub fn compact(value: Value<'_>) -> String {
+    let mut out = Vec::new();
+    write(value, Style::Compact, &mut out);
+    String::from_utf8_lossy(&out).into_owned()
+}
+
 /// Appends `value` as it is laid out `level` levels deep inside a document, without a line end.
 pub fn write_nested(value: Value<'_>, style: Style, level: usize, out: &mut Vec<u8>) {
     let step = match style {

@@ -37,11 +37,10 @@ impl Checker<'_> {
                 }
                 compiled.push(clause);
             }
-            let mut clauses = compiled;
-            mark_joins(&mut clauses);
-            mark_bounds(&mut clauses);
+            mark_joins(&mut compiled);
+            mark_bounds(&mut compiled);
             let result = self.value(&parsed.result);
-            let mut repeat = Loop { before, clauses, result, late_paths };
+            let mut repeat = Loop { before, clauses: compiled, result, late_paths };
             if repeat.fold_groups(self.scope.frame()) {
                 self.scope.spare();
             }
