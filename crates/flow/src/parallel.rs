@@ -10,8 +10,9 @@ use std::io;
 use std::sync::mpsc::{Receiver, Sender, channel};
 use std::sync::{Arc, Mutex, PoisonError};
 
-use kyanite_formats::csv;
 use kyanite_formats::records::Layout;
+use kyanite_formats::xml::LineOrRecord;
+use kyanite_formats::{csv, xml};
 use kyanite_lang::{Grain, Kept, Names, Plan, RecordState, Runner, Session, Watch};
 use kyanite_tree::Arena;
 
@@ -28,8 +29,17 @@ pub(crate) struct Work<'w> {
     pub(crate) input: InputPart<'w>,
     pub(crate) names: &'w Names<'w>,
     pub(crate) state: &'w RecordState,
-    /// What stands before the cells of a row, where rows go to lines of JSON just as they are.
-    pub(crate) line_starts: Option<&'w [Vec<u8>]>,
+    /// Where records go to lines of JSON just as they are.
+    pub(crate) lines: Option<AsLines<'w>>,
+}
+
+/// Records that become lines of JSON with no values in between.
+#[derive(Clone, Copy)]
+pub(crate) enum AsLines<'w> {
+    /// Rows of CSV, with what stands before the cells of each.
+    Rows { settings: csv::Settings, header: Option<csv::Header<'w>>, starts: &'w [Vec<u8>] },
+    /// Elements of XML.
+    Elements { path: &'w [xml::StepName], place: xml::Place<'w>, options: xml::Options },
 }
 
 /// A block that waits to be run over.
@@ -178,14 +188,10 @@ fn block(
     arena: &Arena,
     session: &mut Session,
 ) -> Option<Clean> {
-    let Work { plan, grain, layout, input, names, state, line_starts } = work;
+    let Work { plan, grain, layout, input, names, state, lines } = work;
     let mut state = state.apart(plan);
-    if let (Some(starts), Layout::Csv { settings, header }) = (line_starts, layout) {
-        let text = std::str::from_utf8(bytes).ok()?;
-        let mut rows = csv::Reader::new(text, arena, settings, header, input.document);
-        while rows.next_line(starts, &mut part.bytes).ok()? {
-            part.items += 1;
-        }
+    if let Some(lines) = lines {
+        as_lines(lines, std::str::from_utf8(bytes).ok()?, part, arena, input.document)?;
         return Some(Clean { watch: Watch::empty(), state, records: part.items });
     }
     // Plans that keep turns do not run on several threads.
@@ -229,4 +235,43 @@ fn block(
     }
     let watch = std::mem::replace(&mut session.watch, Watch::empty());
     Some(Clean { watch, state, records: count })
+}
+
+/// Writes the records of a block as lines; gives nothing when there is something to say about it.
+fn as_lines(
+    lines: AsLines<'_>,
+    text: &str,
+    part: &mut Part,
+    arena: &Arena,
+    document: u16,
+) -> Option<()> {
+    match lines {
+        AsLines::Rows { settings, header, starts } => {
+            let mut rows = csv::Reader::new(text, arena, settings, header, document);
+            while rows.next_line(starts, &mut part.bytes).ok()? {
+                part.items += 1;
+            }
+        }
+        AsLines::Elements { path, place, options } => {
+            let options = xml::Options { document, ..options };
+            let mut reader = xml::RecordReader::new(text, arena, options, path, place);
+            loop {
+                let view = part.renderer.as_mut()?.view();
+                match reader.next_line(view, &mut part.bytes).ok()? {
+                    Some(LineOrRecord::Line) => part.items += 1,
+                    Some(LineOrRecord::Record(record)) => {
+                        if part.item(record).is_break() {
+                            return None;
+                        }
+                    }
+                    None => break,
+                }
+            }
+            // The next block is run over as if it began where this one did.
+            if reader.place(arena) != place {
+                return None;
+            }
+        }
+    }
+    Some(())
 }

@@ -119,6 +119,11 @@ impl Renderer {
         self.elements = true;
     }
 
+    /// What makes records of elements.
+    pub(crate) fn view(&mut self) -> &mut View {
+        &mut self.view
+    }
+
     /// All losses so far, those of the record view among them.
     pub(crate) fn losses(&mut self) -> &mut Losses {
         let seen = std::mem::replace(self.view.losses(), Losses::new(self.layout.places_of_losses));

@@ -10,7 +10,7 @@ use crate::document::{Duplicates, Library, Skipped, record_location};
 use crate::failed::{Events, Failed};
 use crate::input::{Beginning, Input, Source, cannot_read};
 use crate::line_ends::LineEnds;
-use crate::parallel::{self, Done, Work};
+use crate::parallel::{self, AsLines, Done, Work};
 use crate::part::Part;
 use crate::records::{Block, Blocks, InputPart, Next, Records, valid_start};
 use crate::run::{
@@ -283,11 +283,17 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let names = progress.names.clone();
         let state = progress.state.apart(self.job.plan);
         let grain = self.grain;
+        let are_lines = self.job.plan.gives_records_as_they_are(grain) && part.takes_lines();
         let line_starts = match layout {
-            Layout::Csv { header: Some(header), .. }
-                if self.job.plan.gives_records_as_they_are() && part.takes_lines() =>
-            {
-                header.line_starts()
+            Layout::Csv { header: Some(header), .. } if are_lines => header.line_starts(),
+            _ => None,
+        };
+        let lines = match (layout, &line_starts) {
+            (Layout::Csv { settings, header }, Some(starts)) => {
+                Some(AsLines::Rows { settings, header, starts })
+            }
+            (Layout::Xml { path, place, options }, _) if are_lines => {
+                Some(AsLines::Elements { path, place, options })
             }
             _ => None,
         };
@@ -298,7 +304,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             input,
             names: &names,
             state: &state,
-            line_starts: line_starts.as_deref(),
+            lines,
         };
         let assumed = layout.place();
         let mut carried: Vec<u8> = Vec::new();

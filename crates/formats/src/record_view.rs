@@ -154,7 +154,7 @@ impl View {
 
     /// Notes whether a member occurs once or repeated; tells whether it is a list.
     #[inline]
-    fn counts(&mut self, place: Option<u32>, is_repeated: bool) -> bool {
+    pub(crate) fn counts(&mut self, place: Option<u32>, is_repeated: bool) -> bool {
         let Some(place) = place else { return is_repeated };
         let seen = &mut self.seen[place as usize];
         seen.repeated |= is_repeated;
@@ -162,9 +162,14 @@ impl View {
         is_repeated || seen.is_list
     }
 
+    /// Whether a member is always a list.
+    pub(crate) fn is_list(&self, place: u32) -> bool {
+        self.seen[place as usize].is_list
+    }
+
     /// The place of the member called `name` below `parent`.
     #[inline]
-    fn seen(&mut self, parent: Option<u32>, name: &str) -> Option<u32> {
+    pub(crate) fn seen(&mut self, parent: Option<u32>, name: &str) -> Option<u32> {
         let found = match parent {
             Some(parent) => self.seen[parent as usize]
                 .children

@@ -22,6 +22,7 @@ mod dtd;
 mod encoding;
 mod entities;
 mod escape;
+mod lines;
 mod markup;
 mod names;
 mod prolog;
@@ -32,5 +33,5 @@ mod write;
 
 pub use encoding::{Charset, decode};
 pub use read::{DEFAULT_EXPANSION, Document, Options, Repair, document, value_end};
-pub use records::{Place, RecordReader, StepName};
+pub use records::{LineOrRecord, Place, RecordReader, StepName};
 pub use write::{Layout, Writer, is_name, write};

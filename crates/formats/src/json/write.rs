@@ -135,7 +135,16 @@ fn write_escaped(bytes: &[u8], out: &mut Vec<u8>) {
     out.push(b'"');
 }
 
-fn write_escape(byte: u8, out: &mut Vec<u8>) {
+/// Appends a character as it stands in quotes.
+pub(crate) fn write_character(character: char, out: &mut Vec<u8>) {
+    match u8::try_from(character) {
+        Ok(byte @ (b'"' | b'\\' | 0..=0x1F)) => write_escape(byte, out),
+        _ => out.extend_from_slice(character.encode_utf8(&mut [0; 4]).as_bytes()),
+    }
+}
+
+/// Appends the escape of a byte that cannot stand in quotes as it is.
+pub(crate) fn write_escape(byte: u8, out: &mut Vec<u8>) {
     let short = match byte {
         b'"' | b'\\' => byte,
         b'\n' => b'n',

@@ -12,6 +12,8 @@ const VALUE_STOP: u8 = 8;
 const SPACE: u8 = 16;
 /// Byte is written otherwise in text, or may have to be.
 const ESCAPED: u8 = 32;
+/// Byte ends a run of text, in content or an attribute value, that is the same in JSON.
+const LINE_STOP: u8 = 64;
 
 /// What each byte may be. Bytes of characters past ASCII are part of text; names look at the character itself. `0xEF` begins
 /// the two characters that XML refuses, U+FFFE and U+FFFF.
@@ -30,21 +32,22 @@ const CLASSES: [u8; 256] = {
             classes[byte] |= NAME;
         }
         if byte < 0x20 {
-            classes[byte] |= VALUE_STOP;
+            classes[byte] |= VALUE_STOP | LINE_STOP;
             if byte != 9 && byte != 10 && byte != 13 {
                 classes[byte] |= TEXT_STOP | ESCAPED;
             }
         }
         byte += 1;
     }
-    classes[b'<' as usize] |= TEXT_STOP | VALUE_STOP | ESCAPED;
-    classes[b'&' as usize] |= TEXT_STOP | VALUE_STOP | ESCAPED;
+    classes[b'<' as usize] |= TEXT_STOP | VALUE_STOP | ESCAPED | LINE_STOP;
+    classes[b'&' as usize] |= TEXT_STOP | VALUE_STOP | ESCAPED | LINE_STOP;
     classes[b'>' as usize] |= ESCAPED;
     classes[b'\r' as usize] |= ESCAPED;
-    classes[b']' as usize] |= TEXT_STOP;
-    classes[b'"' as usize] |= VALUE_STOP;
-    classes[b'\'' as usize] |= VALUE_STOP;
-    classes[0xEF] |= TEXT_STOP | VALUE_STOP | ESCAPED;
+    classes[b']' as usize] |= TEXT_STOP | LINE_STOP;
+    classes[b'"' as usize] |= VALUE_STOP | LINE_STOP;
+    classes[b'\'' as usize] |= VALUE_STOP | LINE_STOP;
+    classes[b'\\' as usize] |= LINE_STOP;
+    classes[0xEF] |= TEXT_STOP | VALUE_STOP | ESCAPED | LINE_STOP;
     classes[b' ' as usize] |= SPACE;
     classes[b'\t' as usize] |= SPACE;
     classes[b'\n' as usize] |= SPACE;
@@ -86,6 +89,12 @@ pub(super) fn escaped_end(bytes: &[u8], at: usize) -> usize {
 #[inline]
 pub(super) fn value_end(bytes: &[u8], at: usize) -> usize {
     run(bytes, at, |class| class & VALUE_STOP == 0)
+}
+
+/// Where a run of text stops that stands in JSON just as it does in content and attribute values.
+#[inline]
+pub(super) fn line_end(bytes: &[u8], at: usize) -> usize {
+    run(bytes, at, |class| class & LINE_STOP == 0)
 }
 
 /// Where the name that begins at `at` ends; `at` itself when none begins there.

@@ -6,8 +6,10 @@
 use kyanite_tree::{Arena, Name, Node, Value};
 
 use super::chars;
+use super::lines::Lines;
 use super::read::{Options, Reader};
 use crate::SyntaxError;
+use crate::record_view::View;
 
 /// A step of the path to the records.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -77,8 +79,19 @@ pub struct RecordReader<'a> {
     committed: usize,
     /// How the tag of the last record is written.
     record_name: Option<&'a str>,
+    /// The name in the tag of the last record, as long as the elements around it are the same.
+    again: Option<&'a str>,
+    lines: Lines,
     /// Names of elements that stood where one on the path was looked for, with the level.
     others: Vec<(usize, &'a str)>,
+}
+
+/// What comes next in a run of records that are wanted as lines of JSON.
+pub enum LineOrRecord<'a> {
+    /// A line that was written.
+    Line,
+    /// A record that is not so plain that it could be.
+    Record(Value<'a>),
 }
 
 /// Names that are kept for the report of a path that leads nowhere.
@@ -109,6 +122,8 @@ impl<'a> RecordReader<'a> {
             is_begun: place.is_begun,
             committed: 0,
             record_name: None,
+            again: None,
+            lines: Lines::default(),
             others: Vec::new(),
         }
     }
@@ -178,6 +193,29 @@ impl<'a> RecordReader<'a> {
     /// # Errors
     /// A [`SyntaxError`]; it wants more when the text ends inside something.
     pub fn next_record(&mut self) -> Result<Option<Value<'a>>, SyntaxError> {
+        match self.next(None)? {
+            Some(LineOrRecord::Record(record)) => Ok(Some(record)),
+            _ => Ok(None),
+        }
+    }
+
+    /// Writes the next record, as `view` sees it, as a line of JSON at the end of `out`, or gives it as it is.
+    ///
+    /// # Errors
+    /// A [`SyntaxError`]; it wants more when the text ends inside something.
+    pub fn next_line(
+        &mut self,
+        view: &mut View,
+        out: &mut Vec<u8>,
+    ) -> Result<Option<LineOrRecord<'a>>, SyntaxError> {
+        self.next(Some((view, out)))
+    }
+
+    #[inline]
+    fn next(
+        &mut self,
+        mut line: Option<(&mut View, &mut Vec<u8>)>,
+    ) -> Result<Option<LineOrRecord<'a>>, SyntaxError> {
         if !self.is_begun {
             self.reader.declaration()?;
             self.is_begun = true;
@@ -210,8 +248,13 @@ impl<'a> RecordReader<'a> {
                 }
                 Some(b'?') => self.reader.instruction()?,
                 Some(_) => {
+                    if let (Some(name), Some((view, out))) = (self.again, &mut line)
+                        && self.lines.write(&mut self.reader, name, view, out).is_some()
+                    {
+                        return Ok(Some(LineOrRecord::Line));
+                    }
                     if let Some(record) = self.element()? {
-                        return Ok(Some(record));
+                        return Ok(Some(LineOrRecord::Record(record)));
                     }
                 }
             }
@@ -235,6 +278,7 @@ impl<'a> RecordReader<'a> {
             if let Some(written) = self.reader.take_open() {
                 let bindings = self.reader.arena.slice(self.reader.scope.since(scope));
                 self.open.push(Ancestor { written, bindings });
+                self.other_scope(bindings);
             }
             return Ok(None);
         }
@@ -246,8 +290,17 @@ impl<'a> RecordReader<'a> {
             return Ok(None);
         }
         let text = self.reader.cursor.text;
-        self.record_name = Some(&text[start..chars::name_end(text, start + 1)]);
+        let tag = &text[start..chars::name_end(text, start + 1)];
+        (self.record_name, self.again) = (Some(tag), Some(&tag[1..]));
         Ok(self.reader.last_element())
+    }
+
+    /// Forgets what names around records settled, where an element that declares namespaces begins or ends.
+    fn other_scope(&mut self, bindings: &[(&str, &str)]) {
+        self.again = None;
+        if !bindings.is_empty() {
+            self.lines.forget();
+        }
     }
 
     fn end_tag(&mut self) -> Result<(), SyntaxError> {
@@ -272,6 +325,7 @@ impl<'a> RecordReader<'a> {
                 .error_here("this end tag is not closed", "write </name>"));
         }
         self.open.pop();
+        self.other_scope(open.bindings);
         let depth = self.reader.scope.depth() - open.bindings.len();
         self.reader.scope.leave(depth);
         Ok(())

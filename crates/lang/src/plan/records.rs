@@ -65,12 +65,12 @@ impl Plan {
         }
     }
 
-    /// Whether the rule gives the records of a list just as they are.
+    /// Whether the rule gives the records just as they are.
     #[must_use]
-    pub fn gives_records_as_they_are(&self) -> bool {
-        match self.records(Grain::Items) {
-            Some(Records { head: RecordHead::All, source: RecordSource::Many(path), .. }) => {
-                self.fold.is_none() && path.segments.len() == 1
+    pub fn gives_records_as_they_are(&self, grain: Grain) -> bool {
+        match self.records(grain) {
+            Some(Records { head: RecordHead::All, source: RecordSource::Many(path), base }) => {
+                self.fold.is_none() && path.segments.len() == base + 1
             }
             _ => false,
         }

@@ -1,0 +1,437 @@
+//! Elements straight to lines of JSON, by the convention of the [record view](crate::record_view), with no tree in between.
+//!
+//! Records of a feed look like each other, so what was met in one is looked for first in the next: a tag is compared with
+//! the one that stood there before, and its name is checked, resolved and put in quotes only once. Whatever is not plain
+//! (comments, CDATA sections, declarations of namespaces, text beside elements, anything wrong) is left to the readers of
+//! every byte: [`Lines::write`] then gives nothing and takes back what it wrote.
+
+use super::chars;
+use super::entities::{self, Reference};
+use super::names::Scope;
+use super::read::Reader;
+use crate::json;
+use crate::record_view::{TEXT, View};
+
+/// Elements nested deeper are left to the reader that needs no stack.
+const DEEPEST: usize = 100;
+
+/// Shapes of one element are told apart by the bits of a word.
+const MOST_CHILDREN: usize = 64;
+
+/// Writes elements as lines of JSON, and remembers what they look like.
+#[derive(Debug, Default)]
+pub(super) struct Lines {
+    /// What elements at a place of the record look like; the first is the record.
+    shapes: Vec<Shape>,
+    /// Members of the record under way, and whether they are repeated; counted once all of it is written.
+    met: Vec<(u32, bool)>,
+}
+
+/// What the elements at one place of records look like.
+#[derive(Debug)]
+struct Shape {
+    /// How the tag is written.
+    name: Box<str>,
+    /// The same as the key of a member: `"name":`.
+    key: Box<[u8]>,
+    /// The member in the view; nothing for the record itself.
+    member: Option<u32>,
+    is_list: bool,
+    attributes: Vec<AttributeShape>,
+    children: Vec<u32>,
+}
+
+#[derive(Debug)]
+struct AttributeShape {
+    name: Box<str>,
+    key: Box<[u8]>,
+}
+
+/// An element that stands at a place among others of its parent.
+#[derive(Clone, Copy)]
+struct Child {
+    position: usize,
+    shape: usize,
+}
+
+impl Lines {
+    /// Forgets what elements look like: their names may mean something else from here on.
+    pub(super) fn forget(&mut self) {
+        self.shapes.clear();
+    }
+
+    /// Writes the element that begins here with the tag called `name` as one line, and steps over it. Gives nothing, and
+    /// leaves all as it was, where another element begins here, or anything but plain elements and texts stands in it.
+    pub(super) fn write<'a>(
+        &mut self,
+        reader: &mut Reader<'a>,
+        name: &str,
+        view: &mut View,
+        out: &mut Vec<u8>,
+    ) -> Option<()> {
+        let options = &reader.options;
+        if options.lenient || options.drop_namespaces || !options.namespaces {
+            return None;
+        }
+        let tag = reader.cursor.rest().as_bytes().get(1..)?.strip_prefix(name.as_bytes())?;
+        if !ends_name(*tag.first()?) {
+            return None;
+        }
+        if self.shapes.first().is_none_or(|record| *record.name != *name) {
+            self.shapes.clear();
+            self.shapes.push(Shape::new(name, None, false));
+        }
+        self.met.clear();
+        let begin = out.len();
+        let text = reader.cursor.text;
+        let mut line = Line {
+            text,
+            bytes: text.as_bytes(),
+            at: reader.cursor.at + 1 + name.len(),
+            depth: options.depth.min(DEEPEST),
+            lines: self,
+            scope: &reader.scope,
+            view,
+            out,
+        };
+        if line.element(0, 0).is_none() {
+            out.truncate(begin);
+            return None;
+        }
+        reader.cursor.at = line.at;
+        out.push(b'\n');
+        for (member, is_repeated) in &self.met {
+            view.counts(Some(*member), *is_repeated);
+        }
+        Some(())
+    }
+}
+
+/// Whether a name ends before this byte.
+#[inline]
+fn ends_name(byte: u8) -> bool {
+    matches!(byte, b'>' | b'/' | b' ' | b'\n' | b'\t' | b'\r')
+}
+
+impl Shape {
+    fn new(name: &str, member: Option<u32>, is_list: bool) -> Self {
+        let (attributes, children) = (Vec::new(), Vec::new());
+        Self { name: name.into(), key: key("", name), member, is_list, attributes, children }
+    }
+}
+
+/// A name as the key of a member; names of XML need no escapes.
+fn key(before: &str, name: &str) -> Box<[u8]> {
+    format!("\"{before}{name}\":").into_bytes().into()
+}
+
+/// A line under way.
+struct Line<'t, 'l, 'v, 'o> {
+    text: &'t str,
+    bytes: &'t [u8],
+    at: usize,
+    depth: usize,
+    lines: &'l mut Lines,
+    scope: &'l Scope<'t>,
+    view: &'v mut View,
+    out: &'o mut Vec<u8>,
+}
+
+impl<'t> Line<'t, '_, '_, '_> {
+    #[inline]
+    fn byte(&self, at: usize) -> Option<u8> {
+        self.bytes.get(at).copied()
+    }
+
+    #[inline]
+    fn space(&mut self) {
+        self.at = chars::space_end(self.bytes, self.at);
+    }
+
+    /// The value of an element, from behind the name in its start tag to behind its end tag.
+    fn element(&mut self, shape: usize, level: usize) -> Option<()> {
+        if level >= self.depth {
+            return None;
+        }
+        let (is_map, is_empty) = self.attributes(shape)?;
+        if is_empty {
+            self.out.extend_from_slice(if is_map { b"}" } else { b"\"\"" });
+            return Some(());
+        }
+        let start = self.at;
+        self.space();
+        match (self.byte(self.at)?, self.byte(self.at + 1)?) {
+            (b'<', b'/') | (0..b'<' | b'='.., _) => {
+                self.at = start;
+                self.leaf(is_map)?;
+            }
+            (b'<', _) => self.children(shape, level, is_map)?,
+        }
+        self.end_tag(shape)
+    }
+
+    /// The attributes of a start tag, as the first members of a map; tells whether there are any, and whether the element is
+    /// empty.
+    #[inline]
+    fn attributes(&mut self, shape: usize) -> Option<(bool, bool)> {
+        let (mut is_map, mut next, mut met) = (false, 0, 0_u64);
+        loop {
+            let before = self.at;
+            self.space();
+            match self.byte(self.at)? {
+                b'>' => {
+                    self.at += 1;
+                    return Some((is_map, false));
+                }
+                b'/' if self.byte(self.at + 1) == Some(b'>') => {
+                    self.at += 2;
+                    return Some((is_map, true));
+                }
+                _ if self.at == before => return None,
+                _ => {}
+            }
+            let position = self.attribute(shape, next)?;
+            next = position + 1;
+            // One that is given twice is refused elsewhere.
+            if met & (1 << position) != 0 {
+                return None;
+            }
+            met |= 1 << position;
+            self.out.push(if is_map { b',' } else { b'{' });
+            is_map = true;
+            self.out.extend_from_slice(&self.lines.shapes[shape].attributes[position].key);
+            self.quoted()?;
+        }
+    }
+
+    /// Steps over the name of an attribute and the sign behind it; `next` is the one that is expected.
+    #[inline]
+    fn attribute(&mut self, shape: usize, next: usize) -> Option<usize> {
+        let rest = &self.bytes[self.at..];
+        let is_here = |attribute: &AttributeShape| {
+            let name = attribute.name.as_bytes();
+            rest.starts_with(name) && rest.get(name.len()) == Some(&b'=')
+        };
+        let known = &self.lines.shapes[shape].attributes;
+        let position = match known.get(next) {
+            Some(attribute) if is_here(attribute) => next,
+            _ => match known.iter().position(is_here) {
+                Some(position) => position,
+                None => self.new_attribute(shape)?,
+            },
+        };
+        self.at += self.lines.shapes[shape].attributes[position].name.len() + 1;
+        Some(position)
+    }
+
+    #[cold]
+    fn new_attribute(&mut self, shape: usize) -> Option<usize> {
+        let end = chars::name_end(self.text, self.at);
+        let name = &self.text[self.at..end];
+        let known = &self.lines.shapes[shape].attributes;
+        let local = |name: &str| name.rsplit_once(':').map(|(_, local)| local.to_owned());
+        // Declarations, and prefixes that may stand for the same namespace, are for the other reader.
+        let is_plain = !name.is_empty()
+            && self.byte(end) == Some(b'=')
+            && !name.starts_with("xmlns")
+            && name != "xml:space"
+            && self.scope.attribute(name).is_ok()
+            && known.len() < MOST_CHILDREN
+            && (local(name).is_none() || known.iter().all(|other| local(&other.name) != local(name)));
+        if !is_plain {
+            return None;
+        }
+        let position = known.len();
+        let attribute = AttributeShape { name: name.into(), key: key("@", name) };
+        self.lines.shapes[shape].attributes.push(attribute);
+        Some(position)
+    }
+
+    /// The value of an attribute, from quote to quote.
+    #[inline]
+    fn quoted(&mut self) -> Option<()> {
+        let quote = self.byte(self.at).filter(|byte| matches!(byte, b'"' | b'\''))?;
+        self.at += 1;
+        self.out.push(b'"');
+        loop {
+            let end = chars::line_end(self.bytes, self.at);
+            self.out.extend_from_slice(&self.bytes[self.at..end]);
+            self.at = end + 1;
+            match self.byte(end)? {
+                byte if byte == quote => {
+                    self.out.push(b'"');
+                    return Some(());
+                }
+                b'\'' | b']' => self.out.push(self.bytes[end]),
+                byte @ (b'"' | b'\\') => json::write_escape(byte, self.out),
+                _ => self.special(end)?,
+            }
+        }
+    }
+
+    /// The text of an element without elements.
+    #[inline]
+    fn leaf(&mut self, is_map: bool) -> Option<()> {
+        if is_map {
+            if self.byte(self.at) == Some(b'<') {
+                self.out.push(b'}');
+                return Some(());
+            }
+            self.out.extend_from_slice(b",\"");
+            self.out.extend_from_slice(TEXT.as_bytes());
+            self.out.extend_from_slice(b"\":");
+        }
+        self.out.push(b'"');
+        loop {
+            let end = chars::line_end(self.bytes, self.at);
+            self.out.extend_from_slice(&self.bytes[self.at..end]);
+            self.at = end;
+            match self.byte(end)? {
+                b'<' => break,
+                b'\'' => self.out.push(b'\''),
+                b']' if !self.bytes[end..].starts_with(b"]]>") => self.out.push(b']'),
+                byte @ (b'"' | b'\\' | b'\n' | b'\t') => json::write_escape(byte, self.out),
+                _ => {
+                    self.special(end)?;
+                    continue;
+                }
+            }
+            self.at += 1;
+        }
+        self.out.extend_from_slice(if is_map { b"\"}" } else { b"\"" });
+        Some(())
+    }
+
+    /// A reference to a character, or a character that might have been one that XML refuses.
+    #[cold]
+    fn special(&mut self, at: usize) -> Option<()> {
+        match self.bytes[at] {
+            b'&' => {
+                let (Reference::Character(character), end) =
+                    entities::reference(self.text, at).ok()?
+                else {
+                    return None;
+                };
+                json::write_character(character, self.out);
+                self.at = end;
+            }
+            0xEF => {
+                let character = self.text[at..].chars().next().filter(|c| chars::is_char(*c))?;
+                self.at = at + character.len_utf8();
+                self.out.extend_from_slice(&self.bytes[at..self.at]);
+            }
+            _ => return None,
+        }
+        Some(())
+    }
+
+    /// The elements in an element, as members of a map; those of one name that stand together are a list.
+    fn children(&mut self, shape: usize, level: usize, is_map: bool) -> Option<()> {
+        let mut last: Option<Child> = None;
+        let (mut met, mut is_list, mut is_repeated, mut value) = (0_u64, false, false, 0);
+        self.out.push(if is_map { b',' } else { b'{' });
+        while self.byte(self.at + 1)? != b'/' {
+            let child = self.child(shape, last)?;
+            if last.is_some_and(|last| last.position == child.position) {
+                if !is_list {
+                    self.out.insert(value, b'[');
+                    is_list = true;
+                }
+                is_repeated = true;
+                self.out.push(b',');
+            } else {
+                if let Some(last) = last {
+                    self.end_member(last, is_list, is_repeated);
+                    self.out.push(b',');
+                }
+                // The order of those that do not stand together is kept elsewhere.
+                if met & (1 << child.position) != 0 {
+                    return None;
+                }
+                met |= 1 << child.position;
+                let member = &self.lines.shapes[child.shape];
+                self.out.extend_from_slice(&member.key);
+                (is_list, is_repeated, value) = (member.is_list, false, self.out.len());
+                if is_list {
+                    self.out.push(b'[');
+                }
+                last = Some(child);
+            }
+            self.element(child.shape, level + 1)?;
+            self.space();
+            if self.byte(self.at)? != b'<' {
+                return None;
+            }
+        }
+        self.end_member(last?, is_list, is_repeated);
+        self.out.push(b'}');
+        Some(())
+    }
+
+    #[inline]
+    fn end_member(&mut self, child: Child, is_list: bool, is_repeated: bool) {
+        if is_list {
+            self.out.push(b']');
+        }
+        if let Some(member) = self.lines.shapes[child.shape].member {
+            self.lines.met.push((member, is_repeated));
+        }
+    }
+
+    /// Steps over the `<` and the name of the next element; `last` stood before it.
+    #[inline]
+    fn child(&mut self, shape: usize, last: Option<Child>) -> Option<Child> {
+        let rest = &self.bytes[self.at + 1..];
+        let shapes = &self.lines.shapes;
+        let is_here = |position: usize, child: u32| {
+            let name = shapes[child as usize].name.as_bytes();
+            let is_here = rest.starts_with(name)
+                && rest.get(name.len()).is_some_and(|byte| ends_name(*byte));
+            is_here.then_some(Child { position, shape: child as usize })
+        };
+        let children = &shapes[shape].children;
+        let at = |position: usize| is_here(position, *children.get(position)?);
+        let expected = match last {
+            Some(last) => at(last.position).or_else(|| at(last.position + 1)),
+            None => at(0),
+        };
+        let known = expected.or_else(|| {
+            children.iter().enumerate().find_map(|(position, child)| is_here(position, *child))
+        });
+        let child = match known {
+            Some(child) => child,
+            None => self.new_child(shape)?,
+        };
+        self.at += 1 + self.lines.shapes[child.shape].name.len();
+        Some(child)
+    }
+
+    #[cold]
+    fn new_child(&mut self, shape: usize) -> Option<Child> {
+        let start = self.at + 1;
+        let name = &self.text[start..chars::name_end(self.text, start)];
+        let position = self.lines.shapes[shape].children.len();
+        let is_plain = !name.is_empty()
+            && self.scope.element(name).is_ok()
+            && position < MOST_CHILDREN;
+        if !is_plain {
+            return None;
+        }
+        let member = self.view.seen(self.lines.shapes[shape].member, name)?;
+        let child = self.lines.shapes.len();
+        self.lines.shapes.push(Shape::new(name, Some(member), self.view.is_list(member)));
+        self.lines.shapes[shape].children.push(u32::try_from(child).ok()?);
+        Some(Child { position, shape: child })
+    }
+
+    #[inline]
+    fn end_tag(&mut self, shape: usize) -> Option<()> {
+        let name = self.lines.shapes[shape].name.as_bytes();
+        let rest = self.bytes[self.at..].strip_prefix(b"</")?.strip_prefix(name)?;
+        if *rest.first()? != b'>' {
+            return None;
+        }
+        self.at += name.len() + 3;
+        Some(())
+    }
+}
