@@ -297,15 +297,8 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             }
             _ => None,
         };
-        let work = Work {
-            plan: self.job.plan,
-            grain,
-            layout,
-            input,
-            names: &names,
-            state: &state,
-            lines,
-        };
+        let work =
+            Work { plan: self.job.plan, grain, layout, input, names: &names, state: &state, lines };
         let assumed = layout.place();
         let mut carried: Vec<u8> = Vec::new();
         // How many bytes have to be there before what was carried over is tried again.

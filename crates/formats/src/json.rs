@@ -12,5 +12,5 @@ pub use canonical::{survives_double, write_canonical};
 pub use error::{ErrorKind, ReadError};
 pub use frame::{Found, Frame, Framed, Trouble};
 pub use read::{DEFAULT_DEPTH, Duplicate, Origins, Reader, ReaderOptions, document, value_end};
-pub(crate) use write::{write_character, write_escape};
 pub use write::{Style, compact, write, write_line_start, write_nested, write_text};
+pub(crate) use write::{write_character, write_escape};

@@ -41,9 +41,11 @@ mod avx2;
 #[cfg(target_arch = "x86_64")]
 mod avx512;
 mod classes;
+mod plain;
 mod portable;
 
 use classes::Classes;
+pub use plain::{CHUNK, is_plain, plain_bytes};
 
 /// The bytes that one mask stands for.
 pub(crate) const WORD: usize = 64;

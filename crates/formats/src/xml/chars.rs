@@ -12,8 +12,6 @@ const VALUE_STOP: u8 = 8;
 const SPACE: u8 = 16;
 /// Byte is written otherwise in text, or may have to be.
 const ESCAPED: u8 = 32;
-/// Byte ends a run of text, in content or an attribute value, that is the same in JSON.
-const LINE_STOP: u8 = 64;
 
 /// What each byte may be. Bytes of characters past ASCII are part of text; names look at the character itself. `0xEF` begins
 /// the two characters that XML refuses, U+FFFE and U+FFFF.
@@ -32,22 +30,21 @@ const CLASSES: [u8; 256] = {
             classes[byte] |= NAME;
         }
         if byte < 0x20 {
-            classes[byte] |= VALUE_STOP | LINE_STOP;
+            classes[byte] |= VALUE_STOP;
             if byte != 9 && byte != 10 && byte != 13 {
                 classes[byte] |= TEXT_STOP | ESCAPED;
             }
         }
         byte += 1;
     }
-    classes[b'<' as usize] |= TEXT_STOP | VALUE_STOP | ESCAPED | LINE_STOP;
-    classes[b'&' as usize] |= TEXT_STOP | VALUE_STOP | ESCAPED | LINE_STOP;
+    classes[b'<' as usize] |= TEXT_STOP | VALUE_STOP | ESCAPED;
+    classes[b'&' as usize] |= TEXT_STOP | VALUE_STOP | ESCAPED;
     classes[b'>' as usize] |= ESCAPED;
     classes[b'\r' as usize] |= ESCAPED;
-    classes[b']' as usize] |= TEXT_STOP | LINE_STOP;
-    classes[b'"' as usize] |= VALUE_STOP | LINE_STOP;
-    classes[b'\'' as usize] |= VALUE_STOP | LINE_STOP;
-    classes[b'\\' as usize] |= LINE_STOP;
-    classes[0xEF] |= TEXT_STOP | VALUE_STOP | ESCAPED | LINE_STOP;
+    classes[b']' as usize] |= TEXT_STOP;
+    classes[b'"' as usize] |= VALUE_STOP;
+    classes[b'\'' as usize] |= VALUE_STOP;
+    classes[0xEF] |= TEXT_STOP | VALUE_STOP | ESCAPED;
     classes[b' ' as usize] |= SPACE;
     classes[b'\t' as usize] |= SPACE;
     classes[b'\n' as usize] |= SPACE;
@@ -63,13 +60,22 @@ fn run(bytes: &[u8], at: usize, goes_on: impl Fn(u8) -> bool) -> usize {
 
 /// Where the white space at `at` ends.
 #[inline]
-pub(super) fn space_end(bytes: &[u8], at: usize) -> usize {
-    match bytes.get(at) {
-        Some(byte) if CLASSES[usize::from(*byte)] & SPACE != 0 => {
-            run(bytes, at, |class| class & SPACE != 0)
+pub(super) fn space_end(bytes: &[u8], mut at: usize) -> usize {
+    const BLANKS: u64 = u64::from_ne_bytes([b' '; 8]);
+    while let Some(byte) = bytes.get(at)
+        && CLASSES[usize::from(*byte)] & SPACE != 0
+    {
+        at += 1;
+        // Layout is mostly blanks behind a line end.
+        while let Some(eight) = bytes.get(at..).and_then(<[u8]>::first_chunk::<8>) {
+            let other = u64::from_le_bytes(*eight) ^ BLANKS;
+            at += (other.trailing_zeros() / 8) as usize;
+            if other != 0 {
+                break;
+            }
         }
-        _ => at,
     }
+    at
 }
 
 /// Where a run of text in content stops: at markup, at `]`, at a character that may not stand there, or at the end.
@@ -89,12 +95,6 @@ pub(super) fn escaped_end(bytes: &[u8], at: usize) -> usize {
 #[inline]
 pub(super) fn value_end(bytes: &[u8], at: usize) -> usize {
     run(bytes, at, |class| class & VALUE_STOP == 0)
-}
-
-/// Where a run of text stops that stands in JSON just as it does in content and attribute values.
-#[inline]
-pub(super) fn line_end(bytes: &[u8], at: usize) -> usize {
-    run(bytes, at, |class| class & LINE_STOP == 0)
 }
 
 /// Where the name that begins at `at` ends; `at` itself when none begins there.

@@ -5,6 +5,8 @@
 //! (comments, CDATA sections, declarations of namespaces, text beside elements, anything wrong) is left to the readers of
 //! every byte: [`Lines::write`] then gives nothing and takes back what it wrote.
 
+use kyanite_scan::{CHUNK, is_plain, plain_bytes};
+
 use super::chars;
 use super::entities::{self, Reference};
 use super::names::Scope;
@@ -30,22 +32,30 @@ pub(super) struct Lines {
 /// What the elements at one place of records look like.
 #[derive(Debug)]
 struct Shape {
-    /// How the tag is written.
-    name: Box<str>,
-    /// The same as the key of a member: `"name":`.
-    key: Box<[u8]>,
+    name: Name,
     /// The member in the view; nothing for the record itself.
     member: Option<u32>,
     is_list: bool,
-    attributes: Vec<AttributeShape>,
+    attributes: Vec<Name>,
     children: Vec<u32>,
 }
 
+/// A name in a tag, and the key that it becomes.
 #[derive(Debug)]
-struct AttributeShape {
-    name: Box<str>,
-    key: Box<[u8]>,
+struct Name {
+    written: Box<str>,
+    /// The name and nothing behind it, and ones where it has bytes; zeros when it is longer than a word.
+    word: u128,
+    mask: u128,
+    /// `"name":`, and what comes with it when [`WHOLE_KEY`] bytes are copied at once.
+    key: Box<[u8; WHOLE_KEY]>,
+    key_length: usize,
+    /// A key that is longer than that.
+    long_key: Box<[u8]>,
 }
+
+/// Keys up to this length are copied without a look at their length.
+const WHOLE_KEY: usize = 32;
 
 /// An element that stands at a place among others of its parent.
 #[derive(Clone, Copy)]
@@ -77,7 +87,7 @@ impl Lines {
         if !ends_name(*tag.first()?) {
             return None;
         }
-        if self.shapes.first().is_none_or(|record| *record.name != *name) {
+        if self.shapes.first().is_none_or(|record| *record.name.written != *name) {
             self.shapes.clear();
             self.shapes.push(Shape::new(name, None, false));
         }
@@ -116,13 +126,55 @@ fn ends_name(byte: u8) -> bool {
 impl Shape {
     fn new(name: &str, member: Option<u32>, is_list: bool) -> Self {
         let (attributes, children) = (Vec::new(), Vec::new());
-        Self { name: name.into(), key: key("", name), member, is_list, attributes, children }
+        Self { name: Name::new("", name), member, is_list, attributes, children }
     }
 }
 
-/// A name as the key of a member; names of XML need no escapes.
-fn key(before: &str, name: &str) -> Box<[u8]> {
-    format!("\"{before}{name}\":").into_bytes().into()
+impl Name {
+    /// A name that is the key of a member with `before` in front of it; names of XML need no escapes.
+    fn new(before: &str, written: &str) -> Self {
+        let (mut word, mut mask) = ([0; 16], [0; 16]);
+        if let (Some(word), Some(mask)) =
+            (word.get_mut(..written.len()), mask.get_mut(..written.len()))
+        {
+            word.copy_from_slice(written.as_bytes());
+            mask.fill(!0);
+        }
+        let long_key = format!("\"{before}{written}\":").into_bytes();
+        let mut key = [0; WHOLE_KEY];
+        let length = long_key.len().min(WHOLE_KEY);
+        key[..length].copy_from_slice(&long_key[..length]);
+        Self {
+            written: written.into(),
+            word: u128::from_ne_bytes(word),
+            mask: u128::from_ne_bytes(mask),
+            key: key.into(),
+            key_length: long_key.len(),
+            long_key: long_key.into(),
+        }
+    }
+
+    /// The byte behind the name, if the name stands at `at`.
+    #[inline]
+    fn is_at(&self, bytes: &[u8], at: usize) -> Option<u8> {
+        let rest = bytes.get(at..)?;
+        let is_here = match rest.first_chunk::<16>() {
+            Some(chunk) if self.mask != 0 => u128::from_ne_bytes(*chunk) & self.mask == self.word,
+            _ => rest.starts_with(self.written.as_bytes()),
+        };
+        rest.get(self.written.len()).copied().filter(|_| is_here)
+    }
+
+    /// Appends the key.
+    #[inline]
+    fn write_key(&self, out: &mut Vec<u8>) {
+        if self.key_length <= WHOLE_KEY {
+            out.extend_from_slice(&*self.key);
+            out.truncate(out.len() - (WHOLE_KEY - self.key_length));
+        } else {
+            out.extend_from_slice(&self.long_key);
+        }
+    }
 }
 
 /// A line under way.
@@ -199,7 +251,7 @@ impl<'t> Line<'t, '_, '_, '_> {
             met |= 1 << position;
             self.out.push(if is_map { b',' } else { b'{' });
             is_map = true;
-            self.out.extend_from_slice(&self.lines.shapes[shape].attributes[position].key);
+            self.lines.shapes[shape].attributes[position].write_key(self.out);
             self.quoted()?;
         }
     }
@@ -207,11 +259,8 @@ impl<'t> Line<'t, '_, '_, '_> {
     /// Steps over the name of an attribute and the sign behind it; `next` is the one that is expected.
     #[inline]
     fn attribute(&mut self, shape: usize, next: usize) -> Option<usize> {
-        let rest = &self.bytes[self.at..];
-        let is_here = |attribute: &AttributeShape| {
-            let name = attribute.name.as_bytes();
-            rest.starts_with(name) && rest.get(name.len()) == Some(&b'=')
-        };
+        let (bytes, at) = (self.bytes, self.at);
+        let is_here = |name: &Name| name.is_at(bytes, at) == Some(b'=');
         let known = &self.lines.shapes[shape].attributes;
         let position = match known.get(next) {
             Some(attribute) if is_here(attribute) => next,
@@ -220,7 +269,7 @@ impl<'t> Line<'t, '_, '_, '_> {
                 None => self.new_attribute(shape)?,
             },
         };
-        self.at += self.lines.shapes[shape].attributes[position].name.len() + 1;
+        self.at += self.lines.shapes[shape].attributes[position].written.len() + 1;
         Some(position)
     }
 
@@ -237,13 +286,13 @@ impl<'t> Line<'t, '_, '_, '_> {
             && name != "xml:space"
             && self.scope.attribute(name).is_ok()
             && known.len() < MOST_CHILDREN
-            && (local(name).is_none() || known.iter().all(|other| local(&other.name) != local(name)));
+            && (local(name).is_none()
+                || known.iter().all(|other| local(&other.written) != local(name)));
         if !is_plain {
             return None;
         }
         let position = known.len();
-        let attribute = AttributeShape { name: name.into(), key: key("@", name) };
-        self.lines.shapes[shape].attributes.push(attribute);
+        self.lines.shapes[shape].attributes.push(Name::new("@", name));
         Some(position)
     }
 
@@ -254,17 +303,41 @@ impl<'t> Line<'t, '_, '_, '_> {
         self.at += 1;
         self.out.push(b'"');
         loop {
-            let end = chars::line_end(self.bytes, self.at);
-            self.out.extend_from_slice(&self.bytes[self.at..end]);
-            self.at = end + 1;
-            match self.byte(end)? {
+            match self.copy()? {
                 byte if byte == quote => {
+                    self.at += 1;
                     self.out.push(b'"');
                     return Some(());
                 }
-                b'\'' | b']' => self.out.push(self.bytes[end]),
+                byte @ (b'\'' | b']') => self.out.push(byte),
                 byte @ (b'"' | b'\\') => json::write_escape(byte, self.out),
-                _ => self.special(end)?,
+                byte => {
+                    self.special(byte)?;
+                    continue;
+                }
+            }
+            self.at += 1;
+        }
+    }
+
+    /// Copies the plain text that stands here; gives the byte behind it.
+    #[inline]
+    fn copy(&mut self) -> Option<u8> {
+        loop {
+            let rest = self.bytes.get(self.at..)?;
+            let Some(chunk) = rest.first_chunk::<CHUNK>() else {
+                let length = rest.iter().take_while(|byte| is_plain(**byte)).count();
+                self.out.extend_from_slice(&rest[..length]);
+                self.at += length;
+                return rest.get(length).copied();
+            };
+            let length = plain_bytes(chunk);
+            // All of it, as that is faster than just what is wanted.
+            self.out.extend_from_slice(chunk);
+            self.at += length;
+            if let Some(behind) = chunk.get(length) {
+                self.out.truncate(self.out.len() - (CHUNK - length));
+                return Some(*behind);
             }
         }
     }
@@ -283,16 +356,13 @@ impl<'t> Line<'t, '_, '_, '_> {
         }
         self.out.push(b'"');
         loop {
-            let end = chars::line_end(self.bytes, self.at);
-            self.out.extend_from_slice(&self.bytes[self.at..end]);
-            self.at = end;
-            match self.byte(end)? {
+            match self.copy()? {
                 b'<' => break,
                 b'\'' => self.out.push(b'\''),
-                b']' if !self.bytes[end..].starts_with(b"]]>") => self.out.push(b']'),
+                b']' if !self.bytes[self.at..].starts_with(b"]]>") => self.out.push(b']'),
                 byte @ (b'"' | b'\\' | b'\n' | b'\t') => json::write_escape(byte, self.out),
-                _ => {
-                    self.special(end)?;
+                byte => {
+                    self.special(byte)?;
                     continue;
                 }
             }
@@ -304,8 +374,9 @@ impl<'t> Line<'t, '_, '_, '_> {
 
     /// A reference to a character, or a character that might have been one that XML refuses.
     #[cold]
-    fn special(&mut self, at: usize) -> Option<()> {
-        match self.bytes[at] {
+    fn special(&mut self, byte: u8) -> Option<()> {
+        let at = self.at;
+        match byte {
             b'&' => {
                 let (Reference::Character(character), end) =
                     entities::reference(self.text, at).ok()?
@@ -350,7 +421,7 @@ impl<'t> Line<'t, '_, '_, '_> {
                 }
                 met |= 1 << child.position;
                 let member = &self.lines.shapes[child.shape];
-                self.out.extend_from_slice(&member.key);
+                member.name.write_key(self.out);
                 (is_list, is_repeated, value) = (member.is_list, false, self.out.len());
                 if is_list {
                     self.out.push(b'[');
@@ -381,13 +452,10 @@ impl<'t> Line<'t, '_, '_, '_> {
     /// Steps over the `<` and the name of the next element; `last` stood before it.
     #[inline]
     fn child(&mut self, shape: usize, last: Option<Child>) -> Option<Child> {
-        let rest = &self.bytes[self.at + 1..];
-        let shapes = &self.lines.shapes;
+        let (shapes, bytes, start) = (&self.lines.shapes, self.bytes, self.at + 1);
         let is_here = |position: usize, child: u32| {
-            let name = shapes[child as usize].name.as_bytes();
-            let is_here = rest.starts_with(name)
-                && rest.get(name.len()).is_some_and(|byte| ends_name(*byte));
-            is_here.then_some(Child { position, shape: child as usize })
+            let behind = shapes[child as usize].name.is_at(bytes, start)?;
+            ends_name(behind).then_some(Child { position, shape: child as usize })
         };
         let children = &shapes[shape].children;
         let at = |position: usize| is_here(position, *children.get(position)?);
@@ -402,7 +470,7 @@ impl<'t> Line<'t, '_, '_, '_> {
             Some(child) => child,
             None => self.new_child(shape)?,
         };
-        self.at += 1 + self.lines.shapes[child.shape].name.len();
+        self.at += 1 + self.lines.shapes[child.shape].name.written.len();
         Some(child)
     }
 
@@ -411,9 +479,8 @@ impl<'t> Line<'t, '_, '_, '_> {
         let start = self.at + 1;
         let name = &self.text[start..chars::name_end(self.text, start)];
         let position = self.lines.shapes[shape].children.len();
-        let is_plain = !name.is_empty()
-            && self.scope.element(name).is_ok()
-            && position < MOST_CHILDREN;
+        let is_plain =
+            !name.is_empty() && self.scope.element(name).is_ok() && position < MOST_CHILDREN;
         if !is_plain {
             return None;
         }
@@ -426,12 +493,10 @@ impl<'t> Line<'t, '_, '_, '_> {
 
     #[inline]
     fn end_tag(&mut self, shape: usize) -> Option<()> {
-        let name = self.lines.shapes[shape].name.as_bytes();
-        let rest = self.bytes[self.at..].strip_prefix(b"</")?.strip_prefix(name)?;
-        if *rest.first()? != b'>' {
-            return None;
-        }
-        self.at += name.len() + 3;
-        Some(())
+        let name = &self.lines.shapes[shape].name;
+        let is_here = self.bytes[self.at..].starts_with(b"</")
+            && name.is_at(self.bytes, self.at + 2) == Some(b'>');
+        self.at += name.written.len() + 3;
+        is_here.then_some(())
     }
 }

@@ -1,0 +1,91 @@
+//! Texts that are the same in XML and in JSON, found 16 bytes at a time with what every processor of a kind has.
+
+/// The bytes of a chunk.
+pub const CHUNK: usize = 16;
+
+/// How many of the first bytes of a chunk stand in a text in quotes of JSON (RFC 8259 section 7) just as they do in content
+/// or attribute values of XML (XML 1.0 sections 2.4 and 3.1). The byte behind them ends the text, is written otherwise in
+/// one of the two, or begins a character that one of the two may refuse.
+#[inline]
+#[must_use]
+#[allow(unsafe_code, reason = "calls of code for instructions that every processor of a kind has")]
+pub fn plain_bytes(chunk: &[u8; CHUNK]) -> usize {
+    // SAFETY: SSE2 is part of x86-64, and NEON of this target.
+    #[cfg(target_arch = "x86_64")]
+    return unsafe { sse2(chunk) };
+    #[cfg(all(target_arch = "aarch64", target_feature = "neon"))]
+    return unsafe { neon(chunk) };
+    #[allow(unreachable_code, reason = "reached where none of these is there")]
+    by_hand(chunk)
+}
+
+/// Whether a byte ends a run of [`plain_bytes`].
+#[inline]
+#[must_use]
+pub fn is_plain(byte: u8) -> bool {
+    !matches!(byte, 0..0x20 | b'<' | b'&' | b']' | b'\'' | b'"' | b'\\' | 0xEF)
+}
+
+fn by_hand(chunk: &[u8; CHUNK]) -> usize {
+    chunk.iter().take_while(|byte| is_plain(**byte)).count()
+}
+
+#[cfg(target_arch = "x86_64")]
+#[target_feature(enable = "sse2")]
+#[inline]
+fn sse2(chunk: &[u8; CHUNK]) -> usize {
+    use std::arch::x86_64::{
+        _mm_cmpeq_epi8, _mm_min_epu8, _mm_movemask_epi8, _mm_or_si128, _mm_set_epi64x,
+        _mm_set1_epi8,
+    };
+    let word = u128::from_le_bytes(*chunk);
+    let bytes = _mm_set_epi64x((word >> 64) as i64, word as i64);
+    let is = |byte: u8| _mm_cmpeq_epi8(bytes, _mm_set1_epi8(byte as i8));
+    let control = _mm_cmpeq_epi8(_mm_min_epu8(bytes, _mm_set1_epi8(0x1F)), bytes);
+    let quote = _mm_or_si128(is(b'"'), is(b'\''));
+    let markup = _mm_or_si128(is(b'<'), is(b'&'));
+    let other = _mm_or_si128(is(b']'), is(b'\\'));
+    let found = _mm_or_si128(_mm_or_si128(quote, markup), _mm_or_si128(other, control));
+    let found = _mm_movemask_epi8(_mm_or_si128(found, is(0xEF)));
+    // A bit behind those of the chunk.
+    (found | 1 << CHUNK).trailing_zeros() as usize
+}
+
+#[cfg(all(target_arch = "aarch64", target_feature = "neon"))]
+#[target_feature(enable = "neon")]
+#[inline]
+fn neon(chunk: &[u8; CHUNK]) -> usize {
+    use std::arch::aarch64::{
+        vceqq_u8, vcltq_u8, vcombine_u8, vcreate_u8, vdupq_n_u8, vget_lane_u64, vorrq_u8,
+        vreinterpret_u64_u8, vreinterpretq_u16_u8, vshrn_n_u16,
+    };
+    let word = u128::from_le_bytes(*chunk);
+    let bytes = vcombine_u8(vcreate_u8(word as u64), vcreate_u8((word >> 64) as u64));
+    let is = |byte: u8| vceqq_u8(bytes, vdupq_n_u8(byte));
+    let control = vcltq_u8(bytes, vdupq_n_u8(0x20));
+    let quote = vorrq_u8(is(b'"'), is(b'\''));
+    let markup = vorrq_u8(is(b'<'), is(b'&'));
+    let other = vorrq_u8(is(b']'), is(b'\\'));
+    let found = vorrq_u8(vorrq_u8(quote, markup), vorrq_u8(other, control));
+    let found = vorrq_u8(found, is(0xEF));
+    // Four bits a byte.
+    let bits =
+        vget_lane_u64::<0>(vreinterpret_u64_u8(vshrn_n_u16::<4>(vreinterpretq_u16_u8(found))));
+    (bits.trailing_zeros() / 4) as usize
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn chunks_are_as_their_bytes(chunk in proptest::array::uniform16(prop_oneof![
+            4 => proptest::sample::select(&b"a z\x7f\x80\xf0>"[..]),
+            1 => any::<u8>(),
+        ])) {
+            prop_assert_eq!(plain_bytes(&chunk), by_hand(&chunk));
+        }
+    }
+}
