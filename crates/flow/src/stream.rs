@@ -1,6 +1,7 @@
 //! A rule over records, one by one, in memory that does not grow with their number.
 
 use kyanite_formats::Format;
+use kyanite_formats::needs::Needs;
 use kyanite_formats::records::Layout;
 use kyanite_formats::xml::{Place, RecordReader, StepName};
 use kyanite_lang::{Arguments, Failure, Grain, Kept, Names, RecordState, Runner, Session};
@@ -199,21 +200,16 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                     }
                 }
             };
-            // As long as a path has selected nothing, the report may have to name what else is in the records.
-            let current = match &needs {
-                Some(needs) if self.session.watch.has_seen_enough(self.job.plan) => {
-                    layout.with_needs(needs)
-                }
-                _ => layout,
-            };
-            if self.may_part(is_last)
+            if self.may_part(is_last, progress.index)
                 && let Some(part) = self.results.sink().apart()
             {
                 input.before.pass(&bytes[..from]);
                 blocks.used(from);
-                let rest = Rest { blocks, layout: current, input, part, header: &header };
+                let rest =
+                    Rest { blocks, layout, needs: needs.as_ref(), input, part, header: &header };
                 return self.apart(rest, progress, skipped, duplicates);
             }
+            let current = self.as_needed(layout, needs.as_ref());
             let records = Records::new(block, from, input, current, &arena);
             let end = self.block(records, &arena, progress, &mut skipped, &mut duplicates)?;
             let used = end.used;
@@ -259,14 +255,23 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         }
     }
 
-    /// Whether the blocks that are left can be run over apart from each other.
-    fn may_part(&self, is_last: bool) -> bool {
+    /// The layout for reading no more of records than is needed. As long as a path has selected nothing, that is all: the
+    /// report may have to name what else is there.
+    fn as_needed<'l>(&self, layout: Layout<'l>, needs: Option<&'l Needs>) -> Layout<'l> {
+        match needs.filter(|_| self.session.watch.has_seen_enough(self.job.plan)) {
+            Some(needs) => layout.with_needs(needs),
+            None => layout,
+        }
+    }
+
+    /// Whether the blocks that are left can be run over apart from each other, after so many records.
+    fn may_part(&self, is_last: bool, records: u64) -> bool {
         let Job { plan, what, losses, .. } = self.job;
         !is_last
             && *what == What::Values
             && *losses == LossPolicy::Count
             && plan.runs_in_any_order(self.grain)
-            && self.session.watch.has_seen_enough(self.job.plan)
+            && self.session.watch.may_look_away(self.job.plan, records)
     }
 
     /// Runs over the blocks that are left apart from each other, several at the same time if there are threads for it.
@@ -277,7 +282,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         mut skipped: Skipped,
         mut duplicates: Duplicates,
     ) -> Result<(), Failed> {
-        let Rest { mut blocks, mut layout, mut input, part, header } = rest;
+        let Rest { mut blocks, mut layout, needs, mut input, part, header } = rest;
         let (name, threads) = (input.name, self.job.options.threads);
         let stack = stack_size(self.job.options.limits.depth);
         let names = progress.names.clone();
@@ -311,6 +316,8 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             // What was carried over from the block before changes where this one begins.
             let is_there = carried.is_empty() && layout.place() == assumed && !is_open_end;
             let clean = done.clean.take().filter(|_| is_there);
+            let watch = &self.session.watch;
+            let clean = clean.filter(|clean| !watch.learns_from(&clean.watch, self.job.plan));
             if let Some(clean) = clean
                 && progress.state.join(&clean.state).is_ok()
             {
@@ -333,7 +340,8 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             }
             loop {
                 let block = Block { bytes, is_last };
-                let records = Records::new(block, 0, input, layout, &arena);
+                let current = self.as_needed(layout, needs);
+                let records = Records::new(block, 0, input, current, &arena);
                 let end = self.block(records, &arena, progress, &mut skipped, &mut duplicates)?;
                 let used = end.used;
                 if let Some(place) = end.place {
@@ -451,6 +459,7 @@ impl<'a> BlockEnd<'a> {
 struct Rest<'b> {
     blocks: Blocks,
     layout: Layout<'b>,
+    needs: Option<&'b Needs>,
     input: InputPart<'b>,
     /// What takes items apart from the output.
     part: Part,

@@ -34,7 +34,7 @@ fn given_with(
     let (mut told, bytes) = (Vec::new(), AtomicU64::new(0));
     let mut tell = |problem: Problem| {
         let place = problem.spots.first().map(|spot| spot.at.to_string()).unwrap_or_default();
-        told.push(format!("{} {place}", problem.message));
+        told.push(format!("{} {place} {:?}", problem.message, problem.advice));
     };
     let mut events = Events { tell: &mut tell, bytes: &bytes };
     let job = Job {
@@ -80,7 +80,7 @@ fn same(file: &Path, rules: &[&str], lenient: bool) {
     }
 }
 
-const RULES: [&str; 10] = [
+const RULES: [&str; 12] = [
     "$[*].n",
     "$[?@.n == '77' || @.n == 77]",
     "for r in $[*] where r.n > 30 return {r.n, twice: r.n * 2}",
@@ -91,6 +91,9 @@ const RULES: [&str; 10] = [
     "for r in $[*] group by tail = match(r.n, '.*7') return {tail, n: count(r[*]), most: max(r[*].n)}",
     "for r in $[*] order by text(r.n) first 5 return r",
     "for r in $[*] carry last from 0 = r.n where last == 29999 return last",
+    "for r in $[*] where r.n > 29900 return r",
+    // What is asked only late may be absent, and then all names that are there are told.
+    "for r in $[*] where r.n > 29900 return [r.n, r.txet]",
 ];
 
 #[test]

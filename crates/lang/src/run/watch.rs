@@ -161,9 +161,35 @@ impl Watch {
     /// enough. Until then records are to be read whole.
     #[must_use]
     pub fn has_seen_enough(&self, plan: &Plan) -> bool {
-        // What is asked behind the last record cannot be waited for.
-        self.paths.iter().enumerate().all(|(number, path)| {
-            path.selected || path.stop.misses >= LOOKED_AT || plan.is_late(number)
+        self.open_paths(plan).next().is_none()
+    }
+
+    /// Whether `records` records are enough to go on without looking at names: paths that none of them asked for are not
+    /// waited for, but [`Self::learns_from`] has to be asked then.
+    #[must_use]
+    pub fn may_look_away(&self, plan: &Plan, records: u64) -> bool {
+        self.open_paths(plan).all(|path| records >= LOOKED_AT && !self.paths[path].asked)
+    }
+
+    /// Whether what was met later says something of a path about which too little is known, so that the names that stood
+    /// there are wanted.
+    #[must_use]
+    pub fn learns_from(&self, later: &Self, plan: &Plan) -> bool {
+        self.open_paths(plan).any(|path| {
+            later.paths.get(path).is_some_and(|later| later.stop.misses > 0 && !later.selected)
+        })
+    }
+
+    /// Paths that may have to be reported with the names that stood where they stopped.
+    fn open_paths(&self, plan: &Plan) -> impl Iterator<Item = usize> {
+        let paths = self.paths.iter().zip(&plan.paths).enumerate();
+        paths.filter_map(|(number, (path, info))| {
+            let is_settled = path.selected
+                || path.stop.misses >= LOOKED_AT
+                || info.steps.is_empty()
+                // What is asked behind the last record cannot be waited for.
+                || plan.is_late(number);
+            (!is_settled).then_some(number)
         })
     }
 
