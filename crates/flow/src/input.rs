@@ -114,6 +114,7 @@ impl<'a> Beginning<'a> {
                 return Ok(plain(Layout::Json {
                     depth: options.limits.depth,
                     needs: None,
+                    sieve: None,
                     strict: options.strict,
                 }));
             }

@@ -202,7 +202,11 @@ fn block(
         let mut records = Records::new(block, 0, input, layout, arena);
         let mut runner = Runner::for_batch(plan, grain, names.clone(), arena, session);
         loop {
-            match records.next() {
+            let next = records.next();
+            let sifted = records.take_sifted();
+            runner.passed_over(sifted);
+            count += sifted;
+            match next {
                 Next::Record(record) => {
                     let ran =
                         runner.record(

@@ -338,6 +338,11 @@ impl<'a> Records<'a> {
         self.reader.position()
     }
 
+    /// How many records were passed over since this was last asked, since they fail a condition.
+    pub(crate) fn take_sifted(&mut self) -> u64 {
+        self.reader.take_sifted()
+    }
+
     /// Members that the records read since the last call held twice.
     pub(crate) fn take_duplicates(&mut self) -> Vec<Duplicate> {
         self.reader.take_duplicates()

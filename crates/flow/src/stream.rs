@@ -302,8 +302,17 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             }
             _ => None,
         };
-        let work =
-            Work { plan: self.job.plan, grain, layout, input, names: &names, state: &state, lines };
+        let sieve = self.job.plan.sieve(grain, &names);
+        let needed = needs.map_or(layout, |needs| layout.with_needs(needs));
+        let work = Work {
+            plan: self.job.plan,
+            grain,
+            layout: needed.with_sieve(sieve.as_ref()),
+            input,
+            names: &names,
+            state: &state,
+            lines,
+        };
         let assumed = layout.place();
         let mut carried: Vec<u8> = Vec::new();
         // How many bytes have to be there before what was carried over is tried again.

@@ -80,7 +80,9 @@ fn same(file: &Path, rules: &[&str], lenient: bool) {
     }
 }
 
-const RULES: [&str; 12] = [
+const RULES: [&str; 14] = [
+    "$[?@.text < 'xx' && @.n > 29000].n",
+    "for r in $[*] where r.n != 29990 && r.n >= 29980 return r.text",
     "$[*].n",
     "$[?@.n == '77' || @.n == 77]",
     "for r in $[*] where r.n > 30 return {r.n, twice: r.n * 2}",

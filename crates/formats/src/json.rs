@@ -3,14 +3,18 @@
 mod canonical;
 mod error;
 mod frame;
+mod key;
 mod needed;
 mod read;
+mod sieve;
 mod string;
 mod write;
 
 pub use canonical::{survives_double, write_canonical};
 pub use error::{ErrorKind, ReadError};
 pub use frame::{Found, Frame, Framed, Trouble};
+pub(crate) use key::Key;
 pub use read::{DEFAULT_DEPTH, Duplicate, Origins, Reader, ReaderOptions, document, value_end};
+pub use sieve::{Sieve, Test};
 pub use write::{Style, compact, write, write_line_start, write_nested, write_text};
 pub(crate) use write::{write_character, write_escape};

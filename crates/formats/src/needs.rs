@@ -3,6 +3,8 @@
 //! A reader that knows them builds only those, and steps over the others: it still checks their grammar, but allocates
 //! nothing for them.
 
+use crate::json::Key;
+
 /// A tree of what is needed below a record.
 #[derive(Clone, PartialEq, Eq, Debug, Default)]
 pub struct Needs {
@@ -15,9 +17,18 @@ struct Node {
     /// All of it.
     all: bool,
     /// Its members of these names.
-    members: Vec<(String, Need)>,
+    members: Vec<Named>,
     /// Each of its items, and each of its members.
     children: Option<Need>,
+}
+
+/// A member that is needed.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub(crate) struct Named {
+    pub(crate) name: String,
+    /// The name as it stands in JSON.
+    pub(crate) key: Key,
+    pub(crate) need: Need,
 }
 
 /// What is needed of a value: a node of [`Needs`].
@@ -47,7 +58,11 @@ impl Needs {
             return known;
         }
         let need = self.add_node();
-        self.nodes[of.0 as usize].members.push((name.to_owned(), need));
+        self.nodes[of.0 as usize].members.push(Named {
+            name: name.to_owned(),
+            key: Key::new(name),
+            need,
+        });
         need
     }
 
@@ -85,7 +100,7 @@ impl Needs {
             return;
         }
         let node = &self.nodes[need.0 as usize];
-        for (name, need) in &node.members {
+        for Named { name, need, .. } in &node.members {
             let dot = if path.is_empty() { "" } else { "." };
             self.add_paths(*need, format!("{path}{dot}{name}"), paths);
         }
@@ -103,8 +118,8 @@ impl Needs {
         self.nodes[of.0 as usize]
             .members
             .iter()
-            .find(|(known, _)| known == name)
-            .map(|(_, need)| *need)
+            .find(|known| known.name == name)
+            .map(|known| known.need)
     }
 
     /// What is needed of a value, with all that its node says: of one whose children are needed both by name and
@@ -127,8 +142,7 @@ impl Needs {
 
     /// The members that are needed by their names, with what is needed of each; nothing where any member may be needed.
     #[inline]
-    #[must_use]
-    pub fn named_members(&self, of: Need) -> Option<&[(String, Need)]> {
+    pub(crate) fn named_members(&self, of: Need) -> Option<&[Named]> {
         let node = self.nodes.get(of.0 as usize)?;
         (!node.all && node.children.is_none()).then_some(&node.members)
     }

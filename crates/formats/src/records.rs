@@ -15,6 +15,8 @@ pub enum Layout<'a> {
         depth: usize,
         /// What is needed of each; all without it.
         needs: Option<&'a Needs>,
+        /// A condition that most of them fail.
+        sieve: Option<&'a json::Sieve>,
         /// Whether the whole grammar of what is not needed is checked.
         strict: bool,
     },
@@ -58,9 +60,20 @@ impl<'a> Layout<'a> {
     #[must_use]
     pub fn with_needs(self, needs: &'a Needs) -> Self {
         match self {
-            Self::Json { depth, strict, .. } => Self::Json { depth, needs: Some(needs), strict },
+            Self::Json { depth, sieve, strict, .. } => {
+                Self::Json { depth, needs: Some(needs), sieve, strict }
+            }
             // Cells are borrowed, so that leaving some out would save nothing.
             Self::Csv { .. } | Self::Lines | Self::Xml { .. } => self,
+        }
+    }
+
+    /// The same layout, where records that certainly fail a condition are passed over.
+    #[must_use]
+    pub fn with_sieve(self, sieve: Option<&'a json::Sieve>) -> Self {
+        match self {
+            Self::Json { depth, needs, strict, .. } => Self::Json { depth, needs, sieve, strict },
+            other => other,
         }
     }
 }
@@ -82,12 +95,16 @@ impl<'a> Reader<'a> {
     #[must_use]
     pub fn new(layout: Layout<'a>, text: &'a str, arena: &'a Arena, document: u16) -> Self {
         match layout {
-            Layout::Json { depth, needs, strict } => {
+            Layout::Json { depth, needs, sieve, strict } => {
                 let options = json::ReaderOptions { depth, origins: Origins::Document(document) };
                 let reader = json::Reader::new(text, arena, options);
-                Self::Json(match needs {
+                let reader = match needs {
                     Some(needs) if strict => reader.with_needs(needs).strict(),
                     Some(needs) => reader.with_needs(needs),
+                    None => reader,
+                };
+                Self::Json(match sieve {
+                    Some(sieve) => reader.with_sieve(sieve),
                     None => reader,
                 })
             }
@@ -180,6 +197,14 @@ impl<'a> Reader<'a> {
             .unwrap_or(bytes.len())
     }
 
+    /// How many records were passed over since this was last asked, since they fail a condition.
+    pub fn take_sifted(&mut self) -> u64 {
+        match self {
+            Self::Json(reader) => reader.take_sifted(),
+            Self::Csv(_) | Self::Lines(_) | Self::Xml(_) => 0,
+        }
+    }
+
     /// Members that the records read since the last call held twice.
     pub fn take_duplicates(&mut self) -> Vec<Duplicate> {
         match self {
@@ -209,7 +234,7 @@ pub fn all<'a>(
             Layout::Csv { settings, header: first.map(|first| first.header) }
         }
         Format::Text => Layout::Lines,
-        _ => Layout::Json { depth, needs: None, strict: false },
+        _ => Layout::Json { depth, needs: None, sieve: None, strict: false },
     };
     let mut reader = Reader::new(layout, text, arena, document);
     if from > 0 {

@@ -4,6 +4,7 @@
 //! path that may select many are different types here, so that neither can be taken for the other.
 
 mod records;
+mod sieve;
 
 use std::ops::Range;
 

@@ -76,6 +76,13 @@ pub struct Names<'a> {
     joins: Arc<Mutex<Indexes>>,
 }
 
+impl<'a> Names<'a> {
+    /// The value that a name has for the whole run.
+    pub(crate) fn global(&self, slot: usize) -> Option<Value<'a>> {
+        self.globals.get(slot).copied().flatten()
+    }
+}
+
 /// Where a run over records stands between two batches.
 #[derive(Debug)]
 pub struct RecordState {
@@ -329,6 +336,15 @@ impl<'r, 'a> Runner<'r, 'a> {
             kept.keep(repeat, most, &mut self.held.turns)?;
         }
         Ok(if last { Flow::Break(()) } else { flow })
+    }
+
+    /// So many records were passed over by the [sieve](Plan::sieve) of the plan.
+    pub fn passed_over(&mut self, records: u64) {
+        if records > 0
+            && let Some((test, _)) = self.records.and_then(|records| records.first_test())
+        {
+            self.session.watch.failed(test, records);
+        }
     }
 
     /// Adds what a record gives to an aggregate over all.

@@ -9,7 +9,7 @@ use kyanite_tree::{Member, Value};
 
 use super::error::ReadError;
 use super::read::Reader;
-use crate::needs::Need;
+use crate::needs::{Named, Need};
 
 /// The name before a colon.
 enum Name<'a> {
@@ -35,6 +35,23 @@ impl<'a> Reader<'a> {
             }),
         };
         end.map(|end| self.at = end + 1).is_some()
+    }
+
+    /// Passes over the records that begin here and certainly fail the condition of the sieve.
+    #[inline]
+    pub(super) fn sift(&mut self) {
+        let (Some(sieve), Some(structure)) = (self.sieve, &self.structure) else { return };
+        while self.bytes.get(self.at) == Some(&b'{')
+            && let Some(opening) = structure.number_at(self.at, self.mark)
+            && let Some(closing) = sieve.fails(self.bytes, structure, opening, self.options.depth)
+            && let Some(end) = structure.mark(closing)
+        {
+            (self.at, self.mark) = (end + 1, closing + 1);
+            self.sifted += 1;
+            while let Some(b' ' | b'\n' | b'\r' | b'\t') = self.bytes.get(self.at) {
+                self.at += 1;
+            }
+        }
     }
 
     /// How many more containers may be open.
@@ -77,7 +94,7 @@ impl<'a> Reader<'a> {
         &mut self,
         structure: &Structure,
         opening: usize,
-        names: &'a [(String, Need)],
+        names: &'a [Named],
     ) -> Result<Option<usize>, ReadError> {
         if names.is_empty() {
             return Ok(structure.container_end(self.bytes, opening, self.depth_left() + 1));
@@ -151,12 +168,7 @@ impl<'a> Reader<'a> {
 
     /// The name before the colon at byte `colon`.
     #[inline]
-    fn name_before(
-        &self,
-        structure: &Structure,
-        colon: usize,
-        names: &[(String, Need)],
-    ) -> Name<'a> {
+    fn name_before(&self, structure: &Structure, colon: usize, names: &[Named]) -> Name<'a> {
         let (text, bytes) = (self.text, self.bytes);
         let before = match bytes[..colon].split_last() {
             Some((b'"', before)) => before,
@@ -172,20 +184,13 @@ impl<'a> Reader<'a> {
         {
             return Name::Odd;
         }
-        for (name, need) in names {
-            // Most names are told apart by where they would begin.
-            let quote = end.wrapping_sub(name.len() + 1);
-            if before.get(quote) == Some(&b'"')
-                && &before[quote + 1..] == name.as_bytes()
-                && structure.is_quote(quote)
-            {
-                let of = self.needs.map_or(*need, |needs| needs.resolved(*need));
-                return match text.get(quote + 1..end) {
-                    Some(name) => Name::Needed(name, of),
-                    None => Name::Odd,
-                };
-            }
+        let found = names.iter().find(|named| named.key.ends(&bytes[..end + 1]));
+        let Some(Named { name, need, .. }) = found else { return Name::Other };
+        let of = self.needs.map_or(*need, |needs| needs.resolved(*need));
+        // Its quotes are those of the text: there is no backslash in it.
+        match text.get(end - name.len()..end) {
+            Some(name) => Name::Needed(name, of),
+            None => Name::Odd,
         }
-        Name::Other
     }
 }

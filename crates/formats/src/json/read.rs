@@ -22,6 +22,7 @@ use kyanite_scan::Structure;
 use kyanite_tree::{Arena, Map, Member, Number, Origin, Value};
 
 use super::error::{ErrorKind, ReadError};
+use super::sieve::Sieve;
 use super::string::{plain_end, unescape};
 use crate::needs::{Need, Needs};
 
@@ -116,6 +117,10 @@ pub struct Reader<'a> {
     pub(super) needs: Option<&'a Needs>,
     /// Where the structure of the text is, for stepping over what is not needed; none where each byte is to be looked at.
     pub(super) structure: Option<Rc<Structure>>,
+    /// A condition that most records fail.
+    pub(super) sieve: Option<&'a Sieve>,
+    /// The records that were passed over since this was last asked, since they fail it.
+    pub(super) sifted: u64,
     /// The number of a mark of the structure near to where reading is.
     pub(super) mark: usize,
     /// How many containers are open around the value that is being read.
@@ -153,6 +158,8 @@ impl<'a> Reader<'a> {
             duplicates: Vec::new(),
             needs: None,
             structure: None,
+            sieve: None,
+            sifted: 0,
             mark: 0,
             floor: 0,
             need: Some(Need::ALL),
@@ -175,6 +182,19 @@ impl<'a> Reader<'a> {
                 Some(Structure::of(self.bytes)).filter(Structure::is_plausible).map(Rc::new);
         }
         self
+    }
+
+    /// The same reader, passing over records that certainly fail a condition; how many is told by [`Self::take_sifted`].
+    /// Of them is seen what is seen of values that are not needed.
+    #[must_use]
+    pub fn with_sieve(mut self, sieve: &'a Sieve) -> Self {
+        self.sieve = Some(sieve);
+        self
+    }
+
+    /// How many records were passed over since this was last asked.
+    pub fn take_sifted(&mut self) -> u64 {
+        std::mem::take(&mut self.sifted)
     }
 
     /// The same reader, checking the whole grammar of what is stepped over.
@@ -212,6 +232,12 @@ impl<'a> Reader<'a> {
         self.need = Some(self.needs.map_or(Need::ALL, Needs::of_record));
         if self.skip_blank().is_none() {
             return Ok(None);
+        }
+        if self.sieve.is_some() {
+            self.sift();
+            if self.at >= self.bytes.len() {
+                return Ok(None);
+            }
         }
         self.whole_value().map(Some)
     }

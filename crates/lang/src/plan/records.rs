@@ -182,6 +182,35 @@ pub(crate) struct Records<'p> {
     pub(crate) base: usize,
 }
 
+impl<'p> Records<'p> {
+    /// The condition that is tested first of each record: the number of its test, and the condition.
+    pub(crate) fn first_test(self) -> Option<(usize, &'p Expr)> {
+        if let RecordHead::Filter(filter) = self.head {
+            return Some((filter.test, &filter.condition));
+        }
+        match (self.head, self.source) {
+            (RecordHead::All, RecordSource::Loop(repeat, path, ..))
+                if path.segments.len() == self.base + 1 =>
+            {
+                match &repeat.clauses.get(1)?.kind {
+                    ClauseKind::Where { test, condition } => Some((*test, condition)),
+                    _ => None,
+                }
+            }
+            _ => None,
+        }
+    }
+
+    /// Where the record itself is in conditions: `@`, or the name that a loop binds it to.
+    pub(super) fn is_record(self, start: &Start) -> bool {
+        match (self.head, self.source, start) {
+            (RecordHead::Filter(_), _, start) => matches!(start, Start::Current),
+            (_, RecordSource::Loop(_, _, slot, _), Start::Local(local)) => slot == *local,
+            _ => false,
+        }
+    }
+}
+
 /// What runs over records.
 #[derive(Clone, Copy)]
 pub(crate) enum RecordSource<'p> {

@@ -1,0 +1,72 @@
+//! What of a rule's first condition can be told from the text of a record.
+
+use kyanite_formats::json::{Sieve, Test};
+use kyanite_tree::{Number, Value};
+
+use super::records::Records;
+use super::{Expr, Grain, Kind, OnePath, Plan, Start, StepKind};
+use crate::run::Names;
+use crate::syntax::ast::{Binary, Literal};
+
+impl Plan {
+    /// A sieve for records that fail the first comparison of the rule's first condition, if that compares a member with a
+    /// constant. The rule is not run over such records; [`Runner::passed_over`](crate::Runner::passed_over) has to be told
+    /// how many there were.
+    #[must_use]
+    pub fn sieve(&self, grain: Grain, names: &Names<'_>) -> Option<Sieve> {
+        let records = self.records(grain).filter(|_| grain == Grain::Items)?;
+        let (_, condition) = records.first_test()?;
+        let mut first = condition;
+        // What comes behind is not asked where the first fails.
+        while let Kind::Binary(Binary::And, left, _) = &first.kind {
+            first = left;
+        }
+        let Kind::Binary(operator, left, right) = &first.kind else { return None };
+        let test = match operator {
+            Binary::Equal => Test::Equal,
+            Binary::NotEqual => Test::NotEqual,
+            Binary::Less => Test::Less,
+            Binary::LessOrEqual => Test::LessOrEqual,
+            Binary::Greater => Test::Greater,
+            Binary::GreaterOrEqual => Test::GreaterOrEqual,
+            _ => return None,
+        };
+        let of = |path: &Expr, constant: &Expr, test: Test| {
+            let names_of = records.member(path)?;
+            Sieve::new(&names_of, test, names.constant(constant)?)
+        };
+        of(left, right, test).or_else(|| of(right, left, test.turned()))
+    }
+}
+
+impl<'p> Records<'p> {
+    /// The names that lead to a member of a record, if that is what an expression selects.
+    fn member(self, expr: &'p Expr) -> Option<Vec<&'p str>> {
+        let Kind::One(OnePath { start, steps, .. }) = &expr.kind else { return None };
+        if !self.is_record(start) {
+            return None;
+        }
+        let name = |kind: &'p StepKind| match kind {
+            StepKind::Name(name) => Some(name.as_str()),
+            _ => None,
+        };
+        steps.iter().map(|step| name(&step.kind)).collect()
+    }
+}
+
+impl Names<'_> {
+    /// The value of an expression that has the same for the whole run.
+    fn constant<'v>(&'v self, expr: &'v Expr) -> Option<Value<'v>> {
+        match &expr.kind {
+            Kind::Constant(Literal::Number(number)) => {
+                Some(Value::number(Number::from_checked(number)))
+            }
+            Kind::Constant(Literal::Text(text)) => Some(Value::text(text)),
+            Kind::Constant(Literal::Boolean(value)) => Some(Value::boolean(*value)),
+            Kind::One(OnePath { start: Start::Global(slot), steps, .. }) if steps.is_empty() => {
+                self.global(*slot)
+            }
+            _ => None,
+        }
+    }
+}
