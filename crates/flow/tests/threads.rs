@@ -67,8 +67,10 @@ fn threads(threads: usize, lenient: bool) -> InputOptions {
 
 /// Runs rules over one file with one thread and with three, and record by record in turn, into formats that hold lists.
 fn same(file: &Path, rules: &[&str], lenient: bool) {
-    for rule in rules {
-        for format in [Format::Json, Format::JsonLines, Format::Xml] {
+    for (number, rule) in rules.iter().enumerate() {
+        // Each rule is run into two formats of three.
+        let formats = [Format::Json, Format::Xml, Format::JsonLines, Format::Json];
+        for format in formats[number % 3..].iter().take(2).copied() {
             let one = given(rule, file, format, &threads(1, lenient));
             let three = given(rule, file, format, &threads(3, lenient));
             assert!(one == three, "{rule} to {format}: {:?} {:?}", one.1, three.1);

@@ -20,7 +20,7 @@
 
 /// The function `words`, which takes a text word by word with these instructions; a call of it is sound only where the
 /// processor has them.
-#[cfg(target_arch = "x86_64")]
+#[cfg(any(target_arch = "x86_64", target_arch = "aarch64"))]
 macro_rules! words {
     ($instructions:literal) => {
         #[target_feature(enable = $instructions)]
@@ -41,8 +41,12 @@ mod avx2;
 #[cfg(target_arch = "x86_64")]
 mod avx512;
 mod classes;
+#[cfg(target_arch = "aarch64")]
+mod neon;
 mod plain;
 mod portable;
+#[cfg(target_arch = "x86_64")]
+mod sse;
 
 use classes::Classes;
 pub use plain::{CHUNK, is_plain, plain_bytes};
@@ -68,7 +72,7 @@ impl Structure {
     /// The structure of `text`, which begins outside of quotes.
     #[must_use]
     pub fn of(text: &[u8]) -> Self {
-        Self::by(scan(), text)
+        Self::by(ways().next().unwrap_or(portable::scan), text)
     }
 
     fn by(scan: Scan, text: &[u8]) -> Self {
@@ -276,18 +280,15 @@ fn parity(mut bits: u64) -> u64 {
     bits
 }
 
-/// The fastest way that this processor has.
-fn scan() -> Scan {
+/// All ways that this processor has, the fastest first.
+fn ways() -> impl Iterator<Item = Scan> {
     #[cfg(target_arch = "x86_64")]
-    {
-        if let Some(scan) = avx512::scan() {
-            return scan;
-        }
-        if let Some(scan) = avx2::scan() {
-            return scan;
-        }
-    }
-    portable::scan
+    let ways = [avx512::scan(), avx2::scan(), sse::scan()];
+    #[cfg(target_arch = "aarch64")]
+    let ways = [neon::scan()];
+    #[cfg(not(any(target_arch = "x86_64", target_arch = "aarch64")))]
+    let ways: [Option<Scan>; 0] = [];
+    ways.into_iter().flatten().chain([portable::scan as Scan])
 }
 
 /// The last bytes of a text, with blanks behind them up to a whole word.
@@ -302,14 +303,6 @@ pub(crate) fn padded(rest: &[u8]) -> [u8; WORD] {
 mod tests {
     use super::*;
     use proptest::prelude::*;
-
-    /// All ways that this processor has, the portable one first.
-    fn ways() -> Vec<Scan> {
-        let mut ways: Vec<Scan> = vec![portable::scan];
-        #[cfg(target_arch = "x86_64")]
-        ways.extend([avx2::scan(), avx512::scan()].into_iter().flatten());
-        ways
-    }
 
     /// The structure by one look at each byte after another.
     fn by_hand(text: &[u8]) -> (Vec<usize>, Vec<u32>, bool) {
