@@ -446,6 +446,30 @@ fn records_run_in_flat_memory_and_any_block_size() {
 }
 
 #[test]
+fn turns_without_room_in_memory_go_to_files_without_names() {
+    let folder = Folder::with_demo();
+    let bookings = run(&folder, "demo --bookings 2MB", "").out;
+    folder.file("b.jsonl", bookings);
+    std::fs::create_dir(folder.path().join("temporary")).unwrap();
+    let sort = "query 'for b in $[*] order by b.fare.amount, b.id return b.id' b.jsonl";
+    let whole = run(&folder, sort, "").out;
+    let with_room = |folder: &Folder, temporary: &str| {
+        let mut command = Command::new(PROGRAM);
+        let rule = "for b in $[*] order by b.fare.amount, b.id return b.id";
+        command.args(["query", rule, "b.jsonl", "--memory", "100kB"]);
+        command.current_dir(folder.path()).env("TMPDIR", temporary).output().unwrap()
+    };
+    let spilled = with_room(&folder, "temporary");
+    assert!(whole.as_bytes() == spilled.stdout && whole.len() > 50_000);
+    let left = std::fs::read_dir(folder.path().join("temporary")).unwrap();
+    assert_eq!(left.count(), 0);
+    let failed = with_room(&folder, "nowhere");
+    let told = String::from_utf8_lossy(&failed.stderr).into_owned();
+    assert!(told.contains("cannot go to a temporary file") && told.contains("TMPDIR"), "{told}");
+    assert!(failed.stdout.is_empty() && failed.status.code() == Some(4));
+}
+
+#[test]
 fn deep_documents_and_the_limit() {
     let folder = Folder::with_demo();
     folder.file("deep.json", "[".repeat(100_000) + &"]".repeat(100_000));

@@ -508,6 +508,7 @@ impl<'c> RuleCommand<'c> {
                 None => std::thread::available_parallelism().map_or(1, usize::from),
             },
             size: self.input.size_limit,
+            memory: usize::try_from(self.input.memory).unwrap_or(usize::MAX),
             fetch: Fetch {
                 headers: self.input.headers.clone(),
                 timeout: Duration::from_secs(u64::from(self.input.timeout)),

@@ -49,6 +49,8 @@ pub struct InputOptions {
     pub limits: Limits,
     /// The most bytes of a document that is held whole.
     pub size: u64,
+    /// The bytes that turns which wait for others may take in memory, about; more go to temporary files.
+    pub memory: usize,
     /// How URLs are fetched.
     pub fetch: Fetch,
     /// How many threads run over records.
@@ -57,6 +59,9 @@ pub struct InputOptions {
 
 /// The bytes of a whole document that are read unless more is asked for: as far as places in it can be told.
 pub const DEFAULT_SIZE: u64 = 4 * 1024 * 1024 * 1024;
+
+/// The bytes that waiting turns take in memory unless more is allowed.
+pub const DEFAULT_MEMORY: usize = 512 * 1024 * 1024;
 
 impl Default for InputOptions {
     fn default() -> Self {
@@ -70,6 +75,7 @@ impl Default for InputOptions {
             drop_namespaces: false,
             limits: Limits::default(),
             size: DEFAULT_SIZE,
+            memory: DEFAULT_MEMORY,
             fetch: Fetch::default(),
             threads: 1,
         }

@@ -13,7 +13,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 use kyanite_formats::records::Layout;
 use kyanite_formats::xml::LineOrRecord;
 use kyanite_formats::{csv, xml};
-use kyanite_lang::{Grain, Kept, Names, Plan, RecordState, Runner, Session, Watch};
+use kyanite_lang::{Grain, Kept, Names, Plan, RecordState, Room, Runner, Session, Watch};
 use kyanite_tree::Arena;
 
 use crate::Sink;
@@ -29,6 +29,7 @@ pub(crate) struct Work<'w> {
     pub(crate) input: InputPart<'w>,
     pub(crate) names: &'w Names<'w>,
     pub(crate) state: &'w RecordState,
+    pub(crate) room: &'w Room,
     /// Where records go to lines of JSON just as they are.
     pub(crate) lines: Option<AsLines<'w>>,
 }
@@ -188,14 +189,14 @@ fn block(
     arena: &Arena,
     session: &mut Session,
 ) -> Option<Clean> {
-    let Work { plan, grain, layout, input, names, state, lines } = work;
+    let Work { plan, grain, layout, input, names, state, room, lines } = work;
     let mut state = state.apart(plan);
     if let Some(lines) = lines {
         as_lines(lines, std::str::from_utf8(bytes).ok()?, part, arena, input.document)?;
         return Some(Clean { watch: Watch::empty(), state, records: part.items });
     }
     // Plans that keep turns do not run on several threads.
-    let mut kept = Kept::new(plan, arena);
+    let mut kept = Kept::new(plan, arena, room);
     let mut count = 0;
     {
         let block = Block { bytes, is_last: false };

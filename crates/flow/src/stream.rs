@@ -4,7 +4,7 @@ use kyanite_formats::Format;
 use kyanite_formats::needs::Needs;
 use kyanite_formats::records::Layout;
 use kyanite_formats::xml::{Place, RecordReader, StepName};
-use kyanite_lang::{Arguments, Failure, Grain, Kept, Names, RecordState, Runner, Session};
+use kyanite_lang::{Arguments, Failure, Grain, Kept, Names, RecordState, Room, Runner, Session};
 use kyanite_tree::{Arena, Origin, Passed, Problem, Spot, Value};
 
 use crate::document::{Duplicates, Library, Skipped, record_location};
@@ -65,8 +65,9 @@ impl<'q> Run<'_, 'q, '_, '_> {
             .map_err(|failure| {
                 rule_failed(plan, &failure, sources.spot(failure.origin, || None))
             })?;
-        let mut progress =
-            Progress { names, state, kept: Kept::new(plan, &arena), index: 0, done: false };
+        let room = Room { memory: self.job.options.memory, file: Box::new(tempfile::tempfile) };
+        let kept = Kept::new(plan, &arena, &room);
+        let mut progress = Progress { names, state, kept, index: 0, done: false };
         let mut waiting = inputs.iter();
         let mut results = Results::new(self.job, self.sink);
         while !progress.done {
@@ -92,10 +93,22 @@ impl<'q> Run<'_, 'q, '_, '_> {
                 stream.one_record(source, &mut progress)?;
             }
         }
-        let ended = Runner::for_batch(plan, grain, progress.names.clone(), &arena, self.session)
-            .end_records(&mut progress.state, &mut progress.kept, progress.index, &mut |value| {
-                results.take(value, |_| None)
-            });
+        let mut is_left = progress.kept.is_spilled();
+        let mut batch = Arena::new();
+        let Progress { names, state, kept, index, .. } = &mut progress;
+        let mut take = |value: Option<Value<'_>>| results.take(value, |_| None);
+        let ended = loop {
+            if !is_left {
+                break Runner::for_batch(plan, grain, names.clone(), &arena, self.session)
+                    .end_records(state, kept, *index, &mut take);
+            }
+            let runner = Runner::for_batch(plan, grain, names.clone(), &batch, self.session);
+            match runner.hand_on_spilled(state, kept, &mut take) {
+                Ok(flow) => is_left = flow.is_continue(),
+                Err(failure) => break Err(failure),
+            }
+            batch.reset();
+        };
         match ended {
             Ok(()) => results.end(),
             Err(failure) => Err(self.with_place(all, &failure)),
@@ -311,6 +324,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             input,
             names: &names,
             state: &state,
+            room: &Room { memory: self.job.options.memory, file: Box::new(tempfile::tempfile) },
             lines,
         };
         let assumed = layout.place();

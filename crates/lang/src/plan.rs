@@ -399,6 +399,12 @@ impl Loop {
         self.clauses.iter().position(|clause| clause.kind.holds_turns())
     }
 
+    /// The first clause behind the one at `position` that has to see all turns.
+    pub(crate) fn holding_behind(&self, position: usize) -> Option<usize> {
+        let mut behind = self.clauses.iter().enumerate().skip(position + 1);
+        behind.find(|(_, clause)| clause.kind.holds_turns()).map(|(at, _)| at)
+    }
+
     /// Whether a clause keeps values from one turn to the next.
     pub(crate) fn keeps_values(&self) -> bool {
         self.clauses.iter().any(|clause| clause.kind.keeps_values())
@@ -459,6 +465,14 @@ impl ClauseKind {
     /// Whether the clause has to see all turns before it hands on the first.
     pub(crate) fn holds_turns(&self) -> bool {
         matches!(self, Self::OrderBy { .. } | Self::GroupBy { .. })
+    }
+
+    /// The slots of what a turn is put aside with, if the clause does that.
+    pub(crate) fn slots(&self) -> Range<usize> {
+        match self {
+            Self::OrderBy { slots, .. } | Self::GroupBy { slots, .. } => slots.clone(),
+            _ => 0..0,
+        }
     }
 
     /// Whether of the turns of its groups only aggregates are needed.

@@ -1,5 +1,6 @@
 //! What values are ordered by: one ordering is of numbers or of texts, never of both.
 
+use std::borrow::Cow;
 use std::cmp::Ordering;
 
 use kyanite_tree::{Decimal, Kind, Value};
@@ -10,7 +11,7 @@ pub(crate) enum Rank<'a> {
     /// By value; also untyped text that is spelled like a number.
     Number(Decimal),
     /// By Unicode scalar.
-    Text(&'a str),
+    Text(Cow<'a, str>),
 }
 
 impl<'a> Rank<'a> {
@@ -24,12 +25,20 @@ impl<'a> Rank<'a> {
             Value::Number(_, number) => {
                 Self::Number(number.decimal().map_err(|error| error.to_string())?)
             }
-            Value::Text(_, text) => Self::Text(text),
+            Value::Text(_, text) => Self::Text(Cow::Borrowed(text)),
             Value::Untyped(_, text) => {
-                Decimal::spelled(text).map_or(Self::Text(text), Self::Number)
+                Decimal::spelled(text).map_or(Self::Text(Cow::Borrowed(text)), Self::Number)
             }
             other => return Err(no_order(other.kind())),
         }))
+    }
+
+    /// The same rank, apart from the value.
+    pub(crate) fn into_owned(self) -> Rank<'static> {
+        match self {
+            Self::Number(number) => Rank::Number(number),
+            Self::Text(text) => Rank::Text(Cow::Owned(text.into_owned())),
+        }
     }
 
     /// How this rank is ordered against another.

@@ -14,6 +14,7 @@ mod join;
 mod kept;
 mod order;
 mod path;
+mod spill;
 mod trace;
 mod watch;
 
@@ -26,6 +27,7 @@ use kyanite_tree::{Arena, Value};
 pub use failure::Failure;
 pub(crate) use join::and_parts;
 pub use kept::Kept;
+pub use spill::Room;
 pub use trace::{Provenance, Trace};
 pub use watch::Watch;
 
@@ -446,11 +448,13 @@ impl<'r, 'a> Runner<'r, 'a> {
     ) -> Result<(), Box<Failure>> {
         let plan = self.plan;
         if let (Some((repeat, _)), Some(_)) = (plan.holding(), self.records) {
-            let (counters, mut held) = (state.counters.clone(), kept.all());
+            let (mut held, from) = kept.all(repeat);
+            let counters = state.counters.clone();
             held.folded = std::mem::take(&mut state.folded);
             held.folded.forget_places();
             let go_on = Flow::Continue(());
-            let _ = self.hand_on(repeat, counters, held, go_on, &mut |item| emit(Some(item)))?;
+            let _ =
+                self.hand_on(repeat, from, counters, held, go_on, &mut |item| emit(Some(item)))?;
         }
         if let Some(Records { source, base: 0, .. }) = self.records {
             self.session.watch.ended(source.path(), count);

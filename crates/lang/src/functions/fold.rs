@@ -44,7 +44,7 @@ struct Best {
 
 impl Best {
     fn rank(&self) -> Rank<'_> {
-        self.number.clone().map_or(Rank::Text(&self.text), Rank::Number)
+        self.number.clone().map_or(Rank::Text(self.text.as_str().into()), Rank::Number)
     }
 }
 

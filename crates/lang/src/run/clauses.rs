@@ -77,19 +77,21 @@ impl<'a> Runner<'_, 'a> {
         let mut counters = self.begin_loop(repeat)?;
         let mut held = Held::default();
         let flow = self.clauses(repeat, 0, &mut counters, &mut held, emit)?;
-        self.hand_on(repeat, counters, held, flow, emit)
+        self.hand_on(repeat, 0, counters, held, flow, emit)
     }
 
-    /// Hands the turns that a clause has held back to the clauses behind it: all of them have come.
+    /// Hands the turns that a clause, from that of number `from` on, has held back to the clauses behind it: all of them have
+    /// come.
     pub(super) fn hand_on(
         &mut self,
         repeat: &'a Loop,
+        from: usize,
         mut counters: Counters,
         mut held: Held<'a>,
         mut flow: Flow,
         emit: &mut dyn FnMut(Value<'a>) -> Flow,
     ) -> Ran<Flow> {
-        for (position, clause) in repeat.clauses.iter().enumerate() {
+        for (position, clause) in repeat.clauses.iter().enumerate().skip(from) {
             // That an earlier clause wanted no more turns does not end these.
             match &clause.kind {
                 ClauseKind::OrderBy { keys, slots, .. } => {
@@ -128,12 +130,7 @@ impl<'a> Runner<'_, 'a> {
                     let groups = group::group(std::mem::take(&mut held.turns));
                     flow = ControlFlow::Continue(());
                     for group in groups {
-                        let turns: Vec<_> =
-                            group.turns.iter().map(|turn| turn.names.as_slice()).collect();
-                        self.bind_lists(slots.clone(), &turns);
-                        for ((slot, _), key) in keys.iter().zip(&group.keys) {
-                            self.set_local(*slot, *key);
-                        }
+                        self.bind_group(keys, slots.clone(), &group);
                         flow =
                             self.clauses(repeat, position + 1, &mut counters, &mut held, emit)?;
                         if flow.is_break() {
@@ -147,7 +144,7 @@ impl<'a> Runner<'_, 'a> {
         Ok(flow)
     }
 
-    fn restore(&mut self, slots: Range<usize>, names: &[Option<Value<'a>>]) {
+    pub(super) fn restore(&mut self, slots: Range<usize>, names: &[Option<Value<'a>>]) {
         for (slot, value) in slots.zip(names) {
             self.set_local(slot, *value);
         }

@@ -47,6 +47,20 @@ impl<'a> Runner<'_, 'a> {
         }
     }
 
+    /// Binds the keys of a group, and each name to the list of what it was bound to in its turns.
+    pub(super) fn bind_group(
+        &mut self,
+        keys: &[(usize, Expr)],
+        slots: Range<usize>,
+        group: &Group<'a>,
+    ) {
+        let turns: Vec<_> = group.turns.iter().map(|turn| turn.names.as_slice()).collect();
+        self.bind_lists(slots, &turns);
+        for ((slot, _), key) in keys.iter().zip(&group.keys) {
+            self.set_local(*slot, *key);
+        }
+    }
+
     /// Binds each of `slots` to the list of what it was bound to in `turns`; nothing leaves no gap.
     pub(super) fn bind_lists(&mut self, slots: Range<usize>, turns: &[&[Option<Value<'a>>]]) {
         for (position, slot) in slots.enumerate() {

@@ -6,21 +6,36 @@
 
 use kyanite_tree::{Arena, Value};
 
-use super::Ran;
 use super::clauses::{Held, Turn};
-use super::order::{order, ranks, sort};
+use super::group::Group;
+use super::order::{order, rank, ranks, sort};
+use super::spill::{By, Merge, Pile, Room, Spilled, turn};
+use super::{Flow, Ran, RecordState, Runner};
 use crate::plan::{ClauseKind, Loop, OrderKey, Plan, Start};
 use crate::rank::Rank;
 
 /// Turns that are kept beside those that are wanted, before the rest goes.
 const AHEAD: usize = 1000;
 
+/// Of more turns in order than these there is no use in keeping just the first.
+const MANY: u64 = 100_000;
+
+/// Bytes of turns that are handed on with one arena.
+const BATCH: usize = 1024 * 1024;
+
 /// What is kept of the records of a stream.
 pub struct Kept<'g> {
     arena: &'g Arena,
+    room: &'g Room,
     /// The slots that are named behind the clause that holds turns.
     named: Vec<bool>,
+    /// Turns of which only the first are wanted, or that another clause holds behind that.
     turns: Vec<Turn<'g>>,
+    /// Turns that are all wanted.
+    pile: Pile,
+    /// Those that were too many.
+    spilled: Spilled,
+    merge: Option<Merge>,
     /// The first rank of each key, for telling numbers from texts.
     first: Vec<Option<Rank<'g>>>,
     /// How many of the turns that wait in the batch were looked at.
@@ -32,26 +47,29 @@ pub struct Kept<'g> {
 }
 
 impl<'g> Kept<'g> {
-    /// Nothing yet; what is kept will live in `arena`.
+    /// Nothing yet; what is kept will live in `arena`, or where there is room for it.
     #[must_use]
-    pub fn new(plan: &Plan, arena: &'g Arena) -> Self {
-        let mut named = vec![false; plan.frame];
-        if let Some((repeat, position)) = plan.holding() {
-            repeat.each_start_behind(position, &mut |start| {
-                if let Start::Local(slot) = start {
-                    named[*slot] = true;
-                }
-            });
-        }
+    pub fn new(plan: &Plan, arena: &'g Arena, room: &'g Room) -> Self {
+        let holding = plan.holding();
         Self {
             arena,
-            named,
+            room,
+            named: holding.map(|(repeat, at)| named(repeat, at, plan.frame)).unwrap_or_default(),
             turns: Vec::new(),
+            pile: Pile::default(),
+            spilled: Spilled::default(),
+            merge: None,
             first: Vec::new(),
             screened: 0,
             worst: None,
             running: Held::default(),
         }
+    }
+
+    /// Whether turns went into temporary files: they are to be [handed on](Runner::hand_on_spilled) before the end.
+    #[must_use]
+    pub fn is_spilled(&self) -> bool {
+        !self.spilled.is_empty()
     }
 
     fn copy(&self, values: &[Option<Value<'_>>]) -> Vec<Option<Value<'g>>> {
@@ -63,11 +81,17 @@ impl<'g> Kept<'g> {
         self.running.clone()
     }
 
-    /// What all batches left: what is running, and the turns that are held.
-    pub(super) fn all(&mut self) -> Held<'g> {
+    /// What all batches left: what is running, and the turns that are held; and the first clause that may hold them.
+    pub(super) fn all(&mut self, repeat: &Loop) -> (Held<'g>, usize) {
+        let position = repeat.holding().unwrap_or_default();
         let mut held = self.running.clone();
         held.turns = std::mem::take(&mut self.turns);
-        held
+        if !self.pile.is_empty()
+            && let Some(by) = By::of(&repeat.clauses[position].kind)
+        {
+            held.turns.extend(std::mem::take(&mut self.pile).unpacked(by.keys(), self.arena));
+        }
+        (held, if self.merge.is_some() { position + 1 } else { 0 })
     }
 }
 
@@ -80,10 +104,13 @@ impl Kept<'_> {
         most: Option<u64>,
         turns: &mut Vec<Turn<'a>>,
     ) -> Ran<()> {
-        match repeat.holding().map(|position| &repeat.clauses[position].kind) {
-            Some(ClauseKind::OrderBy { keys, slots, .. }) => {
+        let Some(clause) = repeat.holding().map(|position| &repeat.clauses[position].kind) else {
+            return Ok(());
+        };
+        match clause {
+            ClauseKind::OrderBy { keys, slots, .. } => {
                 self.screen(keys, turns)?;
-                match most {
+                match most.filter(|most| *most <= MANY) {
                     Some(most) if turns.len() > enough(most) => {
                         cut(keys, turns, most)?;
                         self.screened = turns.len();
@@ -91,15 +118,13 @@ impl Kept<'_> {
                     }
                     Some(_) => Ok(()),
                     None => {
-                        turns.drain(..).for_each(|turn| self.keep_turn(slots.start, turn));
                         self.screened = 0;
-                        Ok(())
+                        turns.drain(..).try_for_each(|turn| self.pile(clause, slots.start, turn))
                     }
                 }
             }
-            Some(ClauseKind::GroupBy { slots, .. }) => {
-                turns.drain(..).for_each(|turn| self.keep_turn(slots.start, turn));
-                Ok(())
+            ClauseKind::GroupBy { slots, .. } => {
+                turns.drain(..).try_for_each(|turn| self.pile(clause, slots.start, turn))
             }
             _ => Ok(()),
         }
@@ -113,7 +138,7 @@ impl Kept<'_> {
         held: &mut Held<'_>,
     ) -> Ran<()> {
         self.running = held.running(&|value| self.arena.copy(value));
-        if let (Some(position), Some(most)) = (repeat.holding(), most)
+        if let (Some(position), Some(most)) = (repeat.holding(), most.filter(|most| *most <= MANY))
             && let ClauseKind::OrderBy { keys, slots, .. } = &repeat.clauses[position].kind
         {
             cut(keys, &mut held.turns, most)?;
@@ -133,14 +158,15 @@ impl Kept<'_> {
     /// value is known, and what cannot be among those that are wanted goes.
     fn screen(&mut self, keys: &[OrderKey], turns: &mut Vec<Turn<'_>>) -> Ran<()> {
         let mut at = self.screened.min(turns.len());
+        self.first.resize(keys.len(), None);
         while let Some(turn) = turns.get(at) {
-            let mut first: Vec<Option<Rank<'_>>> = self.first.clone();
-            let ranked = ranks(keys, turn, &mut first)?;
-            if first.iter().zip(&self.first).any(|(now, before)| now.is_some() != before.is_some())
-                || self.first.len() < keys.len()
+            let mut ranked = Vec::with_capacity(keys.len());
+            for (key, (value, first)) in keys.iter().zip(turn.keys.iter().zip(&self.first)) {
+                ranked.push(rank(key, *value, first.as_ref())?);
+            }
+            if ranked.iter().zip(&self.first).any(|(now, before)| before.is_none() && now.is_some())
             {
-                let keys_of_first: Vec<_> = self.copy(&turn.keys);
-                let copy = Turn { keys: keys_of_first, names: Vec::new() };
+                let copy = Turn { keys: self.copy(&turn.keys), names: Vec::new() };
                 ranks(keys, &copy, &mut self.first)?;
             }
             if self.worst.as_ref().is_some_and(|worst| order(keys, &ranked, worst).is_ge()) {
@@ -153,12 +179,101 @@ impl Kept<'_> {
         Ok(())
     }
 
-    fn keep_turn(&mut self, first_slot: usize, mut turn: Turn<'_>) {
-        for (name, is_named) in turn.names.iter_mut().zip(&self.named[first_slot..]) {
-            name.take_if(|_| !is_named);
+    /// Puts a turn on the pile, and the pile into a file when it is too high.
+    fn pile(&mut self, clause: &ClauseKind, first_slot: usize, mut turn: Turn<'_>) -> Ran<()> {
+        forget(&mut turn, &self.named[first_slot..]);
+        self.pile.push(&turn);
+        match By::of(clause) {
+            Some(by) if self.pile.size() > self.room.memory => {
+                self.spilled.spill(std::mem::take(&mut self.pile), by, self.room)
+            }
+            _ => Ok(()),
         }
+    }
+
+    fn keep_turn(&mut self, first_slot: usize, mut turn: Turn<'_>) {
+        forget(&mut turn, &self.named[first_slot..]);
         let (keys, names) = (self.copy(&turn.keys), self.copy(&turn.names));
         self.turns.push(Turn { keys, names });
+    }
+}
+
+/// The slots that are named behind the clause at `position`.
+fn named(repeat: &Loop, position: usize, frame: usize) -> Vec<bool> {
+    let mut named = vec![false; frame];
+    repeat.each_start_behind(position, &mut |start| {
+        if let Start::Local(slot) = start {
+            named[*slot] = true;
+        }
+    });
+    named
+}
+
+/// Forgets what a turn bound to names that do not come again.
+fn forget(turn: &mut Turn<'_>, named: &[bool]) {
+    for (name, is_named) in turn.names.iter_mut().zip(named) {
+        name.take_if(|_| !is_named);
+    }
+}
+
+impl<'a> Runner<'_, 'a> {
+    /// Hands on some of the turns that went into temporary files, in order, to the clauses behind the one that held them;
+    /// `Break` when that were all, or no more are wanted. The arena of the runner may be reset behind it.
+    ///
+    /// # Errors
+    /// A [`Failure`](super::Failure) in what comes of them, or when a file cannot be read.
+    pub fn hand_on_spilled(
+        mut self,
+        state: &mut RecordState,
+        kept: &mut Kept<'_>,
+        emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
+    ) -> Ran<Flow> {
+        let Some((repeat, position)) = self.plan.holding() else { return Ok(Flow::Break(())) };
+        let clause = &repeat.clauses[position].kind;
+        let Some(by) = By::of(clause) else { return Ok(Flow::Break(())) };
+        let mut merge = match kept.merge.take() {
+            Some(merge) => merge,
+            None => {
+                kept.spilled.spill(std::mem::take(&mut kept.pile), by, kept.room)?;
+                std::mem::take(&mut kept.spilled).merge(by)?
+            }
+        };
+        let mut held = kept.running.running(&|value| self.arena.copy(value));
+        let (mut flow, mut bytes) = (Flow::Continue(()), 0);
+        while flow.is_continue() && bytes < BATCH {
+            let mut turns = Vec::new();
+            let group = merge.next_group();
+            loop {
+                let Some(next) = merge.next(by)? else { break };
+                bytes += next.text.len();
+                turns.extend(turn(self.arena.keep(next.text), by.keys(), self.arena));
+                if matches!(by, By::Keys(_)) || merge.next_group() != group {
+                    break;
+                }
+            }
+            let Some(first) = turns.first() else {
+                flow = Flow::Break(());
+                break;
+            };
+            match clause {
+                ClauseKind::GroupBy { keys, slots, .. } => {
+                    let group = Group { keys: first.keys.clone(), turns };
+                    self.bind_group(keys, slots.clone(), &group);
+                }
+                ClauseKind::OrderBy { slots, .. } => self.restore(slots.clone(), &first.names),
+                _ => {}
+            }
+            let emit = &mut |item| emit(Some(item));
+            flow = self.clauses(repeat, position + 1, &mut state.counters, &mut held, emit)?;
+        }
+        kept.merge = Some(merge);
+        kept.running = held.running(&|value| kept.arena.copy(value));
+        if let Some(at) = repeat.holding_behind(position) {
+            kept.named = named(repeat, at, self.plan.frame);
+            let first_slot = repeat.clauses[at].kind.slots().start;
+            held.turns.into_iter().for_each(|turn| kept.keep_turn(first_slot, turn));
+        }
+        Ok(flow)
     }
 }
 

@@ -30,7 +30,14 @@ pub(super) fn ranks<'a>(
 ) -> Ran<Vec<Option<Rank<'a>>>> {
     first.resize(keys.len(), None);
     let each = keys.iter().zip(&turn.keys).zip(first);
-    each.map(|((key, value), first)| rank(key, *value, first)).collect()
+    each.map(|((key, value), first)| {
+        let rank = rank(key, *value, first.as_ref())?;
+        if first.is_none() {
+            first.clone_from(&rank);
+        }
+        Ok(rank)
+    })
+    .collect()
 }
 
 /// Which of two turns with these ranks comes first.
@@ -42,17 +49,18 @@ pub(super) fn order(keys: &[OrderKey], a: &[Option<Rank<'_>>], b: &[Option<Rank<
 }
 
 /// The rank of one key of a turn, seen to have an order with the `first` rank of that key.
-fn rank<'a>(
+pub(super) fn rank<'a>(
     key: &OrderKey,
     value: Option<Value<'a>>,
-    first: &mut Option<Rank<'a>>,
+    first: Option<&Rank<'_>>,
 ) -> Ran<Option<Rank<'a>>> {
     let failed = |message: String| Failure::new(key.value.span, message).about(value);
     let Some(rank) = value.map(Rank::of).transpose().map_err(failed)?.flatten() else {
         return Ok(None);
     };
-    let first = first.get_or_insert_with(|| rank.clone());
-    first.order(&rank).map_err(|message| failed(message).advise(MIXED))?;
+    if let Some(first) = first {
+        first.order(&rank).map_err(|message| failed(message).advise(MIXED))?;
+    }
     Ok(Some(rank))
 }
 

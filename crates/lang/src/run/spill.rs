@@ -1,0 +1,294 @@
+//! Turns that memory has no room for: runs of them, each in order, in temporary files, and the merge of all runs.
+
+use std::cmp::Ordering;
+use std::collections::HashMap;
+use std::fs::File;
+use std::io::{self, BufReader, BufWriter, Read, Seek, Write};
+
+use kyanite_tree::{Arena, Key, Packed, Value, pack};
+
+use super::clauses::Turn;
+use super::order::{order, ranks};
+use super::{Failure, Ran};
+use crate::finding::Span;
+use crate::plan::{ClauseKind, OrderKey};
+use crate::rank::Rank;
+
+/// How much room there is for turns that wait, and where those go for which there is none.
+pub struct Room {
+    /// The bytes that turns may take in memory, about.
+    pub memory: usize,
+    /// Makes a file that is gone when it is closed, however the program ends.
+    pub file: Box<dyn Fn() -> io::Result<File> + Send + Sync>,
+}
+
+/// What a turn takes in memory beside its packed values, about, once it is put in order.
+const TURN: usize = 256;
+
+/// Runs that are merged at a time.
+const RUNS: usize = 64;
+
+/// Turns in the order that they came, packed.
+#[derive(Default)]
+pub(super) struct Pile {
+    text: String,
+    /// Where each begins.
+    starts: Vec<usize>,
+}
+
+impl Pile {
+    pub(super) fn push(&mut self, turn: &Turn<'_>) {
+        self.starts.push(self.text.len());
+        turn.keys.iter().chain(&turn.names).for_each(|value| pack(*value, &mut self.text));
+    }
+
+    /// About how many bytes its turns take.
+    pub(super) fn size(&self) -> usize {
+        self.text.len() + self.starts.len() * TURN
+    }
+
+    pub(super) fn is_empty(&self) -> bool {
+        self.starts.is_empty()
+    }
+
+    /// All its turns, with so many keys each.
+    pub(super) fn unpacked<'g>(self, keys: usize, arena: &'g Arena) -> Vec<Turn<'g>> {
+        let text = arena.keep(self.text);
+        let ends = self.starts.iter().skip(1).copied().chain([text.len()]);
+        let each = self.starts.iter().zip(ends);
+        each.filter_map(|(start, end)| turn(text.get(*start..end)?, keys, arena)).collect()
+    }
+}
+
+/// A turn of packed values, the first of which are its keys.
+pub(super) fn turn<'a>(text: &'a str, keys: usize, arena: &'a Arena) -> Option<Turn<'a>> {
+    let mut values = Packed::new(text);
+    let keys = keys_of(&mut values, keys, arena)?;
+    let mut names = Vec::new();
+    while values.position() < text.len() {
+        names.push(values.next(arena)?);
+    }
+    Some(Turn { keys, names })
+}
+
+fn keys_of<'a>(
+    values: &mut Packed<'a>,
+    keys: usize,
+    arena: &'a Arena,
+) -> Option<Vec<Option<Value<'a>>>> {
+    (0..keys).map(|_| values.next(arena)).collect()
+}
+
+/// What the clause that holds turns puts them in order by.
+#[derive(Clone, Copy)]
+pub(super) enum By<'p> {
+    /// Their ranks.
+    Keys(&'p [OrderKey]),
+    /// The first appearance of their group; so many keys make one.
+    Groups(usize, Span),
+}
+
+impl<'p> By<'p> {
+    /// The order of a clause that holds turns.
+    pub(super) fn of(clause: &'p ClauseKind) -> Option<Self> {
+        match clause {
+            ClauseKind::OrderBy { keys, .. } => Some(Self::Keys(keys)),
+            ClauseKind::GroupBy { keys, folds: None, .. } => {
+                Some(Self::Groups(keys.len(), keys.first()?.1.span))
+            }
+            _ => None,
+        }
+    }
+
+    pub(super) fn keys(self) -> usize {
+        match self {
+            Self::Keys(keys) => keys.len(),
+            Self::Groups(keys, _) => keys,
+        }
+    }
+
+    fn ranked(self) -> &'p [OrderKey] {
+        if let Self::Keys(keys) = self { keys } else { &[] }
+    }
+
+    fn failed(self, error: &io::Error) -> Box<Failure> {
+        let span = match self {
+            Self::Keys(keys) => keys.first().map_or(Span::default(), |key| key.value.span),
+            Self::Groups(_, span) => span,
+        };
+        let message = format!("the turns that wait here cannot go to a temporary file: {error}");
+        Failure::new(span, message)
+            .advise("make room there, name another folder in TMPDIR, or raise --memory")
+    }
+}
+
+/// A packed turn with what it is ordered by.
+pub(super) struct Ranked {
+    /// The number of its group.
+    pub(super) group: u64,
+    ranks: Vec<Option<Rank<'static>>>,
+    /// The run that it comes from: the earlier one is first.
+    run: usize,
+    pub(super) text: String,
+}
+
+impl Ranked {
+    fn order(&self, other: &Self, keys: &[OrderKey]) -> Ordering {
+        self.group
+            .cmp(&other.group)
+            .then_with(|| order(keys, &self.ranks, &other.ranks))
+            .then(self.run.cmp(&other.run))
+    }
+}
+
+/// Runs of turns in temporary files.
+#[derive(Default)]
+pub(super) struct Spilled {
+    runs: Vec<File>,
+    /// The groups so far, by their keys.
+    groups: HashMap<Vec<Option<Key>>, u64>,
+}
+
+impl Spilled {
+    /// Puts the turns of a pile in order, and into a file.
+    pub(super) fn spill(&mut self, pile: Pile, by: By<'_>, room: &Room) -> Ran<()> {
+        let arena = Arena::new();
+        let Pile { text, starts } = pile;
+        let mut first = Vec::new();
+        let mut sorted = Vec::with_capacity(starts.len());
+        for (number, start) in starts.iter().enumerate() {
+            let end = starts.get(number + 1).copied().unwrap_or(text.len());
+            let text = &text[*start..end];
+            let keys = keys_of(&mut Packed::new(text), by.keys(), &arena).unwrap_or_default();
+            let (group, ranks) = match by {
+                By::Keys(order_keys) => {
+                    (0, ranks(order_keys, &Turn { keys, names: Vec::new() }, &mut first)?)
+                }
+                By::Groups(..) => {
+                    let next = self.groups.len() as u64;
+                    let key = keys.iter().map(|key| key.map(Key::of)).collect();
+                    (*self.groups.entry(key).or_insert(next), Vec::new())
+                }
+            };
+            sorted.push((group, ranks, text));
+        }
+        let keys = by.ranked();
+        sorted.sort_by(|a, b| a.0.cmp(&b.0).then_with(|| order(keys, &a.1, &b.1)));
+        let write = || {
+            let mut out = BufWriter::new((room.file)()?);
+            sorted.iter().try_for_each(|(group, _, text)| write_turn(&mut out, *group, text))?;
+            rewound(out)
+        };
+        self.runs.push(write().map_err(|error| by.failed(&error))?);
+        if self.runs.len() == RUNS {
+            let runs = std::mem::take(&mut self.runs);
+            self.runs.push(Merge::of(runs, by)?.write(by, room)?);
+        }
+        Ok(())
+    }
+
+    pub(super) fn is_empty(&self) -> bool {
+        self.runs.is_empty()
+    }
+
+    /// Begins to read all runs in order.
+    pub(super) fn merge(self, by: By<'_>) -> Ran<Merge> {
+        Merge::of(self.runs, by)
+    }
+}
+
+/// Goes back to the begin of a file that was written.
+fn rewound(out: BufWriter<File>) -> io::Result<File> {
+    let mut file = out.into_inner().map_err(io::IntoInnerError::into_error)?;
+    file.rewind()?;
+    Ok(file)
+}
+
+fn write_turn(out: &mut impl Write, group: u64, text: &str) -> io::Result<()> {
+    out.write_all(&group.to_le_bytes())?;
+    out.write_all(&(text.len() as u64).to_le_bytes())?;
+    out.write_all(text.as_bytes())
+}
+
+/// The next turn of a run: its group and its packed values.
+fn read_turn(run: &mut impl Read) -> io::Result<Option<(u64, String)>> {
+    let mut head = [0; 16];
+    let mut filled = 0;
+    while filled < head.len() {
+        match run.read(&mut head[filled..])? {
+            0 if filled == 0 => return Ok(None),
+            0 => return Err(io::ErrorKind::UnexpectedEof.into()),
+            read => filled += read,
+        }
+    }
+    let number = |bytes: &[u8]| bytes.iter().rev().fold(0, |n, byte| n << 8 | u64::from(*byte));
+    let (group, length) = (number(&head[..8]), number(&head[8..]));
+    let mut text = String::new();
+    let read = run.take(length).read_to_string(&mut text)?;
+    if read as u64 != length {
+        return Err(io::ErrorKind::UnexpectedEof.into());
+    }
+    Ok(Some((group, text)))
+}
+
+/// The turns of all runs, in order.
+pub(super) struct Merge {
+    runs: Vec<BufReader<File>>,
+    /// The next turn of each run, the last of them first.
+    heads: Vec<Ranked>,
+}
+
+impl Merge {
+    fn of(runs: Vec<File>, by: By<'_>) -> Ran<Self> {
+        let runs: Vec<BufReader<File>> = runs.into_iter().map(BufReader::new).collect();
+        let mut merge = Self { runs, heads: Vec::new() };
+        for run in 0..merge.runs.len() {
+            merge.refill(run, by)?;
+        }
+        Ok(merge)
+    }
+
+    /// The group of the next turn.
+    pub(super) fn next_group(&self) -> Option<u64> {
+        self.heads.last().map(|head| head.group)
+    }
+
+    /// The next turn.
+    pub(super) fn next(&mut self, by: By<'_>) -> Ran<Option<Ranked>> {
+        let Some(head) = self.heads.pop() else { return Ok(None) };
+        self.refill(head.run, by)?;
+        Ok(Some(head))
+    }
+
+    /// Takes the next turn of a run up among the heads.
+    fn refill(&mut self, run: usize, by: By<'_>) -> Ran<()> {
+        let Some(file) = self.runs.get_mut(run) else { return Ok(()) };
+        let next = read_turn(file).map_err(|error| by.failed(&error))?;
+        let Some((group, text)) = next else { return Ok(()) };
+        let ranks = match by {
+            By::Groups(..) => Vec::new(),
+            By::Keys(keys) => {
+                let arena = Arena::new();
+                let values = keys_of(&mut Packed::new(&text), keys.len(), &arena);
+                let turn = Turn { keys: values.unwrap_or_default(), names: Vec::new() };
+                let ranks = ranks(keys, &turn, &mut Vec::new())?;
+                ranks.into_iter().map(|rank| rank.map(Rank::into_owned)).collect()
+            }
+        };
+        let head = Ranked { group, ranks, run, text };
+        let keys = by.ranked();
+        let at = self.heads.partition_point(|other| other.order(&head, keys).is_gt());
+        self.heads.insert(at, head);
+        Ok(())
+    }
+
+    /// Writes all turns as one run.
+    fn write(mut self, by: By<'_>, room: &Room) -> Ran<File> {
+        let failed = |error: io::Error| by.failed(&error);
+        let mut out = BufWriter::new((room.file)().map_err(failed)?);
+        while let Some(turn) = self.next(by)? {
+            write_turn(&mut out, turn.group, &turn.text).map_err(failed)?;
+        }
+        rewound(out).map_err(failed)
+    }
+}
