@@ -1,0 +1,54 @@
+//! A reader that steps over what is not needed, and passes over records that fail a condition, against one that reads every
+//! byte.
+#![no_main]
+
+use kyanite_formats::json::{self, Reader, ReaderOptions, Sieve, Style, Test};
+use kyanite_formats::needs::{Need, Needs};
+use kyanite_tree::{Arena, Number, Value};
+use libfuzzer_sys::fuzz_target;
+
+/// The values of a text as far as they are needed, and how many records were passed over; nothing when it is refused.
+fn read(text: &str, needs: &Needs, sieve: Option<&Sieve>, strict: bool) -> Option<(Vec<u8>, u64)> {
+    let arena = Arena::new();
+    let options = ReaderOptions { depth: 20, ..Default::default() };
+    let mut reader = Reader::new(text, &arena, options).with_needs(needs);
+    if strict {
+        reader = reader.strict();
+    }
+    if let Some(sieve) = sieve {
+        reader = reader.with_sieve(sieve);
+    }
+    let (mut out, mut passed) = (Vec::new(), 0);
+    while let Some(value) = reader.next_value().ok()? {
+        json::write(value, Style::Compact, &mut out);
+        out.push(b'\n');
+    }
+    passed += reader.take_sifted();
+    Some((out, passed))
+}
+
+fuzz_target!(|bytes: &[u8]| {
+    let Ok(text) = std::str::from_utf8(bytes) else { return };
+    let mut needs = Needs::nothing();
+    for path in [&["a", "b"][..], &["c"]] {
+        let last = path.iter().fold(Need::RECORD, |need, name| needs.add_member(need, name));
+        needs.add_all(last);
+    }
+    let stepping = read(text, &needs, None, false);
+    // What every byte is looked at of is never refused by one that looks at fewer, and gives the same.
+    if let Some(every) = read(text, &needs, None, true) {
+        assert_eq!(stepping.as_ref(), Some(&every));
+    }
+    let number = Number::parse("5").map(Value::number);
+    for (test, constant) in [(Test::Greater, number), (Test::Equal, Some(Value::text("x")))] {
+        let sieve = constant.and_then(|constant| Sieve::new(&["a", "b"], test, constant));
+        let sifted = read(text, &needs, sieve.as_ref(), false);
+        if let (Some((some, passed)), Some((all, _))) = (sifted, &stepping) {
+            // Lines that are left out, and none else.
+            let mut lines = all.split(|byte| *byte == b'\n');
+            assert!(some.split(|byte| *byte == b'\n').all(|line| lines.any(|other| other == line)));
+            let count = |out: &[u8]| out.iter().filter(|byte| **byte == b'\n').count() as u64;
+            assert_eq!(count(&some) + passed, count(all));
+        }
+    }
+});
