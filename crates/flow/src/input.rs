@@ -112,7 +112,7 @@ impl<'a> Beginning<'a> {
                     ..xml::Options::default()
                 };
                 let place = xml::Place::default();
-                return Ok(plain(Layout::Xml { path: elements, place, options }));
+                return Ok(plain(Layout::Xml { path: elements, place, options, needs: None }));
             }
             Format::Csv | Format::Tsv => {}
             Format::Text => return Ok(plain(Layout::Lines)),

@@ -310,7 +310,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             (Layout::Csv { settings, header }, Some(starts)) => {
                 Some(AsLines::Rows { settings, header, starts })
             }
-            (Layout::Xml { path, place, options }, _) if are_lines => {
+            (Layout::Xml { path, place, options, .. }, _) if are_lines => {
                 Some(AsLines::Elements { path, place, options })
             }
             _ => None,

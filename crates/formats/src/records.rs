@@ -30,6 +30,8 @@ pub enum Layout<'a> {
         place: xml::Place<'a>,
         /// How XML is read.
         options: xml::Options,
+        /// What is needed of each; all without it.
+        needs: Option<&'a Needs>,
     },
     /// Rows of cells.
     Csv {
@@ -45,7 +47,7 @@ impl<'a> Layout<'a> {
     #[must_use]
     pub fn at(self, place: xml::Place<'a>) -> Self {
         match self {
-            Self::Xml { path, options, .. } => Self::Xml { path, place, options },
+            Self::Xml { path, options, needs, .. } => Self::Xml { path, place, options, needs },
             other => other,
         }
     }
@@ -64,7 +66,10 @@ impl<'a> Layout<'a> {
                 Self::Json { depth, needs: Some(needs), sieve, strict }
             }
             // Cells are borrowed, so that leaving some out would save nothing.
-            Self::Csv { .. } | Self::Lines | Self::Xml { .. } => self,
+            Self::Csv { .. } | Self::Lines => self,
+            Self::Xml { path, place, options, .. } => {
+                Self::Xml { path, place, options, needs: Some(needs) }
+            }
         }
     }
 
@@ -108,9 +113,13 @@ impl<'a> Reader<'a> {
                     None => reader,
                 })
             }
-            Layout::Xml { path, place, options } => {
+            Layout::Xml { path, place, options, needs } => {
                 let options = xml::Options { document, ..options };
-                Self::Xml(Box::new(xml::RecordReader::new(text, arena, options, path, place)))
+                let reader = xml::RecordReader::new(text, arena, options, path, place);
+                Self::Xml(Box::new(match needs {
+                    Some(needs) => reader.with_needs(needs),
+                    None => reader,
+                }))
             }
             Layout::Lines => Self::Lines(text::Lines::new(text, document)),
             Layout::Csv { settings, header } => {

@@ -25,6 +25,7 @@ mod escape;
 mod lines;
 mod markup;
 mod names;
+mod needed;
 mod prolog;
 mod read;
 mod records;

@@ -2,9 +2,10 @@
 #![allow(clippy::unwrap_used, reason = "a test that fails may panic")]
 
 use kyanite_formats::json::{self, Style};
+use kyanite_formats::needs::{Need, Needs};
 use kyanite_formats::record_view::View;
 use kyanite_formats::xml::{LineOrRecord, Options, Place, RecordReader, StepName};
-use kyanite_tree::Arena;
+use kyanite_tree::{Arena, Value};
 use proptest::prelude::*;
 
 /// What came of a document: lines, members that are undecided, what was lost; and how many lines came straight.
@@ -174,8 +175,51 @@ fn any_feed() -> impl Strategy<Value = String> {
     prop::collection::vec(record, 0..6).prop_map(|records| records.join("\n"))
 }
 
+/// What is needed of the records of a text: all of `x`, and the `x2` in each `y`; or why it is refused.
+fn needed(text: &str, is_told: bool) -> Result<Vec<String>, (String, usize)> {
+    let mut needs = Needs::nothing();
+    let x = needs.add_member(Need::RECORD, "w:x");
+    needs.add_all(x);
+    let y = needs.add_member(Need::RECORD, "y");
+    let inner = needs.add_member(y, "x2");
+    needs.add_all(inner);
+    let arena = Arena::new();
+    let path = ["feed", "r"].map(|name| StepName { name: name.into(), namespace: None });
+    let reader = RecordReader::new(text, &arena, Options::default(), &path, Place::default());
+    let mut reader = if is_told { reader.with_needs(&needs) } else { reader };
+    let mut found = Vec::new();
+    let mut add = |value: Value<'_>| {
+        let mut out = Vec::new();
+        json::write(View::default().record(value, &arena), Style::Compact, &mut out);
+        found.push(String::from_utf8(out).unwrap());
+    };
+    let called = |value: Value<'_>, name: &str| {
+        value.as_element().is_some_and(|element| element.name.local() == name)
+    };
+    loop {
+        let next = reader.next_record().map_err(|error| (error.message, error.start))?;
+        let Some(Value::Element(_, record)) = next else { break };
+        for child in record.children() {
+            if called(child, "x") {
+                add(child);
+            } else if called(child, "y") {
+                let inner = child.as_element().into_iter().flat_map(|child| child.children());
+                inner.filter(|inner| called(*inner, "x2")).for_each(&mut add);
+            }
+        }
+    }
+    reader.finish().map_err(|error| (error.message, error.start))?;
+    Ok(found)
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(2000))]
+
+    #[test]
+    fn what_is_needed_is_the_same(feed in any_feed()) {
+        let text = format!("<feed xmlns:v='u' xmlns:w='u'>{feed}</feed>");
+        prop_assert_eq!(needed(&text, true), needed(&text, false), "{}", text);
+    }
 
     #[test]
     fn lines_are_those_of_values(feed in any_feed(), cut in any::<prop::sample::Index>()) {

@@ -25,6 +25,8 @@ const MOST_CHILDREN: usize = 64;
 pub(super) struct Lines {
     /// What elements at a place of the record look like; the first is the record.
     shapes: Vec<Shape>,
+    /// The element that was stepped over last.
+    last: Option<Child>,
     /// Members of the record under way, and whether they are repeated; counted once all of it is written.
     met: Vec<(u32, bool)>,
 }
@@ -58,7 +60,7 @@ struct Name {
 const WHOLE_KEY: usize = 32;
 
 /// An element that stands at a place among others of its parent.
-#[derive(Clone, Copy)]
+#[derive(Clone, Copy, Debug)]
 struct Child {
     position: usize,
     shape: usize,
@@ -68,6 +70,32 @@ impl Lines {
     /// Forgets what elements look like: their names may mean something else from here on.
     pub(super) fn forget(&mut self) {
         self.shapes.clear();
+        self.last = None;
+    }
+
+    /// Steps over the element that begins at byte `at`, if it is plain; gives its end. Of elements that are stepped over all is
+    /// checked that is checked of others.
+    pub(super) fn step_over<'a>(
+        &mut self,
+        text: &'a str,
+        at: usize,
+        depth: usize,
+        scope: &Scope<'a>,
+        (view, out): (&mut View, &mut Vec<u8>),
+    ) -> Option<usize> {
+        if self.shapes.is_empty() {
+            self.shapes.push(Shape::new("", None, false));
+        }
+        let last = self.last.take();
+        self.met.clear();
+        out.clear();
+        let (bytes, depth) = (text.as_bytes(), depth.min(DEEPEST));
+        let mut line = Line { text, bytes, at, depth, lines: self, scope, view, out };
+        let child = line.child(0, last)?;
+        line.element(child.shape, 0)?;
+        let end = line.at;
+        self.last = Some(child);
+        Some(end)
     }
 
     /// Writes the element that begins here with the tag called `name` as one line, and steps over it. Gives nothing, and

@@ -11,7 +11,9 @@ use super::cursor::Cursor;
 use super::dtd::{Dtd, Entity};
 use super::entities::{self, Budget, Fault, Reference};
 use super::names::Scope;
+use super::needed::Needed;
 use crate::SyntaxError;
+use crate::needs::Need;
 
 /// Limits and ways of reading.
 #[derive(Clone, Copy, Debug)]
@@ -117,6 +119,8 @@ pub(super) struct Reader<'a> {
     pub(super) has_type: bool,
     pub(super) repairs: Vec<Repair>,
     pub(super) unread: Vec<Repair>,
+    /// What is needed of records; all without it.
+    pub(super) needed: Option<Box<Needed<'a>>>,
 }
 
 /// An element whose end tag has not been read.
@@ -130,6 +134,8 @@ pub(super) struct Open<'a> {
     pub(super) first: usize,
     /// How many namespaces were declared around it.
     pub(super) scope: usize,
+    /// What is needed of it.
+    pub(super) need: Need,
 }
 
 /// A text in which an entity is referred to, and how far it was read.
@@ -166,6 +172,7 @@ impl<'a> Reader<'a> {
             has_type: false,
             repairs: Vec::new(),
             unread: Vec::new(),
+            needed: None,
         }
     }
 
@@ -230,7 +237,7 @@ impl<'a> Reader<'a> {
                         self.end_text();
                         self.instruction()?;
                     }
-                    _ => self.start_tag()?,
+                    _ => self.needed_tag()?,
                 },
                 Some(_) => self.plain_text()?,
                 None => self.end_of_input()?,

@@ -7,8 +7,10 @@ use kyanite_tree::{Arena, Name, Node, Value};
 
 use super::chars;
 use super::lines::Lines;
+use super::needed::Needed;
 use super::read::{Options, Reader};
 use crate::SyntaxError;
+use crate::needs::{Need, Needs};
 use crate::record_view::View;
 
 /// A step of the path to the records.
@@ -126,6 +128,16 @@ impl<'a> RecordReader<'a> {
             lines: Lines::default(),
             others: Vec::new(),
         }
+    }
+
+    /// The same reader, building of each record only the child elements that are needed, as far as the others are plain. Their
+    /// grammar is checked all the same.
+    #[must_use]
+    pub fn with_needs(mut self, needs: &'a Needs) -> Self {
+        if needs.of_record() != Need::ALL && !self.reader.options.lenient {
+            self.reader.needed = Some(Box::new(Needed::new(needs)));
+        }
+        self
     }
 
     /// Where the next part begins, once this one is read to its end.
@@ -285,6 +297,12 @@ impl<'a> RecordReader<'a> {
         if !fits && self.others.len() < NAMES {
             self.others.push((level, name.local()));
         }
+        if fits
+            && let Some(needed) = &mut self.reader.needed
+            && let Some(open) = self.reader.open.last_mut()
+        {
+            (open.need, needed.scope) = (needed.of_record(), scope);
+        }
         self.reader.content()?;
         if !fits {
             return Ok(None);
@@ -300,6 +318,9 @@ impl<'a> RecordReader<'a> {
         self.again = None;
         if !bindings.is_empty() {
             self.lines.forget();
+            if let Some(needed) = &mut self.reader.needed {
+                needed.lines.forget();
+            }
         }
     }
 

@@ -5,6 +5,7 @@ use kyanite_tree::{Arena, Element, Name, Node};
 use super::chars;
 use super::read::{NAMED, Open, Read, Reader, Repair};
 use crate::SyntaxError;
+use crate::needs::Need;
 
 impl<'a> Reader<'a> {
     /// `<name …>` or `<name …/>` (productions 40 and 44), or in a repair a `<` that begins no tag.
@@ -51,7 +52,15 @@ impl<'a> Reader<'a> {
         };
         let attributes = self.arena.attributes(&self.attributes);
         let first = self.nodes.len();
-        self.open.push(Open { start, name, written: raw, attributes, first, scope });
+        self.open.push(Open {
+            start,
+            name,
+            written: raw,
+            attributes,
+            first,
+            scope,
+            need: Need::ALL,
+        });
         if is_empty {
             self.close();
         }
