@@ -36,9 +36,14 @@ pub fn candidate<'a>(name: &'a str, run: impl FnMut() -> u64 + 'a) -> Candidate<
     Candidate { name, run: Box::new(run) }
 }
 
-/// Runs all candidates in turn, `rounds` times, and prints the table for a job over `bytes` of input.
+/// Runs all candidates in turn, `rounds` times, and prints the table for a job over `bytes` of input. Where the command
+/// line has words, only tables are made whose titles have one of them.
 #[expect(clippy::print_stdout, reason = "the table is the output of a benchmark")]
 pub fn compare(title: &str, bytes: usize, rounds: usize, mut candidates: Vec<Candidate<'_>>) {
+    let mut wanted = std::env::args().skip(1).filter(|word| !word.starts_with("--")).peekable();
+    if wanted.peek().is_some() && !wanted.any(|word| title.contains(&word)) {
+        return;
+    }
     let mut times = vec![Vec::with_capacity(rounds); candidates.len()];
     for round in 0..=rounds {
         for (candidate, times) in candidates.iter_mut().zip(&mut times) {

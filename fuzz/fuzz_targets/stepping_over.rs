@@ -4,14 +4,15 @@
 
 use kyanite_formats::json::{self, Reader, ReaderOptions, Sieve, Style, Test};
 use kyanite_formats::needs::{Need, Needs};
+use kyanite_formats::records::Structure;
 use kyanite_tree::{Arena, Number, Value};
 use libfuzzer_sys::fuzz_target;
 
 /// The values of a text as far as they are needed, and how many records were passed over; nothing when it is refused.
 fn read(text: &str, needs: &Needs, sieve: Option<&Sieve>, strict: bool) -> Option<(Vec<u8>, u64)> {
-    let arena = Arena::new();
+    let (arena, mut structure) = (Arena::new(), Structure::default());
     let options = ReaderOptions { depth: 20, ..Default::default() };
-    let mut reader = Reader::new(text, &arena, options).with_needs(needs);
+    let mut reader = Reader::new(text, &arena, options).with_needs(needs, &mut structure);
     if strict {
         reader = reader.strict();
     }

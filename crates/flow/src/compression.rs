@@ -2,6 +2,8 @@
 
 use std::io::{self, BufRead, Write};
 
+use crate::Bytes;
+
 /// A compression.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub(crate) enum Compression {
@@ -28,7 +30,7 @@ impl Compression {
     }
 
     /// Reads what is compressed in `reader`, all members or frames of it.
-    pub(crate) fn reader(self, reader: Box<dyn BufRead>) -> io::Result<Box<dyn io::Read>> {
+    pub(crate) fn reader(self, reader: Box<dyn BufRead + Send>) -> io::Result<Bytes> {
         Ok(match self {
             Self::Gzip => Box::new(flate2::bufread::MultiGzDecoder::new(reader)),
             Self::Zstandard => Box::new(zstd::Decoder::with_buffer(reader)?),

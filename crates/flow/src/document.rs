@@ -172,7 +172,8 @@ impl<'a> Library<'a> {
             .tell(beginning.duplicates, events, |offset| self.spot(Origin::new(document, offset)));
         let block = Block { bytes: text.as_bytes(), is_last: true };
         let input = InputPart { name, format, document, before: Passed::default() };
-        let mut records = Records::new(block, beginning.from, input, beginning.layout, self.arena);
+        let mut records =
+            Records::new(block, beginning.from, input, beginning.layout, self.arena, None);
         let mut skipped = Skipped::new(options.lenient);
         let mut list = Vec::new();
         loop {

@@ -1,11 +1,10 @@
 //! Inputs from http and https URLs.
 
-use std::io::Read;
 use std::time::Duration;
 
 use kyanite_tree::Problem;
 
-use crate::Failed;
+use crate::{Bytes, Failed};
 
 /// How URLs are fetched.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -24,7 +23,7 @@ impl Default for Fetch {
 
 /// An answer under way.
 pub(crate) struct Answer {
-    pub(crate) reader: Box<dyn Read>,
+    pub(crate) reader: Bytes,
     pub(crate) media_type: Option<String>,
 }
 

@@ -11,11 +11,11 @@ use kyanite_formats::records::Layout;
 use kyanite_formats::{Format, SyntaxError, csv, xml};
 use kyanite_tree::{Arena, Problem, Spot};
 
-use crate::Failed;
 use crate::compression::Compression;
 use crate::fetch::{self, Fetch};
 use crate::records::{Blocks, Framing, SMALL};
 use crate::transcode::{Utf16, is_utf16};
+use crate::{Bytes, Failed};
 
 /// Where a document comes from.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -218,7 +218,7 @@ pub(crate) struct Source {
     pub(crate) looks_like: Option<Format>,
     /// Its first bytes, which the reader gives again.
     pub(crate) head: Vec<u8>,
-    pub(crate) reader: Box<dyn Read>,
+    pub(crate) reader: Bytes,
     /// The items of its list in place of its bytes, when these are what is run over.
     pub(crate) items: Option<Box<Blocks>>,
 }
@@ -232,8 +232,8 @@ impl Source {
         let name = input.name();
         let refuse = |error: io::Error| Failed::Input(cannot_read(&name, &error));
         let mut media_type = None;
-        let reader: Box<dyn Read> = match input {
-            Input::Standard => Box::new(io::stdin().lock()),
+        let reader: Bytes = match input {
+            Input::Standard => Box::new(io::stdin()),
             Input::File(path) => Box::new(open_file(path, &name)?),
             Input::Url(url) => {
                 let answer = fetch::get(url, &options.fetch)?;
@@ -326,22 +326,22 @@ fn open_file(path: &Path, name: &str) -> Result<File, Failed> {
 }
 
 /// The first bytes of what a reader gives, and a reader that gives them again.
-fn peek(mut reader: Box<dyn Read>) -> io::Result<(Vec<u8>, Box<dyn Read>)> {
+fn peek(mut reader: Bytes) -> io::Result<(Vec<u8>, Bytes)> {
     let mut head = Vec::new();
     reader.by_ref().take(HEAD).read_to_end(&mut head)?;
-    let again: Box<dyn Read> = Box::new(io::Cursor::new(head.clone()).chain(reader));
+    let again: Bytes = Box::new(io::Cursor::new(head.clone()).chain(reader));
     Ok((head, again))
 }
 
 /// A reader that fails when there are more bytes than a document may have.
 pub(crate) struct Limited {
-    reader: Box<dyn Read>,
+    reader: Bytes,
     left: u64,
     limit: u64,
 }
 
 impl Limited {
-    pub(crate) fn new(reader: Box<dyn Read>, limit: u64) -> Self {
+    pub(crate) fn new(reader: Bytes, limit: u64) -> Self {
         Self { reader, left: limit, limit }
     }
 }

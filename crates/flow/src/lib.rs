@@ -21,6 +21,9 @@ mod stream;
 mod trace;
 mod transcode;
 
+/// Reads the bytes of an input, on whichever thread wants the next of them.
+pub(crate) type Bytes = Box<dyn std::io::Read + Send>;
+
 pub use apart::Apart;
 pub use document::read_whole;
 pub use failed::{Events, Failed};

@@ -2,15 +2,17 @@
 
 use std::io::{self, Read};
 
+use crate::Bytes;
+
 /// Reads a text with the line ends of XML.
 pub(crate) struct LineEnds {
-    reader: Box<dyn Read>,
+    reader: Bytes,
     /// Whether the last byte that was read was `\r`.
     after_return: bool,
 }
 
 impl LineEnds {
-    pub(crate) fn new(reader: Box<dyn Read>) -> Self {
+    pub(crate) fn new(reader: Bytes) -> Self {
         Self { reader, after_return: false }
     }
 }

@@ -8,13 +8,13 @@
 use std::collections::BTreeMap;
 use std::io;
 use std::sync::mpsc::{Receiver, Sender, channel};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
 
-use kyanite_formats::records::Layout;
+use kyanite_formats::records::{Layout, Structure};
 use kyanite_formats::xml::LineOrRecord;
 use kyanite_formats::{csv, xml};
 use kyanite_lang::{Grain, Kept, Names, Plan, RecordState, Room, Runner, Session, Watch};
-use kyanite_tree::Arena;
+use kyanite_tree::{Arena, Passed};
 
 use crate::Sink;
 use crate::part::Part;
@@ -43,19 +43,17 @@ pub(crate) enum AsLines<'w> {
     Elements { path: &'w [xml::StepName], place: xml::Place<'w>, options: xml::Options },
 }
 
-/// A block that waits to be run over.
-struct Task {
-    sequence: u64,
-    bytes: Vec<u8>,
-    part: Part,
-}
-
-/// A block that was run over.
-pub(crate) struct Done {
+/// Room for a block and for what comes of it. There is a fixed number of these, so that no more blocks are under way than may
+/// be.
+pub(crate) struct Desk {
     pub(crate) bytes: Vec<u8>,
+    /// How much of the input the block is.
+    pub(crate) passed: Passed,
     pub(crate) part: Part,
     /// What came of it; nothing when it has to be run over again.
     pub(crate) clean: Option<Clean>,
+    /// Whether no block comes after it.
+    pub(crate) is_last: bool,
 }
 
 /// What came of a block in which nothing was worth saying.
@@ -78,106 +76,178 @@ pub(crate) fn run<E>(
     stack: usize,
     blocks: &mut Blocks,
     new_part: impl Fn() -> Part,
-    mut commit: impl FnMut(&mut Done, bool) -> Result<bool, E>,
+    mut commit: impl FnMut(&mut Desk) -> Result<bool, E>,
     failed: impl Fn(io::Error) -> E,
 ) -> Result<(), E> {
+    let desk = || Desk {
+        bytes: Vec::new(),
+        passed: Passed::default(),
+        part: new_part(),
+        clean: None,
+        is_last: false,
+    };
     if threads <= 1 {
-        return run_here(work, blocks, new_part, commit, failed);
+        let (mut desk, mut bench) = (desk(), Bench::new(work.plan));
+        loop {
+            desk.is_last = blocks.next_owned(&mut desk.bytes).map_err(&failed)?;
+            bench.run(work, &mut desk);
+            if !commit(&mut desk)? || desk.is_last {
+                return Ok(());
+            }
+            desk.part.clear();
+        }
     }
+    let free = (0..threads * AHEAD).map(|_| desk()).collect();
+    let feed = Feed {
+        state: Mutex::new(FeedState { blocks, free, next: 0, is_over: false }),
+        is_freed: Condvar::new(),
+    };
     std::thread::scope(|scope| {
-        let (tasks, waiting) = channel::<Task>();
-        let (results, done) = channel::<(u64, Done)>();
-        let waiting = Arc::new(Mutex::new(waiting));
+        let end = EndOnDrop(&feed);
+        let (results, done) = channel();
         for _ in 0..threads {
-            let (waiting, results) = (Arc::clone(&waiting), results.clone());
+            let (feed, results) = (&feed, results.clone());
             std::thread::Builder::new()
                 .stack_size(stack)
-                .spawn_scoped(scope, move || worker(work, &waiting, &results))
+                .spawn_scoped(scope, move || worker(work, feed, &results))
                 .map_err(&failed)?;
         }
         drop(results);
         let mut order = Order { next: 0, early: BTreeMap::new(), done };
-        let (mut sent, mut is_end, mut parts) = (0, false, Vec::new());
-        let mut spare: Vec<Vec<u8>> = Vec::new();
-        loop {
-            while !is_end && sent - order.next < (threads * AHEAD) as u64 {
-                let mut bytes = spare.pop().unwrap_or_default();
-                is_end = blocks.next_owned(&mut bytes).map_err(&failed)?;
-                let part = parts.pop().unwrap_or_else(&new_part);
-                // A worker that is gone has panicked, which the scope hands on.
-                let _ = tasks.send(Task { sequence: sent, bytes, part });
-                sent += 1;
+        // A worker that is gone without the last block has panicked, which the scope hands on.
+        while let Some(desk) = order.take() {
+            let mut desk = desk.map_err(&failed)?;
+            if !commit(&mut desk)? || desk.is_last {
+                break;
             }
-            if order.next == sent {
-                return Ok(());
-            }
-            let Some(mut result) = order.take() else { return Ok(()) };
-            let is_last = is_end && order.next == sent;
-            if !commit(&mut result, is_last)? {
-                return Ok(());
-            }
-            result.part.clear();
-            parts.push(result.part);
-            spare.push(result.bytes);
+            desk.part.clear();
+            end.0.free(desk);
         }
+        Ok(())
     })
 }
 
-/// Runs over all blocks that are left on this thread.
-fn run_here<E>(
-    work: Work<'_>,
-    blocks: &mut Blocks,
-    new_part: impl Fn() -> Part,
-    mut commit: impl FnMut(&mut Done, bool) -> Result<bool, E>,
-    failed: impl Fn(io::Error) -> E,
-) -> Result<(), E> {
-    let mut arena = Arena::new();
-    let mut session = Session::new(work.plan);
-    let mut done = Done { bytes: Vec::new(), part: new_part(), clean: None };
-    loop {
-        let is_last = blocks.next_owned(&mut done.bytes).map_err(&failed)?;
-        session.restart(work.plan);
-        done.clean = block(work, &done.bytes, &mut done.part, &arena, &mut session);
-        arena.reset();
-        if !commit(&mut done, is_last)? || is_last {
-            return Ok(());
+/// Where workers get their blocks.
+struct Feed<'f> {
+    state: Mutex<FeedState<'f>>,
+    is_freed: Condvar,
+}
+
+struct FeedState<'f> {
+    blocks: &'f mut Blocks,
+    free: Vec<Desk>,
+    /// The number of the next block.
+    next: u64,
+    /// Whether no more blocks are there, or wanted.
+    is_over: bool,
+}
+
+impl<'f> Feed<'f> {
+    fn lock(&self) -> MutexGuard<'_, FeedState<'f>> {
+        self.state.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Reads the next block: its number, and the desk that it lies on.
+    fn next(&self) -> Option<(u64, io::Result<Desk>)> {
+        let mut state = self.lock();
+        let mut desk = loop {
+            if state.is_over {
+                return None;
+            }
+            match state.free.pop() {
+                Some(desk) => break desk,
+                None => {
+                    state = self.is_freed.wait(state).unwrap_or_else(PoisonError::into_inner);
+                }
+            }
+        };
+        let number = state.next;
+        state.next += 1;
+        let read = state.blocks.next_owned(&mut desk.bytes);
+        state.is_over = !matches!(read, Ok(false));
+        if state.is_over {
+            self.is_freed.notify_all();
         }
-        done.part.clear();
+        Some((
+            number,
+            read.map(|is_last| {
+                desk.is_last = is_last;
+                desk
+            }),
+        ))
+    }
+
+    /// Takes a desk back.
+    fn free(&self, desk: Desk) {
+        self.lock().free.push(desk);
+        self.is_freed.notify_one();
+    }
+}
+
+/// Ends the feed when it goes, so that nobody is left waiting.
+struct EndOnDrop<'e, 'f>(&'e Feed<'f>);
+
+impl Drop for EndOnDrop<'_, '_> {
+    fn drop(&mut self) {
+        self.0.lock().is_over = true;
+        self.0.is_freed.notify_all();
     }
 }
 
 /// Puts results in the order of their blocks.
 struct Order {
     next: u64,
-    early: BTreeMap<u64, Done>,
-    done: Receiver<(u64, Done)>,
+    early: BTreeMap<u64, io::Result<Desk>>,
+    done: Receiver<(u64, io::Result<Desk>)>,
 }
 
 impl Order {
-    fn take(&mut self) -> Option<Done> {
+    fn take(&mut self) -> Option<io::Result<Desk>> {
         loop {
             if let Some(done) = self.early.remove(&self.next) {
                 self.next += 1;
                 return Some(done);
             }
-            let (sequence, done) = self.done.recv().ok()?;
-            self.early.insert(sequence, done);
+            let (number, done) = self.done.recv().ok()?;
+            self.early.insert(number, done);
         }
     }
 }
 
-fn worker(work: Work<'_>, waiting: &Mutex<Receiver<Task>>, results: &Sender<(u64, Done)>) {
-    let mut arena = Arena::new();
-    let mut session = Session::new(work.plan);
-    loop {
-        let task = waiting.lock().unwrap_or_else(PoisonError::into_inner).recv();
-        let Ok(Task { sequence, bytes, mut part }) = task else { return };
-        session.restart(work.plan);
-        let clean = block(work, &bytes, &mut part, &arena, &mut session);
-        arena.reset();
-        if results.send((sequence, Done { bytes, part, clean })).is_err() {
+fn worker(work: Work<'_>, feed: &Feed<'_>, results: &Sender<(u64, io::Result<Desk>)>) {
+    // A worker ends when all have to: at the end of the feed, or by a panic.
+    let _end = EndOnDrop(feed);
+    let mut bench = Bench::new(work.plan);
+    while let Some((number, mut read)) = feed.next() {
+        if let Ok(desk) = &mut read {
+            bench.run(work, desk);
+        }
+        if results.send((number, read)).is_err() {
             return;
         }
+    }
+}
+
+/// What a thread uses for one block after another.
+struct Bench {
+    arena: Arena,
+    session: Session,
+    structure: Structure,
+}
+
+impl Bench {
+    fn new(plan: &Plan) -> Self {
+        Self { arena: Arena::new(), session: Session::new(plan), structure: Structure::default() }
+    }
+
+    /// Runs over the block on a desk.
+    fn run(&mut self, work: Work<'_>, desk: &mut Desk) {
+        self.session.restart(work.plan);
+        let room = (&self.arena, &mut self.structure);
+        desk.clean = block(work, &desk.bytes, &mut desk.part, room, &mut self.session);
+        self.arena.reset();
+        desk.passed = Passed::default();
+        desk.passed.pass(&desk.bytes);
     }
 }
 
@@ -186,7 +256,7 @@ fn block(
     work: Work<'_>,
     bytes: &[u8],
     part: &mut Part,
-    arena: &Arena,
+    (arena, structure): (&Arena, &mut Structure),
     session: &mut Session,
 ) -> Option<Clean> {
     let Work { plan, grain, layout, input, names, state, room, lines } = work;
@@ -200,7 +270,7 @@ fn block(
     let mut count = 0;
     {
         let block = Block { bytes, is_last: false };
-        let mut records = Records::new(block, 0, input, layout, arena);
+        let mut records = Records::new(block, 0, input, layout, arena, Some(structure));
         let mut runner = Runner::for_batch(plan, grain, names.clone(), arena, session);
         loop {
             let next = records.next();

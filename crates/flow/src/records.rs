@@ -7,10 +7,12 @@
 use std::io::{self, Read};
 
 use kyanite_formats::json::{Duplicate, Found, Frame, Trouble};
-use kyanite_formats::records::{Layout, Reader, value_end};
+use kyanite_formats::records::{Layout, Reader, Structure, value_end};
 use kyanite_formats::xml::RecordReader;
 use kyanite_formats::{Format, SyntaxError};
 use kyanite_tree::{Arena, Passed, Problem, Spot, Value};
+
+use crate::Bytes;
 
 /// How many bytes are read at a time.
 const BLOCK: usize = 256 * 1024;
@@ -35,7 +37,7 @@ enum Cut {
 
 /// Cuts a stream into blocks of whole lines, or before what begins a record.
 pub(crate) struct Blocks {
-    reader: Box<dyn Read>,
+    reader: Bytes,
     cut: Cut,
     buffer: Vec<u8>,
     /// The bytes that were read and not yet used.
@@ -53,7 +55,7 @@ pub(crate) struct Blocks {
 /// A document whose records come one by one, or one that has to be read whole.
 pub(crate) enum Framing {
     Blocks(Box<Blocks>),
-    Whole(Box<dyn Read>),
+    Whole(Bytes),
 }
 
 /// Whole lines of a stream.
@@ -64,7 +66,7 @@ pub(crate) struct Block<'b> {
 }
 
 impl Blocks {
-    pub(crate) fn new(reader: Box<dyn Read>) -> Self {
+    pub(crate) fn new(reader: Bytes) -> Self {
         Self {
             reader,
             cut: Cut::Line,
@@ -80,7 +82,7 @@ impl Blocks {
 
     /// Blocks of the items of the list that `path` leads to in one large JSON document. A small one is better held whole:
     /// then everything can be told about it.
-    pub(crate) fn of_items(reader: Box<dyn Read>, path: Vec<String>) -> io::Result<Framing> {
+    pub(crate) fn of_items(reader: Bytes, path: Vec<String>) -> io::Result<Framing> {
         let mut blocks = Self::new(reader);
         let (mut frame, mut looked, mut found) = (Frame::new(path), 0, Found::Nothing);
         while found != Found::Other && !blocks.ended && blocks.filled < SMALL {
@@ -205,9 +207,17 @@ impl Blocks {
     pub(crate) fn next_owned(&mut self, block: &mut Vec<u8>) -> io::Result<bool> {
         let next = self.next()?;
         let (length, is_last) = (next.bytes.len(), next.is_last);
-        block.clear();
-        block.extend_from_slice(next.bytes);
-        self.used(length);
+        // The buffer itself goes, since what is behind the block is less to copy than the block.
+        std::mem::swap(&mut self.buffer, block);
+        let rest = &block[length..self.filled];
+        if self.buffer.len() < rest.len() {
+            self.buffer.resize(rest.len(), 0);
+        }
+        self.buffer[..rest.len()].copy_from_slice(rest);
+        self.filled = rest.len();
+        block.truncate(length);
+        self.item_end = self.item_end.saturating_sub(length);
+        self.wanted = self.filled + BLOCK;
         Ok(is_last)
     }
 
@@ -280,10 +290,11 @@ impl<'a> Records<'a> {
         input: InputPart<'a>,
         layout: Layout<'a>,
         arena: &'a Arena,
+        structure: Option<&'a mut Structure>,
     ) -> Self {
         let Block { bytes, is_last } = block;
         let (text, invalid) = valid_start(bytes);
-        let mut reader = Reader::new(layout, text, arena, input.document);
+        let mut reader = Reader::new(layout, text, arena, input.document, structure);
         if from > 0 {
             reader.seek(from);
         }

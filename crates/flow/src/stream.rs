@@ -2,7 +2,7 @@
 
 use kyanite_formats::Format;
 use kyanite_formats::needs::Needs;
-use kyanite_formats::records::Layout;
+use kyanite_formats::records::{Layout, Structure};
 use kyanite_formats::xml::{Place, RecordReader, StepName};
 use kyanite_lang::{Arguments, Failure, Grain, Kept, Names, RecordState, Room, Runner, Session};
 use kyanite_tree::{Arena, Origin, Passed, Problem, Spot, Value};
@@ -11,7 +11,7 @@ use crate::document::{Duplicates, Library, Skipped, record_location};
 use crate::failed::{Events, Failed};
 use crate::input::{Beginning, Input, Source, cannot_read};
 use crate::line_ends::LineEnds;
-use crate::parallel::{self, AsLines, Done, Work};
+use crate::parallel::{self, AsLines, Desk, Work};
 use crate::part::Part;
 use crate::records::{Block, Blocks, InputPart, Next, Records, valid_start};
 use crate::run::{
@@ -181,6 +181,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             None => Blocks::new(source.reader),
         };
         let (header, mut arena) = (Arena::new(), Arena::new());
+        let mut structure = Structure::default();
         // Elements that stood where one on the path was looked for.
         let mut others: Vec<(usize, String)> = Vec::new();
         let needs = self.job.plan.needs(self.grain);
@@ -223,7 +224,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 return self.apart(rest, progress, skipped, duplicates);
             }
             let current = self.as_needed(layout, needs.as_ref());
-            let records = Records::new(block, from, input, current, &arena);
+            let records = Records::new(block, from, input, current, &arena, Some(&mut structure));
             let end = self.block(records, &arena, progress, &mut skipped, &mut duplicates)?;
             let used = end.used;
             if let Some(place) = end.place {
@@ -331,9 +332,9 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let mut carried: Vec<u8> = Vec::new();
         // How many bytes have to be there before what was carried over is tried again.
         let mut enough = 0;
-        let mut arena = Arena::new();
-        let commit = |done: &mut Done, is_last: bool| {
-            let bytes = &mut done.bytes;
+        let (mut arena, mut structure) = (Arena::new(), Structure::default());
+        let commit = |done: &mut Desk| {
+            let (bytes, is_last) = (&mut done.bytes, done.is_last);
             // Whether a document ends where it should is seen only in its turn.
             let is_open_end = is_last && assumed.is_some();
             // What was carried over from the block before changes where this one begins.
@@ -346,7 +347,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             {
                 self.session.watch.join(&clean.watch);
                 progress.index += clean.records;
-                input.before.pass(bytes);
+                input.before.pass_all(done.passed);
                 self.events.read(bytes.len());
                 let flow = self.results.sink().join(&mut done.part);
                 return Ok(flow.is_continue());
@@ -364,7 +365,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             loop {
                 let block = Block { bytes, is_last };
                 let current = self.as_needed(layout, needs);
-                let records = Records::new(block, 0, input, current, &arena);
+                let records = Records::new(block, 0, input, current, &arena, Some(&mut structure));
                 let end = self.block(records, &arena, progress, &mut skipped, &mut duplicates)?;
                 let used = end.used;
                 if let Some(place) = end.place {

@@ -2,6 +2,8 @@
 
 use std::io::{self, Read};
 
+use crate::Bytes;
+
 use encoding_rs::{Decoder, DecoderResult, UTF_16BE, UTF_16LE};
 
 /// Whether bytes begin with a byte order mark of UTF-16.
@@ -11,7 +13,7 @@ pub(crate) fn is_utf16(head: &[u8]) -> bool {
 
 /// Reads UTF-16 with a byte order mark, and gives UTF-8.
 pub(crate) struct Utf16 {
-    reader: Box<dyn Read>,
+    reader: Bytes,
     decoder: Option<Decoder>,
     block: Vec<u8>,
     /// What was decoded, and how much of it was given.
@@ -23,7 +25,7 @@ pub(crate) struct Utf16 {
 const BLOCK: usize = 64 * 1024;
 
 impl Utf16 {
-    pub(crate) fn new(reader: Box<dyn Read>) -> Self {
+    pub(crate) fn new(reader: Bytes) -> Self {
         Self {
             reader,
             decoder: None,

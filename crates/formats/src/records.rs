@@ -1,5 +1,6 @@
 //! Readers of formats that are runs of records: one interface over them.
 
+pub use kyanite_scan::Structure;
 use kyanite_tree::{Arena, Value};
 
 use crate::json::{self, Duplicate, Origins};
@@ -96,17 +97,26 @@ pub enum Reader<'a> {
 }
 
 impl<'a> Reader<'a> {
-    /// A reader over `text`, whose records live in `arena` and come from the document of that number.
+    /// A reader over `text`, whose records live in `arena` and come from the document of that number. `structure` is room
+    /// for what is found of the text where only some of it is needed; without it all of it is read.
     #[must_use]
-    pub fn new(layout: Layout<'a>, text: &'a str, arena: &'a Arena, document: u16) -> Self {
+    pub fn new(
+        layout: Layout<'a>,
+        text: &'a str,
+        arena: &'a Arena,
+        document: u16,
+        structure: Option<&'a mut Structure>,
+    ) -> Self {
         match layout {
             Layout::Json { depth, needs, sieve, strict } => {
                 let options = json::ReaderOptions { depth, origins: Origins::Document(document) };
                 let reader = json::Reader::new(text, arena, options);
-                let reader = match needs {
-                    Some(needs) if strict => reader.with_needs(needs).strict(),
-                    Some(needs) => reader.with_needs(needs),
-                    None => reader,
+                let reader = match (needs, structure) {
+                    (Some(needs), Some(structure)) if strict => {
+                        reader.with_needs(needs, structure).strict()
+                    }
+                    (Some(needs), Some(structure)) => reader.with_needs(needs, structure),
+                    _ => reader,
                 };
                 Self::Json(match sieve {
                     Some(sieve) => reader.with_sieve(sieve),
@@ -245,7 +255,7 @@ pub fn all<'a>(
         Format::Text => Layout::Lines,
         _ => Layout::Json { depth, needs: None, sieve: None, strict: false },
     };
-    let mut reader = Reader::new(layout, text, arena, document);
+    let mut reader = Reader::new(layout, text, arena, document, None);
     if from > 0 {
         reader.seek(from);
     }

@@ -3,6 +3,7 @@
 
 use kyanite_formats::json::{self, ReadError, Reader, ReaderOptions, Style};
 use kyanite_formats::needs::{Need, Needs};
+use kyanite_formats::records::Structure;
 use kyanite_tree::Arena;
 use proptest::prelude::*;
 
@@ -24,8 +25,9 @@ fn needs() -> Needs {
 /// The values of a text, as far as they are needed, and the members given twice.
 fn read(text: &str, strict: bool, depth: usize) -> Result<(String, usize), ReadError> {
     let (arena, needs) = (Arena::new(), needs());
+    let mut structure = Structure::default();
     let options = ReaderOptions { depth, ..ReaderOptions::default() };
-    let reader = Reader::new(text, &arena, options).with_needs(&needs);
+    let reader = Reader::new(text, &arena, options).with_needs(&needs, &mut structure);
     let mut reader = if strict { reader.strict() } else { reader };
     let mut out = Vec::new();
     while let Some(value) = reader.next_value()? {

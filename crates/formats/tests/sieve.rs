@@ -5,6 +5,7 @@ use std::cmp::Ordering;
 
 use kyanite_formats::json::{self, Reader, ReaderOptions, Sieve, Test};
 use kyanite_formats::needs::{Need, Needs};
+use kyanite_formats::records::Structure;
 use kyanite_tree::{Arena, Value, equal, order};
 use proptest::prelude::*;
 
@@ -44,9 +45,9 @@ fn needs(path: &[&str]) -> Needs {
 fn is_passed_over(record: &str, path: &[&str], test: Test, constant: Value<'_>) -> Option<bool> {
     let sieve = Sieve::new(path, test, constant)?;
     let needs = needs(path);
-    let arena = Arena::new();
+    let (arena, mut structure) = (Arena::new(), Structure::default());
     let reader = Reader::new(record, &arena, ReaderOptions { depth: 4, ..Default::default() });
-    let mut reader = reader.with_needs(&needs).with_sieve(&sieve);
+    let mut reader = reader.with_needs(&needs, &mut structure).with_sieve(&sieve);
     let read = reader.next_value().ok()?;
     Some(reader.take_sifted() == 1 && read.is_none())
 }
@@ -149,13 +150,13 @@ proptest! {
         constant in any_scalar(),
         path in prop::collection::vec(prop::sample::select(&["a", "b", "a long name of a member"][..]), 1..3),
     ) {
-        let arena = Arena::new();
+        let (arena, mut structure) = (Arena::new(), Structure::default());
         let Ok((constant, _)) = json::document(&constant, &arena, ReaderOptions::default()) else { return Ok(()) };
         if is_passed_over(&record, &path, test, constant) == Some(true) {
             // It is refused no less than where the same is needed of it.
             let needs = needs(&path);
             let options = ReaderOptions { depth: 4, ..Default::default() };
-            let read = Reader::new(&record, &arena, options).with_needs(&needs).next_value();
+            let read = Reader::new(&record, &arena, options).with_needs(&needs, &mut structure).next_value();
             prop_assert!(!holds(read.unwrap().unwrap(), &path, test, constant));
         }
     }

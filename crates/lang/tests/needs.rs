@@ -2,8 +2,9 @@
 #![allow(clippy::unwrap_used, clippy::panic, reason = "tests say what is wrong by panicking")]
 
 use kyanite_formats::json::{self, Reader, ReaderOptions, Style};
+use kyanite_formats::records::Structure;
 use kyanite_lang::{
-    Arguments, Flow, Grain, Kept, Plan, RuleText, Runner, Session, Syntax, compile,
+    Arguments, Flow, Grain, Kept, Plan, Room, RuleText, Runner, Session, Syntax, compile,
 };
 use kyanite_tree::{Arena, Value, locate};
 use proptest::prelude::*;
@@ -69,11 +70,11 @@ fn results(
     text: &str,
     needed_only: bool,
 ) -> (Vec<(String, Option<String>)>, Option<String>) {
-    let arena = Arena::new();
+    let (arena, mut structure) = (Arena::new(), Structure::default());
     let needs = plan.needs(Grain::Items).unwrap();
     let mut reader = Reader::new(text, &arena, ReaderOptions::default());
     if needed_only {
-        reader = reader.with_needs(&needs);
+        reader = reader.with_needs(&needs, &mut structure);
     }
     let arguments = Arguments::read(plan, &[], &arena).unwrap();
     let mut session = Session::new(plan);
@@ -82,7 +83,9 @@ fn results(
         .begin_records(Grain::Items)
         .unwrap();
     let keep = Arena::new();
-    let mut kept = Kept::new(plan, &keep);
+    let nowhere = || Err(std::io::ErrorKind::Unsupported.into());
+    let room = Room { memory: usize::MAX, file: Box::new(nowhere) };
+    let mut kept = Kept::new(plan, &keep, &room);
     let bound = names.clone();
     let mut runner = Runner::for_batch(plan, Grain::Items, names, &arena, &mut session);
     let (mut results, mut index) = (Vec::new(), 0);

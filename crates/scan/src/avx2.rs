@@ -11,20 +11,22 @@ use std::arch::x86_64::{
 };
 
 use crate::classes::{Classes, LOWER, UPPER};
-use crate::{Finder, Scan, WORD, padded};
+use crate::clmul::carry_less;
+use crate::{Finder, Scan, WORD, add_bits, padded, parity};
 
 /// The scan, if the processor has the instructions.
 pub(crate) fn scan() -> Option<Scan> {
     let has_all = is_x86_feature_detected!("avx2")
         && is_x86_feature_detected!("bmi1")
-        && is_x86_feature_detected!("bmi2");
+        && is_x86_feature_detected!("bmi2")
+        && is_x86_feature_detected!("pclmulqdq");
     has_all.then_some(|text, finder| {
         // SAFETY: this function is handed out only where all of these were detected.
         unsafe { words(text, finder) }
     })
 }
 
-words!("avx2,bmi1,bmi2");
+words!("avx2,bmi1,bmi2,pclmulqdq", carry_less, add_bits);
 
 #[target_feature(enable = "avx2")]
 #[inline]

@@ -5,27 +5,30 @@
 )]
 
 use std::arch::x86_64::{
-    __m512i, _mm_loadu_si128, _mm512_and_si512, _mm512_broadcast_i32x4, _mm512_cmpeq_epi8_mask,
-    _mm512_cmplt_epu8_mask, _mm512_loadu_si512, _mm512_or_si512, _mm512_set1_epi8,
-    _mm512_shuffle_epi8, _mm512_srli_epi16, _mm512_test_epi8_mask,
+    __m512i, _mm_loadu_si128, _mm512_add_epi32, _mm512_and_si512, _mm512_broadcast_i32x4,
+    _mm512_cmpeq_epi8_mask, _mm512_cmplt_epu8_mask, _mm512_loadu_si512,
+    _mm512_maskz_compress_epi32, _mm512_or_si512, _mm512_set1_epi8, _mm512_set1_epi32,
+    _mm512_shuffle_epi8, _mm512_srli_epi16, _mm512_storeu_si512, _mm512_test_epi8_mask,
 };
 
 use crate::classes::{Classes, LOWER, UPPER};
-use crate::{Finder, Scan, WORD, padded};
+use crate::clmul::carry_less;
+use crate::{Finder, Scan, WORD, add_bits, padded, parity};
 
 /// The scan, if the processor has the instructions.
 pub(crate) fn scan() -> Option<Scan> {
     let has_all = is_x86_feature_detected!("avx512f")
         && is_x86_feature_detected!("avx512bw")
         && is_x86_feature_detected!("bmi1")
-        && is_x86_feature_detected!("bmi2");
+        && is_x86_feature_detected!("bmi2")
+        && is_x86_feature_detected!("pclmulqdq");
     has_all.then_some(|text, finder| {
         // SAFETY: this function is handed out only where all of these were detected.
         unsafe { words(text, finder) }
     })
 }
 
-words!("avx512f,avx512bw,bmi1,bmi2");
+words!("avx512f,avx512bw,bmi1,bmi2,pclmulqdq", carry_less, add_compressed);
 
 #[target_feature(enable = "avx512f,avx512bw")]
 #[inline]
@@ -55,4 +58,31 @@ fn classes(word: &[u8; WORD]) -> Classes {
             _mm512_shuffle_epi8(lower, bytes),
         ),
     }
+}
+
+/// The first places of a quarter of a word.
+const PLACES: [u32; 16] = [0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15];
+
+/// [`add_bits`], a quarter of a word at a time.
+#[target_feature(enable = "avx512f")]
+#[inline]
+fn add_compressed(bits: u64, at: u32, places: &mut Vec<u32>) {
+    places.reserve(WORD);
+    let mut free = places.spare_capacity_mut().as_mut_ptr();
+    // SAFETY: the table has the 16 places that are loaded.
+    let first = unsafe { _mm512_loadu_si512(PLACES.as_ptr().cast::<__m512i>()) };
+    let first = _mm512_add_epi32(first, _mm512_set1_epi32(at as i32));
+    for quarter in 0..4 {
+        let bits = (bits >> (quarter * 16)) as u16;
+        let quarter = _mm512_add_epi32(first, _mm512_set1_epi32(quarter * 16));
+        let found = _mm512_maskz_compress_epi32(bits, quarter);
+        // SAFETY: the quarters before have written, and left behind, no more than 16 places each, so that of the 64 that are
+        // free at least 16 are left.
+        free = unsafe {
+            _mm512_storeu_si512(free.cast::<__m512i>(), found);
+            free.add(bits.count_ones() as usize)
+        };
+    }
+    // SAFETY: so many places were written.
+    unsafe { places.set_len(places.len() + bits.count_ones() as usize) };
 }

@@ -22,15 +22,19 @@
 /// processor has them.
 #[cfg(any(target_arch = "x86_64", target_arch = "aarch64"))]
 macro_rules! words {
-    ($instructions:literal) => {
+    ($instructions:literal, $parity:path, $add:path) => {
         #[target_feature(enable = $instructions)]
         fn words(text: &[u8], finder: &mut Finder<'_>) {
             let (words, rest) = text.as_chunks::<WORD>();
             for word in words {
-                finder.word(classes(word));
+                finder.word(
+                    classes(word),
+                    |bits| $parity(bits),
+                    |bits, at, places| $add(bits, at, places),
+                );
             }
             if !rest.is_empty() {
-                finder.word(classes(&padded(rest)));
+                finder.word(classes(&padded(rest)), parity, add_bits);
             }
         }
     };
@@ -41,6 +45,8 @@ mod avx2;
 #[cfg(target_arch = "x86_64")]
 mod avx512;
 mod classes;
+#[cfg(target_arch = "x86_64")]
+mod clmul;
 #[cfg(target_arch = "aarch64")]
 mod neon;
 mod plain;
@@ -72,28 +78,31 @@ impl Structure {
     /// The structure of `text`, which begins outside of quotes.
     #[must_use]
     pub fn of(text: &[u8]) -> Self {
-        Self::by(ways().next().unwrap_or(portable::scan), text)
+        let mut structure = Self::default();
+        structure.find(text);
+        structure
     }
 
-    fn by(scan: Scan, text: &[u8]) -> Self {
-        let mut structure = Self::default();
+    /// Finds the structure of another text, in the room of the one before.
+    pub fn find(&mut self, text: &[u8]) {
+        self.find_by(ways().next().unwrap_or(portable::scan), text);
+    }
+
+    fn find_by(&mut self, scan: Scan, text: &[u8]) {
+        self.quotes.clear();
+        self.marks.clear();
+        (self.is_plausible, self.has_escapes) = (false, false);
         // Places are kept in 32 bits.
         if u32::try_from(text.len()).is_err() {
-            return structure;
+            return;
         }
-        structure.quotes.reserve(text.len().div_ceil(WORD));
-        let mut finder = Finder {
-            structure: &mut structure,
-            at: 0,
-            inside: 0,
-            escaped: 0,
-            wrong: 0,
-            escapes: 0,
-        };
+        self.quotes.reserve(text.len().div_ceil(WORD));
+        let mut finder =
+            Finder { structure: self, at: 0, inside: 0, escaped: 0, wrong: 0, escapes: 0 };
         scan(text, &mut finder);
         let (is_plausible, has_escapes) =
             (finder.wrong == 0 && finder.inside == 0, finder.escapes != 0);
-        Self { is_plausible, has_escapes, ..structure }
+        (self.is_plausible, self.has_escapes) = (is_plausible, has_escapes);
     }
 
     /// Whether all texts in quotes end and have no control characters in them, and all else is made of characters that
@@ -215,9 +224,14 @@ pub(crate) struct Finder<'s> {
 }
 
 impl Finder<'_> {
-    /// Takes the next 64 bytes.
+    /// Takes the next 64 bytes. `parity` is [`parity`], and `add` is [`add_bits`], with what instructions there are.
     #[inline(always)]
-    pub(crate) fn word(&mut self, classes: Classes) {
+    pub(crate) fn word(
+        &mut self,
+        classes: Classes,
+        parity: impl FnOnce(u64) -> u64,
+        add: impl FnOnce(u64, u32, &mut Vec<u32>),
+    ) {
         let mut quotes = classes.quotes;
         if classes.backslashes | self.escaped != 0 {
             self.escapes |= classes.backslashes;
@@ -227,30 +241,8 @@ impl Finder<'_> {
         self.inside = ((text as i64) >> 63) as u64;
         self.wrong |= classes.controls & text | !(classes.plausible | text);
         self.structure.quotes.push(quotes);
-        self.add_marks(classes.marks & !text);
+        add(classes.marks & !text, self.at, &mut self.structure.marks);
         self.at += WORD as u32;
-    }
-
-    /// Adds the places of the bits that are set.
-    #[inline(always)]
-    #[allow(unsafe_code, reason = "elements are written before the vector has them")]
-    fn add_marks(&mut self, mut bits: u64) {
-        let marks = &mut self.structure.marks;
-        let count = bits.count_ones() as usize;
-        marks.reserve(WORD);
-        let free = marks.spare_capacity_mut();
-        // Eight at a time, so that how many there are is nothing to guess at.
-        for eight in free[..WORD].chunks_exact_mut(8) {
-            for place in eight {
-                place.write(self.at + bits.trailing_zeros());
-                bits &= bits.wrapping_sub(1);
-            }
-            if bits == 0 {
-                break;
-            }
-        }
-        // SAFETY: `count` of the free elements, which are at least a word's bits, were written above.
-        unsafe { marks.set_len(marks.len() + count) };
     }
 
     /// The bytes that a backslash escapes.
@@ -273,11 +265,32 @@ impl Finder<'_> {
 
 /// Ones from each odd bit to the next even one: between quotes, the opening one included.
 #[inline(always)]
-fn parity(mut bits: u64) -> u64 {
+pub(crate) fn parity(mut bits: u64) -> u64 {
     for shift in [1, 2, 4, 8, 16, 32] {
         bits ^= bits << shift;
     }
     bits
+}
+
+/// Adds the places of the bits that are set, the first of which stands for place `at`.
+#[inline(always)]
+#[allow(unsafe_code, reason = "elements are written before the vector has them")]
+pub(crate) fn add_bits(mut bits: u64, at: u32, places: &mut Vec<u32>) {
+    let count = bits.count_ones() as usize;
+    places.reserve(WORD);
+    let free = places.spare_capacity_mut();
+    // Eight at a time, so that how many there are is nothing to guess at.
+    for eight in free[..WORD].chunks_exact_mut(8) {
+        for place in eight {
+            place.write(at + bits.trailing_zeros());
+            bits &= bits.wrapping_sub(1);
+        }
+        if bits == 0 {
+            break;
+        }
+    }
+    // SAFETY: `count` of the free elements, which are at least a word's bits, were written above.
+    unsafe { places.set_len(places.len() + count) };
 }
 
 /// All ways that this processor has, the fastest first.
@@ -345,8 +358,9 @@ mod tests {
             0..300,
         )) {
             let (quotes, marks, is_plausible) = by_hand(&text);
+            let mut found = Structure::default();
             for way in ways() {
-                let found = Structure::by(way, &text);
+                found.find_by(way, &text);
                 prop_assert_eq!(bits(&found.quotes), quotes.clone());
                 prop_assert_eq!(&found.marks, &marks);
                 prop_assert_eq!(found.is_plausible(), is_plausible);

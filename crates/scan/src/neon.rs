@@ -11,7 +11,7 @@ use std::arch::aarch64::{
 use std::arch::is_aarch64_feature_detected;
 
 use crate::classes::{Classes, LOWER, UPPER};
-use crate::{Finder, Scan, WORD, padded};
+use crate::{Finder, Scan, WORD, add_bits, padded, parity};
 
 /// The scan, if the processor has the instructions.
 pub(crate) fn scan() -> Option<Scan> {
@@ -21,7 +21,7 @@ pub(crate) fn scan() -> Option<Scan> {
     })
 }
 
-words!("neon");
+words!("neon", parity, add_bits);
 
 /// A bit for each byte of a half.
 const BITS: [u8; 16] = [1, 2, 4, 8, 16, 32, 64, 128, 1, 2, 4, 8, 16, 32, 64, 128];

@@ -1,7 +1,7 @@
 //! The structure without vector instructions.
 
 use crate::classes::{Classes, is_plausible};
-use crate::{Finder, WORD, padded};
+use crate::{Finder, WORD, add_bits, padded, parity};
 
 /// The classes of a byte: bits for a quote, a backslash, a bracket or colon, a control character, and for a plausible byte.
 const TABLE: [u8; 256] = {
@@ -23,10 +23,10 @@ const TABLE: [u8; 256] = {
 pub(crate) fn scan(text: &[u8], finder: &mut Finder<'_>) {
     let (words, rest) = text.as_chunks::<WORD>();
     for word in words {
-        finder.word(classes(word));
+        finder.word(classes(word), parity, add_bits);
     }
     if !rest.is_empty() {
-        finder.word(classes(&padded(rest)));
+        finder.word(classes(&padded(rest)), parity, add_bits);
     }
 }
 

@@ -10,7 +10,7 @@ use std::arch::x86_64::{
 };
 
 use crate::classes::{Classes, LOWER, UPPER};
-use crate::{Finder, Scan, WORD, padded};
+use crate::{Finder, Scan, WORD, add_bits, padded, parity};
 
 /// The scan, if the processor has the instructions.
 pub(crate) fn scan() -> Option<Scan> {
@@ -20,7 +20,7 @@ pub(crate) fn scan() -> Option<Scan> {
     })
 }
 
-words!("ssse3");
+words!("ssse3", parity, add_bits);
 
 #[target_feature(enable = "ssse3")]
 #[inline]

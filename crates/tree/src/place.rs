@@ -52,6 +52,15 @@ impl Passed {
         };
         self.characters += characters(last) as u64;
     }
+
+    /// Passes a text of which so much was passed elsewhere.
+    pub fn pass_all(&mut self, later: Self) {
+        if later.lines > 0 {
+            self.characters = 0;
+        }
+        self.lines += later.lines;
+        self.characters += later.characters;
+    }
 }
 
 impl fmt::Display for LineColumn {

@@ -2,8 +2,6 @@
 //!
 //! Whatever looks odd on the way is read again byte by byte, which tells what is wrong with it.
 
-use std::rc::Rc;
-
 use kyanite_scan::Structure;
 use kyanite_tree::{Member, Value};
 
@@ -25,7 +23,7 @@ impl<'a> Reader<'a> {
     /// Steps over the text, list or map that begins here, if it is seen to end.
     #[inline]
     pub(super) fn step_over(&mut self) -> bool {
-        let Some(structure) = self.structure.clone() else { return false };
+        let Some(structure) = self.structure else { return false };
         let end = match self.bytes.get(self.at) {
             Some(b'"') => structure.closing_quote(self.at),
             _ => structure.number_at(self.at, self.mark).and_then(|opening| {
@@ -40,7 +38,7 @@ impl<'a> Reader<'a> {
     /// Passes over the records that begin here and certainly fail the condition of the sieve.
     #[inline]
     pub(super) fn sift(&mut self) {
-        let (Some(sieve), Some(structure)) = (self.sieve, &self.structure) else { return };
+        let (Some(sieve), Some(structure)) = (self.sieve, self.structure) else { return };
         while self.bytes.get(self.at) == Some(&b'{')
             && let Some(opening) = structure.number_at(self.at, self.mark)
             && let Some(closing) = sieve.fails(self.bytes, structure, opening, self.options.depth)
@@ -63,16 +61,15 @@ impl<'a> Reader<'a> {
     /// byte by byte.
     #[inline]
     pub(super) fn needed_members(&mut self, start: usize) -> Result<Option<Value<'a>>, ReadError> {
-        let (Some(need), Some(needs), Some(structure)) = (self.need, self.needs, &self.structure)
+        let (Some(need), Some(needs), Some(structure)) = (self.need, self.needs, self.structure)
         else {
             return Ok(None);
         };
         let Some(names) = needs.named_members(need) else { return Ok(None) };
-        let structure = Rc::clone(structure);
         let Some(opening) = structure.number_at(start, self.mark) else { return Ok(None) };
         let (first, duplicates) = (self.members.len(), self.duplicates.len());
         self.push_open(start, true)?;
-        match self.members_between(&structure, opening, names)? {
+        match self.members_between(structure, opening, names)? {
             Some(closing) => {
                 self.mark = closing;
                 self.at = structure.mark(closing).unwrap_or(self.at);

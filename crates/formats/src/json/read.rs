@@ -16,8 +16,6 @@
 //! assert!(reader.next_value().unwrap().is_none());
 //! ```
 
-use std::rc::Rc;
-
 use kyanite_scan::Structure;
 use kyanite_tree::{Arena, Map, Member, Number, Origin, Value};
 
@@ -116,7 +114,7 @@ pub struct Reader<'a> {
     /// What is needed of each record; all without it.
     pub(super) needs: Option<&'a Needs>,
     /// Where the structure of the text is, for stepping over what is not needed; none where each byte is to be looked at.
-    pub(super) structure: Option<Rc<Structure>>,
+    pub(super) structure: Option<&'a Structure>,
     /// A condition that most records fail.
     pub(super) sieve: Option<&'a Sieve>,
     /// The records that were passed over since this was last asked, since they fail it.
@@ -172,14 +170,15 @@ impl<'a> Reader<'a> {
     ///
     /// Of texts, lists and maps that are stepped over is seen that they end, that their brackets match and are not too
     /// deep, that texts have no control characters, and that outside of texts there are only characters that JSON has
-    /// there; their whole grammar is checked when the reader is [strict](Self::strict).
+    /// there; their whole grammar is checked when the reader is [strict](Self::strict). `structure` is room for what is
+    /// found to that end.
     #[must_use]
-    pub fn with_needs(mut self, needs: &'a Needs) -> Self {
+    pub fn with_needs(mut self, needs: &'a Needs, structure: &'a mut Structure) -> Self {
         self.needs = Some(needs);
         // Where all of each record is needed nothing is stepped over.
         if needs.of_record() != Need::ALL {
-            self.structure =
-                Some(Structure::of(self.bytes)).filter(Structure::is_plausible).map(Rc::new);
+            structure.find(self.bytes);
+            self.structure = Some(&*structure).filter(|structure| structure.is_plausible());
         }
         self
     }
@@ -674,7 +673,9 @@ mod tests {
             ("5", "5"),
         ] {
             let arena = Arena::new();
-            let mut reader = Reader::new(text, &arena, ReaderOptions::default()).with_needs(&needs);
+            let mut structure = Structure::default();
+            let reader = Reader::new(text, &arena, ReaderOptions::default());
+            let mut reader = reader.with_needs(&needs, &mut structure);
             let mut out = Vec::new();
             write(reader.next_value().unwrap().unwrap(), Style::Compact, &mut out);
             assert_eq!(String::from_utf8(out).unwrap(), built, "{text}");
@@ -712,7 +713,9 @@ mod tests {
             // What is stepped over is refused where reading it would be, for the same reason.
             let (needs, arena) = (Needs::nothing(), Arena::new());
             let options = ReaderOptions { depth: 4, ..Default::default() };
-            let stepped = Reader::new(&text, &arena, options).with_needs(&needs).next_value();
+            let mut structure = Structure::default();
+            let reader = Reader::new(&text, &arena, options);
+            let stepped = reader.with_needs(&needs, &mut structure).next_value();
             let whole = Reader::new(&text, &arena, options).next_value();
             prop_assert_eq!(stepped.map(|value| value.is_some()), whole.map(|value| value.is_some()));
             let theirs = serde_json::from_str::<serde_json::Value>(&text);
