@@ -13,7 +13,7 @@ use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
 use kyanite_formats::records::{Layout, Structure};
 use kyanite_formats::xml::LineOrRecord;
 use kyanite_formats::{csv, xml};
-use kyanite_lang::{Grain, Kept, Names, Plan, RecordState, Room, Runner, Session, Watch};
+use kyanite_lang::{Grain, Kept, Names, Plan, RecordState, Room, Runner, Session, Sights, Watch};
 use kyanite_tree::{Arena, Passed};
 
 use crate::Sink;
@@ -30,6 +30,8 @@ pub(crate) struct Work<'w> {
     pub(crate) names: &'w Names<'w>,
     pub(crate) state: &'w RecordState,
     pub(crate) room: &'w Room,
+    /// Where members of records go into slots.
+    pub(crate) sights: Option<&'w Sights>,
     /// Where records go to lines of JSON just as they are.
     pub(crate) lines: Option<AsLines<'w>>,
 }
@@ -259,7 +261,7 @@ fn block(
     (arena, structure): (&Arena, &mut Structure),
     session: &mut Session,
 ) -> Option<Clean> {
-    let Work { plan, grain, layout, input, names, state, room, lines } = work;
+    let Work { plan, grain, layout, input, names, state, room, sights, lines } = work;
     let mut state = state.apart(plan);
     if let Some(lines) = lines {
         as_lines(lines, std::str::from_utf8(bytes).ok()?, part, arena, input.document)?;
@@ -271,25 +273,21 @@ fn block(
     {
         let block = Block { bytes, is_last: false };
         let mut records = Records::new(block, 0, input, layout, arena, Some(structure));
-        let mut runner = Runner::for_batch(plan, grain, names.clone(), arena, session);
+        let runner = Runner::for_batch(plan, grain, names.clone(), arena, session);
+        let mut runner = runner.with_sights(sights);
         loop {
-            let next = records.next();
+            let next = records.next_slotted(sights, runner.slots());
             let sifted = records.take_sifted();
             runner.passed_over(sifted);
             count += sifted;
             match next {
                 Next::Record(record) => {
-                    let ran =
-                        runner.record(
-                            &mut state,
-                            &mut kept,
-                            count,
-                            record,
-                            &mut |value| match value {
-                                Some(value) => part.item(value),
-                                None => kyanite_lang::Flow::Continue(()),
-                            },
-                        );
+                    let ran = runner.slotted(&mut state, &mut kept, count, record, &mut |value| {
+                        match value {
+                            Some(value) => part.item(value),
+                            None => kyanite_lang::Flow::Continue(()),
+                        }
+                    });
                     count += 1;
                     if ran.is_err() || part.failed {
                         return None;

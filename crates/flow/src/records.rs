@@ -6,10 +6,11 @@
 
 use std::io::{self, Read};
 
-use kyanite_formats::json::{Duplicate, Found, Frame, Trouble};
+use kyanite_formats::json::{Duplicate, Found, Frame, Slotted, Trouble};
 use kyanite_formats::records::{Layout, Reader, Structure, value_end};
 use kyanite_formats::xml::RecordReader;
 use kyanite_formats::{Format, SyntaxError};
+use kyanite_lang::Sights;
 use kyanite_tree::{Arena, Passed, Problem, Spot, Value};
 
 use crate::Bytes;
@@ -273,9 +274,9 @@ pub(crate) struct InputPart<'a> {
 }
 
 /// What comes next in a block.
-pub(crate) enum Next<'a> {
+pub(crate) enum Next<T> {
     /// A record.
-    Record(Value<'a>),
+    Record(T),
     /// Nothing; so many bytes of the block are used up.
     End(usize),
     /// A record that cannot be read.
@@ -302,9 +303,29 @@ impl<'a> Records<'a> {
     }
 
     /// Reads on.
-    pub(crate) fn next(&mut self) -> Next<'a> {
+    pub(crate) fn next(&mut self) -> Next<Value<'a>> {
         self.start = self.reader.position();
-        match self.reader.next_record() {
+        let read = self.reader.next_record();
+        self.read(read)
+    }
+
+    /// Reads on, into slots where there are any.
+    pub(crate) fn next_slotted(
+        &mut self,
+        sights: Option<&Sights>,
+        found: &mut [Option<Value<'a>>],
+    ) -> Next<Slotted<'a>> {
+        self.start = self.reader.position();
+        let read = match sights {
+            Some(sights) => self.reader.next_slots(&sights.slots, found),
+            None => self.reader.next_record().map(|record| record.map(Slotted::Value)),
+        };
+        self.read(read)
+    }
+
+    /// What was read.
+    fn read<T>(&self, read: Result<Option<T>, SyntaxError>) -> Next<T> {
+        match read {
             // Where the text is cut off by broken bytes, a record that ends there may be cut, too.
             Ok(Some(record)) if self.invalid == 0 || self.reader.position() < self.text.len() => {
                 Next::Record(record)

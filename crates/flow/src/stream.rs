@@ -317,6 +317,9 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             _ => None,
         };
         let sieve = self.job.plan.sieve(grain, &names);
+        // A path that has to be explained is told about by whole records.
+        let explains_nothing = self.session.watch.explains_nothing(self.job.plan);
+        let sights = if explains_nothing { self.job.plan.sights(grain) } else { None };
         let needed = needs.map_or(layout, |needs| layout.with_needs(needs));
         let work = Work {
             plan: self.job.plan,
@@ -326,6 +329,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             names: &names,
             state: &state,
             room: &Room { memory: self.job.options.memory, file: Box::new(tempfile::tempfile) },
+            sights: sights.as_ref(),
             lines,
         };
         let assumed = layout.place();

@@ -151,6 +151,22 @@ impl<'a> Reader<'a> {
         }
     }
 
+    /// The next record, in slots where it can be read so, else as a value; or `None` at the end.
+    ///
+    /// # Errors
+    /// A [`SyntaxError`].
+    #[inline]
+    pub fn next_slots(
+        &mut self,
+        slots: &json::Slots,
+        found: &mut [Option<Value<'a>>],
+    ) -> Result<Option<json::Slotted<'a>>, SyntaxError> {
+        match self {
+            Self::Json(reader) => Ok(reader.next_slots(slots, found)?),
+            _ => Ok(self.next_record()?.map(json::Slotted::Value)),
+        }
+    }
+
     /// The offset of the byte to be read next.
     #[must_use]
     pub fn position(&self) -> usize {

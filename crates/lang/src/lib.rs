@@ -48,6 +48,7 @@ mod visit;
 
 pub use draft::draft;
 pub use finding::{Finding, RuleText, Span, near, near_words};
+pub use needs::Sights;
 pub use output::OutputSpec;
 pub use params::Arguments;
 pub use plan::{Grain, Param, Plan, ResultShape, SourceSpec};

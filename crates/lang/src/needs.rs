@@ -5,6 +5,7 @@
 
 use std::ops::Range;
 
+use kyanite_formats::json::Slots;
 use kyanite_formats::needs::{Need, Needs};
 
 use crate::functions::FoldKind;
@@ -18,11 +19,82 @@ impl Plan {
     /// What the plan can see of each record, if it takes records of that grain one by one.
     #[must_use]
     pub fn needs(&self, grain: Grain) -> Option<Needs> {
-        let Records { head, source, base } = self.records(grain)?;
-        let mut analysis = Analysis {
+        Some(Analysis::of(self, grain)?.needs)
+    }
+
+    /// The slots that the members of each record can be read into, so that no more of it is built; nothing where the rule
+    /// sees records otherwise than by the names of their members.
+    #[must_use]
+    pub fn sights(&self, grain: Grain) -> Option<Sights> {
+        if !self.runs_in_any_order(grain) {
+            return None;
+        }
+        let Analysis { needs, mut seen, sees_records, .. } = Analysis::of(self, grain)?;
+        if sees_records {
+            return None;
+        }
+        // A path that goes on behind another begins at its slot.
+        seen.sort_by_key(|seen| seen.names.len());
+        let mut slots: Vec<(Vec<String>, Need)> = Vec::new();
+        let mut sights = vec![None; self.paths.len()];
+        for Seen { path, names, before } in seen {
+            let known = slots.iter().position(|(slot, _)| names.starts_with(slot));
+            let slot = known.unwrap_or(slots.len());
+            if known.is_none() {
+                let member = |need, name: &String| needs.member(need, name);
+                let need = names.iter().try_fold(needs.of_record(), member)?;
+                slots.push((names, need));
+            }
+            sights[path] = Some(Sight { slot, steps: before + slots[slot].0.len() });
+        }
+        Some(Sights { slots: Slots::new(&slots)?, of: sights })
+    }
+}
+
+/// How the paths of a rule find members of a record in slots.
+#[derive(Debug)]
+pub struct Sights {
+    /// What is in the slots.
+    pub slots: Slots,
+    /// By the number of the path.
+    of: Vec<Option<Sight>>,
+}
+
+/// A path that begins at a slot.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Sight {
+    pub(crate) slot: usize,
+    /// So many steps or segments of the path lead there.
+    pub(crate) steps: usize,
+}
+
+impl Sights {
+    /// Where the path of that number begins, if that is at a slot.
+    #[inline]
+    pub(crate) fn of(&self, path: usize) -> Option<Sight> {
+        self.of.get(path).copied().flatten()
+    }
+}
+
+/// A path that begins at a record.
+struct Seen {
+    /// Its number.
+    path: usize,
+    /// The names that it begins with.
+    names: Vec<String>,
+    /// How many of its segments stand before them.
+    before: usize,
+}
+
+impl Analysis {
+    fn of(plan: &Plan, grain: Grain) -> Option<Self> {
+        let Records { head, source, base } = plan.records(grain)?;
+        let mut analysis = Self {
             needs: Needs::nothing(),
-            locals: vec![Parts::default(); self.frame],
+            locals: vec![Parts::default(); plan.frame],
             current: Parts::default(),
+            seen: Vec::new(),
+            sees_records: false,
         };
         let record = Parts { of: vec![Need::RECORD], lists: 0 };
         if let RecordHead::Filter(filter) = head {
@@ -30,23 +102,33 @@ impl Plan {
         }
         match source {
             RecordSource::Many(path) => {
-                let nodes = analysis.segments(path.segments.get(base + 1..)?, record);
+                let rest = path.segments.get(base + 1..)?;
                 // Of what is counted nothing is looked at.
-                if self.fold.as_ref().is_none_or(|fold| fold.kind != FoldKind::Count) {
+                let is_counted = plan.fold.as_ref().is_some_and(|f| f.kind == FoldKind::Count);
+                if !rest.is_empty() || !is_counted {
+                    analysis.see(path.id, base + 1, rest.iter().map(Segment::plain_name));
+                }
+                let nodes = analysis.segments(rest, record);
+                if !is_counted {
                     analysis.all(&nodes);
                 }
             }
             RecordSource::One(path) => {
+                analysis.sees_records = true;
                 let nodes = analysis.steps(path.steps.get(1..)?, record);
                 analysis.all(&nodes);
             }
             RecordSource::Loop(repeat, path, slot, _) => {
-                analysis.locals[slot] = analysis.segments(path.segments.get(base + 1..)?, record);
+                let rest = path.segments.get(base + 1..)?;
+                if !rest.is_empty() {
+                    analysis.see(path.id, base + 1, rest.iter().map(Segment::plain_name));
+                }
+                analysis.locals[slot] = analysis.segments(rest, record);
                 analysis.clauses(repeat.clauses.get(1..)?);
                 analysis.value(&repeat.result);
             }
         }
-        Some(analysis.needs)
+        Some(analysis)
     }
 }
 
@@ -64,9 +146,36 @@ struct Analysis {
     locals: Vec<Parts>,
     /// `@`
     current: Parts,
+    /// The paths that begin at the record.
+    seen: Vec<Seen>,
+    /// Whether the record itself is a value, or is stepped into otherwise than by name.
+    sees_records: bool,
+}
+
+impl Parts {
+    /// Whether the record itself may be among them.
+    fn has_record(&self) -> bool {
+        self.of.contains(&Need::RECORD)
+    }
 }
 
 impl Analysis {
+    /// The path of that number goes into the record by these names, up to the first step that is none, behind so many
+    /// segments.
+    fn see<'n>(
+        &mut self,
+        path: usize,
+        before: usize,
+        names: impl Iterator<Item = Option<&'n str>>,
+    ) {
+        let names: Vec<String> = names.map_while(|name| name.map(str::to_owned)).collect();
+        if names.is_empty() {
+            self.sees_records = true;
+        } else {
+            self.seen.push(Seen { path, names, before });
+        }
+    }
+
     /// All of these parts is needed.
     fn all(&mut self, parts: &Parts) {
         parts.of.iter().for_each(|part| self.needs.add_all(*part));
@@ -87,11 +196,26 @@ impl Analysis {
 
     fn one(&mut self, path: &OnePath) -> Parts {
         let start = self.start(&path.start);
+        if start.has_record() {
+            if start.lists > 0 {
+                self.sees_records = true;
+            }
+            self.see(path.id, 0, path.steps.iter().map(Step::plain_name));
+        }
         self.steps(&path.steps, start)
     }
 
     fn many(&mut self, path: &ManyPath) -> Parts {
         let start = self.start(&path.start);
+        if start.has_record() {
+            let before = start.lists;
+            // Of a group each record is looked at.
+            let is_each = path.segments.iter().take(before).all(Segment::is_wildcard);
+            if before > 1 || !is_each {
+                self.sees_records = true;
+            }
+            self.see(path.id, before, path.segments.iter().skip(before).map(Segment::plain_name));
+        }
         self.segments(&path.segments, start)
     }
 
@@ -231,7 +355,12 @@ impl Analysis {
     /// An aggregate over a group: of its nodes only as much is needed as the aggregate looks at.
     fn folded(&mut self, fold: &GroupFold) {
         match fold.over() {
+            // Turns are counted, and not looked at.
             Some((_, None)) => {}
+            Some((_, Some(path)))
+                if fold.kind == FoldKind::Count
+                    && path.segments.len() == 1
+                    && path.segments.iter().all(Segment::is_wildcard) => {}
             _ => self.value(&fold.call),
         }
     }

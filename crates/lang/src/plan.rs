@@ -302,6 +302,16 @@ pub(crate) struct Step {
     pub(crate) ranges: bool,
 }
 
+impl Step {
+    /// The name that it steps to in any map, if it is just that.
+    pub(crate) fn plain_name(&self) -> Option<&str> {
+        match &self.kind {
+            StepKind::Name(name) => Some(name),
+            _ => None,
+        }
+    }
+}
+
 #[derive(Debug)]
 pub(crate) enum StepKind {
     Name(String),
@@ -335,6 +345,19 @@ pub(crate) struct Segment {
 }
 
 impl Segment {
+    /// The name that it steps to in any map, if it is just that.
+    pub(crate) fn plain_name(&self) -> Option<&str> {
+        match self.selectors.as_slice() {
+            [Selector::Step(step)] if !self.descendant => step.plain_name(),
+            _ => None,
+        }
+    }
+
+    /// Whether it is all children, and nothing else.
+    pub(crate) fn is_wildcard(&self) -> bool {
+        !self.descendant && matches!(self.selectors.as_slice(), [Selector::Wildcard])
+    }
+
     /// The name that the segment steps to, if it is one name and nothing else.
     fn step_name(&self) -> Option<StepName> {
         match self.selectors.as_slice() {

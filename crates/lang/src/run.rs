@@ -22,6 +22,7 @@ use std::collections::HashMap;
 use std::ops::ControlFlow;
 use std::sync::{Arc, Mutex};
 
+use kyanite_formats::json::Slotted;
 use kyanite_tree::{Arena, Value};
 
 pub use failure::Failure;
@@ -33,6 +34,7 @@ pub use watch::Watch;
 
 use crate::functions::Fold;
 use crate::iregexp::Patterns;
+use crate::needs::Sights;
 use crate::params::Arguments;
 use crate::plan::{
     Expr, Grain, GroupFolds, Kind, ManyPath, Plan, RecordFold, RecordHead, RecordSource, Records,
@@ -136,6 +138,11 @@ pub struct Runner<'r, 'a> {
     /// `@`
     current: Option<Value<'a>>,
     names: Names<'a>,
+    /// How paths find the members of the current record in its slots, if it has any.
+    sights: Option<&'a Sights>,
+    /// Whether the current record is in slots.
+    in_slots: bool,
+    slots: Vec<Option<Value<'a>>>,
     /// Where the frame of the running def begins in the locals.
     frame: usize,
     /// How many defs are running inside each other.
@@ -212,6 +219,9 @@ impl<'r, 'a> Runner<'r, 'a> {
             root: None,
             current: None,
             names,
+            sights: None,
+            in_slots: false,
+            slots: Vec::new(),
             frame: 0,
             calls: 0,
             folded: None,
@@ -266,6 +276,31 @@ impl<'r, 'a> Runner<'r, 'a> {
         Ok((self.names, state))
     }
 
+    /// The same runner, for records whose members may be in slots.
+    #[must_use]
+    pub fn with_sights(mut self, sights: Option<&'a Sights>) -> Self {
+        self.sights = sights;
+        self.slots = vec![None; sights.map_or(0, |sights| sights.slots.count())];
+        self
+    }
+
+    /// Where the members of the next record go.
+    pub fn slots(&mut self) -> &mut [Option<Value<'a>>] {
+        &mut self.slots
+    }
+
+    /// The slot that a path into the current record begins at, and how many of its steps lead there.
+    #[inline]
+    fn sight(&self, path: usize) -> Option<(Option<Value<'a>>, usize)> {
+        let sight = self.sights.filter(|_| self.in_slots)?.of(path)?;
+        Some((self.slots.get(sight.slot).copied().flatten(), sight.steps))
+    }
+
+    /// Notes that the member at which a path begins is not there.
+    fn not_in_slot(&mut self, path: usize) {
+        self.session.watch.missed(path, 0, Value::NULL, false);
+    }
+
     /// Goes on with what the batches before have left running.
     pub fn take_up<'g: 'a>(&mut self, kept: &Kept<'g>) {
         self.held = kept.running();
@@ -287,6 +322,31 @@ impl<'r, 'a> Runner<'r, 'a> {
             }
             _ => Ok(()),
         }
+    }
+
+    /// Runs over a record, as [`Self::record`] does: over the one in the slots where `record` is `Slots`.
+    ///
+    /// # Errors
+    /// The first [`Failure`].
+    pub fn slotted(
+        &mut self,
+        state: &mut RecordState,
+        kept: &mut Kept<'_>,
+        index: u64,
+        record: Slotted<'a>,
+        emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
+    ) -> Result<Flow, Box<Failure>> {
+        let record = match record {
+            Slotted::Value(record) => record,
+            Slotted::Slots => {
+                self.in_slots = true;
+                // No path looks at the record itself.
+                Value::NULL
+            }
+        };
+        let ran = self.record(state, kept, index, record, emit);
+        self.in_slots = false;
+        ran
     }
 
     /// Runs over the record at `index` of the list that is the document. `Break` when no later record can
@@ -420,8 +480,17 @@ impl<'r, 'a> Runner<'r, 'a> {
         visit: &mut dyn FnMut(&mut Self, Value<'a>) -> Ran<Flow>,
     ) -> Ran<Flow> {
         self.session.watch.asked(path.id);
-        let base = self.records.map_or(0, |records| records.base);
-        self.walk(path, base + 1, record, visit)
+        match self.sight(path.id) {
+            None => {
+                let base = self.records.map_or(0, |records| records.base);
+                self.walk(path, base + 1, record, visit)
+            }
+            Some((Some(member), steps)) => self.walk(path, steps, member, visit),
+            Some((None, _)) => {
+                self.not_in_slot(path.id);
+                Ok(Flow::Continue(()))
+            }
+        }
     }
 
     /// Says that none of the records was found: `others` are the names that stood where one on the path was looked for, with

@@ -1,13 +1,31 @@
 //! A rule gives and tells the same, whether its records are read whole or only as far as it can see.
 #![allow(clippy::unwrap_used, clippy::panic, reason = "tests say what is wrong by panicking")]
 
-use kyanite_formats::json::{self, Reader, ReaderOptions, Style};
+use kyanite_formats::json::{self, Reader, ReaderOptions, Slotted, Style};
 use kyanite_formats::records::Structure;
 use kyanite_lang::{
     Arguments, Flow, Grain, Kept, Plan, Room, RuleText, Runner, Session, Syntax, compile,
 };
 use kyanite_tree::{Arena, Value, locate};
 use proptest::prelude::*;
+
+/// Rules that see records only by the names of their members.
+const IN_SLOTS: [&str; 14] = [
+    "$[*].a",
+    "$[?@.a.b == 1 && @.list[0].b].b",
+    "count($[*])",
+    "count($[?@.a])",
+    "sum($[?@.a != 'x'].a.b)",
+    "for r in $[*] where r.a == 1 return {r.a, r.b, l: r.list[*].b, n: count(r.list[*])}",
+    "for r in $[*] let s = r.a return [s.b ?? 0, s.list ?? 1]",
+    "for r in $[*] for l in r.list[*] return {r.a, l.b}",
+    "for l in $[*].list[*] return l.b",
+    "for r in $[*] return [exists(r.a), exists(r.a.b), exists(r.list[0])]",
+    "for r in $[*] group by k = r.b ?? 0 return {k, n: count(r[*]), s: sum(r[*].a)}",
+    "for r in $[*] group by k = r.a.b ?? 0, l = r.b ?? 1 return {k, l, m: max(r[*].list[*].b)}",
+    "for r in $[*] where exists(r.a[?@ == r.b]) return r.other",
+    "for r in $[*] return if exists(r.a) then r.a.b else r.list[0]",
+];
 
 const RULES: [&str; 52] = [
     "$[*].a",
@@ -64,16 +82,21 @@ const RULES: [&str; 52] = [
     "for r in $[*] first 3 order by r.a ?? 0 descending first 1 return r",
 ];
 
+/// How records are read.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+enum How {
+    Whole,
+    Needed,
+    /// As far as they can be, into slots.
+    Slots,
+}
+
 /// What a run over records gives: each result with its path, and the failure that ended it.
-fn results(
-    plan: &Plan,
-    text: &str,
-    needed_only: bool,
-) -> (Vec<(String, Option<String>)>, Option<String>) {
+fn results(plan: &Plan, text: &str, how: How) -> (Vec<(String, Option<String>)>, Option<String>) {
     let (arena, mut structure) = (Arena::new(), Structure::default());
     let needs = plan.needs(Grain::Items).unwrap();
     let mut reader = Reader::new(text, &arena, ReaderOptions::default());
-    if needed_only {
+    if how != How::Whole {
         reader = reader.with_needs(&needs, &mut structure);
     }
     let arguments = Arguments::read(plan, &[], &arena).unwrap();
@@ -87,19 +110,28 @@ fn results(
     let room = Room { memory: usize::MAX, file: Box::new(nowhere) };
     let mut kept = Kept::new(plan, &keep, &room);
     let bound = names.clone();
-    let mut runner = Runner::for_batch(plan, Grain::Items, names, &arena, &mut session);
+    let sights = plan.sights(Grain::Items).filter(|_| how == How::Slots);
+    let runner = Runner::for_batch(plan, Grain::Items, names, &arena, &mut session);
+    let mut runner = runner.with_sights(sights.as_ref());
     let (mut results, mut index) = (Vec::new(), 0);
-    while let Some(record) = reader.next_value().unwrap() {
-        let ran = runner.record(&mut state, &mut kept, index, record, &mut |value| {
+    loop {
+        let read = match &sights {
+            Some(sights) => reader.next_slots(&sights.slots, runner.slots()).unwrap(),
+            None => reader.next_value().unwrap().map(Slotted::Value),
+        };
+        let Some(read) = read else { break };
+        let record = if let Slotted::Value(record) = read { Some(record) } else { None };
+        let ran = runner.slotted(&mut state, &mut kept, index, read, &mut |value| {
             let mut written = Vec::new();
             json::write(value.unwrap(), Style::Compact, &mut written);
-            let path = locate(record, value.unwrap().origin()).map(|path| path.to_string());
-            results.push((String::from_utf8(written).unwrap(), path));
+            let place = record.and_then(|record| locate(record, value.unwrap().origin()));
+            results.push((String::from_utf8(written).unwrap(), place.map(|p| p.to_string())));
             Flow::Continue(())
         });
         index += 1;
         if let Err(failure) = ran {
-            let place = locate(record, failure.origin).map(|place| place.readable());
+            let place = record.and_then(|record| locate(record, failure.origin));
+            let place = place.map(|place| place.readable());
             return (results, Some(format!("{} {place:?}", failure.message)));
         }
     }
@@ -141,8 +173,51 @@ proptest! {
         let text = records.join("\n");
         for rule in RULES {
             let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
-            prop_assert_eq!(results(&plan, &text, true), results(&plan, &text, false), "{}", rule);
+            prop_assert_eq!(results(&plan, &text, How::Needed), results(&plan, &text, How::Whole), "{}", rule);
         }
+    }
+}
+
+/// Results without their paths, and whether a failure ended them: of a failure that a run over slots meets, the message
+/// comes from a run without.
+fn values(plan: &Plan, text: &str, how: How) -> (Vec<String>, Option<String>) {
+    let (results, ended) = results(plan, text, how);
+    let ended = ended.map(|ended| {
+        if ended.contains("None") || ended.contains("Some") { String::new() } else { ended }
+    });
+    (results.into_iter().map(|(value, _)| value).collect(), ended)
+}
+
+proptest! {
+    #[test]
+    fn slots_give_the_same(records in proptest::collection::vec(value(), 1..5)) {
+        let text = records.join("\n");
+        let mut in_slots = 0;
+        for rule in RULES.into_iter().chain(IN_SLOTS) {
+            let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
+            in_slots += usize::from(plan.sights(Grain::Items).is_some());
+            prop_assert_eq!(values(&plan, &text, How::Slots), values(&plan, &text, How::Whole), "{} {}", rule, text);
+        }
+        prop_assert!(in_slots > IN_SLOTS.len());
+    }
+}
+
+#[test]
+fn rules_whose_records_go_into_slots() {
+    for (rule, are_in_slots) in IN_SLOTS.map(|rule| (rule, true)).into_iter().chain([
+        ("for r in $[*] return r", false),
+        ("for r in $[*] return {...r, x: 1}", false),
+        ("for r in $[*] let s = r return s.a", false),
+        ("for r in $[*] return r[0]", false),
+        ("for r in $[*] return r[?@.a].b", false),
+        ("for r in $[*] return r..a", false),
+        ("$[*]", false),
+        ("$[?@ == 1].a", false),
+        ("for r in $[*] order by r.a return r.b", false),
+        ("for r in $[*] group by k = r.a return r[*].b", false),
+    ]) {
+        let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
+        assert_eq!(plan.sights(Grain::Items).is_some(), are_in_slots, "{rule}");
     }
 }
 
@@ -191,7 +266,7 @@ proptest! {
         let text = records.join("\n");
         for rule in RULES {
             let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
-            let (streamed, last) = results(&plan, &text, true);
+            let (streamed, last) = results(&plan, &text, How::Needed);
             let (whole, failure) = of_document(&plan, &text);
             let mut given: String = streamed.into_iter().map(|(value, _)| value).collect();
             match failure {

@@ -53,7 +53,7 @@ impl<'a> Reader<'a> {
     }
 
     /// How many more containers may be open.
-    fn depth_left(&self) -> usize {
+    pub(super) fn depth_left(&self) -> usize {
         self.options.depth.saturating_sub(self.open.len())
     }
 

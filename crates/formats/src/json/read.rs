@@ -224,21 +224,26 @@ impl<'a> Reader<'a> {
     /// # Errors
     /// A [`ReadError`]; the position is then somewhere inside the broken value.
     pub fn next_value(&mut self) -> Result<Option<Value<'a>>, ReadError> {
+        if self.begin_record() { self.whole_value().map(Some) } else { Ok(None) }
+    }
+
+    /// Goes to where the next record begins; tells whether there is one.
+    #[inline]
+    pub(super) fn begin_record(&mut self) -> bool {
+        self.forget_open();
+        if self.skip_blank().is_some() && self.sieve.is_some() {
+            self.sift();
+        }
+        self.at < self.bytes.len()
+    }
+
+    /// Forgets all containers that are open, to begin with a record.
+    pub(super) fn forget_open(&mut self) {
         self.items.clear();
         self.members.clear();
         self.open.clear();
         self.floor = 0;
         self.need = Some(self.needs.map_or(Need::ALL, Needs::of_record));
-        if self.skip_blank().is_none() {
-            return Ok(None);
-        }
-        if self.sieve.is_some() {
-            self.sift();
-            if self.at >= self.bytes.len() {
-                return Ok(None);
-            }
-        }
-        self.whole_value().map(Some)
     }
 
     /// The value that begins here, with all that is in it.
@@ -264,7 +269,7 @@ impl<'a> Reader<'a> {
     }
 
     #[inline]
-    fn origin(&self, start: usize) -> Origin {
+    pub(super) fn origin(&self, start: usize) -> Origin {
         match self.options.origins {
             Origins::Document(document) => Origin::new(document, start),
             Origins::Fixed(origin) => origin,
@@ -494,7 +499,7 @@ impl<'a> Reader<'a> {
     }
 
     #[inline]
-    fn number(&mut self) -> Result<Number<'a>, ReadError> {
+    pub(super) fn number(&mut self) -> Result<Number<'a>, ReadError> {
         let start = self.at;
         let digits = |mut at: usize| {
             while matches!(self.bytes.get(at), Some(b'0'..=b'9')) {

@@ -221,7 +221,7 @@ fn look(
 
 /// Where the value behind the colon at byte `colon` begins.
 #[inline]
-fn value_behind(bytes: &[u8], colon: usize) -> Option<usize> {
+pub(super) fn value_behind(bytes: &[u8], colon: usize) -> Option<usize> {
     let mut at = colon + 1;
     while matches!(bytes.get(at)?, b' ' | b'\t' | b'\n' | b'\r') {
         at += 1;

@@ -158,13 +158,33 @@ impl<'a> Runner<'_, 'a> {
         running: &mut Running,
     ) -> Ran<()> {
         self.session.watch.asked(path.id);
+        if let Some((member, steps)) = self.sight(path.id) {
+            return match member {
+                Some(member) => self.fold_nodes(path, steps, member, running),
+                None => {
+                    self.not_in_slot(path.id);
+                    Ok(())
+                }
+            };
+        }
         if let Some(Segment { selectors, .. }) = path.segments.first()
             && let [Selector::Filter(filter)] = selectors.as_slice()
             && !self.test(filter, value)?
         {
             return Ok(());
         }
-        let _ = self.walk(path, 1, value, &mut |runner, node| {
+        self.fold_nodes(path, 1, value, running)
+    }
+
+    /// Adds the nodes that the segments of a path from `position` on select.
+    fn fold_nodes(
+        &mut self,
+        path: &'a ManyPath,
+        position: usize,
+        value: Value<'a>,
+        running: &mut Running,
+    ) -> Ran<()> {
+        let _ = self.walk(path, position, value, &mut |runner, node| {
             running.add(node, runner.session.trace.is_some());
             Ok(ControlFlow::Continue(()))
         })?;

@@ -22,6 +22,16 @@ impl<'a> Runner<'_, 'a> {
 
     /// The node that a path of names and indexes selects, or nothing.
     pub(super) fn one(&mut self, path: &'a OnePath) -> Ran<Option<Value<'a>>> {
+        if let Some((member, steps)) = self.sight(path.id) {
+            self.session.watch.asked(path.id);
+            return match member {
+                Some(member) => self.steps(path, steps, member),
+                None => {
+                    self.not_in_slot(path.id);
+                    Ok(None)
+                }
+            };
+        }
         let Some(start) = self.start(&path.start)? else { return Ok(None) };
         if path.steps.is_empty() {
             return Ok(Some(start));
@@ -32,6 +42,10 @@ impl<'a> Runner<'_, 'a> {
 
     /// The nodes that a path of names and indexes selects: in XML its last name may mean several children.
     fn one_or_several(&mut self, path: &'a OnePath) -> Ran<Vec<Value<'a>>> {
+        if self.sight(path.id).is_some() {
+            // Members in slots are of maps, where a name means one.
+            return Ok(self.one(path)?.into_iter().collect());
+        }
         let Some(start) = self.start(&path.start)? else { return Ok(Vec::new()) };
         self.session.watch.asked(path.id);
         let mut node = start;
@@ -135,9 +149,22 @@ impl<'a> Runner<'_, 'a> {
         path: &'a ManyPath,
         visit: &mut dyn FnMut(&mut Self, Value<'a>) -> Ran<Flow>,
     ) -> Ran<Flow> {
-        let Some(start) = self.start(&path.start)? else { return Ok(ControlFlow::Continue(())) };
-        self.session.watch.asked(path.id);
-        self.walk(path, 0, start, visit)
+        let (start, steps) = match self.sight(path.id) {
+            Some(member) => member,
+            None => (self.start(&path.start)?, 0),
+        };
+        if steps > 0 || start.is_some() {
+            self.session.watch.asked(path.id);
+        }
+        match start {
+            Some(start) => self.walk(path, steps, start, visit),
+            None => {
+                if steps > 0 {
+                    self.not_in_slot(path.id);
+                }
+                Ok(ControlFlow::Continue(()))
+            }
+        }
     }
 
     /// Visits what the segments from `position` on select under `node`.

@@ -176,6 +176,15 @@ impl Watch {
         self.open_paths(plan).all(|path| records >= LOOKED_AT && !self.paths[path].asked)
     }
 
+    /// Whether every path that was asked so far has selected something, so that none would have to be explained.
+    #[must_use]
+    pub fn explains_nothing(&self, plan: &Plan) -> bool {
+        let mut paths = self.paths.iter().zip(&plan.paths).enumerate();
+        paths.all(|(number, (path, info))| {
+            !path.asked || path.selected || info.steps.is_empty() || plan.is_late(number)
+        })
+    }
+
     /// Whether what was met later says something of a path about which too little is known, so that the names that stood
     /// there are wanted.
     #[must_use]
