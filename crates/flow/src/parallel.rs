@@ -13,7 +13,9 @@ use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
 use kyanite_formats::records::{Layout, Structure};
 use kyanite_formats::xml::LineOrRecord;
 use kyanite_formats::{csv, xml};
-use kyanite_lang::{Grain, Kept, Names, Plan, RecordState, Room, Runner, Session, Sights, Watch};
+use kyanite_lang::{
+    Grain, Kept, LineNames, Names, Plan, RecordState, Room, Runner, Session, Sights, Watch,
+};
 use kyanite_tree::{Arena, Passed};
 
 use crate::Sink;
@@ -32,6 +34,8 @@ pub(crate) struct Work<'w> {
     pub(crate) room: &'w Room,
     /// Where members of records go into slots.
     pub(crate) sights: Option<&'w Sights>,
+    /// Where the rule returns maps that become lines of JSON.
+    pub(crate) line_names: Option<&'w LineNames>,
     /// Where records go to lines of JSON just as they are.
     pub(crate) lines: Option<AsLines<'w>>,
 }
@@ -261,7 +265,7 @@ fn block(
     (arena, structure): (&Arena, &mut Structure),
     session: &mut Session,
 ) -> Option<Clean> {
-    let Work { plan, grain, layout, input, names, state, room, sights, lines } = work;
+    let Work { plan, grain, layout, input, names, state, room, sights, line_names, lines } = work;
     let mut state = state.apart(plan);
     if let Some(lines) = lines {
         as_lines(lines, std::str::from_utf8(bytes).ok()?, part, arena, input.document)?;
@@ -274,7 +278,7 @@ fn block(
         let block = Block { bytes, is_last: false };
         let mut records = Records::new(block, 0, input, layout, arena, Some(structure));
         let runner = Runner::for_batch(plan, grain, names.clone(), arena, session);
-        let mut runner = runner.with_sights(sights);
+        let mut runner = runner.with_sights(sights).with_lines(line_names, &mut part.bytes);
         loop {
             let next = records.next_slotted(sights, runner.slots());
             let sifted = records.take_sifted();
@@ -296,6 +300,9 @@ fn block(
                 Next::End(used) if used == bytes.len() => break,
                 Next::End(_) | Next::Broken(_) => return None,
             }
+        }
+        if let Some((lines, count)) = runner.take_lines() {
+            (part.bytes, part.items) = (lines, count);
         }
         if !records.take_duplicates().is_empty() {
             return None;

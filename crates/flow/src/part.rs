@@ -40,6 +40,11 @@ impl Part {
         self.renderer.as_ref().is_some_and(Renderer::writes_lines)
     }
 
+    /// Whether elements of XML may be among the items, which are made records of before they are written.
+    pub(crate) fn expects_elements(&self) -> bool {
+        self.renderer.as_ref().is_some_and(Renderer::expects_elements)
+    }
+
     /// Forgets what was taken.
     pub(crate) fn clear(&mut self) {
         self.items = 0;

@@ -119,6 +119,10 @@ impl Renderer {
         self.elements = true;
     }
 
+    pub(crate) fn expects_elements(&self) -> bool {
+        self.elements
+    }
+
     /// What makes records of elements.
     pub(crate) fn view(&mut self) -> &mut View {
         &mut self.view

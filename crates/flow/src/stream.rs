@@ -307,6 +307,8 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             Layout::Csv { header: Some(header), .. } if are_lines => header.line_starts(),
             _ => None,
         };
+        let takes_lines = part.takes_lines() && !part.expects_elements();
+        let line_names = if takes_lines { self.job.plan.line_names(grain) } else { None };
         let lines = match (layout, &line_starts) {
             (Layout::Csv { settings, header }, Some(starts)) => {
                 Some(AsLines::Rows { settings, header, starts })
@@ -330,6 +332,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             state: &state,
             room: &Room { memory: self.job.options.memory, file: Box::new(tempfile::tempfile) },
             sights: sights.as_ref(),
+            line_names: line_names.as_ref(),
             lines,
         };
         let assumed = layout.place();

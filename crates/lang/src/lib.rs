@@ -53,8 +53,8 @@ pub use output::OutputSpec;
 pub use params::Arguments;
 pub use plan::{Grain, Param, Plan, ResultShape, SourceSpec};
 pub use run::{
-    CannotJoin, Failure, Flow, Kept, Names, Provenance, RecordState, Room, Runner, Session, Trace,
-    Watch,
+    CannotJoin, Failure, Flow, Kept, LineNames, Names, Provenance, RecordState, Room, Runner,
+    Session, Trace, Watch,
 };
 pub use syntax::ast::ParamType;
 pub use syntax::format as format_rule;

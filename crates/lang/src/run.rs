@@ -12,6 +12,7 @@ mod folded;
 mod group;
 mod join;
 mod kept;
+mod lines;
 mod order;
 mod path;
 mod spill;
@@ -28,6 +29,7 @@ use kyanite_tree::{Arena, Value};
 pub use failure::Failure;
 pub(crate) use join::and_parts;
 pub use kept::Kept;
+pub use lines::LineNames;
 pub use spill::Room;
 pub use trace::{Provenance, Trace};
 pub use watch::Watch;
@@ -41,6 +43,7 @@ use crate::plan::{
 };
 use clauses::{Counters, Held};
 use join::Indexes;
+use lines::Lines;
 
 /// Whether to go on: `Break` when no more is wanted.
 pub type Flow = ControlFlow<()>;
@@ -143,6 +146,8 @@ pub struct Runner<'r, 'a> {
     /// Whether the current record is in slots.
     in_slots: bool,
     slots: Vec<Option<Value<'a>>>,
+    /// Where results are written, if that is done here.
+    lines: Option<Lines<'a>>,
     /// Where the frame of the running def begins in the locals.
     frame: usize,
     /// How many defs are running inside each other.
@@ -222,6 +227,7 @@ impl<'r, 'a> Runner<'r, 'a> {
             sights: None,
             in_slots: false,
             slots: Vec::new(),
+            lines: None,
             frame: 0,
             calls: 0,
             folded: None,

@@ -19,6 +19,7 @@ pub(crate) fn scan() -> Option<Scan> {
     let has_all = is_x86_feature_detected!("avx2")
         && is_x86_feature_detected!("bmi1")
         && is_x86_feature_detected!("bmi2")
+        && is_x86_feature_detected!("popcnt")
         && is_x86_feature_detected!("pclmulqdq");
     has_all.then_some(|text, finder| {
         // SAFETY: this function is handed out only where all of these were detected.
@@ -26,7 +27,7 @@ pub(crate) fn scan() -> Option<Scan> {
     })
 }
 
-words!("avx2,bmi1,bmi2,pclmulqdq", carry_less, add_bits);
+words!("avx2,bmi1,bmi2,popcnt,pclmulqdq", carry_less, add_bits);
 
 #[target_feature(enable = "avx2")]
 #[inline]

@@ -21,6 +21,7 @@ pub(crate) fn scan() -> Option<Scan> {
         && is_x86_feature_detected!("avx512bw")
         && is_x86_feature_detected!("bmi1")
         && is_x86_feature_detected!("bmi2")
+        && is_x86_feature_detected!("popcnt")
         && is_x86_feature_detected!("pclmulqdq");
     has_all.then_some(|text, finder| {
         // SAFETY: this function is handed out only where all of these were detected.
@@ -28,7 +29,7 @@ pub(crate) fn scan() -> Option<Scan> {
     })
 }
 
-words!("avx512f,avx512bw,bmi1,bmi2,pclmulqdq", carry_less, add_compressed);
+words!("avx512f,avx512bw,bmi1,bmi2,popcnt,pclmulqdq", carry_less, add_compressed);
 
 #[target_feature(enable = "avx512f,avx512bw")]
 #[inline]
@@ -64,7 +65,7 @@ fn classes(word: &[u8; WORD]) -> Classes {
 const PLACES: [u32; 16] = [0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15];
 
 /// [`add_bits`], a quarter of a word at a time.
-#[target_feature(enable = "avx512f")]
+#[target_feature(enable = "avx512f,popcnt")]
 #[inline]
 fn add_compressed(bits: u64, at: u32, places: &mut Vec<u32>) {
     places.reserve(WORD);

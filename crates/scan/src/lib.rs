@@ -24,7 +24,7 @@
 macro_rules! words {
     ($instructions:literal, $parity:path, $add:path) => {
         #[target_feature(enable = $instructions)]
-        fn words(text: &[u8], finder: &mut Finder<'_>) {
+        fn words(text: &[u8], mut finder: Finder) -> Finder {
             let (words, rest) = text.as_chunks::<WORD>();
             for word in words {
                 finder.word(
@@ -36,6 +36,7 @@ macro_rules! words {
             if !rest.is_empty() {
                 finder.word(classes(&padded(rest)), parity, add_bits);
             }
+            finder
         }
     };
 }
@@ -72,7 +73,7 @@ pub struct Structure {
 }
 
 /// Finds the classes of each 64 bytes of a text, and hands them on.
-type Scan = fn(&[u8], &mut Finder<'_>);
+type Scan = fn(&[u8], Finder) -> Finder;
 
 impl Structure {
     /// The structure of `text`, which begins outside of quotes.
@@ -97,12 +98,11 @@ impl Structure {
             return;
         }
         self.quotes.reserve(text.len().div_ceil(WORD));
-        let mut finder =
-            Finder { structure: self, at: 0, inside: 0, escaped: 0, wrong: 0, escapes: 0 };
-        scan(text, &mut finder);
-        let (is_plausible, has_escapes) =
-            (finder.wrong == 0 && finder.inside == 0, finder.escapes != 0);
-        (self.is_plausible, self.has_escapes) = (is_plausible, has_escapes);
+        let (quotes, marks) = (std::mem::take(&mut self.quotes), std::mem::take(&mut self.marks));
+        let finder = Finder { quotes, marks, ..Finder::default() };
+        let Finder { quotes, marks, inside, wrong, escapes, .. } = scan(text, finder);
+        let (is_plausible, has_escapes) = (wrong == 0 && inside == 0, escapes != 0);
+        *self = Self { quotes, marks, is_plausible, has_escapes };
     }
 
     /// Whether all texts in quotes end and have no control characters in them, and all else is made of characters that
@@ -164,32 +164,27 @@ impl Structure {
     }
 
     /// The number of the bracket that closes the list or map of `text` that the bracket of number `opening` opens; `None` when
-    /// there is none, when brackets are crossed, or when more than `depth` of them are open at once.
+    /// there is none, when brackets are crossed, or when more than `depth` of them, or 64, are open at once.
     #[inline]
     #[must_use]
     pub fn container_end(&self, text: &[u8], opening: usize, depth: usize) -> Option<usize> {
-        // The open brackets, one bit each: whether it is a curly one.
-        let (mut curly, mut open) = (0_u128, 0_usize);
+        // The open brackets, one bit each: whether it is a curly one. Which mark comes next is nothing to guess at, so that all
+        // three kinds go one way: a bit says whether it is a bracket, one whether it closes, one whether it is curly.
+        let (mut curly, mut open, mut crossed) = (0_u64, 0_usize, 0_u64);
+        let depth = depth.min(u64::BITS as usize);
         for (number, at) in self.marks.iter().enumerate().skip(opening) {
-            match *text.get(*at as usize)? {
-                b':' => {}
-                byte @ (b'{' | b'[') => {
-                    open += 1;
-                    if open > depth.min(u128::BITS as usize) {
-                        return None;
-                    }
-                    curly = curly << 1 | u128::from(byte == b'{');
-                }
-                byte => {
-                    open = open.checked_sub(1)?;
-                    if (curly & 1 == 1) != (byte == b'}') {
-                        return None;
-                    }
-                    if open == 0 {
-                        return Some(number);
-                    }
-                    curly >>= 1;
-                }
+            let byte = u64::from(*text.get(*at as usize)?);
+            let (closes, is_curly) = (byte >> 2 & 1, byte >> 5 & 1);
+            let opens = byte & !closes & 1;
+            crossed |= closes & (curly ^ is_curly);
+            curly = curly >> closes << opens | opens & is_curly;
+            open = open.wrapping_add(opens as usize).wrapping_sub(closes as usize);
+            // The first mark closed something, or too much is open.
+            if open > depth {
+                return None;
+            }
+            if open == 0 {
+                return (crossed == 0 && opens | closes == 1).then_some(number);
             }
         }
         None
@@ -209,8 +204,10 @@ fn next(words: &[u64], from: usize) -> Option<usize> {
 }
 
 /// Turns classes of bytes into structure, word by word.
-pub(crate) struct Finder<'s> {
-    structure: &'s mut Structure,
+#[derive(Default)]
+pub(crate) struct Finder {
+    quotes: Vec<u64>,
+    marks: Vec<u32>,
     /// Where the next word begins.
     at: u32,
     /// All ones while a text is open at the end of a word.
@@ -223,7 +220,7 @@ pub(crate) struct Finder<'s> {
     escapes: u64,
 }
 
-impl Finder<'_> {
+impl Finder {
     /// Takes the next 64 bytes. `parity` is [`parity`], and `add` is [`add_bits`], with what instructions there are.
     #[inline(always)]
     pub(crate) fn word(
@@ -240,8 +237,8 @@ impl Finder<'_> {
         let text = parity(quotes) ^ self.inside;
         self.inside = ((text as i64) >> 63) as u64;
         self.wrong |= classes.controls & text | !(classes.plausible | text);
-        self.structure.quotes.push(quotes);
-        add(classes.marks & !text, self.at, &mut self.structure.marks);
+        self.quotes.push(quotes);
+        add(classes.marks & !text, self.at, &mut self.marks);
         self.at += WORD as u32;
     }
 
@@ -403,8 +400,10 @@ mod tests {
             ("[{]}", 9, None),
             ("[", 9, None),
             ("{\"a\\\"}\": {}}", 9, Some(11)),
-            (&format!("{}{}", "[".repeat(128), "]".repeat(128)), 200, Some(255)),
-            (&format!("{}{}", "[".repeat(129), "]".repeat(129)), 200, None),
+            (&format!("{}{}", "[".repeat(64), "]".repeat(64)), 200, Some(127)),
+            (&format!("{}{}", "[".repeat(65), "]".repeat(65)), 200, None),
+            (":[]", 9, None),
+            ("]", 9, None),
         ] {
             let structure = Structure::of(text.as_bytes());
             let found = structure.container_end(text.as_bytes(), 0, depth);

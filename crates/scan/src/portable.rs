@@ -20,7 +20,7 @@ const TABLE: [u8; 256] = {
     table
 };
 
-pub(crate) fn scan(text: &[u8], finder: &mut Finder<'_>) {
+pub(crate) fn scan(text: &[u8], mut finder: Finder) -> Finder {
     let (words, rest) = text.as_chunks::<WORD>();
     for word in words {
         finder.word(classes(word), parity, add_bits);
@@ -28,6 +28,7 @@ pub(crate) fn scan(text: &[u8], finder: &mut Finder<'_>) {
     if !rest.is_empty() {
         finder.word(classes(&padded(rest)), parity, add_bits);
     }
+    finder
 }
 
 fn classes(word: &[u8; WORD]) -> Classes {

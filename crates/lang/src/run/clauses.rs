@@ -194,6 +194,9 @@ impl<'a> Runner<'_, 'a> {
         emit: &mut dyn FnMut(Value<'a>) -> Flow,
     ) -> Ran<Flow> {
         let Some(clause) = repeat.clauses.get(position) else {
+            if self.writes_lines(repeat) {
+                return self.line(repeat);
+            }
             // A turn that returns nothing leaves no gap.
             return Ok(match self.value(&repeat.result)? {
                 Some(item) => emit(item),

@@ -1,0 +1,87 @@
+//! Maps that a rule returns for its records, written as lines of JSON as they are computed: no map is built of them.
+
+use kyanite_formats::json::{self, Style};
+
+use super::{Flow, Ran, Runner};
+use crate::plan::{Entry, Grain, Kind, Loop, Plan, RecordSource, Records};
+
+/// The names of the members of each map, as they stand in a line.
+#[derive(Debug)]
+pub struct LineNames(Vec<Vec<u8>>);
+
+/// Lines under way.
+#[derive(Debug)]
+pub(super) struct Lines<'p> {
+    names: &'p LineNames,
+    out: Vec<u8>,
+    count: u64,
+}
+
+impl Plan {
+    /// The names of the maps that the rule returns for its records, if these are such maps, with no others among them, and
+    /// their names are known.
+    #[must_use]
+    pub fn line_names(&self, grain: Grain) -> Option<LineNames> {
+        let Records { source: RecordSource::Loop(repeat, ..), .. } = self.records(grain)? else {
+            return None;
+        };
+        let (Kind::Map(entries), None) = (&repeat.result.kind, &self.fold) else { return None };
+        let names = entries.iter().map(|entry| match entry {
+            Entry::Named(name, _) => {
+                let mut quoted = vec![b','];
+                json::write_text(name, &mut quoted);
+                quoted.push(b':');
+                Some(quoted)
+            }
+            Entry::Computed(..) | Entry::Spread(_) => None,
+        });
+        names.collect::<Option<_>>().map(LineNames)
+    }
+}
+
+impl<'a> Runner<'_, 'a> {
+    /// The same runner, writing what it returns for records behind `out`, and giving none of it.
+    #[must_use]
+    pub fn with_lines(mut self, names: Option<&'a LineNames>, out: &mut Vec<u8>) -> Self {
+        self.lines = names.map(|names| Lines { names, out: std::mem::take(out), count: 0 });
+        self
+    }
+
+    /// What was written, and how many lines it is.
+    pub fn take_lines(&mut self) -> Option<(Vec<u8>, u64)> {
+        self.lines.take().map(|lines| (lines.out, lines.count))
+    }
+
+    /// Whether what this loop returns is written as lines.
+    #[inline]
+    pub(super) fn writes_lines(&self, repeat: &'a Loop) -> bool {
+        self.lines.is_some()
+            && matches!(
+                self.records,
+                Some(Records { source: RecordSource::Loop(outermost, ..), .. })
+                    if std::ptr::eq(outermost, repeat)
+            )
+    }
+
+    /// Writes what a turn returns.
+    pub(super) fn line(&mut self, repeat: &'a Loop) -> Ran<Flow> {
+        let (Some(mut lines), Kind::Map(entries)) = (self.lines.take(), &repeat.result.kind) else {
+            return Ok(Flow::Continue(()));
+        };
+        lines.out.push(b'{');
+        let begin = lines.out.len();
+        for (name, entry) in lines.names.0.iter().zip(entries) {
+            let Entry::Named(_, value) = entry else { continue };
+            // A member whose expression gives nothing is left out.
+            if let Some(value) = self.value(value)? {
+                let is_first = lines.out.len() == begin;
+                lines.out.extend_from_slice(&name[usize::from(is_first)..]);
+                json::write(value, Style::Compact, &mut lines.out);
+            }
+        }
+        lines.out.extend_from_slice(b"}\n");
+        lines.count += 1;
+        self.lines = Some(lines);
+        Ok(Flow::Continue(()))
+    }
+}
