@@ -4,6 +4,7 @@ mod canonical;
 mod error;
 mod frame;
 mod key;
+mod members;
 mod needed;
 mod read;
 mod sieve;

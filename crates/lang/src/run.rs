@@ -156,12 +156,14 @@ pub struct Runner<'r, 'a> {
     folded: Option<Option<Value<'a>>>,
     /// The indexes of joins, by their list and condition.
     indexes: Indexes,
+    /// Room for the text of the keys of a group.
+    group_text: String,
     /// The items of joins that are no list of their own, by their condition.
     fixed: HashMap<usize, &'a [Value<'a>]>,
     /// The groups whose aggregates are asked for, by the slot that has the number of one.
     folded_groups: HashMap<usize, (&'a GroupFolds, folded::Folded)>,
     /// What the clauses of a loop over records keep from one record to the next.
-    held: Held<'a>,
+    held: Option<Box<Held<'a>>>,
 }
 
 impl<'r, 'a> Runner<'r, 'a> {
@@ -232,9 +234,10 @@ impl<'r, 'a> Runner<'r, 'a> {
             calls: 0,
             folded: None,
             indexes: HashMap::new(),
+            group_text: String::new(),
             fixed: HashMap::new(),
             folded_groups: HashMap::new(),
-            held: Held::default(),
+            held: None,
         }
     }
 
@@ -309,7 +312,7 @@ impl<'r, 'a> Runner<'r, 'a> {
 
     /// Goes on with what the batches before have left running.
     pub fn take_up<'g: 'a>(&mut self, kept: &Kept<'g>) {
-        self.held = kept.running();
+        self.held = Some(Box::new(kept.running()));
     }
 
     /// Ends a batch: what is running goes on in the next.
@@ -324,7 +327,7 @@ impl<'r, 'a> Runner<'r, 'a> {
         match self.records {
             Some(Records { source: RecordSource::Loop(repeat, ..), .. }) => {
                 let most = Self::most_wanted(repeat, &state.counters);
-                kept.end_batch(repeat, most, &mut self.held)
+                kept.end_batch(repeat, most, &mut self.held.take().unwrap_or_default())
             }
             _ => Ok(()),
         }
@@ -398,10 +401,11 @@ impl<'r, 'a> Runner<'r, 'a> {
             _ => self.in_record(source, state, record, emit)?,
         };
         if let RecordSource::Loop(repeat, ..) = source
-            && !self.held.turns.is_empty()
+            && let Some(held) = &mut self.held
+            && !held.turns.is_empty()
         {
             let most = Self::most_wanted(repeat, &state.counters);
-            kept.keep(repeat, most, &mut self.held.turns)?;
+            kept.keep(repeat, most, &mut held.turns)?;
         }
         Ok(if last { Flow::Break(()) } else { flow })
     }
@@ -461,8 +465,8 @@ impl<'r, 'a> Runner<'r, 'a> {
                 Ok(emit(value))
             }
             RecordSource::Loop(repeat, path, slot, at) => {
-                let mut held = std::mem::take(&mut self.held);
-                held.folded = std::mem::take(&mut state.folded);
+                let mut held = self.held.take().unwrap_or_default();
+                std::mem::swap(&mut held.folded, &mut state.folded);
                 let flow = self.rest_of_record(path, record, &mut |runner, node| {
                     let turn = state.turns;
                     state.turns += 1;
@@ -471,8 +475,8 @@ impl<'r, 'a> Runner<'r, 'a> {
                         emit(Some(item))
                     })
                 });
-                state.folded = std::mem::take(&mut held.folded);
-                self.held = held;
+                std::mem::swap(&mut held.folded, &mut state.folded);
+                self.held = Some(held);
                 flow
             }
         }

@@ -12,7 +12,7 @@ use std::arch::x86_64::{
 
 use crate::classes::{Classes, LOWER, UPPER};
 use crate::clmul::carry_less;
-use crate::{Finder, Scan, WORD, add_bits, padded, parity};
+use crate::{Finder, Scan, WORD, padded, parity};
 
 /// The scan, if the processor has the instructions.
 pub(crate) fn scan() -> Option<Scan> {
@@ -27,7 +27,7 @@ pub(crate) fn scan() -> Option<Scan> {
     })
 }
 
-words!("avx2,bmi1,bmi2,popcnt,pclmulqdq", carry_less, add_bits);
+words!("avx2,bmi1,bmi2,popcnt,pclmulqdq", carry_less);
 
 #[target_feature(enable = "avx2")]
 #[inline]
@@ -51,9 +51,8 @@ fn classes(word: &[u8; WORD]) -> Classes {
     Classes {
         quotes: equal(low, high, b'"'),
         backslashes: equal(low, high, b'\\'),
-        marks: equal(low_folded, high_folded, b'{')
-            | equal(low_folded, high_folded, b'}')
-            | equal(low, high, b':'),
+        brackets: equal(low_folded, high_folded, b'{') | equal(low_folded, high_folded, b'}'),
+        colons: equal(low, high, b':'),
         controls: !mask(is_greater(low), is_greater(high)),
         plausible: !mask(implausible(low), implausible(high)),
     }

@@ -5,15 +5,14 @@
 )]
 
 use std::arch::x86_64::{
-    __m512i, _mm_loadu_si128, _mm512_add_epi32, _mm512_and_si512, _mm512_broadcast_i32x4,
-    _mm512_cmpeq_epi8_mask, _mm512_cmplt_epu8_mask, _mm512_loadu_si512,
-    _mm512_maskz_compress_epi32, _mm512_or_si512, _mm512_set1_epi8, _mm512_set1_epi32,
-    _mm512_shuffle_epi8, _mm512_srli_epi16, _mm512_storeu_si512, _mm512_test_epi8_mask,
+    __m512i, _mm_loadu_si128, _mm512_and_si512, _mm512_broadcast_i32x4, _mm512_cmpeq_epi8_mask,
+    _mm512_cmplt_epu8_mask, _mm512_loadu_si512, _mm512_or_si512, _mm512_set1_epi8,
+    _mm512_shuffle_epi8, _mm512_srli_epi16, _mm512_test_epi8_mask,
 };
 
 use crate::classes::{Classes, LOWER, UPPER};
 use crate::clmul::carry_less;
-use crate::{Finder, Scan, WORD, add_bits, padded, parity};
+use crate::{Finder, Scan, WORD, padded, parity};
 
 /// The scan, if the processor has the instructions.
 pub(crate) fn scan() -> Option<Scan> {
@@ -29,7 +28,7 @@ pub(crate) fn scan() -> Option<Scan> {
     })
 }
 
-words!("avx512f,avx512bw,bmi1,bmi2,popcnt,pclmulqdq", carry_less, add_compressed);
+words!("avx512f,avx512bw,bmi1,bmi2,popcnt,pclmulqdq", carry_less);
 
 #[target_feature(enable = "avx512f,avx512bw")]
 #[inline]
@@ -51,7 +50,8 @@ fn classes(word: &[u8; WORD]) -> Classes {
     Classes {
         quotes: equal(bytes, b'"'),
         backslashes: equal(bytes, b'\\'),
-        marks: equal(folded, b'{') | equal(folded, b'}') | equal(bytes, b':'),
+        brackets: equal(folded, b'{') | equal(folded, b'}'),
+        colons: equal(bytes, b':'),
         controls: _mm512_cmplt_epu8_mask(bytes, fold),
         // Of a byte from 0x80 on the shuffle gives nothing.
         plausible: _mm512_test_epi8_mask(
@@ -59,31 +59,4 @@ fn classes(word: &[u8; WORD]) -> Classes {
             _mm512_shuffle_epi8(lower, bytes),
         ),
     }
-}
-
-/// The first places of a quarter of a word.
-const PLACES: [u32; 16] = [0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15];
-
-/// [`add_bits`], a quarter of a word at a time.
-#[target_feature(enable = "avx512f,popcnt")]
-#[inline]
-fn add_compressed(bits: u64, at: u32, places: &mut Vec<u32>) {
-    places.reserve(WORD);
-    let mut free = places.spare_capacity_mut().as_mut_ptr();
-    // SAFETY: the table has the 16 places that are loaded.
-    let first = unsafe { _mm512_loadu_si512(PLACES.as_ptr().cast::<__m512i>()) };
-    let first = _mm512_add_epi32(first, _mm512_set1_epi32(at as i32));
-    for quarter in 0..4 {
-        let bits = (bits >> (quarter * 16)) as u16;
-        let quarter = _mm512_add_epi32(first, _mm512_set1_epi32(quarter * 16));
-        let found = _mm512_maskz_compress_epi32(bits, quarter);
-        // SAFETY: the quarters before have written, and left behind, no more than 16 places each, so that of the 64 that are
-        // free at least 16 are left.
-        free = unsafe {
-            _mm512_storeu_si512(free.cast::<__m512i>(), found);
-            free.add(bits.count_ones() as usize)
-        };
-    }
-    // SAFETY: so many places were written.
-    unsafe { places.set_len(places.len() + bits.count_ones() as usize) };
 }

@@ -5,8 +5,9 @@
 pub(crate) struct Classes {
     pub(crate) quotes: u64,
     pub(crate) backslashes: u64,
-    /// The brackets `[`, `]`, `{` and `}`, and the colon.
-    pub(crate) marks: u64,
+    /// The brackets `[`, `]`, `{` and `}`.
+    pub(crate) brackets: u64,
+    pub(crate) colons: u64,
     /// Bytes below 0x20.
     pub(crate) controls: u64,
     /// Bytes that may stand outside of texts.

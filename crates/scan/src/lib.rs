@@ -11,9 +11,10 @@
 //! let text = br#"{"berths": [{"no": 4, "note": "a ] in a text"}], "depth": 6.5}"#;
 //! let structure = Structure::of(text);
 //! assert!(structure.is_plausible());
-//! // The marks are the opening bracket, the colon behind the name, the bracket of the list.
-//! assert_eq!((structure.mark(0), structure.mark(1), structure.mark(2)), (Some(0), Some(9), Some(11)));
-//! let end = structure.container_end(text, 2, 10).and_then(|end| structure.mark(end));
+//! // The brackets are the opening one and that of the list; the first colon stands between them.
+//! assert_eq!((structure.bracket(0), structure.bracket(1)), (Some(0), Some(11)));
+//! assert_eq!(structure.colons(0).next_before(11), Some(9));
+//! let end = structure.container_end(text, 1, 10).and_then(|end| structure.bracket(end));
 //! assert_eq!(end, Some(46));
 //! assert_eq!(structure.closing_quote(1), Some(8));
 //! ```
@@ -22,19 +23,15 @@
 /// processor has them.
 #[cfg(any(target_arch = "x86_64", target_arch = "aarch64"))]
 macro_rules! words {
-    ($instructions:literal, $parity:path, $add:path) => {
+    ($instructions:literal, $parity:path) => {
         #[target_feature(enable = $instructions)]
         fn words(text: &[u8], mut finder: Finder) -> Finder {
             let (words, rest) = text.as_chunks::<WORD>();
             for word in words {
-                finder.word(
-                    classes(word),
-                    |bits| $parity(bits),
-                    |bits, at, places| $add(bits, at, places),
-                );
+                finder.word(classes(word), |bits| $parity(bits));
             }
             if !rest.is_empty() {
-                finder.word(classes(&padded(rest)), parity, add_bits);
+                finder.word(classes(&padded(rest)), parity);
             }
             finder
         }
@@ -61,13 +58,21 @@ pub use plain::{CHUNK, is_plain, plain_bytes};
 /// The bytes that one mask stands for.
 pub(crate) const WORD: usize = 64;
 
+/// What stands in 64 bytes of a text: a bit a byte, the lowest bit for the first byte.
+#[derive(Clone, Copy, Debug)]
+struct Word {
+    /// Quotes that begin or end a text.
+    quotes: u64,
+    /// Colons outside of texts.
+    colons: u64,
+}
+
 /// Where the structure of a text is.
 #[derive(Clone, Debug, Default)]
 pub struct Structure {
-    /// Quotes that begin or end a text: a bit a byte, the lowest bit of a word for its first byte.
-    quotes: Vec<u64>,
-    /// The bytes at which brackets and colons stand outside texts.
-    marks: Vec<u32>,
+    words: Vec<Word>,
+    /// The bytes at which brackets stand outside texts.
+    brackets: Vec<u32>,
     is_plausible: bool,
     has_escapes: bool,
 }
@@ -90,19 +95,20 @@ impl Structure {
     }
 
     fn find_by(&mut self, scan: Scan, text: &[u8]) {
-        self.quotes.clear();
-        self.marks.clear();
+        self.words.clear();
+        self.brackets.clear();
         (self.is_plausible, self.has_escapes) = (false, false);
         // Places are kept in 32 bits.
         if u32::try_from(text.len()).is_err() {
             return;
         }
-        self.quotes.reserve(text.len().div_ceil(WORD));
-        let (quotes, marks) = (std::mem::take(&mut self.quotes), std::mem::take(&mut self.marks));
-        let finder = Finder { quotes, marks, ..Finder::default() };
-        let Finder { quotes, marks, inside, wrong, escapes, .. } = scan(text, finder);
+        self.words.reserve(text.len().div_ceil(WORD));
+        let (words, brackets) =
+            (std::mem::take(&mut self.words), std::mem::take(&mut self.brackets));
+        let Finder { words, brackets, inside, wrong, escapes, .. } =
+            scan(text, Finder { words, brackets, ..Finder::default() });
         let (is_plausible, has_escapes) = (wrong == 0 && inside == 0, escapes != 0);
-        *self = Self { quotes, marks, is_plausible, has_escapes };
+        *self = Self { words, brackets, is_plausible, has_escapes };
     }
 
     /// Whether all texts in quotes end and have no control characters in them, and all else is made of characters that
@@ -118,49 +124,65 @@ impl Structure {
         self.has_escapes
     }
 
-    /// Where the bracket or colon of that number stands.
+    /// Where the bracket of that number stands.
     #[inline]
     #[must_use]
-    pub fn mark(&self, number: usize) -> Option<usize> {
-        self.marks.get(number).map(|at| *at as usize)
+    pub fn bracket(&self, number: usize) -> Option<usize> {
+        self.brackets.get(number).map(|at| *at as usize)
     }
 
-    /// The number of the bracket or colon at byte `at`, if there is one; it is looked for from number `near` on first.
+    /// The colons from byte `from` on.
+    #[inline(always)]
+    #[must_use]
+    pub fn colons(&self, from: usize) -> Colons<'_> {
+        let words = self.words.get(from / WORD..).unwrap_or_default();
+        let left = words.first().map_or(0, |word| word.colons & (!0 << (from % WORD)));
+        Colons { words, at: from / WORD * WORD, left }
+    }
+
+    /// The number of the bracket at byte `at`, if there is one; it is looked for from number `near` on first.
     #[inline]
     #[must_use]
     pub fn number_at(&self, at: usize, near: usize) -> Option<usize> {
         const STEPS: usize = 8;
-        let from = if self.mark(near).is_some_and(|mark| mark <= at) { near } else { 0 };
-        let found = (from..from + STEPS).find(|number| self.mark(*number).is_none_or(|m| m >= at));
-        let number =
-            found.unwrap_or_else(|| self.marks.partition_point(|mark| (*mark as usize) < at));
-        (self.mark(number) == Some(at)).then_some(number)
+        let from = if self.bracket(near).is_some_and(|bracket| bracket <= at) { near } else { 0 };
+        let is_behind = |number: &usize| self.bracket(*number).is_none_or(|bracket| bracket >= at);
+        let number = (from..from + STEPS)
+            .find(is_behind)
+            .unwrap_or_else(|| self.brackets.partition_point(|bracket| (*bracket as usize) < at));
+        (self.bracket(number) == Some(at)).then_some(number)
     }
 
     /// Whether a quote at byte `at` begins or ends a text.
     #[inline]
     #[must_use]
     pub fn is_quote(&self, at: usize) -> bool {
-        self.quotes.get(at / WORD).is_some_and(|word| word >> (at % WORD) & 1 == 1)
+        self.words.get(at / WORD).is_some_and(|word| word.quotes >> (at % WORD) & 1 == 1)
     }
 
     /// The quote that closes the text that is opened at byte `opened`.
     #[inline]
     #[must_use]
     pub fn closing_quote(&self, opened: usize) -> Option<usize> {
-        next(&self.quotes, opened + 1)
+        let mut at = (opened + 1) / WORD;
+        let mut quotes = self.words.get(at)?.quotes & (!0 << ((opened + 1) % WORD));
+        while quotes == 0 {
+            at += 1;
+            quotes = self.words.get(at)?.quotes;
+        }
+        Some(at * WORD + quotes.trailing_zeros() as usize)
     }
 
     /// The quote that opens the text that is closed at byte `closed`.
     #[must_use]
     pub fn opening_quote(&self, closed: usize) -> Option<usize> {
         let mut at = closed / WORD;
-        let mut word = self.quotes.get(at)? & !(!0 << (closed % WORD));
-        while word == 0 {
+        let mut quotes = self.words.get(at)?.quotes & !(!0 << (closed % WORD));
+        while quotes == 0 {
             at = at.checked_sub(1)?;
-            word = self.quotes[at];
+            quotes = self.words[at].quotes;
         }
-        Some(at * WORD + (63 - word.leading_zeros() as usize))
+        Some(at * WORD + (63 - quotes.leading_zeros() as usize))
     }
 
     /// The number of the bracket that closes the list or map of `text` that the bracket of number `opening` opens; `None` when
@@ -168,46 +190,66 @@ impl Structure {
     #[inline]
     #[must_use]
     pub fn container_end(&self, text: &[u8], opening: usize, depth: usize) -> Option<usize> {
-        // The open brackets, one bit each: whether it is a curly one. Which mark comes next is nothing to guess at, so that all
-        // three kinds go one way: a bit says whether it is a bracket, one whether it closes, one whether it is curly.
+        // The open brackets, one bit each: whether it is a curly one. Which bracket comes next is nothing to guess at, so that
+        // all kinds go one way: one bit of a bracket says whether it closes, another whether it is curly.
         let (mut curly, mut open, mut crossed) = (0_u64, 0_usize, 0_u64);
         let depth = depth.min(u64::BITS as usize);
-        for (number, at) in self.marks.iter().enumerate().skip(opening) {
+        for (number, at) in self.brackets.iter().enumerate().skip(opening) {
             let byte = u64::from(*text.get(*at as usize)?);
             let (closes, is_curly) = (byte >> 2 & 1, byte >> 5 & 1);
-            let opens = byte & !closes & 1;
+            let opens = closes ^ 1;
             crossed |= closes & (curly ^ is_curly);
             curly = curly >> closes << opens | opens & is_curly;
             open = open.wrapping_add(opens as usize).wrapping_sub(closes as usize);
-            // The first mark closed something, or too much is open.
+            // The first bracket closed something, or too much is open.
             if open > depth {
                 return None;
             }
             if open == 0 {
-                return (crossed == 0 && opens | closes == 1).then_some(number);
+                return (crossed == 0).then_some(number);
             }
         }
         None
     }
 }
 
-/// The first bit that is set from `from` on.
-#[inline]
-fn next(words: &[u64], from: usize) -> Option<usize> {
-    let mut at = from / WORD;
-    let mut word = words.get(at)? & (!0 << (from % WORD));
-    while word == 0 {
-        at += 1;
-        word = *words.get(at)?;
+/// Colons that stand outside of texts, one after another.
+#[derive(Clone, Debug)]
+pub struct Colons<'s> {
+    /// The word under way, and those behind it.
+    words: &'s [Word],
+    /// Where the word under way begins.
+    at: usize,
+    /// The bits of that word that were not given yet.
+    left: u64,
+}
+
+impl Colons<'_> {
+    /// The next colon, if it stands before byte `end`.
+    #[inline(always)]
+    pub fn next_before(&mut self, end: usize) -> Option<usize> {
+        while self.left == 0 {
+            if self.at + WORD >= end {
+                return None;
+            }
+            let (_, words) = self.words.split_first()?;
+            (self.left, self.words) = (words.first()?.colons, words);
+            self.at += WORD;
+        }
+        let colon = self.at + self.left.trailing_zeros() as usize;
+        if colon >= end {
+            return None;
+        }
+        self.left &= self.left - 1;
+        Some(colon)
     }
-    Some(at * WORD + word.trailing_zeros() as usize)
 }
 
 /// Turns classes of bytes into structure, word by word.
 #[derive(Default)]
 pub(crate) struct Finder {
-    quotes: Vec<u64>,
-    marks: Vec<u32>,
+    words: Vec<Word>,
+    brackets: Vec<u32>,
     /// Where the next word begins.
     at: u32,
     /// All ones while a text is open at the end of a word.
@@ -221,14 +263,9 @@ pub(crate) struct Finder {
 }
 
 impl Finder {
-    /// Takes the next 64 bytes. `parity` is [`parity`], and `add` is [`add_bits`], with what instructions there are.
+    /// Takes the next 64 bytes. `parity` is [`parity`], with what instructions there are.
     #[inline(always)]
-    pub(crate) fn word(
-        &mut self,
-        classes: Classes,
-        parity: impl FnOnce(u64) -> u64,
-        add: impl FnOnce(u64, u32, &mut Vec<u32>),
-    ) {
+    pub(crate) fn word(&mut self, classes: Classes, parity: impl FnOnce(u64) -> u64) {
         let mut quotes = classes.quotes;
         if classes.backslashes | self.escaped != 0 {
             self.escapes |= classes.backslashes;
@@ -237,8 +274,8 @@ impl Finder {
         let text = parity(quotes) ^ self.inside;
         self.inside = ((text as i64) >> 63) as u64;
         self.wrong |= classes.controls & text | !(classes.plausible | text);
-        self.quotes.push(quotes);
-        add(classes.marks & !text, self.at, &mut self.marks);
+        self.words.push(Word { quotes, colons: classes.colons & !text });
+        add_bits(classes.brackets & !text, self.at, &mut self.brackets);
         self.at += WORD as u32;
     }
 
@@ -276,9 +313,9 @@ pub(crate) fn add_bits(mut bits: u64, at: u32, places: &mut Vec<u32>) {
     let count = bits.count_ones() as usize;
     places.reserve(WORD);
     let free = places.spare_capacity_mut();
-    // Eight at a time, so that how many there are is nothing to guess at.
-    for eight in free[..WORD].chunks_exact_mut(8) {
-        for place in eight {
+    // Four at a time, so that how many there are is seldom to guess at.
+    for four in free[..WORD].chunks_exact_mut(4) {
+        for place in four {
             place.write(at + bits.trailing_zeros());
             bits &= bits.wrapping_sub(1);
         }
@@ -315,8 +352,9 @@ mod tests {
     use proptest::prelude::*;
 
     /// The structure by one look at each byte after another.
-    fn by_hand(text: &[u8]) -> (Vec<usize>, Vec<u32>, bool) {
-        let (mut quotes, mut marks, mut is_plausible) = (Vec::new(), Vec::new(), true);
+    fn by_hand(text: &[u8]) -> ([Vec<usize>; 2], Vec<u32>, bool) {
+        let (mut quotes, mut colons, mut brackets) = (Vec::new(), Vec::new(), Vec::new());
+        let mut is_plausible = true;
         let (mut inside, mut escaped) = (false, false);
         for (at, byte) in text.iter().enumerate() {
             let is_escaped = std::mem::take(&mut escaped);
@@ -326,7 +364,8 @@ mod tests {
                     quotes.push(at);
                     inside = !inside;
                 }
-                b'{' | b'}' | b'[' | b']' | b':' if !inside => marks.push(at as u32),
+                b'{' | b'}' | b'[' | b']' if !inside => brackets.push(at as u32),
+                b':' if !inside => colons.push(at),
                 _ => {}
             }
             // A quote that was escaped outside of a text is seen with its backslash.
@@ -337,11 +376,11 @@ mod tests {
                 byte => b"0123456789+-.eEtrufalsn \t\r\n,:{}[]".contains(byte),
             };
         }
-        (quotes, marks, is_plausible && !inside)
+        ([quotes, colons], brackets, is_plausible && !inside)
     }
 
-    fn bits(words: &[u64]) -> Vec<usize> {
-        let bits = words.iter().enumerate();
+    fn bits(words: &[Word], of: impl Fn(&Word) -> u64) -> Vec<usize> {
+        let bits = words.iter().map(of).enumerate();
         bits.flat_map(|(at, word)| {
             (0..WORD).filter(move |bit| word >> bit & 1 == 1).map(move |bit| at * WORD + bit)
         })
@@ -354,12 +393,13 @@ mod tests {
             prop_oneof![3 => proptest::sample::select(&b"\"\\{}[],:a1 \n\t\x01\x1f\x7f\x80\xffeE+-.x/Z@`"[..]), 1 => any::<u8>()],
             0..300,
         )) {
-            let (quotes, marks, is_plausible) = by_hand(&text);
+            let ([quotes, colons], brackets, is_plausible) = by_hand(&text);
             let mut found = Structure::default();
             for way in ways() {
                 found.find_by(way, &text);
-                prop_assert_eq!(bits(&found.quotes), quotes.clone());
-                prop_assert_eq!(&found.marks, &marks);
+                prop_assert_eq!(bits(&found.words, |word| word.quotes), quotes.clone());
+                prop_assert_eq!(bits(&found.words, |word| word.colons), colons.clone());
+                prop_assert_eq!(&found.brackets, &brackets);
                 prop_assert_eq!(found.is_plausible(), is_plausible);
                 prop_assert_eq!(found.has_escapes(), text.contains(&b'\\'));
             }
@@ -370,9 +410,14 @@ mod tests {
             let structure = Structure::of(text.as_bytes());
             prop_assert_eq!(
                 structure.number_at(at, near),
-                structure.marks.iter().position(|mark| *mark as usize == at)
+                structure.brackets.iter().position(|bracket| *bracket as usize == at)
             );
-            let quotes = bits(&structure.quotes);
+            let quotes = bits(&structure.words, |word| word.quotes);
+            let colons = bits(&structure.words, |word| word.colons);
+            let mut from = structure.colons(at);
+            let found: Vec<usize> = std::iter::from_fn(|| from.next_before(at + near)).collect();
+            let between = |colon: &usize| (at..at + near).contains(colon);
+            prop_assert_eq!(found, colons.into_iter().filter(between).collect::<Vec<_>>());
             prop_assert_eq!(structure.is_quote(at), quotes.contains(&at));
             prop_assert_eq!(
                 structure.closing_quote(at),
@@ -385,7 +430,7 @@ mod tests {
                 );
             }
             if let Some(end) = structure.container_end(text.as_bytes(), near, depth) {
-                prop_assert!(end > near && structure.mark(end).is_some());
+                prop_assert!(end > near && structure.bracket(end).is_some());
             }
         }
     }
@@ -402,12 +447,11 @@ mod tests {
             ("{\"a\\\"}\": {}}", 9, Some(11)),
             (&format!("{}{}", "[".repeat(64), "]".repeat(64)), 200, Some(127)),
             (&format!("{}{}", "[".repeat(65), "]".repeat(65)), 200, None),
-            (":[]", 9, None),
             ("]", 9, None),
         ] {
             let structure = Structure::of(text.as_bytes());
             let found = structure.container_end(text.as_bytes(), 0, depth);
-            assert_eq!(found.and_then(|end| structure.mark(end)), end, "{text}");
+            assert_eq!(found.and_then(|end| structure.bracket(end)), end, "{text}");
         }
     }
 }

@@ -11,7 +11,7 @@ use std::arch::aarch64::{
 use std::arch::is_aarch64_feature_detected;
 
 use crate::classes::{Classes, LOWER, UPPER};
-use crate::{Finder, Scan, WORD, add_bits, padded, parity};
+use crate::{Finder, Scan, WORD, padded, parity};
 
 /// The scan, if the processor has the instructions.
 pub(crate) fn scan() -> Option<Scan> {
@@ -21,7 +21,7 @@ pub(crate) fn scan() -> Option<Scan> {
     })
 }
 
-words!("neon", parity, add_bits);
+words!("neon", parity);
 
 /// A bit for each byte of a half.
 const BITS: [u8; 16] = [1, 2, 4, 8, 16, 32, 64, 128, 1, 2, 4, 8, 16, 32, 64, 128];
@@ -45,7 +45,8 @@ fn classes(word: &[u8; WORD]) -> Classes {
         let other = vqtbl1q_u8(lower, vandq_u8(bytes, vdupq_n_u8(15)));
         classes.quotes |= mask(equal(bytes, b'"')) << at;
         classes.backslashes |= mask(equal(bytes, b'\\')) << at;
-        classes.marks |= mask(vorrq_u8(brackets, equal(bytes, b':'))) << at;
+        classes.brackets |= mask(brackets) << at;
+        classes.colons |= mask(equal(bytes, b':')) << at;
         classes.controls |= mask(vcltq_u8(bytes, vdupq_n_u8(0x20))) << at;
         classes.plausible |= mask(vtstq_u8(half, other)) << at;
     }

@@ -1,9 +1,9 @@
 //! The structure without vector instructions.
 
 use crate::classes::{Classes, is_plausible};
-use crate::{Finder, WORD, add_bits, padded, parity};
+use crate::{Finder, WORD, padded, parity};
 
-/// The classes of a byte: bits for a quote, a backslash, a bracket or colon, a control character, and for a plausible byte.
+/// The classes of a byte: bits for a quote, a backslash, a bracket, a control character, and a colon.
 const TABLE: [u8; 256] = {
     let mut table = [0; 256];
     let mut byte = 0;
@@ -11,8 +11,9 @@ const TABLE: [u8; 256] = {
         table[byte] = match byte as u8 {
             b'"' => 1,
             b'\\' => 2,
-            b'{' | b'}' | b'[' | b']' | b':' => 4,
+            b'{' | b'}' | b'[' | b']' => 4,
             0..=31 => 8,
+            b':' => 16,
             _ => 0,
         };
         byte += 1;
@@ -23,10 +24,10 @@ const TABLE: [u8; 256] = {
 pub(crate) fn scan(text: &[u8], mut finder: Finder) -> Finder {
     let (words, rest) = text.as_chunks::<WORD>();
     for word in words {
-        finder.word(classes(word), parity, add_bits);
+        finder.word(classes(word), parity);
     }
     if !rest.is_empty() {
-        finder.word(classes(&padded(rest)), parity, add_bits);
+        finder.word(classes(&padded(rest)), parity);
     }
     finder
 }
@@ -37,8 +38,9 @@ fn classes(word: &[u8; WORD]) -> Classes {
         let class = u64::from(TABLE[usize::from(*byte)]);
         classes.quotes |= (class & 1) << at;
         classes.backslashes |= (class >> 1 & 1) << at;
-        classes.marks |= (class >> 2 & 1) << at;
+        classes.brackets |= (class >> 2 & 1) << at;
         classes.controls |= (class >> 3 & 1) << at;
+        classes.colons |= (class >> 4 & 1) << at;
         classes.plausible |= u64::from(is_plausible(*byte)) << at;
     }
     classes

@@ -10,7 +10,7 @@ use std::arch::x86_64::{
 };
 
 use crate::classes::{Classes, LOWER, UPPER};
-use crate::{Finder, Scan, WORD, add_bits, padded, parity};
+use crate::{Finder, Scan, WORD, padded, parity};
 
 /// The scan, if the processor has the instructions.
 pub(crate) fn scan() -> Option<Scan> {
@@ -20,7 +20,7 @@ pub(crate) fn scan() -> Option<Scan> {
     })
 }
 
-words!("ssse3", parity, add_bits);
+words!("ssse3", parity);
 
 #[target_feature(enable = "ssse3")]
 #[inline]
@@ -40,7 +40,8 @@ fn classes(word: &[u8; WORD]) -> Classes {
         let is_greater = _mm_cmpeq_epi8(_mm_max_epu8(bytes, fold), bytes);
         classes.quotes |= mask(equal(bytes, b'"'));
         classes.backslashes |= mask(equal(bytes, b'\\'));
-        classes.marks |= mask(_mm_or_si128(brackets, equal(bytes, b':')));
+        classes.brackets |= mask(brackets);
+        classes.colons |= mask(equal(bytes, b':'));
         classes.controls |= mask(is_greater) ^ 0xFFFF << at;
         classes.plausible |= mask(implausible(bytes)) ^ 0xFFFF << at;
     }

@@ -79,8 +79,13 @@ impl Key {
     #[must_use]
     pub fn of(value: Value<'_>) -> Self {
         let mut key = String::new();
-        write_key(value, &mut key);
+        Self::add_to(value, &mut key);
         Self(key)
+    }
+
+    /// Appends what stands in the key of `value`. It ends by itself, so that several keys make one.
+    pub fn add_to(value: Value<'_>, key: &mut String) {
+        write_key(value, key);
     }
 }
 
@@ -91,9 +96,13 @@ fn write_key(value: Value<'_>, key: &mut String) {
         Value::Boolean(_, false) => key.push('f'),
         Value::Number(_, number) => {
             key.push('#');
+            // A whole number without zeros behind is spelled in one way only.
+            let digits = number.as_str().as_bytes();
+            let is_plain = matches!(digits, [b'1'..=b'9'] | [b'1'..=b'9', .., b'1'..=b'9'])
+                && digits.iter().all(u8::is_ascii_digit);
             match number.decimal() {
-                Ok(decimal) => key.push_str(&decimal.to_string()),
-                Err(_) => key.push_str(number.as_str()),
+                Ok(decimal) if !is_plain => key.push_str(&decimal.to_string()),
+                _ => key.push_str(number.as_str()),
             }
             key.push(';');
         }
@@ -147,7 +156,13 @@ fn write_element_key(element: &Element<'_>, key: &mut String) {
 
 /// A length in front keeps texts apart whatever they contain.
 fn write_text(text: &str, key: &mut String) {
-    key.push_str(&text.len().to_string());
+    let mut length = text.len();
+    // Which way round the digits stand is the same for all keys.
+    while length >= 10 {
+        key.push(char::from(b'0' + (length % 10) as u8));
+        length /= 10;
+    }
+    key.push(char::from(b'0' + length as u8));
     key.push(':');
     key.push_str(text);
 }
@@ -172,6 +187,10 @@ mod tests {
             Value::boolean(false),
             number("1"),
             number("10e-1"),
+            number("-12"),
+            number("120"),
+            number("12e1"),
+            number("1234567890123456789012345678901234567890123"),
             number("2"),
             Value::text("1"),
             Value::text("a:1"),

@@ -6,18 +6,9 @@ use kyanite_scan::Structure;
 use kyanite_tree::{Member, Value};
 
 use super::error::ReadError;
+use super::members::{Members, Next};
 use super::read::Reader;
 use crate::needs::{Named, Need};
-
-/// The name before a colon.
-enum Name<'a> {
-    /// A member that is not needed.
-    Other,
-    /// A member that is needed, and what of it.
-    Needed(&'a str, Need),
-    /// No name, or one that is not written as it is.
-    Odd,
-}
 
 impl<'a> Reader<'a> {
     /// Steps over the text, list or map that begins here, if it is seen to end.
@@ -29,7 +20,7 @@ impl<'a> Reader<'a> {
             _ => structure.number_at(self.at, self.mark).and_then(|opening| {
                 let end = structure.container_end(self.bytes, opening, self.depth_left())?;
                 self.mark = end;
-                structure.mark(end)
+                structure.bracket(end)
             }),
         };
         end.map(|end| self.at = end + 1).is_some()
@@ -42,7 +33,7 @@ impl<'a> Reader<'a> {
         while self.bytes.get(self.at) == Some(&b'{')
             && let Some(opening) = structure.number_at(self.at, self.mark)
             && let Some(closing) = sieve.fails(self.bytes, structure, opening, self.options.depth)
-            && let Some(end) = structure.mark(closing)
+            && let Some(end) = structure.bracket(closing)
         {
             (self.at, self.mark) = (end + 1, closing + 1);
             self.sifted += 1;
@@ -72,7 +63,7 @@ impl<'a> Reader<'a> {
         match self.members_between(structure, opening, names)? {
             Some(closing) => {
                 self.mark = closing;
-                self.at = structure.mark(closing).unwrap_or(self.at);
+                self.at = structure.bracket(closing).unwrap_or(self.at);
                 self.close().map(Some)
             }
             None => {
@@ -93,101 +84,50 @@ impl<'a> Reader<'a> {
         opening: usize,
         names: &'a [Named],
     ) -> Result<Option<usize>, ReadError> {
+        let bytes = self.bytes;
         if names.is_empty() {
-            return Ok(structure.container_end(self.bytes, opening, self.depth_left() + 1));
+            return Ok(structure.container_end(bytes, opening, self.depth_left() + 1));
         }
-        let mut number = opening + 1;
-        let mut is_behind_name = false;
+        let mut members = Members::new(bytes, structure, opening, self.depth_left());
         loop {
-            let Some(at) = structure.mark(number) else { return Ok(None) };
-            match self.bytes.get(at) {
-                Some(b':') => match self.name_before(structure, at, names) {
-                    Name::Odd => return Ok(None),
-                    Name::Other => {
-                        let value = match self.bytes.get(at + 1) {
-                            Some(b' ' | b'\t' | b'\n' | b'\r') => {
-                                self.bytes[at + 1..].trim_ascii_start().first()
-                            }
-                            value => value,
-                        };
-                        if let None | Some(b',' | b':' | b'}' | b']') = value {
-                            return Ok(None);
-                        }
-                        number += 1;
-                        is_behind_name = true;
+            match members.next() {
+                Next::Odd => return Ok(None),
+                Next::End(closing) => return Ok(Some(closing)),
+                Next::Member { quote, value } => {
+                    let Some(named) = names.iter().find(|named| named.key.ends(&bytes[..=quote]))
+                    else {
+                        continue;
+                    };
+                    let name = self.text.get(quote - named.name.len()..quote);
+                    let Some(name) = name else { return Ok(None) };
+                    let need = self.needs.map_or(named.need, |needs| needs.resolved(named.need));
+                    let slot = self.members.len();
+                    self.members.push(Member { name, value: Value::NULL });
+                    let value = self.inner_value(need, members.bracket(), value)?;
+                    if let Some(member) = self.members.get_mut(slot) {
+                        member.value = value;
                     }
-                    Name::Needed(name, need) => {
-                        number = self.needed_member(structure, number, at, name, need)?;
-                        is_behind_name = false;
+                    if !matches!(self.skip_blank(), Some(b',' | b'}')) {
+                        return Err(self.no_comma('}'));
                     }
-                },
-                Some(b'{' | b'[') if is_behind_name => {
-                    let end = structure.container_end(self.bytes, number, self.depth_left());
-                    let Some(end) = end else { return Ok(None) };
-                    number = end + 1;
-                    is_behind_name = false;
+                    members.go_on(members.bracket(), self.at);
                 }
-                Some(b'}') => return Ok(Some(number)),
-                _ => return Ok(None),
             }
         }
     }
 
-    /// Reads the value behind the colon at byte `colon`, the mark of number `number`; gives the number of the mark behind it.
+    /// Reads the value that begins at byte `at`, in the containers that are open; the bracket of number `bracket` comes next.
     #[inline]
-    fn needed_member(
+    pub(super) fn inner_value(
         &mut self,
-        structure: &Structure,
-        number: usize,
-        colon: usize,
-        name: &'a str,
         need: Need,
-    ) -> Result<usize, ReadError> {
-        let slot = self.members.len();
-        self.members.push(Member { name, value: Value::NULL });
-        (self.at, self.need, self.mark) = (colon + 1, Some(need), number + 1);
-        self.skip_blank();
+        bracket: usize,
+        at: usize,
+    ) -> Result<Value<'a>, ReadError> {
+        (self.at, self.need, self.mark) = (at, Some(need), bracket);
         let floor = std::mem::replace(&mut self.floor, self.open.len());
         let value = self.whole_value()?;
         self.floor = floor;
-        if let Some(member) = self.members.get_mut(slot) {
-            member.value = value;
-        }
-        if !matches!(self.skip_blank(), Some(b',' | b'}')) {
-            return Err(self.no_comma('}'));
-        }
-        let mut next = number + 1;
-        while structure.mark(next).is_some_and(|mark| mark < self.at) {
-            next += 1;
-        }
-        Ok(next)
-    }
-
-    /// The name before the colon at byte `colon`.
-    #[inline]
-    fn name_before(&self, structure: &Structure, colon: usize, names: &[Named]) -> Name<'a> {
-        let (text, bytes) = (self.text, self.bytes);
-        let before = match bytes[..colon].split_last() {
-            Some((b'"', before)) => before,
-            _ => match bytes[..colon].trim_ascii_end().split_last() {
-                Some((b'"', before)) => before,
-                _ => return Name::Odd,
-            },
-        };
-        let end = before.len();
-        if structure.has_escapes()
-            && let Some(opened) = structure.opening_quote(end)
-            && memchr::memchr(b'\\', &bytes[opened..end]).is_some()
-        {
-            return Name::Odd;
-        }
-        let found = names.iter().find(|named| named.key.ends(&bytes[..end + 1]));
-        let Some(Named { name, need, .. }) = found else { return Name::Other };
-        let of = self.needs.map_or(*need, |needs| needs.resolved(*need));
-        // Its quotes are those of the text: there is no backslash in it.
-        match text.get(end - name.len()..end) {
-            Some(name) => Name::Needed(name, of),
-            None => Name::Odd,
-        }
+        Ok(value)
     }
 }

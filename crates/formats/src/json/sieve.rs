@@ -10,6 +10,7 @@ use kyanite_scan::Structure;
 use kyanite_tree::Value;
 
 use super::key::Key;
+use super::members::{Members, Next};
 use super::string::is_plain;
 
 /// A comparison of a member with a constant.
@@ -119,10 +120,6 @@ impl Sieve {
         opening: usize,
         depth: usize,
     ) -> Option<usize> {
-        // A name that is written with escapes may be one that is looked for.
-        if structure.has_escapes() {
-            return None;
-        }
         let (found, closing) = look(&self.path, bytes, structure, opening, depth)?;
         let holds = match found {
             Found::Absent => self.test == Test::NotEqual,
@@ -145,6 +142,10 @@ impl Sieve {
             }
             (b'"', constant) => {
                 let end = structure.closing_quote(at)? + 1;
+                // Written with escapes it may be any text.
+                if structure.has_escapes() && memchr::memchr(b'\\', &bytes[at..end]).is_some() {
+                    return None;
+                }
                 match constant {
                     Constant::Text(constant) => {
                         (Some(bytes.get(at + 1..end - 1)?.cmp(constant.as_bytes())), end - at)
@@ -180,19 +181,14 @@ fn look(
 ) -> Option<(Found, usize)> {
     let (key, inner) = path.split_first()?;
     let depth = depth.checked_sub(1)?;
-    let (mut number, mut found, mut is_behind_name) = (opening + 1, None, false);
+    let mut members = Members::new(bytes, structure, opening, depth);
+    let mut found = None;
     loop {
-        let at = structure.mark(number)?;
-        match *bytes.get(at)? {
-            b':' => {
-                let before = &bytes[..at];
-                let value = value_behind(bytes, at)?;
-                if before.last() != Some(&b'"') {
-                    return None;
-                }
-                number += 1;
-                is_behind_name = true;
-                if !key.ends(before) {
+        match members.next() {
+            Next::Odd => return None,
+            Next::End(closing) => return Some((found.unwrap_or(Found::Absent), closing)),
+            Next::Member { quote, value } => {
+                if !key.ends(&bytes[..=quote]) {
                     continue;
                 }
                 if found.is_some() {
@@ -200,33 +196,16 @@ fn look(
                 }
                 if inner.is_empty() {
                     found = Some(Found::At(value));
-                } else if bytes[value] == b'{' && structure.mark(number) == Some(value) {
-                    let (below, closing) = look(inner, bytes, structure, number, depth)?;
+                } else if bytes[value] == b'{' {
+                    let (below, closing) = look(inner, bytes, structure, members.bracket(), depth)?;
                     found = Some(below);
-                    number = closing + 1;
-                    is_behind_name = false;
+                    members.go_on(closing + 1, structure.bracket(closing)?);
                 } else {
                     return None;
                 }
             }
-            b'{' | b'[' if is_behind_name => {
-                number = structure.container_end(bytes, number, depth)? + 1;
-                is_behind_name = false;
-            }
-            b'}' => return Some((found.unwrap_or(Found::Absent), number)),
-            _ => return None,
         }
     }
-}
-
-/// Where the value behind the colon at byte `colon` begins.
-#[inline]
-pub(super) fn value_behind(bytes: &[u8], colon: usize) -> Option<usize> {
-    let mut at = colon + 1;
-    while matches!(bytes.get(at)?, b' ' | b'\t' | b'\n' | b'\r') {
-        at += 1;
-    }
-    (!matches!(bytes[at], b',' | b':' | b'}' | b']')).then_some(at)
 }
 
 impl Small {

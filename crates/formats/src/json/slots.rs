@@ -9,8 +9,8 @@ use kyanite_tree::Value;
 
 use super::error::ReadError;
 use super::key::Key;
+use super::members::{Members, Next};
 use super::read::Reader;
-use super::sieve::value_behind;
 use crate::needs::Need;
 
 /// Which members go into which slots.
@@ -135,7 +135,7 @@ impl<'a> Reader<'a> {
             let (start, duplicates) = (self.at, self.duplicates.len());
             found.fill(None);
             if let Some(closing) = self.fill(&slots.record, structure, opening, found)
-                && let Some(end) = structure.mark(closing)
+                && let Some(end) = structure.bracket(closing)
             {
                 (self.at, self.mark) = (end + 1, closing + 1);
                 return Ok(Some(Slotted::Slots));
@@ -160,62 +160,34 @@ impl<'a> Reader<'a> {
         if level.wanted.is_empty() {
             return structure.container_end(bytes, opening, self.depth_left());
         }
-        self.push_open(structure.mark(opening)?, true).ok()?;
-        let (mut number, mut seen, mut is_behind_name) = (opening + 1, 0_u64, false);
+        self.push_open(structure.bracket(opening)?, true).ok()?;
+        let mut members = Members::new(bytes, structure, opening, self.depth_left());
+        let mut seen = 0_u64;
         loop {
-            let at = structure.mark(number)?;
-            match *bytes.get(at)? {
-                b':' => {
-                    let value = value_behind(bytes, at)?;
-                    let before = match bytes[..at].last() {
-                        Some(b'"') => &bytes[..at],
-                        _ => bytes[..at].trim_ascii_end(),
-                    };
-                    let quote = before.len().checked_sub(1)?;
-                    if before[quote] != b'"' {
-                        return None;
-                    }
-                    number += 1;
-                    is_behind_name = true;
-                    let wanted = level.find(before);
-                    if structure.has_escapes() {
-                        let opened = structure.opening_quote(quote)?;
-                        // It may be a wanted name all the same, or only end like one.
-                        if memchr::memchr(b'\\', &bytes[opened..quote]).is_some() {
-                            return None;
-                        }
-                    }
-                    let Some((position, wanted)) = wanted else { continue };
-                    if seen >> position & 1 == 1 {
-                        return None;
-                    }
-                    seen |= 1 << position;
-                    is_behind_name = false;
-                    match &wanted.to {
-                        To::Slot(slot, need) => {
-                            let read = self.slot_value(*need, structure, number, value)?;
-                            *found.get_mut(*slot)? = Some(read);
-                            while structure.mark(number).is_some_and(|mark| mark < self.at) {
-                                number += 1;
-                            }
-                        }
-                        To::Inside(inner)
-                            if bytes[value] == b'{' && structure.mark(number) == Some(value) =>
-                        {
-                            number = self.fill(inner, structure, number, found)? + 1;
-                        }
-                        To::Inside(_) => return None,
-                    }
-                }
-                b'{' | b'[' if is_behind_name => {
-                    number = structure.container_end(bytes, number, self.depth_left())? + 1;
-                    is_behind_name = false;
-                }
-                b'}' => {
+            let (quote, value) = match members.next() {
+                Next::Member { quote, value } => (quote, value),
+                Next::End(closing) => {
                     self.open.pop();
-                    return Some(number);
+                    return Some(closing);
                 }
-                _ => return None,
+                Next::Odd => return None,
+            };
+            let Some((position, wanted)) = level.find(&bytes[..=quote]) else { continue };
+            if seen >> position & 1 == 1 {
+                return None;
+            }
+            seen |= 1 << position;
+            match &wanted.to {
+                To::Slot(slot, need) => {
+                    let read = self.slot_value(*need, structure, members.bracket(), value)?;
+                    *found.get_mut(*slot)? = Some(read);
+                    members.go_on(members.bracket(), self.at);
+                }
+                To::Inside(inner) if bytes[value] == b'{' => {
+                    let closing = self.fill(inner, structure, members.bracket(), found)?;
+                    members.go_on(closing + 1, structure.bracket(closing)?);
+                }
+                To::Inside(_) => return None,
             }
         }
     }
@@ -226,24 +198,20 @@ impl<'a> Reader<'a> {
         &mut self,
         need: Need,
         structure: &Structure,
-        number: usize,
+        bracket: usize,
         at: usize,
     ) -> Option<Value<'a>> {
-        self.at = at;
         let value = match self.bytes[at] {
             b'"' if !structure.has_escapes() => {
                 let end = structure.closing_quote(at)?;
                 self.at = end + 1;
                 Value::Text(self.origin(at), self.text.get(at + 1..end)?)
             }
-            b'-' | b'0'..=b'9' => Value::Number(self.origin(at), self.number().ok()?),
-            _ => {
-                (self.need, self.mark) = (Some(need), number);
-                let floor = std::mem::replace(&mut self.floor, self.open.len());
-                let value = self.whole_value().ok()?;
-                self.floor = floor;
-                value
+            b'-' | b'0'..=b'9' => {
+                self.at = at;
+                Value::Number(self.origin(at), self.number().ok()?)
             }
+            _ => self.inner_value(need, bracket, at).ok()?,
         };
         matches!(self.skip_blank(), Some(b',' | b'}')).then_some(value)
     }

@@ -3,6 +3,7 @@
 use std::collections::HashMap;
 use std::ops::{ControlFlow, Range};
 
+use foldhash::fast::RandomState;
 use kyanite_tree::{Arena, Key, Number, Origin, Value};
 
 use super::{Ran, Runner};
@@ -12,7 +13,8 @@ use crate::plan::{GroupFolds, Kind, ManyPath, Segment, Selector};
 /// Groups whose turns went into aggregates.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Folded {
-    known: HashMap<Vec<Option<Key>>, usize>,
+    /// The position of each group, by what [`Key::add_to`] makes of its keys.
+    known: HashMap<Box<str>, usize, RandomState>,
     pub(super) groups: Vec<FoldedGroup>,
 }
 
@@ -65,12 +67,13 @@ impl Scalar {
 
 impl Folded {
     /// The group with these keys.
-    fn group(&mut self, key: Vec<Option<Key>>, new: impl FnOnce() -> FoldedGroup) -> usize {
-        let next = self.groups.len();
-        let position = *self.known.entry(key).or_insert(next);
-        if position == next {
-            self.groups.push(new());
+    fn group(&mut self, key: &str, new: impl FnOnce() -> FoldedGroup) -> usize {
+        if let Some(position) = self.known.get(key) {
+            return *position;
         }
+        let position = self.groups.len();
+        self.known.insert(key.into(), position);
+        self.groups.push(new());
         position
     }
 
@@ -79,8 +82,8 @@ impl Folded {
     /// # Errors
     /// When two aggregates cannot be joined; nothing is changed then.
     pub(super) fn join(&mut self, later: &Self) -> Result<(), Fault> {
-        let mut order: Vec<(&Vec<Option<Key>>, usize)> =
-            later.known.iter().map(|(key, position)| (key, *position)).collect();
+        let mut order: Vec<(&str, usize)> =
+            later.known.iter().map(|(key, position)| (&**key, *position)).collect();
         order.sort_unstable_by_key(|(_, position)| *position);
         let mut joined = Vec::with_capacity(order.len());
         for (key, position) in order {
@@ -95,7 +98,7 @@ impl Folded {
             joined.push((key, group, folds));
         }
         for (key, group, folds) in joined {
-            let position = self.group(key.clone(), || group.clone());
+            let position = self.group(key, || group.clone());
             self.groups[position].folds = folds;
         }
         Ok(())
@@ -130,8 +133,15 @@ impl<'a> Runner<'_, 'a> {
         keys: &[Option<Value<'a>>],
         folded: &mut Folded,
     ) -> Ran<()> {
-        let key = keys.iter().map(|key| key.map(Key::of)).collect();
-        let position = folded.group(key, || FoldedGroup {
+        let mut key = std::mem::take(&mut self.group_text);
+        key.clear();
+        for value in keys {
+            match value {
+                Some(value) => Key::add_to(*value, &mut key),
+                None => key.push('-'),
+            }
+        }
+        let position = folded.group(&key, || FoldedGroup {
             keys: keys.iter().map(|key| key.map(Scalar::of)).collect(),
             folds: folds
                 .folds
@@ -139,6 +149,7 @@ impl<'a> Runner<'_, 'a> {
                 .map(|fold| Running { fold: Ok(Fold::new(fold.kind)), of: Vec::new() })
                 .collect(),
         });
+        self.group_text = key;
         for (fold, running) in folds.folds.iter().zip(&mut folded.groups[position].folds) {
             let Some((slot, path)) = fold.over() else { continue };
             let Some(value) = self.local(slot) else { continue };

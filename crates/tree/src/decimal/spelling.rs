@@ -14,6 +14,9 @@ impl Decimal {
     /// # Errors
     /// [`DecimalError::Malformed`], or [`DecimalError::TooLarge`] past [`MAX_DIGITS`] digits.
     pub fn parse(text: &str) -> Result {
+        if let Some(short) = Self::parse_short(text.as_bytes()) {
+            return Ok(short);
+        }
         let (mantissa, exponent) = match text.find(['e', 'E']) {
             Some(at) => {
                 let digits = text[at + 1..].strip_prefix('+').unwrap_or(&text[at + 1..]);
@@ -47,6 +50,31 @@ impl Decimal {
         let coefficient = i128::try_from(coefficient).map_err(|_| DecimalError::TooLarge)?;
         let coefficient = if negative { -coefficient } else { coefficient };
         Ok(Self(Repr::Small(coefficient, if coefficient == 0 { 0 } else { exponent })))
+    }
+
+    /// A number of few digits without an exponent.
+    #[inline]
+    fn parse_short(text: &[u8]) -> Option<Self> {
+        /// So many digits fit 64 bits.
+        const MOST: usize = 19;
+        let (is_negative, digits) = match text {
+            [b'-', digits @ ..] => (true, digits),
+            digits => (false, digits),
+        };
+        if digits.len() > MOST {
+            return None;
+        }
+        let (mut coefficient, mut point) = (0_u64, digits.len());
+        for (at, byte) in digits.iter().enumerate() {
+            match byte {
+                b'0'..=b'9' => coefficient = coefficient * 10 + u64::from(byte - b'0'),
+                b'.' if point == digits.len() => point = at,
+                _ => return None,
+            }
+        }
+        let fraction = digits.len().saturating_sub(point + 1);
+        let signed = if is_negative { -i128::from(coefficient) } else { i128::from(coefficient) };
+        Some(Self(Repr::Small(signed, if coefficient == 0 { 0 } else { -(fraction as i64) })))
     }
 
     /// The number that a text from elsewhere spells: a sign, digits (zeros in front are allowed), a fraction and an
