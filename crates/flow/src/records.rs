@@ -6,7 +6,7 @@
 
 use std::io::{self, Read};
 
-use kyanite_formats::json::{Duplicate, Found, Frame, Slotted, Trouble};
+use kyanite_formats::json::{Duplicate, Found, Frame, Slot, Slotted, Trouble};
 use kyanite_formats::records::{Layout, Reader, Structure, value_end};
 use kyanite_formats::xml::RecordReader;
 use kyanite_formats::{Format, SyntaxError};
@@ -313,7 +313,7 @@ impl<'a> Records<'a> {
     pub(crate) fn next_slotted(
         &mut self,
         sights: Option<&Sights>,
-        found: &mut [Option<Value<'a>>],
+        found: &mut [Slot<'a>],
     ) -> Next<Slotted<'a>> {
         self.start = self.reader.position();
         let read = match sights {

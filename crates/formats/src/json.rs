@@ -18,6 +18,6 @@ pub use frame::{Found, Frame, Framed, Trouble};
 pub(crate) use key::Key;
 pub use read::{DEFAULT_DEPTH, Duplicate, Origins, Reader, ReaderOptions, document, value_end};
 pub use sieve::{Sieve, Test};
-pub use slots::{Slots, Slotted};
+pub use slots::{Slot, Slots, Slotted};
 pub use write::{Style, compact, write, write_line_start, write_nested, write_text};
 pub(crate) use write::{write_character, write_escape};

@@ -159,7 +159,7 @@ impl<'a> Reader<'a> {
     pub fn next_slots(
         &mut self,
         slots: &json::Slots,
-        found: &mut [Option<Value<'a>>],
+        found: &mut [json::Slot<'a>],
     ) -> Result<Option<json::Slotted<'a>>, SyntaxError> {
         match self {
             Self::Json(reader) => Ok(reader.next_slots(slots, found)?),

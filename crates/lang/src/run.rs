@@ -23,7 +23,7 @@ use std::collections::HashMap;
 use std::ops::ControlFlow;
 use std::sync::{Arc, Mutex};
 
-use kyanite_formats::json::Slotted;
+use kyanite_formats::json::{Slot, Slotted};
 use kyanite_tree::{Arena, Value};
 
 pub use failure::Failure;
@@ -145,7 +145,7 @@ pub struct Runner<'r, 'a> {
     sights: Option<&'a Sights>,
     /// Whether the current record is in slots.
     in_slots: bool,
-    slots: Vec<Option<Value<'a>>>,
+    slots: Vec<Slot<'a>>,
     /// Where results are written, if that is done here.
     lines: Option<Lines<'a>>,
     /// Where the frame of the running def begins in the locals.
@@ -156,8 +156,8 @@ pub struct Runner<'r, 'a> {
     folded: Option<Option<Value<'a>>>,
     /// The indexes of joins, by their list and condition.
     indexes: Indexes,
-    /// Room for the text of the keys of a group.
-    group_text: String,
+    /// Room for the keys of a turn that is grouped, and for what tells them from others.
+    group_room: (Vec<Option<Value<'a>>>, String),
     /// The items of joins that are no list of their own, by their condition.
     fixed: HashMap<usize, &'a [Value<'a>]>,
     /// The groups whose aggregates are asked for, by the slot that has the number of one.
@@ -234,7 +234,7 @@ impl<'r, 'a> Runner<'r, 'a> {
             calls: 0,
             folded: None,
             indexes: HashMap::new(),
-            group_text: String::new(),
+            group_room: Default::default(),
             fixed: HashMap::new(),
             folded_groups: HashMap::new(),
             held: None,
@@ -289,20 +289,26 @@ impl<'r, 'a> Runner<'r, 'a> {
     #[must_use]
     pub fn with_sights(mut self, sights: Option<&'a Sights>) -> Self {
         self.sights = sights;
-        self.slots = vec![None; sights.map_or(0, |sights| sights.slots.count())];
+        self.slots = vec![Slot::default(); sights.map_or(0, |sights| sights.slots.count())];
         self
     }
 
     /// Where the members of the next record go.
-    pub fn slots(&mut self) -> &mut [Option<Value<'a>>] {
+    pub fn slots(&mut self) -> &mut [Slot<'a>] {
         &mut self.slots
     }
 
     /// The slot that a path into the current record begins at, and how many of its steps lead there.
     #[inline]
     fn sight(&self, path: usize) -> Option<(Option<Value<'a>>, usize)> {
+        let (slot, steps) = self.slot(path)?;
+        Some((slot.value, steps))
+    }
+
+    #[inline]
+    fn slot(&self, path: usize) -> Option<(&Slot<'a>, usize)> {
         let sight = self.sights.filter(|_| self.in_slots)?.of(path)?;
-        Some((self.slots.get(sight.slot).copied().flatten(), sight.steps))
+        Some((self.slots.get(sight.slot)?, sight.steps))
     }
 
     /// Notes that the member at which a path begins is not there.

@@ -106,6 +106,15 @@ impl Level {
     }
 }
 
+/// A member that was looked for.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Slot<'a> {
+    /// Its value, if it is there.
+    pub value: Option<Value<'a>>,
+    /// How a scalar stands in the text, where it is [written](super::write) just so; else empty.
+    pub token: &'a [u8],
+}
+
 /// What came of a record.
 #[derive(Clone, Copy, Debug)]
 pub enum Slotted<'a> {
@@ -124,7 +133,7 @@ impl<'a> Reader<'a> {
     pub fn next_slots(
         &mut self,
         slots: &Slots,
-        found: &mut [Option<Value<'a>>],
+        found: &mut [Slot<'a>],
     ) -> Result<Option<Slotted<'a>>, ReadError> {
         if !self.begin_record() {
             return Ok(None);
@@ -133,7 +142,7 @@ impl<'a> Reader<'a> {
             && let Some(opening) = structure.number_at(self.at, self.mark)
         {
             let (start, duplicates) = (self.at, self.duplicates.len());
-            found.fill(None);
+            found.fill(Slot::default());
             if let Some(closing) = self.fill(&slots.record, structure, opening, found)
                 && let Some(end) = structure.bracket(closing)
             {
@@ -154,7 +163,7 @@ impl<'a> Reader<'a> {
         level: &Level,
         structure: &Structure,
         opening: usize,
-        found: &mut [Option<Value<'a>>],
+        found: &mut [Slot<'a>],
     ) -> Option<usize> {
         let bytes = self.bytes;
         if level.wanted.is_empty() {
@@ -180,7 +189,7 @@ impl<'a> Reader<'a> {
             match &wanted.to {
                 To::Slot(slot, need) => {
                     let read = self.slot_value(*need, structure, members.bracket(), value)?;
-                    *found.get_mut(*slot)? = Some(read);
+                    *found.get_mut(*slot)? = read;
                     members.go_on(members.bracket(), self.at);
                 }
                 To::Inside(inner) if bytes[value] == b'{' => {
@@ -200,19 +209,20 @@ impl<'a> Reader<'a> {
         structure: &Structure,
         bracket: usize,
         at: usize,
-    ) -> Option<Value<'a>> {
-        let value = match self.bytes[at] {
+    ) -> Option<Slot<'a>> {
+        let (value, is_as_written) = match self.bytes[at] {
             b'"' if !structure.has_escapes() => {
                 let end = structure.closing_quote(at)?;
                 self.at = end + 1;
-                Value::Text(self.origin(at), self.text.get(at + 1..end)?)
+                (Value::Text(self.origin(at), self.text.get(at + 1..end)?), true)
             }
             b'-' | b'0'..=b'9' => {
                 self.at = at;
-                Value::Number(self.origin(at), self.number().ok()?)
+                (Value::Number(self.origin(at), self.number().ok()?), true)
             }
-            _ => self.inner_value(need, bracket, at).ok()?,
+            _ => (self.inner_value(need, bracket, at).ok()?, false),
         };
-        matches!(self.skip_blank(), Some(b',' | b'}')).then_some(value)
+        let token = if is_as_written { &self.bytes[at..self.at] } else { &[] };
+        matches!(self.skip_blank(), Some(b',' | b'}')).then_some(Slot { value: Some(value), token })
     }
 }

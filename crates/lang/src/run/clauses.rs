@@ -249,13 +249,13 @@ impl<'a> Runner<'_, 'a> {
                     Ok(ControlFlow::Continue(()))
                 }
             }
-            ClauseKind::GroupBy { keys, slots, folds } => {
+            ClauseKind::GroupBy { keys, folds: Some(folds), .. } => {
+                self.fold_turn(folds, keys, &mut held.folded)?;
+                Ok(ControlFlow::Continue(()))
+            }
+            ClauseKind::GroupBy { keys, slots, folds: None } => {
                 let keys =
                     keys.iter().map(|(_, key)| self.group_key(key)).collect::<Ran<Vec<_>>>()?;
-                if let Some(folds) = folds {
-                    self.fold_turn(folds, &keys, &mut held.folded)?;
-                    return Ok(ControlFlow::Continue(()));
-                }
                 let names = slots.clone().map(|slot| self.local(slot)).collect();
                 held.turns.push(Turn { keys, names });
                 Ok(ControlFlow::Continue(()))

@@ -8,7 +8,7 @@ use kyanite_tree::{Arena, Key, Number, Origin, Value};
 
 use super::{Ran, Runner};
 use crate::functions::{Fault, Fold};
-use crate::plan::{GroupFolds, Kind, ManyPath, Segment, Selector};
+use crate::plan::{Expr, GroupFolds, Kind, ManyPath, Segment, Selector};
 
 /// Groups whose turns went into aggregates.
 #[derive(Clone, Debug, Default)]
@@ -130,26 +130,29 @@ impl<'a> Runner<'_, 'a> {
     pub(super) fn fold_turn(
         &mut self,
         folds: &'a GroupFolds,
-        keys: &[Option<Value<'a>>],
+        keys: &'a [(usize, Expr)],
         folded: &mut Folded,
     ) -> Ran<()> {
-        let mut key = std::mem::take(&mut self.group_text);
+        let (mut values, mut key) = std::mem::take(&mut self.group_room);
+        values.clear();
         key.clear();
-        for value in keys {
+        for (_, expr) in keys {
+            let value = self.group_key(expr)?;
+            values.push(value);
             match value {
-                Some(value) => Key::add_to(*value, &mut key),
+                Some(value) => Key::add_to(value, &mut key),
                 None => key.push('-'),
             }
         }
         let position = folded.group(&key, || FoldedGroup {
-            keys: keys.iter().map(|key| key.map(Scalar::of)).collect(),
+            keys: values.iter().map(|key| key.map(Scalar::of)).collect(),
             folds: folds
                 .folds
                 .iter()
                 .map(|fold| Running { fold: Ok(Fold::new(fold.kind)), of: Vec::new() })
                 .collect(),
         });
-        self.group_text = key;
+        self.group_room = (values, key);
         for (fold, running) in folds.folds.iter().zip(&mut folded.groups[position].folds) {
             let Some((slot, path)) = fold.over() else { continue };
             let Some(value) = self.local(slot) else { continue };

@@ -1,9 +1,9 @@
 //! Maps that a rule returns for its records, written as lines of JSON as they are computed: no map is built of them.
 
-use kyanite_formats::json::{self, Style};
+use kyanite_formats::json::{self, Slot, Style};
 
 use super::{Flow, Ran, Runner};
-use crate::plan::{Entry, Grain, Kind, Loop, Plan, RecordSource, Records};
+use crate::plan::{Entry, Expr, Grain, Kind, Loop, Plan, RecordSource, Records};
 
 /// The names of the members of each map, as they stand in a line.
 #[derive(Debug)]
@@ -63,6 +63,20 @@ impl<'a> Runner<'_, 'a> {
             )
     }
 
+    /// What an expression gives, as it stands in the record, if it is a scalar member of that and written the same way.
+    #[inline]
+    fn token(&mut self, expr: &'a Expr) -> Option<&'a [u8]> {
+        let Kind::One(path) = &expr.kind else { return None };
+        let (Slot { token, .. }, steps) = self.slot(path.id)?;
+        if token.is_empty() || steps != path.steps.len() {
+            return None;
+        }
+        let token = *token;
+        self.session.watch.asked(path.id);
+        self.session.watch.selected(path.id);
+        Some(token)
+    }
+
     /// Writes what a turn returns.
     pub(super) fn line(&mut self, repeat: &'a Loop) -> Ran<Flow> {
         let (Some(mut lines), Kind::Map(entries)) = (self.lines.take(), &repeat.result.kind) else {
@@ -72,11 +86,16 @@ impl<'a> Runner<'_, 'a> {
         let begin = lines.out.len();
         for (name, entry) in lines.names.0.iter().zip(entries) {
             let Entry::Named(_, value) = entry else { continue };
-            // A member whose expression gives nothing is left out.
-            if let Some(value) = self.value(value)? {
-                let is_first = lines.out.len() == begin;
-                lines.out.extend_from_slice(&name[usize::from(is_first)..]);
+            let before = lines.out.len();
+            let is_first = before == begin;
+            lines.out.extend_from_slice(&name[usize::from(is_first)..]);
+            if let Some(token) = self.token(value) {
+                lines.out.extend_from_slice(token);
+            } else if let Some(value) = self.value(value)? {
                 json::write(value, Style::Compact, &mut lines.out);
+            } else {
+                // A member whose expression gives nothing is left out.
+                lines.out.truncate(before);
             }
         }
         lines.out.extend_from_slice(b"}\n");
