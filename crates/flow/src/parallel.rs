@@ -10,6 +10,7 @@ use std::io;
 use std::sync::mpsc::{Receiver, Sender, channel};
 use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
 
+use kyanite_formats::json::Shapes;
 use kyanite_formats::records::{Layout, Structure};
 use kyanite_formats::xml::LineOrRecord;
 use kyanite_formats::{csv, xml};
@@ -239,17 +240,23 @@ struct Bench {
     arena: Arena,
     session: Session,
     structure: Structure,
+    shapes: Shapes,
 }
 
 impl Bench {
     fn new(plan: &Plan) -> Self {
-        Self { arena: Arena::new(), session: Session::new(plan), structure: Structure::default() }
+        Self {
+            arena: Arena::new(),
+            session: Session::new(plan),
+            structure: Structure::default(),
+            shapes: Shapes::default(),
+        }
     }
 
     /// Runs over the block on a desk.
     fn run(&mut self, work: Work<'_>, desk: &mut Desk) {
         self.session.restart(work.plan);
-        let room = (&self.arena, &mut self.structure);
+        let room = (&self.arena, &mut self.structure, &mut self.shapes);
         desk.clean = block(work, &desk.bytes, &mut desk.part, room, &mut self.session);
         self.arena.reset();
         desk.passed = Passed::default();
@@ -262,7 +269,7 @@ fn block(
     work: Work<'_>,
     bytes: &[u8],
     part: &mut Part,
-    (arena, structure): (&Arena, &mut Structure),
+    (arena, structure, shapes): (&Arena, &mut Structure, &mut Shapes),
     session: &mut Session,
 ) -> Option<Clean> {
     let Work { plan, grain, layout, input, names, state, room, sights, line_names, lines } = work;
@@ -280,7 +287,7 @@ fn block(
         let runner = Runner::for_batch(plan, grain, names.clone(), arena, session);
         let mut runner = runner.with_sights(sights).with_lines(line_names, &mut part.bytes);
         loop {
-            let next = records.next_slotted(sights, runner.slots());
+            let next = records.next_slotted(sights, shapes, runner.slots());
             let sifted = records.take_sifted();
             runner.passed_over(sifted);
             count += sifted;

@@ -6,7 +6,7 @@
 
 use std::io::{self, Read};
 
-use kyanite_formats::json::{Duplicate, Found, Frame, Slot, Slotted, Trouble};
+use kyanite_formats::json::{Duplicate, Found, Frame, Shapes, Slot, Slotted, Trouble};
 use kyanite_formats::records::{Layout, Reader, Structure, value_end};
 use kyanite_formats::xml::RecordReader;
 use kyanite_formats::{Format, SyntaxError};
@@ -313,11 +313,12 @@ impl<'a> Records<'a> {
     pub(crate) fn next_slotted(
         &mut self,
         sights: Option<&Sights>,
+        shapes: &mut Shapes,
         found: &mut [Slot<'a>],
     ) -> Next<Slotted<'a>> {
         self.start = self.reader.position();
         let read = match sights {
-            Some(sights) => self.reader.next_slots(&sights.slots, found),
+            Some(sights) => self.reader.next_slots(&sights.slots, shapes, found),
             None => self.reader.next_record().map(|record| record.map(Slotted::Value)),
         };
         self.read(read)

@@ -159,10 +159,11 @@ impl<'a> Reader<'a> {
     pub fn next_slots(
         &mut self,
         slots: &json::Slots,
+        shapes: &mut json::Shapes,
         found: &mut [json::Slot<'a>],
     ) -> Result<Option<json::Slotted<'a>>, SyntaxError> {
         match self {
-            Self::Json(reader) => Ok(reader.next_slots(slots, found)?),
+            Self::Json(reader) => Ok(reader.next_slots(slots, shapes, found)?),
             _ => Ok(self.next_record()?.map(json::Slotted::Value)),
         }
     }

@@ -1,7 +1,7 @@
 //! A rule gives and tells the same, whether its records are read whole or only as far as it can see.
 #![allow(clippy::unwrap_used, clippy::panic, reason = "tests say what is wrong by panicking")]
 
-use kyanite_formats::json::{self, Reader, ReaderOptions, Slotted, Style};
+use kyanite_formats::json::{self, Reader, ReaderOptions, Shapes, Slotted, Style};
 use kyanite_formats::records::Structure;
 use kyanite_lang::{
     Arguments, Flow, Grain, Kept, Plan, Room, RuleText, Runner, Session, Syntax, compile,
@@ -113,10 +113,10 @@ fn results(plan: &Plan, text: &str, how: How) -> (Vec<(String, Option<String>)>,
     let sights = plan.sights(Grain::Items).filter(|_| how == How::Slots);
     let runner = Runner::for_batch(plan, Grain::Items, names, &arena, &mut session);
     let mut runner = runner.with_sights(sights.as_ref());
-    let (mut results, mut index) = (Vec::new(), 0);
+    let (mut results, mut index, mut shapes) = (Vec::new(), 0, Shapes::default());
     loop {
         let read = match &sights {
-            Some(sights) => reader.next_slots(&sights.slots, runner.slots()).unwrap(),
+            Some(sights) => reader.next_slots(&sights.slots, &mut shapes, runner.slots()).unwrap(),
             None => reader.next_value().unwrap().map(Slotted::Value),
         };
         let Some(read) = read else { break };

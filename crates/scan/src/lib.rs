@@ -65,6 +65,57 @@ struct Word {
     quotes: u64,
     /// Colons outside of texts.
     colons: u64,
+    /// Brackets outside of texts.
+    brackets: u64,
+}
+
+/// All brackets and colons of a text, one after another.
+#[derive(Clone, Debug, Default)]
+pub struct Marks {
+    places: Vec<u32>,
+    /// The bytes that stand there, and [`MARGIN`] zeros behind them.
+    kinds: Vec<u8>,
+}
+
+/// So many zeros stand behind the kinds of marks, for comparing several at once.
+pub const MARGIN: usize = 32;
+
+impl Marks {
+    /// Takes those of a text with this structure.
+    pub fn find(&mut self, structure: &Structure, text: &[u8]) {
+        self.places.clear();
+        self.kinds.clear();
+        for (number, word) in structure.words.iter().enumerate() {
+            add_bits(word.colons | word.brackets, (number * WORD) as u32, &mut self.places);
+        }
+        let kind = |place: &u32| text.get(*place as usize).copied().unwrap_or_default();
+        self.kinds.extend(self.places.iter().map(kind));
+        self.kinds.resize(self.places.len() + MARGIN, 0);
+    }
+
+    /// Where the mark of that number stands.
+    #[inline]
+    #[must_use]
+    pub fn place(&self, number: usize) -> Option<usize> {
+        self.places.get(number).map(|place| *place as usize)
+    }
+
+    /// The number of the mark at byte `at`, if there is one; number `near` is tried first.
+    #[inline]
+    #[must_use]
+    pub fn number_at(&self, at: usize, near: usize) -> Option<usize> {
+        if self.place(near) == Some(at) {
+            return Some(near);
+        }
+        self.places.binary_search_by(|place| (*place as usize).cmp(&at)).ok()
+    }
+
+    /// The kinds of the marks from number `from` on, and the zeros behind all.
+    #[inline]
+    #[must_use]
+    pub fn kinds(&self, from: usize) -> &[u8] {
+        self.kinds.get(from..).unwrap_or_default()
+    }
 }
 
 /// Where the structure of a text is.
@@ -274,8 +325,9 @@ impl Finder {
         let text = parity(quotes) ^ self.inside;
         self.inside = ((text as i64) >> 63) as u64;
         self.wrong |= classes.controls & text | !(classes.plausible | text);
-        self.words.push(Word { quotes, colons: classes.colons & !text });
-        add_bits(classes.brackets & !text, self.at, &mut self.brackets);
+        let (colons, brackets) = (classes.colons & !text, classes.brackets & !text);
+        self.words.push(Word { quotes, colons, brackets });
+        add_bits(brackets, self.at, &mut self.brackets);
         self.at += WORD as u32;
     }
 
@@ -403,6 +455,20 @@ mod tests {
                 prop_assert_eq!(found.is_plausible(), is_plausible);
                 prop_assert_eq!(found.has_escapes(), text.contains(&b'\\'));
             }
+        }
+
+        #[test]
+        fn marks_are_colons_and_brackets(text in "[\"{}a:\\[\\]\\\\ ]{0,200}", at in 0usize..300, near in 0usize..99) {
+            let ([_, colons], brackets, _) = by_hand(text.as_bytes());
+            let mut places: Vec<usize> = brackets.iter().map(|at| *at as usize).chain(colons).collect();
+            places.sort_unstable();
+            let mut marks = Marks::default();
+            marks.find(&Structure::of(text.as_bytes()), text.as_bytes());
+            let found: Vec<usize> = (0..).map_while(|number| marks.place(number)).collect();
+            prop_assert_eq!(&found, &places);
+            let kinds: Vec<u8> = places.iter().map(|at| text.as_bytes()[*at]).collect();
+            prop_assert_eq!(marks.kinds(0).strip_suffix(&[0; MARGIN]), Some(kinds.as_slice()));
+            prop_assert_eq!(marks.number_at(at, near), places.iter().position(|place| *place == at));
         }
 
         #[test]

@@ -42,6 +42,12 @@ impl Key {
         }
     }
 
+    /// How long it is, with its quotes.
+    #[inline]
+    pub(crate) fn length(&self) -> usize {
+        self.quoted.len()
+    }
+
     /// Whether it may stand in a text without backslashes.
     pub(crate) fn is_plain(&self) -> bool {
         self.is_plain

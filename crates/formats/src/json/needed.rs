@@ -45,7 +45,7 @@ impl<'a> Reader<'a> {
 
     /// How many more containers may be open.
     pub(super) fn depth_left(&self) -> usize {
-        self.options.depth.saturating_sub(self.open.len())
+        self.options.depth.saturating_sub(self.open.len() + self.inside)
     }
 
     /// Reads the map that begins at byte `start` with the members that are needed by name; `None` when it has to be read
@@ -67,7 +67,7 @@ impl<'a> Reader<'a> {
                 self.close().map(Some)
             }
             None => {
-                self.structure = None;
+                self.aside = self.structure.take();
                 self.open.pop();
                 self.members.truncate(first);
                 self.duplicates.truncate(duplicates);

@@ -115,6 +115,12 @@ pub struct Reader<'a> {
     pub(super) needs: Option<&'a Needs>,
     /// Where the structure of the text is, for stepping over what is not needed; none where each byte is to be looked at.
     pub(super) structure: Option<&'a Structure>,
+    /// The structure, while a record is read byte by byte in which something was odd.
+    pub(super) aside: Option<&'a Structure>,
+    /// Whether the marks of the text have been told apart.
+    pub(super) has_marks: bool,
+    /// How many maps the value is in beside those that are open.
+    pub(super) inside: usize,
     /// A condition that most records fail.
     pub(super) sieve: Option<&'a Sieve>,
     /// The records that were passed over since this was last asked, since they fail it.
@@ -156,6 +162,9 @@ impl<'a> Reader<'a> {
             duplicates: Vec::new(),
             needs: None,
             structure: None,
+            aside: None,
+            has_marks: false,
+            inside: 0,
             sieve: None,
             sifted: 0,
             mark: 0,
@@ -231,6 +240,7 @@ impl<'a> Reader<'a> {
     #[inline]
     pub(super) fn begin_record(&mut self) -> bool {
         self.forget_open();
+        self.structure = self.structure.or(self.aside.take());
         if self.skip_blank().is_some() && self.sieve.is_some() {
             self.sift();
         }
@@ -370,7 +380,7 @@ impl<'a> Reader<'a> {
 
     #[inline]
     pub(super) fn push_open(&mut self, start: usize, is_map: bool) -> Result<(), ReadError> {
-        if self.open.len() >= self.options.depth {
+        if self.open.len() + self.inside >= self.options.depth {
             return Err(ReadError::new(ErrorKind::TooDeep(self.options.depth), start, start + 1));
         }
         let first = if is_map { self.members.len() } else { self.items.len() };

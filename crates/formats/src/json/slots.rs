@@ -4,13 +4,14 @@
 //! Only records that are maps, and look as nearly all do, are read so. Whatever is odd in one (a name that is written with
 //! escapes, or stands twice; a step into what is no map; anything broken) leaves it to the reader of whole values.
 
-use kyanite_scan::Structure;
+use kyanite_scan::{Marks, Structure};
 use kyanite_tree::Value;
 
 use super::error::ReadError;
 use super::key::Key;
 use super::members::{Members, Next};
 use super::read::Reader;
+use super::shapes::{Draft, Shape, Shapes, SlotAt};
 use crate::needs::Need;
 
 /// Which members go into which slots.
@@ -125,28 +126,28 @@ pub enum Slotted<'a> {
 }
 
 impl<'a> Reader<'a> {
-    /// Reads the next record into slots, or as a value; gives nothing when only blank space is left. A slot is nothing
-    /// where a record has no such member.
+    /// Reads the next record into slots, or as a value; gives nothing when only blank space is left. A slot is empty where a
+    /// record has no such member. `shapes` are those of records before, in this text or in others, read into the same slots.
     ///
     /// # Errors
     /// As [`Reader::next_value`].
     pub fn next_slots(
         &mut self,
         slots: &Slots,
+        shapes: &mut Shapes,
         found: &mut [Slot<'a>],
     ) -> Result<Option<Slotted<'a>>, ReadError> {
         if !self.begin_record() {
             return Ok(None);
         }
-        if let (b'{', Some(structure)) = (self.bytes[self.at], self.structure)
-            && let Some(opening) = structure.number_at(self.at, self.mark)
-        {
+        if let (b'{', Some(structure)) = (self.bytes[self.at], self.structure) {
+            if !std::mem::replace(&mut self.has_marks, true) {
+                shapes.begin(structure, self.bytes);
+            }
             let (start, duplicates) = (self.at, self.duplicates.len());
-            found.fill(Slot::default());
-            if let Some(closing) = self.fill(&slots.record, structure, opening, found)
-                && let Some(end) = structure.bracket(closing)
+            if let Some(opening) = structure.number_at(start, self.mark)
+                && self.into_slots(slots, structure, opening, shapes, found).is_some()
             {
-                (self.at, self.mark) = (end + 1, closing + 1);
                 return Ok(Some(Slotted::Slots));
             }
             self.duplicates.truncate(duplicates);
@@ -156,14 +157,92 @@ impl<'a> Reader<'a> {
         self.whole_value().map(|value| Some(Slotted::Value(value)))
     }
 
+    /// Reads the map that the bracket of number `opening` opens into slots; gives nothing where anything is odd.
+    #[inline]
+    fn into_slots(
+        &mut self,
+        slots: &Slots,
+        structure: &Structure,
+        opening: usize,
+        shapes: &mut Shapes,
+        found: &mut [Slot<'a>],
+    ) -> Option<()> {
+        found.fill(Slot::default());
+        let record = &slots.record;
+        let first = if record.wanted.is_empty() || !shapes.are_useful() {
+            None
+        } else {
+            shapes.marks.number_at(self.at, shapes.near)
+        };
+        let mut draft = None;
+        if let Some(first) = first {
+            if let Some(position) = shapes.find(first, self.bytes, structure) {
+                let shape = shapes.get(position)?;
+                let (marks, brackets) = (shape.marks(), shape.brackets);
+                self.by_shape(shape, structure, first, opening, &shapes.marks, found)?;
+                self.at = shapes.marks.place(first + marks - 1)? + 1;
+                (self.mark, shapes.near) = (opening + brackets, first + marks);
+                return Some(());
+            }
+            draft = Some(Draft::new(first, opening));
+        }
+        let mut learned = draft.as_mut().map(|draft| (draft, &shapes.marks));
+        let closing = self.fill(record, structure, opening, found, &mut learned)?;
+        let is_learned = learned.is_some();
+        let end = structure.bracket(closing)?;
+        (self.at, self.mark) = (end + 1, closing + 1);
+        if let Some(draft) = draft {
+            shapes.near = shapes.marks.number_at(end, draft.from)? + 1;
+            if is_learned {
+                shapes.learn(draft, end, closing + 1 - opening);
+            }
+        }
+        Some(())
+    }
+
+    /// Reads the slots of a record whose shape is known.
+    #[inline]
+    fn by_shape(
+        &mut self,
+        shape: &Shape,
+        structure: &Structure,
+        first: usize,
+        opening: usize,
+        marks: &Marks,
+        found: &mut [Slot<'a>],
+    ) -> Option<()> {
+        for SlotAt { colon, brackets, slot, need, depth } in &shape.slots {
+            let colon = marks.place(first + colon)?;
+            let value =
+                if self.bytes.get(colon + 1) == Some(&b' ') { colon + 2 } else { colon + 1 };
+            // As deep as it is where it is gone through.
+            self.inside = *depth;
+            let read = self.slot_value(*need, structure, opening + brackets, value);
+            self.inside = 0;
+            *found.get_mut(*slot)? = read?;
+        }
+        for end in &shape.ends {
+            self.at = marks.place(first + end)? + 1;
+            self.goes_on()?;
+        }
+        Some(())
+    }
+
+    /// Sees that the map ends or goes on behind a value.
+    #[inline]
+    fn goes_on(&mut self) -> Option<()> {
+        matches!(self.skip_blank(), Some(b',' | b'}')).then_some(())
+    }
+
     /// Fills the slots from the map that the bracket of number `opening` opens; gives the number of its closing bracket, or
-    /// nothing where anything is odd.
+    /// nothing where anything is odd. The names that are met, and where slots are, go into the draft of a shape.
     fn fill(
         &mut self,
         level: &Level,
         structure: &Structure,
         opening: usize,
         found: &mut [Slot<'a>],
+        draft: &mut Option<(&mut Draft, &Marks)>,
     ) -> Option<usize> {
         let bytes = self.bytes;
         if level.wanted.is_empty() {
@@ -181,27 +260,49 @@ impl<'a> Reader<'a> {
                 }
                 Next::Odd => return None,
             };
-            let Some((position, wanted)) = level.find(&bytes[..=quote]) else { continue };
+            let wanted = level.find(&bytes[..=quote]);
+            let mut colon = None;
+            if let Some((shape, marks)) = draft.as_mut() {
+                let name =
+                    structure.opening_quote(quote).and_then(|at| self.text.get(at + 1..quote));
+                let opens = matches!(bytes[value], b'{' | b'[');
+                colon = name.and_then(|name| shape.name(marks, quote + 1, name, opens));
+                if colon.is_none() {
+                    *draft = None;
+                }
+            }
+            let Some((position, wanted)) = wanted else { continue };
             if seen >> position & 1 == 1 {
                 return None;
             }
             seen |= 1 << position;
             match &wanted.to {
                 To::Slot(slot, need) => {
+                    if let (Some((shape, _)), Some(colon)) = (draft.as_mut(), colon) {
+                        let brackets = members.bracket().checked_sub(shape.opening)?;
+                        let depth = self.open.len();
+                        shape.slot(SlotAt { colon, brackets, slot: *slot, need: *need, depth });
+                    }
                     let read = self.slot_value(*need, structure, members.bracket(), value)?;
                     *found.get_mut(*slot)? = read;
                     members.go_on(members.bracket(), self.at);
                 }
                 To::Inside(inner) if bytes[value] == b'{' => {
-                    let closing = self.fill(inner, structure, members.bracket(), found)?;
-                    members.go_on(closing + 1, structure.bracket(closing)?);
+                    let closing = self.fill(inner, structure, members.bracket(), found, draft)?;
+                    let end = structure.bracket(closing)?;
+                    self.at = end + 1;
+                    self.goes_on()?;
+                    members.go_on(closing + 1, end);
+                    if let Some((shape, marks)) = draft.as_mut() {
+                        shape.end(marks.number_at(end, 0)?);
+                    }
                 }
                 To::Inside(_) => return None,
             }
         }
     }
 
-    /// Reads the value that begins at byte `at`, and sees that the map ends or goes on behind it.
+    /// Reads the value that begins at byte `at`, and sees what is behind it.
     #[inline]
     fn slot_value(
         &mut self,
@@ -210,11 +311,16 @@ impl<'a> Reader<'a> {
         bracket: usize,
         at: usize,
     ) -> Option<Slot<'a>> {
-        let (value, is_as_written) = match self.bytes[at] {
-            b'"' if !structure.has_escapes() => {
+        let (value, is_as_written) = match *self.bytes.get(at)? {
+            b'"' => {
                 let end = structure.closing_quote(at)?;
-                self.at = end + 1;
-                (Value::Text(self.origin(at), self.text.get(at + 1..end)?), true)
+                if structure.has_escapes() && memchr::memchr(b'\\', &self.bytes[at..end]).is_some()
+                {
+                    (self.inner_value(need, bracket, at).ok()?, false)
+                } else {
+                    self.at = end + 1;
+                    (Value::Text(self.origin(at), self.text.get(at + 1..end)?), true)
+                }
             }
             b'-' | b'0'..=b'9' => {
                 self.at = at;
@@ -223,6 +329,7 @@ impl<'a> Reader<'a> {
             _ => (self.inner_value(need, bracket, at).ok()?, false),
         };
         let token = if is_as_written { &self.bytes[at..self.at] } else { &[] };
-        matches!(self.skip_blank(), Some(b',' | b'}')).then_some(Slot { value: Some(value), token })
+        self.goes_on()?;
+        Some(Slot { value: Some(value), token })
     }
 }

@@ -1,0 +1,153 @@
+//! Members read into slots are those of the values that records are, however they look, and whatever looked like them before.
+#![allow(clippy::unwrap_used, reason = "a test that fails may panic")]
+
+use kyanite_formats::json::{self, Reader, ReaderOptions, Shapes, Slot, Slots, Slotted, Style};
+use kyanite_formats::needs::{Need, Needs};
+use kyanite_formats::records::Structure;
+use kyanite_tree::{Arena, Value};
+use proptest::prelude::*;
+
+const PATHS: [&[&str]; 4] = [&["a"], &["b", "c"], &["b", "long name of a member"], &["list"]];
+
+fn paths() -> (Needs, Vec<(Vec<String>, Need)>) {
+    let mut needs = Needs::nothing();
+    let paths = PATHS.map(|path| {
+        let need = path.iter().fold(Need::RECORD, |need, name| needs.add_member(need, name));
+        needs.add_all(need);
+        (path.iter().map(|name| (*name).to_owned()).collect(), Need::ALL)
+    });
+    (needs, paths.into())
+}
+
+fn written(value: Value<'_>) -> String {
+    let mut out = Vec::new();
+    json::write(value, Style::Compact, &mut out);
+    String::from_utf8(out).unwrap()
+}
+
+/// What the members of each record are, or where reading fails; and how many records went into slots.
+fn read(texts: &[String], in_slots: bool) -> (Vec<Result<[Option<String>; 4], usize>>, usize) {
+    let (needs, paths) = paths();
+    let slots = Slots::new(&paths).unwrap();
+    let mut shapes = Shapes::default();
+    let (mut results, mut slotted) = (Vec::new(), 0);
+    for text in texts {
+        let (arena, mut structure) = (Arena::new(), Structure::default());
+        let options = ReaderOptions { depth: 4, ..ReaderOptions::default() };
+        let mut reader = Reader::new(text, &arena, options).with_needs(&needs, &mut structure);
+        let mut found = [Slot::default(); 4];
+        loop {
+            let next = if in_slots {
+                reader.next_slots(&slots, &mut shapes, &mut found)
+            } else {
+                reader.next_value().map(|value| value.map(Slotted::Value))
+            };
+            results.push(match next {
+                Ok(None) => break,
+                Err(error) => {
+                    results.push(Err(error.start));
+                    break;
+                }
+                Ok(Some(Slotted::Slots)) => {
+                    slotted += 1;
+                    Ok(found.map(|Slot { value, token }| {
+                        let value = written(value?);
+                        // What is copied is what would be written.
+                        assert!(token.is_empty() || token == value.as_bytes());
+                        Some(value)
+                    }))
+                }
+                Ok(Some(Slotted::Value(value))) => Ok(PATHS.map(|path| {
+                    let member = path.iter().try_fold(value, |value, name| value.member(name));
+                    member.map(written)
+                })),
+            });
+        }
+    }
+    (results, slotted)
+}
+
+fn scalar() -> impl Strategy<Value = String> {
+    prop_oneof![
+        8 => prop::sample::select(&[
+            "1", "-0.5e3", "\"x\"", "\"é\"", "true", "null", "\"\"", "\"{:[\"",
+        ][..]).prop_map(str::to_owned),
+        1 => prop::sample::select(&[
+            "\"\\\"a\"", "\"\\u0061\"", "\"a\\\\\"", "01", "tru", "1 2", "", "1,", "+1", "\"a\":2", "{}", "[[[[]]]]", "{\"c\":[]}",
+        ][..]).prop_map(str::to_owned),
+    ]
+}
+
+fn member() -> impl Strategy<Value = String> {
+    let name = prop_oneof![
+        12 => prop::sample::select(&["a", "other", "list", "another long name", "e:f"][..]),
+        1 => prop::sample::select(&["\\u0061", "x\\\"a", "b", ""][..]),
+    ];
+    let colon = prop::sample::select(&[":", ":", ":", ": ", " :", ":  ", ""][..]);
+    let inner = prop_oneof![
+        Just("{\"c\":1,\"long name of a member\":\"y\"}".to_owned()),
+        Just("{\"c\":{\"c\":2},\"x\":3}".to_owned()),
+        Just("{\"another name of a member\":\"y\"}".to_owned()),
+        Just("{\"c\":1,\"c\":2}".to_owned()),
+        Just("[{\"c\":1}]".to_owned()),
+        Just("7 {\"c\":1}".to_owned()),
+    ];
+    prop_oneof![
+        5 => (name, colon, scalar()).prop_map(|(name, colon, value)| format!("\"{name}\"{colon}{value}")),
+        2 => inner.prop_map(|inner| format!("\"b\":{inner}")),
+        1 => prop::collection::vec(scalar(), 0..3).prop_map(|items| format!("\"list\":[{}]", items.join(","))),
+    ]
+}
+
+fn record() -> impl Strategy<Value = String> {
+    let members = prop::collection::vec(member(), 0..5);
+    prop_oneof![
+        20 => members.prop_map(|members| format!("{{{}}}", members.join(","))),
+        1 => scalar(),
+    ]
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(3000))]
+
+    #[test]
+    fn slots_are_the_members(
+        mut kinds in prop::collection::vec(record(), 1..6),
+        order in prop::collection::vec(any::<prop::sample::Index>(), 1..20),
+        changes in prop::collection::vec((any::<prop::sample::Index>(), any::<prop::sample::Index>(), "[a{}:\", 1]"), 0..3),
+    ) {
+        // The same records again and again, and some that are nearly the same.
+        for (which, at, with) in changes {
+            let mut changed = which.get(&kinds).clone();
+            let places: Vec<usize> = changed.char_indices().map(|(at, _)| at).collect();
+            if !places.is_empty() {
+                let at = *at.get(&places);
+                let end = at + changed[at..].chars().next().map_or(0, char::len_utf8);
+                changed.replace_range(at..end, &with);
+                kinds.push(changed);
+            }
+        }
+        let texts: Vec<String> = order.chunks(7).map(|chunk| {
+            chunk.iter().map(|which| which.get(&kinds).as_str()).collect::<Vec<_>>().join("\n")
+        }).collect();
+        prop_assert_eq!(read(&texts, true).0, read(&texts, false).0, "{:?}", texts);
+    }
+}
+
+#[test]
+fn records_that_go_into_slots() {
+    for (texts, slotted) in [
+        (&[r#"{"a":1,"x":2}"#, r#"{"a":"z","x":{}}"#, r#"{"x":2,"a":1}"#][..], 3),
+        (&[r#"{"a":1,"x":2}"#, r#"{"a":1,"a":2}"#, r#"{"x":1,"x":2}"#][..], 2),
+        (&[r#"{"b":{"c":1}}"#, r#"{"b":{"x":1}}"#, r#"{"b":[1]}"#, r#"{"b":null}"#][..], 2),
+        (&[r#"{"b" : {"c" : "\u00e9"} , "a": "\\" }"#, "[1]", "\"a\"", "{}"][..], 2),
+        (&[r#"{"x":"\"a","a":1}"#, r#"{"\u0061":1,"a":2}"#, r#"{"a\"a":1}"#, r#"{"a":1}"#][..], 2),
+    ] {
+        let texts: Vec<String> = texts.iter().map(|text| (*text).to_owned()).collect();
+        for texts in [texts.clone(), vec![texts.join("\n"); 3]] {
+            let rounds = if texts.len() == 3 && texts[0] == texts[1] { 3 } else { 1 };
+            let (found, in_slots) = read(&texts, true);
+            assert_eq!((&found, in_slots), (&read(&texts, false).0, slotted * rounds), "{texts:?}");
+        }
+    }
+}
