@@ -122,6 +122,7 @@ impl<'a> Beginning<'a> {
                     needs: None,
                     sieve: None,
                     strict: options.strict,
+                    structure: false,
                 }));
             }
         }

@@ -10,7 +10,7 @@ use std::io;
 use std::sync::mpsc::{Receiver, Sender, channel};
 use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
 
-use kyanite_formats::json::Shapes;
+use kyanite_formats::json::{self, Shapes, Verbatim};
 use kyanite_formats::records::{Layout, Structure};
 use kyanite_formats::xml::LineOrRecord;
 use kyanite_formats::{csv, xml};
@@ -46,6 +46,8 @@ pub(crate) struct Work<'w> {
 pub(crate) enum AsLines<'w> {
     /// Rows of CSV, with what stands before the cells of each.
     Rows { settings: csv::Settings, header: Option<csv::Header<'w>>, starts: &'w [Vec<u8>] },
+    /// JSON values.
+    Values { depth: usize },
     /// Elements of XML.
     Elements { path: &'w [xml::StepName], place: xml::Place<'w>, options: xml::Options },
 }
@@ -275,7 +277,13 @@ fn block(
     let Work { plan, grain, layout, input, names, state, room, sights, line_names, lines } = work;
     let mut state = state.apart(plan);
     if let Some(lines) = lines {
-        as_lines(lines, std::str::from_utf8(bytes).ok()?, part, arena, input.document)?;
+        as_lines(
+            lines,
+            std::str::from_utf8(bytes).ok()?,
+            part,
+            (arena, structure),
+            input.document,
+        )?;
         return Some(Clean { watch: Watch::empty(), state, records: part.items });
     }
     // Plans that keep turns do not run on several threads.
@@ -329,7 +337,7 @@ fn as_lines(
     lines: AsLines<'_>,
     text: &str,
     part: &mut Part,
-    arena: &Arena,
+    (arena, structure): (&Arena, &mut Structure),
     document: u16,
 ) -> Option<()> {
     match lines {
@@ -337,6 +345,28 @@ fn as_lines(
             let mut rows = csv::Reader::new(text, arena, settings, header, document);
             while rows.next_line(starts, &mut part.bytes).ok()? {
                 part.items += 1;
+            }
+        }
+        AsLines::Values { depth } => {
+            let options = json::ReaderOptions { depth, origins: json::Origins::Document(document) };
+            let mut values = json::Reader::new(text, arena, options).with_structure(structure);
+            loop {
+                match values.next_verbatim().ok()? {
+                    Some(Verbatim::Text(text)) => {
+                        part.bytes.extend_from_slice(text.as_bytes());
+                        part.bytes.push(b'\n');
+                        part.items += 1;
+                    }
+                    Some(Verbatim::Value(value)) => {
+                        if part.item(value).is_break() {
+                            return None;
+                        }
+                    }
+                    None => break,
+                }
+            }
+            if !values.take_duplicates().is_empty() {
+                return None;
             }
         }
         AsLines::Elements { path, place, options } => {

@@ -316,13 +316,17 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             (Layout::Xml { path, place, options, .. }, _) if are_lines => {
                 Some(AsLines::Elements { path, place, options })
             }
+            (Layout::Json { depth, .. }, _) if are_lines => Some(AsLines::Values { depth }),
             _ => None,
         };
         let sieve = self.job.plan.sieve(grain, &names);
         // A path that has to be explained is told about by whole records.
         let explains_nothing = self.session.watch.explains_nothing(self.job.plan);
-        let sights = if explains_nothing { self.job.plan.sights(grain) } else { None };
-        let needed = needs.map_or(layout, |needs| layout.with_needs(needs));
+        let sights = self.job.plan.sights(grain, line_names.as_ref()).filter(|_| explains_nothing);
+        let mut needed = needs.map_or(layout, |needs| layout.with_needs(needs));
+        if sights.as_ref().is_some_and(|sights| sights.slots.have_text()) {
+            needed = needed.with_structure();
+        }
         let work = Work {
             plan: self.job.plan,
             grain,

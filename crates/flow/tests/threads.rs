@@ -82,7 +82,13 @@ fn same(file: &Path, rules: &[&str], lenient: bool) {
     }
 }
 
-const RULES: [&str; 14] = [
+const RULES: [&str; 20] = [
+    "$[*]",
+    "for r in $[*] return {...r, loud: upper(r.text)}",
+    "for r in $[*] return {...r, n: r.n + 1}",
+    "for r in $[*] where r.n < 9000 return {...r, big: if r.n > 8000 then r.n}",
+    "for r in $[*] return {r.text, r.n, half: r.n / 2}",
+    "for r in $[*] where r.n != 7 return {r.text}",
     "$[?@.text < 'xx' && @.n > 29000].n",
     "for r in $[*] where r.n != 29990 && r.n >= 29980 return r.text",
     "$[*].n",
@@ -110,8 +116,11 @@ fn records_that_end_anywhere() {
         if n % 11 == 0 {
             lines.push_str(&format!("{{\n  \"n\": {n},\n  \"text\": \"{filler}\"\n}}\n"));
             table.push_str(&format!("{n},\"{filler}\n\n{filler}\"\n"));
-        } else {
+        } else if n % 3 != 1 {
             lines.push_str(&format!("{{\"n\": {n}, \"text\": \"{filler}\"}}\n"));
+            table.push_str(&format!("{n},{filler}\n"));
+        } else {
+            lines.push_str(&format!("{{\"n\":{n},\"text\":\"{filler}\"}}\n"));
             table.push_str(&format!("{n},{filler}\n"));
         }
     }

@@ -11,6 +11,7 @@ mod shapes;
 mod sieve;
 mod slots;
 mod string;
+mod verbatim;
 mod write;
 
 pub use canonical::{survives_double, write_canonical};
@@ -21,5 +22,6 @@ pub use read::{DEFAULT_DEPTH, Duplicate, Origins, Reader, ReaderOptions, documen
 pub use shapes::Shapes;
 pub use sieve::{Sieve, Test};
 pub use slots::{Slot, Slots, Slotted};
+pub use verbatim::Verbatim;
 pub use write::{Style, compact, write, write_line_start, write_nested, write_text};
 pub(crate) use write::{write_character, write_escape};

@@ -4,7 +4,7 @@ pub use kyanite_scan::Structure;
 use kyanite_tree::{Arena, Value};
 
 use crate::json::{self, Duplicate, Origins};
-use crate::needs::Needs;
+use crate::needs::{Need, Needs};
 use crate::{Format, SyntaxError, csv, text, toml, xml, yaml};
 
 /// How the records of an input are told apart and named.
@@ -20,6 +20,8 @@ pub enum Layout<'a> {
         sieve: Option<&'a json::Sieve>,
         /// Whether the whole grammar of what is not needed is checked.
         strict: bool,
+        /// Whether the structure of the text is found even if all of each record is needed.
+        structure: bool,
     },
     /// Lines of text.
     Lines,
@@ -63,8 +65,8 @@ impl<'a> Layout<'a> {
     #[must_use]
     pub fn with_needs(self, needs: &'a Needs) -> Self {
         match self {
-            Self::Json { depth, sieve, strict, .. } => {
-                Self::Json { depth, needs: Some(needs), sieve, strict }
+            Self::Json { depth, sieve, strict, structure, .. } => {
+                Self::Json { depth, needs: Some(needs), sieve, strict, structure }
             }
             // Cells are borrowed, so that leaving some out would save nothing.
             Self::Csv { .. } | Self::Lines => self,
@@ -78,7 +80,20 @@ impl<'a> Layout<'a> {
     #[must_use]
     pub fn with_sieve(self, sieve: Option<&'a json::Sieve>) -> Self {
         match self {
-            Self::Json { depth, needs, strict, .. } => Self::Json { depth, needs, sieve, strict },
+            Self::Json { depth, needs, strict, structure, .. } => {
+                Self::Json { depth, needs, sieve, strict, structure }
+            }
+            other => other,
+        }
+    }
+
+    /// The same layout, where the structure of the text is wanted in any case.
+    #[must_use]
+    pub fn with_structure(self) -> Self {
+        match self {
+            Self::Json { depth, needs, sieve, strict, .. } => {
+                Self::Json { depth, needs, sieve, strict, structure: true }
+            }
             other => other,
         }
     }
@@ -108,14 +123,17 @@ impl<'a> Reader<'a> {
         structure: Option<&'a mut Structure>,
     ) -> Self {
         match layout {
-            Layout::Json { depth, needs, sieve, strict } => {
+            Layout::Json { depth, needs, sieve, strict, structure: always } => {
                 let options = json::ReaderOptions { depth, origins: Origins::Document(document) };
                 let reader = json::Reader::new(text, arena, options);
                 let reader = match (needs, structure) {
                     (Some(needs), Some(structure)) if strict => {
                         reader.with_needs(needs, structure).strict()
                     }
-                    (Some(needs), Some(structure)) => reader.with_needs(needs, structure),
+                    (Some(needs), Some(structure)) if !always || needs.of_record() != Need::ALL => {
+                        reader.with_needs(needs, structure)
+                    }
+                    (_, Some(structure)) if always => reader.with_structure(structure),
                     _ => reader,
                 };
                 Self::Json(match sieve {
@@ -270,7 +288,7 @@ pub fn all<'a>(
             Layout::Csv { settings, header: first.map(|first| first.header) }
         }
         Format::Text => Layout::Lines,
-        _ => Layout::Json { depth, needs: None, sieve: None, strict: false },
+        _ => Layout::Json { depth, needs: None, sieve: None, strict: false, structure: false },
     };
     let mut reader = Reader::new(layout, text, arena, document, None);
     if from > 0 {

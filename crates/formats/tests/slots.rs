@@ -48,7 +48,7 @@ fn read(texts: &[String], in_slots: bool) -> (Vec<Result<[Option<String>; 4], us
                     results.push(Err(error.start));
                     break;
                 }
-                Ok(Some(Slotted::Slots)) => {
+                Ok(Some(Slotted::Slots(_))) => {
                     slotted += 1;
                     Ok(found.map(|Slot { value, token }| {
                         let value = written(value?);

@@ -8,6 +8,7 @@ use std::ops::Range;
 use kyanite_formats::json::Slots;
 use kyanite_formats::needs::{Need, Needs};
 
+use crate::LineNames;
 use crate::functions::FoldKind;
 use crate::plan::{
     Clause, ClauseKind, Entry, Expr, ForSource, Grain, GroupFold, Kind, Loop, ManyPath, Nodes,
@@ -19,17 +20,20 @@ impl Plan {
     /// What the plan can see of each record, if it takes records of that grain one by one.
     #[must_use]
     pub fn needs(&self, grain: Grain) -> Option<Needs> {
-        Some(Analysis::of(self, grain)?.needs)
+        Some(Analysis::of(self, grain, false)?.needs)
     }
 
     /// The slots that the members of each record can be read into, so that no more of it is built; nothing where the rule
     /// sees records otherwise than by the names of their members.
+    ///
+    /// `lines` are those that the rule writes, if it does: then a whole record that a map begins with is copied as text.
     #[must_use]
-    pub fn sights(&self, grain: Grain) -> Option<Sights> {
+    pub fn sights(&self, grain: Grain, lines: Option<&LineNames>) -> Option<Sights> {
         if !self.runs_in_any_order(grain) {
             return None;
         }
-        let Analysis { needs, mut seen, sees_records, .. } = Analysis::of(self, grain)?;
+        let copies = lines.is_some_and(LineNames::copy_records);
+        let Analysis { needs, mut seen, sees_records, .. } = Analysis::of(self, grain, copies)?;
         if sees_records {
             return None;
         }
@@ -47,7 +51,12 @@ impl Plan {
             }
             sights[path] = Some(Sight { slot, steps: before + slots[slot].0.len() });
         }
-        Some(Sights { slots: Slots::new(&slots)?, of: sights })
+        let slots = Slots::new(&slots)?;
+        let slots = match lines.filter(|_| copies) {
+            Some(lines) => slots.with_text_without(lines.names()),
+            None => slots,
+        };
+        Some(Sights { slots, of: sights })
     }
 }
 
@@ -87,7 +96,8 @@ struct Seen {
 }
 
 impl Analysis {
-    fn of(plan: &Plan, grain: Grain) -> Option<Self> {
+    /// What a plan sees; `copies` where the record that the map of its result begins with is copied as it is.
+    fn of(plan: &Plan, grain: Grain, copies: bool) -> Option<Self> {
         let Records { head, source, base } = plan.records(grain)?;
         let mut analysis = Self {
             needs: Needs::nothing(),
@@ -125,7 +135,10 @@ impl Analysis {
                 }
                 analysis.locals[slot] = analysis.segments(rest, record);
                 analysis.clauses(repeat.clauses.get(1..)?);
-                analysis.value(&repeat.result);
+                match &repeat.result.kind {
+                    Kind::Map(entries) if copies => analysis.entries(entries.get(1..)?),
+                    _ => analysis.value(&repeat.result),
+                }
             }
         }
         Some(analysis)
@@ -369,6 +382,15 @@ impl Analysis {
         self.locals[slots].iter_mut().for_each(|parts| parts.lists += 1);
     }
 
+    fn entries(&mut self, entries: &[Entry]) {
+        for entry in entries {
+            match entry {
+                Entry::Named(_, value) | Entry::Spread(value) => self.value(value),
+                Entry::Computed(name, value) => self.values([name, value]),
+            }
+        }
+    }
+
     fn values<'e>(&mut self, values: impl IntoIterator<Item = &'e Expr>) {
         values.into_iter().for_each(|value| self.value(value));
     }
@@ -401,14 +423,7 @@ impl Analysis {
                 }));
             }
             Kind::List(items) => self.values(items.iter().map(|item| &item.value)),
-            Kind::Map(entries) => {
-                for entry in entries {
-                    match entry {
-                        Entry::Named(_, value) | Entry::Spread(value) => self.value(value),
-                        Entry::Computed(name, value) => self.values([name, value]),
-                    }
-                }
-            }
+            Kind::Map(entries) => self.entries(entries),
             Kind::Collected(inner) | Kind::Not(inner) | Kind::Negate(inner) => self.value(inner),
             Kind::Binary(_, left, right) => self.values([&**left, &**right]),
             Kind::If(condition, then, otherwise) => {

@@ -146,6 +146,8 @@ pub struct Runner<'r, 'a> {
     /// Whether the current record is in slots.
     in_slots: bool,
     slots: Vec<Slot<'a>>,
+    /// Its text, if that is wanted.
+    text: &'a str,
     /// Where results are written, if that is done here.
     lines: Option<Lines<'a>>,
     /// Where the frame of the running def begins in the locals.
@@ -229,6 +231,7 @@ impl<'r, 'a> Runner<'r, 'a> {
             sights: None,
             in_slots: false,
             slots: Vec::new(),
+            text: "",
             lines: None,
             frame: 0,
             calls: 0,
@@ -339,7 +342,7 @@ impl<'r, 'a> Runner<'r, 'a> {
         }
     }
 
-    /// Runs over a record, as [`Self::record`] does: over the one in the slots where `record` is `Slots`.
+    /// Runs over a record, as [`Self::record`] does: over the one in the slots where `record` is that.
     ///
     /// # Errors
     /// The first [`Failure`].
@@ -353,8 +356,8 @@ impl<'r, 'a> Runner<'r, 'a> {
     ) -> Result<Flow, Box<Failure>> {
         let record = match record {
             Slotted::Value(record) => record,
-            Slotted::Slots => {
-                self.in_slots = true;
+            Slotted::Slots(text) => {
+                (self.in_slots, self.text) = (true, text);
                 // No path looks at the record itself.
                 Value::NULL
             }

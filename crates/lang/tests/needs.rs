@@ -110,7 +110,7 @@ fn results(plan: &Plan, text: &str, how: How) -> (Vec<(String, Option<String>)>,
     let room = Room { memory: usize::MAX, file: Box::new(nowhere) };
     let mut kept = Kept::new(plan, &keep, &room);
     let bound = names.clone();
-    let sights = plan.sights(Grain::Items).filter(|_| how == How::Slots);
+    let sights = plan.sights(Grain::Items, None).filter(|_| how == How::Slots);
     let runner = Runner::for_batch(plan, Grain::Items, names, &arena, &mut session);
     let mut runner = runner.with_sights(sights.as_ref());
     let (mut results, mut index, mut shapes) = (Vec::new(), 0, Shapes::default());
@@ -195,7 +195,7 @@ proptest! {
         let mut in_slots = 0;
         for rule in RULES.into_iter().chain(IN_SLOTS) {
             let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
-            in_slots += usize::from(plan.sights(Grain::Items).is_some());
+            in_slots += usize::from(plan.sights(Grain::Items, None).is_some());
             prop_assert_eq!(values(&plan, &text, How::Slots), values(&plan, &text, How::Whole), "{} {}", rule, text);
         }
         prop_assert!(in_slots > IN_SLOTS.len());
@@ -217,7 +217,7 @@ fn rules_whose_records_go_into_slots() {
         ("for r in $[*] group by k = r.a return r[*].b", false),
     ]) {
         let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
-        assert_eq!(plan.sights(Grain::Items).is_some(), are_in_slots, "{rule}");
+        assert_eq!(plan.sights(Grain::Items, None).is_some(), are_in_slots, "{rule}");
     }
 }
 

@@ -100,6 +100,13 @@ impl Marks {
         self.places.get(number).map(|place| *place as usize)
     }
 
+    /// The places of the marks from number `from` on.
+    #[inline]
+    #[must_use]
+    pub fn places(&self, from: usize) -> &[u32] {
+        self.places.get(from..).unwrap_or_default()
+    }
+
     /// The number of the mark at byte `at`, if there is one; number `near` is tried first.
     #[inline]
     #[must_use]

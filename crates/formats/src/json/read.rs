@@ -22,6 +22,7 @@ use kyanite_tree::{Arena, Map, Member, Number, Origin, Value};
 use super::error::{ErrorKind, ReadError};
 use super::sieve::Sieve;
 use super::string::{plain_end, unescape};
+use super::verbatim;
 use crate::needs::{Need, Needs};
 
 /// What the values of a reader say about where they come from.
@@ -117,6 +118,8 @@ pub struct Reader<'a> {
     pub(super) structure: Option<&'a Structure>,
     /// The structure, while a record is read byte by byte in which something was odd.
     pub(super) aside: Option<&'a Structure>,
+    /// Room for looking at values that are handed on as they stand.
+    pub(super) room: verbatim::Room,
     /// Whether the marks of the text have been told apart.
     pub(super) has_marks: bool,
     /// How many maps the value is in beside those that are open.
@@ -163,6 +166,7 @@ impl<'a> Reader<'a> {
             needs: None,
             structure: None,
             aside: None,
+            room: verbatim::Room::default(),
             has_marks: false,
             inside: 0,
             sieve: None,

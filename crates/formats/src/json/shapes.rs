@@ -102,10 +102,11 @@ impl Shapes {
             first.iter().zip(&shape.first).zip(&shape.mask).all(|((a, b), mask)| a & mask == *b)
                 && kinds.starts_with(&shape.kinds)
         };
+        let places = self.marks.places(from);
         let position = self.shapes.iter().position(fits).filter(|position| {
             self.shapes[*position].names.iter().all(|name| {
-                let colon = self.marks.place(from + name.colon);
-                colon.is_some_and(|colon| name.is_before(colon, text, structure))
+                let colon = places.get(name.colon);
+                colon.is_some_and(|colon| name.is_before(*colon as usize, text, structure))
             })
         });
         self.misses = match position {
@@ -157,6 +158,20 @@ impl Shape {
     }
 }
 
+/// For each byte whether a scalar begins with it, 1, or a list or map, 2.
+const BEGINS: [u8; 256] = {
+    let mut table = [0; 256];
+    let scalars = b"\"-0123456789tfn";
+    let mut at = 0;
+    while at < scalars.len() {
+        table[scalars[at] as usize] = 1;
+        at += 1;
+    }
+    table[b'{' as usize] = 2;
+    table[b'[' as usize] = 2;
+    table
+};
+
 impl NameAt {
     /// Whether the name stands before the colon at byte `colon`, and such a value behind it.
     #[inline]
@@ -165,11 +180,8 @@ impl NameAt {
             Some(b' ') => text.get(colon + 2),
             value => value,
         };
-        let is_value = match value {
-            Some(b'{' | b'[') => self.opens,
-            Some(b'"' | b'-' | b'0'..=b'9' | b't' | b'f' | b'n') => !self.opens,
-            _ => false,
-        };
+        let is_value =
+            value.is_some_and(|byte| BEGINS[usize::from(*byte)] == 1 + u8::from(self.opens));
         // A longer name may end like it, behind a quote that is escaped.
         is_value
             && self.key.ends(&text[..colon])

@@ -19,6 +19,8 @@ use crate::needs::Need;
 pub struct Slots {
     record: Level,
     count: usize,
+    /// The names that a record may not have whose text is wanted as well, if it is.
+    with_text: Option<Vec<Key>>,
 }
 
 /// The wanted members of one map.
@@ -57,7 +59,20 @@ impl Slots {
         for (slot, (path, need)) in paths.iter().enumerate() {
             record.add(path, slot, *need)?;
         }
-        Some(Self { record, count: paths.len() })
+        Some(Self { record, count: paths.len(), with_text: None })
+    }
+
+    /// The same slots, of records that can be handed on as they stand and have none of these names; others are values.
+    #[must_use]
+    pub fn with_text_without<'n>(mut self, names: impl IntoIterator<Item = &'n str>) -> Self {
+        self.with_text = Some(names.into_iter().map(Key::new).collect());
+        self
+    }
+
+    /// Whether the text of records is wanted as well.
+    #[must_use]
+    pub fn have_text(&self) -> bool {
+        self.with_text.is_some()
     }
 
     /// How many there are.
@@ -119,8 +134,8 @@ pub struct Slot<'a> {
 /// What came of a record.
 #[derive(Clone, Copy, Debug)]
 pub enum Slotted<'a> {
-    /// Its members are in the slots.
-    Slots,
+    /// Its members are in the slots. This is its text, if that is wanted, as it can be handed on.
+    Slots(&'a str),
     /// It was read as a value, as far as it is needed.
     Value(Value<'a>),
 }
@@ -148,7 +163,15 @@ impl<'a> Reader<'a> {
             if let Some(opening) = structure.number_at(start, self.mark)
                 && self.into_slots(slots, structure, opening, shapes, found).is_some()
             {
-                return Ok(Some(Slotted::Slots));
+                let end = self.at;
+                let text = match &slots.with_text {
+                    None => Some(""),
+                    Some(without) => self.verbatim(start, without),
+                };
+                if let Some(text) = text {
+                    self.at = end;
+                    return Ok(Some(Slotted::Slots(text)));
+                }
             }
             self.duplicates.truncate(duplicates);
             self.forget_open();

@@ -202,7 +202,7 @@ impl<'p> Records<'p> {
     }
 
     /// Where the record itself is in conditions: `@`, or the name that a loop binds it to.
-    pub(super) fn is_record(self, start: &Start) -> bool {
+    pub(crate) fn is_record(self, start: &Start) -> bool {
         match (self.head, self.source, start) {
             (RecordHead::Filter(_), _, start) => matches!(start, Start::Current),
             (_, RecordSource::Loop(_, _, slot, _), Start::Local(local)) => slot == *local,

@@ -3,11 +3,22 @@
 use kyanite_formats::json::{self, Slot, Style};
 
 use super::{Flow, Ran, Runner};
-use crate::plan::{Entry, Expr, Grain, Kind, Loop, Plan, RecordSource, Records};
+use crate::plan::{Entry, Expr, Grain, Kind, Loop, OnePath, Plan, RecordSource, Records};
 
-/// The names of the members of each map, as they stand in a line.
+/// The names of the members of each map.
 #[derive(Debug)]
-pub struct LineNames(Vec<Vec<u8>>);
+pub struct LineNames {
+    /// Whether the members of the record itself stand before them.
+    after_record: bool,
+    names: Vec<LineName>,
+}
+
+#[derive(Debug)]
+struct LineName {
+    name: String,
+    /// As it stands in a line, behind another member.
+    written: Vec<u8>,
+}
 
 /// Lines under way.
 #[derive(Debug)]
@@ -17,25 +28,45 @@ pub(super) struct Lines<'p> {
     count: u64,
 }
 
+impl LineNames {
+    /// Whether lines begin with the members of the record.
+    pub(crate) fn copy_records(&self) -> bool {
+        self.after_record
+    }
+
+    /// The names of the other members.
+    pub(crate) fn names(&self) -> impl Iterator<Item = &str> {
+        self.names.iter().map(|name| name.name.as_str())
+    }
+}
+
 impl Plan {
-    /// The names of the maps that the rule returns for its records, if these are such maps, with no others among them, and
-    /// their names are known.
+    /// The names of the maps that the rule returns for its records, if these are such maps, and have no members but the
+    /// record's own, which come first, and others whose names are known.
     #[must_use]
     pub fn line_names(&self, grain: Grain) -> Option<LineNames> {
-        let Records { source: RecordSource::Loop(repeat, ..), .. } = self.records(grain)? else {
-            return None;
-        };
+        let records = self.records(grain)?;
+        let RecordSource::Loop(repeat, path, ..) = records.source else { return None };
         let (Kind::Map(entries), None) = (&repeat.result.kind, &self.fold) else { return None };
-        let names = entries.iter().map(|entry| match entry {
+        let is_record = |entry: &Entry| match entry {
+            Entry::Spread(Expr { kind: Kind::One(OnePath { start, steps, .. }), .. }) => {
+                steps.is_empty()
+                    && path.segments.len() == records.base + 1
+                    && records.is_record(start)
+            }
+            _ => false,
+        };
+        let after_record = entries.first().is_some_and(is_record);
+        let names = entries.iter().skip(usize::from(after_record)).map(|entry| match entry {
             Entry::Named(name, _) => {
-                let mut quoted = vec![b','];
-                json::write_text(name, &mut quoted);
-                quoted.push(b':');
-                Some(quoted)
+                let mut written = vec![b','];
+                json::write_text(name, &mut written);
+                written.push(b':');
+                Some(LineName { name: name.clone(), written })
             }
             Entry::Computed(..) | Entry::Spread(_) => None,
         });
-        names.collect::<Option<_>>().map(LineNames)
+        Some(LineNames { after_record, names: names.collect::<Option<_>>()? })
     }
 }
 
@@ -82,13 +113,28 @@ impl<'a> Runner<'_, 'a> {
         let (Some(mut lines), Kind::Map(entries)) = (self.lines.take(), &repeat.result.kind) else {
             return Ok(Flow::Continue(()));
         };
-        lines.out.push(b'{');
-        let begin = lines.out.len();
-        for (name, entry) in lines.names.0.iter().zip(entries) {
+        let LineNames { after_record, names } = lines.names;
+        match (after_record, self.in_slots) {
+            (false, _) => lines.out.push(b'{'),
+            (true, true) => {
+                let members = self.text.strip_suffix('}').unwrap_or_default();
+                lines.out.extend_from_slice(members.as_bytes());
+            }
+            (true, false) => {
+                if let Some(map) = self.value(&repeat.result)? {
+                    json::write(map, Style::Compact, &mut lines.out);
+                    lines.out.push(b'\n');
+                    lines.count += 1;
+                }
+                self.lines = Some(lines);
+                return Ok(Flow::Continue(()));
+            }
+        }
+        for (name, entry) in names.iter().zip(&entries[usize::from(*after_record)..]) {
             let Entry::Named(_, value) = entry else { continue };
             let before = lines.out.len();
-            let is_first = before == begin;
-            lines.out.extend_from_slice(&name[usize::from(is_first)..]);
+            let is_first = lines.out.last() == Some(&b'{');
+            lines.out.extend_from_slice(&name.written[usize::from(is_first)..]);
             if let Some(token) = self.token(value) {
                 lines.out.extend_from_slice(token);
             } else if let Some(value) = self.value(value)? {
