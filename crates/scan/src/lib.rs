@@ -65,64 +65,6 @@ struct Word {
     quotes: u64,
     /// Colons outside of texts.
     colons: u64,
-    /// Brackets outside of texts.
-    brackets: u64,
-}
-
-/// All brackets and colons of a text, one after another.
-#[derive(Clone, Debug, Default)]
-pub struct Marks {
-    places: Vec<u32>,
-    /// The bytes that stand there, and [`MARGIN`] zeros behind them.
-    kinds: Vec<u8>,
-}
-
-/// So many zeros stand behind the kinds of marks, for comparing several at once.
-pub const MARGIN: usize = 32;
-
-impl Marks {
-    /// Takes those of a text with this structure.
-    pub fn find(&mut self, structure: &Structure, text: &[u8]) {
-        self.places.clear();
-        self.kinds.clear();
-        for (number, word) in structure.words.iter().enumerate() {
-            add_bits(word.colons | word.brackets, (number * WORD) as u32, &mut self.places);
-        }
-        let kind = |place: &u32| text.get(*place as usize).copied().unwrap_or_default();
-        self.kinds.extend(self.places.iter().map(kind));
-        self.kinds.resize(self.places.len() + MARGIN, 0);
-    }
-
-    /// Where the mark of that number stands.
-    #[inline]
-    #[must_use]
-    pub fn place(&self, number: usize) -> Option<usize> {
-        self.places.get(number).map(|place| *place as usize)
-    }
-
-    /// The places of the marks from number `from` on.
-    #[inline]
-    #[must_use]
-    pub fn places(&self, from: usize) -> &[u32] {
-        self.places.get(from..).unwrap_or_default()
-    }
-
-    /// The number of the mark at byte `at`, if there is one; number `near` is tried first.
-    #[inline]
-    #[must_use]
-    pub fn number_at(&self, at: usize, near: usize) -> Option<usize> {
-        if self.place(near) == Some(at) {
-            return Some(near);
-        }
-        self.places.binary_search_by(|place| (*place as usize).cmp(&at)).ok()
-    }
-
-    /// The kinds of the marks from number `from` on, and the zeros behind all.
-    #[inline]
-    #[must_use]
-    pub fn kinds(&self, from: usize) -> &[u8] {
-        self.kinds.get(from..).unwrap_or_default()
-    }
 }
 
 /// Where the structure of a text is.
@@ -187,6 +129,11 @@ impl Structure {
     #[must_use]
     pub fn bracket(&self, number: usize) -> Option<usize> {
         self.brackets.get(number).map(|at| *at as usize)
+    }
+
+    /// The bytes of `text` that the brackets are.
+    pub fn bracket_bytes<'t>(&'t self, text: &'t [u8]) -> impl Iterator<Item = u8> + 't {
+        self.brackets.iter().map(|at| text.get(*at as usize).copied().unwrap_or_default())
     }
 
     /// The colons from byte `from` on.
@@ -332,9 +279,8 @@ impl Finder {
         let text = parity(quotes) ^ self.inside;
         self.inside = ((text as i64) >> 63) as u64;
         self.wrong |= classes.controls & text | !(classes.plausible | text);
-        let (colons, brackets) = (classes.colons & !text, classes.brackets & !text);
-        self.words.push(Word { quotes, colons, brackets });
-        add_bits(brackets, self.at, &mut self.brackets);
+        self.words.push(Word { quotes, colons: classes.colons & !text });
+        add_bits(classes.brackets & !text, self.at, &mut self.brackets);
         self.at += WORD as u32;
     }
 
@@ -465,20 +411,6 @@ mod tests {
         }
 
         #[test]
-        fn marks_are_colons_and_brackets(text in "[\"{}a:\\[\\]\\\\ ]{0,200}", at in 0usize..300, near in 0usize..99) {
-            let ([_, colons], brackets, _) = by_hand(text.as_bytes());
-            let mut places: Vec<usize> = brackets.iter().map(|at| *at as usize).chain(colons).collect();
-            places.sort_unstable();
-            let mut marks = Marks::default();
-            marks.find(&Structure::of(text.as_bytes()), text.as_bytes());
-            let found: Vec<usize> = (0..).map_while(|number| marks.place(number)).collect();
-            prop_assert_eq!(&found, &places);
-            let kinds: Vec<u8> = places.iter().map(|at| text.as_bytes()[*at]).collect();
-            prop_assert_eq!(marks.kinds(0).strip_suffix(&[0; MARGIN]), Some(kinds.as_slice()));
-            prop_assert_eq!(marks.number_at(at, near), places.iter().position(|place| *place == at));
-        }
-
-        #[test]
         fn what_is_asked_of_it(text in "[\"{}a:\\[\\]\\\\ ]{0,200}", at in 0usize..300, near in 0usize..99, depth in 0usize..9) {
             let structure = Structure::of(text.as_bytes());
             prop_assert_eq!(
@@ -491,6 +423,9 @@ mod tests {
             let found: Vec<usize> = std::iter::from_fn(|| from.next_before(at + near)).collect();
             let between = |colon: &usize| (at..at + near).contains(colon);
             prop_assert_eq!(found, colons.into_iter().filter(between).collect::<Vec<_>>());
+            let bytes: Vec<u8> = structure.bracket_bytes(text.as_bytes()).collect();
+            prop_assert!(bytes.iter().all(|byte| matches!(byte, b'[' | b']' | b'{' | b'}')), "{bytes:?}");
+            prop_assert_eq!(bytes.len(), structure.brackets.len());
             prop_assert_eq!(structure.is_quote(at), quotes.contains(&at));
             prop_assert_eq!(
                 structure.closing_quote(at),

@@ -120,8 +120,8 @@ pub struct Reader<'a> {
     pub(super) aside: Option<&'a Structure>,
     /// Room for looking at values that are handed on as they stand.
     pub(super) room: verbatim::Room,
-    /// Whether the marks of the text have been told apart.
-    pub(super) has_marks: bool,
+    /// Whether the brackets of the text have been taken for telling shapes apart.
+    pub(super) has_kinds: bool,
     /// How many maps the value is in beside those that are open.
     pub(super) inside: usize,
     /// A condition that most records fail.
@@ -167,7 +167,7 @@ impl<'a> Reader<'a> {
             structure: None,
             aside: None,
             room: verbatim::Room::default(),
-            has_marks: false,
+            has_kinds: false,
             inside: 0,
             sieve: None,
             sifted: 0,

@@ -1,10 +1,12 @@
-//! Records that look like one before: with the same brackets and colons in the same order, and the same names where names
-//! matter, the members that are wanted stand at the same marks, so that nothing has to be gone through to find them.
+//! Records that look like one before: with the same brackets in the same order, and the same names where names matter, the
+//! members that are wanted stand at the same places, so that nothing has to be looked for.
 //!
 //! A shape is learned of a record that was [gone through](super::slots). Two shapes never fit the same record, since the
 //! brackets of a record close at its end and not before.
 
-use kyanite_scan::{MARGIN, Marks, Structure};
+use std::ops::Range;
+
+use kyanite_scan::Structure;
 
 use super::key::Key;
 use crate::needs::Need;
@@ -12,73 +14,83 @@ use crate::needs::Need;
 /// Shapes that are told apart; records that look otherwise are gone through.
 const MOST: usize = 48;
 
-/// The marks that a shape has at most.
-const LONGEST: usize = 400;
+/// The brackets that a shape has at most.
+const LONGEST: usize = 200;
 
 /// Records that fit no shape, beyond those that fit one, before shapes are looked for no more.
 const PATIENCE: u32 = 200;
 
-/// The shapes of records so far, and the marks of the text under way.
+/// As many brackets as are compared at once.
+const CHUNK: usize = 32;
+
+/// The shapes of records so far, and the brackets of the text under way.
 #[derive(Debug, Default)]
 pub struct Shapes {
-    pub(super) marks: Marks,
+    /// The bytes that its brackets are, and zeros behind them.
+    kinds: Vec<u8>,
     shapes: Vec<Shape>,
-    /// The number of a mark near to where reading is.
-    pub(super) near: usize,
     /// Records that fit no shape, less those that fit one.
     misses: u32,
 }
 
 /// What a record looks like.
-#[derive(Debug, Default)]
+#[derive(Debug)]
 pub(super) struct Shape {
-    /// The kinds of its marks, from its opening to its closing bracket.
+    /// Its brackets, from the opening to the closing one.
     kinds: Vec<u8>,
     /// The first of them, and ones where there are any.
     first: Chunk,
     mask: Chunk,
-    /// The names in the maps that are looked into.
-    names: Vec<NameAt>,
-    /// Where the values of slots stand: behind these colons.
-    pub(super) slots: Vec<SlotAt>,
-    /// The brackets that close the maps that are looked into, counted from the first mark.
-    pub(super) ends: Vec<usize>,
-    /// How many of the marks are brackets.
-    pub(super) brackets: usize,
+    pub(super) layout: Layout,
+}
+
+/// Where names stand in a record, in the maps that are looked into.
+#[derive(Debug, Default)]
+pub(super) struct Layout {
+    /// All that is between two brackets of such maps, in order.
+    pub(super) gaps: Vec<Gap>,
+    pub(super) names: Vec<NameAt>,
+}
+
+/// What is between two brackets.
+#[derive(Clone, Debug)]
+pub(super) struct Gap {
+    /// The number of the bracket in front, counted from that of the record.
+    pub(super) bracket: usize,
+    /// Whether that closes a map that is looked into.
+    pub(super) is_behind_map: bool,
+    /// The names that stand there.
+    pub(super) names: Range<usize>,
 }
 
 /// A name before a colon.
 #[derive(Debug)]
-struct NameAt {
-    /// The number of the colon, counted from the first mark.
-    colon: usize,
+pub(super) struct NameAt {
     key: Key,
-    /// Whether the value is a list or map.
+    /// Whether its value is a list or map.
     opens: bool,
+    /// Where its value goes, if it is wanted.
+    pub(super) slot: Option<SlotAt>,
 }
 
-/// Where the value of a slot stands.
+/// Where a value goes.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct SlotAt {
-    /// The number of the colon before it, counted from the first mark.
-    pub(super) colon: usize,
-    /// How many brackets stand before it.
-    pub(super) brackets: usize,
     pub(super) slot: usize,
     pub(super) need: Need,
     /// How many maps it is in.
     pub(super) depth: usize,
 }
 
-/// As many kinds as are compared at once.
-type Chunk = [u128; MARGIN / 16];
+type Chunk = [u128; CHUNK / 16];
 
 impl Shapes {
     /// Begins with another text.
     pub(super) fn begin(&mut self, structure: &Structure, text: &[u8]) {
-        self.near = 0;
+        self.kinds.clear();
         if self.are_useful() {
-            self.marks.find(structure, text);
+            self.kinds.extend(structure.bracket_bytes(text));
+            self.kinds.resize(self.kinds.len() + CHUNK, 0);
         }
     }
 
@@ -88,55 +100,35 @@ impl Shapes {
         self.misses < PATIENCE
     }
 
-    /// The shape of the record whose bracket is the mark of number `from`: its position.
+    /// Notes whether a record had a known shape.
     #[inline]
-    pub(super) fn find(
-        &mut self,
-        from: usize,
-        text: &[u8],
-        structure: &Structure,
-    ) -> Option<usize> {
-        let kinds = self.marks.kinds(from);
+    pub(super) fn note(&mut self, is_known: bool) {
+        self.misses = if is_known { self.misses.saturating_sub(1) } else { self.misses + 1 };
+    }
+
+    /// The shape that a record may have whose bracket is that of number `opening`.
+    #[inline]
+    pub(super) fn find(&self, opening: usize) -> Option<&Shape> {
+        let kinds = self.kinds.get(opening..)?;
         let first = chunk(kinds)?;
-        let fits = |shape: &Shape| {
-            first.iter().zip(&shape.first).zip(&shape.mask).all(|((a, b), mask)| a & mask == *b)
-                && kinds.starts_with(&shape.kinds)
-        };
-        let places = self.marks.places(from);
-        let position = self.shapes.iter().position(fits).filter(|position| {
-            self.shapes[*position].names.iter().all(|name| {
-                let colon = places.get(name.colon);
-                colon.is_some_and(|colon| name.is_before(*colon as usize, text, structure))
-            })
-        });
-        self.misses = match position {
-            Some(_) => self.misses.saturating_sub(1),
-            None => self.misses + 1,
-        };
-        position
+        self.shapes.iter().find(|shape| {
+            let mut chunks = first.iter().zip(&shape.first).zip(&shape.mask);
+            chunks.all(|((a, b), mask)| a & mask == *b)
+                && (shape.kinds.len() <= CHUNK || kinds.starts_with(&shape.kinds))
+        })
     }
 
-    /// The shape at a position.
-    #[inline]
-    pub(super) fn get(&self, position: usize) -> Option<&Shape> {
-        self.shapes.get(position)
-    }
-
-    /// Keeps a shape.
-    pub(super) fn learn(&mut self, draft: Draft, closing: usize, brackets: usize) {
-        let Draft { from, names, slots, ends, .. } = draft;
-        let Some(to) = self.marks.number_at(closing, from) else { return };
-        let Some(kinds) = self.marks.kinds(from).get(..=to - from) else { return };
-        if kinds.len() > LONGEST {
+    /// Keeps the layout of the record between two brackets.
+    pub(super) fn learn(&mut self, layout: Layout, brackets: Range<usize>) {
+        let Some(kinds) = self.kinds.get(brackets).filter(|kinds| kinds.len() <= LONGEST) else {
             return;
+        };
+        let (mut first, mut mask) = ([0; CHUNK], [0; CHUNK]);
+        for (at, kind) in kinds.iter().take(CHUNK).enumerate() {
+            (first[at], mask[at]) = (*kind, 0xFF);
         }
-        let mut padded = [0; MARGIN];
-        let mut mask = [0; MARGIN];
-        for (at, kind) in kinds.iter().take(MARGIN).enumerate() {
-            (padded[at], mask[at]) = (*kind, 0xFF);
-        }
-        let (Some(first), Some(mask)) = (chunk(&padded), chunk(&mask)) else { return };
-        let shape = Shape { kinds: kinds.to_vec(), first, mask, names, slots, ends, brackets };
+        let (Some(first), Some(mask)) = (chunk(&first), chunk(&mask)) else { return };
+        let shape = Shape { kinds: kinds.to_vec(), first, mask, layout };
         // Where the names are others, the last record tells what the next look like.
         self.shapes.retain(|known| known.kinds != shape.kinds);
         if self.shapes.len() < MOST {
@@ -147,14 +139,43 @@ impl Shapes {
 
 #[inline]
 fn chunk(kinds: &[u8]) -> Option<Chunk> {
-    let (words, _) = kinds.first_chunk::<MARGIN>()?.as_chunks::<16>();
+    let (words, _) = kinds.first_chunk::<CHUNK>()?.as_chunks::<16>();
     Some([u128::from_ne_bytes(*words.first()?), u128::from_ne_bytes(*words.get(1)?)])
 }
 
 impl Shape {
-    /// How many marks it has.
-    pub(super) fn marks(&self) -> usize {
+    /// How many brackets it has.
+    pub(super) fn brackets(&self) -> usize {
         self.kinds.len()
+    }
+}
+
+impl Layout {
+    /// Notes what stands behind the bracket of that number.
+    pub(super) fn gap(&mut self, bracket: usize) -> &mut Gap {
+        if self.gaps.last().is_none_or(|last| last.bracket != bracket) {
+            let end = self.names.len();
+            self.gaps.push(Gap { bracket, is_behind_map: false, names: end..end });
+        }
+        let last = self.gaps.len() - 1;
+        &mut self.gaps[last]
+    }
+
+    /// Notes a name behind the bracket of that number. Gives nothing where it is none to learn of.
+    pub(super) fn name(
+        &mut self,
+        bracket: usize,
+        name: &str,
+        opens: bool,
+        slot: Option<SlotAt>,
+    ) -> Option<()> {
+        let key = Key::new(name);
+        if !key.is_plain() {
+            return None;
+        }
+        self.gap(bracket).names.end += 1;
+        self.names.push(NameAt { key, opens, slot });
+        Some(())
     }
 }
 
@@ -173,65 +194,22 @@ const BEGINS: [u8; 256] = {
 };
 
 impl NameAt {
-    /// Whether the name stands before the colon at byte `colon`, and such a value behind it.
+    /// Where the value begins behind the colon at byte `colon`, if this name stands before it, and it is a value of its kind.
     #[inline]
-    fn is_before(&self, colon: usize, text: &[u8], structure: &Structure) -> bool {
-        let value = match text.get(colon + 1) {
-            Some(b' ') => text.get(colon + 2),
-            value => value,
-        };
-        let is_value =
-            value.is_some_and(|byte| BEGINS[usize::from(*byte)] == 1 + u8::from(self.opens));
-        // A longer name may end like it, behind a quote that is escaped.
-        is_value
-            && self.key.ends(&text[..colon])
-            && (!structure.has_escapes()
-                || structure.is_quote(colon.wrapping_sub(self.key.length())))
-    }
-}
-
-/// A shape that is being learned while a record is gone through.
-pub(super) struct Draft {
-    /// The number of the first mark.
-    pub(super) from: usize,
-    /// The number of the first bracket.
-    pub(super) opening: usize,
-    names: Vec<NameAt>,
-    slots: Vec<SlotAt>,
-    ends: Vec<usize>,
-}
-
-impl Draft {
-    pub(super) fn new(from: usize, opening: usize) -> Self {
-        Self { from, opening, names: Vec::new(), slots: Vec::new(), ends: Vec::new() }
-    }
-
-    /// Notes the name that ends before byte `colon`; gives the number of the colon. Gives nothing where the record is none to
-    /// learn of.
-    pub(super) fn name(
-        &mut self,
-        marks: &Marks,
+    pub(super) fn value_behind(
+        &self,
         colon: usize,
-        name: &str,
-        opens: bool,
+        text: &[u8],
+        structure: &Structure,
     ) -> Option<usize> {
-        let near = self.names.last().map_or(self.from, |last| self.from + last.colon) + 1;
-        let colon = marks.number_at(colon, near)?.checked_sub(self.from)?;
-        let key = Key::new(name);
-        if !key.is_plain() {
-            return None;
-        }
-        self.names.push(NameAt { colon, key, opens });
-        Some(colon)
-    }
-
-    /// Notes where a map ends that is looked into.
-    pub(super) fn end(&mut self, number: usize) {
-        self.ends.extend(number.checked_sub(self.from));
-    }
-
-    /// Notes where the value of a slot stands.
-    pub(super) fn slot(&mut self, slot: SlotAt) {
-        self.slots.push(slot);
+        let blank = usize::from(*text.get(colon + 1)? == b' ');
+        let value = colon + 1 + blank;
+        let begins = BEGINS[usize::from(*text.get(value)?)];
+        let is_name = begins == 1 + u8::from(self.opens)
+            && self.key.ends(&text[..colon])
+            // A longer name may end like it, behind a quote that is escaped.
+            && (!structure.has_escapes()
+                || structure.is_quote(colon.wrapping_sub(self.key.length())));
+        is_name.then_some(value)
     }
 }

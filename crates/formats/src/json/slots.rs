@@ -4,14 +4,14 @@
 //! Only records that are maps, and look as nearly all do, are read so. Whatever is odd in one (a name that is written with
 //! escapes, or stands twice; a step into what is no map; anything broken) leaves it to the reader of whole values.
 
-use kyanite_scan::{Marks, Structure};
+use kyanite_scan::Structure;
 use kyanite_tree::Value;
 
 use super::error::ReadError;
 use super::key::Key;
 use super::members::{Members, Next};
 use super::read::Reader;
-use super::shapes::{Draft, Shape, Shapes, SlotAt};
+use super::shapes::{Gap, Layout, Shapes, SlotAt};
 use crate::needs::Need;
 
 /// Which members go into which slots.
@@ -131,6 +131,12 @@ pub struct Slot<'a> {
     pub token: &'a [u8],
 }
 
+/// The layout of a record that is being gone through, from its opening bracket on.
+struct Draft {
+    layout: Layout,
+    opening: usize,
+}
+
 /// What came of a record.
 #[derive(Clone, Copy, Debug)]
 pub enum Slotted<'a> {
@@ -156,7 +162,7 @@ impl<'a> Reader<'a> {
             return Ok(None);
         }
         if let (b'{', Some(structure)) = (self.bytes[self.at], self.structure) {
-            if !std::mem::replace(&mut self.has_marks, true) {
+            if !std::mem::replace(&mut self.has_kinds, true) {
                 shapes.begin(structure, self.bytes);
             }
             let (start, duplicates) = (self.at, self.duplicates.len());
@@ -190,63 +196,62 @@ impl<'a> Reader<'a> {
         shapes: &mut Shapes,
         found: &mut [Slot<'a>],
     ) -> Option<()> {
-        found.fill(Slot::default());
         let record = &slots.record;
-        let first = if record.wanted.is_empty() || !shapes.are_useful() {
-            None
-        } else {
-            shapes.marks.number_at(self.at, shapes.near)
-        };
-        let mut draft = None;
-        if let Some(first) = first {
-            if let Some(position) = shapes.find(first, self.bytes, structure) {
-                let shape = shapes.get(position)?;
-                let (marks, brackets) = (shape.marks(), shape.brackets);
-                self.by_shape(shape, structure, first, opening, &shapes.marks, found)?;
-                self.at = shapes.marks.place(first + marks - 1)? + 1;
-                (self.mark, shapes.near) = (opening + brackets, first + marks);
+        let mut layout = None;
+        if !record.wanted.is_empty() && shapes.are_useful() {
+            found.fill(Slot::default());
+            let known = shapes.find(opening).and_then(|shape| {
+                self.by_layout(&shape.layout, structure, opening, found)?;
+                Some(opening + shape.brackets())
+            });
+            shapes.note(known.is_some());
+            if let Some(next) = known {
+                (self.at, self.mark) = (structure.bracket(next - 1)? + 1, next);
                 return Some(());
             }
-            draft = Some(Draft::new(first, opening));
+            layout = Some(Layout::default());
         }
-        let mut learned = draft.as_mut().map(|draft| (draft, &shapes.marks));
-        let closing = self.fill(record, structure, opening, found, &mut learned)?;
-        let is_learned = learned.is_some();
-        let end = structure.bracket(closing)?;
-        (self.at, self.mark) = (end + 1, closing + 1);
-        if let Some(draft) = draft {
-            shapes.near = shapes.marks.number_at(end, draft.from)? + 1;
-            if is_learned {
-                shapes.learn(draft, end, closing + 1 - opening);
-            }
+        found.fill(Slot::default());
+        let mut draft = layout.map(|layout| Draft { layout, opening });
+        let closing = self.fill(record, structure, opening, found, &mut draft)?;
+        (self.at, self.mark) = (structure.bracket(closing)? + 1, closing + 1);
+        if let Some(Draft { layout, .. }) = draft {
+            shapes.learn(layout, opening..closing + 1);
         }
         Some(())
     }
 
-    /// Reads the slots of a record whose shape is known.
+    /// Reads the slots of a record that may have this layout; gives nothing where it has not.
     #[inline]
-    fn by_shape(
+    fn by_layout(
         &mut self,
-        shape: &Shape,
+        layout: &Layout,
         structure: &Structure,
-        first: usize,
         opening: usize,
-        marks: &Marks,
         found: &mut [Slot<'a>],
     ) -> Option<()> {
-        for SlotAt { colon, brackets, slot, need, depth } in &shape.slots {
-            let colon = marks.place(first + colon)?;
-            let value =
-                if self.bytes.get(colon + 1) == Some(&b' ') { colon + 2 } else { colon + 1 };
-            // As deep as it is where it is gone through.
-            self.inside = *depth;
-            let read = self.slot_value(*need, structure, opening + brackets, value);
-            self.inside = 0;
-            *found.get_mut(*slot)? = read?;
-        }
-        for end in &shape.ends {
-            self.at = marks.place(first + end)? + 1;
-            self.goes_on()?;
+        let bytes = self.bytes;
+        for Gap { bracket, is_behind_map, names } in &layout.gaps {
+            let next = opening + bracket + 1;
+            let (from, to) = (structure.bracket(next - 1)?, structure.bracket(next)?);
+            if *is_behind_map {
+                self.at = from + 1;
+                self.goes_on()?;
+            }
+            let mut colons = structure.colons(from);
+            for name in layout.names.get(names.clone())? {
+                let value = name.value_behind(colons.next_before(to)?, bytes, structure)?;
+                if let Some(SlotAt { slot, need, depth }) = name.slot {
+                    // As deep as it is where it is gone through.
+                    self.inside = depth;
+                    let read = self.slot_value(need, structure, next, value);
+                    self.inside = 0;
+                    *found.get_mut(slot)? = read?;
+                }
+            }
+            if colons.next_before(to).is_some() {
+                return None;
+            }
         }
         Some(())
     }
@@ -258,14 +263,14 @@ impl<'a> Reader<'a> {
     }
 
     /// Fills the slots from the map that the bracket of number `opening` opens; gives the number of its closing bracket, or
-    /// nothing where anything is odd. The names that are met, and where slots are, go into the draft of a shape.
+    /// nothing where anything is odd. Where names and slots are is noted in the draft, as long as there is one.
     fn fill(
         &mut self,
         level: &Level,
         structure: &Structure,
         opening: usize,
         found: &mut [Slot<'a>],
-        draft: &mut Option<(&mut Draft, &Marks)>,
+        draft: &mut Option<Draft>,
     ) -> Option<usize> {
         let bytes = self.bytes;
         if level.wanted.is_empty() {
@@ -278,19 +283,33 @@ impl<'a> Reader<'a> {
             let (quote, value) = match members.next() {
                 Next::Member { quote, value } => (quote, value),
                 Next::End(closing) => {
+                    if let Some(draft) = draft {
+                        draft.layout.gap(closing - 1 - draft.opening);
+                    }
                     self.open.pop();
                     return Some(closing);
                 }
                 Next::Odd => return None,
             };
             let wanted = level.find(&bytes[..=quote]);
-            let mut colon = None;
-            if let Some((shape, marks)) = draft.as_mut() {
+            if let Some(known) = draft.as_mut() {
+                let slot = match wanted {
+                    Some((_, Wanted { to: To::Slot(slot, need), .. })) => {
+                        Some(SlotAt { slot: *slot, need: *need, depth: self.open.len() })
+                    }
+                    _ => None,
+                };
                 let name =
                     structure.opening_quote(quote).and_then(|at| self.text.get(at + 1..quote));
                 let opens = matches!(bytes[value], b'{' | b'[');
-                colon = name.and_then(|name| shape.name(marks, quote + 1, name, opens));
-                if colon.is_none() {
+                let bracket = members.bracket() - 1 - known.opening;
+                // A blank before the colon is nothing to learn of.
+                let is_plain = bytes.get(quote + 1) == Some(&b':');
+                if name
+                    .filter(|_| is_plain)
+                    .and_then(|name| known.layout.name(bracket, name, opens, slot))
+                    .is_none()
+                {
                     *draft = None;
                 }
             }
@@ -301,11 +320,6 @@ impl<'a> Reader<'a> {
             seen |= 1 << position;
             match &wanted.to {
                 To::Slot(slot, need) => {
-                    if let (Some((shape, _)), Some(colon)) = (draft.as_mut(), colon) {
-                        let brackets = members.bracket().checked_sub(shape.opening)?;
-                        let depth = self.open.len();
-                        shape.slot(SlotAt { colon, brackets, slot: *slot, need: *need, depth });
-                    }
                     let read = self.slot_value(*need, structure, members.bracket(), value)?;
                     *found.get_mut(*slot)? = read;
                     members.go_on(members.bracket(), self.at);
@@ -316,8 +330,8 @@ impl<'a> Reader<'a> {
                     self.at = end + 1;
                     self.goes_on()?;
                     members.go_on(closing + 1, end);
-                    if let Some((shape, marks)) = draft.as_mut() {
-                        shape.end(marks.number_at(end, 0)?);
+                    if let Some(draft) = draft {
+                        draft.layout.gap(closing - draft.opening).is_behind_map = true;
                     }
                 }
                 To::Inside(_) => return None,
