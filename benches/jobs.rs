@@ -58,8 +58,8 @@ fn main() {
             candidate("serde_json::Value", || values().count() as u64),
             candidate("serde structs of what is needed", || typed().count() as u64),
             candidate("serde IgnoredAny", || {
-                let ignored = |line| serde_json::from_str::<IgnoredAny>(line).unwrap();
-                text.lines().map(ignored).count() as u64
+                let ignored = |line: &str| serde_json::from_str::<IgnoredAny>(line).unwrap();
+                text.lines().filter(|line| matches!(ignored(line), IgnoredAny)).count() as u64
             }),
             candidate("line ends, counted", || memchr::memchr_iter(b'\n', &data).count() as u64),
         ],

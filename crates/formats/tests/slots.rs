@@ -25,8 +25,11 @@ fn written(value: Value<'_>) -> String {
     String::from_utf8(out).unwrap()
 }
 
+/// The members of a record that are wanted, or where it is refused.
+type Found = Result<[Option<String>; 4], usize>;
+
 /// What the members of each record are, or where reading fails; and how many records went into slots.
-fn read(texts: &[String], in_slots: bool) -> (Vec<Result<[Option<String>; 4], usize>>, usize) {
+fn read(texts: &[String], in_slots: bool) -> (Vec<Found>, usize) {
     let (needs, paths) = paths();
     let slots = Slots::new(&paths).unwrap();
     let mut shapes = Shapes::default();

@@ -2,8 +2,7 @@
 
 use super::string::is_plain;
 
-/// The bytes that are compared at once.
-const WORD: usize = 16;
+const WORD: usize = Key::WORD;
 
 /// A name in quotes, to be looked for before colons.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -17,6 +16,9 @@ pub(crate) struct Key {
 }
 
 impl Key {
+    /// The bytes that are compared at once.
+    pub(crate) const WORD: usize = 16;
+
     pub(crate) fn new(name: &str) -> Self {
         let quoted = format!("\"{name}\"");
         let is_plain = is_plain(name.as_bytes());
@@ -31,6 +33,19 @@ impl Key {
             word: u128::from_ne_bytes(word),
             mask: u128::from_ne_bytes(mask),
         }
+    }
+
+    /// Whether the first bytes of `bytes` end with the key, if it is not [long](Self::is_long).
+    #[inline]
+    pub(crate) fn is_end_of<const N: usize>(&self, bytes: &[u8; N]) -> bool {
+        let word = bytes.first_chunk().map_or(0, |word| u128::from_ne_bytes(*word));
+        self.mask != 0 && word & self.mask == self.word
+    }
+
+    /// Whether it is longer than what is compared at once.
+    #[inline]
+    pub(crate) fn is_long(&self) -> bool {
+        self.mask == 0
     }
 
     /// Whether `bytes` end with the key, the last of them being the quote that closes a name without backslashes.

@@ -84,6 +84,9 @@ pub(super) struct SlotAt {
 
 type Chunk = [u128; CHUNK / 16];
 
+/// What is looked at around a colon.
+const WINDOW: usize = Key::WORD + 3;
+
 impl Shapes {
     /// Begins with another text.
     pub(super) fn begin(&mut self, structure: &Structure, text: &[u8]) {
@@ -202,14 +205,15 @@ impl NameAt {
         text: &[u8],
         structure: &Structure,
     ) -> Option<usize> {
-        let blank = usize::from(*text.get(colon + 1)? == b' ');
-        let value = colon + 1 + blank;
-        let begins = BEGINS[usize::from(*text.get(value)?)];
+        // The name, the colon, perhaps a blank, and the value.
+        let window: &[u8; WINDOW] = text.get(colon.checked_sub(Key::WORD)?..)?.first_chunk()?;
+        let blank = usize::from(window[Key::WORD + 1] == b' ');
+        let begins = BEGINS[usize::from(window[Key::WORD + 1 + blank])];
         let is_name = begins == 1 + u8::from(self.opens)
-            && self.key.ends(&text[..colon])
+            && (self.key.is_end_of(window) || self.key.is_long() && self.key.ends(&text[..colon]))
             // A longer name may end like it, behind a quote that is escaped.
             && (!structure.has_escapes()
                 || structure.is_quote(colon.wrapping_sub(self.key.length())));
-        is_name.then_some(value)
+        is_name.then_some(colon + 1 + blank)
     }
 }

@@ -163,7 +163,7 @@ impl Sieve {
 
 fn word(rest: &[u8], word: &[u8], value: bool, constant: &Constant) -> Option<Option<Ordering>> {
     let is_there = rest.starts_with(word);
-    is_there.then(|| match constant {
+    is_there.then_some(match constant {
         // Truth values have no order, but are equal.
         Constant::Boolean(constant) if *constant == value => Some(Ordering::Equal),
         _ => None,

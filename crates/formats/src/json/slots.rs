@@ -167,7 +167,7 @@ impl<'a> Reader<'a> {
             }
             let (start, duplicates) = (self.at, self.duplicates.len());
             if let Some(opening) = structure.number_at(start, self.mark)
-                && self.into_slots(slots, structure, opening, shapes, found).is_some()
+                && self.fill_slots(slots, structure, opening, shapes, found).is_some()
             {
                 let end = self.at;
                 let text = match &slots.with_text {
@@ -188,7 +188,7 @@ impl<'a> Reader<'a> {
 
     /// Reads the map that the bracket of number `opening` opens into slots; gives nothing where anything is odd.
     #[inline]
-    fn into_slots(
+    fn fill_slots(
         &mut self,
         slots: &Slots,
         structure: &Structure,

@@ -198,6 +198,11 @@ impl<'a> Runner<'_, 'a> {
         value: Value<'a>,
         running: &mut Running,
     ) -> Ran<()> {
+        if position == path.segments.len() {
+            self.session.watch.selected(path.id);
+            running.add(value, self.session.trace.is_some());
+            return Ok(());
+        }
         let _ = self.walk(path, position, value, &mut |runner, node| {
             running.add(node, runner.session.trace.is_some());
             Ok(ControlFlow::Continue(()))

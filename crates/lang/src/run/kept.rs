@@ -243,8 +243,7 @@ impl<'a> Runner<'_, 'a> {
         while flow.is_continue() && bytes < BATCH {
             let mut turns = Vec::new();
             let group = merge.next_group();
-            loop {
-                let Some(next) = merge.next(by)? else { break };
+            while let Some(next) = merge.next(by)? {
                 bytes += next.text.len();
                 turns.extend(turn(self.arena.keep(next.text), by.keys(), self.arena));
                 if matches!(by, By::Keys(_)) || merge.next_group() != group {
