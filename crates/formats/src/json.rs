@@ -1,6 +1,7 @@
 //! JSON (RFC 8259): the reader, the writer, and what can be wrong with a text.
 
 mod canonical;
+mod compact;
 mod error;
 mod frame;
 mod key;
@@ -11,6 +12,7 @@ mod shapes;
 mod sieve;
 mod slots;
 mod string;
+mod tokens;
 mod verbatim;
 mod write;
 

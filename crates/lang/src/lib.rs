@@ -51,10 +51,10 @@ pub use finding::{Finding, RuleText, Span, near, near_words};
 pub use needs::Sights;
 pub use output::OutputSpec;
 pub use params::Arguments;
-pub use plan::{Grain, Param, Plan, ResultShape, SourceSpec};
+pub use plan::{Grain, LineNames, Param, Plan, ResultShape, SourceSpec};
 pub use run::{
-    CannotJoin, Failure, Flow, Kept, LineNames, Names, Provenance, RecordState, Room, Runner,
-    Session, Trace, Watch,
+    CannotJoin, Failure, Flow, Kept, Names, Provenance, RecordState, Room, Runner, Session, Trace,
+    Watch,
 };
 pub use syntax::ast::ParamType;
 pub use syntax::format as format_rule;

@@ -8,11 +8,10 @@ use std::ops::Range;
 use kyanite_formats::json::Slots;
 use kyanite_formats::needs::{Need, Needs};
 
-use crate::LineNames;
 use crate::functions::FoldKind;
 use crate::plan::{
-    Clause, ClauseKind, Entry, Expr, ForSource, Grain, GroupFold, Kind, Loop, ManyPath, Nodes,
-    OnePath, Piece, Plan, RecordHead, RecordSource, Records, Segment, Selector, Start, Step,
+    Clause, ClauseKind, Entry, Expr, ForSource, Grain, GroupFold, Kind, LineNames, Loop, ManyPath,
+    Nodes, OnePath, Piece, Plan, RecordHead, RecordSource, Records, Segment, Selector, Start, Step,
     StepKind,
 };
 
@@ -32,7 +31,7 @@ impl Plan {
         if !self.runs_in_any_order(grain) {
             return None;
         }
-        let copies = lines.is_some_and(LineNames::copy_records);
+        let copies = lines.is_some_and(|lines| lines.after_record);
         let Analysis { needs, mut seen, sees_records, .. } = Analysis::of(self, grain, copies)?;
         if sees_records {
             return None;

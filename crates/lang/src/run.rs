@@ -29,7 +29,6 @@ use kyanite_tree::{Arena, Value};
 pub use failure::Failure;
 pub(crate) use join::and_parts;
 pub use kept::Kept;
-pub use lines::LineNames;
 pub use spill::Room;
 pub use trace::{Provenance, Trace};
 pub use watch::Watch;

@@ -4,6 +4,8 @@
 //! made blank, as are the commas between items, so that what is left is a run of values at the places that they have in
 //! the document.
 
+use kyanite_scan::Structure;
+
 /// Follows a document from its first byte.
 #[derive(Debug)]
 pub struct Frame {
@@ -23,7 +25,21 @@ pub struct Frame {
     phase: Phase,
     /// Bytes that were looked at.
     at: u64,
+    /// Room for the structure of items.
+    structure: Structure,
 }
+
+/// The structure of the items from one on.
+#[derive(Clone, Copy)]
+struct Reach {
+    /// Where the first begins.
+    at: usize,
+    /// The number of a bracket near to where the next begins.
+    near: usize,
+}
+
+/// So many brackets may be open in an item that is passed over by its structure.
+const DEPTH: usize = 64;
 
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 enum Phase {
@@ -126,6 +142,7 @@ impl Frame {
             depth: 0,
             phase: Phase::Before,
             at: 0,
+            structure: Structure::default(),
         }
     }
 
@@ -151,7 +168,7 @@ impl Frame {
     /// Follows the items in the bytes that come next, and makes blank what is not part of them.
     pub fn follow(&mut self, bytes: &mut [u8]) -> Framed {
         let mut framed = Framed::default();
-        let mut at = 0;
+        let (mut at, mut from) = (0, None);
         while at < bytes.len() {
             let byte = bytes[at];
             let Phase::Items(item) = self.phase else {
@@ -167,6 +184,7 @@ impl Frame {
                 at = self.inside(bytes, at);
                 continue;
             }
+            let begin = at;
             match self.between(item, byte) {
                 Err(trouble) => {
                     framed.trouble = Some((at, trouble));
@@ -179,8 +197,27 @@ impl Frame {
                 Ok(false) => {}
             }
             at += 1;
+            if self.depth > 0
+                && let Some(end) = self.end_of_item(bytes, begin, &mut from)
+            {
+                self.depth = 0;
+                self.phase = Phase::Items(Item::Ended);
+                at = end;
+            }
         }
         framed
+    }
+
+    /// Where the item ends that begins with the bracket at byte `at`, if its structure shows that.
+    fn end_of_item(&mut self, bytes: &[u8], at: usize, from: &mut Option<Reach>) -> Option<usize> {
+        let Reach { at: first, near } = *from.get_or_insert_with(|| {
+            self.structure.find(&bytes[at..]);
+            Reach { at, near: 0 }
+        });
+        let opening = self.structure.number_at(at - first, near)?;
+        let closing = self.structure.container_end(&bytes[first..], opening, DEPTH)?;
+        *from = Some(Reach { at: first, near: closing + 1 });
+        Some(first + self.structure.bracket(closing)? + 1)
     }
 
     /// What is wrong when the document ends here.

@@ -1,0 +1,128 @@
+//! The tokens of JSON that are no brackets, and what is said where one is expected (RFC 8259 sections 3, 6 and 7).
+
+use kyanite_tree::{Number, Value};
+
+use super::error::{ErrorKind, ReadError};
+use super::read::Reader;
+use super::string::{plain_end, unescape};
+
+impl<'a> Reader<'a> {
+    /// Reads a quoted text, from its opening to behind its closing quote.
+    #[inline]
+    pub(super) fn quoted(&mut self) -> Result<&'a str, ReadError> {
+        let start = self.at + 1;
+        let end = plain_end(self.bytes, start);
+        match self.bytes.get(end) {
+            Some(b'"') => {
+                self.at = end + 1;
+                Ok(&self.text[start..end])
+            }
+            Some(b'\\') => {
+                let quote = unescape(self.text, start, end, &mut self.unescaped)?;
+                self.at = quote + 1;
+                Ok(self.arena.text(&self.unescaped))
+            }
+            Some(control) => {
+                Err(ReadError::new(ErrorKind::ControlCharacter(*control), end, end + 1))
+            }
+            None => Err(ReadError::new(ErrorKind::EndsInText, start - 1, start)),
+        }
+    }
+
+    /// Steps over a quoted text; its escapes are checked.
+    #[inline]
+    pub(super) fn skip_quoted(&mut self) -> Result<(), ReadError> {
+        let start = self.at + 1;
+        let end = plain_end(self.bytes, start);
+        if self.bytes.get(end) == Some(&b'"') {
+            self.at = end + 1;
+            return Ok(());
+        }
+        self.quoted().map(|_| ())
+    }
+
+    #[inline]
+    pub(super) fn number(&mut self) -> Result<Number<'a>, ReadError> {
+        let start = self.at;
+        let digits = |mut at: usize| {
+            while matches!(self.bytes.get(at), Some(b'0'..=b'9')) {
+                at += 1;
+            }
+            at
+        };
+        let bad = |why, at: usize| {
+            Err(ReadError::new(ErrorKind::BadNumber(why), start, (at + 1).min(self.bytes.len())))
+        };
+        let first = start + usize::from(self.bytes[start] == b'-');
+        let mut at = digits(first);
+        if at == first {
+            return bad("a digit is missing after the minus", at);
+        }
+        if self.bytes[first] == b'0' && at > first + 1 {
+            return bad("zeros may not stand in front", at - 1);
+        }
+        if self.bytes.get(at) == Some(&b'.') {
+            let fraction = at + 1;
+            at = digits(fraction);
+            if at == fraction {
+                return bad("a digit is missing after the point", at);
+            }
+        }
+        if let Some(b'e' | b'E') = self.bytes.get(at) {
+            let sign = usize::from(matches!(self.bytes.get(at + 1), Some(b'+' | b'-')));
+            let exponent = at + 1 + sign;
+            at = digits(exponent);
+            if at == exponent {
+                return bad("a digit is missing in the exponent", at);
+            }
+        }
+        self.at = at;
+        Ok(Number::from_checked(&self.text[start..at]))
+    }
+
+    #[inline]
+    pub(super) fn word(&mut self, word: &str, value: Value<'a>) -> Result<Value<'a>, ReadError> {
+        if self.bytes[self.at..].starts_with(word.as_bytes()) {
+            self.at += word.len();
+            Ok(value)
+        } else {
+            Err(self.not_a_value())
+        }
+    }
+
+    #[cold]
+    pub(super) fn not_a_value(&self) -> ReadError {
+        match self.bytes.get(self.at) {
+            None => self.ends_inside(),
+            Some(b'+' | b'.') => {
+                let why = "it begins with a digit or a minus";
+                ReadError::new(ErrorKind::BadNumber(why), self.at, self.word_end())
+            }
+            Some(_) => ReadError::new(ErrorKind::NotAValue, self.at, self.word_end()),
+        }
+    }
+
+    #[cold]
+    pub(super) fn no_comma(&self, close: char) -> ReadError {
+        if self.at >= self.bytes.len() {
+            return self.ends_inside();
+        }
+        ReadError::new(ErrorKind::NoComma(close), self.at, self.at + 1)
+    }
+
+    #[cold]
+    pub(super) fn ends_inside(&self) -> ReadError {
+        let end = self.bytes.len();
+        match self.open.last() {
+            Some(open) => ReadError::new(ErrorKind::EndsInside(open.start), end, end),
+            None => ReadError::new(ErrorKind::Empty, end, end),
+        }
+    }
+
+    /// The end of the word at the position, for marking it; at least one character.
+    pub(super) fn word_end(&self) -> usize {
+        let rest = &self.text[self.at..];
+        let word = rest.find(|c: char| !c.is_alphanumeric() && c != '_').unwrap_or(rest.len());
+        self.at + word.max(rest.chars().next().map_or(0, char::len_utf8))
+    }
+}
