@@ -5,7 +5,7 @@
 
 use std::fmt;
 
-use kyanite_tree::{Kind, Map, Value};
+use kyanite_tree::{Kind, Map, Member, Value};
 
 use super::Settings;
 use crate::losses::{Loss, Losses};
@@ -138,7 +138,8 @@ impl Writer {
         out: &mut Vec<u8>,
         losses: &mut Losses,
     ) -> Result<(), NotARow> {
-        if !self.flatten && self.settled {
+        let is_nested = |member: &Member<'_>| matches!(member.value.kind(), Kind::Map | Kind::List);
+        if self.settled && !(self.flatten && map.members().iter().any(is_nested)) {
             return self.settled_row(map, out, losses);
         }
         let mut cells = Vec::with_capacity(map.len());
@@ -168,25 +169,31 @@ impl Writer {
         losses: &mut Losses,
     ) -> Result<(), NotARow> {
         self.header(out);
-        self.refuse_new(map.members().iter().map(|member| member.name))?;
-        let columns = std::mem::take(&mut self.columns);
-        let mut result = Ok(());
+        let (members, columns) = (map.members(), &self.columns);
+        // Most rows have just the columns, in their order.
+        let is_aligned = members.len() == columns.len()
+            && members.iter().zip(columns).all(|(member, column)| member.name == column);
+        if !is_aligned {
+            self.refuse_new(members.iter().map(|member| member.name))?;
+        }
+        let begin = out.len();
         for (position, column) in columns.iter().enumerate() {
             if position > 0 {
                 out.push(self.settings.delimiter);
             }
-            match map.get(column).map(|cell| (cell.scalar_text(), cell)) {
+            let cell = if is_aligned { Some(members[position].value) } else { map.get(column) };
+            match cell.map(|cell| (cell.scalar_text(), cell)) {
                 Some((Some(text), _)) => self.cell(text, columns.len() == 1, out),
                 Some((None, Value::Null(origin))) => losses.add(Loss::Null, origin),
                 Some((None, cell)) => {
-                    result = Err(NotARow::Nested(column.clone(), cell.kind()));
+                    out.truncate(begin);
+                    return Err(NotARow::Nested(column.clone(), cell.kind()));
                 }
                 None => {}
             }
         }
         out.push(b'\n');
-        self.columns = columns;
-        result
+        Ok(())
     }
 
     /// Refuses names that are no columns, unless the columns were asked for.
@@ -298,7 +305,9 @@ impl Writer {
     fn cell(&self, text: &str, alone: bool, out: &mut Vec<u8>) {
         let special =
             |byte: u8| byte == self.settings.delimiter || matches!(byte, b'"' | b'\n' | b'\r');
-        if !(text.bytes().any(special) || alone && text.is_empty()) {
+        // Without a way out in the middle, several bytes are looked at at once.
+        let is_special = text.bytes().fold(false, |found, byte| found | special(byte));
+        if !(is_special || alone && text.is_empty()) {
             out.extend_from_slice(text.as_bytes());
             return;
         }
