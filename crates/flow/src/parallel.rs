@@ -96,10 +96,10 @@ pub(crate) fn run<E>(
         is_last: false,
     };
     if threads <= 1 {
-        let (mut desk, mut bench) = (desk(), Bench::new(work.plan));
+        let (mut desk, mut workbench) = (desk(), Workbench::new(work.plan));
         loop {
             desk.is_last = blocks.next_owned(&mut desk.bytes).map_err(&failed)?;
-            bench.run(work, &mut desk);
+            workbench.run(work, &mut desk);
             if !commit(&mut desk)? || desk.is_last {
                 return Ok(());
             }
@@ -226,10 +226,10 @@ impl Order {
 fn worker(work: Work<'_>, feed: &Feed<'_>, results: &Sender<(u64, io::Result<Desk>)>) {
     // A worker ends when all have to: at the end of the feed, or by a panic.
     let _end = EndOnDrop(feed);
-    let mut bench = Bench::new(work.plan);
+    let mut workbench = Workbench::new(work.plan);
     while let Some((number, mut read)) = feed.next() {
         if let Ok(desk) = &mut read {
-            bench.run(work, desk);
+            workbench.run(work, desk);
         }
         if results.send((number, read)).is_err() {
             return;
@@ -238,14 +238,14 @@ fn worker(work: Work<'_>, feed: &Feed<'_>, results: &Sender<(u64, io::Result<Des
 }
 
 /// What a thread uses for one block after another.
-struct Bench {
+struct Workbench {
     arena: Arena,
     session: Session,
     structure: Structure,
     shapes: Shapes,
 }
 
-impl Bench {
+impl Workbench {
     fn new(plan: &Plan) -> Self {
         Self {
             arena: Arena::new(),
