@@ -77,6 +77,10 @@ fn what_is_stepped_over_is_still_checked() {
         r#"{"c": 1 "x": 2}"#,
         r#"{"c": 1]"#,
         r#"{{"c": 1}}"#,
+        r#"{"x" 1, "c": 1}"#,
+        r#"{"x": 1, "c" "y", "z": 2}"#,
+        r#"{"x": "y", "c" {"z": 1}}"#,
+        r#"{"x": 1, "c"}"#,
         r#"{"x": 1}}"#,
     ] {
         assert!(read(text, false, 512).is_err(), "{text}");
@@ -85,7 +89,7 @@ fn what_is_stepped_over_is_still_checked() {
     }
     // Only a strict reader sees these.
     for text in [
-        r#"{"x" 1, "c": 1}"#,
+        r#"{"x": {"y" 1}, "c": 1}"#,
         r#"{"x": [1,,2], "c": 1}"#,
         r#"{"x": "\q", "c": 1}"#,
         r#"{"x": 01, "c": 1}"#,

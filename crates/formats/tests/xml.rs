@@ -320,6 +320,26 @@ proptest! {
 }
 
 #[test]
+fn repaired_comments_are_written_well_formed() {
+    for text in [
+        "<a><!-- b -- c --></a>",
+        "<a><!--<!----></a>",
+        "<a><!-- x ---></a>",
+        "<a><!-- ---- --></a>",
+    ] {
+        let arena = Arena::new();
+        assert!(xml::document(text, &arena, Options::default()).is_err(), "{text}");
+        let lenient = Options { lenient: true, ..Options::default() };
+        let read = xml::document(text, &arena, lenient).unwrap();
+        let mut out = Vec::new();
+        xml::write(read.value(), &xml::Layout::default(), &mut out, &mut Losses::default())
+            .unwrap();
+        let again = String::from_utf8(out).unwrap();
+        assert!(xml::document(&again, &arena, Options::default()).is_ok(), "{text} {again}");
+    }
+}
+
+#[test]
 fn a_value_of_the_tree_is_what_it_was() {
     let arena = Arena::new();
     let text = "<a><b c='x'>y</b></a>";

@@ -165,6 +165,20 @@ impl Structure {
         self.words.get(at / WORD).is_some_and(|word| word.quotes >> (at % WORD) & 1 == 1)
     }
 
+    /// How many quotes begin or end a text from byte `from` on and before byte `to`.
+    #[inline(always)]
+    #[must_use]
+    pub fn quotes_between(&self, from: usize, to: usize) -> u32 {
+        let (first, last) = (from / WORD, to / WORD);
+        let quotes = |word: usize| self.words.get(word).map_or(0, |word| word.quotes);
+        let (after, before) = (!0 << (from % WORD), !(!0 << (to % WORD)));
+        if first == last {
+            return (quotes(first) & after & before).count_ones();
+        }
+        let inner: u32 = (first + 1..last).map(|word| quotes(word).count_ones()).sum();
+        (quotes(first) & after).count_ones() + inner + (quotes(last) & before).count_ones()
+    }
+
     /// The quote that closes the text that is opened at byte `opened`.
     #[inline]
     #[must_use]
@@ -423,6 +437,10 @@ mod tests {
             let found: Vec<usize> = std::iter::from_fn(|| from.next_before(at + near)).collect();
             let between = |colon: &usize| (at..at + near).contains(colon);
             prop_assert_eq!(found, colons.into_iter().filter(between).collect::<Vec<_>>());
+            prop_assert_eq!(
+                structure.quotes_between(at, at + near) as usize,
+                quotes.iter().filter(|quote| (at..at + near).contains(*quote)).count()
+            );
             let bytes: Vec<u8> = structure.bracket_bytes(text.as_bytes()).collect();
             prop_assert!(bytes.iter().all(|byte| matches!(byte, b'[' | b']' | b'{' | b'}')), "{bytes:?}");
             prop_assert_eq!(bytes.len(), structure.brackets.len());

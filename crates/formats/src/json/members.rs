@@ -12,6 +12,10 @@ pub(super) struct Members<'s> {
     bracket: usize,
     /// Whether the bracket that comes next opens the value of the last member.
     is_open: bool,
+    /// Where to count quotes from, and how many there are before the next name: those of a value that is a text. More, or
+    /// fewer, are those of a name without a colon, say.
+    from: usize,
+    quotes: u32,
     /// How many more containers may be open in values.
     depth: usize,
 }
@@ -39,7 +43,8 @@ impl<'s> Members<'s> {
     ) -> Self {
         let at = structure.bracket(opening).unwrap_or(bytes.len());
         let colons = structure.colons(at);
-        Self { bytes, structure, colons, bracket: opening + 1, is_open: false, depth }
+        let bracket = opening + 1;
+        Self { bytes, structure, colons, bracket, is_open: false, from: at, quotes: 0, depth }
     }
 
     /// The number of the bracket that comes next: that of the value of the last member, if it is a list or map.
@@ -59,7 +64,7 @@ impl<'s> Members<'s> {
 
     #[inline(always)]
     fn pass(&mut self, bracket: usize, at: usize) {
-        (self.bracket, self.is_open) = (bracket, false);
+        (self.bracket, self.is_open, self.from, self.quotes) = (bracket, false, at, 0);
         self.colons = self.structure.colons(at);
     }
 
@@ -78,8 +83,13 @@ impl<'s> Members<'s> {
         }
         let bracket = structure.bracket(self.bracket)?;
         let Some(colon) = self.colons.next_before(bracket) else {
-            return (bytes.get(bracket) == Some(&b'}')).then_some(Next::End(self.bracket));
+            let is_end = bytes.get(bracket) == Some(&b'}')
+                && structure.quotes_between(self.from, bracket) == self.quotes;
+            return is_end.then_some(Next::End(self.bracket));
         };
+        if structure.quotes_between(self.from, colon) != self.quotes + 2 {
+            return None;
+        }
         let mut value = colon + 1;
         while matches!(bytes.get(value)?, b' ' | b'\t' | b'\n' | b'\r') {
             value += 1;
@@ -103,6 +113,7 @@ impl<'s> Members<'s> {
                 return None;
             }
         }
+        (self.from, self.quotes) = (value, if bytes[value] == b'"' { 2 } else { 0 });
         Some(Next::Member { quote, value })
     }
 }

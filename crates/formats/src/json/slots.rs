@@ -238,9 +238,10 @@ impl<'a> Reader<'a> {
                 self.at = from + 1;
                 self.goes_on()?;
             }
-            let mut colons = structure.colons(from);
+            let (mut colons, mut quotes) = (structure.colons(from), 0);
             for name in layout.names.get(names.clone())? {
                 let value = name.value_behind(colons.next_before(to)?, bytes, structure)?;
+                quotes += if bytes[value] == b'"' { 4 } else { 2 };
                 if let Some(SlotAt { slot, need, depth }) = name.slot {
                     // As deep as it is where it is gone through.
                     self.inside = depth;
@@ -249,7 +250,8 @@ impl<'a> Reader<'a> {
                     *found.get_mut(slot)? = read?;
                 }
             }
-            if colons.next_before(to).is_some() {
+            // No other member, and no text that has no place there.
+            if colons.next_before(to).is_some() || structure.quotes_between(from, to) != quotes {
                 return None;
             }
         }

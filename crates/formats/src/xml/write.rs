@@ -550,8 +550,12 @@ fn markup(node: &Node<'_>, out: &mut Vec<u8>) {
     match node {
         Node::Comment(_, text) => {
             out.extend_from_slice(b"<!--");
-            // Only a repair lets hyphens in.
-            out.extend_from_slice(text.replace("--", "- -").as_bytes());
+            // Only a repair lets hyphens in that stand together, or at the end.
+            let apart = text.replace("--", "- -").replace("--", "- -");
+            out.extend_from_slice(apart.as_bytes());
+            if apart.ends_with('-') {
+                out.push(b' ');
+            }
             out.extend_from_slice(b"-->");
         }
         Node::Instruction(_, (target, data)) => {
