@@ -175,8 +175,11 @@ impl Structure {
         if first == last {
             return (quotes(first) & after & before).count_ones();
         }
-        let inner: u32 = (first + 1..last).map(|word| quotes(word).count_ones()).sum();
-        (quotes(first) & after).count_ones() + inner + (quotes(last) & before).count_ones()
+        let ends = (quotes(first) & after).count_ones() + (quotes(last) & before).count_ones();
+        if first + 1 == last {
+            return ends;
+        }
+        ends + (first + 1..last).map(|word| quotes(word).count_ones()).sum::<u32>()
     }
 
     /// The quote that closes the text that is opened at byte `opened`.

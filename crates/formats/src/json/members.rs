@@ -3,8 +3,9 @@
 
 use kyanite_scan::{Colons, Structure};
 
-/// Goes through the members of one map.
-pub(super) struct Members<'s> {
+/// Goes through the members of one map; `CHECKED` where a text that is no name and no value is to be seen, so that no member is
+/// missed whose colon is missing.
+pub(super) struct Members<'s, const CHECKED: bool> {
     bytes: &'s [u8],
     structure: &'s Structure,
     colons: Colons<'s>,
@@ -31,7 +32,7 @@ pub(super) enum Next {
     Odd,
 }
 
-impl<'s> Members<'s> {
+impl<'s, const CHECKED: bool> Members<'s, CHECKED> {
     /// The members of the map that the bracket of number `opening` opens. In their values `depth` containers may be open at
     /// once.
     #[inline]
@@ -84,10 +85,10 @@ impl<'s> Members<'s> {
         let bracket = structure.bracket(self.bracket)?;
         let Some(colon) = self.colons.next_before(bracket) else {
             let is_end = bytes.get(bracket) == Some(&b'}')
-                && structure.quotes_between(self.from, bracket) == self.quotes;
+                && (!CHECKED || structure.quotes_between(self.from, bracket) == self.quotes);
             return is_end.then_some(Next::End(self.bracket));
         };
-        if structure.quotes_between(self.from, colon) != self.quotes + 2 {
+        if CHECKED && structure.quotes_between(self.from, colon) != self.quotes + 2 {
             return None;
         }
         let mut value = colon + 1;

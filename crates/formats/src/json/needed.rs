@@ -88,7 +88,7 @@ impl<'a> Reader<'a> {
         if names.is_empty() {
             return Ok(structure.container_end(bytes, opening, self.depth_left() + 1));
         }
-        let mut members = Members::new(bytes, structure, opening, self.depth_left());
+        let mut members = Members::<true>::new(bytes, structure, opening, self.depth_left());
         loop {
             match members.next() {
                 Next::Odd => return Ok(None),

@@ -56,13 +56,6 @@ struct Small {
 /// The digits of such a number; ten times more can be compared without overflow.
 const MOST_DIGITS: usize = 18;
 
-/// What is known of the member of a record.
-enum Found {
-    Absent,
-    /// It begins at this byte.
-    At(usize),
-}
-
 impl Test {
     /// The same test of the constant, where the two stand the other way round.
     #[must_use]
@@ -121,10 +114,7 @@ impl Sieve {
         depth: usize,
     ) -> Option<usize> {
         let (found, closing) = look(&self.path, bytes, structure, opening, depth)?;
-        let holds = match found {
-            Found::Absent => self.test == Test::NotEqual,
-            Found::At(at) => self.test.holds(self.compare(bytes, structure, at)?),
-        };
+        let holds = self.test.holds(self.compare(bytes, structure, found)?);
         (!holds).then_some(closing)
     }
 
@@ -170,23 +160,24 @@ fn word(rest: &[u8], word: &[u8], value: bool, constant: &Constant) -> Option<Op
     })
 }
 
-/// Looks for the member at `path` in the map that the bracket of number `opening` opens, and to the end of that map; gives the
-/// number of its closing bracket, too. `None` where anything looks odd, or a name on the path stands twice.
+/// Looks for the member at `path` in the map that the bracket of number `opening` opens, and to the end of that map; gives where its
+/// value begins, and the number of the closing bracket. `None` where anything looks odd, a name on the path stands twice, or
+/// there is no such member: it may be there without a colon, which others have to see.
 fn look(
     path: &[Key],
     bytes: &[u8],
     structure: &Structure,
     opening: usize,
     depth: usize,
-) -> Option<(Found, usize)> {
+) -> Option<(usize, usize)> {
     let (key, inner) = path.split_first()?;
     let depth = depth.checked_sub(1)?;
-    let mut members = Members::new(bytes, structure, opening, depth);
+    let mut members = Members::<false>::new(bytes, structure, opening, depth);
     let mut found = None;
     loop {
         match members.next() {
             Next::Odd => return None,
-            Next::End(closing) => return Some((found.unwrap_or(Found::Absent), closing)),
+            Next::End(closing) => return Some((found?, closing)),
             Next::Member { quote, value } => {
                 if !key.ends(&bytes[..=quote]) {
                     continue;
@@ -195,7 +186,7 @@ fn look(
                     return None;
                 }
                 if inner.is_empty() {
-                    found = Some(Found::At(value));
+                    found = Some(value);
                 } else if bytes[value] == b'{' {
                     let (below, closing) = look(inner, bytes, structure, members.bracket(), depth)?;
                     found = Some(below);

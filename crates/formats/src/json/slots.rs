@@ -279,7 +279,7 @@ impl<'a> Reader<'a> {
             return structure.container_end(bytes, opening, self.depth_left());
         }
         self.push_open(structure.bracket(opening)?, true).ok()?;
-        let mut members = Members::new(bytes, structure, opening, self.depth_left());
+        let mut members = Members::<true>::new(bytes, structure, opening, self.depth_left());
         let mut seen = 0_u64;
         loop {
             let (quote, value) = match members.next() {
