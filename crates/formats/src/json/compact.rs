@@ -4,6 +4,7 @@
 use kyanite_scan::Structure;
 
 use super::key::Key;
+use super::tokens::number_end;
 
 /// Names of one map; with more than so many a value is not handed on.
 const MOST_NAMES: usize = 64;
@@ -36,7 +37,7 @@ pub(super) fn compact_end(
         // A value begins.
         match *bytes.get(at)? {
             b'"' => at = structure.closing_quote(at)? + 1,
-            b'-' | b'0'..=b'9' => at = number_end(bytes, at)?,
+            b'-' | b'0'..=b'9' => at = number_end(bytes, at).ok()?,
             bracket @ (b'{' | b'[') => {
                 open += 1;
                 if open > depth {
@@ -133,29 +134,4 @@ fn behind_name(
 #[inline]
 fn behind(bytes: &[u8], at: usize, word: &[u8]) -> Option<usize> {
     bytes[at..].starts_with(word).then_some(at + word.len())
-}
-
-/// Where the number ends that begins at byte `at` (RFC 8259 section 6).
-#[inline]
-fn number_end(bytes: &[u8], at: usize) -> Option<usize> {
-    let digits = |mut at: usize| {
-        let first = at;
-        while matches!(bytes.get(at), Some(b'0'..=b'9')) {
-            at += 1;
-        }
-        (at > first).then_some(at)
-    };
-    let first = at + usize::from(bytes[at] == b'-');
-    let mut end = digits(first)?;
-    if bytes[first] == b'0' && end > first + 1 {
-        return None;
-    }
-    if bytes.get(end) == Some(&b'.') {
-        end = digits(end + 1)?;
-    }
-    if let Some(b'e' | b'E') = bytes.get(end) {
-        let sign = matches!(bytes.get(end + 1), Some(b'+' | b'-'));
-        end = digits(end + 1 + usize::from(sign))?;
-    }
-    Some(end)
 }

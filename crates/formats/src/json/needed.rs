@@ -107,7 +107,7 @@ impl<'a> Reader<'a> {
                     if let Some(member) = self.members.get_mut(slot) {
                         member.value = value;
                     }
-                    if !matches!(self.skip_blank(), Some(b',' | b'}')) {
+                    if self.goes_on().is_none() {
                         return Err(self.no_comma('}'));
                     }
                     members.go_on(members.bracket(), self.at);

@@ -260,7 +260,7 @@ impl<'a> Reader<'a> {
 
     /// Sees that the map ends or goes on behind a value.
     #[inline]
-    fn goes_on(&mut self) -> Option<()> {
+    pub(super) fn goes_on(&mut self) -> Option<()> {
         matches!(self.skip_blank(), Some(b',' | b'}')).then_some(())
     }
 

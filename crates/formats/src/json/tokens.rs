@@ -44,40 +44,11 @@ impl<'a> Reader<'a> {
     #[inline]
     pub(super) fn number(&mut self) -> Result<Number<'a>, ReadError> {
         let start = self.at;
-        let digits = |mut at: usize| {
-            while matches!(self.bytes.get(at), Some(b'0'..=b'9')) {
-                at += 1;
-            }
-            at
-        };
-        let bad = |why, at: usize| {
-            Err(ReadError::new(ErrorKind::BadNumber(why), start, (at + 1).min(self.bytes.len())))
-        };
-        let first = start + usize::from(self.bytes[start] == b'-');
-        let mut at = digits(first);
-        if at == first {
-            return bad("a digit is missing after the minus", at);
-        }
-        if self.bytes[first] == b'0' && at > first + 1 {
-            return bad("zeros may not stand in front", at - 1);
-        }
-        if self.bytes.get(at) == Some(&b'.') {
-            let fraction = at + 1;
-            at = digits(fraction);
-            if at == fraction {
-                return bad("a digit is missing after the point", at);
-            }
-        }
-        if let Some(b'e' | b'E') = self.bytes.get(at) {
-            let sign = usize::from(matches!(self.bytes.get(at + 1), Some(b'+' | b'-')));
-            let exponent = at + 1 + sign;
-            at = digits(exponent);
-            if at == exponent {
-                return bad("a digit is missing in the exponent", at);
-            }
-        }
-        self.at = at;
-        Ok(Number::from_checked(&self.text[start..at]))
+        let end = number_end(self.bytes, start).map_err(|(why, at)| {
+            ReadError::new(ErrorKind::BadNumber(why), start, (at + 1).min(self.bytes.len()))
+        })?;
+        self.at = end;
+        Ok(Number::from_checked(&self.text[start..end]))
     }
 
     #[inline]
@@ -125,4 +96,30 @@ impl<'a> Reader<'a> {
         let word = rest.find(|c: char| !c.is_alphanumeric() && c != '_').unwrap_or(rest.len());
         self.at + word.max(rest.chars().next().map_or(0, char::len_utf8))
     }
+}
+
+/// Where the number ends that begins at byte `at`, with a digit or a minus (RFC 8259 section 6); or what is wrong with it, and
+/// at which byte.
+#[inline]
+pub(super) fn number_end(bytes: &[u8], at: usize) -> Result<usize, (&'static str, usize)> {
+    let digits = |from: usize, missing: &'static str| {
+        let mut at = from;
+        while matches!(bytes.get(at), Some(b'0'..=b'9')) {
+            at += 1;
+        }
+        if at == from { Err((missing, at)) } else { Ok(at) }
+    };
+    let first = at + usize::from(bytes[at] == b'-');
+    let mut end = digits(first, "a digit is missing after the minus")?;
+    if bytes[first] == b'0' && end > first + 1 {
+        return Err(("zeros may not stand in front", end - 1));
+    }
+    if bytes.get(end) == Some(&b'.') {
+        end = digits(end + 1, "a digit is missing after the point")?;
+    }
+    if let Some(b'e' | b'E') = bytes.get(end) {
+        let sign = usize::from(matches!(bytes.get(end + 1), Some(b'+' | b'-')));
+        end = digits(end + 1 + sign, "a digit is missing in the exponent")?;
+    }
+    Ok(end)
 }
