@@ -10,9 +10,9 @@ use kyanite_formats::needs::{Need, Needs};
 
 use crate::functions::FoldKind;
 use crate::plan::{
-    Clause, ClauseKind, Entry, Expr, ForSource, Grain, GroupFold, Kind, LineNames, Loop, ManyPath,
-    Nodes, OnePath, Piece, Plan, RecordHead, RecordSource, Records, Segment, Selector, Start, Step,
-    StepKind,
+    Clause, ClauseKind, Direct, Entry, Expr, ForSource, Grain, GroupFold, Kind, LineNames, Loop,
+    ManyPath, Nodes, OnePath, Piece, Plan, RecordHead, RecordSource, Records, Segment, Selector,
+    Start, Step, StepKind,
 };
 
 impl Plan {
@@ -55,7 +55,8 @@ impl Plan {
             Some(lines) => slots.with_text_without(lines.names()),
             None => slots,
         };
-        Some(Sights { slots, of: sights })
+        let direct = Direct::of(self, grain, &sights);
+        Some(Sights { slots, direct, of: sights })
     }
 }
 
@@ -64,6 +65,8 @@ impl Plan {
 pub struct Sights {
     /// What is in the slots.
     pub slots: Slots,
+    /// What each turn does with it, if that is all it does.
+    pub(crate) direct: Option<Direct>,
     /// By the number of the path.
     of: Vec<Option<Sight>>,
 }

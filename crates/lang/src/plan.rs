@@ -3,6 +3,7 @@
 //! Only the checker makes a [`Plan`]; only the runner reads it. A path that selects at most one node and a
 //! path that may select many are different types here, so that neither can be taken for the other.
 
+mod direct;
 mod line_names;
 mod records;
 mod sieve;
@@ -11,6 +12,7 @@ use std::ops::Range;
 
 use kyanite_formats::xml::StepName;
 
+pub(crate) use direct::{Cell, Direct};
 pub use line_names::LineNames;
 pub use records::Grain;
 pub(crate) use records::{RecordFold, RecordHead, RecordSource, Records};

@@ -5,6 +5,7 @@
 //! comes; where it fails, a [`Failure`] names the place in the rule and the value in the input.
 
 mod clauses;
+mod direct;
 mod element;
 mod expr;
 mod failure;
@@ -40,7 +41,7 @@ use crate::params::Arguments;
 use crate::plan::{
     Expr, Grain, GroupFolds, Kind, ManyPath, Plan, RecordFold, RecordHead, RecordSource, Records,
 };
-use clauses::{Counters, Held};
+use clauses::{Held, Tally};
 use join::Indexes;
 use lines::Lines;
 
@@ -92,11 +93,9 @@ impl<'a> Names<'a> {
 /// Where a run over records stands between two batches.
 #[derive(Debug)]
 pub struct RecordState {
-    counters: Counters,
+    tally: Tally,
     /// The aggregate over the records so far, if the rule is about one.
     fold: Option<Fold>,
-    /// The groups so far, where their turns go into aggregates.
-    folded: folded::Folded,
     /// How many turns the outermost `for` has had.
     turns: i64,
 }
@@ -106,7 +105,7 @@ impl RecordState {
     #[must_use]
     pub fn apart(&self, plan: &Plan) -> Self {
         let fold = plan.fold.as_ref().map(|fold| Fold::new(fold.kind));
-        Self { counters: self.counters.clone(), fold, folded: folded::Folded::default(), turns: 0 }
+        Self { tally: self.tally.apart(), fold, turns: 0 }
     }
 
     /// Adds the state of the records that follow. Gives it back, with nothing changed, when the two cannot be joined: then the
@@ -118,7 +117,7 @@ impl RecordState {
         if let (Some(own), Some(later)) = (&self.fold, &later.fold) {
             self.fold = Some(own.joined(later).map_err(|_| CannotJoin)?);
         }
-        self.folded.join(&later.folded).map_err(|_| CannotJoin)?;
+        self.tally.folded.join(&later.tally.folded).map_err(|_| CannotJoin)?;
         self.turns += later.turns;
         Ok(())
     }
@@ -275,14 +274,9 @@ impl<'r, 'a> Runner<'r, 'a> {
     pub fn begin_records(mut self, grain: Grain) -> Result<(Names<'a>, RecordState), Box<Failure>> {
         let plan = self.plan;
         let fold = plan.fold.as_ref().map(|fold| Fold::new(fold.kind));
-        let mut state = RecordState {
-            counters: Counters::default(),
-            turns: 0,
-            fold,
-            folded: folded::Folded::default(),
-        };
+        let mut state = RecordState { tally: Tally::default(), turns: 0, fold };
         if let Some(Records { source: RecordSource::Loop(repeat, ..), .. }) = plan.records(grain) {
-            state.counters = self.begin_loop(repeat)?;
+            state.tally = self.begin_loop(repeat)?;
         }
         Ok((self.names, state))
     }
@@ -334,7 +328,7 @@ impl<'r, 'a> Runner<'r, 'a> {
     ) -> Result<(), Box<Failure>> {
         match self.records {
             Some(Records { source: RecordSource::Loop(repeat, ..), .. }) => {
-                let most = Self::most_wanted(repeat, &state.counters);
+                let most = Self::most_wanted(repeat, &state.tally);
                 kept.end_batch(repeat, most, &mut self.held.take().unwrap_or_default())
             }
             _ => Ok(()),
@@ -356,6 +350,9 @@ impl<'r, 'a> Runner<'r, 'a> {
         let record = match record {
             Slotted::Value(record) => record,
             Slotted::Slots(text) => {
+                if let Some(flow) = self.directly(state) {
+                    return Ok(flow);
+                }
                 (self.in_slots, self.text) = (true, text);
                 // No path looks at the record itself.
                 Value::NULL
@@ -404,15 +401,15 @@ impl<'r, 'a> Runner<'r, 'a> {
                 last = true;
             }
         }
-        let flow = match (&plan.fold, state.fold.take()) {
-            (Some(fold), Some(so_far)) => self.fold_record(fold, so_far, source, state, record)?,
-            _ => self.in_record(source, state, record, emit)?,
+        let flow = match &plan.fold {
+            Some(fold) => self.fold_record(fold, source, state, record)?,
+            None => self.in_record(source, state, record, emit)?,
         };
         if let RecordSource::Loop(repeat, ..) = source
             && let Some(held) = &mut self.held
             && !held.turns.is_empty()
         {
-            let most = Self::most_wanted(repeat, &state.counters);
+            let most = Self::most_wanted(repeat, &state.tally);
             kept.keep(repeat, most, &mut held.turns)?;
         }
         Ok(if last { Flow::Break(()) } else { flow })
@@ -431,11 +428,11 @@ impl<'r, 'a> Runner<'r, 'a> {
     fn fold_record(
         &mut self,
         plan: &'a RecordFold,
-        mut fold: Fold,
         source: RecordSource<'a>,
         state: &mut RecordState,
         record: Value<'a>,
     ) -> Ran<Flow> {
+        let Some(mut fold) = state.fold.take() else { return Ok(Flow::Break(())) };
         let mut fault = None;
         let flow = self.in_record(source, state, record, &mut |item| match item
             .map_or(Ok(()), |item| fold.add(item))
@@ -474,16 +471,14 @@ impl<'r, 'a> Runner<'r, 'a> {
             }
             RecordSource::Loop(repeat, path, slot, at) => {
                 let mut held = self.held.take().unwrap_or_default();
-                std::mem::swap(&mut held.folded, &mut state.folded);
                 let flow = self.rest_of_record(path, record, &mut |runner, node| {
                     let turn = state.turns;
                     state.turns += 1;
                     runner.bind_turn(slot, at, node, turn);
-                    runner.clauses(repeat, 1, &mut state.counters, &mut held, &mut |item| {
+                    runner.clauses(repeat, 1, &mut state.tally, &mut held, &mut |item| {
                         emit(Some(item))
                     })
                 });
-                std::mem::swap(&mut held.folded, &mut state.folded);
                 self.held = Some(held);
                 flow
             }
@@ -535,13 +530,11 @@ impl<'r, 'a> Runner<'r, 'a> {
     ) -> Result<(), Box<Failure>> {
         let plan = self.plan;
         if let (Some((repeat, _)), Some(_)) = (plan.holding(), self.records) {
-            let (mut held, from) = kept.all(repeat);
-            let counters = state.counters.clone();
-            held.folded = std::mem::take(&mut state.folded);
-            held.folded.forget_places();
+            let (held, from) = kept.all(repeat);
+            let mut tally = std::mem::take(&mut state.tally);
+            tally.folded.forget_places();
             let go_on = Flow::Continue(());
-            let _ =
-                self.hand_on(repeat, from, counters, held, go_on, &mut |item| emit(Some(item)))?;
+            let _ = self.hand_on(repeat, from, tally, held, go_on, &mut |item| emit(Some(item)))?;
         }
         if let Some(Records { source, base: 0, .. }) = self.records {
             self.session.watch.ended(source.path(), count);

@@ -10,8 +10,14 @@ use kyanite_tree::{Arena, Value, locate};
 use proptest::prelude::*;
 
 /// Rules that see records only by the names of their members.
-const IN_SLOTS: [&str; 14] = [
+const IN_SLOTS: [&str; 20] = [
     "$[*].a",
+    "for r in $[*] return {r.a, r.other, c: r.a.b, list: r.list}",
+    "for r in $[*] return {r.b, again: r.b}",
+    "for r in $[*] group by k = r.b return {k, n: count(r[*]), a: count(r[*].a)}",
+    "for r in $[*] group by k = r.b, r.a return {k, a, s: sum(r[*].a.b), m: max(r[*].other)}",
+    "for r in $[*] group by k = r.a.b return {k, n: count(r[*].a), s: avg(r[*].list[0].b)}",
+    "for r in $[*] group by k = r.b order by count(r[*]) descending first 1 return k",
     "$[?@.a.b == 1 && @.list[0].b].b",
     "count($[*])",
     "count($[?@.a])",
@@ -89,11 +95,14 @@ enum How {
     Needed,
     /// As far as they can be, into slots.
     Slots,
+    /// The same, and maps are written as lines.
+    Lines,
 }
 
 /// What a run over records gives: each result with its path, and the failure that ended it.
 fn results(plan: &Plan, text: &str, how: How) -> (Vec<(String, Option<String>)>, Option<String>) {
     let (arena, mut structure) = (Arena::new(), Structure::default());
+    let mut copied = Structure::default();
     let needs = plan.needs(Grain::Items).unwrap();
     let mut reader = Reader::new(text, &arena, ReaderOptions::default());
     if how != How::Whole {
@@ -110,9 +119,15 @@ fn results(plan: &Plan, text: &str, how: How) -> (Vec<(String, Option<String>)>,
     let room = Room { memory: usize::MAX, file: Box::new(nowhere) };
     let mut kept = Kept::new(plan, &keep, &room);
     let bound = names.clone();
-    let sights = plan.sights(Grain::Items, None).filter(|_| how == How::Slots);
+    let lines = plan.line_names(Grain::Items).filter(|_| how == How::Lines);
+    let are_slots = how == How::Slots || how == How::Lines;
+    let sights = plan.sights(Grain::Items, lines.as_ref()).filter(|_| are_slots);
+    if sights.as_ref().is_some_and(|sights| sights.slots.have_text()) {
+        reader = reader.with_structure(&mut copied);
+    }
     let runner = Runner::for_batch(plan, Grain::Items, names, &arena, &mut session);
-    let mut runner = runner.with_sights(sights.as_ref());
+    let mut runner =
+        runner.with_sights(sights.as_ref()).with_lines(lines.as_ref(), &mut Vec::new());
     let (mut results, mut index, mut shapes) = (Vec::new(), 0, Shapes::default());
     loop {
         let read = match &sights {
@@ -134,6 +149,11 @@ fn results(plan: &Plan, text: &str, how: How) -> (Vec<(String, Option<String>)>,
             let place = place.map(|place| place.readable());
             return (results, Some(format!("{} {place:?}", failure.message)));
         }
+    }
+    if let Some((lines, count)) = runner.take_lines() {
+        let lines = String::from_utf8(lines).unwrap();
+        results.extend(lines.lines().map(|line| (line.to_owned(), None)));
+        assert_eq!(results.len() as u64, count);
     }
     let mut ended = None;
     runner.put_down(&state, &mut kept).unwrap();
@@ -196,7 +216,9 @@ proptest! {
         for rule in RULES.into_iter().chain(IN_SLOTS) {
             let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
             in_slots += usize::from(plan.sights(Grain::Items, None).is_some());
-            prop_assert_eq!(values(&plan, &text, How::Slots), values(&plan, &text, How::Whole), "{} {}", rule, text);
+            for how in [How::Slots, How::Lines] {
+                prop_assert_eq!(values(&plan, &text, how), values(&plan, &text, How::Whole), "{} {}", rule, text);
+            }
         }
         prop_assert!(in_slots > IN_SLOTS.len());
     }

@@ -51,9 +51,11 @@ mod plain;
 mod portable;
 #[cfg(target_arch = "x86_64")]
 mod sse;
+mod tuned;
 
 use classes::Classes;
 pub use plain::{CHUNK, is_plain, plain_bytes};
+pub use tuned::{Work, tuned};
 
 /// The bytes that one mask stands for.
 pub(crate) const WORD: usize = 64;
@@ -65,6 +67,8 @@ struct Word {
     quotes: u64,
     /// Colons outside of texts.
     colons: u64,
+    /// How many quotes there are in the words before.
+    before: u32,
 }
 
 /// Where the structure of a text is.
@@ -73,6 +77,8 @@ pub struct Structure {
     words: Vec<Word>,
     /// The bytes at which brackets stand outside texts.
     brackets: Vec<u32>,
+    /// How many quotes begin or end a text.
+    quotes: u32,
     is_plausible: bool,
     has_escapes: bool,
 }
@@ -97,7 +103,7 @@ impl Structure {
     fn find_by(&mut self, scan: Scan, text: &[u8]) {
         self.words.clear();
         self.brackets.clear();
-        (self.is_plausible, self.has_escapes) = (false, false);
+        (self.quotes, self.is_plausible, self.has_escapes) = (0, false, false);
         // Places are kept in 32 bits.
         if u32::try_from(text.len()).is_err() {
             return;
@@ -105,10 +111,10 @@ impl Structure {
         self.words.reserve(text.len().div_ceil(WORD));
         let (words, brackets) =
             (std::mem::take(&mut self.words), std::mem::take(&mut self.brackets));
-        let Finder { words, brackets, inside, wrong, escapes, .. } =
+        let Finder { words, brackets, quotes, inside, wrong, escapes, .. } =
             scan(text, Finder { words, brackets, ..Finder::default() });
         let (is_plausible, has_escapes) = (wrong == 0 && inside == 0, escapes != 0);
-        *self = Self { words, brackets, is_plausible, has_escapes };
+        *self = Self { words, brackets, quotes, is_plausible, has_escapes };
     }
 
     /// Whether all texts in quotes end and have no control characters in them, and all else is made of characters that
@@ -122,6 +128,13 @@ impl Structure {
     #[must_use]
     pub fn has_escapes(&self) -> bool {
         self.has_escapes
+    }
+
+    /// Where the brackets of these numbers stand.
+    #[inline]
+    #[must_use]
+    pub fn brackets(&self, numbers: std::ops::Range<usize>) -> Option<&[u32]> {
+        self.brackets.get(numbers)
     }
 
     /// Where the bracket of that number stands.
@@ -169,17 +182,12 @@ impl Structure {
     #[inline(always)]
     #[must_use]
     pub fn quotes_between(&self, from: usize, to: usize) -> u32 {
-        let (first, last) = (from / WORD, to / WORD);
-        let quotes = |word: usize| self.words.get(word).map_or(0, |word| word.quotes);
-        let (after, before) = (!0 << (from % WORD), !(!0 << (to % WORD)));
-        if first == last {
-            return (quotes(first) & after & before).count_ones();
-        }
-        let ends = (quotes(first) & after).count_ones() + (quotes(last) & before).count_ones();
-        if first + 1 == last {
-            return ends;
-        }
-        ends + (first + 1..last).map(|word| quotes(word).count_ones()).sum::<u32>()
+        let before = |at: usize| {
+            self.words.get(at / WORD).map_or(self.quotes, |word| {
+                word.before + (word.quotes & !(!0 << (at % WORD))).count_ones()
+            })
+        };
+        before(to).saturating_sub(before(from))
     }
 
     /// The quote that closes the text that is opened at byte `opened`.
@@ -274,6 +282,8 @@ pub(crate) struct Finder {
     brackets: Vec<u32>,
     /// Where the next word begins.
     at: u32,
+    /// How many quotes begin or end a text before it.
+    quotes: u32,
     /// All ones while a text is open at the end of a word.
     inside: u64,
     /// One when the first byte of the next word is escaped.
@@ -296,7 +306,8 @@ impl Finder {
         let text = parity(quotes) ^ self.inside;
         self.inside = ((text as i64) >> 63) as u64;
         self.wrong |= classes.controls & text | !(classes.plausible | text);
-        self.words.push(Word { quotes, colons: classes.colons & !text });
+        self.words.push(Word { quotes, colons: classes.colons & !text, before: self.quotes });
+        self.quotes += quotes.count_ones();
         add_bits(classes.brackets & !text, self.at, &mut self.brackets);
         self.at += WORD as u32;
     }

@@ -87,6 +87,15 @@ impl Key {
     pub fn add_to(value: Value<'_>, key: &mut String) {
         write_key(value, key);
     }
+
+    /// The same, of a value that may not be there.
+    #[inline]
+    pub fn add_optional_to(value: Option<Value<'_>>, key: &mut String) {
+        match value {
+            Some(value) => write_key(value, key),
+            None => key.push('-'),
+        }
+    }
 }
 
 fn write_key(value: Value<'_>, key: &mut String) {

@@ -184,6 +184,25 @@ impl Decimal {
         Self::from_big(a + b, exponent).checked()
     }
 
+    /// Adds `other` to this number.
+    ///
+    /// # Errors
+    /// [`DecimalError::TooLarge`]; the number is then as it was.
+    #[inline]
+    pub fn add_up(&mut self, other: &Self) -> Result<()> {
+        // Sums of numbers with as many places as each other, which is what columns have.
+        if let (Repr::Small(own, places), Repr::Small(more, other_places)) = (&mut self.0, &other.0)
+            && places == other_places
+            && let Some(sum) = own.checked_add(*more)
+            && sum != 0
+        {
+            *own = sum;
+            return Ok(());
+        }
+        *self = self.add(other)?;
+        Ok(())
+    }
+
     /// The exact difference.
     ///
     /// # Errors

@@ -35,19 +35,6 @@ impl Key {
         }
     }
 
-    /// Whether the first bytes of `bytes` end with the key, if it is not [long](Self::is_long).
-    #[inline]
-    pub(crate) fn is_end_of<const N: usize>(&self, bytes: &[u8; N]) -> bool {
-        let word = bytes.first_chunk().map_or(0, |word| u128::from_ne_bytes(*word));
-        self.mask != 0 && word & self.mask == self.word
-    }
-
-    /// Whether it is longer than what is compared at once.
-    #[inline]
-    pub(crate) fn is_long(&self) -> bool {
-        self.mask == 0
-    }
-
     /// Whether `bytes` end with the key, the last of them being the quote that closes a name without backslashes.
     #[inline]
     pub(crate) fn ends(&self, bytes: &[u8]) -> bool {
@@ -55,12 +42,6 @@ impl Key {
             Some(chunk) if self.mask != 0 => u128::from_ne_bytes(*chunk) & self.mask == self.word,
             _ => self.is_plain && bytes.ends_with(self.quoted.as_bytes()),
         }
-    }
-
-    /// How long it is, with its quotes.
-    #[inline]
-    pub(crate) fn length(&self) -> usize {
-        self.quoted.len()
     }
 
     /// Whether it may stand in a text without backslashes.

@@ -11,7 +11,7 @@ use super::error::ReadError;
 use super::key::Key;
 use super::members::{Members, Next};
 use super::read::Reader;
-use super::shapes::{Gap, Layout, Shapes, SlotAt};
+use super::shapes::{Layout, Shapes, SlotAt};
 use crate::needs::Need;
 
 /// Which members go into which slots.
@@ -200,9 +200,15 @@ impl<'a> Reader<'a> {
         let mut layout = None;
         if !record.wanted.is_empty() && shapes.are_useful() {
             found.fill(Slot::default());
-            let known = shapes.find(opening).and_then(|shape| {
-                self.by_layout(&shape.layout, structure, opening, found)?;
-                Some(opening + shape.brackets())
+            let known = shapes.fit(self.bytes, structure, opening).and_then(|fit| {
+                for (at, SlotAt { slot, need, depth, bracket }) in fit.places() {
+                    // As deep as it is where it is gone through.
+                    self.inside = depth;
+                    let read = self.slot_value(need, structure, opening + bracket, at);
+                    self.inside = 0;
+                    *found.get_mut(slot)? = read?;
+                }
+                Some(fit.next())
             });
             shapes.note(known.is_some());
             if let Some(next) = known {
@@ -217,43 +223,6 @@ impl<'a> Reader<'a> {
         (self.at, self.mark) = (structure.bracket(closing)? + 1, closing + 1);
         if let Some(Draft { layout, .. }) = draft {
             shapes.learn(layout, opening..closing + 1);
-        }
-        Some(())
-    }
-
-    /// Reads the slots of a record that may have this layout; gives nothing where it has not.
-    #[inline]
-    fn by_layout(
-        &mut self,
-        layout: &Layout,
-        structure: &Structure,
-        opening: usize,
-        found: &mut [Slot<'a>],
-    ) -> Option<()> {
-        let bytes = self.bytes;
-        for Gap { bracket, is_behind_map, names } in &layout.gaps {
-            let next = opening + bracket + 1;
-            let (from, to) = (structure.bracket(next - 1)?, structure.bracket(next)?);
-            if *is_behind_map {
-                self.at = from + 1;
-                self.goes_on()?;
-            }
-            let (mut colons, mut quotes) = (structure.colons(from), 0);
-            for name in layout.names.get(names.clone())? {
-                let value = name.value_behind(colons.next_before(to)?, bytes, structure)?;
-                quotes += if bytes[value] == b'"' { 4 } else { 2 };
-                if let Some(SlotAt { slot, need, depth }) = name.slot {
-                    // As deep as it is where it is gone through.
-                    self.inside = depth;
-                    let read = self.slot_value(need, structure, next, value);
-                    self.inside = 0;
-                    *found.get_mut(slot)? = read?;
-                }
-            }
-            // No other member, and no text that has no place there.
-            if colons.next_before(to).is_some() || structure.quotes_between(from, to) != quotes {
-                return None;
-            }
         }
         Some(())
     }
@@ -286,7 +255,7 @@ impl<'a> Reader<'a> {
                 Next::Member { quote, value } => (quote, value),
                 Next::End(closing) => {
                     if let Some(draft) = draft {
-                        draft.layout.gap(closing - 1 - draft.opening);
+                        draft.layout.end(closing - draft.opening);
                     }
                     self.open.pop();
                     return Some(closing);
@@ -295,23 +264,18 @@ impl<'a> Reader<'a> {
             };
             let wanted = level.find(&bytes[..=quote]);
             if let Some(known) = draft.as_mut() {
+                let bracket = members.bracket() - known.opening;
                 let slot = match wanted {
                     Some((_, Wanted { to: To::Slot(slot, need), .. })) => {
-                        Some(SlotAt { slot: *slot, need: *need, depth: self.open.len() })
+                        Some(SlotAt { slot: *slot, need: *need, depth: self.open.len(), bracket })
                     }
                     _ => None,
                 };
-                let name =
-                    structure.opening_quote(quote).and_then(|at| self.text.get(at + 1..quote));
-                let opens = matches!(bytes[value], b'{' | b'[');
-                let bracket = members.bracket() - 1 - known.opening;
-                // A blank before the colon is nothing to learn of.
-                let is_plain = bytes.get(quote + 1) == Some(&b':');
-                if name
-                    .filter(|_| is_plain)
-                    .and_then(|name| known.layout.name(bracket, name, opens, slot))
-                    .is_none()
-                {
+                let learned = structure.opening_quote(quote).and_then(|opened| {
+                    let quotes = (opened, quote);
+                    known.layout.name(bracket, self.text, quotes, value, slot)
+                });
+                if learned.is_none() {
                     *draft = None;
                 }
             }
@@ -333,7 +297,7 @@ impl<'a> Reader<'a> {
                     self.goes_on()?;
                     members.go_on(closing + 1, end);
                     if let Some(draft) = draft {
-                        draft.layout.gap(closing - draft.opening).is_behind_map = true;
+                        draft.layout.behind_map(closing - draft.opening);
                     }
                 }
                 To::Inside(_) => return None,

@@ -60,8 +60,8 @@ impl Fold {
             (FoldKind::Count, _) => self.count += 1,
             (_, Value::Null(_)) => {}
             (FoldKind::Sum | FoldKind::Average, item) => {
-                self.sum = number(item)?
-                    .add(&self.sum)
+                self.sum
+                    .add_up(&number(item)?)
                     .map_err(|error| number_fault(0, error).about(item))?;
                 self.count += 1;
             }

@@ -13,16 +13,26 @@ use crate::plan::{Clause, ClauseKind, Expr, ForSource, Loop};
 /// Turns that are kept beside those that are wanted, before the rest goes.
 const AHEAD: u64 = 1000;
 
-/// What each clause of a running loop counts: for `skip` and `first`, how many turns it still takes.
+/// What the clauses of a running loop make of its turns without keeping them.
 #[derive(Clone, Debug, Default)]
-pub(super) struct Counters(Vec<u64>);
+pub(super) struct Tally {
+    /// What each clause counts: for `skip` and `first`, how many turns it still takes.
+    counts: Vec<u64>,
+    /// The groups of the next clause in line, when their turns go into aggregates.
+    pub(super) folded: Folded,
+}
 
-/// Turns that the next clause in line holds back until it has seen them all.
+impl Tally {
+    /// The same counts, before the first turn.
+    pub(super) fn apart(&self) -> Self {
+        Self { counts: self.counts.clone(), folded: Folded::default() }
+    }
+}
+
+/// Turns that the next clause in line holds back until it has seen them all, and what else is kept of turns.
 #[derive(Clone, Default)]
 pub(super) struct Held<'a> {
     pub(super) turns: Vec<Turn<'a>>,
-    /// The groups of the next clause in line, when their turns go into aggregates.
-    pub(super) folded: Folded,
     /// The running values of `carry`, by the position of their clauses.
     carried: HashMap<usize, Option<Value<'a>>>,
     /// The turns of `window`, by the position of their clauses.
@@ -51,7 +61,6 @@ impl Held<'_> {
         };
         Held {
             turns: Vec::new(),
-            folded: Folded::default(),
             carried: carried.collect(),
             windows: self.windows.iter().map(|(at, seen)| (*at, window(seen))).collect(),
         }
@@ -74,10 +83,10 @@ impl<'a> Runner<'_, 'a> {
         repeat: &'a Loop,
         emit: &mut dyn FnMut(Value<'a>) -> Flow,
     ) -> Ran<Flow> {
-        let mut counters = self.begin_loop(repeat)?;
+        let mut tally = self.begin_loop(repeat)?;
         let mut held = Held::default();
-        let flow = self.clauses(repeat, 0, &mut counters, &mut held, emit)?;
-        self.hand_on(repeat, 0, counters, held, flow, emit)
+        let flow = self.clauses(repeat, 0, &mut tally, &mut held, emit)?;
+        self.hand_on(repeat, 0, tally, held, flow, emit)
     }
 
     /// Hands the turns that a clause, from that of number `from` on, has held back to the clauses behind it: all of them have
@@ -86,7 +95,7 @@ impl<'a> Runner<'_, 'a> {
         &mut self,
         repeat: &'a Loop,
         from: usize,
-        mut counters: Counters,
+        mut tally: Tally,
         mut held: Held<'a>,
         mut flow: Flow,
         emit: &mut dyn FnMut(Value<'a>) -> Flow,
@@ -100,15 +109,14 @@ impl<'a> Runner<'_, 'a> {
                     flow = ControlFlow::Continue(());
                     for turn in turns {
                         self.restore(slots.clone(), &turn.names);
-                        flow =
-                            self.clauses(repeat, position + 1, &mut counters, &mut held, emit)?;
+                        flow = self.clauses(repeat, position + 1, &mut tally, &mut held, emit)?;
                         if flow.is_break() {
                             break;
                         }
                     }
                 }
                 ClauseKind::GroupBy { keys, slots, folds: Some(folds) } => {
-                    let folded = std::mem::take(&mut held.folded);
+                    let folded = std::mem::take(&mut tally.folded);
                     flow = ControlFlow::Continue(());
                     let group_keys: Vec<_> =
                         folded.groups.iter().map(|group| group.keys.clone()).collect();
@@ -119,8 +127,7 @@ impl<'a> Runner<'_, 'a> {
                             let key = self.key_of(key.as_ref());
                             self.set_local(*slot, key);
                         }
-                        flow =
-                            self.clauses(repeat, position + 1, &mut counters, &mut held, emit)?;
+                        flow = self.clauses(repeat, position + 1, &mut tally, &mut held, emit)?;
                         if flow.is_break() {
                             break;
                         }
@@ -131,8 +138,7 @@ impl<'a> Runner<'_, 'a> {
                     flow = ControlFlow::Continue(());
                     for group in groups {
                         self.bind_group(keys, slots.clone(), &group);
-                        flow =
-                            self.clauses(repeat, position + 1, &mut counters, &mut held, emit)?;
+                        flow = self.clauses(repeat, position + 1, &mut tally, &mut held, emit)?;
                         if flow.is_break() {
                             break;
                         }
@@ -151,23 +157,23 @@ impl<'a> Runner<'_, 'a> {
     }
 
     /// Binds what a loop binds once, and evaluates its counts.
-    pub(super) fn begin_loop(&mut self, repeat: &'a Loop) -> Ran<Counters> {
+    pub(super) fn begin_loop(&mut self, repeat: &'a Loop) -> Ran<Tally> {
         self.bind(&repeat.before)?;
-        let mut counters = Vec::with_capacity(repeat.clauses.len());
+        let mut counts = Vec::with_capacity(repeat.clauses.len());
         for clause in &repeat.clauses {
-            counters.push(match &clause.kind {
+            counts.push(match &clause.kind {
                 ClauseKind::Skip(count) | ClauseKind::First(count) => self.how_many(count)?,
                 _ => 0,
             });
         }
-        Ok(Counters(counters))
+        Ok(Tally { counts, folded: Folded::default() })
     }
 
     /// How many turns are wanted behind the clause that holds them, if only the first few are.
-    pub(super) fn most_wanted(repeat: &Loop, counters: &Counters) -> Option<u64> {
+    pub(super) fn most_wanted(repeat: &Loop, tally: &Tally) -> Option<u64> {
         let position = repeat.holding()?;
         match &repeat.clauses[position].kind {
-            ClauseKind::OrderBy { is_bounded: true, .. } => counters.0.get(position + 1).copied(),
+            ClauseKind::OrderBy { is_bounded: true, .. } => tally.counts.get(position + 1).copied(),
             _ => None,
         }
     }
@@ -189,7 +195,7 @@ impl<'a> Runner<'_, 'a> {
         &mut self,
         repeat: &'a Loop,
         position: usize,
-        counters: &mut Counters,
+        tally: &mut Tally,
         held: &mut Held<'a>,
         emit: &mut dyn FnMut(Value<'a>) -> Flow,
     ) -> Ran<Flow> {
@@ -211,7 +217,7 @@ impl<'a> Runner<'_, 'a> {
                 {
                     let mut turn = |runner: &mut Self, node| {
                         runner.set_local(*slot, Some(node));
-                        runner.clauses(repeat, next, counters, held, emit)
+                        runner.clauses(repeat, next, tally, held, emit)
                     };
                     if let Some(flow) = self.joined(*slot, source, join, condition, &mut turn)? {
                         return Ok(flow);
@@ -221,7 +227,7 @@ impl<'a> Runner<'_, 'a> {
                 let mut turn = |runner: &mut Self, node| {
                     runner.bind_turn(*slot, *at, node, turns);
                     turns += 1;
-                    runner.clauses(repeat, next, counters, held, emit)
+                    runner.clauses(repeat, next, tally, held, emit)
                 };
                 match source {
                     ForSource::Nodes(path) => self.each(path, &mut turn),
@@ -238,19 +244,19 @@ impl<'a> Runner<'_, 'a> {
             ClauseKind::Let(slot, value) => {
                 let value = self.value(value)?;
                 self.set_local(*slot, value);
-                self.clauses(repeat, next, counters, held, emit)
+                self.clauses(repeat, next, tally, held, emit)
             }
             ClauseKind::Where { test, condition } => {
                 let holds = self.truth(condition)?;
                 self.session.watch.tested(*test, holds);
                 if holds {
-                    self.clauses(repeat, next, counters, held, emit)
+                    self.clauses(repeat, next, tally, held, emit)
                 } else {
                     Ok(ControlFlow::Continue(()))
                 }
             }
             ClauseKind::GroupBy { keys, folds: Some(folds), .. } => {
-                self.fold_turn(folds, keys, &mut held.folded)?;
+                self.fold_turn(folds, keys, &mut tally.folded)?;
                 Ok(ControlFlow::Continue(()))
             }
             ClauseKind::GroupBy { keys, slots, folds: None } => {
@@ -269,7 +275,7 @@ impl<'a> Runner<'_, 'a> {
                 let value = self.value(step)?;
                 held.carried.insert(position, value);
                 self.set_local(*slot, value);
-                self.clauses(repeat, next, counters, held, emit)
+                self.clauses(repeat, next, tally, held, emit)
             }
             ClauseKind::Window { size, step, slots } => {
                 let size = self.how_many(size)?.max(1);
@@ -289,7 +295,7 @@ impl<'a> Runner<'_, 'a> {
                 let gone = step.min(size);
                 seen.turns.drain(..gone as usize);
                 seen.skip = step - gone;
-                let flow = self.clauses(repeat, next, counters, held, emit);
+                let flow = self.clauses(repeat, next, tally, held, emit);
                 // The clauses before go on with the values of one turn.
                 self.restore(slots.clone(), &names);
                 flow
@@ -301,7 +307,7 @@ impl<'a> Runner<'_, 'a> {
                 held.turns.push(Turn { keys, names });
                 // Of turns that only the first few of are wanted, the others go now and then.
                 if *is_bounded {
-                    let kept = counters.0.get(next).copied().unwrap_or(u64::MAX);
+                    let kept = tally.counts.get(next).copied().unwrap_or(u64::MAX);
                     if held.turns.len() as u64 > kept.saturating_mul(2).saturating_add(AHEAD) {
                         sort(order, &mut held.turns)?;
                         held.turns.truncate(usize::try_from(kept).unwrap_or(usize::MAX));
@@ -309,21 +315,21 @@ impl<'a> Runner<'_, 'a> {
                 }
                 Ok(ControlFlow::Continue(()))
             }
-            ClauseKind::Skip(_) => match &mut counters.0[position] {
-                0 => self.clauses(repeat, next, counters, held, emit),
+            ClauseKind::Skip(_) => match &mut tally.counts[position] {
+                0 => self.clauses(repeat, next, tally, held, emit),
                 left => {
                     *left -= 1;
                     Ok(ControlFlow::Continue(()))
                 }
             },
             ClauseKind::First(_) => {
-                let left = &mut counters.0[position];
+                let left = &mut tally.counts[position];
                 if *left == 0 {
                     return Ok(ControlFlow::Break(()));
                 }
                 *left -= 1;
                 let last = *left == 0;
-                let flow = self.clauses(repeat, next, counters, held, emit)?;
+                let flow = self.clauses(repeat, next, tally, held, emit)?;
                 Ok(if last { ControlFlow::Break(()) } else { flow })
             }
         }

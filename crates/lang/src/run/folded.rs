@@ -7,7 +7,7 @@ use foldhash::fast::RandomState;
 use kyanite_tree::{Arena, Key, Number, Origin, Value};
 
 use super::{Ran, Runner};
-use crate::functions::{Fault, Fold};
+use crate::functions::{Fault, Fold, FoldKind};
 use crate::plan::{Expr, GroupFolds, Kind, ManyPath, Segment, Selector};
 
 /// Groups whose turns went into aggregates.
@@ -77,6 +77,21 @@ impl Folded {
         position
     }
 
+    /// The group with these keys, which `key` was made of.
+    #[inline]
+    pub(super) fn of_key(
+        &mut self,
+        key: &str,
+        keys: &[Option<Value<'_>>],
+        folds: &GroupFolds,
+    ) -> &mut FoldedGroup {
+        let position = self.group(key, || FoldedGroup {
+            keys: keys.iter().map(|key| key.map(Scalar::of)).collect(),
+            folds: folds.folds.iter().map(|fold| Running::new(fold.kind)).collect(),
+        });
+        &mut self.groups[position]
+    }
+
     /// Adds the groups of the records that follow.
     ///
     /// # Errors
@@ -116,6 +131,10 @@ impl Folded {
 }
 
 impl Running {
+    fn new(kind: FoldKind) -> Self {
+        Self { fold: Ok(Fold::new(kind)), of: Vec::new() }
+    }
+
     fn joined(&self, later: &Self) -> Result<Self, Fault> {
         let fold = match (&self.fold, &later.fold) {
             (Ok(own), Ok(later)) => Ok(own.joined(later)?),
@@ -139,25 +158,15 @@ impl<'a> Runner<'_, 'a> {
         for (_, expr) in keys {
             let value = self.group_key(expr)?;
             values.push(value);
-            match value {
-                Some(value) => Key::add_to(value, &mut key),
-                None => key.push('-'),
-            }
+            Key::add_optional_to(value, &mut key);
         }
-        let position = folded.group(&key, || FoldedGroup {
-            keys: values.iter().map(|key| key.map(Scalar::of)).collect(),
-            folds: folds
-                .folds
-                .iter()
-                .map(|fold| Running { fold: Ok(Fold::new(fold.kind)), of: Vec::new() })
-                .collect(),
-        });
+        let group = folded.of_key(&key, &values, folds);
         self.group_room = (values, key);
-        for (fold, running) in folds.folds.iter().zip(&mut folded.groups[position].folds) {
+        for (fold, running) in folds.folds.iter().zip(&mut group.folds) {
             let Some((slot, path)) = fold.over() else { continue };
             let Some(value) = self.local(slot) else { continue };
             match path {
-                None => running.add(value, self.session.trace.is_some()),
+                None => running.traced(value, self.session.trace.is_some()),
                 Some(path) => self.fold_path(path, value, running)?,
             }
         }
@@ -200,11 +209,11 @@ impl<'a> Runner<'_, 'a> {
     ) -> Ran<()> {
         if position == path.segments.len() {
             self.session.watch.selected(path.id);
-            running.add(value, self.session.trace.is_some());
+            running.traced(value, self.session.trace.is_some());
             return Ok(());
         }
         let _ = self.walk(path, position, value, &mut |runner, node| {
-            running.add(node, runner.session.trace.is_some());
+            running.traced(node, runner.session.trace.is_some());
             Ok(ControlFlow::Continue(()))
         })?;
         Ok(())
@@ -252,10 +261,21 @@ impl<'a> Runner<'_, 'a> {
 }
 
 impl Running {
-    fn add(&mut self, item: Value<'_>, is_traced: bool) {
+    fn traced(&mut self, item: Value<'_>, is_traced: bool) {
         if is_traced {
             self.of.push(item.origin());
         }
+        self.add(item);
+    }
+
+    /// Takes something that is only counted.
+    #[inline]
+    pub(super) fn count(&mut self) {
+        self.add(Value::NULL);
+    }
+
+    #[inline]
+    pub(super) fn add(&mut self, item: Value<'_>) {
         if let Ok(fold) = &mut self.fold
             && let Err(fault) = fold.add(item)
         {

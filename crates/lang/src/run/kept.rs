@@ -263,7 +263,7 @@ impl<'a> Runner<'_, 'a> {
                 _ => {}
             }
             let emit = &mut |item| emit(Some(item));
-            flow = self.clauses(repeat, position + 1, &mut state.counters, &mut held, emit)?;
+            flow = self.clauses(repeat, position + 1, &mut state.tally, &mut held, emit)?;
         }
         kept.merge = Some(merge);
         kept.running = held.running(&|value| kept.arena.copy(value));

@@ -8,9 +8,9 @@ use crate::plan::{Entry, Expr, Kind, LineNames, Loop, RecordSource, Records};
 /// Lines under way.
 #[derive(Debug)]
 pub(super) struct Lines<'p> {
-    names: &'p LineNames,
-    out: Vec<u8>,
-    count: u64,
+    pub(super) names: &'p LineNames,
+    pub(super) out: Vec<u8>,
+    pub(super) count: u64,
 }
 
 impl<'a> Runner<'_, 'a> {

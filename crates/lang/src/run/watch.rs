@@ -97,6 +97,14 @@ impl Watch {
         self.paths[path].selected = true;
     }
 
+    /// A path was asked for, and selected something.
+    #[inline]
+    pub(super) fn met(&mut self, path: usize) {
+        if let Some(path) = self.paths.get_mut(path) {
+            (path.asked, path.selected) = (true, true);
+        }
+    }
+
     #[inline]
     pub(super) fn tested(&mut self, test: usize, holds: bool) {
         let test = &mut self.tests[test];
