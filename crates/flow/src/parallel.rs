@@ -114,7 +114,8 @@ pub(crate) fn run<E>(
     std::thread::scope(|scope| {
         let end = EndOnDrop(&feed);
         let (results, done) = channel();
-        for _ in 0..threads {
+        // This thread, which keeps the order, works along: else it would be woken for each block.
+        for _ in 1..threads {
             let (feed, results) = (&feed, results.clone());
             std::thread::Builder::new()
                 .stack_size(stack)
@@ -123,16 +124,29 @@ pub(crate) fn run<E>(
         }
         drop(results);
         let mut order = Order { next: 0, early: BTreeMap::new(), done };
-        // A worker that is gone without the last block has panicked, which the scope hands on.
-        while let Some(desk) = order.take() {
-            let mut desk = desk.map_err(&failed)?;
+        let mut workbench = Workbench::new(work.plan);
+        loop {
+            let done = match order.take() {
+                Some(done) => done,
+                None => match feed.next(false) {
+                    Some((number, read)) => {
+                        order.early.insert(number, workbench.run_read(work, read));
+                        continue;
+                    }
+                    None => match order.wait() {
+                        Some(done) => done,
+                        // A worker that is gone without the last block has panicked, which the scope hands on.
+                        None => return Ok(()),
+                    },
+                },
+            };
+            let mut desk = done.map_err(&failed)?;
             if !commit(&mut desk)? || desk.is_last {
-                break;
+                return Ok(());
             }
             desk.part.clear();
             end.0.free(desk);
         }
-        Ok(())
     })
 }
 
@@ -156,8 +170,9 @@ impl<'f> Feed<'f> {
         self.state.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// Reads the next block: its number, and the desk that it lies on.
-    fn next(&self) -> Option<(u64, io::Result<Desk>)> {
+    /// Reads the next block: its number, and the desk that it lies on. Gives nothing when no more blocks come, or no desk is
+    /// free and it may not wait for one.
+    fn next(&self, waits: bool) -> Option<(u64, io::Result<Desk>)> {
         let mut state = self.lock();
         let mut desk = loop {
             if state.is_over {
@@ -165,6 +180,7 @@ impl<'f> Feed<'f> {
             }
             match state.free.pop() {
                 Some(desk) => break desk,
+                None if !waits => return None,
                 None => {
                     state = self.is_freed.wait(state).unwrap_or_else(PoisonError::into_inner);
                 }
@@ -211,10 +227,18 @@ struct Order {
 }
 
 impl Order {
+    /// What is next, if it is done.
     fn take(&mut self) -> Option<io::Result<Desk>> {
+        self.early.extend(self.done.try_iter());
+        let done = self.early.remove(&self.next)?;
+        self.next += 1;
+        Some(done)
+    }
+
+    /// What is next, waiting until it is done; nothing when nobody is at work.
+    fn wait(&mut self) -> Option<io::Result<Desk>> {
         loop {
-            if let Some(done) = self.early.remove(&self.next) {
-                self.next += 1;
+            if let Some(done) = self.take() {
                 return Some(done);
             }
             let (number, done) = self.done.recv().ok()?;
@@ -227,11 +251,8 @@ fn worker(work: Work<'_>, feed: &Feed<'_>, results: &Sender<(u64, io::Result<Des
     // A worker ends when all have to: at the end of the feed, or by a panic.
     let _end = EndOnDrop(feed);
     let mut workbench = Workbench::new(work.plan);
-    while let Some((number, mut read)) = feed.next() {
-        if let Ok(desk) = &mut read {
-            workbench.run(work, desk);
-        }
-        if results.send((number, read)).is_err() {
+    while let Some((number, read)) = feed.next(true) {
+        if results.send((number, workbench.run_read(work, read))).is_err() {
             return;
         }
     }
@@ -253,6 +274,14 @@ impl Workbench {
             structure: Structure::default(),
             shapes: Shapes::default(),
         }
+    }
+
+    /// Runs over the block on a desk, if it could be read.
+    fn run_read(&mut self, work: Work<'_>, mut read: io::Result<Desk>) -> io::Result<Desk> {
+        if let Ok(desk) = &mut read {
+            self.run(work, desk);
+        }
+        read
     }
 
     /// Runs over the block on a desk.
@@ -279,7 +308,7 @@ fn block(
     if let Some(lines) = lines {
         as_lines(
             lines,
-            std::str::from_utf8(bytes).ok()?,
+            simdutf8::basic::from_utf8(bytes).ok()?,
             part,
             (arena, structure),
             input.document,

@@ -239,6 +239,9 @@ impl Blocks {
 
 /// The part of `bytes` up to the first that is not UTF-8, and how many bytes are wrong there; 0 when none is.
 pub(crate) fn valid_start(bytes: &[u8]) -> (&str, usize) {
+    if let Ok(text) = simdutf8::basic::from_utf8(bytes) {
+        return (text, 0);
+    }
     match std::str::from_utf8(bytes) {
         Ok(text) => (text, 0),
         Err(error) => {

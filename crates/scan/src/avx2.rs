@@ -12,7 +12,8 @@ use std::arch::x86_64::{
 
 use crate::classes::{Classes, LOWER, UPPER};
 use crate::clmul::carry_less;
-use crate::{Finder, Scan, WORD, padded, parity};
+use crate::finder::{Finder, GROUP, Places, parity};
+use crate::{Scan, WORD, Word, padded};
 
 /// The scan, if the processor has the instructions.
 pub(crate) fn scan() -> Option<Scan> {
@@ -21,13 +22,16 @@ pub(crate) fn scan() -> Option<Scan> {
         && is_x86_feature_detected!("bmi2")
         && is_x86_feature_detected!("popcnt")
         && is_x86_feature_detected!("pclmulqdq");
-    has_all.then_some(|text, finder| {
+    has_all.then_some(|text, room, brackets| {
         // SAFETY: this function is handed out only where all of these were detected.
-        unsafe { words(text, finder) }
+        unsafe { words(text, room, brackets) }
     })
 }
 
-words!("avx2,bmi1,bmi2,popcnt,pclmulqdq", carry_less);
+words!(
+    #[target_feature(enable = "avx2,bmi1,bmi2,popcnt,pclmulqdq")]
+    carry_less
+);
 
 #[target_feature(enable = "avx2")]
 #[inline]

@@ -19,19 +19,24 @@
 //! assert_eq!(structure.closing_quote(1), Some(8));
 //! ```
 
-/// The function `words`, which takes a text word by word with these instructions; a call of it is sound only where the
-/// processor has them.
-#[cfg(any(target_arch = "x86_64", target_arch = "aarch64"))]
+/// The function `words`, which finds the structure of a text word by word, perhaps with more instructions; a call of it is
+/// sound only where the processor has these.
 macro_rules! words {
-    ($instructions:literal, $parity:path) => {
-        #[target_feature(enable = $instructions)]
-        fn words(text: &[u8], mut finder: Finder) -> Finder {
-            let (words, rest) = text.as_chunks::<WORD>();
-            for word in words {
-                finder.word(classes(word), |bits| $parity(bits));
-            }
-            if !rest.is_empty() {
-                finder.word(classes(&padded(rest)), parity);
+    ($(#[$instructions:meta])? $parity:path) => {
+        $(#[$instructions])?
+        pub(crate) fn words(text: &[u8], words: &mut [Word], brackets: &mut Vec<u32>) -> Finder {
+            let mut finder = Finder::default();
+            for (bytes, words) in text.chunks(GROUP * WORD).zip(words.chunks_mut(GROUP)) {
+                let mut places = Places::behind(brackets);
+                let (whole, rest) = bytes.as_chunks::<WORD>();
+                let mut words = words.iter_mut();
+                for (bytes, word) in whole.iter().zip(&mut words) {
+                    *word = finder.word(classes(bytes), |bits| $parity(bits), &mut places);
+                }
+                if let (false, Some(word)) = (rest.is_empty(), words.next()) {
+                    *word = finder.word(classes(&padded(rest)), parity, &mut places);
+                }
+                places.keep();
             }
             finder
         }
@@ -45,6 +50,7 @@ mod avx512;
 mod classes;
 #[cfg(target_arch = "x86_64")]
 mod clmul;
+mod finder;
 #[cfg(target_arch = "aarch64")]
 mod neon;
 mod plain;
@@ -53,7 +59,7 @@ mod portable;
 mod sse;
 mod tuned;
 
-use classes::Classes;
+use finder::Finder;
 pub use plain::{CHUNK, is_plain, plain_bytes};
 pub use tuned::{Work, tuned};
 
@@ -61,7 +67,7 @@ pub use tuned::{Work, tuned};
 pub(crate) const WORD: usize = 64;
 
 /// What stands in 64 bytes of a text: a bit a byte, the lowest bit for the first byte.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy, Debug, Default)]
 struct Word {
     /// Quotes that begin or end a text.
     quotes: u64,
@@ -83,8 +89,8 @@ pub struct Structure {
     has_escapes: bool,
 }
 
-/// Finds the classes of each 64 bytes of a text, and hands them on.
-type Scan = fn(&[u8], Finder) -> Finder;
+/// Writes down the structure of a text: its words, of which there are as many as it has, and behind others its brackets.
+type Scan = fn(&[u8], &mut [Word], &mut Vec<u32>) -> Finder;
 
 impl Structure {
     /// The structure of `text`, which begins outside of quotes.
@@ -97,24 +103,19 @@ impl Structure {
 
     /// Finds the structure of another text, in the room of the one before.
     pub fn find(&mut self, text: &[u8]) {
-        self.find_by(ways().next().unwrap_or(portable::scan), text);
+        self.find_by(ways().next().unwrap_or(portable::words), text);
     }
 
     fn find_by(&mut self, scan: Scan, text: &[u8]) {
-        self.words.clear();
         self.brackets.clear();
-        (self.quotes, self.is_plausible, self.has_escapes) = (0, false, false);
         // Places are kept in 32 bits.
-        if u32::try_from(text.len()).is_err() {
-            return;
-        }
-        self.words.reserve(text.len().div_ceil(WORD));
-        let (words, brackets) =
-            (std::mem::take(&mut self.words), std::mem::take(&mut self.brackets));
-        let Finder { words, brackets, quotes, inside, wrong, escapes, .. } =
-            scan(text, Finder { words, brackets, ..Finder::default() });
-        let (is_plausible, has_escapes) = (wrong == 0 && inside == 0, escapes != 0);
-        *self = Self { words, brackets, quotes, is_plausible, has_escapes };
+        let fits = u32::try_from(text.len()).is_ok();
+        self.words.resize(if fits { text.len().div_ceil(WORD) } else { 0 }, Word::default());
+        let text = if fits { text } else { &[] };
+        let found = scan(text, &mut self.words, &mut self.brackets);
+        self.quotes = found.quotes;
+        self.is_plausible = fits && found.is_plausible();
+        self.has_escapes = found.has_escapes();
     }
 
     /// Whether all texts in quotes end and have no control characters in them, and all else is made of characters that
@@ -275,91 +276,6 @@ impl Colons<'_> {
     }
 }
 
-/// Turns classes of bytes into structure, word by word.
-#[derive(Default)]
-pub(crate) struct Finder {
-    words: Vec<Word>,
-    brackets: Vec<u32>,
-    /// Where the next word begins.
-    at: u32,
-    /// How many quotes begin or end a text before it.
-    quotes: u32,
-    /// All ones while a text is open at the end of a word.
-    inside: u64,
-    /// One when the first byte of the next word is escaped.
-    escaped: u64,
-    /// Bytes that cannot stand where they stand.
-    wrong: u64,
-    /// Backslashes.
-    escapes: u64,
-}
-
-impl Finder {
-    /// Takes the next 64 bytes. `parity` is [`parity`], with what instructions there are.
-    #[inline(always)]
-    pub(crate) fn word(&mut self, classes: Classes, parity: impl FnOnce(u64) -> u64) {
-        let mut quotes = classes.quotes;
-        if classes.backslashes | self.escaped != 0 {
-            self.escapes |= classes.backslashes;
-            quotes &= !self.escapes(classes.backslashes);
-        }
-        let text = parity(quotes) ^ self.inside;
-        self.inside = ((text as i64) >> 63) as u64;
-        self.wrong |= classes.controls & text | !(classes.plausible | text);
-        self.words.push(Word { quotes, colons: classes.colons & !text, before: self.quotes });
-        self.quotes += quotes.count_ones();
-        add_bits(classes.brackets & !text, self.at, &mut self.brackets);
-        self.at += WORD as u32;
-    }
-
-    /// The bytes that a backslash escapes.
-    fn escapes(&mut self, mut backslashes: u64) -> u64 {
-        let mut escaped = self.escaped;
-        backslashes &= !self.escaped;
-        self.escaped = 0;
-        while backslashes != 0 {
-            let at = backslashes.trailing_zeros();
-            if at == 63 {
-                self.escaped = 1;
-                break;
-            }
-            escaped |= 2 << at;
-            backslashes &= !(3 << at);
-        }
-        escaped
-    }
-}
-
-/// Ones from each odd bit to the next even one: between quotes, the opening one included.
-#[inline(always)]
-pub(crate) fn parity(mut bits: u64) -> u64 {
-    for shift in [1, 2, 4, 8, 16, 32] {
-        bits ^= bits << shift;
-    }
-    bits
-}
-
-/// Adds the places of the bits that are set, the first of which stands for place `at`.
-#[inline(always)]
-#[allow(unsafe_code, reason = "elements are written before the vector has them")]
-pub(crate) fn add_bits(mut bits: u64, at: u32, places: &mut Vec<u32>) {
-    let count = bits.count_ones() as usize;
-    places.reserve(WORD);
-    let free = places.spare_capacity_mut();
-    // Four at a time, so that how many there are is seldom to guess at.
-    for four in free[..WORD].chunks_exact_mut(4) {
-        for place in four {
-            place.write(at + bits.trailing_zeros());
-            bits &= bits.wrapping_sub(1);
-        }
-        if bits == 0 {
-            break;
-        }
-    }
-    // SAFETY: `count` of the free elements, which are at least a word's bits, were written above.
-    unsafe { places.set_len(places.len() + count) };
-}
-
 /// All ways that this processor has, the fastest first.
 fn ways() -> impl Iterator<Item = Scan> {
     #[cfg(target_arch = "x86_64")]
@@ -368,7 +284,7 @@ fn ways() -> impl Iterator<Item = Scan> {
     let ways = [neon::scan()];
     #[cfg(not(any(target_arch = "x86_64", target_arch = "aarch64")))]
     let ways: [Option<Scan>; 0] = [];
-    ways.into_iter().flatten().chain([portable::scan as Scan])
+    ways.into_iter().flatten().chain([portable::words as Scan])
 }
 
 /// The last bytes of a text, with blanks behind them up to a whole word.

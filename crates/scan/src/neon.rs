@@ -11,17 +11,21 @@ use std::arch::aarch64::{
 use std::arch::is_aarch64_feature_detected;
 
 use crate::classes::{Classes, LOWER, UPPER};
-use crate::{Finder, Scan, WORD, padded, parity};
+use crate::finder::{Finder, GROUP, Places, parity};
+use crate::{Scan, WORD, Word, padded};
 
 /// The scan, if the processor has the instructions.
 pub(crate) fn scan() -> Option<Scan> {
-    is_aarch64_feature_detected!("neon").then_some(|text, finder| {
+    is_aarch64_feature_detected!("neon").then_some(|text, room, brackets| {
         // SAFETY: this function is handed out only where the feature was detected.
-        unsafe { words(text, finder) }
+        unsafe { words(text, room, brackets) }
     })
 }
 
-words!("neon", parity);
+words!(
+    #[target_feature(enable = "neon")]
+    parity
+);
 
 /// A bit for each byte of a half.
 const BITS: [u8; 16] = [1, 2, 4, 8, 16, 32, 64, 128, 1, 2, 4, 8, 16, 32, 64, 128];

@@ -1,7 +1,8 @@
 //! The structure without vector instructions.
 
 use crate::classes::{Classes, is_plausible};
-use crate::{Finder, WORD, padded, parity};
+use crate::finder::{Finder, GROUP, Places, parity};
+use crate::{WORD, Word, padded};
 
 /// The classes of a byte: bits for a quote, a backslash, a bracket, a control character, and a colon.
 const TABLE: [u8; 256] = {
@@ -21,16 +22,7 @@ const TABLE: [u8; 256] = {
     table
 };
 
-pub(crate) fn scan(text: &[u8], mut finder: Finder) -> Finder {
-    let (words, rest) = text.as_chunks::<WORD>();
-    for word in words {
-        finder.word(classes(word), parity);
-    }
-    if !rest.is_empty() {
-        finder.word(classes(&padded(rest)), parity);
-    }
-    finder
-}
+words!(parity);
 
 fn classes(word: &[u8; WORD]) -> Classes {
     let mut classes = Classes::default();

@@ -10,17 +10,21 @@ use std::arch::x86_64::{
 };
 
 use crate::classes::{Classes, LOWER, UPPER};
-use crate::{Finder, Scan, WORD, padded, parity};
+use crate::finder::{Finder, GROUP, Places, parity};
+use crate::{Scan, WORD, Word, padded};
 
 /// The scan, if the processor has the instructions.
 pub(crate) fn scan() -> Option<Scan> {
-    is_x86_feature_detected!("ssse3").then_some(|text, finder| {
+    is_x86_feature_detected!("ssse3").then_some(|text, room, brackets| {
         // SAFETY: this function is handed out only where the feature was detected.
-        unsafe { words(text, finder) }
+        unsafe { words(text, room, brackets) }
     })
 }
 
-words!("ssse3", parity);
+words!(
+    #[target_feature(enable = "ssse3")]
+    parity
+);
 
 #[target_feature(enable = "ssse3")]
 #[inline]

@@ -80,7 +80,7 @@ struct NameAt {
     bracket: usize,
     /// Whether the value is wanted.
     is_wanted: bool,
-    /// Whether there is more to see to than the word.
+    /// Whether there is more to do than to compare the word.
     is_special: bool,
     /// Whether the value may be any scalar; else it begins just so.
     is_open: bool,
@@ -113,6 +113,12 @@ impl<'s> Fit<'s> {
     #[inline]
     pub(super) fn places(&self) -> impl Iterator<Item = (usize, SlotAt)> + use<'s> {
         self.places.iter().copied().zip(self.slots.iter().copied())
+    }
+
+    /// Whether it has a value for each of so many slots.
+    #[inline]
+    pub(super) fn fills(&self, slots: usize) -> bool {
+        self.slots.len() == slots
     }
 
     /// The number of the first bracket behind the record.
@@ -233,10 +239,12 @@ impl Work for Look<'_> {
                     return None;
                 }
                 if name.is_special | has_escapes {
-                    quotes += name.looks_special(text, structure, colon)?;
-                }
-                if name.is_wanted {
-                    *places.next()? = value;
+                    if name.is_wanted {
+                        *places.next()? = value;
+                    }
+                    if name.is_long | name.is_open | has_escapes {
+                        quotes += name.looks_special(text, structure, colon)?;
+                    }
                 }
             }
             // No other member, and no text that has no place there.
@@ -354,7 +362,7 @@ impl NameAt {
             ahead,
             bracket,
             is_wanted,
-            is_special: begin > quotes.0,
+            is_special: is_wanted || begin > quotes.0,
             is_open: false,
             is_long: begin > quotes.0,
             quoted: quoted.into(),

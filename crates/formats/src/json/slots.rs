@@ -5,13 +5,14 @@
 //! escapes, or stands twice; a step into what is no map; anything broken) leaves it to the reader of whole values.
 
 use kyanite_scan::Structure;
-use kyanite_tree::Value;
+use kyanite_tree::{Number, Value};
 
 use super::error::ReadError;
 use super::key::Key;
 use super::members::{Members, Next};
 use super::read::Reader;
 use super::shapes::{Layout, Shapes, SlotAt};
+use super::tokens::number_end;
 use crate::needs::Need;
 
 /// Which members go into which slots.
@@ -199,14 +200,17 @@ impl<'a> Reader<'a> {
         let record = &slots.record;
         let mut layout = None;
         if !record.wanted.is_empty() && shapes.are_useful() {
-            found.fill(Slot::default());
             let known = shapes.fit(self.bytes, structure, opening).and_then(|fit| {
+                if !fit.fills(slots.count) {
+                    found.fill(Slot::default());
+                }
                 for (at, SlotAt { slot, need, depth, bracket }) in fit.places() {
                     // As deep as it is where it is gone through.
                     self.inside = depth;
-                    let read = self.slot_value(need, structure, opening + bracket, at);
+                    let slot = found.get_mut(slot)?;
+                    let read = self.slot_value(need, structure, opening + bracket, at, slot);
                     self.inside = 0;
-                    *found.get_mut(slot)? = read?;
+                    read?;
                 }
                 Some(fit.next())
             });
@@ -286,8 +290,8 @@ impl<'a> Reader<'a> {
             seen |= 1 << position;
             match &wanted.to {
                 To::Slot(slot, need) => {
-                    let read = self.slot_value(*need, structure, members.bracket(), value)?;
-                    *found.get_mut(*slot)? = read;
+                    let slot = found.get_mut(*slot)?;
+                    self.slot_value(*need, structure, members.bracket(), value, slot)?;
                     members.go_on(members.bracket(), self.at);
                 }
                 To::Inside(inner) if bytes[value] == b'{' => {
@@ -305,7 +309,7 @@ impl<'a> Reader<'a> {
         }
     }
 
-    /// Reads the value that begins at byte `at`, and sees what is behind it.
+    /// Reads the value that begins at byte `at` into a slot, and sees what is behind it.
     #[inline]
     fn slot_value(
         &mut self,
@@ -313,26 +317,32 @@ impl<'a> Reader<'a> {
         structure: &Structure,
         bracket: usize,
         at: usize,
-    ) -> Option<Slot<'a>> {
-        let (value, is_as_written) = match *self.bytes.get(at)? {
-            b'"' => {
-                let end = structure.closing_quote(at)?;
-                if structure.has_escapes() && memchr::memchr(b'\\', &self.bytes[at..end]).is_some()
-                {
-                    (self.inner_value(need, bracket, at).ok()?, false)
-                } else {
-                    self.at = end + 1;
-                    (Value::Text(self.origin(at), self.text.get(at + 1..end)?), true)
-                }
-            }
-            b'-' | b'0'..=b'9' => {
-                self.at = at;
-                (Value::Number(self.origin(at), self.number().ok()?), true)
-            }
-            _ => (self.inner_value(need, bracket, at).ok()?, false),
+        slot: &mut Slot<'a>,
+    ) -> Option<()> {
+        let end = match *self.bytes.get(at)? {
+            b'"' => structure.closing_quote(at).filter(|end| {
+                !structure.has_escapes() || memchr::memchr(b'\\', &self.bytes[at..*end]).is_none()
+            }),
+            b'-' | b'0'..=b'9' => Some(number_end(self.bytes, at).ok()?),
+            _ => None,
         };
-        let token = if is_as_written { &self.bytes[at..self.at] } else { &[] };
-        self.goes_on()?;
-        Some(Slot { value: Some(value), token })
+        let Some(end) = end else {
+            let value = self.inner_value(need, bracket, at).ok()?;
+            *slot = Slot { value: Some(value), token: &[] };
+            return self.goes_on();
+        };
+        let origin = self.origin(at);
+        if self.bytes[at] == b'"' {
+            let text = self.text.get(at + 1..end)?;
+            let token = self.bytes.get(at..=end)?;
+            *slot = Slot { value: Some(Value::Text(origin, text)), token };
+            self.at = end + 1;
+        } else {
+            let number = self.text.get(at..end)?;
+            let value = Value::Number(origin, Number::from_checked(number));
+            *slot = Slot { value: Some(value), token: number.as_bytes() };
+            self.at = end;
+        }
+        self.goes_on()
     }
 }
