@@ -307,11 +307,6 @@ impl<'r, 'a> Runner<'r, 'a> {
         Some((self.slots.get(sight.slot)?, sight.steps))
     }
 
-    /// Notes that the member at which a path begins is not there.
-    fn not_in_slot(&mut self, path: usize) {
-        self.session.watch.missed(path, 0, Value::NULL, false);
-    }
-
     /// Goes on with what the batches before have left running.
     pub fn take_up<'g: 'a>(&mut self, kept: &Kept<'g>) {
         self.held = Some(Box::new(kept.running()));
@@ -500,7 +495,7 @@ impl<'r, 'a> Runner<'r, 'a> {
             }
             Some((Some(member), steps)) => self.walk(path, steps, member, visit),
             Some((None, _)) => {
-                self.not_in_slot(path.id);
+                self.session.watch.not_in_slot(path.id);
                 Ok(Flow::Continue(()))
             }
         }

@@ -184,22 +184,23 @@ impl Decimal {
         Self::from_big(a + b, exponent).checked()
     }
 
-    /// Adds `other` to this number.
+    /// Adds the number that `text` is in the grammar of RFC 8259 section 6.
     ///
     /// # Errors
-    /// [`DecimalError::TooLarge`]; the number is then as it was.
+    /// As [`Decimal::parse`], and [`DecimalError::TooLarge`] for the sum; the number is then as it was.
     #[inline]
-    pub fn add_up(&mut self, other: &Self) -> Result<()> {
+    pub fn add_spelled(&mut self, text: &str) -> Result<()> {
         // Sums of numbers with as many places as each other, which is what columns have.
-        if let (Repr::Small(own, places), Repr::Small(more, other_places)) = (&mut self.0, &other.0)
-            && places == other_places
-            && let Some(sum) = own.checked_add(*more)
-            && sum != 0
+        if let (Repr::Small(sum, exponent), Some((more, places))) =
+            (&mut self.0, Self::short(text.as_bytes()))
+            && *exponent == -(places as i64)
+            && let Some(total) = sum.checked_add(i128::from(more))
+            && total != 0
         {
-            *own = sum;
+            *sum = total;
             return Ok(());
         }
-        *self = self.add(other)?;
+        *self = self.add(&Self::parse(text)?)?;
         Ok(())
     }
 

@@ -103,11 +103,11 @@ impl<'a> Reader<'a> {
 #[inline]
 pub(super) fn number_end(bytes: &[u8], at: usize) -> Result<usize, (&'static str, usize)> {
     let digits = |from: usize, missing: &'static str| {
-        let mut at = from;
-        while matches!(bytes.get(at), Some(b'0'..=b'9')) {
-            at += 1;
+        let rest = bytes.get(from..).unwrap_or_default().iter();
+        match rest.take_while(|byte| byte.is_ascii_digit()).count() {
+            0 => Err((missing, from)),
+            count => Ok(from + count),
         }
-        if at == from { Err((missing, at)) } else { Ok(at) }
     };
     let first = at + usize::from(bytes[at] == b'-');
     let mut end = digits(first, "a digit is missing after the minus")?;

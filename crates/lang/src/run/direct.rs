@@ -1,8 +1,10 @@
 //! Turns that do nothing but take members from slots.
 
-use kyanite_formats::json::{self, Style};
+use kyanite_formats::json::{self, Slot, Style};
 use kyanite_tree::{Key, Value};
 
+use super::lines::Lines;
+use super::watch::Watch;
 use super::{Flow, RecordState, Runner};
 use crate::plan::{Cell, ClauseKind, Direct, RecordSource};
 
@@ -23,22 +25,6 @@ impl<'a> Runner<'_, 'a> {
         Some(Flow::Continue(()))
     }
 
-    /// What a path leads to.
-    #[inline]
-    fn cell(&mut self, cell: Cell) -> Option<Value<'a>> {
-        match self.slots.get(cell.slot)?.value {
-            Some(value) => {
-                self.session.watch.met(cell.path);
-                Some(value)
-            }
-            None => {
-                self.session.watch.asked(cell.path);
-                self.not_in_slot(cell.path);
-                None
-            }
-        }
-    }
-
     fn turn_into_group(
         &mut self,
         state: &mut RecordState,
@@ -49,54 +35,66 @@ impl<'a> Runner<'_, 'a> {
         let ClauseKind::GroupBy { folds: Some(folds), .. } = &repeat.clauses.get(1)?.kind else {
             return None;
         };
-        // What no group goes by is said where it is evaluated.
-        let is_scalar = |key: &Cell| {
-            let value = self.slots.get(key.slot).and_then(|slot| slot.value);
-            !matches!(value, Some(Value::List(..) | Value::Map(..) | Value::Element(..)))
-        };
-        if !keys.iter().all(is_scalar) {
-            return None;
-        }
-        let (mut values, mut key) = std::mem::take(&mut self.group_room);
+        let (slots, watch) = (self.slots.as_slice(), &mut self.session.watch);
+        let (values, key) = &mut self.group_room;
         values.clear();
         key.clear();
         for cell in keys {
-            let value = self.cell(*cell);
+            let value = cell.value(slots, watch);
+            // What no group goes by is said where it is evaluated.
+            if matches!(value, Some(Value::List(..) | Value::Map(..) | Value::Element(..))) {
+                return None;
+            }
             values.push(value);
-            Key::add_optional_to(value, &mut key);
+            Key::add_optional_to(value, key);
         }
-        let group = state.tally.folded.of_key(&key, &values, folds);
+        let group = state.tally.folded.of_key(key, values, folds);
         for (item, running) in items.iter().zip(&mut group.folds) {
             match item {
                 None => running.count(),
                 Some(cell) => {
-                    if let Some(value) = self.cell(*cell) {
+                    if let Some(value) = cell.value(slots, watch) {
                         running.add(value);
                     }
                 }
             }
         }
-        self.group_room = (values, key);
         Some(())
     }
 
     fn turn_into_line(&mut self, cells: &[Cell]) -> Option<()> {
-        let mut lines = self.lines.take()?;
-        let before = lines.out.len();
-        lines.out.push(b'{');
-        for (name, cell) in lines.names.names.iter().zip(cells) {
+        let Lines { names, out, count } = self.lines.as_mut()?;
+        let before = out.len();
+        out.push(b'{');
+        for (name, cell) in names.names.iter().zip(cells) {
             // A member that is not there is left out.
-            let Some(value) = self.cell(*cell) else { continue };
-            let is_first = lines.out.len() == before + 1;
-            lines.out.extend_from_slice(&name.written[usize::from(is_first)..]);
+            let watch = &mut self.session.watch;
+            let Some(value) = cell.value(&self.slots, watch) else { continue };
+            let is_first = out.len() == before + 1;
+            out.extend_from_slice(&name.written[usize::from(is_first)..]);
             match self.slots.get(cell.slot) {
-                Some(slot) if !slot.token.is_empty() => lines.out.extend_from_slice(slot.token),
-                _ => json::write(value, Style::Compact, &mut lines.out),
+                Some(slot) if !slot.token.is_empty() => out.extend_from_slice(slot.token),
+                _ => json::write(value, Style::Compact, out),
             }
         }
-        lines.out.extend_from_slice(b"}\n");
-        lines.count += 1;
-        self.lines = Some(lines);
+        out.extend_from_slice(b"}\n");
+        *count += 1;
         Some(())
+    }
+}
+
+impl Cell {
+    /// What the path leads to.
+    #[inline]
+    fn value<'a>(&self, slots: &[Slot<'a>], watch: &mut Watch) -> Option<Value<'a>> {
+        let value = slots.get(self.slot)?.value;
+        match value {
+            Some(_) => watch.met(self.path),
+            None => {
+                watch.asked(self.path);
+                watch.not_in_slot(self.path);
+            }
+        }
+        value
     }
 }

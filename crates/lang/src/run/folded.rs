@@ -185,7 +185,7 @@ impl<'a> Runner<'_, 'a> {
             return match member {
                 Some(member) => self.fold_nodes(path, steps, member, running),
                 None => {
-                    self.not_in_slot(path.id);
+                    self.session.watch.not_in_slot(path.id);
                     Ok(())
                 }
             };

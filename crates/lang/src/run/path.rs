@@ -27,7 +27,7 @@ impl<'a> Runner<'_, 'a> {
             return match member {
                 Some(member) => self.steps(path, steps, member),
                 None => {
-                    self.not_in_slot(path.id);
+                    self.session.watch.not_in_slot(path.id);
                     Ok(None)
                 }
             };
@@ -160,7 +160,7 @@ impl<'a> Runner<'_, 'a> {
             Some(start) => self.walk(path, steps, start, visit),
             None => {
                 if steps > 0 {
-                    self.not_in_slot(path.id);
+                    self.session.watch.not_in_slot(path.id);
                 }
                 Ok(ControlFlow::Continue(()))
             }

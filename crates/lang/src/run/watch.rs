@@ -130,6 +130,11 @@ impl Watch {
         }
     }
 
+    /// The member at which a path begins is not there.
+    pub(super) fn not_in_slot(&mut self, path: usize) {
+        self.missed(path, 0, Value::NULL, false);
+    }
+
     /// The list of records that a path goes through had `count` items.
     pub(super) fn ended(&mut self, path: usize, count: u64) {
         let watch = &mut self.paths[path];

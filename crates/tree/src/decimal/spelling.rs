@@ -14,8 +14,9 @@ impl Decimal {
     /// # Errors
     /// [`DecimalError::Malformed`], or [`DecimalError::TooLarge`] past [`MAX_DIGITS`] digits.
     pub fn parse(text: &str) -> Result {
-        if let Some(short) = Self::parse_short(text.as_bytes()) {
-            return Ok(short);
+        if let Some((coefficient, places)) = Self::short(text.as_bytes()) {
+            let exponent = if coefficient == 0 { 0 } else { -(places as i64) };
+            return Ok(Self(Repr::Small(i128::from(coefficient), exponent)));
         }
         let (mantissa, exponent) = match text.find(['e', 'E']) {
             Some(at) => {
@@ -52,11 +53,11 @@ impl Decimal {
         Ok(Self(Repr::Small(coefficient, if coefficient == 0 { 0 } else { exponent })))
     }
 
-    /// A number of few digits without an exponent.
+    /// A number of few digits without an exponent: its coefficient, and how many digits stand behind the point.
     #[inline]
-    fn parse_short(text: &[u8]) -> Option<Self> {
-        /// So many digits fit 64 bits.
-        const MOST: usize = 19;
+    pub(super) fn short(text: &[u8]) -> Option<(i64, usize)> {
+        /// So many digits fit 63 bits.
+        const MOST: usize = 18;
         let (is_negative, digits) = match text {
             [b'-', digits @ ..] => (true, digits),
             digits => (false, digits),
@@ -64,17 +65,19 @@ impl Decimal {
         if digits.len() > MOST {
             return None;
         }
-        let (mut coefficient, mut point) = (0_u64, digits.len());
+        let (mut coefficient, mut point) = (0_i64, digits.len());
         for (at, byte) in digits.iter().enumerate() {
-            match byte {
-                b'0'..=b'9' => coefficient = coefficient * 10 + u64::from(byte - b'0'),
-                b'.' if point == digits.len() => point = at,
-                _ => return None,
+            let digit = byte.wrapping_sub(b'0');
+            if digit < 10 {
+                coefficient = coefficient * 10 + i64::from(digit);
+            } else if *byte == b'.' && point == digits.len() {
+                point = at;
+            } else {
+                return None;
             }
         }
-        let fraction = digits.len().saturating_sub(point + 1);
-        let signed = if is_negative { -i128::from(coefficient) } else { i128::from(coefficient) };
-        Some(Self(Repr::Small(signed, if coefficient == 0 { 0 } else { -(fraction as i64) })))
+        let places = digits.len().saturating_sub(point + 1);
+        Some((if is_negative { -coefficient } else { coefficient }, places))
     }
 
     /// The number that a text from elsewhere spells: a sign, digits (zeros in front are allowed), a fraction and an
