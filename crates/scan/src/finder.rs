@@ -40,9 +40,10 @@ impl Finder {
     #[inline(always)]
     pub(crate) fn word(
         &mut self,
+        bytes: &[u8; WORD],
         classes: Classes,
         parity: impl FnOnce(u64) -> u64,
-        brackets: &mut Places<'_>,
+        brackets: &mut More<'_>,
     ) -> Word {
         let mut quotes = classes.quotes;
         if classes.backslashes | self.escaped != 0 {
@@ -52,7 +53,7 @@ impl Finder {
         let text = parity(quotes) ^ self.inside;
         self.inside = ((text as i64) >> 63) as u64;
         self.wrong |= classes.controls & text | !(classes.plausible | text);
-        brackets.add(classes.brackets & !text, self.at);
+        brackets.add(classes.brackets & !text, bytes, self.at);
         let word = Word { quotes, colons: classes.colons & !text, before: self.quotes };
         self.quotes += quotes.count_ones();
         self.at += WORD as u32;
@@ -87,30 +88,50 @@ pub(crate) fn parity(mut bits: u64) -> u64 {
     bits
 }
 
-/// Room for places behind those of a list.
-pub(crate) struct Places<'p> {
-    list: &'p mut Vec<u32>,
+/// Brackets outside of texts, in order.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Brackets {
+    /// The bytes at which they stand.
+    pub(crate) places: Vec<u32>,
+    /// The bytes that they are.
+    pub(crate) kinds: Vec<u8>,
+}
+
+impl Brackets {
+    pub(crate) fn clear(&mut self) {
+        self.places.clear();
+        self.kinds.clear();
+    }
+}
+
+/// Room for the brackets of a group of words, behind others.
+pub(crate) struct More<'b> {
+    behind: &'b mut Brackets,
     /// How many were added.
     count: usize,
 }
 
-impl<'p> Places<'p> {
-    /// Room for as many places as a group of words has bytes.
-    pub(crate) fn behind(list: &'p mut Vec<u32>) -> Self {
-        list.reserve(GROUP * WORD);
-        Self { list, count: 0 }
+impl<'b> More<'b> {
+    pub(crate) fn behind(behind: &'b mut Brackets) -> Self {
+        behind.places.reserve(GROUP * WORD);
+        behind.kinds.reserve(GROUP * WORD);
+        Self { behind, count: 0 }
     }
 
-    /// Adds the places of the bits that are set, the first of which stands for place `at`.
+    /// Adds the bytes of a word whose bits are set; the first of the word stands at place `at`.
     #[inline(always)]
-    fn add(&mut self, mut bits: u64, at: u32) {
+    fn add(&mut self, mut bits: u64, word: &[u8; WORD], at: u32) {
         let count = bits.count_ones() as usize;
-        let free: &mut [MaybeUninit<u32>] =
-            &mut self.list.spare_capacity_mut()[self.count..self.count + WORD];
+        let room = self.count..self.count + WORD;
+        let places: &mut [MaybeUninit<u32>] =
+            &mut self.behind.places.spare_capacity_mut()[room.clone()];
+        let kinds: &mut [MaybeUninit<u8>] = &mut self.behind.kinds.spare_capacity_mut()[room];
         // Four at a time, so that how many there are is seldom to guess at.
-        for four in free.chunks_exact_mut(4) {
-            for place in four {
-                place.write(at + bits.trailing_zeros());
+        for (places, kinds) in places.chunks_exact_mut(4).zip(kinds.chunks_exact_mut(4)) {
+            for (place, kind) in places.iter_mut().zip(kinds) {
+                let bit = bits.trailing_zeros();
+                place.write(at + bit);
+                kind.write(word[bit as usize % WORD]);
                 bits &= bits.wrapping_sub(1);
             }
             if bits == 0 {
@@ -120,13 +141,18 @@ impl<'p> Places<'p> {
         self.count += count;
     }
 
-    /// Puts what was added into the list.
-    #[allow(unsafe_code, reason = "elements are written before the list has them")]
+    /// Puts what was added into the lists.
+    #[allow(unsafe_code, reason = "elements are written before the lists have them")]
     pub(crate) fn keep(self) {
-        let length = self.list.len() + self.count;
-        assert!(length <= self.list.capacity(), "places are added where there is room");
-        // SAFETY: so many elements behind those of the list were written, since each call of `add` writes as many as it
-        // counts, one behind the other, from where the call before ended; and the list has room for them.
-        unsafe { self.list.set_len(length) };
+        let Brackets { places, kinds } = self.behind;
+        let length = places.len() + self.count;
+        let fits = length <= places.capacity() && length <= kinds.capacity();
+        assert!(fits && places.len() == kinds.len(), "brackets are added where there is room");
+        // SAFETY: so many elements behind those of either list were written, since each call of `add` writes at least as many
+        // as it counts, from where those that were counted before end; and the lists have room for them.
+        unsafe {
+            places.set_len(length);
+            kinds.set_len(length);
+        }
     }
 }

@@ -14,7 +14,7 @@
 //! // The brackets are the opening one and that of the list; the first colon stands between them.
 //! assert_eq!((structure.bracket(0), structure.bracket(1)), (Some(0), Some(11)));
 //! assert_eq!(structure.colons(0).next_before(11), Some(9));
-//! let end = structure.container_end(text, 1, 10).and_then(|end| structure.bracket(end));
+//! let end = structure.container_end(1, 10).and_then(|end| structure.bracket(end));
 //! assert_eq!(end, Some(46));
 //! assert_eq!(structure.closing_quote(1), Some(8));
 //! ```
@@ -24,19 +24,20 @@
 macro_rules! words {
     ($(#[$instructions:meta])? $parity:path) => {
         $(#[$instructions])?
-        pub(crate) fn words(text: &[u8], words: &mut [Word], brackets: &mut Vec<u32>) -> Finder {
+        pub(crate) fn words(text: &[u8], words: &mut [Word], brackets: &mut Brackets) -> Finder {
             let mut finder = Finder::default();
             for (bytes, words) in text.chunks(GROUP * WORD).zip(words.chunks_mut(GROUP)) {
-                let mut places = Places::behind(brackets);
+                let mut more = More::behind(brackets);
                 let (whole, rest) = bytes.as_chunks::<WORD>();
                 let mut words = words.iter_mut();
                 for (bytes, word) in whole.iter().zip(&mut words) {
-                    *word = finder.word(classes(bytes), |bits| $parity(bits), &mut places);
+                    *word = finder.word(bytes, classes(bytes), |bits| $parity(bits), &mut more);
                 }
                 if let (false, Some(word)) = (rest.is_empty(), words.next()) {
-                    *word = finder.word(classes(&padded(rest)), parity, &mut places);
+                    let bytes = padded(rest);
+                    *word = finder.word(&bytes, classes(&bytes), parity, &mut more);
                 }
-                places.keep();
+                more.keep();
             }
             finder
         }
@@ -59,7 +60,7 @@ mod portable;
 mod sse;
 mod tuned;
 
-use finder::Finder;
+use finder::{Brackets, Finder};
 pub use plain::{CHUNK, is_plain, plain_bytes};
 pub use tuned::{Work, tuned};
 
@@ -81,8 +82,7 @@ struct Word {
 #[derive(Clone, Debug, Default)]
 pub struct Structure {
     words: Vec<Word>,
-    /// The bytes at which brackets stand outside texts.
-    brackets: Vec<u32>,
+    brackets: Brackets,
     /// How many quotes begin or end a text.
     quotes: u32,
     is_plausible: bool,
@@ -90,7 +90,7 @@ pub struct Structure {
 }
 
 /// Writes down the structure of a text: its words, of which there are as many as it has, and behind others its brackets.
-type Scan = fn(&[u8], &mut [Word], &mut Vec<u32>) -> Finder;
+type Scan = fn(&[u8], &mut [Word], &mut Brackets) -> Finder;
 
 impl Structure {
     /// The structure of `text`, which begins outside of quotes.
@@ -135,19 +135,21 @@ impl Structure {
     #[inline]
     #[must_use]
     pub fn brackets(&self, numbers: std::ops::Range<usize>) -> Option<&[u32]> {
-        self.brackets.get(numbers)
+        self.brackets.places.get(numbers)
     }
 
     /// Where the bracket of that number stands.
     #[inline]
     #[must_use]
     pub fn bracket(&self, number: usize) -> Option<usize> {
-        self.brackets.get(number).map(|at| *at as usize)
+        self.brackets.places.get(number).map(|at| *at as usize)
     }
 
-    /// The bytes of `text` that the brackets are.
-    pub fn bracket_bytes<'t>(&'t self, text: &'t [u8]) -> impl Iterator<Item = u8> + 't {
-        self.brackets.iter().map(|at| text.get(*at as usize).copied().unwrap_or_default())
+    /// The bytes that the brackets from that number on are.
+    #[inline]
+    #[must_use]
+    pub fn kinds(&self, from: usize) -> &[u8] {
+        self.brackets.kinds.get(from..).unwrap_or_default()
     }
 
     /// The colons from byte `from` on.
@@ -166,9 +168,9 @@ impl Structure {
         const STEPS: usize = 8;
         let from = if self.bracket(near).is_some_and(|bracket| bracket <= at) { near } else { 0 };
         let is_behind = |number: &usize| self.bracket(*number).is_none_or(|bracket| bracket >= at);
-        let number = (from..from + STEPS)
-            .find(is_behind)
-            .unwrap_or_else(|| self.brackets.partition_point(|bracket| (*bracket as usize) < at));
+        let number = (from..from + STEPS).find(is_behind).unwrap_or_else(|| {
+            self.brackets.places.partition_point(|bracket| (*bracket as usize) < at)
+        });
         (self.bracket(number) == Some(at)).then_some(number)
     }
 
@@ -216,17 +218,17 @@ impl Structure {
         Some(at * WORD + (63 - quotes.leading_zeros() as usize))
     }
 
-    /// The number of the bracket that closes the list or map of `text` that the bracket of number `opening` opens; `None` when
-    /// there is none, when brackets are crossed, or when more than `depth` of them, or 64, are open at once.
+    /// The number of the bracket that closes the list or map that the bracket of number `opening` opens; `None` when there is
+    /// none, when brackets are crossed, or when more than `depth` of them, or 64, are open at once.
     #[inline]
     #[must_use]
-    pub fn container_end(&self, text: &[u8], opening: usize, depth: usize) -> Option<usize> {
+    pub fn container_end(&self, opening: usize, depth: usize) -> Option<usize> {
         // The open brackets, one bit each: whether it is a curly one. Which bracket comes next is nothing to guess at, so that
         // all kinds go one way: one bit of a bracket says whether it closes, another whether it is curly.
         let (mut curly, mut open, mut crossed) = (0_u64, 0_usize, 0_u64);
         let depth = depth.min(u64::BITS as usize);
-        for (number, at) in self.brackets.iter().enumerate().skip(opening) {
-            let byte = u64::from(*text.get(*at as usize)?);
+        for (distance, kind) in self.kinds(opening).iter().enumerate() {
+            let byte = u64::from(*kind);
             let (closes, is_curly) = (byte >> 2 & 1, byte >> 5 & 1);
             let opens = closes ^ 1;
             crossed |= closes & (curly ^ is_curly);
@@ -237,7 +239,7 @@ impl Structure {
                 return None;
             }
             if open == 0 {
-                return (crossed == 0).then_some(number);
+                return (crossed == 0).then_some(opening + distance);
             }
         }
         None
@@ -348,7 +350,9 @@ mod tests {
                 found.find_by(way, &text);
                 prop_assert_eq!(bits(&found.words, |word| word.quotes), quotes.clone());
                 prop_assert_eq!(bits(&found.words, |word| word.colons), colons.clone());
-                prop_assert_eq!(&found.brackets, &brackets);
+                prop_assert_eq!(&found.brackets.places, &brackets);
+                let kinds: Vec<u8> = brackets.iter().map(|at| text[*at as usize]).collect();
+                prop_assert_eq!(found.kinds(0), kinds);
                 prop_assert_eq!(found.is_plausible(), is_plausible);
                 prop_assert_eq!(found.has_escapes(), text.contains(&b'\\'));
             }
@@ -359,7 +363,7 @@ mod tests {
             let structure = Structure::of(text.as_bytes());
             prop_assert_eq!(
                 structure.number_at(at, near),
-                structure.brackets.iter().position(|bracket| *bracket as usize == at)
+                structure.brackets.places.iter().position(|bracket| *bracket as usize == at)
             );
             let quotes = bits(&structure.words, |word| word.quotes);
             let colons = bits(&structure.words, |word| word.colons);
@@ -371,9 +375,6 @@ mod tests {
                 structure.quotes_between(at, at + near) as usize,
                 quotes.iter().filter(|quote| (at..at + near).contains(*quote)).count()
             );
-            let bytes: Vec<u8> = structure.bracket_bytes(text.as_bytes()).collect();
-            prop_assert!(bytes.iter().all(|byte| matches!(byte, b'[' | b']' | b'{' | b'}')), "{bytes:?}");
-            prop_assert_eq!(bytes.len(), structure.brackets.len());
             prop_assert_eq!(structure.is_quote(at), quotes.contains(&at));
             prop_assert_eq!(
                 structure.closing_quote(at),
@@ -385,7 +386,7 @@ mod tests {
                     quotes.iter().copied().rev().find(|quote| *quote < at)
                 );
             }
-            if let Some(end) = structure.container_end(text.as_bytes(), near, depth) {
+            if let Some(end) = structure.container_end(near, depth) {
                 prop_assert!(end > near && structure.bracket(end).is_some());
             }
         }
@@ -406,7 +407,7 @@ mod tests {
             ("]", 9, None),
         ] {
             let structure = Structure::of(text.as_bytes());
-            let found = structure.container_end(text.as_bytes(), 0, depth);
+            let found = structure.container_end(0, depth);
             assert_eq!(found.and_then(|end| structure.bracket(end)), end, "{text}");
         }
     }

@@ -11,7 +11,7 @@ use std::arch::aarch64::{
 use std::arch::is_aarch64_feature_detected;
 
 use crate::classes::{Classes, LOWER, UPPER};
-use crate::finder::{Finder, GROUP, Places, parity};
+use crate::finder::{Brackets, Finder, GROUP, More, parity};
 use crate::{Scan, WORD, Word, padded};
 
 /// The scan, if the processor has the instructions.

@@ -1,7 +1,7 @@
 //! The structure without vector instructions.
 
 use crate::classes::{Classes, is_plausible};
-use crate::finder::{Finder, GROUP, Places, parity};
+use crate::finder::{Brackets, Finder, GROUP, More, parity};
 use crate::{WORD, Word, padded};
 
 /// The classes of a byte: bits for a quote, a backslash, a bracket, a control character, and a colon.

@@ -10,7 +10,7 @@ use std::arch::x86_64::{
 };
 
 use crate::classes::{Classes, LOWER, UPPER};
-use crate::finder::{Finder, GROUP, Places, parity};
+use crate::finder::{Brackets, Finder, GROUP, More, parity};
 use crate::{Scan, WORD, Word, padded};
 
 /// The scan, if the processor has the instructions.

@@ -215,7 +215,7 @@ impl Frame {
             Reach { at, near: 0 }
         });
         let opening = self.structure.number_at(at - first, near)?;
-        let closing = self.structure.container_end(&bytes[first..], opening, DEPTH)?;
+        let closing = self.structure.container_end(opening, DEPTH)?;
         *from = Some(Reach { at: first, near: closing + 1 });
         Some(first + self.structure.bracket(closing)? + 1)
     }

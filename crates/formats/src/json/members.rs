@@ -79,7 +79,7 @@ impl<'s, const CHECKED: bool> Members<'s, CHECKED> {
     fn look(&mut self) -> Option<Next> {
         let (bytes, structure) = (self.bytes, self.structure);
         if self.is_open {
-            let end = structure.container_end(bytes, self.bracket, self.depth)?;
+            let end = structure.container_end(self.bracket, self.depth)?;
             self.pass(end + 1, structure.bracket(end)?);
         }
         let bracket = structure.bracket(self.bracket)?;

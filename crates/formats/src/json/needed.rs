@@ -18,7 +18,7 @@ impl<'a> Reader<'a> {
         let end = match self.bytes.get(self.at) {
             Some(b'"') => structure.closing_quote(self.at),
             _ => structure.number_at(self.at, self.mark).and_then(|opening| {
-                let end = structure.container_end(self.bytes, opening, self.depth_left())?;
+                let end = structure.container_end(opening, self.depth_left())?;
                 self.mark = end;
                 structure.bracket(end)
             }),
@@ -86,7 +86,7 @@ impl<'a> Reader<'a> {
     ) -> Result<Option<usize>, ReadError> {
         let bytes = self.bytes;
         if names.is_empty() {
-            return Ok(structure.container_end(bytes, opening, self.depth_left() + 1));
+            return Ok(structure.container_end(opening, self.depth_left() + 1));
         }
         let mut members = Members::<true>::new(bytes, structure, opening, self.depth_left());
         loop {

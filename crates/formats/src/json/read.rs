@@ -119,8 +119,6 @@ pub struct Reader<'a> {
     pub(super) aside: Option<&'a Structure>,
     /// Room for looking at values that are handed on as they stand.
     pub(super) room: compact::Room,
-    /// Whether the brackets of the text have been taken for telling shapes apart.
-    pub(super) has_kinds: bool,
     /// How many maps the value is in beside those that are open.
     pub(super) inside: usize,
     /// A condition that most records fail.
@@ -166,7 +164,6 @@ impl<'a> Reader<'a> {
             structure: None,
             aside: None,
             room: compact::Room::default(),
-            has_kinds: false,
             inside: 0,
             sieve: None,
             sifted: 0,

@@ -4,8 +4,6 @@
 //! A shape is learned of a record that was [gone through](super::slots). Two shapes never fit the same record, since the
 //! brackets of a record close at its end and not before.
 
-use std::ops::Range;
-
 use kyanite_scan::{Structure, Work, tuned};
 
 use crate::needs::Need;
@@ -22,11 +20,9 @@ const PATIENCE: u32 = 200;
 /// As many brackets as are compared at once.
 const CHUNK: usize = 32;
 
-/// The shapes of records so far, and the brackets of the text under way.
+/// The shapes of records so far.
 #[derive(Debug, Default)]
 pub struct Shapes {
-    /// The bytes that its brackets are, and zeros behind them.
-    kinds: Vec<u8>,
     shapes: Vec<Shape>,
     /// Records that fit no shape, less those that fit one.
     misses: u32,
@@ -134,15 +130,6 @@ type Chunk = [u128; CHUNK / 16];
 const WORD: usize = 16;
 
 impl Shapes {
-    /// Begins with another text.
-    pub(super) fn begin(&mut self, structure: &Structure, text: &[u8]) {
-        self.kinds.clear();
-        if self.are_useful() {
-            self.kinds.extend(structure.bracket_bytes(text));
-            self.kinds.resize(self.kinds.len() + CHUNK, 0);
-        }
-    }
-
     /// Whether it is worth while to look for shapes.
     #[inline]
     pub(super) fn are_useful(&self) -> bool {
@@ -163,8 +150,8 @@ impl Shapes {
         structure: &Structure,
         opening: usize,
     ) -> Option<Fit<'_>> {
-        let kinds = self.kinds.get(opening..)?;
-        let first = chunk(kinds)?;
+        let kinds = structure.kinds(opening);
+        let first = chunk(kinds);
         let places = &mut self.places;
         let Shape { kinds, layout, .. } = self.shapes.iter().find(|shape| {
             let Shape { kinds: own, layout, .. } = shape;
@@ -179,15 +166,11 @@ impl Shapes {
     }
 
     /// Keeps the layout of the record between two brackets.
-    pub(super) fn learn(&mut self, layout: Layout, brackets: Range<usize>) {
-        let Some(kinds) = self.kinds.get(brackets).filter(|kinds| kinds.len() <= LONGEST) else {
+    pub(super) fn learn(&mut self, layout: Layout, kinds: &[u8]) {
+        if kinds.len() > LONGEST {
             return;
-        };
-        let (mut first, mut mask) = ([0; CHUNK], [0; CHUNK]);
-        for (at, kind) in kinds.iter().take(CHUNK).enumerate() {
-            (first[at], mask[at]) = (*kind, 0xFF);
         }
-        let (Some(first), Some(mask)) = (chunk(&first), chunk(&mask)) else { return };
+        let mask = chunk(&vec![0xFF; kinds.len()]);
         if self.places.len() < layout.slots.len() {
             self.places.resize(layout.slots.len(), 0);
         }
@@ -196,15 +179,21 @@ impl Shapes {
             return;
         }
         if self.shapes.len() < MOST {
-            self.shapes.push(Shape { kinds: kinds.to_vec(), first, mask, layout });
+            self.shapes.push(Shape { kinds: kinds.to_vec(), first: chunk(kinds), mask, layout });
         }
     }
 }
 
+/// The first of these kinds, and zeros where there are none.
 #[inline]
-fn chunk(kinds: &[u8]) -> Option<Chunk> {
-    let (words, _) = kinds.first_chunk::<CHUNK>()?.as_chunks::<16>();
-    Some([u128::from_ne_bytes(*words.first()?), u128::from_ne_bytes(*words.get(1)?)])
+fn chunk(kinds: &[u8]) -> Chunk {
+    let first = kinds.first_chunk::<CHUNK>().copied().unwrap_or_else(|| {
+        let mut first = [0; CHUNK];
+        first[..kinds.len()].copy_from_slice(kinds);
+        first
+    });
+    let (words, _) = first.as_chunks::<16>();
+    std::array::from_fn(|at| words.get(at).map_or(0, |word| u128::from_ne_bytes(*word)))
 }
 
 /// Whether a record has a layout, and where its wanted values begin.

@@ -163,9 +163,6 @@ impl<'a> Reader<'a> {
             return Ok(None);
         }
         if let (b'{', Some(structure)) = (self.bytes[self.at], self.structure) {
-            if !std::mem::replace(&mut self.has_kinds, true) {
-                shapes.begin(structure, self.bytes);
-            }
             let (start, duplicates) = (self.at, self.duplicates.len());
             if let Some(opening) = structure.number_at(start, self.mark)
                 && self.fill_slots(slots, structure, opening, shapes, found).is_some()
@@ -226,7 +223,7 @@ impl<'a> Reader<'a> {
         let closing = self.fill(record, structure, opening, found, &mut draft)?;
         (self.at, self.mark) = (structure.bracket(closing)? + 1, closing + 1);
         if let Some(Draft { layout, .. }) = draft {
-            shapes.learn(layout, opening..closing + 1);
+            shapes.learn(layout, structure.kinds(opening).get(..=closing - opening)?);
         }
         Some(())
     }
@@ -249,7 +246,7 @@ impl<'a> Reader<'a> {
     ) -> Option<usize> {
         let bytes = self.bytes;
         if level.wanted.is_empty() {
-            return structure.container_end(bytes, opening, self.depth_left());
+            return structure.container_end(opening, self.depth_left());
         }
         self.push_open(structure.bracket(opening)?, true).ok()?;
         let mut members = Members::<true>::new(bytes, structure, opening, self.depth_left());
