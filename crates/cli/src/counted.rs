@@ -33,6 +33,12 @@ impl Sink for Counted<'_> {
         }
     }
 
+    fn pause(&mut self) {
+        if let Some(sink) = &mut self.sink {
+            sink.pause();
+        }
+    }
+
     fn is_closed(&self) -> bool {
         self.sink.as_ref().is_some_and(|sink| sink.is_closed())
     }

@@ -155,6 +155,8 @@ impl Sink for Apart {
 
     fn end_items(&mut self) {}
 
+    fn pause(&mut self) {}
+
     fn is_closed(&self) -> bool {
         self.failed.is_some()
     }

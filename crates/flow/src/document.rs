@@ -13,7 +13,7 @@ use kyanite_tree::{Arena, Location, Origin, Passed, Problem, Spot, Step, Value, 
 
 use crate::failed::{Events, Failed, Repeated};
 use crate::input::{Beginning, Input, InputOptions, Limited, Source, cannot_read};
-use crate::records::{Block, InputPart, Next, Records};
+use crate::records::{Block, InputPart, Next, Records, Then};
 
 /// A text that documents are read from, by the number that origins have.
 #[derive(Clone, Copy)]
@@ -170,7 +170,7 @@ impl<'a> Library<'a> {
             .map_err(|error| Failed::Input(error.problem(name, text.as_bytes())))?;
         duplicates
             .tell(beginning.duplicates, events, |offset| self.spot(Origin::new(document, offset)));
-        let block = Block { bytes: text.as_bytes(), is_last: true };
+        let block = Block { bytes: text.as_bytes(), then: Then::End };
         let input = InputPart { name, format, document, before: Passed::default() };
         let mut records =
             Records::new(block, beginning.from, input, beginning.layout, self.arena, None);

@@ -13,6 +13,7 @@ use kyanite_tree::{Arena, Problem, Spot};
 
 use crate::compression::Compression;
 use crate::fetch::{self, Fetch};
+use crate::live::{self, Live};
 use crate::records::{Blocks, Framing, SMALL};
 use crate::transcode::{Utf16, is_utf16};
 use crate::{Bytes, Failed};
@@ -220,12 +221,17 @@ pub(crate) struct Source {
     /// Its first bytes, which the reader gives again.
     pub(crate) head: Vec<u8>,
     pub(crate) reader: Bytes,
+    /// Tells when no more bytes come for now, if that may be.
+    pub(crate) live: Option<Live>,
     /// The items of its list in place of its bytes, when these are what is run over.
     pub(crate) items: Option<Box<Blocks>>,
 }
 
 /// How much of an input is looked at to tell its format.
-const HEAD: u64 = 16 * 1024;
+const HEAD: usize = 16 * 1024;
+
+/// How many bytes tell compressions and encodings.
+const SIGNATURE: usize = 4;
 
 impl Source {
     /// Opens an input and settles its format.
@@ -233,20 +239,27 @@ impl Source {
         let name = input.name();
         let refuse = |error: io::Error| Failed::Input(cannot_read(&name, &error));
         let mut media_type = None;
-        let reader: Bytes = match input {
-            Input::Standard => Box::new(io::stdin()),
-            Input::File(path) => Box::new(open_file(path, &name)?),
+        let (reader, mut live): (Bytes, _) = match input {
+            Input::Standard => live::standard_input().map_err(refuse)?,
+            Input::File(path) => {
+                let file = open_file(path, &name)?;
+                let live = Live::of(&file);
+                (Box::new(file), live)
+            }
             Input::Url(url) => {
                 let answer = fetch::get(url, &options.fetch)?;
                 media_type = answer.media_type;
-                Box::new(Limited::new(answer.reader, options.size))
+                (Box::new(Limited::new(answer.reader, options.size)), None)
             }
         };
-        let (head, reader) = peek(reader).map_err(refuse)?;
+        // Where the format is known nothing has to be waited for to find it out.
+        let is_known = input.format_by_name(options.from).is_some();
+        let (head, reader) = peek(reader, live.as_ref().filter(|_| is_known)).map_err(refuse)?;
         let (head, reader) = match Compression::of_content(&head) {
             Some(compression) => {
+                live = None;
                 let opened = compression.reader(Box::new(BufReader::new(reader)));
-                opened.and_then(peek).map_err(refuse)?
+                opened.and_then(|reader| peek(reader, None)).map_err(refuse)?
             }
             None => (head, reader),
         };
@@ -260,11 +273,12 @@ impl Source {
         // UTF-16 is made UTF-8 as it is read; XML knows its encodings itself.
         let is_xml = named.as_ref().is_some_and(|detected| detected.format == Format::Xml);
         let (head, reader) = if is_utf16(&head) && !is_xml {
-            peek(Box::new(Utf16::new(reader))).map_err(refuse)?
+            live = None;
+            peek(Box::new(Utf16::new(reader)), None).map_err(refuse)?
         } else {
             (head, reader)
         };
-        let is_all = (head.len() as u64) < HEAD;
+        let is_all = head.len() < HEAD;
         let Some(detected) = named.or_else(|| detect::by_content(&head, is_all)) else {
             let problem = Problem::error(format!(
                 "the format of {name} is not known from its name or its content"
@@ -277,7 +291,7 @@ impl Source {
             Reason::Told => None,
             _ => detect::contradicts(detected.format, &head),
         };
-        Ok(Self { name, detected, looks_like, head, reader, items: None })
+        Ok(Self { name, detected, looks_like, head, reader, live, items: None })
     }
 
     /// Whether the elements of an XML document can be read as they come: its text is UTF-8, and no declarations stand before
@@ -292,7 +306,7 @@ impl Source {
     /// Goes through the items of the list that `path` leads to in place of the document, if it is a large JSON document that
     /// has that list.
     pub(crate) fn go_through(mut self, path: Vec<String>) -> Result<Self, Failed> {
-        let framing = Blocks::of_items(self.reader, path)
+        let framing = Blocks::of_items(self.reader, self.live.take(), path)
             .map_err(|error| Failed::Input(cannot_read(&self.name, &error)))?;
         match framing {
             Framing::Blocks(blocks) => {
@@ -326,10 +340,20 @@ fn open_file(path: &Path, name: &str) -> Result<File, Failed> {
     Ok(file)
 }
 
-/// The first bytes of what a reader gives, and a reader that gives them again.
-fn peek(mut reader: Bytes) -> io::Result<(Vec<u8>, Bytes)> {
-    let mut head = Vec::new();
-    reader.by_ref().take(HEAD).read_to_end(&mut head)?;
+/// The first bytes of what a reader gives, and a reader that gives them again. Of a live input they are those that come before
+/// it pauses.
+fn peek(mut reader: Bytes, live: Option<&Live>) -> io::Result<(Vec<u8>, Bytes)> {
+    let mut head = vec![0; HEAD];
+    let mut filled = 0;
+    while filled < HEAD && !(filled >= SIGNATURE && live.is_some_and(Live::pauses)) {
+        match reader.read(&mut head[filled..]) {
+            Ok(0) => break,
+            Ok(read) => filled += read,
+            Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
+            Err(error) => return Err(error),
+        }
+    }
+    head.truncate(filled);
     let again: Bytes = Box::new(io::Cursor::new(head.clone()).chain(reader));
     Ok((head, again))
 }

@@ -10,6 +10,7 @@ mod failed;
 mod fetch;
 mod input;
 mod line_ends;
+mod live;
 mod output;
 mod parallel;
 mod part;

@@ -180,6 +180,16 @@ impl Sink for Output {
         }
     }
 
+    fn pause(&mut self) {
+        if self.failed.is_none() && !self.buffer.is_empty() {
+            self.flush();
+            if let Target::Stream(Encoder::Plain(stream)) = &mut self.target {
+                // What does not work is said when the next results are written.
+                let _ = stream.flush();
+            }
+        }
+    }
+
     fn is_closed(&self) -> bool {
         self.closed || self.failed.is_some()
     }

@@ -9,6 +9,7 @@ use std::collections::BTreeMap;
 use std::io;
 use std::sync::mpsc::{Receiver, Sender, channel};
 use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
+use std::time::Duration;
 
 use kyanite_formats::json::{self, Shapes, Verbatim};
 use kyanite_formats::records::{Layout, Structure};
@@ -21,7 +22,7 @@ use kyanite_tree::{Arena, Passed};
 
 use crate::Sink;
 use crate::part::Part;
-use crate::records::{Block, Blocks, InputPart, Next, Records};
+use crate::records::{Block, Blocks, InputPart, Next, Records, Then};
 
 /// What workers need of a run.
 #[derive(Clone, Copy)]
@@ -61,8 +62,7 @@ pub(crate) struct Desk {
     pub(crate) part: Part,
     /// What came of it; nothing when it has to be run over again.
     pub(crate) clean: Option<Clean>,
-    /// Whether no block comes after it.
-    pub(crate) is_last: bool,
+    pub(crate) then: Then,
 }
 
 /// What came of a block in which nothing was worth saying.
@@ -93,14 +93,17 @@ pub(crate) fn run<E>(
         passed: Passed::default(),
         part: new_part(),
         clean: None,
-        is_last: false,
+        then: Then::More,
     };
     if threads <= 1 {
         let (mut desk, mut workbench) = (desk(), Workbench::new(work.plan));
         loop {
-            desk.is_last = blocks.next_owned(&mut desk.bytes).map_err(&failed)?;
+            let next = blocks.next_owned(&mut desk.bytes, true).map_err(&failed)?;
+            // One that waits always gets a block.
+            let Some(then) = next else { continue };
+            desk.then = then;
             workbench.run(work, &mut desk);
-            if !commit(&mut desk)? || desk.is_last {
+            if !commit(&mut desk)? || desk.then == Then::End {
                 return Ok(());
             }
             desk.part.clear();
@@ -141,7 +144,7 @@ pub(crate) fn run<E>(
                 },
             };
             let mut desk = done.map_err(&failed)?;
-            if !commit(&mut desk)? || desk.is_last {
+            if !commit(&mut desk)? || desk.then == Then::End {
                 return Ok(());
             }
             desk.part.clear();
@@ -170,36 +173,49 @@ impl<'f> Feed<'f> {
         self.state.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// Reads the next block: its number, and the desk that it lies on. Gives nothing when no more blocks come, or no desk is
-    /// free and it may not wait for one.
+    /// Reads the next block: its number, and the desk that it lies on. Gives nothing when no more blocks come, or when it may
+    /// not wait and no desk is free, or the input pauses.
     fn next(&self, waits: bool) -> Option<(u64, io::Result<Desk>)> {
-        let mut state = self.lock();
-        let mut desk = loop {
-            if state.is_over {
-                return None;
-            }
-            match state.free.pop() {
-                Some(desk) => break desk,
-                None if !waits => return None,
-                None => {
-                    state = self.is_freed.wait(state).unwrap_or_else(PoisonError::into_inner);
+        loop {
+            let mut state = self.lock();
+            let mut desk = loop {
+                if state.is_over {
+                    return None;
                 }
+                match state.free.pop() {
+                    Some(desk) => break desk,
+                    None if !waits => return None,
+                    None => {
+                        state = self.is_freed.wait(state).unwrap_or_else(PoisonError::into_inner);
+                    }
+                }
+            };
+            // Whoever waits for a live input does not keep the others from what they have to do.
+            let waits_inside = !state.blocks.is_live();
+            let read = match state.blocks.next_owned(&mut desk.bytes, waits_inside) {
+                Ok(Some(then)) => {
+                    desk.then = then;
+                    Ok(desk)
+                }
+                Ok(None) => {
+                    state.free.push(desk);
+                    drop(state);
+                    if !waits {
+                        return None;
+                    }
+                    std::thread::sleep(Duration::from_millis(1));
+                    continue;
+                }
+                Err(error) => Err(error),
+            };
+            state.is_over = !matches!(&read, Ok(desk) if desk.then != Then::End);
+            if state.is_over {
+                self.is_freed.notify_all();
             }
-        };
-        let number = state.next;
-        state.next += 1;
-        let read = state.blocks.next_owned(&mut desk.bytes);
-        state.is_over = !matches!(read, Ok(false));
-        if state.is_over {
-            self.is_freed.notify_all();
+            let number = state.next;
+            state.next += 1;
+            return Some((number, read));
         }
-        Some((
-            number,
-            read.map(|is_last| {
-                desk.is_last = is_last;
-                desk
-            }),
-        ))
     }
 
     /// Takes a desk back.
@@ -319,7 +335,7 @@ fn block(
     let mut kept = Kept::new(plan, arena, room);
     let mut count = 0;
     {
-        let block = Block { bytes, is_last: false };
+        let block = Block { bytes, then: Then::More };
         let mut records = Records::new(block, 0, input, layout, arena, Some(structure));
         let runner = Runner::for_batch(plan, grain, names.clone(), arena, session);
         let mut runner = runner.with_sights(sights).with_lines(line_names, &mut part.bytes);

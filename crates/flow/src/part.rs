@@ -73,6 +73,8 @@ impl Sink for Part {
 
     fn end_items(&mut self) {}
 
+    fn pause(&mut self) {}
+
     fn is_closed(&self) -> bool {
         self.failed
     }

@@ -14,6 +14,7 @@ use kyanite_lang::Sights;
 use kyanite_tree::{Arena, Passed, Problem, Spot, Value};
 
 use crate::Bytes;
+use crate::live::Live;
 
 /// How many bytes are read at a time.
 const BLOCK: usize = 256 * 1024;
@@ -39,6 +40,10 @@ enum Cut {
 /// Cuts a stream into blocks of whole lines, or before what begins a record.
 pub(crate) struct Blocks {
     reader: Bytes,
+    /// Tells when the input pauses, if it may.
+    live: Option<Live>,
+    /// Whether bytes have come since a block was handed on.
+    has_news: bool,
     cut: Cut,
     buffer: Vec<u8>,
     /// The bytes that were read and not yet used.
@@ -62,14 +67,26 @@ pub(crate) enum Framing {
 /// Whole lines of a stream.
 pub(crate) struct Block<'b> {
     pub(crate) bytes: &'b [u8],
-    /// Whether nothing comes after it.
-    pub(crate) is_last: bool,
+    pub(crate) then: Then,
+}
+
+/// What comes after a block.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub(crate) enum Then {
+    /// Another.
+    More,
+    /// Nothing for now.
+    Pause,
+    /// Nothing.
+    End,
 }
 
 impl Blocks {
-    pub(crate) fn new(reader: Bytes) -> Self {
+    pub(crate) fn new(reader: Bytes, live: Option<Live>) -> Self {
         Self {
             reader,
+            live,
+            has_news: false,
             cut: Cut::Line,
             buffer: Vec::new(),
             filled: 0,
@@ -83,12 +100,16 @@ impl Blocks {
 
     /// Blocks of the items of the list that `path` leads to in one large JSON document. A small one is better held whole:
     /// then everything can be told about it.
-    pub(crate) fn of_items(reader: Bytes, path: Vec<String>) -> io::Result<Framing> {
-        let mut blocks = Self::new(reader);
+    pub(crate) fn of_items(
+        reader: Bytes,
+        live: Option<Live>,
+        path: Vec<String>,
+    ) -> io::Result<Framing> {
+        let mut blocks = Self::new(reader, live);
         let (mut frame, mut looked, mut found) = (Frame::new(path), 0, Found::Nothing);
         while found != Found::Other && !blocks.ended && blocks.filled < SMALL {
             blocks.wanted = blocks.filled + BLOCK;
-            blocks.fill()?;
+            blocks.fill(true)?;
             if found == Found::Nothing {
                 found = match frame.find(&blocks.buffer[looked..blocks.filled]) {
                     Found::List(begin) => Found::List(looked + begin),
@@ -139,9 +160,13 @@ impl Blocks {
         (self.filled, self.ended, self.frame) = (at, true, None);
     }
 
-    /// Reads until so many bytes are there as are wanted, or the end.
-    fn fill(&mut self) -> io::Result<()> {
+    /// Reads until so many bytes are there as are wanted, or the end, or the input pauses: behind some that are new, if it
+    /// `waits` for these. Tells whether it pauses.
+    fn fill(&mut self, waits: bool) -> io::Result<bool> {
         while !self.ended && self.filled < self.wanted {
+            if (self.has_news || !waits) && self.live.as_ref().is_some_and(Live::pauses) {
+                return Ok(true);
+            }
             if self.buffer.len() < self.wanted {
                 self.buffer.resize(self.wanted, 0);
             }
@@ -152,23 +177,44 @@ impl Blocks {
                 Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
                 Err(error) => return Err(error),
             }
+            self.has_news = true;
             self.follow(before);
         }
-        Ok(())
+        Ok(false)
     }
 
     /// The next block: whole lines, at least the bytes that were handed back and more.
     pub(crate) fn next(&mut self) -> io::Result<Block<'_>> {
-        loop {
-            self.fill()?;
-            if self.ended {
-                return Ok(Block { bytes: &self.buffer[..self.filled], is_last: true });
+        let (end, then) = loop {
+            if let Some(found) = self.next_end(true)? {
+                break found;
             }
-            match self.cut() {
-                Some(end) => return Ok(Block { bytes: &self.buffer[..end], is_last: false }),
+        };
+        Ok(Block { bytes: &self.buffer[..end], then })
+    }
+
+    /// Where the next block ends, and what comes then. Gives nothing when the input pauses within it and it may not wait.
+    fn next_end(&mut self, waits: bool) -> io::Result<Option<(usize, Then)>> {
+        loop {
+            // What was handed on once comes again only with more behind it.
+            let pauses = self.fill(waits)?;
+            if self.ended {
+                return Ok(Some((self.filled, Then::End)));
+            }
+            let had_news = std::mem::replace(&mut self.has_news, false);
+            let then = if pauses { Then::Pause } else { Then::More };
+            match self.cut(pauses).filter(|_| had_news) {
+                Some(end) => return Ok(Some((end, then))),
+                None if pauses && !waits => return Ok(None),
+                None if pauses => {}
                 None => self.wanted = self.filled + self.filled.max(BLOCK),
             }
         }
+    }
+
+    /// Whether it may pause.
+    pub(crate) fn is_live(&self) -> bool {
+        self.live.is_some()
     }
 
     /// Cuts blocks before `start` from now on: the beginning of the tag of each record.
@@ -181,11 +227,12 @@ impl Blocks {
         self.cut = Cut::Tag;
     }
 
-    /// Where the block that is there can be cut.
-    fn cut(&self) -> Option<usize> {
+    /// Where the block that is there can be cut; where the input pauses, behind what may be the end of a record.
+    fn cut(&self, pauses: bool) -> Option<usize> {
         let bytes = &self.buffer[..self.filled];
         let start = match &self.cut {
             Cut::Line => return Some(memchr::memrchr(b'\n', bytes)? + 1),
+            Cut::Before(_) if pauses => return Some(memchr::memrchr(b'>', bytes)? + 1),
             Cut::Tag => return Some(memchr::memrchr(b'>', bytes)? + 1),
             Cut::Items => return (self.item_end > 0).then_some(self.item_end),
             Cut::Before(start) => start,
@@ -204,10 +251,14 @@ impl Blocks {
         }
     }
 
-    /// Puts the next block into `block`, and keeps what is behind it; tells whether it is the last.
-    pub(crate) fn next_owned(&mut self, block: &mut Vec<u8>) -> io::Result<bool> {
-        let next = self.next()?;
-        let (length, is_last) = (next.bytes.len(), next.is_last);
+    /// Puts the next block into `block`, and keeps what is behind it; tells what comes then. Gives nothing when the input
+    /// pauses within the block and it may not wait.
+    pub(crate) fn next_owned(
+        &mut self,
+        block: &mut Vec<u8>,
+        waits: bool,
+    ) -> io::Result<Option<Then>> {
+        let Some((length, then)) = self.next_end(waits)? else { return Ok(None) };
         // The buffer itself goes, since what is behind the block is less to copy than the block.
         std::mem::swap(&mut self.buffer, block);
         let rest = &block[length..self.filled];
@@ -219,7 +270,13 @@ impl Blocks {
         block.truncate(length);
         self.item_end = self.item_end.saturating_sub(length);
         self.wanted = self.filled + BLOCK;
-        Ok(is_last)
+        Ok(Some(then))
+    }
+
+    /// Takes back the last block, but for its first `used` bytes, to hand it on once more.
+    pub(crate) fn put_back(&mut self, used: usize) {
+        self.used(used);
+        self.has_news = true;
     }
 
     /// Takes back all but the first `used` bytes of the last block.
@@ -296,7 +353,8 @@ impl<'a> Records<'a> {
         arena: &'a Arena,
         structure: Option<&'a mut Structure>,
     ) -> Self {
-        let Block { bytes, is_last } = block;
+        let Block { bytes, then } = block;
+        let is_last = then == Then::End;
         let (text, invalid) = valid_start(bytes);
         let mut reader = Reader::new(layout, text, arena, input.document, structure);
         if from > 0 {
@@ -421,11 +479,11 @@ mod tests {
     #[test]
     fn blocks_are_whole_lines_and_lose_nothing() {
         let text: Vec<u8> = (0..200_000).flat_map(|n| format!("{n}\n").into_bytes()).collect();
-        let mut blocks = Blocks::new(Box::new(io::Cursor::new(text.clone())));
+        let mut blocks = Blocks::new(Box::new(io::Cursor::new(text.clone())), None);
         let mut seen = Vec::new();
         loop {
             let block = blocks.next().unwrap();
-            let (used, is_last) = (block.bytes.len(), block.is_last);
+            let (used, is_last) = (block.bytes.len(), block.then == Then::End);
             assert!(is_last || block.bytes.ends_with(b"\n"));
             seen.extend_from_slice(block.bytes);
             blocks.used(used);
@@ -439,12 +497,12 @@ mod tests {
     #[test]
     fn what_is_handed_back_comes_again_with_more() {
         let text = format!("[\n{}1]\n2\n", "1,\n".repeat(300_000));
-        let mut blocks = Blocks::new(Box::new(io::Cursor::new(text.clone().into_bytes())));
+        let mut blocks = Blocks::new(Box::new(io::Cursor::new(text.clone().into_bytes())), None);
         let mut length = 0;
         loop {
             let block = blocks.next().unwrap();
             assert!(text.as_bytes().starts_with(block.bytes));
-            if block.is_last {
+            if block.then == Then::End {
                 assert_eq!(block.bytes.len(), text.len());
                 break;
             }

@@ -50,6 +50,8 @@ pub trait Sink {
     fn single(&mut self, value: Option<Value<'_>>) -> Flow;
     /// All items of a document's list were given.
     fn end_items(&mut self);
+    /// The input pauses: what was taken so far goes on its way.
+    fn pause(&mut self);
     /// Whether nothing more can be taken.
     fn is_closed(&self) -> bool;
     /// A sink for items that follow those so far, if they can be taken apart, on another thread.
@@ -287,6 +289,8 @@ impl Sink for Nowhere {
     }
 
     fn end_items(&mut self) {}
+
+    fn pause(&mut self) {}
 
     fn is_closed(&self) -> bool {
         false

@@ -13,7 +13,7 @@ use crate::input::{Beginning, Input, Source, cannot_read};
 use crate::line_ends::LineEnds;
 use crate::parallel::{self, AsLines, Desk, Work};
 use crate::part::Part;
-use crate::records::{Block, Blocks, InputPart, Next, Records, valid_start};
+use crate::records::{Block, Blocks, InputPart, Next, Records, Then, valid_start};
 use crate::run::{
     Job, LossPolicy, Results, Run, What, is_xml, open, rule_failed, settle_losses, stack_size,
 };
@@ -174,11 +174,11 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let mut blocks = match source.items {
             Some(blocks) => *blocks,
             None if is_xml => {
-                let mut blocks = Blocks::new(Box::new(LineEnds::new(source.reader)));
+                let mut blocks = Blocks::new(Box::new(LineEnds::new(source.reader)), source.live);
                 blocks.cut_behind_tags();
                 blocks
             }
-            None => Blocks::new(source.reader),
+            None => Blocks::new(source.reader, source.live),
         };
         let (header, mut arena) = (Arena::new(), Arena::new());
         let mut structure = Structure::default();
@@ -192,7 +192,8 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let mut duplicates = Duplicates::new();
         loop {
             let block = blocks.next().map_err(|error| Failed::Input(cannot_read(&name, &error)))?;
-            let (bytes, is_last) = (block.bytes, block.is_last);
+            let (bytes, then) = (block.bytes, block.then);
+            let is_last = then == Then::End;
             let mut from = 0;
             let mut layout = match settled {
                 Some(layout) => layout,
@@ -218,7 +219,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 && let Some(part) = self.results.sink().apart()
             {
                 input.before.pass(&bytes[..from]);
-                blocks.used(from);
+                blocks.put_back(from);
                 let rest =
                     Rest { blocks, layout, needs: needs.as_ref(), input, part, header: &header };
                 return self.apart(rest, progress, skipped, duplicates);
@@ -231,6 +232,9 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 layout = layout.at(place.keep(&header));
                 others.extend(end.others.iter().map(|(level, name)| (*level, (*name).to_owned())));
                 others.truncate(OTHERS);
+            }
+            if then == Then::Pause {
+                self.results.sink().pause();
             }
             let record_name = end.record_name.map(str::to_owned);
             input.before.pass(&bytes[..used]);
@@ -345,7 +349,8 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let mut enough = 0;
         let (mut arena, mut structure) = (Arena::new(), Structure::default());
         let commit = |done: &mut Desk| {
-            let (bytes, is_last) = (&mut done.bytes, done.is_last);
+            let (bytes, then) = (&mut done.bytes, done.then);
+            let is_last = then == Then::End;
             // Whether a document ends where it should is seen only in its turn.
             let is_open_end = is_last && assumed.is_some();
             // What was carried over from the block before changes where this one begins.
@@ -361,6 +366,9 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 input.before.pass_all(done.passed);
                 self.events.read(bytes.len());
                 let flow = self.results.sink().join(&mut done.part);
+                if then == Then::Pause {
+                    self.results.sink().pause();
+                }
                 return Ok(flow.is_continue());
             }
             if !carried.is_empty() {
@@ -369,12 +377,12 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 carried.clear();
             }
             // A record of many blocks is not tried again with each of them.
-            if !is_last && bytes.len() < enough {
+            if then == Then::More && bytes.len() < enough {
                 carried.extend_from_slice(bytes);
                 return Ok(true);
             }
             loop {
-                let block = Block { bytes, is_last };
+                let block = Block { bytes, then };
                 let current = self.as_needed(layout, needs);
                 let records = Records::new(block, 0, input, current, &arena, Some(&mut structure));
                 let end = self.block(records, &arena, progress, &mut skipped, &mut duplicates)?;
@@ -383,6 +391,9 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                     layout = layout.at(place.keep(header));
                 }
                 arena.reset();
+                if then == Then::Pause {
+                    self.results.sink().pause();
+                }
                 input.before.pass(&bytes[..used]);
                 self.events.read(used);
                 let is_done = progress.done || is_last && used == bytes.len();
