@@ -1,15 +1,19 @@
 //! The program between other commands: what comes down a pipe goes on while more is still to come.
 #![cfg(unix)]
-#![allow(clippy::unwrap_used, clippy::panic, reason = "tests say what is wrong by panicking")]
-
-mod support;
+#![allow(
+    clippy::unwrap_used,
+    clippy::expect_used,
+    clippy::panic,
+    reason = "tests say what is wrong by panicking"
+)]
 
 use std::io::{BufRead, BufReader, Write};
 use std::process::{Child, ChildStdin, Command, Stdio};
 use std::sync::mpsc::{Receiver, channel};
 use std::time::Duration;
 
-use support::PROGRAM;
+/// The built program.
+const PROGRAM: &str = env!("CARGO_BIN_EXE_kyanite");
 
 /// Longer than anything here takes, and shorter than anybody waits.
 const PATIENCE: Duration = Duration::from_secs(60);
