@@ -305,6 +305,9 @@ impl Workbench {
         self.session.restart(work.plan);
         let room = (&self.arena, &mut self.structure, &mut self.shapes);
         desk.clean = block(work, &desk.bytes, &mut desk.part, room, &mut self.session);
+        if desk.clean.is_some() {
+            desk.part.end_lines();
+        }
         self.arena.reset();
         desk.passed = Passed::default();
         desk.passed.pass(&desk.bytes);

@@ -15,6 +15,10 @@ pub struct Part {
     /// What renders them; nothing when only their number is wanted.
     pub(crate) renderer: Option<Renderer>,
     pub(crate) bytes: Vec<u8>,
+    /// Whether the bytes are lines of JSON until all of them are there.
+    by_lines: bool,
+    /// Room for laying them out.
+    room: Vec<u8>,
     /// Whether an item could not be rendered, so that the part is of no use.
     pub(crate) failed: bool,
 }
@@ -27,7 +31,14 @@ impl Part {
     }
 
     pub(crate) fn rendering(renderer: Option<Renderer>) -> Self {
-        Self { items: 0, renderer, bytes: Vec::new(), failed: false }
+        Self {
+            items: 0,
+            renderer,
+            bytes: Vec::new(),
+            by_lines: false,
+            room: Vec::new(),
+            failed: false,
+        }
     }
 
     /// Another part like this one when it was new.
@@ -35,9 +46,22 @@ impl Part {
         Self::rendering(self.renderer.as_ref().and_then(Renderer::apart))
     }
 
-    /// Whether items are lines of JSON, one behind the other.
+    /// The same part, whose items come as lines of JSON, if `by_lines`.
+    pub(crate) fn by_lines(mut self, by_lines: bool) -> Self {
+        self.by_lines = by_lines;
+        self
+    }
+
+    /// Whether items may come as lines of JSON, one behind the other.
     pub(crate) fn takes_lines(&self) -> bool {
-        self.renderer.as_ref().is_some_and(Renderer::writes_lines)
+        self.renderer.as_ref().is_some_and(Renderer::takes_lines)
+    }
+
+    /// Lays out the lines that came, as all are there.
+    pub(crate) fn end_lines(&mut self) {
+        if let Some(renderer) = self.renderer.as_mut().filter(|_| self.by_lines) {
+            renderer.lay_out(&mut self.bytes, &mut self.room);
+        }
     }
 
     /// Whether elements of XML may be among the items, which are made records of before they are written.
@@ -56,9 +80,15 @@ impl Part {
 impl Sink for Part {
     fn item(&mut self, value: Value<'_>) -> Flow {
         self.items += 1;
-        if let Some(renderer) = &mut self.renderer
-            && renderer.item(value, &mut self.bytes).is_err()
-        {
+        let rendered = match &mut self.renderer {
+            None => Ok(()),
+            Some(renderer) if self.by_lines => {
+                renderer.json_line(value, &mut self.bytes);
+                Ok(())
+            }
+            Some(renderer) => renderer.item(value, &mut self.bytes),
+        };
+        if rendered.is_err() {
             self.failed = true;
             return ControlFlow::Break(());
         }

@@ -110,9 +110,42 @@ impl Renderer {
         self.layout.format
     }
 
-    /// Whether each item is a line of plain JSON.
-    pub(crate) fn writes_lines(&self) -> bool {
-        self.layout.format == Format::JsonLines && !self.layout.canonical
+    /// Whether each item is plain JSON, so that it may come as a line.
+    pub(crate) fn takes_lines(&self) -> bool {
+        matches!(self.layout.format, Format::Json | Format::JsonLines) && !self.layout.canonical
+    }
+
+    /// Appends an item as a line of JSON.
+    pub(crate) fn json_line(&mut self, value: Value<'_>, out: &mut Vec<u8>) {
+        // Compact JSON can hold any value.
+        let _ = self.with_records(value, |_, value| {
+            json::write(value, json::Style::Compact, out);
+            out.push(b'\n');
+            Ok(())
+        });
+    }
+
+    /// Makes items of lines of JSON, if they are not to stay such lines; `room` is for what comes of them.
+    pub(crate) fn lay_out(&mut self, lines: &mut Vec<u8>, room: &mut Vec<u8>) {
+        if self.layout.format == Format::JsonLines {
+            return;
+        }
+        room.clear();
+        let mut from = 0;
+        let mut layout = json::LayOut::new(self.layout.style);
+        for end in memchr::memchr_iter(b'\n', lines) {
+            self.next_item(room);
+            layout.value(&lines[from..end], 1, room);
+            self.items += 1;
+            from = end + 1;
+        }
+        std::mem::swap(lines, room);
+    }
+
+    /// Begins an item of a JSON list.
+    fn next_item(&self, out: &mut Vec<u8>) {
+        out.push(if self.items == 0 { b'[' } else { b',' });
+        json::write_line_start(self.layout.style, 1, out);
     }
 
     pub(crate) fn expect_elements(&mut self) {
@@ -283,8 +316,7 @@ impl Renderer {
                 self.canonical(value, out)
             }
             Format::Json => {
-                out.push(if self.items == 0 { b'[' } else { b',' });
-                json::write_line_start(self.layout.style, 1, out);
+                self.next_item(out);
                 json::write_nested(value, self.layout.style, 1, out);
                 Ok(())
             }

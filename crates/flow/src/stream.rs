@@ -408,7 +408,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 }
             }
         };
-        let parts = || part.again();
+        let parts = || part.again().by_lines(work.lines.is_some() || work.line_names.is_some());
         let failed = |error| Failed::Input(cannot_read(name, &error));
         parallel::run(work, threads, stack, &mut blocks, parts, commit, failed)?;
         if !progress.done && !self.results.sink().is_closed() {

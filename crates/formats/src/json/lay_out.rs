@@ -1,0 +1,119 @@
+//! Compact JSON texts, laid out over lines without a value in between.
+
+use super::Style;
+use super::string::plain_end;
+
+/// Lays out compact texts.
+#[derive(Debug)]
+pub struct LayOut {
+    /// The blanks a level; nothing where all stays on one line.
+    step: Option<usize>,
+    /// A line end, and as many blanks as were needed so far.
+    line: Vec<u8>,
+}
+
+impl LayOut {
+    /// In this style.
+    #[must_use]
+    pub fn new(style: Style) -> Self {
+        let step = match style {
+            Style::Compact => None,
+            Style::Indented(step) => Some(step),
+        };
+        Self { step, line: vec![b'\n'] }
+    }
+
+    /// Appends a value that is written on one line without blanks as it is laid out `level` levels deep inside a document,
+    /// without a line end: what [`write_nested`](super::write_nested) gives of the value.
+    pub fn value(&mut self, compact: &[u8], level: usize, out: &mut Vec<u8>) {
+        let Some(step) = self.step else {
+            out.extend_from_slice(compact);
+            return;
+        };
+        let (mut level, mut at, mut copied) = (level, 0, 0);
+        while let Some(byte) = compact.get(at) {
+            at += 1;
+            match byte {
+                b'"' => at = text_end(compact, at),
+                b'{' | b'[' if matches!(compact.get(at), Some(b'}' | b']')) => at += 1,
+                b'{' | b'[' => {
+                    level += 1;
+                    out.extend_from_slice(&compact[copied..at]);
+                    out.extend_from_slice(self.line(step * level));
+                    copied = at;
+                }
+                b',' => {
+                    out.extend_from_slice(&compact[copied..at]);
+                    out.extend_from_slice(self.line(step * level));
+                    copied = at;
+                }
+                b'}' | b']' => {
+                    level = level.saturating_sub(1);
+                    out.extend_from_slice(&compact[copied..at - 1]);
+                    out.extend_from_slice(self.line(step * level));
+                    copied = at - 1;
+                }
+                b':' => {
+                    out.extend_from_slice(&compact[copied..at]);
+                    out.push(b' ');
+                    copied = at;
+                }
+                _ => {}
+            }
+        }
+        out.extend_from_slice(&compact[copied..]);
+    }
+
+    fn line(&mut self, blanks: usize) -> &[u8] {
+        if self.line.len() <= blanks {
+            self.line.resize(blanks + 1, b' ');
+        }
+        &self.line[..=blanks]
+    }
+}
+
+/// Where the text ends, behind its closing quote, whose first byte is at `at`.
+#[inline]
+fn text_end(bytes: &[u8], mut at: usize) -> usize {
+    loop {
+        at = plain_end(bytes, at);
+        match bytes.get(at) {
+            Some(b'"') => return at + 1,
+            // What is escaped ends nothing.
+            Some(b'\\') => at = (at + 2).min(bytes.len()),
+            Some(_) => at += 1,
+            None => return bytes.len(),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::super::write::tests::any_json;
+    use super::super::{Reader, ReaderOptions, write_nested};
+    use super::*;
+    use kyanite_tree::Arena;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn as_the_value_is_written(value in any_json(), step in 0usize..5, level in 0usize..4) {
+            let text = value.to_string();
+            let arena = Arena::new();
+            let value = Reader::new(&text, &arena, ReaderOptions::default()).next_value().unwrap().unwrap();
+            for style in [Style::Compact, Style::Indented(step)] {
+                let (mut compact, mut laid_out, mut written) = (Vec::new(), Vec::new(), Vec::new());
+                write_nested(value, Style::Compact, 0, &mut compact);
+                LayOut::new(style).value(&compact, level, &mut laid_out);
+                write_nested(value, style, level, &mut written);
+                prop_assert_eq!(String::from_utf8(laid_out), String::from_utf8(written));
+            }
+        }
+
+        #[test]
+        fn anything_goes(text in "[\\[\\]{}:,\"\\\\a1é]{0,30}", level in 0usize..3) {
+            // What is no JSON comes to nothing of use, and to no harm.
+            LayOut::new(Style::Indented(1)).value(text.as_bytes(), level, &mut Vec::new());
+        }
+    }
+}
