@@ -306,7 +306,7 @@ fn main() {
     job_to(
         Format::JsonLines,
         &document,
-        "Selective filter over one document",
+        "Filter over one document",
         "$.data.bookings[?@.fare.amount > 1190].id",
         Box::new(|| {
             let text = std::fs::read(&document).unwrap();

@@ -584,6 +584,18 @@ mod tests {
         }
 
         #[test]
+        fn adding_what_is_spelled_is_adding(
+            texts in prop::collection::vec("-?(0|[1-9][0-9]{0,20})(\\.[0-9]{1,4})?(e-?[0-9]{1,2})?", 0..12),
+        ) {
+            let (mut up, mut sum) = (Decimal::ZERO, Decimal::ZERO);
+            for text in &texts {
+                up.add_spelled(text).unwrap();
+                sum = sum.add(&d(text)).unwrap();
+            }
+            prop_assert_eq!(up.to_string(), sum.to_string());
+        }
+
+        #[test]
         fn no_spelling_panics(text in "-?[0-9.eE+-]{0,60}") {
             if let Ok(number) = Decimal::parse(&text) {
                 let _ = number.to_string();

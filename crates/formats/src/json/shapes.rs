@@ -1,8 +1,8 @@
 //! Records that look like one before: with the same brackets in the same order, and the same names where names matter, the
 //! members that are wanted stand at the same places, so that nothing has to be looked for.
 //!
-//! A shape is learned of a record that was [gone through](super::slots). Two shapes never fit the same record, since the
-//! brackets of a record close at its end and not before.
+//! A shape is learned of a record that was [gone through](super::slots). The brackets of a record close at its end and not before,
+//! so that those of two records are the same or part ways; and where they are the same, a record has the names of one shape only.
 
 use kyanite_scan::{Structure, Work, tuned};
 

@@ -3,6 +3,7 @@
 use kyanite_formats::json::{self, Slot, Style};
 use kyanite_tree::{Key, Value};
 
+use super::folded::Short;
 use super::lines::Lines;
 use super::watch::Watch;
 use super::{Flow, RecordState, Runner};
@@ -36,20 +37,39 @@ impl<'a> Runner<'_, 'a> {
             return None;
         };
         let (slots, watch) = (self.slots.as_slice(), &mut self.session.watch);
-        let (values, key) = &mut self.group_room;
-        values.clear();
-        key.clear();
-        for cell in keys {
-            let value = cell.value(slots, watch);
-            // What no group goes by is said where it is evaluated.
-            if matches!(value, Some(Value::List(..) | Value::Map(..) | Value::Element(..))) {
-                return None;
+        let folded = &mut state.tally.folded;
+        let token = match keys {
+            [cell] => slots.get(cell.slot).and_then(|slot| Short::of(slot.token)),
+            _ => None,
+        };
+        let recent = token.and_then(|token| folded.recent(token));
+        let position = match recent {
+            Some(position) => {
+                keys.iter().for_each(|cell| watch.met(cell.path));
+                position
             }
-            values.push(value);
-            Key::add_optional_to(value, key);
-        }
-        let group = state.tally.folded.of_key(key, values, folds);
-        for (item, running) in items.iter().zip(&mut group.folds) {
+            None => {
+                let (values, key) = &mut self.group_room;
+                values.clear();
+                key.clear();
+                for cell in keys {
+                    let value = cell.value(slots, watch);
+                    // What no group goes by is said where it is evaluated.
+                    if matches!(value, Some(Value::List(..) | Value::Map(..) | Value::Element(..)))
+                    {
+                        return None;
+                    }
+                    values.push(value);
+                    Key::add_optional_to(value, key);
+                }
+                let position = folded.of_keys(key, values, folds);
+                if let Some(token) = token {
+                    folded.met(token, position);
+                }
+                position
+            }
+        };
+        for (item, running) in items.iter().zip(&mut folded.groups.get_mut(position)?.folds) {
             match item {
                 None => running.count(),
                 Some(cell) => {

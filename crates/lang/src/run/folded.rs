@@ -16,6 +16,35 @@ pub(super) struct Folded {
     /// The position of each group, by what [`Key::add_to`] makes of its keys.
     known: HashMap<Box<str>, usize, RandomState>,
     pub(super) groups: Vec<FoldedGroup>,
+    /// Groups that were met of late, by how their only key stands in the text.
+    recent: Vec<(Short, usize)>,
+}
+
+/// Up to 16 bytes of a text, as numbers: the first and the last eight, or all of fewer, and how many there are.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, Default)]
+pub(super) struct Short(u64, u64, usize);
+
+/// How many groups are found by how their key stands in the text.
+const RECENT: usize = 64;
+
+impl Short {
+    #[inline]
+    pub(super) fn of(token: &[u8]) -> Option<Self> {
+        let word = |bytes: &[u8; 8]| u64::from_le_bytes(*bytes);
+        let (first, last) = match (token.first_chunk(), token.last_chunk()) {
+            (Some(first), Some(last)) if token.len() <= 16 => (word(first), word(last)),
+            (Some(_), _) => return None,
+            _ => (token.iter().fold(0, |all, byte| all << 8 | u64::from(*byte)), 0),
+        };
+        (!token.is_empty()).then_some(Self(first, last, token.len()))
+    }
+
+    /// Where it is looked for.
+    #[inline]
+    fn place(self) -> usize {
+        let mixed = (self.0 ^ self.1.rotate_left(29)).wrapping_mul(0x9E37_79B9_7F4A_7C15);
+        (mixed >> 32) as usize % RECENT
+    }
 }
 
 #[derive(Clone, Debug)]
@@ -77,19 +106,31 @@ impl Folded {
         position
     }
 
-    /// The group with these keys, which `key` was made of.
+    /// The position of the group that was met before with a key that stood so in the text.
     #[inline]
-    pub(super) fn of_key(
+    pub(super) fn recent(&self, token: Short) -> Option<usize> {
+        let (known, position) = self.recent.get(token.place())?;
+        (*known == token).then_some(*position)
+    }
+
+    /// Notes that the only key of the group at this position stood so in the text.
+    pub(super) fn met(&mut self, token: Short, position: usize) {
+        self.recent.resize(RECENT, Default::default());
+        self.recent[token.place()] = (token, position);
+    }
+
+    /// The position of the group with these keys, which `key` was made of.
+    #[inline]
+    pub(super) fn of_keys(
         &mut self,
         key: &str,
         keys: &[Option<Value<'_>>],
         folds: &GroupFolds,
-    ) -> &mut FoldedGroup {
-        let position = self.group(key, || FoldedGroup {
+    ) -> usize {
+        self.group(key, || FoldedGroup {
             keys: keys.iter().map(|key| key.map(Scalar::of)).collect(),
             folds: folds.folds.iter().map(|fold| Running::new(fold.kind)).collect(),
-        });
-        &mut self.groups[position]
+        })
     }
 
     /// Adds the groups of the records that follow.
@@ -160,9 +201,9 @@ impl<'a> Runner<'_, 'a> {
             values.push(value);
             Key::add_optional_to(value, &mut key);
         }
-        let group = folded.of_key(&key, &values, folds);
+        let position = folded.of_keys(&key, &values, folds);
         self.group_room = (values, key);
-        for (fold, running) in folds.folds.iter().zip(&mut group.folds) {
+        for (fold, running) in folds.folds.iter().zip(&mut folded.groups[position].folds) {
             let Some((slot, path)) = fold.over() else { continue };
             let Some(value) = self.local(slot) else { continue };
             match path {
