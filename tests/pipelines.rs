@@ -69,6 +69,10 @@ impl Piped {
 #[test]
 fn results_come_while_the_input_goes_on() {
     let rows: String = (0..3000).map(|id| format!("{{\"id\":{id}}}\n")).collect();
+    // Of XML so much is waited for that declarations would be there.
+    let elements: String =
+        (0..1000).map(|id| format!("<booking><id>{id}</id></booking>\n")).collect();
+    let elements = format!("<bookings>{elements}");
     let query = ["query", "$[*].id", "-", "--from", "jsonl", "--to", "jsonl"];
     for (arguments, before, pieces) in [
         (
@@ -106,9 +110,9 @@ fn results_come_while_the_input_goes_on() {
                 "--to",
                 "jsonl",
             ],
-            "",
+            &elements,
             &[
-                ("<bookings><booking><id>1</id></booking>\n<booking>", &["{\"id\":\"1\"}"]),
+                ("<booking><id>1</id></booking>\n<booking>", &["{\"id\":\"1\"}"]),
                 ("<id>2</id></booking>\n", &["{\"id\":\"2\"}"]),
                 ("</bookings>\n", &[]),
             ],
@@ -117,7 +121,8 @@ fn results_come_while_the_input_goes_on() {
         let mut piped = Piped::run(arguments);
         piped.write(before);
         for id in 0..before.lines().count() {
-            assert_eq!(piped.line(), id.to_string());
+            let line = piped.line();
+            assert!(line == id.to_string() || line == format!("{{\"id\":\"{id}\"}}"), "{line}");
         }
         for (piece, lines) in pieces {
             piped.write(piece);

@@ -252,9 +252,9 @@ impl Source {
                 (Box::new(Limited::new(answer.reader, options.size)), None)
             }
         };
-        // Where the format is known nothing has to be waited for to find it out.
-        let is_known = input.format_by_name(options.from).is_some();
-        let (head, reader) = peek(reader, live.as_ref().filter(|_| is_known)).map_err(refuse)?;
+        // Where the format is said nothing has to be waited for to find it out; but in XML declarations may come first.
+        let is_said = options.from.is_some_and(|format| format != Format::Xml);
+        let (head, reader) = peek(reader, live.as_ref().filter(|_| is_said)).map_err(refuse)?;
         let (head, reader) = match Compression::of_content(&head) {
             Some(compression) => {
                 live = None;
