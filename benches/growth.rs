@@ -13,7 +13,7 @@ use std::io::Write as _;
 use std::path::Path;
 use std::time::Instant;
 
-use kyanite_benches::bookings;
+use kyanite_benches::{bookings, megabytes};
 use kyanite_flow::{Destination, Layout};
 use kyanite_formats::Format;
 
@@ -34,8 +34,7 @@ struct Curve {
 
 fn main() {
     let folder = tempfile::tempdir().unwrap();
-    let most = std::env::var("KYANITE_BENCH_MB").ok().and_then(|size| size.parse().ok());
-    let most: u64 = most.unwrap_or(4000);
+    let most = megabytes(4000);
     let sizes: Vec<u64> = [40, 20, 10, 4, 2, 1].map(|part| most / part).to_vec();
     let file = folder.path().join("bookings.jsonl");
     let piece = bookings(sizes[0] * 1_000_000);

@@ -9,7 +9,7 @@ use std::collections::{BTreeSet, HashMap};
 use std::io::Write;
 use std::path::Path;
 
-use kyanite_benches::{Candidate, bookings, candidate, compare};
+use kyanite_benches::{Candidate, bookings, candidate, compare, megabytes};
 use kyanite_flow::{Destination, Layout};
 use kyanite_formats::Format;
 use serde::Deserialize;
@@ -38,8 +38,7 @@ struct Fare {
 }
 
 fn main() {
-    let megabytes = std::env::var("KYANITE_BENCH_MB").ok().and_then(|size| size.parse().ok());
-    let data = bookings(megabytes.unwrap_or(200_u64) * 1_000_000);
+    let data = bookings(megabytes(200) * 1_000_000);
     let folder = tempfile::tempdir().unwrap();
     let file = folder.path().join("bookings.jsonl");
     std::fs::write(&file, &data).unwrap();

@@ -14,6 +14,13 @@ use kyanite_flow::{
 };
 use kyanite_lang::{RuleText, Syntax, compile};
 
+/// The size of the data in MB: what `KYANITE_BENCH_MB` says, else `usual`.
+#[must_use]
+pub fn megabytes(usual: u64) -> u64 {
+    let said = std::env::var("KYANITE_BENCH_MB").ok().and_then(|size| size.parse().ok());
+    said.unwrap_or(usual)
+}
+
 /// `bytes` of generated bookings, JSON Lines.
 #[must_use]
 pub fn bookings(bytes: u64) -> Vec<u8> {

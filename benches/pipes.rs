@@ -7,11 +7,10 @@
 use std::io::Write;
 use std::process::{Command, Stdio};
 
-use kyanite_benches::{bookings, candidate, compare};
+use kyanite_benches::{bookings, candidate, compare, megabytes};
 
 fn main() {
-    let megabytes = std::env::var("KYANITE_BENCH_MB").ok().and_then(|size| size.parse().ok());
-    let data = bookings(megabytes.unwrap_or(400_u64) * 1_000_000);
+    let data = bookings(megabytes(400) * 1_000_000);
     let folder = tempfile::tempdir().unwrap();
     let file = folder.path().join("bookings.jsonl");
     std::fs::write(&file, &data).unwrap();

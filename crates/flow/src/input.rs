@@ -14,7 +14,7 @@ use kyanite_tree::{Arena, Problem, Spot};
 use crate::compression::Compression;
 use crate::fetch::{self, Fetch};
 use crate::live::{self, Live};
-use crate::records::{Blocks, Framing, SMALL};
+use crate::records::{Blocks, Framing, SMALL, read_some};
 use crate::transcode::{Utf16, is_utf16};
 use crate::{Bytes, Failed};
 
@@ -346,11 +346,9 @@ fn peek(mut reader: Bytes, live: Option<&Live>) -> io::Result<(Vec<u8>, Bytes)> 
     let mut head = vec![0; HEAD];
     let mut filled = 0;
     while filled < HEAD && !(filled >= SIGNATURE && live.is_some_and(Live::pauses)) {
-        match reader.read(&mut head[filled..]) {
-            Ok(0) => break,
-            Ok(read) => filled += read,
-            Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
-            Err(error) => return Err(error),
+        match read_some(&mut reader, &mut head[filled..])? {
+            0 => break,
+            read => filled += read,
         }
     }
     head.truncate(filled);

@@ -22,7 +22,7 @@ use kyanite_tree::{Arena, Passed};
 
 use crate::Sink;
 use crate::part::Part;
-use crate::records::{Block, Blocks, InputPart, Next, Records, Then};
+use crate::records::{Block, Blocks, InputPart, Next, Records, Then, valid_start};
 
 /// What workers need of a run.
 #[derive(Clone, Copy)]
@@ -95,20 +95,7 @@ pub(crate) fn run<E>(
         clean: None,
         then: Then::More,
     };
-    if threads <= 1 {
-        let (mut desk, mut workbench) = (desk(), Workbench::new(work.plan));
-        loop {
-            let next = blocks.next_owned(&mut desk.bytes, true).map_err(&failed)?;
-            // One that waits always gets a block.
-            let Some(then) = next else { continue };
-            desk.then = then;
-            workbench.run(work, &mut desk);
-            if !commit(&mut desk)? || desk.then == Then::End {
-                return Ok(());
-            }
-            desk.part.clear();
-        }
-    }
+    let threads = threads.max(1);
     let free = (0..threads * AHEAD).map(|_| desk()).collect();
     let feed = Feed {
         state: Mutex::new(FeedState { blocks, free, next: 0, is_over: false }),
@@ -128,10 +115,11 @@ pub(crate) fn run<E>(
         drop(results);
         let mut order = Order { next: 0, early: BTreeMap::new(), done };
         let mut workbench = Workbench::new(work.plan);
+        let is_alone = threads == 1;
         loop {
             let done = match order.take() {
                 Some(done) => done,
-                None => match feed.next(false) {
+                None => match feed.next(is_alone) {
                     Some((number, read)) => {
                         order.early.insert(number, workbench.run_read(work, read));
                         continue;
@@ -190,9 +178,7 @@ impl<'f> Feed<'f> {
                     }
                 }
             };
-            // Whoever waits for a live input does not keep the others from what they have to do.
-            let waits_inside = !state.blocks.is_live();
-            let read = match state.blocks.next_owned(&mut desk.bytes, waits_inside) {
+            let read = match state.blocks.next_owned(&mut desk.bytes) {
                 Ok(Some(then)) => {
                     desk.then = then;
                     Ok(desk)
@@ -325,13 +311,8 @@ fn block(
     let Work { plan, grain, layout, input, names, state, room, sights, line_names, lines } = work;
     let mut state = state.apart(plan);
     if let Some(lines) = lines {
-        as_lines(
-            lines,
-            simdutf8::basic::from_utf8(bytes).ok()?,
-            part,
-            (arena, structure),
-            input.document,
-        )?;
+        let (text, 0) = valid_start(bytes) else { return None };
+        as_lines(lines, text, part, (arena, structure), input.document)?;
         return Some(Clean { watch: Watch::empty(), state, records: part.items });
     }
     // Plans that keep turns do not run on several threads.

@@ -171,12 +171,9 @@ impl Blocks {
                 self.buffer.resize(self.wanted, 0);
             }
             let before = self.filled;
-            match self.reader.read(&mut self.buffer[self.filled..self.wanted]) {
-                Ok(0) => self.ended = true,
-                Ok(read) => self.filled += read,
-                Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
-                Err(error) => return Err(error),
-            }
+            let read = read_some(&mut self.reader, &mut self.buffer[self.filled..self.wanted])?;
+            self.filled += read;
+            self.ended = read == 0;
             self.has_news = true;
             self.follow(before);
         }
@@ -212,11 +209,6 @@ impl Blocks {
         }
     }
 
-    /// Whether it may pause.
-    pub(crate) fn is_live(&self) -> bool {
-        self.live.is_some()
-    }
-
     /// Cuts blocks before `start` from now on: the beginning of the tag of each record.
     pub(crate) fn cut_before(&mut self, start: &str) {
         self.cut = Cut::Before(start.as_bytes().to_vec());
@@ -232,10 +224,9 @@ impl Blocks {
         let bytes = &self.buffer[..self.filled];
         let start = match &self.cut {
             Cut::Line => return Some(memchr::memrchr(b'\n', bytes)? + 1),
-            Cut::Before(_) if pauses => return Some(memchr::memrchr(b'>', bytes)? + 1),
-            Cut::Tag => return Some(memchr::memrchr(b'>', bytes)? + 1),
             Cut::Items => return (self.item_end > 0).then_some(self.item_end),
-            Cut::Before(start) => start,
+            Cut::Before(start) if !pauses => start,
+            Cut::Tag | Cut::Before(_) => return Some(memchr::memrchr(b'>', bytes)? + 1),
         };
         let mut end = bytes.len();
         loop {
@@ -252,13 +243,9 @@ impl Blocks {
     }
 
     /// Puts the next block into `block`, and keeps what is behind it; tells what comes then. Gives nothing when the input
-    /// pauses within the block and it may not wait.
-    pub(crate) fn next_owned(
-        &mut self,
-        block: &mut Vec<u8>,
-        waits: bool,
-    ) -> io::Result<Option<Then>> {
-        let Some((length, then)) = self.next_end(waits)? else { return Ok(None) };
+    /// pauses within the block: whoever waits for it does not keep others from what they have to do.
+    pub(crate) fn next_owned(&mut self, block: &mut Vec<u8>) -> io::Result<Option<Then>> {
+        let Some((length, then)) = self.next_end(self.live.is_none())? else { return Ok(None) };
         // The buffer itself goes, since what is behind the block is less to copy than the block.
         std::mem::swap(&mut self.buffer, block);
         let rest = &block[length..self.filled];
@@ -294,12 +281,19 @@ impl Blocks {
     }
 }
 
+/// Reads some bytes; none at the end.
+pub(crate) fn read_some(reader: &mut Bytes, out: &mut [u8]) -> io::Result<usize> {
+    loop {
+        match reader.read(out) {
+            Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
+            read => return read,
+        }
+    }
+}
+
 /// The part of `bytes` up to the first that is not UTF-8, and how many bytes are wrong there; 0 when none is.
 pub(crate) fn valid_start(bytes: &[u8]) -> (&str, usize) {
-    if let Ok(text) = simdutf8::basic::from_utf8(bytes) {
-        return (text, 0);
-    }
-    match std::str::from_utf8(bytes) {
+    match simdutf8::compat::from_utf8(bytes) {
         Ok(text) => (text, 0),
         Err(error) => {
             let valid = &bytes[..error.valid_up_to()];
@@ -316,7 +310,7 @@ pub(crate) struct Records<'a> {
     text: &'a str,
     /// How many bytes behind the text are not UTF-8; 0 when all are.
     invalid: usize,
-    is_last: bool,
+    then: Then,
     /// Where the record that was read last begins.
     start: usize,
 }
@@ -354,13 +348,17 @@ impl<'a> Records<'a> {
         structure: Option<&'a mut Structure>,
     ) -> Self {
         let Block { bytes, then } = block;
-        let is_last = then == Then::End;
         let (text, invalid) = valid_start(bytes);
         let mut reader = Reader::new(layout, text, arena, input.document, structure);
         if from > 0 {
             reader.seek(from);
         }
-        Self { reader, input, bytes, text, invalid, is_last, start: 0 }
+        Self { reader, input, bytes, text, invalid, then, start: 0 }
+    }
+
+    /// What comes after the block.
+    pub(crate) fn then(&self) -> Then {
+        self.then
     }
 
     /// Reads on.
@@ -393,10 +391,10 @@ impl<'a> Records<'a> {
                 Next::Record(record)
             }
             Ok(None) if self.invalid == 0 => match self.reader.finish() {
-                Err(error) if self.is_last => Next::Broken(self.problem(&error)),
+                Err(error) if self.then == Then::End => Next::Broken(self.problem(&error)),
                 _ => Next::End(self.bytes.len()),
             },
-            Err(error) if error.wants_more && self.invalid == 0 && !self.is_last => {
+            Err(error) if error.wants_more && self.invalid == 0 && self.then != Then::End => {
                 Next::End(self.reader.resume_at(self.start))
             }
             Err(error) if self.invalid == 0 || !error.wants_more && error.end < self.text.len() => {

@@ -11,6 +11,7 @@ use crate::document::Library;
 use crate::failed::{Events, Failed};
 use crate::input::{Input, InputOptions, Source};
 use crate::part::Part;
+use crate::records::Then;
 use crate::sources::Sources;
 
 /// What is wanted of the matches of a rule.
@@ -391,6 +392,13 @@ impl<'s> Results<'s> {
     /// Where the results go.
     pub(crate) fn sink(&mut self) -> &mut dyn Sink {
         self.sink
+    }
+
+    /// A block ends: where nothing comes for now, what was taken so far goes on its way.
+    pub(crate) fn end_block(&mut self, then: Then) {
+        if then == Then::Pause {
+            self.sink.pause();
+        }
     }
 
     /// Takes one result; `place` finds where a value was read.

@@ -192,8 +192,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let mut duplicates = Duplicates::new();
         loop {
             let block = blocks.next().map_err(|error| Failed::Input(cannot_read(&name, &error)))?;
-            let (bytes, then) = (block.bytes, block.then);
-            let is_last = then == Then::End;
+            let (bytes, is_last) = (block.bytes, block.then == Then::End);
             let mut from = 0;
             let mut layout = match settled {
                 Some(layout) => layout,
@@ -232,9 +231,6 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 layout = layout.at(place.keep(&header));
                 others.extend(end.others.iter().map(|(level, name)| (*level, (*name).to_owned())));
                 others.truncate(OTHERS);
-            }
-            if then == Then::Pause {
-                self.results.sink().pause();
             }
             let record_name = end.record_name.map(str::to_owned);
             input.before.pass(&bytes[..used]);
@@ -366,9 +362,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 input.before.pass_all(done.passed);
                 self.events.read(bytes.len());
                 let flow = self.results.sink().join(&mut done.part);
-                if then == Then::Pause {
-                    self.results.sink().pause();
-                }
+                self.results.end_block(then);
                 return Ok(flow.is_continue());
             }
             if !carried.is_empty() {
@@ -391,9 +385,6 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                     layout = layout.at(place.keep(header));
                 }
                 arena.reset();
-                if then == Then::Pause {
-                    self.results.sink().pause();
-                }
                 input.before.pass(&bytes[..used]);
                 self.events.read(used);
                 let is_done = progress.done || is_last && used == bytes.len();
@@ -470,6 +461,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             let spot = sources.spot(failure.origin, own);
             rule_failed(plan, &failure, spot)
         })?;
+        self.results.end_block(records.then());
         Ok(BlockEnd::of(&records, used, arena))
     }
 }

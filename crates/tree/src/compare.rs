@@ -79,18 +79,14 @@ impl Key {
     #[must_use]
     pub fn of(value: Value<'_>) -> Self {
         let mut key = String::new();
-        Self::add_to(value, &mut key);
+        write_key(value, &mut key);
         Self(key)
     }
 
-    /// Appends what stands in the key of `value`. It ends by itself, so that several keys make one.
-    pub fn add_to(value: Value<'_>, key: &mut String) {
-        write_key(value, key);
-    }
-
-    /// The same, of a value that may not be there.
+    /// Appends what stands in the key of `value`, or in place of one that is not there. It ends by itself, so that several keys
+    /// make one.
     #[inline]
-    pub fn add_optional_to(value: Option<Value<'_>>, key: &mut String) {
+    pub fn add_to(value: Option<Value<'_>>, key: &mut String) {
         match value {
             Some(value) => write_key(value, key),
             None => key.push('-'),

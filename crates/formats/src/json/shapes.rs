@@ -76,12 +76,8 @@ struct NameAt {
     bracket: usize,
     /// Whether the value is wanted.
     is_wanted: bool,
-    /// Whether there is more to do than to compare the word.
+    /// Whether there is more to see to than the word: the name finds no room there, or the value is left open.
     is_special: bool,
-    /// Whether the value may be any scalar; else it begins just so.
-    is_open: bool,
-    /// Whether the name finds no room in a word.
-    is_long: bool,
     quoted: Box<str>,
 }
 
@@ -227,13 +223,11 @@ impl Work for Look<'_> {
                 {
                     return None;
                 }
+                if name.is_wanted {
+                    *places.next()? = value;
+                }
                 if name.is_special | has_escapes {
-                    if name.is_wanted {
-                        *places.next()? = value;
-                    }
-                    if name.is_long | name.is_open | has_escapes {
-                        quotes += name.looks_special(text, structure, colon)?;
-                    }
+                    quotes += name.looks_special(text, structure, colon)?;
                 }
             }
             // No other member, and no text that has no place there.
@@ -351,9 +345,7 @@ impl NameAt {
             ahead,
             bracket,
             is_wanted,
-            is_special: is_wanted || begin > quotes.0,
-            is_open: false,
-            is_long: begin > quotes.0,
+            is_special: begin > quotes.0,
             quoted: quoted.into(),
         };
         match known.last()? {
@@ -369,14 +361,15 @@ impl NameAt {
     #[inline(never)]
     fn looks_special(&self, text: &[u8], structure: &Structure, colon: usize) -> Option<u32> {
         let begin = colon.checked_sub(self.quoted.len())?;
-        if self.is_long && text.get(begin..colon)? != self.quoted.as_bytes() {
+        let is_long = self.quoted.len() + self.ahead > WORD;
+        if is_long && text.get(begin..colon)? != self.quoted.as_bytes() {
             return None;
         }
         // A longer name may end like it, behind a quote that is escaped.
         if structure.has_escapes() && !structure.is_quote(begin) {
             return None;
         }
-        if !self.is_open {
+        if !self.is_open() {
             return Some(0);
         }
         let first = *text.get(colon + self.ahead)?;
@@ -388,7 +381,12 @@ impl NameAt {
         let last = u128::MAX >> u8::BITS;
         self.word &= last;
         self.mask &= last;
-        (self.is_open, self.is_special) = (true, true);
+        self.is_special = true;
+    }
+
+    /// Whether the value may be any scalar; else it begins just so.
+    fn is_open(&self) -> bool {
+        self.mask.to_le_bytes()[WORD - 1] == 0
     }
 
     /// How many quotes it has for certain, and its value.
@@ -403,7 +401,7 @@ impl NameAt {
 
     /// Whether it is the same name, before a value of the same kind or before scalars.
     fn is_like(&self, other: &Self) -> bool {
-        let is_scalar = |name: &Self| name.is_open || name.is_before_text();
+        let is_scalar = |name: &Self| name.is_open() || name.is_before_text();
         self.quoted == other.quoted
             && (self.ahead, self.bracket) == (other.ahead, other.bracket)
             && self.is_wanted == other.is_wanted

@@ -316,30 +316,29 @@ impl<'a> Reader<'a> {
         at: usize,
         slot: &mut Slot<'a>,
     ) -> Option<()> {
-        let end = match *self.bytes.get(at)? {
-            b'"' => structure.closing_quote(at).filter(|end| {
-                !structure.has_escapes() || memchr::memchr(b'\\', &self.bytes[at..*end]).is_none()
-            }),
-            b'-' | b'0'..=b'9' => Some(number_end(self.bytes, at).ok()?),
+        let origin = self.origin(at);
+        let plain = match *self.bytes.get(at)? {
+            b'"' => {
+                let end = structure.closing_quote(at)?;
+                let text = self.text.get(at + 1..end)?;
+                let is_plain = !structure.has_escapes() || !text.contains('\\');
+                is_plain.then_some((Value::Text(origin, text), end + 1))
+            }
+            b'-' | b'0'..=b'9' => {
+                let end = number_end(self.bytes, at).ok()?;
+                let number = Number::from_checked(self.text.get(at..end)?);
+                Some((Value::Number(origin, number), end))
+            }
             _ => None,
         };
-        let Some(end) = end else {
-            let value = self.inner_value(need, bracket, at).ok()?;
-            *slot = Slot { value: Some(value), token: &[] };
-            return self.goes_on();
+        let (value, token) = match plain {
+            Some((value, end)) => {
+                self.at = end;
+                (value, self.bytes.get(at..end)?)
+            }
+            None => (self.inner_value(need, bracket, at).ok()?, &[][..]),
         };
-        let origin = self.origin(at);
-        if self.bytes[at] == b'"' {
-            let text = self.text.get(at + 1..end)?;
-            let token = self.bytes.get(at..=end)?;
-            *slot = Slot { value: Some(Value::Text(origin, text)), token };
-            self.at = end + 1;
-        } else {
-            let number = self.text.get(at..end)?;
-            let value = Value::Number(origin, Number::from_checked(number));
-            *slot = Slot { value: Some(value), token: number.as_bytes() };
-            self.at = end;
-        }
+        *slot = Slot { value: Some(value), token };
         self.goes_on()
     }
 }

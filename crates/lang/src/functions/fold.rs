@@ -56,26 +56,16 @@ impl Fold {
     /// Takes an item.
     #[inline]
     pub(crate) fn add(&mut self, item: Value<'_>) -> Result<(), Fault> {
+        let item = item.simple();
         match (self.kind, item) {
             (FoldKind::Count, _) => self.count += 1,
-            (FoldKind::Sum | FoldKind::Average, Value::Number(_, number)) => {
-                if let Err(error) = self.sum.add_spelled(number.as_str()) {
-                    return Err(number_fault(0, error).about(item));
-                }
-                self.count += 1;
-            }
-            (_, item) => return self.add_other(item.simple()),
-        }
-        Ok(())
-    }
-
-    fn add_other(&mut self, item: Value<'_>) -> Result<(), Fault> {
-        match (self.kind, item) {
             (_, Value::Null(_)) => {}
-            (FoldKind::Count, _) => self.count += 1,
             (FoldKind::Sum | FoldKind::Average, item) => {
-                let sum = self.sum.add(&number(item)?);
-                self.sum = sum.map_err(|error| number_fault(0, error).about(item))?;
+                let added = match item {
+                    Value::Number(_, number) => self.sum.add_spelled(number.as_str()),
+                    other => self.sum.add(&number(other)?).map(|sum| self.sum = sum),
+                };
+                added.map_err(|error| number_fault(0, error).about(item))?;
                 self.count += 1;
             }
             (FoldKind::Least, item) => self.compare(item, Ordering::Less)?,

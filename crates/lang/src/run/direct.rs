@@ -4,7 +4,6 @@ use kyanite_formats::json::{self, Slot, Style};
 use kyanite_tree::{Key, Value};
 
 use super::folded::Short;
-use super::lines::Lines;
 use super::watch::Watch;
 use super::{Flow, RecordState, Runner};
 use crate::plan::{Cell, ClauseKind, Direct, RecordSource};
@@ -32,10 +31,6 @@ impl<'a> Runner<'_, 'a> {
         keys: &[Cell],
         items: &[Option<Cell>],
     ) -> Option<()> {
-        let RecordSource::Loop(repeat, ..) = self.records?.source else { return None };
-        let ClauseKind::GroupBy { folds: Some(folds), .. } = &repeat.clauses.get(1)?.kind else {
-            return None;
-        };
         let (slots, watch) = (self.slots.as_slice(), &mut self.session.watch);
         let folded = &mut state.tally.folded;
         let token = match keys {
@@ -49,6 +44,9 @@ impl<'a> Runner<'_, 'a> {
                 position
             }
             None => {
+                let RecordSource::Loop(repeat, ..) = self.records?.source else { return None };
+                let clause = &repeat.clauses.get(1)?.kind;
+                let ClauseKind::GroupBy { folds: Some(folds), .. } = clause else { return None };
                 let (values, key) = &mut self.group_room;
                 values.clear();
                 key.clear();
@@ -60,7 +58,7 @@ impl<'a> Runner<'_, 'a> {
                         return None;
                     }
                     values.push(value);
-                    Key::add_optional_to(value, key);
+                    Key::add_to(value, key);
                 }
                 let position = folded.of_keys(key, values, folds);
                 if let Some(token) = token {
@@ -83,22 +81,19 @@ impl<'a> Runner<'_, 'a> {
     }
 
     fn turn_into_line(&mut self, cells: &[Cell]) -> Option<()> {
-        let Lines { names, out, count } = self.lines.as_mut()?;
-        let before = out.len();
-        out.push(b'{');
-        for (name, cell) in names.names.iter().zip(cells) {
+        let lines = self.lines.as_mut()?;
+        lines.out.push(b'{');
+        for (name, cell) in lines.names.names.iter().zip(cells) {
             // A member that is not there is left out.
             let watch = &mut self.session.watch;
             let Some(value) = cell.value(&self.slots, watch) else { continue };
-            let is_first = out.len() == before + 1;
-            out.extend_from_slice(&name.written[usize::from(is_first)..]);
+            lines.name(&name.written);
             match self.slots.get(cell.slot) {
-                Some(slot) if !slot.token.is_empty() => out.extend_from_slice(slot.token),
-                _ => json::write(value, Style::Compact, out),
+                Some(slot) if !slot.token.is_empty() => lines.out.extend_from_slice(slot.token),
+                _ => json::write(value, Style::Compact, &mut lines.out),
             }
         }
-        out.extend_from_slice(b"}\n");
-        *count += 1;
+        lines.end();
         Some(())
     }
 }

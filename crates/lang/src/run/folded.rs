@@ -199,7 +199,7 @@ impl<'a> Runner<'_, 'a> {
         for (_, expr) in keys {
             let value = self.group_key(expr)?;
             values.push(value);
-            Key::add_optional_to(value, &mut key);
+            Key::add_to(value, &mut key);
         }
         let position = folded.of_keys(&key, &values, folds);
         self.group_room = (values, key);

@@ -10,7 +10,23 @@ use crate::plan::{Entry, Expr, Kind, LineNames, Loop, RecordSource, Records};
 pub(super) struct Lines<'p> {
     pub(super) names: &'p LineNames,
     pub(super) out: Vec<u8>,
-    pub(super) count: u64,
+    count: u64,
+}
+
+impl Lines<'_> {
+    /// Begins a member of the map under way.
+    #[inline]
+    pub(super) fn name(&mut self, written: &[u8]) {
+        let is_first = self.out.last() == Some(&b'{');
+        self.out.extend_from_slice(&written[usize::from(is_first)..]);
+    }
+
+    /// Ends a line, which is a map.
+    #[inline]
+    pub(super) fn end(&mut self) {
+        self.out.extend_from_slice(b"}\n");
+        self.count += 1;
+    }
 }
 
 impl<'a> Runner<'_, 'a> {
@@ -46,8 +62,7 @@ impl<'a> Runner<'_, 'a> {
             return None;
         }
         let token = *token;
-        self.session.watch.asked(path.id);
-        self.session.watch.selected(path.id);
+        self.session.watch.met(path.id);
         Some(token)
     }
 
@@ -76,8 +91,7 @@ impl<'a> Runner<'_, 'a> {
         for (name, entry) in names.iter().zip(&entries[usize::from(*after_record)..]) {
             let Entry::Named(_, value) = entry else { continue };
             let before = lines.out.len();
-            let is_first = lines.out.last() == Some(&b'{');
-            lines.out.extend_from_slice(&name.written[usize::from(is_first)..]);
+            lines.name(&name.written);
             if let Some(token) = self.token(value) {
                 lines.out.extend_from_slice(token);
             } else if let Some(value) = self.value(value)? {
@@ -87,8 +101,7 @@ impl<'a> Runner<'_, 'a> {
                 lines.out.truncate(before);
             }
         }
-        lines.out.extend_from_slice(b"}\n");
-        lines.count += 1;
+        lines.end();
         self.lines = Some(lines);
         Ok(Flow::Continue(()))
     }
