@@ -400,7 +400,7 @@ not fit in 100 columns is broken at its clauses or brackets.")]
 Example:
   kyanite rules draft timetable.json wanted-departures.json
 
-Members are matched by equal values, and by name. What nothing explains is left as required(…), with
+Members are matched by equal values, and by name. What nothing explains is left as needed(…), with
 a comment that says what was wanted.")]
     Draft {
         /// A sample of the input

@@ -1,7 +1,7 @@
 //! A first rule from two samples: an input, and the output that is wanted of it.
 //!
 //! Members are matched by equal values, and by name where several are equal; a list of maps becomes a `for` over the list
-//! of the input that explains most of it. What is explained by nothing is left as `required(null, …)`, with a comment that
+//! of the input that explains most of it. What is explained by nothing is left as `needed(null, …)`, with a comment that
 //! says what was wanted.
 
 use std::cmp::Reverse;
@@ -571,7 +571,7 @@ fn item_name(path: &[Step<'_>], taken: impl Fn(&str) -> bool) -> String {
     names.find(|name| !taken(name)).unwrap_or(one)
 }
 
-/// What stands for a value that nothing explains: the member of that name, or `required`.
+/// What stands for a value that nothing explains: the member of that name, or `needed`.
 fn unexplained(sample: Option<Value<'_>>, name: Option<&str>, scopes: &[Scope<'_>]) -> Draft {
     let example = sample.map(|sample| {
         let text = json::compact(sample);
@@ -593,7 +593,7 @@ fn unexplained(sample: Option<Value<'_>>, name: Option<&str>, scopes: &[Scope<'_
         None => format!("the sample wants {example}"),
     };
     let text = named.unwrap_or_else(|| {
-        format!("required(null, {})", quoted(&format!("{} is not drafted", name.unwrap_or("this"))))
+        format!("needed(null, {})", quoted(&format!("{} is not drafted", name.unwrap_or("this"))))
     });
     Draft { text, explained: 0, all: 1, comment: Some(comment) }
 }

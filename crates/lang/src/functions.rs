@@ -337,17 +337,17 @@ const STANDARD: &[Signature] = &[
         run: Run::Values(|call| Ok(Some(Value::boolean(is_present(call.argument(0)))))),
     },
     Signature {
-        name: "required",
+        name: "needed",
         parameters: &[takes("value", Takes::ANYTHING), takes("message", Takes::TEXT)],
         required: 1,
         repeats: false,
         result: Type::Any,
         summary: "The value; when it is nothing or null, the run ends with the message.",
-        example: ("let d = {a: 1} return required(d.a, \"a is missing\")", "1"),
+        example: ("let d = {a: 1} return needed(d.a, \"a is missing\")", "1"),
         run: Run::Values(|call| match call.argument(0) {
             value if is_present(value) => Ok(value),
             _ if call.arguments.len() > 1 => Err(Fault::new(0, call.text(1))),
-            _ => Err(Fault::new(0, "a required value is missing")),
+            _ => Err(Fault::new(0, "a needed value is missing")),
         }),
     },
     Signature {
@@ -361,6 +361,29 @@ const STANDARD: &[Signature] = &[
         run: Run::Values(|call| {
             Ok(Some(Value::text(call.argument(0).map_or("nothing", |value| value.kind().word()))))
         }),
+    },
+    Signature {
+        name: "note",
+        parameters: &[takes("value", Takes::ANYTHING), takes("message", Takes::TEXT)],
+        required: 2,
+        repeats: false,
+        result: Type::Any,
+        summary: "The value; the message is told once at the end of the run, with how often it came up.",
+        example: ("note(7, \"seven came up\")", "7"),
+        run: Run::Values(|call| {
+            call.watch.note(call.text(1));
+            Ok(call.argument(0))
+        }),
+    },
+    Signature {
+        name: "error",
+        parameters: &[takes("message", Takes::TEXT)],
+        required: 1,
+        repeats: false,
+        result: Type::Any,
+        summary: "Ends the run with the message (as in XPath and XQuery Functions and Operators 3.1 section 3.1).",
+        example: ("if false then error(\"no\") else 1", "1"),
+        run: Run::Values(|call| Err(Fault::new(0, call.text(0)))),
     },
 ];
 

@@ -45,6 +45,7 @@ mod run;
 mod syntax;
 mod types;
 mod visit;
+mod words;
 
 pub use draft::draft;
 pub use finding::{Finding, RuleText, Span, near, near_words};

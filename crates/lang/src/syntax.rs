@@ -12,6 +12,8 @@ mod text;
 
 pub use format::format;
 pub(crate) use lexer::{begins_name, name_length};
+#[cfg(test)]
+pub(crate) use parser::CLAUSE_WORDS;
 pub(crate) use parser::RESERVED;
 pub(crate) use segments::parse_integer;
 pub(crate) use text::decode as decode_text;

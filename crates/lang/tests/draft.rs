@@ -75,12 +75,12 @@ fn what_is_not_explained_is_said() {
                 "# the sample has 3 of these, and 2 are wanted: add where, first or group by",
                 "  record.id,",
                 "  record.v,  # by name only: the sample wants \"C\"",
-                "  w: required(null, \"w is not drafted\"),  # the sample wants 9",
+                "  w: needed(null, \"w is not drafted\"),  # the sample wants 9",
             ][..],
         ),
         (
             "{\"total\": 6}",
-            &["  total: required(null, \"total is not drafted\"),  # the sample wants 6"],
+            &["  total: needed(null, \"total is not drafted\"),  # the sample wants 6"],
         ),
     ] {
         let arena = Arena::new();

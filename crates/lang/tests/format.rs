@@ -37,8 +37,8 @@ fn layouts() {
             "{\n  x: (for a in $[*] where a.b return {\n    a.c,\n  }),\n}\n",
         ),
         (
-            "map_of(\nfor a in $[*]\n group by k = a.x return {key:k, value: a})",
-            "map_of(\n  for a in $[*]\n  group by k = a.x\n  return {key: k, value: a}\n)\n",
+            "map_of(\nfor a in $[*]\n group by k = a.x return {name:k, value: a})",
+            "map_of(\n  for a in $[*]\n  group by k = a.x\n  return {name: k, value: a}\n)\n",
         ),
         (
             "#one\n\n# two\nlet a=1 # three\n\n\n\n# four\n[ # five\n 1, # six\n # seven\n 2 # eight\n]\n# nine",

@@ -364,7 +364,7 @@ fn how_rules_fail_on_data() {
             "$.ports[0].id ?? true",
             "$.ports[0].id",
         ),
-        ("required($.nope, 'no nope')", "required(): no nope", "$.nope", "$"),
+        ("needed($.nope, 'no nope')", "needed(): no nope", "$.nope", "$"),
         (
             "number($.ports[0].id)",
             "number(): the text \"ness\" does not spell a number",
@@ -396,9 +396,9 @@ fn how_rules_fail_on_data() {
             "",
         ),
         (
-            "map_of([{key: 'a', value: 1}, {key: 'a', value: 2}])",
-            "map_of(): the key `a` comes twice",
-            "[{key: 'a', value: 1}, {key: 'a', value: 2}]",
+            "map_of([{name: 'a', value: 1}, {name: 'a', value: 2}])",
+            "map_of(): the name `a` comes twice",
+            "[{name: 'a', value: 1}, {name: 'a', value: 2}]",
             "",
         ),
         (

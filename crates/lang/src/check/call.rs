@@ -6,6 +6,7 @@ use crate::functions::{Run, Signature, Takes, all};
 use crate::iregexp;
 use crate::plan::{Expr, Kind, Nodes};
 use crate::syntax::ast::{self, Call, ExprKind, Literal};
+use crate::words;
 
 impl Checker<'_> {
     pub(super) fn call(&mut self, call: &Call, span: Span) -> Expr {
@@ -13,11 +14,10 @@ impl Checker<'_> {
             return self.call_def(call, def, span);
         }
         let Some(signature) = Signature::find(&call.name) else {
-            let names: Vec<String> = self.def_names.keys().cloned().collect();
-            let known = all().map(|s| s.name).chain(names.iter().map(String::as_str));
             let finding =
                 Finding::error(call.name_span, format!("there is no function `{}`", call.name));
-            return self.misused(call, finding.advise_opt(near_words(&call.name, known)));
+            let advice = self.instead_of(&call.name);
+            return self.misused(call, finding.advise_opt(advice));
         };
         let given = call.arguments.len();
         if given < signature.required
@@ -48,6 +48,15 @@ impl Checker<'_> {
         }
         self.pattern_hint(signature, call);
         Expr { kind: Kind::Call(signature, arguments), span }
+    }
+
+    /// What to call in place of a function that is not there.
+    fn instead_of(&self, name: &str) -> Option<String> {
+        if let Some(instead) = words::instead_of_function(name) {
+            return Some(instead.to_owned());
+        }
+        let defs = self.def_names.keys().map(String::as_str);
+        near_words(name, all().map(|signature| signature.name).chain(defs))
     }
 
     /// A call that cannot be; whatever is wrong inside its arguments is found, too.

@@ -184,29 +184,6 @@ pub(super) const TABLE: &[Signature] = &[
             Ok(Some(Value::text(call.arena.text(&text))))
         }),
     },
-    Signature {
-        name: "note",
-        parameters: &[takes("value", Takes::ANYTHING), takes("message", Takes::TEXT)],
-        required: 2,
-        repeats: false,
-        result: Type::Any,
-        summary: "The value; the message is told once at the end of the run, with how often it came up.",
-        example: ("note(7, \"seven came up\")", "7"),
-        run: Run::Values(|call| {
-            call.watch.note(call.text(1));
-            Ok(call.argument(0))
-        }),
-    },
-    Signature {
-        name: "fail",
-        parameters: &[takes("message", Takes::TEXT)],
-        required: 1,
-        repeats: false,
-        result: Type::Any,
-        summary: "Ends the run with the message.",
-        example: ("if false then fail(\"no\") else 1", "1"),
-        run: Run::Values(|call| Err(Fault::new(0, call.text(0)))),
-    },
 ];
 
 fn padded<'a>(call: &Call<'_, 'a>, at_start: bool) -> Outcome<'a> {

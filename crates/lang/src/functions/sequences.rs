@@ -2,7 +2,7 @@
 
 use kyanite_tree::{MapBuilder, Origin, Value, equal};
 
-use super::{Call, Fault, Outcome, Run, Signature, Takes, number_fault, takes};
+use super::{Call, Fault, Outcome, Run, Signature, Takes, takes};
 use crate::rank::{MIXED, Rank};
 use crate::types::Type;
 
@@ -30,16 +30,6 @@ pub(super) const TABLE: &[Signature] = &[
         summary: "The items in order: numbers by value, or texts by Unicode scalar; nulls last.",
         example: ("sort([10, 9, 9.5])", "[9,9.5,10]"),
         run: Run::Values(sort),
-    },
-    Signature {
-        name: "median",
-        parameters: &[takes("items", Takes::ITEMS)],
-        required: 1,
-        repeats: false,
-        result: Type::Any,
-        summary: "The middle number, or the mean of the two in the middle; nothing over no items.",
-        example: ("median([4, 1, 3, 2])", "2.5"),
-        run: Run::Values(median),
     },
     Signature {
         name: "flatten",
@@ -105,14 +95,14 @@ pub(super) const TABLE: &[Signature] = &[
         required: 1,
         repeats: false,
         result: Type::List,
-        summary: "The members of a map as a list of maps with `key` and `value`.",
-        example: ("pairs({a: 1})", "[{\"key\":\"a\",\"value\":1}]"),
+        summary: "The members of a map as a list of maps with `name` and `value` (RFC 8259 section 4).",
+        example: ("pairs({a: 1})", "[{\"name\":\"a\",\"value\":1}]"),
         run: Run::Values(|call| {
             let members = call.argument(0).and_then(Value::as_map).map(|map| map.members());
             let pairs: Vec<_> = members
                 .unwrap_or_default()
                 .iter()
-                .map(|m| call.arena.map([("key", Value::text(m.name)), ("value", m.value)]))
+                .map(|m| call.arena.map([("name", Value::text(m.name)), ("value", m.value)]))
                 .collect();
             Ok(Some(call.arena.list(&pairs)))
         }),
@@ -123,8 +113,8 @@ pub(super) const TABLE: &[Signature] = &[
         required: 1,
         repeats: false,
         result: Type::Map,
-        summary: "The map of a list of maps with `key` and `value`; a key that comes twice is an error.",
-        example: ("map_of([{key: \"a\", value: 1}])", "{\"a\":1}"),
+        summary: "The map of a list of maps with `name` and `value`; a name that comes twice is an error.",
+        example: ("map_of([{name: \"a\", value: 1}])", "{\"a\":1}"),
         run: Run::Values(map_of),
     },
     Signature {
@@ -168,24 +158,6 @@ fn sort<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
     Ok(Some(call.arena.list(&items)))
 }
 
-fn median<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
-    let mut numbers = Vec::new();
-    for item in call.items(0).iter().filter(|item| !matches!(item, Value::Null(_))) {
-        numbers.push(super::fold::number(item.simple())?);
-    }
-    numbers.sort();
-    let middle = numbers.len() / 2;
-    let Some(upper) = numbers.get(middle) else { return Ok(None) };
-    if numbers.len() % 2 == 1 {
-        return Ok(Some(call.arena.number(upper)));
-    }
-    let mean = upper
-        .add(&numbers[middle - 1])
-        .and_then(|sum| sum.div(&kyanite_tree::Decimal::from(2)))
-        .map_err(|error| number_fault(0, error))?;
-    Ok(Some(call.arena.number(&mean)))
-}
-
 /// The most items that a range may have.
 const MOST: i64 = 10_000_000;
 
@@ -201,15 +173,18 @@ fn range<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
 fn map_of<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
     let mut builder = MapBuilder::new();
     for pair in call.items(0) {
-        let key = pair.member("key").map(Value::simple).and_then(Value::as_text);
-        let (Some(key), Some(value)) = (key, pair.member("value")) else {
-            return Err(Fault::new(0, "an item has no text `key` and no `value`")
-                .about(*pair)
-                .advise("give maps such as {key: \"a\", value: 1}"));
+        let name = pair.member("name").map(Value::simple).and_then(Value::as_text);
+        let (Some(name), Some(value)) = (name, pair.member("value")) else {
+            let advice = match pair.member("key") {
+                Some(_) => "the member that has the name is called `name`: {name: \"a\", value: 1}",
+                None => "give maps such as {name: \"a\", value: 1}",
+            };
+            let fault = Fault::new(0, "an item has no text `name` and no `value`");
+            return Err(fault.about(*pair).advise(advice));
         };
-        if builder.insert(key, value).is_some() {
-            let message = format!("the key `{key}` comes twice");
-            return Err(Fault::new(0, message).about(*pair).advise("group by the key first"));
+        if builder.insert(name, value).is_some() {
+            let message = format!("the name `{name}` comes twice");
+            return Err(Fault::new(0, message).about(*pair).advise("group by the name first"));
         }
     }
     Ok(Some(Value::Map(Origin::NONE, builder.finish(call.arena))))

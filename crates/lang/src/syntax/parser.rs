@@ -5,6 +5,7 @@
 use super::ast::{Binary, Expr, ExprKind, Literal, Unary};
 use super::lexer::{Lexeme, Lexer, Token, begins_name, continues_name};
 use crate::finding::{Finding, Span, near_words};
+use crate::words;
 
 /// What a parsing function gives: the thing, or the first finding that kept it from being one.
 pub(super) type Parsed<T> = Result<T, Finding>;
@@ -16,7 +17,7 @@ pub(crate) const RESERVED: [&str; 15] = [
 ];
 
 /// The words that clauses begin with, and `return`.
-pub(super) const CLAUSE_WORDS: [&str; 10] =
+pub(crate) const CLAUSE_WORDS: [&str; 10] =
     ["for", "let", "where", "group", "order", "carry", "skip", "first", "window", "return"];
 
 /// How deep expressions may nest.
@@ -194,6 +195,7 @@ impl<'s> Parser<'s> {
         if self.at_symbol("=") && !self.ends_with_line {
             return Err(self.unexpected("a single `=` compares nothing").advise("write =="));
         }
+        self.refuse_foreign_symbol()?;
         let Some(operator) = self.operator(&SYMBOLS)? else { return Ok(left) };
         if let ExprKind::Unary(Unary::Not, _) = left.kind {
             return Err(Finding::error(left.span, "`!` binds tighter than a comparison")
@@ -245,6 +247,44 @@ impl<'s> Parser<'s> {
         }
         self.advance()?;
         Ok(Some(operator))
+    }
+
+    /// Symbols of other languages that begin like operators of this one: `<>`, `===`.
+    fn refuse_foreign_symbol(&self) -> Parsed<()> {
+        let at = self.next.span.start;
+        let text = self.lexer.source().get(at..).unwrap_or_default();
+        match words::instead_of_symbol(text) {
+            Some((symbol, advice)) => {
+                let span = Span::new(at, at + symbol.len());
+                Err(Finding::error(span, format!("`{symbol}` means nothing")).advise(advice))
+            }
+            None => Ok(()),
+        }
+    }
+
+    /// A finding at the next token, which does not belong there; where it, or the word before it, is one that people bring
+    /// along from elsewhere, with what to write in its place.
+    pub(super) fn misplaced(&self, message: &str) -> Finding {
+        let finding = self.unexpected(message);
+        let instead = |word: &str| words::instead_of_operator(word);
+        if let Token::Name(name) = &self.next.token
+            && let Some(advice) = instead(name)
+        {
+            return finding.advise(advice);
+        }
+        let source = self.lexer.source().get(..self.last_end).unwrap_or_default();
+        let before = source.rfind(|c| !continues_name(c)).map_or(0, |at| at + 1);
+        let is_member = source[..before].ends_with(['.', '@']);
+        let word = source.get(before..).filter(|_| !is_member);
+        match word.and_then(instead) {
+            // The word stood where a name may, and what comes behind it has shown that it is none.
+            Some(advice) => {
+                let span = Span::new(before, self.last_end);
+                let message = format!("`{}` is no word of the language", &source[before..]);
+                Finding::error(span, message).advise(advice)
+            }
+            None => finding,
+        }
     }
 
     /// A minus that touches names on both sides is nearly always part of a member's name.
@@ -335,8 +375,9 @@ impl<'s> Parser<'s> {
     /// What to say about a word where a clause or the end should be.
     pub(super) fn not_a_clause(&self) -> Finding {
         let words = self.next_words();
-        let finding = self.unexpected(&format!("{words} does not continue this rule"));
+        let finding = self.misplaced(&format!("{words} does not continue this rule"));
         match &self.next.token {
+            _ if finding.advice.is_some() => finding,
             Token::Name(name) => finding.advise_opt(near_words(name, CLAUSE_WORDS).or_else(|| {
                 Some("clauses are for, let, where, group by, order by, carry, skip, first, window, return".into())
             })),

@@ -108,7 +108,7 @@ impl Parser<'_> {
                 if !parser.take(",")? && !parser.at_symbol(close) {
                     let words = parser.next_words();
                     return Err(parser
-                        .unexpected(&format!("a comma or `{close}` is missing before {words}")));
+                        .misplaced(&format!("a comma or `{close}` is missing before {words}")));
                 }
             }
             parser.advance()?;

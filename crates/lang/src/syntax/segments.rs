@@ -96,12 +96,12 @@ impl Parser<'_> {
                 }
                 if !parser.take(",")? {
                     let words = parser.next_words();
-                    return Err(parser
-                        .unexpected(&format!("a comma or `]` is missing before {words}"))
-                        .advise(format!(
-                            "close the bracket opened at column {}",
-                            parser.column(open)
-                        )));
+                    let finding =
+                        parser.misplaced(&format!("a comma or `]` is missing before {words}"));
+                    let close =
+                        format!("close the bracket opened at column {}", parser.column(open));
+                    let has_advice = finding.advice.is_some();
+                    return Err(if has_advice { finding } else { finding.advise(close) });
                 }
             }
             let computed = selectors.iter().any(|s| matches!(s, Selector::Computed(_)));
