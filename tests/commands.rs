@@ -214,7 +214,7 @@ fn refusals() {
             &["bad.kyr:2:7", "`p.ramp` alone is no condition", "bad.kyr:3:8", "near: length"],
         ),
         ("reshape nope.kyr text.json", 2, &["there is no rule file nope.kyr"]),
-        ("query '1 + 1' --paths", 2, &["--paths shows places in the input"]),
+        ("query '1 + 1' --paths", 2, &["places in the input are wanted", "leave --paths out"]),
         // The input.
         ("query $ nope.json", 3, &["there is no file nope.json"]),
         ("query $ rules", 3, &["rules is a folder"]),
@@ -466,7 +466,7 @@ fn turns_without_room_in_memory_go_to_files_without_names() {
     let failed = with_room(&folder, "nowhere");
     let told = String::from_utf8_lossy(&failed.stderr).into_owned();
     assert!(told.contains("cannot go to a temporary file") && told.contains("TMPDIR"), "{told}");
-    assert!(failed.stdout.is_empty() && failed.status.code() == Some(4));
+    assert!(failed.stdout.is_empty() && failed.status.code() == Some(5));
 }
 
 #[test]

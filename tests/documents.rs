@@ -7,6 +7,7 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 
 use kyanite_lang::functions::all;
+use kyanite_tree::Code;
 use support::{Folder, PROGRAM};
 
 fn project(file: &str) -> PathBuf {
@@ -106,10 +107,6 @@ fn every_example_of_the_help_runs() {
 /// After a change of the table, run this test with UPDATE_DOCS=1.
 #[test]
 fn the_function_reference_is_the_table() {
-    let file = project("docs/rule-language.md");
-    let text = std::fs::read_to_string(&file).unwrap();
-    let (before, rest) = text.split_once("<!-- functions -->\n").unwrap();
-    let (_, after) = rest.split_once("<!-- end of functions -->").unwrap();
     let mut table = String::from("| function | gives | |\n| --- | --- | --- |\n");
     for function in all() {
         let parameters: Vec<String> = function
@@ -128,12 +125,30 @@ fn the_function_reference_is_the_table() {
             result,
         ));
     }
-    let expected = format!("{before}<!-- functions -->\n{table}<!-- end of functions -->{after}");
+    is_made_of("docs/rule-language.md", "functions", &table);
+}
+
+/// The codes in docs/commands.md are those that diagnostics have. After a change, run this test with UPDATE_DOCS=1.
+#[test]
+fn the_codes_of_messages_are_the_table() {
+    let mut table = String::from("| code | |\n| --- | --- |\n");
+    for code in Code::ALL {
+        table.push_str(&format!("| `{}` | {} |\n", code.word(), code.summary()));
+    }
+    is_made_of("docs/commands.md", "codes", &table);
+}
+
+/// Checks that a section of a document is what it is made of, or makes it so.
+fn is_made_of(document: &str, section: &str, made: &str) {
+    let file = project(document);
+    let text = std::fs::read_to_string(&file).unwrap();
+    let (begin, end) = (format!("<!-- {section} -->\n"), format!("<!-- end of {section} -->"));
+    let (before, rest) = text.split_once(&begin).unwrap();
+    let (_, after) = rest.split_once(&end).unwrap();
+    let expected = format!("{before}{begin}{made}{end}{after}");
     if std::env::var_os("UPDATE_DOCS").is_some() {
         std::fs::write(&file, &expected).unwrap();
+        return;
     }
-    assert!(
-        expected == text || std::env::var_os("UPDATE_DOCS").is_some(),
-        "the reference is out of date"
-    );
+    assert!(expected == text, "{document}: the section {section} is out of date");
 }

@@ -39,13 +39,17 @@ fn failure(csv: &[u8], expected: &[u8]) -> Option<String> {
 /// The records of a text, as serde_json has them.
 fn records(text: &str) -> Result<serde_json::Value, String> {
     let (arena, settings) = (Arena::new(), Settings::default());
-    let Some(first) = Header::read(text, settings, &arena).map_err(|error| error.message)? else {
+    let Some(first) =
+        Header::read(text, settings, &arena).map_err(|error| error.message().to_owned())?
+    else {
         return Ok(serde_json::Value::Array(Vec::new()));
     };
     let mut reader = Reader::new(text, &arena, settings, Some(first.header), 1);
     reader.seek(first.end);
     let mut records = Vec::new();
-    while let Some(Value::Map(_, map)) = reader.next_row().map_err(|error| error.message)? {
+    while let Some(Value::Map(_, map)) =
+        reader.next_row().map_err(|error| error.message().to_owned())?
+    {
         let cells = map.members().iter();
         let cells = cells
             .map(|cell| (cell.name.to_owned(), cell.value.as_text().unwrap_or_default().into()));

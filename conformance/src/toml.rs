@@ -43,20 +43,20 @@ fn read(bytes: &[u8]) -> Result<(), String> {
     let arena = Arena::new();
     toml::document(text, &arena, toml::Options::default())
         .map(|_| ())
-        .map_err(|error| error.message)
+        .map_err(|error| error.message().to_owned())
 }
 
 fn accepted(bytes: &[u8], expected: &Json) -> Result<(), String> {
     let text = std::str::from_utf8(bytes).map_err(|error| error.to_string())?;
     let arena = Arena::new();
     let read = toml::document(text, &arena, toml::Options::default())
-        .map_err(|error| format!("refused, {}", error.message))?;
+        .map_err(|error| format!("refused, {}", error.message()))?;
     same(read.root, expected)?;
     let (mut out, mut losses) = (Vec::new(), kyanite_formats::losses::Losses::default());
-    toml::write(read.root, &mut out, &mut losses).map_err(|error| error.message)?;
+    toml::write(read.root, &mut out, &mut losses).map_err(|error| error.message().to_owned())?;
     let written = String::from_utf8_lossy(&out);
     let again = toml::document(&written, &arena, toml::Options::default())
-        .map_err(|error| format!("what was written is refused, {}: {written}", error.message))?;
+        .map_err(|error| format!("what was written is refused, {}: {written}", error.message()))?;
     if kyanite_tree::equal(again.root, read.root) {
         Ok(())
     } else {

@@ -41,7 +41,7 @@ fn check(case: &Case) -> Result<(), String> {
     let read = yaml::documents(&case.yaml, &arena, yaml::Options::default());
     let documents = match (read, case.fail) {
         (Err(_), true) => return Ok(()),
-        (Err(error), false) => return Err(format!("refused, {}", error.message)),
+        (Err(error), false) => return Err(format!("refused, {}", error.message())),
         (Ok(_), true) => return Err("accepted".into()),
         (Ok(read), false) => read.documents,
     };
@@ -68,7 +68,7 @@ fn round_trip(documents: &[Value<'_>]) -> Result<(), String> {
         let text = String::from_utf8_lossy(&out);
         let arena = Arena::new();
         let again = yaml::documents(&text, &arena, yaml::Options::default())
-            .map_err(|error| format!("what was written is refused, {}: {text}", error.message))?;
+            .map_err(|error| format!("what was written is refused, {}: {text}", error.message()))?;
         match again.documents.as_slice() {
             [again] if same(*again, *document) => {}
             _ => return Err(format!("written as {text}")),

@@ -12,7 +12,7 @@ use kyanite_flow::{
 };
 use kyanite_formats::{Format, detect, json};
 use kyanite_lang::{Plan, Syntax, compile};
-use kyanite_tree::{Arena, Problem};
+use kyanite_tree::{Arena, Code, Diagnostic};
 use similar::TextDiff;
 
 use crate::messages::Messages;
@@ -34,7 +34,7 @@ pub fn test(rule: &Path, folder: &Path, messages: &mut Messages) -> Status {
     let plan = match compile(rule_text, Syntax::Rule) {
         Ok(plan) => plan,
         Err((text, findings)) => {
-            findings.iter().for_each(|finding| messages.show(&finding.problem(&text)));
+            findings.iter().for_each(|finding| messages.show(&text.diagnostic(finding.clone())));
             return Status::Command;
         }
     };
@@ -43,7 +43,7 @@ pub fn test(rule: &Path, folder: &Path, messages: &mut Messages) -> Status {
         Ok(_) | Err(_) => {
             let message = format!("there are no cases in {}", folder.display());
             let advice = "a case is a folder with an input and an expected file";
-            messages.show(&Problem::error(message).advise(advice));
+            messages.show(&Diagnostic::error(Code::RuleFile, message).advise(advice));
             return Status::Input;
         }
     };
@@ -106,14 +106,15 @@ fn run_case(plan: &Plan, rule: &Path, case: &Path) -> Outcome {
         }
         (Ok(_), false) => Err("it gave a result in place of a message".into()),
         (Err(problems), false) => {
-            let said = problems.iter().any(|problem| problem.message.contains(wanted_text.trim()));
+            let said =
+                problems.iter().any(|problem| problem.message().contains(wanted_text.trim()));
             if said { Ok(()) } else { Err(words(&problems)) }
         }
         (Err(problems), true) => Err(words(&problems)),
     }
 }
 
-fn words(problems: &[Problem]) -> String {
+fn words(problems: &[Diagnostic]) -> String {
     problems.iter().map(|problem| format!("it ended with {problem}\n")).collect()
 }
 
@@ -128,7 +129,7 @@ fn given(
     rule: &Path,
     case: &Path,
     format: Format,
-) -> Result<Result<String, Vec<Problem>>, String> {
+) -> Result<Result<String, Vec<Diagnostic>>, String> {
     let params = match file(case, "params") {
         Some(path) => params(&read(&path)?)?,
         None => Vec::new(),
@@ -169,7 +170,7 @@ fn given(
     );
     Ok(match ran {
         Ok(()) => Ok(read(&target)?),
-        Err(failed) => Err(failed.problems().to_vec()),
+        Err(failed) => Err(failed.diagnostics().to_vec()),
     })
 }
 

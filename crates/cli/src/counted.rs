@@ -3,7 +3,7 @@
 use kyanite_flow::{Output, Part, Sink};
 use kyanite_formats::losses::{Loss, Losses};
 use kyanite_lang::Flow;
-use kyanite_tree::{Origin, Spot, Value};
+use kyanite_tree::{Origin, Place, Value};
 
 /// Counts what is found, and hands it on unless only the count is wanted.
 pub struct Counted<'o> {
@@ -68,7 +68,7 @@ impl Sink for Counted<'_> {
         }
     }
 
-    fn place_failure(&mut self, find: &dyn Fn(Origin) -> Option<Spot>) {
+    fn place_failure(&mut self, find: &dyn Fn(Origin) -> Option<Place>) {
         if let Some(sink) = &mut self.sink {
             sink.place_failure(find);
         }

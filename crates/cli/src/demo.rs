@@ -6,7 +6,7 @@ use std::path::Path;
 use std::process::{Command, Stdio};
 
 use kyanite_demo::Bookings;
-use kyanite_tree::Problem;
+use kyanite_tree::{Code, Diagnostic};
 
 use crate::arguments::{Amount, Demo};
 use crate::messages::Messages;
@@ -145,7 +145,8 @@ fn ended(result: io::Result<()>, messages: &mut Messages) -> Status {
         Ok(()) => Status::Done,
         Err(error) if error.kind() == io::ErrorKind::BrokenPipe => Status::Done,
         Err(error) => {
-            let problem = Problem::error(format!("the demo cannot go on: {error}"));
+            let problem =
+                Diagnostic::error(Code::OutputFailed, format!("the demo cannot go on: {error}"));
             messages.show(&match error.kind() {
                 io::ErrorKind::AlreadyExists => {
                     problem.advise("name a folder that is not there yet")

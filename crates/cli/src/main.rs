@@ -10,6 +10,7 @@ mod progress;
 mod rule_files;
 mod rule_text;
 mod run;
+mod settings;
 mod status;
 mod trace;
 mod usage;

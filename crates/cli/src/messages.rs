@@ -12,22 +12,25 @@ use std::io::{IsTerminal, Write};
 
 use anstyle::{AnsiColor, Style};
 use kyanite_formats::json;
-use kyanite_tree::{Arena, Problem, Severity, Spot, Value};
+use kyanite_tree::{Arena, Diagnostic, Fix, Place, Severity, Value};
 
 use crate::arguments::{MessageForm, MessageOptions, When};
+use crate::settings;
 
 /// Places as a list of maps.
-pub fn places<'a>(spots: &'a [Spot], arena: &'a Arena) -> Value<'a> {
-    let places: Vec<Value<'_>> = spots.iter().map(|spot| place(spot, arena)).collect();
+pub fn places<'a>(found: &'a [Place], arena: &'a Arena) -> Value<'a> {
+    let places: Vec<Value<'_>> = found.iter().map(|spot| place(spot, arena)).collect();
     arena.list(&places)
 }
 
-fn place<'a>(spot: &'a Spot, arena: &'a Arena) -> Value<'a> {
+fn place<'a>(spot: &'a Place, arena: &'a Arena) -> Value<'a> {
     let number = |number: u64| arena.integer(number as i64);
     let mut members = vec![
         ("file", Value::text(&spot.file)),
         ("line", number(spot.at.line)),
         ("column", number(spot.at.column)),
+        ("length", number(spot.excerpt.length as u64)),
+        ("of", Value::text(spot.part.word())),
     ];
     members.extend(spot.path.as_deref().map(|path| ("path", Value::text(path))));
     members.push(("source", Value::text(&spot.excerpt.line)));
@@ -35,14 +38,28 @@ fn place<'a>(spot: &'a Spot, arena: &'a Arena) -> Value<'a> {
 }
 
 /// A message as a line of JSON.
-fn as_json(problem: &Problem) -> String {
+fn as_json(problem: &Diagnostic) -> String {
     let arena = Arena::new();
     let mut members = vec![
-        ("severity", Value::text(problem.severity.word())),
-        ("message", Value::text(&problem.message)),
-        ("places", places(&problem.spots, &arena)),
+        ("code", Value::text(problem.code().word())),
+        ("severity", Value::text(problem.severity().word())),
+        ("message", Value::text(problem.message())),
+        ("places", places(problem.places(), &arena)),
     ];
-    members.extend(problem.advice.as_deref().map(|advice| ("advice", Value::text(advice))));
+    if let Some(advice) = problem.advice() {
+        members.push(("advice", Value::text(arena.text(&settings::words(advice)))));
+        let options: Vec<Value<'_>> = advice
+            .settings()
+            .map(|setting| Value::text(arena.text(&settings::option(setting))))
+            .collect();
+        if !options.is_empty() {
+            members.push(("options", arena.list(&options)));
+        }
+        if let Some(Fix { place: replaced, text }) = advice.mend() {
+            let fix = [("place", place(replaced, &arena)), ("text", Value::text(text))];
+            members.push(("fix", arena.map(fix)));
+        }
+    }
     json::compact(arena.map(members)) + "\n"
 }
 
@@ -92,9 +109,9 @@ impl Messages {
     }
 
     /// Shows a message, unless it is of a sort that is not wanted.
-    pub fn show(&mut self, problem: &Problem) {
-        self.warnings += usize::from(problem.severity == Severity::Warning);
-        if problem.severity >= self.lowest {
+    pub fn show(&mut self, problem: &Diagnostic) {
+        self.warnings += usize::from(problem.severity() == Severity::Warning);
+        if problem.severity() >= self.lowest {
             let text = match self.form {
                 MessageForm::Text => self.render(problem),
                 MessageForm::Json => as_json(problem),
@@ -121,24 +138,24 @@ impl Messages {
     }
 
     /// Shows several messages.
-    pub fn show_all(&mut self, problems: &[Problem]) {
+    pub fn show_all(&mut self, problems: &[Diagnostic]) {
         problems.iter().for_each(|problem| self.show(problem));
     }
 
-    fn render(&self, problem: &Problem) -> String {
-        let color = match problem.severity {
+    fn render(&self, problem: &Diagnostic) -> String {
+        let color = match problem.severity() {
             Severity::Error => AnsiColor::Red,
             Severity::Warning => AnsiColor::Magenta,
             Severity::Note => AnsiColor::Green,
         };
         let strong = color.on_default().bold();
-        let head = self.paint(strong, problem.severity.word());
-        let mut text = format!("{head}: {}\n", self.strong(&problem.message));
-        for spot in &problem.spots {
+        let head = self.paint(strong, problem.severity().word());
+        let mut text = format!("{head}: {}\n", self.strong(problem.message()));
+        for spot in problem.places() {
             self.render_spot(spot, strong, &mut text);
         }
-        if let Some(advice) = &problem.advice {
-            text.push_str(&format!("  {advice}\n"));
+        if let Some(advice) = problem.advice() {
+            text.push_str(&format!("  {}\n", settings::words(advice)));
         }
         text
     }
@@ -149,11 +166,11 @@ impl Messages {
     }
 
     /// Appends a place with its line.
-    pub fn spot(&self, spot: &Spot, text: &mut String) {
+    pub fn place(&self, spot: &Place, text: &mut String) {
         self.render_spot(spot, AnsiColor::Blue.on_default().bold(), text);
     }
 
-    fn render_spot(&self, spot: &Spot, strong: Style, text: &mut String) {
+    fn render_spot(&self, spot: &Place, strong: Style, text: &mut String) {
         let place = self.paint(AnsiColor::Cyan.on_default(), &format!("{}:{}", spot.file, spot.at));
         let path = spot.path.as_ref().map(|path| format!("  {path}")).unwrap_or_default();
         text.push_str(&format!("  {place}{path}\n"));
@@ -186,6 +203,8 @@ pub fn is_wanted(when: When, is_terminal: bool) -> bool {
 
 #[cfg(test)]
 mod tests {
+    use kyanite_tree::Code;
+
     use super::*;
 
     fn messages(quiet: bool, verbose: bool, color: When) -> Messages {
@@ -201,16 +220,17 @@ mod tests {
     #[test]
     fn one_form_for_all() {
         let text = "{\n\t\"fare\": 12,,\n}";
-        let problem = Problem::error("a comma too many")
-            .at(Spot::of("f.json", text.as_bytes(), 14, 15).with_path("$.fare"))
-            .at(Spot::of("r.kyr", b"$.fare", 2, 6))
+        let problem = Diagnostic::error(Code::Syntax, "a comma too many")
+            .at(Place::of("f.json", text.as_bytes(), 14, 15).with_path("$.fare"))
+            .at(Place::of("r.kyr", b"$.fare", 2, 6).in_rule())
             .advise("take it away");
         assert_eq!(
             messages(false, false, When::Never).render(&problem),
             "error: a comma too many\n  f.json:2:13  $.fare\n       \"fare\": 12,,\n                  ^\n  \
              r.kyr:1:3\n      $.fare\n        ^^^^\n  take it away\n"
         );
-        let colored = messages(false, false, When::Always).render(&Problem::note("well"));
+        let colored =
+            messages(false, false, When::Always).render(&Diagnostic::note(Code::InputRead, "well"));
         assert!(colored.contains("\u{1b}[") && colored.contains("note") && !colored.contains('^'));
     }
 
@@ -224,7 +244,7 @@ mod tests {
             assert_eq!(messages(quiet, verbose, When::Never).lowest, lowest);
         }
         let mut counted = messages(true, false, When::Never);
-        counted.show(&Problem::warning("not shown, but counted"));
+        counted.show(&Diagnostic::warning(Code::Loss, "not shown, but counted"));
         assert_eq!(counted.warnings, 1);
     }
 }

@@ -9,7 +9,7 @@ use kyanite_flow::{
 };
 use kyanite_formats::Format;
 use kyanite_lang::{RuleText, Syntax, compile, format_rule};
-use kyanite_tree::{Arena, Problem, Value};
+use kyanite_tree::{Arena, Diagnostic, Value};
 
 use crate::arguments::MessageOptions;
 use crate::messages::Messages;
@@ -37,18 +37,20 @@ pub fn check(
         let before = messages.warnings;
         match compile(rule, Syntax::Rule) {
             Err((rule, findings)) => {
-                findings.iter().for_each(|finding| messages.show(&finding.problem(&rule)));
+                findings
+                    .iter()
+                    .for_each(|finding| messages.show(&rule.diagnostic(finding.clone())));
                 status = Status::Command;
                 continue;
             }
             Ok(plan) => {
                 for warning in &plan.warnings {
-                    messages.show(&warning.problem(plan.rule()));
+                    messages.show(&plan.rule().diagnostic(warning.clone()));
                 }
                 if let Some(sample) = against
                     && let Err(failed) = over_sample(&plan, file, sample, options, messages)
                 {
-                    messages.show_all(failed.problems());
+                    messages.show_all(failed.diagnostics());
                     status = Status::from(&failed);
                     continue;
                 }
@@ -72,7 +74,7 @@ pub fn format(rules: &[PathBuf], only_tell: bool, messages: &mut Messages) -> St
             }
             Ok(false) => {}
             Err(failed) => {
-                messages.show_all(failed.problems());
+                messages.show_all(failed.diagnostics());
                 status = Status::from(&failed);
             }
         }
@@ -91,7 +93,7 @@ fn format_one(file: &Path, only_tell: bool) -> Result<bool, Failed> {
     let text = text.map_err(|error| Failed::Command(vec![unreadable_rule(&name, &error)]))?;
     let laid_out = format_rule(&text).map_err(|findings| {
         let rule = RuleText::new(name, text.clone());
-        Failed::Command(findings.iter().map(|finding| finding.problem(&rule)).collect())
+        Failed::Command(findings.iter().map(|finding| rule.diagnostic(finding.clone())).collect())
     })?;
     let differs = laid_out != text;
     if only_tell || !differs && !from_pipe {
@@ -116,7 +118,7 @@ fn write_text(text: &str, destination: Destination) -> Result<(), Failed> {
 pub fn draft(input: &str, wanted: &str, output: Option<&Path>, messages: &mut Messages) -> Status {
     let arena = Arena::new();
     let bytes = AtomicU64::new(0);
-    let mut tell = |problem: Problem| messages.show(&problem);
+    let mut tell = |problem: Diagnostic| messages.show(&problem);
     let mut events = Events { tell: &mut tell, bytes: &bytes };
     let mut read = |word: &str| {
         // Names in rules go without the prefixes of XML.
@@ -134,7 +136,7 @@ pub fn draft(input: &str, wanted: &str, output: Option<&Path>, messages: &mut Me
     match written {
         Ok(()) => Status::Done,
         Err(failed) => {
-            messages.show_all(failed.problems());
+            messages.show_all(failed.diagnostics());
             Status::from(&failed)
         }
     }

@@ -4,10 +4,10 @@ use std::io;
 use std::path::{Path, PathBuf};
 
 use kyanite_lang::RuleText;
-use kyanite_tree::Problem;
+use kyanite_tree::{Code, Diagnostic};
 
 /// The text of a rule file, and of the libraries that it uses.
-pub fn read_rule(file: &Path) -> Result<RuleText, Problem> {
+pub fn read_rule(file: &Path) -> Result<RuleText, Diagnostic> {
     let name = file.display().to_string();
     let text = std::fs::read_to_string(file).map_err(|error| unreadable_rule(&name, &error))?;
     let beside = |file: &Path, used: String| {
@@ -25,7 +25,7 @@ pub fn read_rule(file: &Path) -> Result<RuleText, Problem> {
         read.push(known);
         let name = library.display().to_string();
         let text = std::fs::read_to_string(&library).map_err(|error| {
-            Problem::error(format!("the library {name} cannot be read: {error}"))
+            Diagnostic::error(Code::RuleFile, format!("the library {name} cannot be read: {error}"))
         })?;
         waiting
             .extend(kyanite_lang::uses(&text, true).into_iter().map(|used| beside(&library, used)));
@@ -35,11 +35,18 @@ pub fn read_rule(file: &Path) -> Result<RuleText, Problem> {
 }
 
 /// Why a rule file cannot be read.
-pub fn unreadable_rule(name: &str, error: &io::Error) -> Problem {
+pub fn unreadable_rule(name: &str, error: &io::Error) -> Diagnostic {
     let problem = match error.kind() {
-        io::ErrorKind::NotFound => Problem::error(format!("there is no rule file {name}")),
-        io::ErrorKind::InvalidData => Problem::error(format!("the rule file {name} is not UTF-8")),
-        _ => Problem::error(format!("the rule file {name} cannot be read: {error}")),
+        io::ErrorKind::NotFound => {
+            Diagnostic::error(Code::RuleFile, format!("there is no rule file {name}"))
+        }
+        io::ErrorKind::InvalidData => {
+            Diagnostic::error(Code::RuleFile, format!("the rule file {name} is not UTF-8"))
+        }
+        _ => Diagnostic::error(
+            Code::RuleFile,
+            format!("the rule file {name} cannot be read: {error}"),
+        ),
     };
     problem.advise(
         "the first word is the rule file; for a rule on the command line, use kyanite query",

@@ -12,7 +12,7 @@ use kyanite_flow::{
 use kyanite_formats::documents::Limits;
 use kyanite_formats::{Format, detect, json, xml};
 use kyanite_lang::{OutputSpec, Plan, RuleText, SourceSpec, Syntax, compile, compile_until};
-use kyanite_tree::{Arena, Problem, Severity};
+use kyanite_tree::{Advice, Arena, Code, Diagnostic, Severity};
 
 use crate::arguments::{
     Convert, InputArguments, MessageOptions, OutputArguments, ParamArguments, Query, Reshape,
@@ -120,7 +120,7 @@ pub fn files_of(reshape: &Reshape, options: &MessageOptions) -> Vec<PathBuf> {
 pub fn convert(convert: &Convert, options: &MessageOptions, messages: &mut Messages) -> Status {
     let format = convert.output.to.or_else(|| format_of(convert.output.output.as_deref()?));
     if format.is_none() {
-        let problem = Problem::error("the format to convert to is missing");
+        let problem = Diagnostic::error(Code::CommandLine, "the format to convert to is missing");
         messages.show(&problem.advise("say it with --to, or by the extension of --output"));
         return Status::Command;
     }
@@ -177,7 +177,7 @@ pub fn over_sample(
     let inputs = if plan.reads_input() { vec![Input::of_word(sample)] } else { Vec::new() };
     let options = command.input_options();
     let bytes = std::sync::atomic::AtomicU64::new(0);
-    let mut tell = |problem: Problem| messages.show(&problem);
+    let mut tell = |problem: Diagnostic| messages.show(&problem);
     let mut events = Events { tell: &mut tell, bytes: &bytes };
     let mut nothing = Counted { sink: None, found: 0, nothing: false };
     kyanite_flow::run(&command.job(plan, &sources, &options), &inputs, &mut nothing, &mut events)
@@ -261,13 +261,13 @@ impl<'c> RuleCommand<'c> {
             Ok(plan) => plan,
             Err((rule, findings)) => {
                 for finding in &findings {
-                    messages.show(&finding.problem(&rule));
+                    messages.show(&rule.diagnostic(finding.clone()));
                 }
                 return Status::Command;
             }
         };
         for warning in &plan.warnings {
-            messages.show(&warning.problem(plan.rule()));
+            messages.show(&plan.rule().diagnostic(warning.clone()));
         }
         if self.explain {
             let mut out = io::stdout().lock();
@@ -279,7 +279,7 @@ impl<'c> RuleCommand<'c> {
         match self.run_plan(&plan, messages) {
             Ok(status) => status,
             Err(failed) => {
-                messages.show_all(failed.problems());
+                messages.show_all(failed.diagnostics());
                 Status::from(&failed)
             }
         }
@@ -311,7 +311,7 @@ impl<'c> RuleCommand<'c> {
         );
         let options = self.input_options();
         let job = self.job(plan, &sources, &options);
-        let mut tell = |problem: Problem| {
+        let mut tell = |problem: Diagnostic| {
             progress.make_room();
             messages.show(&problem);
         };
@@ -332,7 +332,10 @@ impl<'c> RuleCommand<'c> {
         if nothing && !self.count && messages.warnings == 0 {
             let is_null = matches!(format, Format::Json | Format::Yaml);
             let written = if is_null { ", written as null" } else { "" };
-            messages.show(&Problem::warning(format!("the result is nothing{written}")));
+            messages.show(&Diagnostic::warning(
+                Code::ResultNothing,
+                format!("the result is nothing{written}"),
+            ));
         }
         self.show_remarks(&remarks, format, messages);
         Ok(if self.require && found == 0 { Status::No } else { Status::Done })
@@ -376,13 +379,15 @@ impl<'c> RuleCommand<'c> {
     ) -> Result<Status, Failed> {
         let path = compile(RuleText::new("the path", path), Syntax::Rule).map_err(
             |(rule, findings)| {
-                Failed::Command(findings.iter().map(|finding| finding.problem(&rule)).collect())
+                Failed::Command(
+                    findings.iter().map(|finding| rule.diagnostic(finding.clone())).collect(),
+                )
             },
         )?;
         let options = self.input_options();
         let job = self.job(plan, sources, &options);
         let bytes = std::sync::atomic::AtomicU64::new(0);
-        let mut tell = |problem: Problem| messages.show(&problem);
+        let mut tell = |problem: Diagnostic| messages.show(&problem);
         let mut events = Events { tell: &mut tell, bytes: &bytes };
         let traced = kyanite_flow::trace(&job, inputs, &path, &mut events)?;
         let output = match (&self.output.output, self.output.to) {
@@ -405,11 +410,11 @@ impl<'c> RuleCommand<'c> {
         let options = self.input_options();
         let job = self.job(plan, sources, &options);
         let bytes = std::sync::atomic::AtomicU64::new(0);
-        let mut tell = |problem: Problem| messages.show(&problem);
+        let mut tell = |problem: Diagnostic| messages.show(&problem);
         let mut events = Events { tell: &mut tell, bytes: &bytes };
         kyanite_flow::run(&job, inputs, &mut apart, &mut events)?;
         let count = apart.finish()?;
-        messages.show(&Problem::note(format!("{count} files were written")));
+        messages.show(&Diagnostic::note(Code::InputRead, format!("{count} files were written")));
         Ok(Status::Done)
     }
 
@@ -417,9 +422,9 @@ impl<'c> RuleCommand<'c> {
     fn show_remarks(&self, remarks: &Remarks, format: Format, messages: &mut Messages) {
         if let Some(lost) = &remarks.lost {
             let message = format!("{format} could not carry {lost}");
-            let mut problem = Problem::warning(message);
+            let mut problem = Diagnostic::warning(Code::Loss, message);
             if !self.carries_all {
-                problem.severity = Severity::Note;
+                problem = problem.with_severity(Severity::Note);
             } else if self.losses == LossPolicy::Count {
                 problem = problem.advise("say --losses to list each, --strict to refuse");
             }
@@ -437,7 +442,7 @@ impl<'c> RuleCommand<'c> {
             let options: Vec<String> =
                 remarks.undecided.iter().take(5).map(|path| format!("--list {path}")).collect();
             let advice = format!("say {} for a list everywhere", options.join(" "));
-            messages.show(&Problem::warning(message).advise(advice));
+            messages.show(&Diagnostic::warning(Code::ListSometimes, message).advise(advice));
         }
     }
 
@@ -451,7 +456,7 @@ impl<'c> RuleCommand<'c> {
                     [] => "declare it in the rule: source name = \"file\"".to_owned(),
                     known => format!("it has {}", known.join(", ")),
                 };
-                return Err(command_error(format!("the rule has no source `{name}`"), &advice));
+                return Err(command_error(format!("the rule has no source `{name}`"), advice));
             }
         }
         let named = |source: &SourceSpec| {
@@ -571,6 +576,6 @@ impl<'c> RuleCommand<'c> {
     }
 }
 
-fn command_error(message: String, advice: &str) -> Failed {
-    Failed::Command(vec![Problem::error(message).advise(advice)])
+fn command_error(message: String, advice: impl Into<Advice>) -> Failed {
+    Failed::Command(vec![Diagnostic::error(Code::CommandLine, message).advise(advice)])
 }

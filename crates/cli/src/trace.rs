@@ -45,14 +45,14 @@ fn to_read(one: &Traced, words: &Messages) -> String {
     }
     let mut text = format!("{}\n", words.strong(&format!("{} is {value}", one.path)));
     text.push_str(" made by\n");
-    one.rule.iter().for_each(|spot| words.spot(spot, &mut text));
+    one.rule.iter().for_each(|place| words.place(place, &mut text));
     if one.count == 0 {
         text.push_str(" of no value of an input\n");
         return text;
     }
     let all = if one.count > 1 { format!(" {} values", one.count) } else { String::new() };
     text.push_str(&format!(" of{all}\n"));
-    one.inputs.iter().take(SHOWN).for_each(|spot| words.spot(spot, &mut text));
+    one.inputs.iter().take(SHOWN).for_each(|place| words.place(place, &mut text));
     if one.count > SHOWN {
         text.push_str(&format!("  … and {} more\n", one.count - SHOWN));
     }

@@ -1,10 +1,10 @@
 //! What is wrong with a command line, in the same form as all other messages.
 
 use clap::error::{ContextKind, ContextValue, Error, ErrorKind};
-use kyanite_tree::Problem;
+use kyanite_tree::{Code, Diagnostic};
 
 /// The message for a command line that was refused, or `None` for help and version, which are no errors.
-pub fn problem(error: &Error) -> Option<Problem> {
+pub fn problem(error: &Error) -> Option<Diagnostic> {
     if !error.use_stderr() {
         return None;
     }
@@ -60,5 +60,5 @@ pub fn problem(error: &Error) -> Option<Problem> {
         _ => (error.to_string().trim().to_owned(), None),
     };
     let advice = advice.unwrap_or_else(|| "see kyanite --help, or kyanite COMMAND --help".into());
-    Some(Problem::error(message).advise(advice))
+    Some(Diagnostic::error(Code::CommandLine, message).advise(advice))
 }

@@ -10,7 +10,7 @@ use std::thread::sleep;
 use std::time::{Duration, SystemTime};
 
 use console::Term;
-use kyanite_tree::Problem;
+use kyanite_tree::{Code, Diagnostic};
 
 use crate::arguments::{MessageOptions, Reshape};
 use crate::messages::Messages;
@@ -35,8 +35,10 @@ fn stamps(files: &[PathBuf]) -> Vec<Stamp> {
 pub fn watch(reshape: &Reshape, options: &MessageOptions, messages: &mut Messages) -> Status {
     let inputs = &reshape.input.inputs;
     if inputs.iter().any(|word| word == "-") || reshape.rule == Path::new("-") {
-        let problem =
-            Problem::error("--watch reads its inputs again and again, and a pipe only once");
+        let problem = Diagnostic::error(
+            Code::CommandLine,
+            "--watch reads its inputs again and again, and a pipe only once",
+        );
         messages.show(&problem.advise("name files, or leave --watch out"));
         return Status::Command;
     }

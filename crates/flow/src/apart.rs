@@ -4,12 +4,13 @@ use std::io::Write;
 use std::ops::ControlFlow;
 use std::path::{Component, Path, PathBuf};
 
-use kyanite_formats::{Format, detect};
+use kyanite_formats::{Format, cannot_hold, detect};
 use kyanite_lang::Flow;
-use kyanite_tree::{Origin, Problem, Spot, Value};
+use kyanite_tree::{Advice, Code, Diagnostic, Origin, Place, Setting, Value};
 use tempfile::NamedTempFile;
 
 use crate::compression::{Compression, Encoder};
+use crate::failed::OutputFailure;
 use crate::output::{cannot_write, target_file};
 use crate::render::{Layout, Renderer};
 use crate::{Failed, Sink};
@@ -21,9 +22,7 @@ pub struct Apart {
     layout: Layout,
     /// Files that are complete, with the paths they go to.
     written: Vec<(NamedTempFile, PathBuf)>,
-    failed: Option<Failed>,
-    /// The value that the failure is about, while its place is not known.
-    unplaced: Option<Origin>,
+    failed: Option<OutputFailure>,
     given: bool,
 }
 
@@ -40,7 +39,6 @@ impl Apart {
             layout,
             written: Vec::new(),
             failed: None,
-            unplaced: None,
             given: false,
         })
     }
@@ -51,7 +49,7 @@ impl Apart {
     /// [`Failed::Output`] when a member could not be written; then no file is there.
     pub fn finish(self) -> Result<usize, Failed> {
         if let Some(failed) = self.failed {
-            return Err(failed);
+            return Err(failed.into());
         }
         let count = self.written.len();
         for (file, path) in self.written {
@@ -61,22 +59,24 @@ impl Apart {
         Ok(count)
     }
 
-    fn members(&mut self, value: Value<'_>) -> Result<(), (Problem, Origin)> {
-        let refuse = |message: String, advice: &str, origin| {
-            (Problem::error(message).advise(advice), origin)
+    fn members(&mut self, value: Value<'_>) -> Result<(), OutputFailure> {
+        let refuse = |message: String, advice: &'static str, origin| {
+            OutputFailure::Value(cannot_hold(message, advice, origin))
         };
         if std::mem::replace(&mut self.given, true) {
-            let message =
-                "there are several documents, and their files would get the same names".into();
-            return Err(refuse(
-                message,
-                "say --gather for one list of all documents",
-                Origin::NONE,
+            let message = "there are several documents, and their files would get the same names";
+            let advice = Advice::words("say ")
+                .setting(Setting::Gather)
+                .then(" for one list of all documents");
+            return Err(OutputFailure::Value(
+                Diagnostic::error(Code::SeveralResults, message).advise(advice),
             ));
         }
         let Value::Map(_, map) = value else {
-            let message =
-                format!("--apart writes the members of a map; this is {}", value.kind().phrase());
+            let message = format!(
+                "only the members of a map become files; this is {}",
+                value.kind().phrase()
+            );
             return Err(refuse(message, "return {\"name.json\": …}", value.origin()));
         };
         for member in map.members() {
@@ -97,18 +97,13 @@ impl Apart {
         Ok(())
     }
 
-    fn file(
-        &mut self,
-        name: &Path,
-        format: Format,
-        value: Value<'_>,
-    ) -> Result<(), (Problem, Origin)> {
+    fn file(&mut self, name: &Path, format: Format, value: Value<'_>) -> Result<(), OutputFailure> {
         let mut renderer = Renderer::new(Layout { format, ..self.layout.clone() });
         renderer.expect_elements();
         let mut bytes = Vec::new();
         renderer.single(Some(value), &mut bytes).map_err(|error| {
-            let message = format!("{}: {}", name.display(), error.message);
-            (Problem::error(message).advise(error.advice), error.origin)
+            let message = format!("{}: {}", name.display(), error.message());
+            OutputFailure::Value(error.with_message(message))
         })?;
         renderer.finish(&mut bytes);
         let path = self.folder.join(name);
@@ -130,25 +125,25 @@ impl Apart {
                 self.written.push(file);
                 Ok(())
             }
-            Err(error) => Err((cannot_write(&path.display().to_string(), &error), Origin::NONE)),
+            Err(error) => {
+                Err(OutputFailure::Told(cannot_write(&path.display().to_string(), &error)))
+            }
         }
     }
 }
 
 impl Sink for Apart {
     fn item(&mut self, value: Value<'_>) -> Flow {
-        let message = "--apart writes the members of a map; the rule gives a list".to_owned();
-        let problem =
-            Problem::error(message).advise("return {\"name.json\": …}, or write one file with -o");
-        self.failed.get_or_insert(Failed::Output(problem));
-        self.unplaced = Some(value.origin());
+        let message = "only the members of a map become files; the rule gives a list";
+        let advice = "return {\"name.json\": …}, or write one file";
+        let refused = OutputFailure::Value(cannot_hold(message, advice, value.origin()));
+        self.failed.get_or_insert(refused);
         ControlFlow::Break(())
     }
 
     fn single(&mut self, value: Option<Value<'_>>) -> Flow {
-        if let Err((problem, origin)) = self.members(value.unwrap_or(Value::NULL)) {
-            self.failed.get_or_insert(Failed::Output(problem));
-            self.unplaced = Some(origin);
+        if let Err(failure) = self.members(value.unwrap_or(Value::NULL)) {
+            self.failed.get_or_insert(failure);
         }
         if self.is_closed() { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
     }
@@ -161,11 +156,9 @@ impl Sink for Apart {
         self.failed.is_some()
     }
 
-    fn place_failure(&mut self, find: &dyn Fn(Origin) -> Option<Spot>) {
-        if let (Some(origin), Some(Failed::Output(problem))) =
-            (self.unplaced.take(), &mut self.failed)
-        {
-            problem.spots.extend(find(origin));
+    fn place_failure(&mut self, find: &dyn Fn(Origin) -> Option<Place>) {
+        if let Some(failed) = &mut self.failed {
+            failed.place(find);
         }
     }
 }

@@ -9,7 +9,9 @@ use kyanite_formats::record_view::View;
 use kyanite_formats::records::value_end;
 use kyanite_formats::xml::{self, Repair, StepName};
 use kyanite_formats::{Format, SyntaxError, documents, json};
-use kyanite_tree::{Arena, Location, Origin, Passed, Problem, Spot, Step, Value, locate};
+use kyanite_tree::{
+    Advice, Arena, Code, Diagnostic, Location, Origin, Passed, Place, Setting, Step, Value, locate,
+};
 
 use crate::failed::{Events, Failed, Repeated};
 use crate::input::{Beginning, Input, InputOptions, Limited, Source, cannot_read};
@@ -89,17 +91,15 @@ impl<'a> Library<'a> {
         let read = self.read(&name, self.arena.keep(text), format, options, events);
         let loaded = match (read, contradiction) {
             // What the name says is not what is there: that explains whatever else is wrong.
-            (Err(Failed::Input(problem)), Some(message)) => {
-                let advice =
-                    looks_like.map(|other| format!("say --from {other}, or rename the file"));
-                let explained = Problem::error(message).advise_opt(advice);
-                return Err(Failed::Input(
-                    problem.spots.into_iter().take(1).fold(explained, Problem::at),
-                ));
+            (Err(Failed::Input(found)), Some(message)) => {
+                let explained = Diagnostic::error(Code::InputFormat, message)
+                    .at_opt(found.places().first().cloned())
+                    .advise_opt(looks_like.map(say_format));
+                return Err(Failed::Input(explained));
             }
             (read, contradiction) => {
                 if let Some(message) = contradiction {
-                    events.tell(Problem::warning(message));
+                    events.tell(Diagnostic::warning(Code::InputFormat, message));
                 }
                 read?
             }
@@ -132,23 +132,24 @@ impl<'a> Library<'a> {
                 document,
             };
             let read = documents::read(format, text, self.arena, settings).map_err(|error| {
-                let mut problem = error.problem(name, text.as_bytes());
-                if let Some(advice) = &mut problem.advice
-                    && format == Format::Xml
-                    && !options.lenient
-                    && !advice.contains("--")
-                {
-                    advice.push_str(", or have it repaired with --lenient");
-                }
-                Failed::Input(problem)
+                let found = error.diagnostic(name, text.as_bytes());
+                let may_be_repaired =
+                    format == Format::Xml && !options.lenient && found.code() == Code::Syntax;
+                let advice = found
+                    .advice()
+                    .filter(|advice| may_be_repaired && advice.settings().next().is_none());
+                let advice = advice.cloned().map(|advice| {
+                    advice.then(", or have it repaired with ").setting(Setting::Lenient)
+                });
+                Failed::Input(found.advise_opt(advice))
             })?;
             self.set_roots(document, &read.roots);
             duplicates
-                .tell(read.duplicates, events, |offset| self.spot(Origin::new(document, offset)));
+                .tell(read.duplicates, events, |offset| self.place(Origin::new(document, offset)));
             tell_repairs(name, text, &read.repairs, "repaired", events);
             for unread in &read.unread {
-                let spot = Spot::of(name, text.as_bytes(), unread.start, unread.end);
-                events.tell(Problem::warning(unread.message.clone()).at(spot));
+                let place = Place::of(name, text.as_bytes(), unread.start, unread.end);
+                events.tell(Diagnostic::warning(Code::NotRead, unread.message.clone()).at(place));
             }
             Loaded { roots: read.roots, losses: read.losses }
         };
@@ -167,9 +168,9 @@ impl<'a> Library<'a> {
     ) -> Result<Value<'a>, Failed> {
         let Text { name, text, format, .. } = self.text(document);
         let beginning = Beginning::read(format, options, text, &[], self.arena)
-            .map_err(|error| Failed::Input(error.problem(name, text.as_bytes())))?;
+            .map_err(|error| Failed::Input(error.diagnostic(name, text.as_bytes())))?;
         duplicates
-            .tell(beginning.duplicates, events, |offset| self.spot(Origin::new(document, offset)));
+            .tell(beginning.duplicates, events, |offset| self.place(Origin::new(document, offset)));
         let block = Block { bytes: text.as_bytes(), then: Then::End };
         let input = InputPart { name, format, document, before: Passed::default() };
         let mut records =
@@ -187,7 +188,8 @@ impl<'a> Library<'a> {
                     }
                 }
             }
-            duplicates.tell(records.take_duplicates(), events, |offset| Some(records.spot(offset)));
+            duplicates
+                .tell(records.take_duplicates(), events, |offset| Some(records.place(offset)));
         }
         skipped.finish(events);
         Ok(self.arena.list(&list))
@@ -202,11 +204,15 @@ impl<'a> Library<'a> {
         events: &mut Events<'_>,
     ) -> Result<Loaded<'a>, Failed> {
         let Some(text) = root.simple().as_text() else {
-            let problem = Problem::error(format!(
-                "{name} is {}, not a text that holds a document",
-                root.kind().phrase()
-            ))
-            .advise("leave --unwrap out; for a text inside it, use decode(\"json\", …)");
+            let problem = Diagnostic::error(
+                Code::InputFormat,
+                format!("{name} is {}, not a text that holds a document", root.kind().phrase()),
+            )
+            .advise(
+                Advice::words("leave ")
+                    .setting(Setting::Unwrap)
+                    .then(" out; for a text inside it, use decode(\"json\", …)"),
+            );
             return Err(Failed::Input(problem));
         };
         let is_all = true;
@@ -238,15 +244,20 @@ impl<'a> Library<'a> {
     }
 
     /// The place of a value that was read.
-    pub(crate) fn spot(&self, origin: Origin) -> Option<Spot> {
+    pub(crate) fn place(&self, origin: Origin) -> Option<Place> {
         let Text { name, text, format, roots } = self.text(origin.document()?);
         let offset = origin.offset();
-        let spot = Spot::of(name, text.as_bytes(), offset, value_end(format, text, offset));
+        let place = Place::of(name, text.as_bytes(), offset, value_end(format, text, offset));
         Some(match roots.iter().rev().find_map(|root| locate(*root, origin)) {
-            Some(location) => spot.with_path(location.readable()),
-            None => spot,
+            Some(location) => place.with_path(location.readable()),
+            None => place,
         })
     }
+}
+
+/// The advice to read an input as another format than its name says.
+pub(crate) fn say_format(format: Format) -> Advice {
+    Advice::words("say ").setting(Setting::From(Some(format.name()))).then(", or rename the file")
 }
 
 /// The text of an input: XML in the encoding that it declares, all else in UTF-8.
@@ -259,7 +270,7 @@ fn text_of(
 ) -> Result<String, Failed> {
     if format == Format::Xml {
         let (text, broken) = xml::decode(&bytes, options.lenient)
-            .map_err(|error| Failed::Input(error.problem(name, &bytes)))?;
+            .map_err(|error| Failed::Input(error.diagnostic(name, &bytes)))?;
         if let Some(at) = broken {
             let message = "bytes that are no characters were read as U+FFFD".into();
             let repair = Repair { message, start: at, end: at + 1 };
@@ -270,19 +281,22 @@ fn text_of(
     String::from_utf8(bytes).map_err(|error| {
         let (start, length) = (error.utf8_error().valid_up_to(), error.utf8_error().error_len());
         let wrong = SyntaxError::not_utf8(start, start + length.unwrap_or(1));
-        Failed::Input(wrong.problem(name, error.as_bytes()))
+        Failed::Input(wrong.diagnostic(name, error.as_bytes()))
     })
 }
 
 /// Tells of each repair.
 fn tell_repairs(name: &str, text: &str, repairs: &[Repair], word: &str, events: &mut Events<'_>) {
     for Repair { message, start, end } in repairs {
-        let spot = Spot::of(name, text.as_bytes(), *start, *end);
-        events.tell(Problem::warning(format!("{word}: {message}")).at(spot));
+        let place = Place::of(name, text.as_bytes(), *start, *end);
+        events.tell(Diagnostic::warning(Code::Repaired, format!("{word}: {message}")).at(place));
     }
     match repairs.len() {
         0 | 1 => {}
-        count => events.tell(Problem::warning(format!("{name} was {word} in {count} places"))),
+        count => events.tell(Diagnostic::warning(
+            Code::Repaired,
+            format!("{name} was {word} in {count} places"),
+        )),
     }
 }
 
@@ -300,16 +314,20 @@ impl Skipped {
     /// Tells of a record that is left out, or fails where none may be.
     pub(crate) fn or_fail(
         &mut self,
-        mut problem: Problem,
+        found: Diagnostic,
         events: &mut Events<'_>,
     ) -> Result<(), Failed> {
         if !self.lenient {
-            return Err(Failed::Input(problem));
+            return Err(Failed::Input(found));
         }
-        problem.severity = kyanite_tree::Severity::Warning;
-        problem.message = format!("this record is skipped: {}", problem.message);
-        problem.advice = None;
-        self.told.tell(events, || problem);
+        let mut skipped = Diagnostic::warning(
+            Code::RecordSkipped,
+            format!("this record is skipped: {}", found.message()),
+        );
+        for place in found.places() {
+            skipped = skipped.at(place.clone());
+        }
+        self.told.tell(events, || skipped);
         Ok(())
     }
 
@@ -319,7 +337,7 @@ impl Skipped {
             1 => "1 broken record was skipped".to_owned(),
             count => format!("{count} broken records were skipped"),
         };
-        events.tell(Problem::warning(message));
+        events.tell(Diagnostic::warning(Code::RecordSkipped, message));
     }
 }
 
@@ -335,23 +353,29 @@ impl Duplicates {
         &mut self,
         found: Vec<json::Duplicate>,
         events: &mut Events<'_>,
-        spot: impl Fn(usize) -> Option<Spot>,
+        place: impl Fn(usize) -> Option<Place>,
     ) {
         for duplicate in found {
             self.0.tell(events, || {
-                Problem::warning(format!(
-                    "the member `{}` is given twice; the later value is taken",
-                    duplicate.name
-                ))
-                .at_opt(spot(duplicate.later))
-                .at_opt(spot(duplicate.earlier))
+                Diagnostic::warning(
+                    Code::MemberTwice,
+                    format!(
+                        "the member `{}` is given twice; the later value is taken",
+                        duplicate.name
+                    ),
+                )
+                .at_opt(place(duplicate.later))
+                .at_opt(place(duplicate.earlier))
             });
         }
     }
 
     pub(crate) fn finish(&self, events: &mut Events<'_>) {
         if let Some(count) = self.0.untold() {
-            events.tell(Problem::warning(format!("{count} members were given twice")));
+            events.tell(Diagnostic::warning(
+                Code::MemberTwice,
+                format!("{count} members were given twice"),
+            ));
         }
     }
 }

@@ -1,46 +1,87 @@
 //! How a run ends early, and what is said along the way.
 
+use std::fmt;
 use std::sync::atomic::{AtomicU64, Ordering};
 
-use kyanite_tree::Problem;
+use kyanite_formats::CannotHold;
+use kyanite_tree::{Diagnostic, Origin, Place};
 
 /// Why a run ended: whose fault it is, and what to say.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub enum Failed {
     /// The command or the rule is wrong; nothing was read.
-    Command(Vec<Problem>),
+    Command(Vec<Diagnostic>),
     /// An input cannot be read.
-    Input(Problem),
+    Input(Diagnostic),
     /// The rule failed on the data.
-    Rule(Problem),
+    Rule(Diagnostic),
     /// The output cannot be written.
-    Output(Problem),
+    Output(Diagnostic),
 }
 
 impl Failed {
     /// What to say.
     #[must_use]
-    pub fn problems(&self) -> &[Problem] {
+    pub fn diagnostics(&self) -> &[Diagnostic] {
         match self {
-            Self::Command(problems) => problems,
-            Self::Input(problem) | Self::Rule(problem) | Self::Output(problem) => {
-                std::slice::from_ref(problem)
+            Self::Command(found) => found,
+            Self::Input(found) | Self::Rule(found) | Self::Output(found) => {
+                std::slice::from_ref(found)
             }
         }
+    }
+}
+
+impl fmt::Display for Failed {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let mut found = self.diagnostics().iter();
+        if let Some(first) = found.next() {
+            first.fmt(f)?;
+        }
+        found.try_for_each(|further| write!(f, "; {further}"))
+    }
+}
+
+impl std::error::Error for Failed {}
+
+/// Why an output failed; where the value is that it is about is looked up when somebody knows the inputs.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub(crate) enum OutputFailure {
+    /// A value cannot be written.
+    Value(CannotHold),
+    /// The place that results go to does not take them, or all is said.
+    Told(Diagnostic),
+}
+
+impl OutputFailure {
+    /// Looks up where the value was read.
+    pub(crate) fn place(&mut self, find: &dyn Fn(Origin) -> Option<Place>) {
+        if let Self::Value(failure) = self {
+            *self = Self::Told(failure.clone().resolve(find));
+        }
+    }
+}
+
+impl From<OutputFailure> for Failed {
+    fn from(failure: OutputFailure) -> Self {
+        Self::Output(match failure {
+            OutputFailure::Value(failure) => failure.resolve(|_| None),
+            OutputFailure::Told(told) => told,
+        })
     }
 }
 
 /// What a run tells while it goes on.
 pub struct Events<'e> {
     /// Takes warnings and notes.
-    pub tell: &'e mut dyn FnMut(Problem),
+    pub tell: &'e mut dyn FnMut(Diagnostic),
     /// How many bytes of input have been read so far.
     pub bytes: &'e AtomicU64,
 }
 
 impl Events<'_> {
-    pub(crate) fn tell(&mut self, problem: Problem) {
-        (self.tell)(problem);
+    pub(crate) fn tell(&mut self, diagnostic: Diagnostic) {
+        (self.tell)(diagnostic);
     }
 
     pub(crate) fn read(&self, bytes: usize) {
@@ -62,10 +103,14 @@ impl Repeated {
         Self { count: 0 }
     }
 
-    pub(crate) fn tell(&mut self, events: &mut Events<'_>, problem: impl FnOnce() -> Problem) {
+    pub(crate) fn tell(
+        &mut self,
+        events: &mut Events<'_>,
+        diagnostic: impl FnOnce() -> Diagnostic,
+    ) {
         self.count += 1;
         if self.count <= TOLD {
-            events.tell(problem());
+            events.tell(diagnostic());
         }
     }
 

@@ -2,7 +2,7 @@
 
 use std::time::Duration;
 
-use kyanite_tree::Problem;
+use kyanite_tree::{Advice, Code, Diagnostic, Setting};
 
 use crate::{Bytes, Failed};
 
@@ -41,13 +41,19 @@ pub(crate) fn get(url: &str, fetch: &Fetch) -> Result<Answer, Failed> {
     let response = request.call().map_err(|error| refused(url, &error))?;
     let status = response.status();
     if !status.is_success() {
-        let problem = Problem::error(format!("{url} answers with status {status}"));
-        return Err(Failed::Input(problem.advise_opt(match status.as_u16() {
-            401 | 403 => Some("say who you are with --header 'Authorization: …'".into()),
+        let problem =
+            Diagnostic::error(Code::InputFetch, format!("{url} answers with status {status}"));
+        let advice: Option<Advice> = match status.as_u16() {
+            401 | 403 => Some(
+                Advice::words("say who you are with ")
+                    .setting(Setting::Header)
+                    .then(" 'Authorization: …'"),
+            ),
             404 | 410 => Some("check the address".into()),
             429 | 500..=599 => Some("try again later".into()),
             _ => None,
-        })));
+        };
+        return Err(Failed::Input(problem.advise_opt(advice)));
     }
     let media_type = response
         .headers()
@@ -59,13 +65,19 @@ pub(crate) fn get(url: &str, fetch: &Fetch) -> Result<Answer, Failed> {
 
 fn refused(url: &str, error: &ureq::Error) -> Failed {
     let problem = match error {
-        ureq::Error::Timeout(_) => Problem::error(format!("{url} did not answer in time"))
-            .advise("allow more with --timeout SECONDS"),
-        ureq::Error::BadUri(_) => Problem::error(format!("{url} is no address: {error}"))
-            .advise("it is written http://host/path"),
-        ureq::Error::HostNotFound => Problem::error(format!("the host of {url} is not known"))
-            .advise("check the address, and the connection"),
-        _ => Problem::error(format!("{url} cannot be fetched: {error}")),
+        ureq::Error::Timeout(_) => {
+            Diagnostic::error(Code::InputFetch, format!("{url} did not answer in time"))
+                .advise(("allow more with ", Setting::Timeout))
+        }
+        ureq::Error::BadUri(_) => {
+            Diagnostic::error(Code::InputFetch, format!("{url} is no address: {error}"))
+                .advise("it is written http://host/path")
+        }
+        ureq::Error::HostNotFound => {
+            Diagnostic::error(Code::InputFetch, format!("the host of {url} is not known"))
+                .advise("check the address, and the connection")
+        }
+        _ => Diagnostic::error(Code::InputFetch, format!("{url} cannot be fetched: {error}")),
     };
     Failed::Input(problem)
 }

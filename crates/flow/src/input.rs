@@ -1,5 +1,6 @@
 //! Inputs: files, standard input and URLs, opened, with their format settled.
 
+use std::fmt;
 use std::fs::File;
 use std::io::{self, BufReader, Read};
 use std::path::{Path, PathBuf};
@@ -9,7 +10,7 @@ use kyanite_formats::documents::Limits;
 use kyanite_formats::json::Duplicate;
 use kyanite_formats::records::Layout;
 use kyanite_formats::{Format, SyntaxError, csv, xml};
-use kyanite_tree::{Arena, Problem, Spot};
+use kyanite_tree::{Advice, Arena, Code, Diagnostic, Place, Setting};
 
 use crate::compression::Compression;
 use crate::fetch::{self, Fetch};
@@ -112,7 +113,7 @@ impl<'a> Beginning<'a> {
                     drop_namespaces: options.drop_namespaces,
                     ..xml::Options::default()
                 };
-                let place = xml::Place::default();
+                let place = xml::Ancestry::default();
                 return Ok(plain(Layout::Xml { path: elements, place, options, needs: None }));
             }
             Format::Csv | Format::Tsv => {}
@@ -280,11 +281,16 @@ impl Source {
         };
         let is_all = head.len() < HEAD;
         let Some(detected) = named.or_else(|| detect::by_content(&head, is_all)) else {
-            let problem = Problem::error(format!(
-                "the format of {name} is not known from its name or its content"
-            ))
-            .at(Spot::of(&name, &head, 0, 1))
-            .advise(format!("say it with --from: {}", Format::names()));
+            let problem = Diagnostic::error(
+                Code::InputFormat,
+                format!("the format of {name} is not known from its name or its content"),
+            )
+            .at(Place::of(&name, &head, 0, 1))
+            .advise(
+                Advice::words("say it with ")
+                    .setting(Setting::From(None))
+                    .then(format!(": {}", Format::names())),
+            );
             return Err(Failed::Input(problem));
         };
         let looks_like = match detected.reason {
@@ -333,7 +339,7 @@ impl Source {
 fn open_file(path: &Path, name: &str) -> Result<File, Failed> {
     let file = File::open(path).map_err(|error| Failed::Input(cannot_read(name, &error)))?;
     if file.metadata().is_ok_and(|metadata| metadata.is_dir()) {
-        let problem = Problem::error(format!("{name} is a folder"))
+        let problem = Diagnostic::error(Code::InputUnreadable, format!("{name} is a folder"))
             .advise(format!("name the files in it: {}", path.join("*.json").display()));
         return Err(Failed::Input(problem));
     }
@@ -372,28 +378,55 @@ impl Limited {
 impl Read for Limited {
     fn read(&mut self, out: &mut [u8]) -> io::Result<usize> {
         let read = self.reader.read(out)?;
-        self.left = self.left.checked_sub(read as u64).ok_or_else(|| {
-            let message =
-                format!("it has more than {} bytes, the limit of --size-limit", self.limit);
-            io::Error::other(message)
-        })?;
+        self.left = self
+            .left
+            .checked_sub(read as u64)
+            .ok_or_else(|| io::Error::other(TooLarge { limit: self.limit }))?;
         Ok(read)
     }
 }
 
+/// A document has more bytes than it may.
+#[derive(Debug)]
+struct TooLarge {
+    limit: u64,
+}
+
+impl fmt::Display for TooLarge {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "it has more than {} bytes", self.limit)
+    }
+}
+
+impl std::error::Error for TooLarge {}
+
 /// The message for an input that the system does not give.
-pub(crate) fn cannot_read(name: &str, error: &io::Error) -> Problem {
+pub(crate) fn cannot_read(name: &str, error: &io::Error) -> Diagnostic {
+    if let Some(TooLarge { limit }) = error.get_ref().and_then(|inner| inner.downcast_ref()) {
+        let message = format!("{name} has more than {limit} bytes");
+        let advice = ("if this is meant, raise the limit with ", Setting::SizeLimit);
+        return Diagnostic::error(Code::Limit, message).advise(advice);
+    }
     match error.kind() {
-        io::ErrorKind::NotFound => Problem::error(format!("there is no file {name}"))
-            .advise("check the name and the folder you are in"),
-        io::ErrorKind::PermissionDenied => Problem::error(format!("{name} may not be read"))
-            .advise("check the permissions of the file"),
-        io::ErrorKind::TimedOut => Problem::error(format!("{name} was not read in time"))
-            .advise("allow more with --timeout SECONDS"),
-        io::ErrorKind::UnexpectedEof | io::ErrorKind::InvalidInput | io::ErrorKind::InvalidData => {
-            Problem::error(format!("{name} is damaged or cut off: {error}"))
-                .advise("fetch it again")
+        io::ErrorKind::NotFound => {
+            Diagnostic::error(Code::InputMissing, format!("there is no file {name}"))
+                .advise("check the name and the folder you are in")
         }
-        _ => Problem::error(format!("{name} cannot be read: {error}")),
+        io::ErrorKind::PermissionDenied => {
+            Diagnostic::error(Code::InputUnreadable, format!("{name} may not be read"))
+                .advise("check the permissions of the file")
+        }
+        io::ErrorKind::TimedOut => {
+            Diagnostic::error(Code::InputUnreadable, format!("{name} was not read in time"))
+                .advise(("allow more with ", Setting::Timeout))
+        }
+        io::ErrorKind::UnexpectedEof | io::ErrorKind::InvalidInput | io::ErrorKind::InvalidData => {
+            Diagnostic::error(
+                Code::InputUnreadable,
+                format!("{name} is damaged or cut off: {error}"),
+            )
+            .advise("fetch it again")
+        }
+        _ => Diagnostic::error(Code::InputUnreadable, format!("{name} cannot be read: {error}")),
     }
 }

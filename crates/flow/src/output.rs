@@ -6,15 +6,16 @@ use std::ops::ControlFlow;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
-use kyanite_formats::Format;
 use kyanite_formats::losses::{Loss, Losses};
+use kyanite_formats::{CannotHold, Format};
 use kyanite_lang::Flow;
-use kyanite_tree::{Origin, Problem, Spot, Value};
+use kyanite_tree::{Code, Diagnostic, Origin, Place, Value};
 use tempfile::NamedTempFile;
 
 use crate::compression::{Compression, Encoder};
+use crate::failed::OutputFailure;
 use crate::part::Part;
-use crate::render::{Layout, Renderer, Unwritable};
+use crate::render::{Layout, Renderer};
 use crate::{Failed, Sink};
 
 /// Where results go.
@@ -33,9 +34,7 @@ pub struct Output {
     renderer: Renderer,
     target: Target,
     buffer: Vec<u8>,
-    failed: Option<Failed>,
-    /// The value that the failure is about, while its place is not known.
-    unplaced: Option<Origin>,
+    failed: Option<OutputFailure>,
     closed: bool,
 }
 
@@ -68,7 +67,7 @@ impl Output {
         };
         let buffer = Vec::with_capacity(BUFFER * 2);
         let renderer = Renderer::new(layout);
-        Ok(Self { renderer, target, buffer, failed: None, unplaced: None, closed: false })
+        Ok(Self { renderer, target, buffer, failed: None, closed: false })
     }
 
     /// The format of the output.
@@ -85,7 +84,7 @@ impl Output {
         self.renderer.finish(&mut self.buffer);
         self.flush();
         if let Some(failed) = self.failed.take() {
-            return Err(failed);
+            return Err(failed.into());
         }
         let remarks = Remarks {
             lost: self.renderer.losses().summary(),
@@ -135,22 +134,22 @@ impl Output {
             Ok(()) => {}
             // Whoever read the pipe has seen enough.
             Err(error) if error.kind() == io::ErrorKind::BrokenPipe => self.closed = true,
-            Err(error) => self.failed = Some(Failed::Output(cannot_write(&name, &error))),
+            Err(error) => {
+                self.failed = Some(OutputFailure::Told(cannot_write(&name, &error)));
+            }
         }
         self.buffer.clear();
     }
 
     /// Goes on after a result was rendered, or did not let itself be.
-    fn go_on(&mut self, before: usize, rendered: Result<(), Unwritable>) -> Flow {
-        if let Err(Unwritable { message, advice, origin }) = rendered {
+    fn go_on(&mut self, before: usize, rendered: Result<(), CannotHold>) -> Flow {
+        if let Err(failure) = rendered {
             // Nothing half-written goes out.
             self.buffer.truncate(before);
-            let problem = Problem::error(message).advise(advice);
             if self.format().holds_several() {
                 self.flush();
             }
-            self.failed.get_or_insert(Failed::Output(problem));
-            self.unplaced = Some(origin);
+            self.failed.get_or_insert(OutputFailure::Value(failure));
         }
         if self.buffer.len() >= BUFFER {
             self.flush();
@@ -219,11 +218,9 @@ impl Sink for Output {
         self.renderer.losses().add_all(losses);
     }
 
-    fn place_failure(&mut self, find: &dyn Fn(Origin) -> Option<Spot>) {
-        if let (Some(origin), Some(Failed::Output(problem))) =
-            (self.unplaced.take(), &mut self.failed)
-        {
-            problem.spots.extend(find(origin));
+    fn place_failure(&mut self, find: &dyn Fn(Origin) -> Option<Place>) {
+        if let Some(failed) = &mut self.failed {
+            failed.place(find);
         }
     }
 }
@@ -305,15 +302,20 @@ fn remove_left_behind(folder: &Path) {
     }
 }
 
-pub(crate) fn cannot_write(name: &str, error: &io::Error) -> Problem {
+pub(crate) fn cannot_write(name: &str, error: &io::Error) -> Diagnostic {
     match error.kind() {
-        io::ErrorKind::NotFound => Problem::error(format!("the folder of {name} is not there"))
-            .advise("make the folder first"),
-        io::ErrorKind::PermissionDenied => Problem::error(format!("{name} may not be written"))
-            .advise("check the permissions of the file and its folder"),
-        io::ErrorKind::IsADirectory => {
-            Problem::error(format!("{name} is a folder")).advise("name a file in it")
+        io::ErrorKind::NotFound => {
+            Diagnostic::error(Code::OutputFailed, format!("the folder of {name} is not there"))
+                .advise("make the folder first")
         }
-        _ => Problem::error(format!("{name} cannot be written: {error}")),
+        io::ErrorKind::PermissionDenied => {
+            Diagnostic::error(Code::OutputFailed, format!("{name} may not be written"))
+                .advise("check the permissions of the file and its folder")
+        }
+        io::ErrorKind::IsADirectory => {
+            Diagnostic::error(Code::OutputFailed, format!("{name} is a folder"))
+                .advise("name a file in it")
+        }
+        _ => Diagnostic::error(Code::OutputFailed, format!("{name} cannot be written: {error}")),
     }
 }

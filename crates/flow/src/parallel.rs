@@ -50,7 +50,7 @@ pub(crate) enum AsLines<'w> {
     /// JSON values.
     Values { depth: usize },
     /// Elements of XML.
-    Elements { path: &'w [xml::StepName], place: xml::Place<'w>, options: xml::Options },
+    Elements { path: &'w [xml::StepName], place: xml::Ancestry<'w>, options: xml::Options },
 }
 
 /// Room for a block and for what comes of it. There is a fixed number of these, so that no more blocks are under way than may

@@ -11,7 +11,7 @@ use kyanite_formats::records::{Layout, Reader, Structure, value_end};
 use kyanite_formats::xml::RecordReader;
 use kyanite_formats::{Format, SyntaxError};
 use kyanite_lang::Sights;
-use kyanite_tree::{Arena, Passed, Problem, Spot, Value};
+use kyanite_tree::{Arena, Diagnostic, Passed, Place, Value};
 
 use crate::Bytes;
 use crate::live::Live;
@@ -137,7 +137,7 @@ impl Blocks {
 
     /// What is wrong with the document around its items, and the line up to there with a little more.
     pub(crate) fn trouble(&self) -> Option<(Trouble, &[u8])> {
-        self.trouble.as_ref().map(|(trouble, after)| (*trouble, after.as_slice()))
+        self.trouble.as_ref().map(|(trouble, after)| (trouble.clone(), after.as_slice()))
     }
 
     /// Frames the bytes from `from` on, which have just come.
@@ -334,7 +334,7 @@ pub(crate) enum Next<T> {
     /// Nothing; so many bytes of the block are used up.
     End(usize),
     /// A record that cannot be read.
-    Broken(Problem),
+    Broken(Diagnostic),
 }
 
 impl<'a> Records<'a> {
@@ -391,18 +391,21 @@ impl<'a> Records<'a> {
                 Next::Record(record)
             }
             Ok(None) if self.invalid == 0 => match self.reader.finish() {
-                Err(error) if self.then == Then::End => Next::Broken(self.problem(&error)),
+                Err(error) if self.then == Then::End => Next::Broken(self.broken(&error)),
                 _ => Next::End(self.bytes.len()),
             },
-            Err(error) if error.wants_more && self.invalid == 0 && self.then != Then::End => {
+            Err(error) if error.wants_more() && self.invalid == 0 && self.then != Then::End => {
                 Next::End(self.reader.resume_at(self.start))
             }
-            Err(error) if self.invalid == 0 || !error.wants_more && error.end < self.text.len() => {
-                Next::Broken(self.problem(&error))
+            Err(error)
+                if self.invalid == 0
+                    || !error.wants_more() && error.span().end < self.text.len() =>
+            {
+                Next::Broken(self.broken(&error))
             }
             Ok(_) | Err(_) => {
                 let (start, end) = (self.text.len(), self.text.len() + self.invalid);
-                Next::Broken(self.problem(&SyntaxError::not_utf8(start, end)))
+                Next::Broken(self.broken(&SyntaxError::not_utf8(start, end)))
             }
         }
     }
@@ -441,14 +444,14 @@ impl<'a> Records<'a> {
     }
 
     /// The place of the value at byte `offset` of the block.
-    pub(crate) fn spot(&self, offset: usize) -> Spot {
+    pub(crate) fn place(&self, offset: usize) -> Place {
         let end = value_end(self.input.format, self.text, offset);
-        self.below(Spot::of(self.input.name, self.text.as_bytes(), offset, end))
+        self.below(Place::of(self.input.name, self.text.as_bytes(), offset, end))
     }
 
-    fn below(&self, mut spot: Spot) -> Spot {
-        spot.at = spot.at.behind(self.input.before);
-        spot
+    fn below(&self, mut place: Place) -> Place {
+        place.at = place.at.behind(self.input.before);
+        place
     }
 
     /// The first byte of the record that was read last.
@@ -458,15 +461,17 @@ impl<'a> Records<'a> {
     }
 
     /// Where the record broke, and where it began if that is on another line.
-    fn problem(&self, error: &SyntaxError) -> Problem {
-        let mut problem = error.problem(self.input.name, self.bytes);
-        let began = Spot::of(self.input.name, self.bytes, self.begin(), self.begin() + 1);
-        problem.spots.truncate(1);
-        if problem.spots.first().is_some_and(|first| first.at.line != began.at.line) {
-            problem.spots.push(began);
-        }
-        problem.spots = problem.spots.into_iter().map(|spot| self.below(spot)).collect();
-        problem
+    fn broken(&self, error: &SyntaxError) -> Diagnostic {
+        let began = Place::of(self.input.name, self.bytes, self.begin(), self.begin() + 1);
+        let mut places = 0;
+        let first_only = error.diagnostic(self.input.name, self.bytes).resolve(|place| {
+            places += 1;
+            (places == 1).then_some(place)
+        });
+        let is_elsewhere =
+            first_only.places().first().is_some_and(|first| first.at.line != began.at.line);
+        let found = first_only.at_opt(is_elsewhere.then_some(began));
+        found.resolve(|place| Some(self.below(place)))
     }
 }
 

@@ -3,8 +3,8 @@
 use kyanite_formats::documents::RECORD_SEPARATOR;
 use kyanite_formats::losses::Losses;
 use kyanite_formats::record_view::View;
-use kyanite_formats::{CannotHold, Format, csv, json, text, toml, xml, yaml};
-use kyanite_tree::{Arena, Kind, Origin, Value};
+use kyanite_formats::{CannotHold, Format, cannot_hold, csv, json, text, toml, xml, yaml};
+use kyanite_tree::{Advice, Arena, Code, Diagnostic, Kind, Origin, Setting, Value};
 
 /// How results are laid out.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -56,22 +56,7 @@ impl Layout {
     }
 }
 
-/// Why a result cannot be written.
-#[derive(Clone, PartialEq, Eq, Debug)]
-pub(crate) struct Unwritable {
-    pub(crate) message: String,
-    pub(crate) advice: &'static str,
-    /// The value that it is about.
-    pub(crate) origin: Origin,
-}
-
-impl From<CannotHold> for Unwritable {
-    fn from(CannotHold { message, advice, origin }: CannotHold) -> Self {
-        Self { message, advice, origin }
-    }
-}
-
-type Rendered = Result<(), Unwritable>;
+type Rendered = Result<(), CannotHold>;
 
 /// Turns results into the bytes of a format.
 pub(crate) struct Renderer {
@@ -254,7 +239,8 @@ impl Renderer {
                     self.layout.format
                 );
                 let advice = "give a value in its place: … ?? {}";
-                return Err(Unwritable { message, advice, origin: Origin::NONE });
+                let nothing = Diagnostic::error(Code::ResultNothing, message);
+                return Err(nothing.advise(advice));
             }
             (_, None) => {}
             (_, Some(value)) => {
@@ -276,14 +262,16 @@ impl Renderer {
         if self.documents == 0 || self.layout.format.holds_several() {
             return Ok(());
         }
-        Err(Unwritable {
-            message: format!(
-                "there are several documents, and one {} text cannot hold their results",
-                self.layout.format
-            ),
-            advice: "say --gather for one list of all documents, or --to jsonl for a line each",
-            origin: Origin::NONE,
-        })
+        let message = format!(
+            "there are several documents, and one {} text cannot hold their results",
+            self.layout.format
+        );
+        let advice = Advice::words("say ")
+            .setting(Setting::Gather)
+            .then(" for one list of all documents, or ")
+            .setting(Setting::To(Some("jsonl")))
+            .then(" for a line each");
+        Err(Diagnostic::error(Code::SeveralResults, message).advise(advice))
     }
 
     fn end_document(&mut self) {
@@ -377,11 +365,7 @@ impl Renderer {
         match self.layout.format {
             Format::Text => text::write_line(value, out),
             Format::Csv | Format::Tsv => {
-                self.rows.row(value, out, &mut self.losses).map_err(|error| Unwritable {
-                    message: error.to_string(),
-                    advice: error.advice(),
-                    origin: value.origin(),
-                })?;
+                self.rows.row(value, out, &mut self.losses)?;
             }
             _ => {
                 self.compact(value, out)?;
@@ -400,10 +384,11 @@ impl Renderer {
     }
 
     fn canonical(&mut self, value: Value<'_>, out: &mut Vec<u8>) -> Rendered {
-        json::write_canonical(value, out, &mut self.losses).map_err(|number| Unwritable {
-            message: format!("canonical JSON cannot hold the number {}", number.as_str()),
-            advice: "RFC 8785 has only numbers that a double holds; make it a text with text()",
-            origin: value.origin(),
+        json::write_canonical(value, out, &mut self.losses).map_err(|number| {
+            let message = format!("canonical JSON cannot hold the number {}", number.as_str());
+            let advice =
+                "RFC 8785 has only numbers that a double holds; make it a text with text()";
+            cannot_hold(message, advice, value.origin())
         })
     }
 
@@ -415,7 +400,10 @@ impl Renderer {
     }
 }
 
-fn no_list(origin: Origin) -> Unwritable {
-    let message = "a TOML document is a map; this is a list".into();
-    Unwritable { message, advice: "put it under a name: {rows: …}", origin }
+fn no_list(origin: Origin) -> CannotHold {
+    cannot_hold(
+        "a TOML document is a map; this is a list",
+        "put it under a name: {rows: …}",
+        origin,
+    )
 }

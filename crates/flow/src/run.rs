@@ -5,7 +5,9 @@ use std::sync::atomic::AtomicU64;
 use kyanite_formats::Format;
 use kyanite_formats::losses::{Loss, Losses};
 use kyanite_lang::{Arguments, Failure, Flow, Grain, Plan, ResultShape, Runner, Session};
-use kyanite_tree::{Arena, Kind, Location, Origin, Problem, Spot, Value, locate};
+use kyanite_tree::{
+    Advice, Arena, Code, Diagnostic, Kind, Location, Origin, Place, Setting, Value, locate,
+};
 
 use crate::document::Library;
 use crate::failed::{Events, Failed};
@@ -72,7 +74,7 @@ pub trait Sink {
     /// What a reader could not keep.
     fn add_losses(&mut self, _losses: &Losses) {}
     /// Completes the failure of the output with the place of the value that it is about.
-    fn place_failure(&mut self, _find: &dyn Fn(Origin) -> Option<Spot>) {}
+    fn place_failure(&mut self, _find: &dyn Fn(Origin) -> Option<Place>) {}
 }
 
 /// What is done about what a format cannot carry.
@@ -265,11 +267,11 @@ impl<'q> Run<'_, 'q, '_, '_> {
                 runner.document(&mut |value| results.take(value, |origin| locate(root?, origin)))
             });
         let _ = ran.map_err(|failure| {
-            let spot = sources.spot(failure.origin, || library.spot(failure.origin));
-            rule_failed(plan, &failure, spot)
+            let place = sources.place(failure.origin(), || library.place(failure.origin()));
+            rule_failed(plan, &failure, place)
         })?;
         results.end()?;
-        let find = |origin| sources.spot(origin, || library.spot(origin));
+        let find = |origin| sources.place(origin, || library.place(origin));
         settle_losses(self.sink, self.job.losses, &find, self.events)
     }
 }
@@ -335,7 +337,7 @@ pub(crate) fn is_xml(root: Value<'_>) -> bool {
 pub(crate) fn settle_losses(
     sink: &mut dyn Sink,
     policy: LossPolicy,
-    find: &dyn Fn(Origin) -> Option<Spot>,
+    find: &dyn Fn(Origin) -> Option<Place>,
     events: &mut Events<'_>,
 ) -> Result<(), Failed> {
     sink.place_failure(find);
@@ -343,24 +345,27 @@ pub(crate) fn settle_losses(
         return Ok(());
     }
     for (loss, origin) in sink.take_losses() {
-        let spot = find(origin);
+        let place = find(origin);
         let message = format!("this is lost: {}", loss.word());
         match policy {
             LossPolicy::Refuse => {
-                let problem = Problem::error(message).at_opt(spot);
-                return Err(Failed::Output(
-                    problem.advise("leave --strict out to convert all else"),
-                ));
+                let advice = Advice::words("leave ")
+                    .setting(Setting::Strict)
+                    .then(" out to convert all else");
+                let refused = Diagnostic::error(Code::Loss, message).at_opt(place);
+                return Err(Failed::Output(refused.advise(advice)));
             }
-            _ => events.tell(Problem::warning(message).at_opt(spot)),
+            _ => events.tell(Diagnostic::warning(Code::Loss, message).at_opt(place)),
         }
     }
     Ok(())
 }
 
 /// The message for a rule that failed on the data.
-pub(crate) fn rule_failed(plan: &Plan, failure: &Failure, spot: Option<Spot>) -> Failed {
-    Failed::Rule(failure.problem(plan.rule(), spot))
+pub(crate) fn rule_failed(plan: &Plan, failure: &Failure, place: Option<Place>) -> Failed {
+    let told = plan.rule().failed(failure.clone(), place);
+    // A temporary file that cannot be written is no fault of the rule.
+    if failure.code() == Code::OutputFailed { Failed::Output(told) } else { Failed::Rule(told) }
 }
 
 /// Opens an input and says how it is read.
@@ -370,7 +375,7 @@ pub(crate) fn open(
     events: &mut Events<'_>,
 ) -> Result<Source, Failed> {
     let source = Source::open(input, options)?;
-    events.tell(Problem::note(format!("{}: {}", source.name, source.detected)));
+    events.tell(Diagnostic::note(Code::InputRead, format!("{}: {}", source.name, source.detected)));
     Ok(source)
 }
 
@@ -425,12 +430,13 @@ impl<'s> Results<'s> {
     /// Ends the results of one document.
     pub(crate) fn end(self) -> Result<(), Failed> {
         if let Some(kind) = self.unplaced {
-            let message = format!(
-                "--paths shows places in the input, but this rule computed {}",
-                kind.phrase()
+            let message =
+                format!("places in the input are wanted, but this rule computed {}", kind.phrase());
+            let problem = Diagnostic::error(Code::CommandLine, message).advise(
+                Advice::words("return nodes of the input, or leave ")
+                    .setting(Setting::Paths)
+                    .then(" out"),
             );
-            let problem =
-                Problem::error(message).advise("return nodes of the input, or leave --paths out");
             return Err(Failed::Command(vec![problem]));
         }
         match (self.what, self.shape) {

@@ -1,7 +1,7 @@
 //! The further documents that a rule reads: its sources.
 
 use kyanite_lang::Plan;
-use kyanite_tree::{Arena, Origin, Problem, Spot, Value};
+use kyanite_tree::{Arena, Code, Diagnostic, Origin, Place, Value};
 
 use crate::document::{FIRST_SOURCE, Library};
 use crate::failed::{Events, Failed};
@@ -29,17 +29,20 @@ impl<'a> Sources<'a> {
         for source in &plan.sources {
             let Some((_, input)) = inputs.iter().find(|(name, _)| *name == source.name) else {
                 let message = format!("the source `{}` is not given", source.name);
-                return Err(Failed::Command(vec![Problem::error(message)]));
+                return Err(Failed::Command(vec![Diagnostic::error(Code::CommandLine, message)]));
             };
             let opened = Source::open(input, &options)?;
-            events.tell(Problem::note(format!("{}: {}", opened.name, opened.detected)));
+            events.tell(Diagnostic::note(
+                Code::InputRead,
+                format!("{}: {}", opened.name, opened.detected),
+            ));
             let name = opened.name.clone();
             let mut loaded = library.load(opened, &options, events)?;
             match (loaded.roots.pop(), loaded.roots.is_empty()) {
                 (Some(root), true) => values.push(root),
                 _ => {
                     let message = format!("the source {name} has several documents, or none");
-                    return Err(Failed::Input(Problem::error(message)));
+                    return Err(Failed::Input(Diagnostic::error(Code::ValueSeveral, message)));
                 }
             }
         }
@@ -47,9 +50,13 @@ impl<'a> Sources<'a> {
     }
 
     /// The place of a value: in a source, or as `own` finds it in the input.
-    pub(crate) fn spot(&self, origin: Origin, own: impl FnOnce() -> Option<Spot>) -> Option<Spot> {
+    pub(crate) fn place(
+        &self,
+        origin: Origin,
+        own: impl FnOnce() -> Option<Place>,
+    ) -> Option<Place> {
         match origin.document() {
-            Some(document) if document >= FIRST_SOURCE => self.library.spot(origin),
+            Some(document) if document >= FIRST_SOURCE => self.library.place(origin),
             _ => own(),
         }
     }

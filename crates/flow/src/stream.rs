@@ -3,11 +3,11 @@
 use kyanite_formats::Format;
 use kyanite_formats::needs::Needs;
 use kyanite_formats::records::{Layout, Structure};
-use kyanite_formats::xml::{Place, RecordReader, StepName};
+use kyanite_formats::xml::{Ancestry, RecordReader, StepName};
 use kyanite_lang::{Arguments, Failure, Grain, Kept, Names, RecordState, Room, Runner, Session};
-use kyanite_tree::{Arena, Origin, Passed, Problem, Spot, Value};
+use kyanite_tree::{Arena, Code, Diagnostic, Origin, Passed, Place, Value};
 
-use crate::document::{Duplicates, Library, Skipped, record_location};
+use crate::document::{Duplicates, Library, Skipped, record_location, say_format};
 use crate::failed::{Events, Failed};
 use crate::input::{Beginning, Input, Source, cannot_read};
 use crate::line_ends::LineEnds;
@@ -35,7 +35,7 @@ impl Progress<'_> {
         runner: &mut Runner<'_, 'a>,
         record: Value<'a>,
         results: &mut Results<'_>,
-    ) -> Result<(), Box<Failure>> {
+    ) -> Result<(), Failure> {
         let index = self.index;
         self.index += 1;
         let flow = runner.record(&mut self.state, &mut self.kept, index, record, &mut |value| {
@@ -63,7 +63,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
         let (names, state) = Runner::new(plan, &arguments, None, &arena, self.session)
             .and_then(|runner| runner.begin_records(grain))
             .map_err(|failure| {
-                rule_failed(plan, &failure, sources.spot(failure.origin, || None))
+                rule_failed(plan, &failure, sources.place(failure.origin(), || None))
             })?;
         let room = Room { memory: self.job.options.memory, file: Box::new(tempfile::tempfile) };
         let kept = Kept::new(plan, &arena, &room);
@@ -146,10 +146,11 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             let ran = progress.run(&mut runner, record, self.results);
             let ran = ran.and_then(|()| runner.put_down(&progress.state, &mut progress.kept));
             ran.map_err(|failure| {
-                let spot = self.sources.spot(failure.origin, || library.spot(failure.origin));
-                rule_failed(self.job.plan, &failure, spot)
+                let place =
+                    self.sources.place(failure.origin(), || library.place(failure.origin()));
+                rule_failed(self.job.plan, &failure, place)
             })?;
-            let find = |origin| self.sources.spot(origin, || library.spot(origin));
+            let find = |origin| self.sources.place(origin, || library.place(origin));
             settle_losses(self.results.sink(), self.job.losses, &find, self.events)?;
             if progress.done {
                 break;
@@ -161,9 +162,10 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
     /// Runs over a stream of records, block by block.
     fn records(&mut self, source: Source, progress: &mut Progress<'_>) -> Result<(), Failed> {
         if let Some(message) = source.contradiction() {
-            self.events.tell(Problem::warning(message).advise_opt(
-                source.looks_like.map(|other| format!("say --from {other}, or rename the file")),
-            ));
+            self.events.tell(
+                Diagnostic::warning(Code::InputRead, message)
+                    .advise_opt(source.looks_like.map(say_format)),
+            );
         }
         let (name, format, options) = (source.name, source.detected.format, self.job.options);
         let is_xml = format == Format::Xml;
@@ -199,14 +201,14 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 None => {
                     match Beginning::read(format, options, valid_start(bytes).0, &elements, &header)
                     {
-                        Err(error) if error.wants_more && !is_last => {
+                        Err(error) if error.wants_more() && !is_last => {
                             blocks.used(0);
                             continue;
                         }
-                        Err(error) => return Err(Failed::Input(error.problem(&name, bytes))),
+                        Err(error) => return Err(Failed::Input(error.diagnostic(&name, bytes))),
                         Ok(beginning) => {
                             duplicates.tell(beginning.duplicates, self.events, |offset| {
-                                Some(Spot::of(&name, bytes, offset, offset + 1))
+                                Some(Place::of(&name, bytes, offset, offset + 1))
                             });
                             from = beginning.from;
                             *settled.insert(beginning.layout)
@@ -437,16 +439,16 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 Next::Record(record) => {
                     let index = progress.index;
                     progress.run(&mut runner, record, self.results).map_err(|failure| {
-                        let own = || record_spot(&records, record, index, &failure, &path);
-                        let spot = sources.spot(failure.origin, own);
-                        rule_failed(plan, &failure, spot)
+                        let own = || record_place(&records, record, index, &failure, &path);
+                        let place = sources.place(failure.origin(), own);
+                        rule_failed(plan, &failure, place)
                     })?;
                     duplicates.tell(records.take_duplicates(), self.events, |offset| {
-                        Some(records.spot(offset))
+                        Some(records.place(offset))
                     });
                     if progress.done || self.job.losses != LossPolicy::Count {
                         let find = |origin: Origin| {
-                            origin.is_known().then(|| records.spot(origin.offset()))
+                            origin.is_known().then(|| records.place(origin.offset()))
                         };
                         settle_losses(self.results.sink(), self.job.losses, &find, self.events)?;
                     }
@@ -457,9 +459,10 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             }
         };
         runner.put_down(&progress.state, &mut progress.kept).map_err(|failure| {
-            let own = || failure.origin.is_known().then(|| records.spot(failure.origin.offset()));
-            let spot = sources.spot(failure.origin, own);
-            rule_failed(plan, &failure, spot)
+            let own =
+                || failure.origin().is_known().then(|| records.place(failure.origin().offset()));
+            let place = sources.place(failure.origin(), own);
+            rule_failed(plan, &failure, place)
         })?;
         self.results.end_block(records.then());
         Ok(BlockEnd::of(&records, used, arena))
@@ -474,7 +477,7 @@ struct BlockEnd<'a> {
     /// How many of its bytes were used.
     used: usize,
     /// Which elements are open there, if the records are elements.
-    place: Option<Place<'a>>,
+    place: Option<Ancestry<'a>>,
     /// How the tags of records begin.
     record_name: Option<&'a str>,
     /// Elements that stood where one on the path was looked for.
@@ -508,23 +511,23 @@ struct Rest<'b> {
 /// Fails where something is wrong with a document around its items.
 fn no_trouble(blocks: &Blocks, name: &str, before: Passed) -> Result<(), Failed> {
     let Some((trouble, after)) = blocks.trouble() else { return Ok(()) };
-    let mut spot = Spot::of(name, after, 0, 1);
-    spot.at = spot.at.behind(before);
-    Err(Failed::Input(Problem::error(trouble.message).at(spot).advise(trouble.advice)))
+    let mut place = Place::of(name, after, 0, 1);
+    place.at = place.at.behind(before);
+    Err(Failed::Input(trouble.diagnostic().at(place)))
 }
 
 /// The place in the input that a failure is about.
-fn record_spot(
+fn record_place(
     records: &Records<'_>,
     record: Value<'_>,
     index: u64,
     failure: &Failure,
     path: &[StepName],
-) -> Option<Spot> {
-    let origin = failure.origin;
-    let spot = origin.is_known().then(|| records.spot(origin.offset()))?;
+) -> Option<Place> {
+    let origin = failure.origin();
+    let place = origin.is_known().then(|| records.place(origin.offset()))?;
     Some(match record_location(record, index, origin, path) {
-        Some(location) => spot.with_path(location.readable()),
-        None => spot,
+        Some(location) => place.with_path(location.readable()),
+        None => place,
     })
 }

@@ -2,7 +2,7 @@
 
 use kyanite_formats::json;
 use kyanite_lang::{Arguments, Plan, ResultShape, Runner, Session, Span, Trace};
-use kyanite_tree::{Arena, Location, Map, Member, Origin, Spot, Step, Value};
+use kyanite_tree::{Arena, Location, Map, Member, Origin, Place, Step, Value};
 use std::ops::ControlFlow;
 
 use crate::document::Library;
@@ -19,9 +19,9 @@ pub struct Traced {
     /// The value, as compact JSON.
     pub value: String,
     /// The parts of the rule that made it or handed it on, the last first.
-    pub rule: Vec<Spot>,
+    pub rule: Vec<Place>,
     /// The first values of the inputs that it was made of, with their places.
-    pub inputs: Vec<Spot>,
+    pub inputs: Vec<Place>,
     /// How many values it was made of.
     pub count: usize,
 }
@@ -57,7 +57,7 @@ pub fn trace(
             roots.extend(library.load(source, job.options, events)?.roots.into_iter().map(Some));
         }
     }
-    let find = |origin| sources.spot(origin, || library.spot(origin));
+    let find = |origin| sources.place(origin, || library.place(origin));
     let mut traced = Vec::new();
     for root in roots {
         let mut session = Session::new(job.plan);
@@ -79,7 +79,7 @@ fn result<'a>(
     sources: &Sources<'a>,
     arena: &'a Arena,
     session: &mut Session,
-    find: &dyn Fn(Origin) -> Option<Spot>,
+    find: &dyn Fn(Origin) -> Option<Place>,
 ) -> Result<Option<Value<'a>>, Failed> {
     let plan = job.plan;
     let arguments = Arguments::read(plan, job.params, arena).map_err(Failed::Command)?;
@@ -94,8 +94,8 @@ fn result<'a>(
     if let Err(failure) = ran {
         let trace = session.trace.as_ref();
         let origin =
-            trace.and_then(|trace| trace.provenance(failure.origin).inputs.first().copied());
-        return Err(rule_failed(plan, &failure, find(origin.unwrap_or(failure.origin))));
+            trace.and_then(|trace| trace.provenance(failure.origin()).inputs.first().copied());
+        return Err(rule_failed(plan, &failure, find(origin.unwrap_or(failure.origin()))));
     }
     Ok(match plan.result_shape() {
         ResultShape::Single => items.pop(),
@@ -117,7 +117,7 @@ fn look<'a>(
     result: Option<Value<'a>>,
     made: &Trace,
     arena: &'a Arena,
-    find: &dyn Fn(Origin) -> Option<Spot>,
+    find: &dyn Fn(Origin) -> Option<Place>,
     events: &mut Events<'_>,
 ) -> Result<Vec<Traced>, Failed> {
     let mut all = Vec::new();
@@ -184,7 +184,7 @@ fn told(
     plan: &Plan,
     found: &Found<'_>,
     made: &Trace,
-    find: &dyn Fn(Origin) -> Option<Spot>,
+    find: &dyn Fn(Origin) -> Option<Place>,
 ) -> Traced {
     let own = found.value.origin();
     let mut rule: Vec<Span> = made.provenance(found.maker).rule;
@@ -196,7 +196,7 @@ fn told(
     Traced {
         path: found.location.readable(),
         value: json::compact(found.value),
-        rule: rule.into_iter().map(|span| plan.rule().spot(span)).collect(),
+        rule: rule.into_iter().map(|span| plan.rule().place(span)).collect(),
         inputs: origins.iter().take(PLACES).filter_map(|origin| find(*origin)).collect(),
         count: origins.len(),
     }

@@ -9,11 +9,11 @@ use kyanite_flow::{
 };
 use kyanite_formats::{Format, json};
 use kyanite_lang::{RuleText, Syntax, compile};
-use kyanite_tree::{Problem, Severity};
+use kyanite_tree::{Diagnostic, Severity};
 use proptest::prelude::*;
 
 /// What a run gave: the text it wrote, and the warnings it told.
-type Given = Result<(String, Vec<Problem>), Failed>;
+type Given = Result<(String, Vec<Diagnostic>), Failed>;
 
 /// Runs `rule` over a file into another one.
 fn given(rule: &str, input: &Path, what: What, gather: bool) -> Given {
@@ -22,8 +22,8 @@ fn given(rule: &str, input: &Path, what: What, gather: bool) -> Given {
     let layout = Layout { style: json::Style::Indented(1), ..Layout::of(Format::Json) };
     let mut output = Output::open(Destination::File(target.clone()), layout)?;
     let (mut told, bytes) = (Vec::new(), AtomicU64::new(0));
-    let mut tell = |problem: Problem| {
-        if problem.severity == Severity::Warning {
+    let mut tell = |problem: Diagnostic| {
+        if problem.severity() == Severity::Warning {
             told.push(problem);
         }
     };
@@ -122,10 +122,10 @@ proptest! {
                     (Ok((by_record, _)), Ok((whole, _))) => prop_assert_eq!(by_record, whole, "{}", rule),
                     // The places differ, as one text has all on one line.
                     (Err(Failed::Rule(by_record)), Err(Failed::Rule(whole))) => {
-                        prop_assert_eq!(by_record.message, whole.message, "{}", rule);
+                        prop_assert_eq!(by_record.message(), whole.message(), "{}", rule);
                         // An aggregate does not keep the record that its value came from.
-                        if let path @ Some(_) = &by_record.spots[0].path {
-                            prop_assert_eq!(path, &whole.spots[0].path, "{}", rule);
+                        if let path @ Some(_) = &by_record.places()[0].path {
+                            prop_assert_eq!(path, &whole.places()[0].path, "{}", rule);
                         }
                     }
                     (Err(Failed::Command(_)), Err(Failed::Command(_))) => {}
@@ -173,7 +173,8 @@ fn what_is_told_is_the_same_by_record_and_whole() {
     ] {
         for file in [&lines, &list] {
             let (_, told) = given(rule, file, What::Values, false).unwrap();
-            let told: Vec<_> = told.into_iter().map(|problem| problem.message).collect();
+            let told: Vec<_> =
+                told.into_iter().map(|problem| problem.message().to_owned()).collect();
             assert_eq!(told, [message], "{rule} over {}", file.display());
         }
     }
@@ -193,7 +194,7 @@ fn broken_bytes_anywhere_end_in_a_message_or_are_left_out() {
                 match given(rule, &file, What::Values, false) {
                     Ok(_) => {}
                     Err(Failed::Input(problem)) => {
-                        let line = problem.spots[0].at.line;
+                        let line = problem.places()[0].at.line;
                         assert!((2..=4).contains(&line), "{position} {broken}: {problem:?}");
                     }
                     Err(other) => panic!("{position} {broken}: {other:?}"),

@@ -9,7 +9,7 @@ use kyanite_flow::{
 };
 use kyanite_formats::Format;
 use kyanite_lang::{RuleText, Syntax, compile};
-use kyanite_tree::Problem;
+use kyanite_tree::Diagnostic;
 
 /// What a run wrote, or why it failed; and what it told.
 fn given(
@@ -17,7 +17,7 @@ fn given(
     input: &Path,
     format: Format,
     options: &InputOptions,
-) -> (Result<String, Problem>, Vec<String>) {
+) -> (Result<String, Diagnostic>, Vec<String>) {
     given_with(rule, input, format, options, LossPolicy::Count)
 }
 
@@ -27,14 +27,14 @@ fn given_with(
     format: Format,
     options: &InputOptions,
     losses: LossPolicy,
-) -> (Result<String, Problem>, Vec<String>) {
+) -> (Result<String, Diagnostic>, Vec<String>) {
     let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
     let target = input.with_extension("out");
     let mut output = Output::open(Destination::File(target.clone()), Layout::of(format)).unwrap();
     let (mut told, bytes) = (Vec::new(), AtomicU64::new(0));
-    let mut tell = |problem: Problem| {
-        let place = problem.spots.first().map(|spot| spot.at.to_string()).unwrap_or_default();
-        told.push(format!("{} {place} {:?}", problem.message, problem.advice));
+    let mut tell = |problem: Diagnostic| {
+        let at = problem.places().first().map(|place| place.at.to_string()).unwrap_or_default();
+        told.push(format!("{} {at} {:?}", problem.message(), problem.advice()));
     };
     let mut events = Events { tell: &mut tell, bytes: &bytes };
     let job = Job {
@@ -151,8 +151,8 @@ fn records_that_end_anywhere() {
         given("for r in $[*] return r.n + 1", &json, Format::Json, &threads(3, false));
     let problem = failed.unwrap_err();
     let line = lines[..at].lines().count() as u64 + 1;
-    assert_eq!(problem.spots[0].at.line, line);
-    assert_eq!(problem.spots[0].path.as_deref(), Some("$[25001].n"));
+    assert_eq!(problem.places()[0].at.line, line);
+    assert_eq!(problem.places()[0].path.as_deref(), Some("$[25001].n"));
 }
 
 #[test]
@@ -217,13 +217,13 @@ fn elements_as_they_come_and_whole() {
                 let (result, _) =
                     given("$.feed.item[*].n", &file, Format::JsonLines, &threads(count, false));
                 let problem = result.unwrap_err();
-                format!("{} {}", problem.message, problem.spots[0].at)
+                format!("{} {}", problem.message(), problem.places()[0].at)
             })
             .collect();
         assert_eq!(places[0], places[1]);
         let whole =
             given("[$.feed.item[*].n]", &file, Format::Json, &threads(1, false)).0.unwrap_err();
-        assert_eq!(places[0], format!("{} {}", whole.message, whole.spots[0].at));
+        assert_eq!(places[0], format!("{} {}", whole.message(), whole.places()[0].at));
     }
 }
 
@@ -294,14 +294,14 @@ fn items_of_a_large_document() {
             for threads in [threads(1, false), threads(3, false)] {
                 let problem =
                     given("sum($.rows[*].n)", &file, Format::Json, &threads).0.unwrap_err();
-                assert_eq!(problem.message, message);
-                let spot = &problem.spots[0];
+                assert_eq!(problem.message(), message);
+                let found = &problem.places()[0];
                 let (line, column) = place(at.min(text.len() - 1));
-                assert!(spot.at.line.abs_diff(line) <= 1, "{message}: {:?} {line}", spot.at);
+                assert!(found.at.line.abs_diff(line) <= 1, "{message}: {:?} {line}", found.at);
                 assert!(
-                    spot.at.column.abs_diff(column) <= 4 || spot.at.line != line,
+                    found.at.column.abs_diff(column) <= 4 || found.at.line != line,
                     "{message}: {:?} {column}",
-                    spot.at
+                    found.at
                 );
             }
         }
@@ -313,6 +313,6 @@ fn items_of_a_large_document() {
             &threads(3, false),
         );
         let problem = failed.unwrap_err();
-        assert_eq!(problem.spots[0].path.as_deref(), Some("$.rows[0].text"));
+        assert_eq!(problem.places()[0].path.as_deref(), Some("$.rows[0].text"));
     }
 }

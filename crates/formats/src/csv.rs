@@ -23,7 +23,7 @@ mod read;
 mod write;
 
 pub use read::{FirstRow, Header, Reader};
-pub use write::{NotARow, Writer};
+pub use write::Writer;
 
 /// How cells are told apart.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]

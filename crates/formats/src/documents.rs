@@ -1,6 +1,6 @@
 //! Whole documents of any format: one interface over their readers.
 
-use kyanite_tree::{Arena, Origin, Value};
+use kyanite_tree::{Arena, Origin, Setting, Value};
 
 use crate::json::{self, Duplicate, Origins};
 use crate::losses::Losses;
@@ -126,7 +126,7 @@ fn sequence<'a>(
                 at,
                 at + 1,
                 "a text of a JSON sequence begins with the character U+001E",
-                "for JSON values without it, say --from jsonl",
+                ("for JSON values without it, say ", Setting::From(Some("jsonl"))),
             ));
         }
         let start = at + 1;

@@ -1,69 +1,142 @@
-//! What is wrong with a text, in whichever format.
+//! What is wrong with a text, in whichever format, and what a format cannot write.
 
-use kyanite_tree::{Origin, Problem, Spot};
+use std::fmt;
 
-/// The first thing that is wrong with a text, and where.
+use kyanite_tree::{Advice, Code, Diagnostic, Origin, Place, Span};
+
+/// The first thing that is wrong with a text, and where: at the first of its spans. A second one points at what belongs to
+/// it, such as the bracket that is not closed.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub struct SyntaxError {
-    /// What is wrong, in one sentence.
-    pub message: String,
-    /// What to do about it.
-    pub advice: &'static str,
-    /// The first byte that is wrong.
-    pub start: usize,
-    /// The byte after the last that is wrong; at least `start`.
-    pub end: usize,
-    /// Another place that belongs to it: where what is not closed was opened.
-    pub also: Option<usize>,
-    /// Whether more text at the end could mend it.
-    pub wants_more: bool,
+    what: Diagnostic<Span>,
+    wants_more: bool,
 }
 
 impl SyntaxError {
-    /// What is wrong at `start..end`, and what to do.
+    /// What is wrong at the bytes `start..end`, and what to do.
     #[must_use]
-    pub fn new(start: usize, end: usize, message: impl Into<String>, advice: &'static str) -> Self {
-        Self { message: message.into(), advice, start, end, also: None, wants_more: false }
+    pub fn new(
+        start: usize,
+        end: usize,
+        message: impl Into<String>,
+        advice: impl Into<Advice<Span>>,
+    ) -> Self {
+        Self::of(Code::Syntax, start, end, message, advice)
+    }
+
+    /// A limit is passed at `start..end`.
+    #[must_use]
+    pub fn limit(
+        start: usize,
+        end: usize,
+        message: impl Into<String>,
+        advice: impl Into<Advice<Span>>,
+    ) -> Self {
+        Self::of(Code::Limit, start, end, message, advice)
+    }
+
+    /// Bytes at `start..end` that are no text in the encoding of the input.
+    #[must_use]
+    pub fn encoding(
+        start: usize,
+        end: usize,
+        message: impl Into<String>,
+        advice: impl Into<Advice<Span>>,
+    ) -> Self {
+        Self::of(Code::Encoding, start, end, message, advice)
     }
 
     /// Bytes at `start..end` that are not UTF-8.
     #[must_use]
     pub fn not_utf8(start: usize, end: usize) -> Self {
-        Self {
-            message: "these bytes are not UTF-8".into(),
-            advice: "save the input as UTF-8",
-            start,
-            end,
-            also: None,
-            wants_more: false,
-        }
+        Self::encoding(start, end, "these bytes are not UTF-8", "save the input as UTF-8")
+    }
+
+    fn of(
+        code: Code,
+        start: usize,
+        end: usize,
+        message: impl Into<String>,
+        advice: impl Into<Advice<Span>>,
+    ) -> Self {
+        let what = Diagnostic::error_at(code, Span::new(start, end), message).advise(advice);
+        Self { what, wants_more: false }
+    }
+
+    /// Points at another place that belongs to it: where what is not closed was opened.
+    #[must_use]
+    pub fn also(mut self, at: Option<usize>) -> Self {
+        self.what = self.what.at_opt(at.map(|at| Span::new(at, at + 1)));
+        self
+    }
+
+    /// More text at the end could mend it, or not.
+    #[must_use]
+    pub fn if_more(mut self, wants_more: bool) -> Self {
+        self.wants_more = wants_more;
+        self
+    }
+
+    /// Whether more text at the end could mend it.
+    #[must_use]
+    pub fn wants_more(&self) -> bool {
+        self.wants_more
+    }
+
+    /// The bytes that are wrong.
+    #[must_use]
+    pub fn span(&self) -> Span {
+        self.what.places().first().copied().unwrap_or_default()
+    }
+
+    /// What is wrong, in one sentence.
+    #[must_use]
+    pub fn message(&self) -> &str {
+        self.what.message()
+    }
+
+    /// What to do about it.
+    #[must_use]
+    pub fn advice(&self) -> Option<&Advice<Span>> {
+        self.what.advice()
+    }
+
+    /// The same about another part of the text: what stands for it there.
+    #[must_use]
+    pub(crate) fn moved(self, to: impl Fn(Span) -> Span) -> Self {
+        Self { what: self.what.resolve(|span| Some(to(span))), wants_more: self.wants_more }
     }
 
     /// The error as a message about `file`, which holds `text`.
     #[must_use]
-    pub fn problem(&self, file: &str, text: &[u8]) -> Problem {
-        Problem::error(self.message.clone())
-            .at(Spot::of(file, text, self.start, self.end))
-            .at_opt(self.also.map(|also| Spot::of(file, text, also, also + 1)))
-            .advise(self.advice)
+    pub fn diagnostic(&self, file: &str, text: &[u8]) -> Diagnostic {
+        self.what.clone().resolve(|span| Some(Place::of(file, text, span.start, span.end)))
     }
-}
 
-/// A value that a format has no way to write.
-#[derive(Clone, PartialEq, Eq, Debug)]
-pub struct CannotHold {
-    /// What is wrong, in one sentence.
-    pub message: String,
-    /// What to do about it.
-    pub advice: &'static str,
-    /// The value that it is about.
-    pub origin: Origin,
-}
-
-impl CannotHold {
-    /// An error about the value from `origin`.
+    /// The error as a message about something whose places are not those of this text.
     #[must_use]
-    pub fn new(message: impl Into<String>, advice: &'static str, origin: Origin) -> Self {
-        Self { message: message.into(), advice, origin }
+    pub fn without_places<P>(&self) -> Diagnostic<P> {
+        self.what.clone().resolve(|_| None)
     }
+}
+
+impl fmt::Display for SyntaxError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.what.fmt(f)
+    }
+}
+
+impl std::error::Error for SyntaxError {}
+
+/// A value that a format has no way to write, by where it was read.
+pub type CannotHold = Diagnostic<Origin>;
+
+/// The error about a value that a format has no way to write.
+#[must_use]
+pub fn cannot_hold(
+    message: impl Into<String>,
+    advice: impl Into<Advice<Origin>>,
+    origin: Origin,
+) -> CannotHold {
+    Diagnostic::error_at(Code::CannotHold, origin, message).advise(advice)
 }

@@ -18,5 +18,5 @@ pub mod toml;
 pub mod xml;
 pub mod yaml;
 
-pub use error::{CannotHold, SyntaxError};
+pub use error::{CannotHold, SyntaxError, cannot_hold};
 pub use format::Format;

@@ -30,7 +30,7 @@ pub enum Layout<'a> {
         /// The path to them.
         path: &'a [xml::StepName],
         /// Where the text begins.
-        place: xml::Place<'a>,
+        place: xml::Ancestry<'a>,
         /// How XML is read.
         options: xml::Options,
         /// What is needed of each; all without it.
@@ -48,7 +48,7 @@ pub enum Layout<'a> {
 impl<'a> Layout<'a> {
     /// The same layout for a text that begins at another place of the document.
     #[must_use]
-    pub fn at(self, place: xml::Place<'a>) -> Self {
+    pub fn at(self, place: xml::Ancestry<'a>) -> Self {
         match self {
             Self::Xml { path, options, needs, .. } => Self::Xml { path, place, options, needs },
             other => other,
@@ -57,7 +57,7 @@ impl<'a> Layout<'a> {
 
     /// Where in the document the text begins, if the records are elements.
     #[must_use]
-    pub fn place(&self) -> Option<xml::Place<'a>> {
+    pub fn place(&self) -> Option<xml::Ancestry<'a>> {
         if let Self::Xml { place, .. } = self { Some(*place) } else { None }
     }
 

@@ -34,5 +34,5 @@ mod write;
 
 pub use encoding::{Charset, decode};
 pub use read::{DEFAULT_EXPANSION, Document, Options, Repair, document, value_end};
-pub use records::{LineOrRecord, Place, RecordReader, StepName};
+pub use records::{Ancestry, LineOrRecord, RecordReader, StepName};
 pub use write::{Layout, Writer, is_name, write};

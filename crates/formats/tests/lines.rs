@@ -4,7 +4,7 @@
 use kyanite_formats::json::{self, Style};
 use kyanite_formats::needs::{Need, Needs};
 use kyanite_formats::record_view::View;
-use kyanite_formats::xml::{LineOrRecord, Options, Place, RecordReader, StepName};
+use kyanite_formats::xml::{Ancestry, LineOrRecord, Options, RecordReader, StepName};
 use kyanite_tree::{Arena, Value};
 use proptest::prelude::*;
 
@@ -15,7 +15,7 @@ fn outcome(text: &str, options: Options, straight: bool) -> (Outcome, usize) {
     let (arena, mut out, mut count) = (Arena::new(), Vec::new(), 0);
     let path = ["feed", "r"].map(|name| StepName { name: name.into(), namespace: None });
     let mut view = View::new(&["always".into()], false);
-    let mut reader = RecordReader::new(text, &arena, options, &path, Place::default());
+    let mut reader = RecordReader::new(text, &arena, options, &path, Ancestry::default());
     let ended = loop {
         let next = if straight {
             reader.next_line(&mut view, &mut out)
@@ -32,7 +32,8 @@ fn outcome(text: &str, options: Options, straight: bool) -> (Outcome, usize) {
             Err(error) => break Err(error),
         }
     };
-    let ended = ended.map(|()| out).map_err(|error| (error.message, error.start));
+    let ended =
+        ended.map(|()| out).map_err(|error| (error.message().to_owned(), error.span().start));
     let losses = view.losses().summary();
     ((ended, view.undecided(), losses), count)
 }
@@ -120,7 +121,7 @@ fn names_mean_what_they_mean_around_the_record() {
         let path = ["all", "feed", "r"].map(|name| StepName { name: name.into(), namespace: None });
         let (mut view, mut out) = (View::default(), Vec::new());
         let mut reader =
-            RecordReader::new(text, &arena, Options::default(), &path, Place::default());
+            RecordReader::new(text, &arena, Options::default(), &path, Ancestry::default());
         let mut kinds = Vec::new();
         loop {
             match reader.next_line(&mut view, &mut out) {
@@ -185,7 +186,7 @@ fn needed(text: &str, is_told: bool) -> Result<Vec<String>, (String, usize)> {
     needs.add_all(inner);
     let arena = Arena::new();
     let path = ["feed", "r"].map(|name| StepName { name: name.into(), namespace: None });
-    let reader = RecordReader::new(text, &arena, Options::default(), &path, Place::default());
+    let reader = RecordReader::new(text, &arena, Options::default(), &path, Ancestry::default());
     let mut reader = if is_told { reader.with_needs(&needs) } else { reader };
     let mut found = Vec::new();
     let mut add = |value: Value<'_>| {
@@ -197,7 +198,9 @@ fn needed(text: &str, is_told: bool) -> Result<Vec<String>, (String, usize)> {
         value.as_element().is_some_and(|element| element.name.local() == name)
     };
     loop {
-        let next = reader.next_record().map_err(|error| (error.message, error.start))?;
+        let next = reader
+            .next_record()
+            .map_err(|error| (error.message().to_owned(), error.span().start))?;
         let Some(Value::Element(_, record)) = next else { break };
         for child in record.children() {
             if called(child, "x") {
@@ -208,7 +211,7 @@ fn needed(text: &str, is_told: bool) -> Result<Vec<String>, (String, usize)> {
             }
         }
     }
-    reader.finish().map_err(|error| (error.message, error.start))?;
+    reader.finish().map_err(|error| (error.message().to_owned(), error.span().start))?;
     Ok(found)
 }
 

@@ -11,7 +11,8 @@ use proptest::prelude::*;
 /// The record of a document as compact JSON, or what is wrong and at which bytes.
 fn record(text: &str, options: Options) -> Result<(String, Vec<String>), (String, usize, usize)> {
     let arena = Arena::new();
-    let read = xml::document(text, &arena, options).map_err(|e| (e.message, e.start, e.end))?;
+    let read = xml::document(text, &arena, options)
+        .map_err(|e| (e.message().to_owned(), e.span().start, e.span().end))?;
     let record = View::default().record(read.value(), &arena);
     let mut out = Vec::new();
     json::write(record, Style::Compact, &mut out);

@@ -63,8 +63,8 @@ fn yaml_refusals() {
         ("<<: 1", "a merge key takes a map or a list of maps, not a number", 4),
     ] {
         let error = yaml::documents(text, &arena, limited).unwrap_err();
-        assert!(error.message.starts_with(message), "{text}: {}", error.message);
-        assert_eq!(error.start, start, "{text}");
+        assert!(error.message().starts_with(message), "{text}: {}", error.message());
+        assert_eq!(error.span().start, start, "{text}");
     }
 }
 
@@ -85,7 +85,7 @@ fn toml_refusals() {
         ("= 1", "a key is missing here", 0),
     ] {
         let error = toml::document(text, &arena, toml::Options::default()).unwrap_err();
-        assert_eq!((error.message.as_str(), error.start), (message, start), "{text}");
+        assert_eq!((error.message(), error.span().start), (message, start), "{text}");
     }
 }
 
@@ -125,7 +125,7 @@ proptest! {
         yaml::write(value, indent, &mut out);
         let text = String::from_utf8(out).unwrap();
         let read = yaml::documents(&text, &arena, yaml::Options::default());
-        let read = read.unwrap_or_else(|error| panic!("{}: {text:?}", error.message));
+        let read = read.unwrap_or_else(|error| panic!("{}: {text:?}", error.message()));
         prop_assert_eq!(read.documents.len(), 1, "{:?}", text);
         prop_assert_eq!(compact(read.documents[0]), compact(value), "{:?}", text);
         // And once more, byte for byte.
@@ -143,7 +143,7 @@ proptest! {
         if toml::write(value, &mut out, &mut losses).is_ok() && losses.is_empty() {
             let text = String::from_utf8(out).unwrap();
             let read = toml::document(&text, &arena, toml::Options::default());
-            let read = read.unwrap_or_else(|error| panic!("{}: {text:?}", error.message));
+            let read = read.unwrap_or_else(|error| panic!("{}: {text:?}", error.message()));
             prop_assert!(equal(read.root, value), "{text}");
         }
     }

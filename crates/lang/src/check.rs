@@ -12,6 +12,7 @@ mod groups;
 mod path;
 mod scope;
 
+use kyanite_tree::Code;
 use std::collections::{HashMap, HashSet};
 
 use crate::finding::{Finding, RuleText, Span};
@@ -32,7 +33,7 @@ pub fn check(text: RuleText, rule: &Rule) -> Result<Plan, (RuleText, Vec<Finding
     let mut body = checker.body(rule);
     checker.unused(&params);
     let Checker { findings, scope, paths, tests, root_uses, defs, output, sources, .. } = checker;
-    if findings.iter().any(|finding| finding.severity == kyanite_tree::Severity::Error) {
+    if findings.iter().any(|finding| finding.severity() == kyanite_tree::Severity::Error) {
         return Err((text, findings));
     }
     let (globals, frame) = (scope.globals(), scope.frame());
@@ -116,7 +117,7 @@ impl<'r> Checker<'r> {
 
     /// Notes an error and gives what stands in for the expression.
     fn broken(&mut self, finding: Finding) -> Expr {
-        let span = finding.span;
+        let span = finding.places().first().copied().unwrap_or_default();
         self.find(finding);
         Expr { kind: Kind::Broken, span }
     }
@@ -127,12 +128,15 @@ impl<'r> Checker<'r> {
             let HeaderItem::Def { name, parameters, .. } = item else { continue };
             if crate::functions::Signature::find(&name.name).is_some() {
                 let message = format!("`{}` is a function of the language", name.name);
-                self.find(Finding::error(name.span, message).advise("choose another name"));
+                self.find(
+                    Finding::error_at(Code::RuleName, name.span, message)
+                        .advise("choose another name"),
+                );
             }
             if let Some(first) = self.def_names.get(&name.name) {
                 let first = self.defs[*first].span;
                 let message = format!("the def `{}` is written twice", name.name);
-                self.find(Finding::error(name.span, message).and_at(first));
+                self.find(Finding::error_at(Code::RuleName, name.span, message).at(first));
                 continue;
             }
             self.def_names.insert(name.name.clone(), self.defs.len());
@@ -165,7 +169,11 @@ impl<'r> Checker<'r> {
                 }
                 HeaderItem::Output { format, options } => {
                     if self.output.is_some() {
-                        self.find(Finding::error(format.span, "the output is said twice"));
+                        self.find(Finding::error_at(
+                            Code::RuleHeader,
+                            format.span,
+                            "the output is said twice",
+                        ));
                     }
                     match OutputSpec::check(format, options.as_ref()) {
                         Ok(spec) => self.output = Some(spec),
@@ -175,7 +183,7 @@ impl<'r> Checker<'r> {
                 HeaderItem::Namespace { prefix, uri } => {
                     if self.namespaces.iter().any(|(known, _)| *known == prefix.name) {
                         let message = format!("the prefix `{}` is declared twice", prefix.name);
-                        self.find(Finding::error(prefix.span, message));
+                        self.find(Finding::error_at(Code::RuleHeader, prefix.span, message));
                     }
                     self.namespaces.push((prefix.name.clone(), uri.clone()));
                 }
@@ -219,7 +227,7 @@ impl<'r> Checker<'r> {
         let wanted = type_of_param(of);
         if wanted != Type::Any && known != Type::Any && known != wanted {
             let message = format!("the default is not of the type {}", of.word());
-            self.find(Finding::error(default.span, message));
+            self.find(Finding::error_at(Code::RuleHeader, default.span, message));
         }
     }
 
@@ -246,8 +254,10 @@ impl<'r> Checker<'r> {
     fn unused(&mut self, params: &[Param]) {
         for param in params.iter().filter(|param| !self.used.contains(&param.slot)) {
             let message = format!("the param `{}` is never used", param.name);
-            self.findings
-                .push(Finding::warning(param.span, message).advise("take it away, or use it"));
+            self.findings.push(
+                Finding::warning_at(Code::RuleUnused, param.span, message)
+                    .advise("take it away, or use it"),
+            );
         }
     }
 

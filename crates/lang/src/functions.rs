@@ -13,7 +13,7 @@ mod texts;
 mod times;
 
 pub(crate) use fold::{Fold, FoldKind};
-use kyanite_tree::{Arena, DecimalError, Kind, Number, Origin, Value};
+use kyanite_tree::{Advice, Arena, Code, DecimalError, Kind, Locus, Number, Origin, Value};
 
 use crate::iregexp::Patterns;
 use crate::run::Watch;
@@ -216,8 +216,9 @@ pub(crate) type Outcome<'a> = Result<Option<Value<'a>>, Fault>;
 /// What is wrong with the arguments of a call.
 #[derive(Clone, Debug)]
 pub(crate) struct Fault {
+    pub(crate) code: Code,
     pub(crate) message: String,
-    pub(crate) advice: Option<String>,
+    pub(crate) advice: Option<Advice<Locus>>,
     /// Which argument it is about.
     pub(crate) argument: usize,
     /// The value it is about, where that is not the argument itself.
@@ -226,10 +227,21 @@ pub(crate) struct Fault {
 
 impl Fault {
     pub(crate) fn new(argument: usize, message: impl Into<String>) -> Self {
-        Self { message: message.into(), advice: None, argument, origin: None }
+        Self {
+            code: Code::CallFailed,
+            message: message.into(),
+            advice: None,
+            argument,
+            origin: None,
+        }
     }
 
-    fn advise(mut self, advice: impl Into<String>) -> Self {
+    /// What the rule itself fails with.
+    fn raised(message: &str) -> Self {
+        Self { code: Code::RaisedError, ..Self::new(0, message) }
+    }
+
+    fn advise(mut self, advice: impl Into<Advice<Locus>>) -> Self {
         self.advice = Some(advice.into());
         self
     }
@@ -346,8 +358,8 @@ const STANDARD: &[Signature] = &[
         example: ("let d = {a: 1} return needed(d.a, \"a is missing\")", "1"),
         run: Run::Values(|call| match call.argument(0) {
             value if is_present(value) => Ok(value),
-            _ if call.arguments.len() > 1 => Err(Fault::new(0, call.text(1))),
-            _ => Err(Fault::new(0, "a needed value is missing")),
+            _ if call.arguments.len() > 1 => Err(Fault::raised(call.text(1))),
+            _ => Err(Fault::raised("a needed value is missing")),
         }),
     },
     Signature {
@@ -383,7 +395,7 @@ const STANDARD: &[Signature] = &[
         result: Type::Any,
         summary: "Ends the run with the message (as in XPath and XQuery Functions and Operators 3.1 section 3.1).",
         example: ("if false then error(\"no\") else 1", "1"),
-        run: Run::Values(|call| Err(Fault::new(0, call.text(0)))),
+        run: Run::Values(|call| Err(Fault::raised(call.text(0)))),
     },
 ];
 

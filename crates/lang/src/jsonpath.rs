@@ -3,7 +3,9 @@
 //! The rule language accepts all of this and more, with friendlier blanks. Whoever asks for JSONPath proper gets
 //! this parser: it refuses all that the RFC's ABNF (appendix A) does not derive, and says why.
 
-use crate::finding::{Finding, Span, near_words};
+use kyanite_tree::Code;
+
+use crate::finding::{Finding, Span, near_advice};
 use crate::syntax::ast::{
     Binary, Call, Expr, ExprKind, Literal, Path, Rule, Segment, Selector, Start, Unary,
 };
@@ -97,7 +99,7 @@ impl Query<'_> {
 
     fn wrong(&self, message: &str) -> Finding {
         let width = self.peek().map_or(1, char::len_utf8);
-        Finding::error(Span::new(self.at, self.at + width), message)
+        Finding::error_at(Code::RuleSyntax, Span::new(self.at, self.at + width), message)
     }
 
     fn span(&self, start: usize) -> Span {
@@ -233,7 +235,8 @@ impl Query<'_> {
                 Ok(None)
             };
         }
-        let wrong = |message| Finding::error(Span::new(start, self.at), message);
+        let wrong =
+            |message| Finding::error_at(Code::RuleSyntax, Span::new(start, self.at), message);
         if digits.len() > 1 && digits.starts_with('0') {
             return Err(wrong("an index has no zeros in front"));
         }
@@ -256,7 +259,7 @@ impl Query<'_> {
 
     /// An operand that stands alone in a filter: a `test-expr`.
     fn as_test(&self, expr: Expr, operand: Operand, start: usize) -> Parsed<Expr> {
-        let wrong = |message| Err(Finding::error(self.span(start), message));
+        let wrong = |message| Err(Finding::error_at(Code::RuleSyntax, self.span(start), message));
         match operand {
             Operand::Logical
             | Operand::Query { .. }
@@ -381,7 +384,7 @@ impl Query<'_> {
             Operand::Function(_) => "the result of this function cannot be compared",
             Operand::Logical => "a logical expression cannot be compared",
         };
-        Err(Finding::error(expr.span, message))
+        Err(Finding::error_at(Code::RuleSyntax, expr.span, message))
     }
 
     /// A literal, a query or a call.
@@ -411,9 +414,10 @@ impl Query<'_> {
                         let message = format!(
                             "`{name}` is no literal; a path in a filter begins with @ or $"
                         );
-                        return Err(Finding::error(self.span(start), message).advise(format!(
-                            "write @.{name} for the member, '{name}' for the text"
-                        )));
+                        return Err(Finding::error_at(Code::RuleSyntax, self.span(start), message)
+                            .advise(format!(
+                                "write @.{name} for the member, '{name}' for the text"
+                            )));
                     }
                 }
             }
@@ -432,7 +436,11 @@ impl Query<'_> {
             return Err(self.wrong("a digit is missing here"));
         }
         if zeros {
-            return Err(Finding::error(self.span(start), "a number has no zeros in front"));
+            return Err(Finding::error_at(
+                Code::RuleSyntax,
+                self.span(start),
+                "a number has no zeros in front",
+            ));
         }
         if self.take(".") && self.digits().is_empty() {
             return Err(self.wrong("a digit is missing after the point"));
@@ -452,10 +460,14 @@ impl Query<'_> {
         let known = FUNCTIONS.iter().find(|(known, ..)| *known == name);
         let Some((_, parameters, result)) = known else {
             let names = FUNCTIONS.map(|(name, ..)| name);
-            let advice = near_words(&name, names)
-                .unwrap_or_else(|| format!("RFC 9535 has {}", names.join(", ")));
-            return Err(Finding::error(name_span, format!("JSONPath has no function `{name}`"))
-                .advise(advice));
+            let advice = near_advice(name_span, &name, names)
+                .unwrap_or_else(|| format!("RFC 9535 has {}", names.join(", ")).into());
+            return Err(Finding::error_at(
+                Code::RuleSyntax,
+                name_span,
+                format!("JSONPath has no function `{name}`"),
+            )
+            .advise(advice));
         };
         let mut arguments = Vec::new();
         self.blank();
@@ -477,7 +489,7 @@ impl Query<'_> {
         if arguments.len() != parameters.len() {
             let message =
                 format!("{name}() takes {} arguments, not {}", parameters.len(), arguments.len());
-            return Err(Finding::error(self.span(start), message));
+            return Err(Finding::error_at(Code::RuleSyntax, self.span(start), message));
         }
         let kind = ExprKind::Call(Call { name, name_span, arguments });
         Ok((Expr { kind, span: self.span(start) }, Operand::Function(*result)))
@@ -507,6 +519,6 @@ impl Query<'_> {
             Typed::Nodes => "this argument must be a path",
             Typed::Logical => "this argument must be a test",
         };
-        Err(Finding::error(self.span(start), message))
+        Err(Finding::error_at(Code::RuleSyntax, self.span(start), message))
     }
 }

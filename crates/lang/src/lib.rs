@@ -48,7 +48,7 @@ mod visit;
 mod words;
 
 pub use draft::draft;
-pub use finding::{Finding, RuleText, Span, near, near_words};
+pub use finding::{Finding, RuleText, Span};
 pub use needs::Sights;
 pub use output::OutputSpec;
 pub use params::Arguments;

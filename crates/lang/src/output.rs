@@ -1,8 +1,9 @@
 //! The `output` of a rule's header: the format of its result, and how it is laid out.
 
 use kyanite_formats::Format;
+use kyanite_tree::Code;
 
-use crate::finding::{Finding, Span, near_words};
+use crate::finding::{Finding, Span, near_advice};
 use crate::syntax::ast::{Binding, Entry, Expr, ExprKind, Literal};
 
 /// What a rule says of its output; what it leaves open is as usual.
@@ -44,9 +45,14 @@ impl OutputSpec {
     /// Checks what stands in the header.
     pub(crate) fn check(format: &Binding, options: Option<&Expr>) -> Result<Self, Finding> {
         let known: Format = format.name.parse().map_err(|_| {
-            let finding = Finding::error(format.span, format!("`{}` is no format", format.name));
-            let near = near_words(&format.name, Format::all().map(Format::name));
-            finding.advise(near.unwrap_or_else(|| format!("formats are {}", Format::names())))
+            let finding = Finding::error_at(
+                Code::RuleHeader,
+                format.span,
+                format!("`{}` is no format", format.name),
+            );
+            let near = near_advice(format.span, &format.name, Format::all().map(Format::name));
+            let all = || format!("formats are {}", Format::names()).into();
+            finding.advise(near.unwrap_or_else(all))
         })?;
         let mut spec = Self {
             format: known,
@@ -66,7 +72,11 @@ impl OutputSpec {
         for entry in entries {
             let Entry::Named { name, name_span, value } = entry else {
                 let span = options.map_or(format.span, |options| options.span);
-                return Err(Finding::error(span, "the options of an output have plain names"));
+                return Err(Finding::error_at(
+                    Code::RuleHeader,
+                    span,
+                    "the options of an output have plain names",
+                ));
             };
             spec.set(name, *name_span, value)?;
         }
@@ -78,11 +88,14 @@ impl OutputSpec {
         if !own.clone().any(|(option, _)| *option == name) {
             let message = format!("`{name}` is no option of {}", self.format);
             let names: Vec<&str> = own.map(|(option, _)| *option).collect();
-            let advice = near_words(name, names.iter().copied());
+            let advice = near_advice(span, name, names.iter().copied());
             let all = format!("its options are {}", names.join(", "));
-            return Err(Finding::error(span, message).advise(advice.unwrap_or(all)));
+            return Err(Finding::error_at(Code::RuleHeader, span, message)
+                .advise(advice.unwrap_or_else(|| all.into())));
         }
-        let wrong = |what: &str| Finding::error(value.span, format!("`{name}` takes {what}"));
+        let wrong = |what: &str| {
+            Finding::error_at(Code::RuleHeader, value.span, format!("`{name}` takes {what}"))
+        };
         let literal = match &value.kind {
             ExprKind::Literal(literal) => Some(literal),
             _ => None,

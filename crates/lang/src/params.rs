@@ -1,9 +1,10 @@
 //! Params: from the texts of a command line to values of the declared types.
 
 use kyanite_formats::json::{self, Origins, ReaderOptions};
-use kyanite_tree::{Arena, Kind, Number, Origin, Problem, Value};
+use kyanite_tree::{
+    Advice, Arena, Code, Diagnostic, Kind, Number, Origin, Setting, Value, near_words,
+};
 
-use crate::finding::near_words;
 use crate::plan::{Param, Plan};
 use crate::syntax::ast::ParamType;
 
@@ -38,51 +39,49 @@ impl<'a> Arguments<'a> {
         plan: &Plan,
         given: &[(String, String)],
         arena: &'a Arena,
-    ) -> Result<Self, Vec<Problem>> {
-        let mut problems = Vec::new();
+    ) -> Result<Self, Vec<Diagnostic>> {
+        let mut wrong = Vec::new();
         let mut values = vec![None; plan.params.len()];
         for (name, text) in given {
             let Some(position) = plan.params.iter().position(|param| param.name == *name) else {
-                problems.push(unknown(plan, name));
+                wrong.push(unknown(plan, name));
                 continue;
             };
             match read(&plan.params[position], text, arena) {
                 Ok(value) => values[position] = Some(value),
-                Err(problem) => {
-                    problems.push(problem.at(plan.rule.spot(plan.params[position].span)))
-                }
+                Err(found) => wrong.push(found.at(plan.rule.place(plan.params[position].span))),
             }
         }
         for param in plan.params.iter().filter(|param| param.is_required()) {
             if !given.iter().any(|(name, _)| *name == param.name) {
-                problems.push(
-                    Problem::error(format!("the param `{}` is missing", param.name))
-                        .at(plan.rule.spot(param.span))
-                        .advise(format!("give it with --param {}=…", param.name)),
+                let message = format!("the param `{}` is missing", param.name);
+                let setting = Setting::Param(param.name.clone());
+                wrong.push(
+                    Diagnostic::error(Code::CommandLine, message)
+                        .at(plan.rule.place(param.span))
+                        .advise(Advice::words("give it with ").setting(setting)),
                 );
             }
         }
-        if problems.is_empty() {
-            Ok(Self { params: values, sources: Vec::new() })
-        } else {
-            Err(problems)
-        }
+        if wrong.is_empty() { Ok(Self { params: values, sources: Vec::new() }) } else { Err(wrong) }
     }
 }
 
-fn unknown(plan: &Plan, name: &str) -> Problem {
+fn unknown(plan: &Plan, name: &str) -> Diagnostic {
     let known = || plan.params.iter().map(|param| param.name.as_str());
     let advice = near_words(name, known()).unwrap_or_else(|| match plan.params.len() {
         0 => "declare it in the rule: param name: type".into(),
         _ => format!("it has {}", known().collect::<Vec<_>>().join(", ")),
     });
-    Problem::error(format!("the rule has no param `{name}`")).advise(advice)
+    Diagnostic::error(Code::CommandLine, format!("the rule has no param `{name}`")).advise(advice)
 }
 
-fn read<'a>(param: &Param, text: &str, arena: &'a Arena) -> Result<Value<'a>, Problem> {
+fn read<'a>(param: &Param, text: &str, arena: &'a Arena) -> Result<Value<'a>, Diagnostic> {
     let name = &param.name;
-    let wrong =
-        |wanted: &str| Problem::error(format!("the param `{name}` is {wanted}, not {text:?}"));
+    let wrong = |wanted: &str| {
+        let message = format!("the param `{name}` is {wanted}, not {text:?}");
+        Diagnostic::error(Code::CommandLine, message)
+    };
     match param.of {
         ParamType::Text => Ok(Value::text(arena.text(text))),
         ParamType::Number => {

@@ -8,6 +8,7 @@ mod line_names;
 mod records;
 mod sieve;
 
+use kyanite_tree::Advice;
 use std::ops::Range;
 
 use kyanite_formats::xml::StepName;
@@ -161,6 +162,8 @@ pub(crate) struct StepInfo {
     pub(crate) name: Option<String>,
     /// Which filter it is, if it is one.
     pub(crate) test: Option<usize>,
+    /// Whether it selects at most one node of each.
+    pub(crate) is_single: bool,
 }
 
 impl PathInfo {
@@ -168,6 +171,35 @@ impl PathInfo {
     pub(crate) fn prefix(&self, step: usize) -> String {
         let steps = self.steps.iter().take(step).map(|info| info.text.as_str());
         std::iter::once(self.base.as_str()).chain(steps).collect()
+    }
+
+    /// What to write in place of a step into a list, so that it steps into the items.
+    pub(crate) fn within_items(&self, step: &StepInfo, prefix: &str) -> Advice<Span> {
+        let text = format!("[*]{}", step.text);
+        Advice::words(format!("write {prefix}{text}")).fix(step.span, text)
+    }
+
+    /// What to write in place of the path, so that from step `at` on it goes into the JSON of a text.
+    pub(crate) fn decoded(&self, at: usize, rule: &RuleText) -> Advice<Span> {
+        let start = self.steps.get(at).map_or(self.span.end, |step| step.span.start);
+        let (texts, rest) = (
+            rule.slice(Span::new(self.span.start, start)),
+            rule.slice(Span::new(start, self.span.end)),
+        );
+        let is_single = |steps: &[StepInfo]| steps.iter().all(|step| step.is_single);
+        let (before, behind) = self.steps.split_at(at.min(self.steps.len()));
+        let text = match (is_single(before), is_single(behind)) {
+            (true, _) => format!("decode(\"json\", {texts}){rest}"),
+            (false, true) => {
+                format!("for text in {texts} return decode(\"json\", text){rest}")
+            }
+            (false, false) => {
+                format!("for text in {texts} for node in decode(\"json\", text){rest} return node")
+            }
+        };
+        let is_whole = rule.slice(self.span) == rule.text.trim();
+        let text = if is_single(before) || is_whole { text } else { format!("({text})") };
+        Advice::words(format!("it holds JSON: write {text}")).fix(self.span, text)
     }
 }
 

@@ -1,5 +1,7 @@
 //! JSON Pointer (RFC 6901).
 
+use kyanite_tree::Code;
+
 use crate::finding::{Finding, Span};
 use crate::syntax::ast::{Expr, ExprKind, Path, Rule, Segment, Selector, Start};
 
@@ -10,8 +12,12 @@ use crate::syntax::ast::{Expr, ExprKind, Path, Rule, Segment, Selector, Start};
 /// `~1`.
 pub fn parse(source: &str) -> Result<Rule, Finding> {
     if !source.is_empty() && !source.starts_with('/') {
-        return Err(Finding::error(Span::new(0, 1), "a JSON Pointer begins with /")
-            .advise("write /a/0/b; the empty text is the whole document"));
+        return Err(Finding::error_at(
+            Code::RuleSyntax,
+            Span::new(0, 1),
+            "a JSON Pointer begins with /",
+        )
+        .advise("write /a/0/b; the empty text is the whole document"));
     }
     let mut segments = Vec::new();
     let mut start = 0;
@@ -36,7 +42,8 @@ fn unescape(token: &str, offset: usize) -> Result<String, Finding> {
             Some(b'0') => ('~', &piece[1..]),
             Some(b'1') => ('/', &piece[1..]),
             _ => {
-                return Err(Finding::error(
+                return Err(Finding::error_at(
+                    Code::RuleSyntax,
                     Span::new(at, at + 1),
                     "a ~ stands alone in this JSON Pointer",
                 )

@@ -49,7 +49,7 @@ use lines::Lines;
 pub type Flow = ControlFlow<()>;
 
 /// What a run gives, or where it failed.
-pub(crate) type Ran<T> = Result<T, Box<Failure>>;
+pub(crate) type Ran<T> = Result<T, Failure>;
 
 /// What lasts for a whole run: counts for the report at its end, and compiled patterns.
 #[derive(Debug)]
@@ -177,7 +177,7 @@ impl<'r, 'a> Runner<'r, 'a> {
         root: Option<Value<'a>>,
         arena: &'a Arena,
         session: &'r mut Session,
-    ) -> Result<Self, Box<Failure>> {
+    ) -> Result<Self, Failure> {
         let names = Names {
             globals: vec![None; plan.globals],
             locals: vec![None; plan.frame],
@@ -250,7 +250,7 @@ impl<'r, 'a> Runner<'r, 'a> {
     pub fn document(
         &mut self,
         emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
-    ) -> Result<Flow, Box<Failure>> {
+    ) -> Result<Flow, Failure> {
         let plan = self.plan;
         let mut body = &plan.body;
         while let Kind::Lets(bindings, result) = &body.kind {
@@ -271,7 +271,7 @@ impl<'r, 'a> Runner<'r, 'a> {
     ///
     /// # Errors
     /// A [`Failure`] in one of those bindings.
-    pub fn begin_records(mut self, grain: Grain) -> Result<(Names<'a>, RecordState), Box<Failure>> {
+    pub fn begin_records(mut self, grain: Grain) -> Result<(Names<'a>, RecordState), Failure> {
         let plan = self.plan;
         let fold = plan.fold.as_ref().map(|fold| Fold::new(fold.kind));
         let mut state = RecordState { tally: Tally::default(), turns: 0, fold };
@@ -316,11 +316,7 @@ impl<'r, 'a> Runner<'r, 'a> {
     ///
     /// # Errors
     /// A [`Failure`] of keys that have no order.
-    pub fn put_down(
-        mut self,
-        state: &RecordState,
-        kept: &mut Kept<'_>,
-    ) -> Result<(), Box<Failure>> {
+    pub fn put_down(mut self, state: &RecordState, kept: &mut Kept<'_>) -> Result<(), Failure> {
         match self.records {
             Some(Records { source: RecordSource::Loop(repeat, ..), .. }) => {
                 let most = Self::most_wanted(repeat, &state.tally);
@@ -341,7 +337,7 @@ impl<'r, 'a> Runner<'r, 'a> {
         index: u64,
         record: Slotted<'a>,
         emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
-    ) -> Result<Flow, Box<Failure>> {
+    ) -> Result<Flow, Failure> {
         let record = match record {
             Slotted::Value(record) => record,
             Slotted::Slots(text) => {
@@ -370,7 +366,7 @@ impl<'r, 'a> Runner<'r, 'a> {
         index: u64,
         record: Value<'a>,
         emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
-    ) -> Result<Flow, Box<Failure>> {
+    ) -> Result<Flow, Failure> {
         let plan = self.plan;
         let Some(Records { head, source, .. }) = self.records else { return Ok(Flow::Break(())) };
         let mut last = false;
@@ -522,7 +518,7 @@ impl<'r, 'a> Runner<'r, 'a> {
         kept: &mut Kept<'g>,
         count: u64,
         emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
-    ) -> Result<(), Box<Failure>> {
+    ) -> Result<(), Failure> {
         let plan = self.plan;
         if let (Some((repeat, _)), Some(_)) = (plan.holding(), self.records) {
             let (held, from) = kept.all(repeat);

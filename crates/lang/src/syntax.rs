@@ -18,6 +18,8 @@ pub(crate) use parser::RESERVED;
 pub(crate) use segments::parse_integer;
 pub(crate) use text::decode as decode_text;
 
+use kyanite_tree::Code;
+
 use crate::finding::{Finding, RuleText};
 use ast::{Binding, ClauseKind, Entry, Expr, ExprKind, HeaderItem, Path, Rule, Start};
 use parser::Parser;
@@ -78,11 +80,15 @@ pub fn uses(text: &str, is_library: bool) -> Vec<String> {
 pub fn until(mut rule: Rule, clauses: usize) -> Result<Rule, Vec<Finding>> {
     let span = rule.body.span;
     let ExprKind::Loop(repeat) = &mut rule.body.kind else {
-        return Err(vec![Finding::error(span, "the rule has no clauses to stop at")]);
+        return Err(vec![Finding::error_at(
+            Code::CommandLine,
+            span,
+            "the rule has no clauses to stop at",
+        )]);
     };
     if clauses == 0 || clauses > repeat.clauses.len() {
         let message = format!("the rule has {} clauses", repeat.clauses.len());
-        return Err(vec![Finding::error(span, message)]);
+        return Err(vec![Finding::error_at(Code::CommandLine, span, message)]);
     }
     repeat.clauses.truncate(clauses);
     let mut names: Vec<&Binding> = Vec::new();

@@ -19,7 +19,7 @@ fn wrong(rule: &str) -> Option<String> {
     let plan = match compile(RuleText::new("rule", rule), Syntax::Rule) {
         Ok(plan) => plan,
         Err((_, findings)) => {
-            return Some(findings.iter().map(|finding| finding.message.clone()).collect());
+            return Some(findings.iter().map(|finding| finding.message().to_owned()).collect());
         }
     };
     let arena = Arena::new();
@@ -28,7 +28,7 @@ fn wrong(rule: &str) -> Option<String> {
     let mut session = Session::new(&plan);
     let mut runner = Runner::new(&plan, &arguments, Some(root), &arena, &mut session).unwrap();
     let ran = runner.document(&mut |_| ControlFlow::Continue(()));
-    ran.err().map(|failure| failure.message.clone())
+    ran.err().map(|failure| failure.message().to_owned())
 }
 
 /// An argument of a kind, of which nothing is known before the rule runs.

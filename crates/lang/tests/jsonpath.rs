@@ -24,8 +24,9 @@ fn document(name: &str) -> String {
 
 /// The values that `path` selects and where they are.
 fn select(path: &str, syntax: Syntax, document: &str) -> Result<(Vec<Value>, Vec<String>), String> {
-    let plan = compile(RuleText::new("path", path), syntax)
-        .map_err(|(_, findings)| findings.iter().map(|f| f.message.clone()).collect::<String>())?;
+    let plan = compile(RuleText::new("path", path), syntax).map_err(|(_, findings)| {
+        findings.iter().map(|f| f.message().to_owned()).collect::<String>()
+    })?;
     let arena = Arena::new();
     let (root, _) = json::document(document, &arena, ReaderOptions::default()).unwrap();
     let arguments = Arguments::read(&plan, &[], &arena).unwrap();
@@ -42,7 +43,7 @@ fn select(path: &str, syntax: Syntax, document: &str) -> Result<(Vec<Value>, Vec
             }
             Flow::Continue(())
         })
-        .map_err(|failure| failure.message)?;
+        .map_err(|failure| failure.message().to_owned())?;
     Ok((values, paths))
 }
 

@@ -145,9 +145,9 @@ fn results(plan: &Plan, text: &str, how: How) -> (Vec<(String, Option<String>)>,
         });
         index += 1;
         if let Err(failure) = ran {
-            let place = record.and_then(|record| locate(record, failure.origin));
+            let place = record.and_then(|record| locate(record, failure.origin()));
             let place = place.map(|place| place.readable());
-            return (results, Some(format!("{} {place:?}", failure.message)));
+            return (results, Some(format!("{} {place:?}", failure.message().to_owned())));
         }
     }
     if let Some((lines, count)) = runner.take_lines() {
@@ -164,7 +164,7 @@ fn results(plan: &Plan, text: &str, how: How) -> (Vec<(String, Option<String>)>,
         ended.get_or_insert_with(String::new).push_str(&String::from_utf8(written).unwrap());
         Flow::Continue(())
     });
-    (results, finished.err().map(|failure| failure.message).or(ended))
+    (results, finished.err().map(|failure| failure.message().to_owned()).or(ended))
 }
 
 fn value() -> impl Strategy<Value = String> {
@@ -279,7 +279,7 @@ fn of_document(plan: &Plan, text: &str) -> (String, Option<String>) {
             json::write(value.unwrap_or(Value::NULL), Style::Compact, &mut written);
             Flow::Continue(())
         });
-    (String::from_utf8(written).unwrap(), ran.err().map(|failure| failure.message))
+    (String::from_utf8(written).unwrap(), ran.err().map(|failure| failure.message().to_owned()))
 }
 
 proptest! {

@@ -26,9 +26,12 @@ fn run_with(rule: &str, input: &str, params: &[(&str, &str)]) -> (Ended, Vec<Str
     let plan = match compile(RuleText::new("rule", rule), Syntax::Rule) {
         Ok(plan) => plan,
         Err((text, findings)) => {
-            let errors = findings.into_iter().filter(|finding| finding.severity == Severity::Error);
+            let errors =
+                findings.into_iter().filter(|finding| finding.severity() == Severity::Error);
             return (
-                Ended::Found(errors.map(|f| (f.message, text.slice(f.span))).collect()),
+                Ended::Found(
+                    errors.map(|f| (f.message().to_owned(), text.slice(f.places()[0]))).collect(),
+                ),
                 Vec::new(),
             );
         }
@@ -40,7 +43,9 @@ fn run_with(rule: &str, input: &str, params: &[(&str, &str)]) -> (Ended, Vec<Str
         Ok(arguments) => arguments,
         Err(problems) => {
             return (
-                Ended::Found(problems.into_iter().map(|p| (p.message, String::new())).collect()),
+                Ended::Found(
+                    problems.into_iter().map(|p| (p.message().to_owned(), String::new())).collect(),
+                ),
                 Vec::new(),
             );
         }
@@ -57,8 +62,12 @@ fn run_with(rule: &str, input: &str, params: &[(&str, &str)]) -> (Ended, Vec<Str
     let ended = match ran {
         Err(failure) => {
             let place =
-                locate(root, failure.origin).map(|place| place.readable()).unwrap_or_default();
-            Ended::Failed(failure.message, plan.rule().slice(failure.span), place)
+                locate(root, failure.origin()).map(|place| place.readable()).unwrap_or_default();
+            Ended::Failed(
+                failure.message().to_owned(),
+                plan.rule().slice(failure.rule().unwrap_or_default()),
+                place,
+            )
         }
         Ok(_) => match plan.result_shape() {
             ResultShape::Items => Ended::Gave(written(arena.list(&results))),
@@ -68,11 +77,12 @@ fn run_with(rule: &str, input: &str, params: &[(&str, &str)]) -> (Ended, Vec<Str
         },
     };
     let report = session.watch.report(&plan);
-    let report =
-        report.into_iter().filter(|problem| problem.severity == Severity::Warning).map(|problem| {
-            problem.message
-                + &problem.advice.map(|advice| format!(" ({advice})")).unwrap_or_default()
-        });
+    let report = report.into_iter().filter(|problem| problem.severity() == Severity::Warning).map(
+        |problem| {
+            problem.message().to_owned()
+                + &problem.advice().map(|advice| format!(" ({advice})")).unwrap_or_default()
+        },
+    );
     (ended, report.collect())
 }
 

@@ -36,15 +36,18 @@ fn words_from_elsewhere_are_answered() {
         let (text, findings) = compile(RuleText::new("rule", rule), Syntax::Rule).expect_err(rule);
         let first = &findings[0];
         assert_eq!(
-            (text.slice(first.span).as_str(), first.advice.as_deref()),
+            (
+                text.slice(first.places()[0]).as_str(),
+                first.advice().map(ToString::to_string).as_deref()
+            ),
             (marked, Some(advice)),
             "{rule}"
         );
     }
     let select = "select b from $[*]";
     let (text, findings) = compile(RuleText::new("rule", select), Syntax::Rule).expect_err(select);
-    assert_eq!(text.slice(findings[0].span), "select");
-    let advice = findings[0].advice.as_deref().unwrap_or_default();
+    assert_eq!(text.slice(findings[0].places()[0]), "select");
+    let advice = findings[0].advice().map(ToString::to_string).unwrap_or_default();
     assert!(advice.starts_with("write return and the value at the end"), "{advice}");
 }
 
@@ -56,5 +59,5 @@ fn members_may_be_called_so() {
     }
     let rule = "for b in $[*] where b.select b.x return b";
     let (text, findings) = compile(RuleText::new("rule", rule), Syntax::Rule).expect_err(rule);
-    assert_eq!(text.slice(findings[0].span), "b");
+    assert_eq!(text.slice(findings[0].places()[0]), "b");
 }

@@ -14,27 +14,31 @@
 //! ```
 
 mod arena;
+mod code;
 mod compare;
 mod decimal;
+mod diagnostic;
 mod element;
 mod map;
+mod near;
 mod number;
 mod origin;
 mod packed;
 mod path;
 mod place;
-mod problem;
 mod value;
 
 pub use arena::Arena;
+pub use code::Code;
 pub use compare::{Key, equal, order};
 pub use decimal::{Decimal, DecimalError};
+pub use diagnostic::{Advice, AdvicePart, Diagnostic, Fix, Locus, Setting, Severity, Span};
 pub use element::{Attribute, Element, Name, Node, is_blank};
 pub use map::{Map, MapBuilder, Member, NameIndex};
+pub use near::{near, near_words};
 pub use number::Number;
 pub use origin::Origin;
 pub use packed::{Packed, pack};
-pub use path::{Location, Step, is_shorthand, locate};
-pub use place::{Excerpt, LineColumn, Passed, Spot};
-pub use problem::{Problem, Severity};
+pub use path::{Location, Step, is_shorthand, locate, name_step};
+pub use place::{Excerpt, LineColumn, Part, Passed, Place};
 pub use value::{Kind, Value};

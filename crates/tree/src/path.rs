@@ -56,19 +56,9 @@ impl<'a> Location<'a> {
         for step in &self.0 {
             match step {
                 Step::Index(index) => text.push_str(&format!("[{index}]")),
-                Step::Name(name) if is_shorthand(name) => {
-                    text.push('.');
-                    text.push_str(name);
-                }
-                Step::Name(name) => text.push_str(&bracketed(name)),
+                Step::Name(name) => text.push_str(&name_step(name)),
                 Step::Element { name, position, is_only } => {
-                    let name = name.local();
-                    if is_shorthand(name) {
-                        text.push('.');
-                        text.push_str(name);
-                    } else {
-                        text.push_str(&bracketed(name));
-                    }
+                    text.push_str(&name_step(name.local()));
                     if !is_only {
                         text.push_str(&format!("[{position}]"));
                     }
@@ -114,6 +104,16 @@ pub fn is_shorthand(name: &str) -> bool {
     let mut characters = name.chars();
     characters.next().is_some_and(|c| c.is_ascii_alphabetic() || c == '_' || !c.is_ascii())
         && characters.all(|c| c.is_ascii_alphanumeric() || c == '_' || !c.is_ascii())
+}
+
+/// A step by name as people write it: `.vessel`, `['berth no']`; of an attribute `.@id`.
+#[must_use]
+pub fn name_step(name: &str) -> String {
+    if is_shorthand(name.strip_prefix('@').unwrap_or(name)) {
+        format!(".{name}")
+    } else {
+        bracketed(name)
+    }
 }
 
 /// A name selector in the canonical form of RFC 9535 section 2.7.

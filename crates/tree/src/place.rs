@@ -139,9 +139,31 @@ fn printable(bytes: &[u8]) -> Vec<char> {
         .collect()
 }
 
+/// What a place belongs to.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Part {
+    /// A document that is read.
+    Input,
+    /// A rule, or a library of it.
+    Rule,
+}
+
+impl Part {
+    /// The word for it.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Input => "input",
+            Self::Rule => "rule",
+        }
+    }
+}
+
 /// One place that a message points at: complete in itself, so that the text may be gone when it is shown.
 #[derive(Clone, PartialEq, Eq, Debug)]
-pub struct Spot {
+pub struct Place {
+    /// What it belongs to.
+    pub part: Part,
     /// The file's name, or words such as `standard input`.
     pub file: String,
     /// Where in the file.
@@ -152,11 +174,12 @@ pub struct Spot {
     pub excerpt: Excerpt,
 }
 
-impl Spot {
-    /// The spot of `start..end` (bytes) in `text`, which is called `file`.
+impl Place {
+    /// The place of `start..end` (bytes) in `text`, which is called `file`.
     #[must_use]
     pub fn of(file: &str, text: &[u8], start: usize, end: usize) -> Self {
         Self {
+            part: Part::Input,
             file: file.to_owned(),
             at: LineColumn::of(text, start),
             path: None,
@@ -164,7 +187,13 @@ impl Spot {
         }
     }
 
-    /// The same spot with the path of the value there.
+    /// The same place in a rule.
+    #[must_use]
+    pub fn in_rule(self) -> Self {
+        Self { part: Part::Rule, ..self }
+    }
+
+    /// The same place with the path of the value there.
     #[must_use]
     pub fn with_path(mut self, path: impl Into<String>) -> Self {
         self.path = Some(path.into());

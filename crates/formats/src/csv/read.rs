@@ -1,6 +1,6 @@
 //! The CSV reader: rows as maps by the header's names, or as lists of cells.
 
-use kyanite_tree::{Arena, Map, Member, NameIndex, Origin, Value};
+use kyanite_tree::{Arena, Map, Member, NameIndex, Origin, Setting, Value};
 
 use super::Settings;
 use crate::SyntaxError;
@@ -238,14 +238,9 @@ impl<'a> Reader<'a> {
         let (mut at, mut doubled) = (opened + 1, false);
         let end = loop {
             let Some(quote) = memchr::memchr(b'"', &bytes[at..]).map(|found| at + found) else {
-                return Err(SyntaxError {
-                    message: "this quoted cell is not closed".into(),
-                    advice: "close it with a quote; quotes inside are doubled",
-                    start: opened,
-                    end: opened + 1,
-                    also: None,
-                    wants_more: true,
-                });
+                let message = "this quoted cell is not closed";
+                let advice = "close it with a quote; quotes inside are doubled";
+                return Err(SyntaxError::new(opened, opened + 1, message, advice).if_more(true));
             };
             if bytes.get(quote + 1) != Some(&b'"') {
                 break quote;
@@ -259,14 +254,10 @@ impl<'a> Reader<'a> {
             Some(b'\r') if bytes.get(end + 2) == Some(&b'\n') => {}
             Some(delimiter) if *delimiter == self.settings.delimiter => {}
             Some(_) => {
-                return Err(SyntaxError {
-                    message: "text stands behind the closing quote of a cell".into(),
-                    advice: "double the quotes inside a cell",
-                    start: end + 1,
-                    end: end + 2,
-                    also: Some(opened),
-                    wants_more: false,
-                });
+                let message = "text stands behind the closing quote of a cell";
+                let advice = "double the quotes inside a cell";
+                let error = SyntaxError::new(end + 1, end + 2, message, advice);
+                return Err(error.also(Some(opened)));
             }
         }
         let text = &self.text[opened + 1..end];
@@ -278,14 +269,9 @@ impl<'a> Reader<'a> {
 fn ragged(start: usize, found: usize, header: Header<'_>) -> SyntaxError {
     let wanted = header.names.len();
     let cells = if found == 1 { "cell" } else { "cells" };
-    SyntaxError {
-        message: format!("this row has {found} {cells}, and the header has {wanted}"),
-        advice: "check the delimiter and the quotes; --lenient leaves such rows out",
-        start,
-        end: start + 1,
-        also: None,
-        wants_more: false,
-    }
+    let message = format!("this row has {found} {cells}, and the header has {wanted}");
+    let advice = "check the delimiter and the quotes, or leave such rows out with ";
+    SyntaxError::new(start, start + 1, message, (advice, Setting::Lenient))
 }
 
 #[cfg(test)]
@@ -333,7 +319,7 @@ mod tests {
             ("a,b\n\"1\"x,2\n", 7, "text stands behind the closing quote of a cell"),
         ] {
             let error = read(text).unwrap_err();
-            assert_eq!((error.start, error.message.as_str()), (start, message), "{text:?}");
+            assert_eq!((error.span().start, error.message()), (start, message), "{text:?}");
         }
     }
 

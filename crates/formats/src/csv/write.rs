@@ -3,15 +3,18 @@
 //! The columns are those that are asked for, else all that the first rows have, in the order in which they are first
 //! seen; a column that turns up later is then an error that names it, never a cell left out.
 
-use std::fmt;
-
-use kyanite_tree::{Kind, Map, Member, Value};
+use indexmap::IndexSet;
+use kyanite_tree::{Advice, Kind, Map, Member, Origin, Setting, Value, near};
 
 use super::Settings;
+use crate::error::{CannotHold, cannot_hold};
 use crate::losses::{Loss, Losses};
 
 /// Rows that are looked at for their columns before the first is written.
 const LOOKED_AT: usize = 1000;
+
+/// Names that are no columns and are remembered, for the names near to a column that no row has.
+const OTHERS: usize = 2000;
 
 /// Writes rows.
 #[derive(Clone, Debug)]
@@ -19,9 +22,9 @@ pub struct Writer {
     settings: Settings,
     /// Whether nested values become columns with dotted names.
     flatten: bool,
-    columns: Vec<String>,
-    /// Whether the columns were asked for, so that others are left out.
-    asked: bool,
+    columns: IndexSet<String>,
+    /// Which columns some row had, and other names that rows had, if the columns were asked for.
+    asked: Option<Asked>,
     /// Rows that wait for the columns to be known: their cells by name.
     waiting: Vec<Vec<(String, Option<String>)>>,
     /// Whether the columns are settled.
@@ -32,39 +35,29 @@ pub struct Writer {
     headed: bool,
 }
 
-/// Why a value is no row.
-#[derive(Clone, PartialEq, Eq, Debug)]
-pub enum NotARow {
-    /// A cell that is a list or map.
-    Nested(String, Kind),
-    /// A column that the first rows did not have.
-    NewColumn(String),
-    /// A row of another sort than those before it: named cells beside unnamed ones.
-    Mixed,
+/// What rows had, where the columns were asked for.
+#[derive(Clone, Debug, Default)]
+struct Asked {
+    /// By column, whether some row had it.
+    met: Vec<bool>,
+    /// How many columns were not met yet.
+    missing: usize,
+    /// Names that are no columns, as many as are remembered.
+    others: IndexSet<String>,
 }
 
-impl fmt::Display for NotARow {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        match self {
-            Self::Nested(column, kind) => {
-                write!(f, "the column `{column}` has {}, and a cell holds one value", kind.phrase())
-            }
-            Self::NewColumn(column) => {
-                write!(f, "the column `{column}` was not in the first {LOOKED_AT} rows")
-            }
-            Self::Mixed => f.write_str("maps and other values cannot be rows of one table"),
+impl Asked {
+    fn meet(&mut self, column: usize) {
+        if let Some(met) = self.met.get_mut(column)
+            && !std::mem::replace(met, true)
+        {
+            self.missing -= 1;
         }
     }
-}
 
-impl NotARow {
-    /// What to do about it.
-    #[must_use]
-    pub fn advice(&self) -> &'static str {
-        match self {
-            Self::Nested(..) => "say --flatten for columns with dotted names, or reshape it first",
-            Self::NewColumn(_) => "name all columns with --columns",
-            Self::Mixed => "make all rows maps, or all lists",
+    fn leave_out(&mut self, name: &str) {
+        if self.missing > 0 && self.others.len() < OTHERS && !self.others.contains(name) {
+            self.others.insert(name.to_owned());
         }
     }
 }
@@ -73,11 +66,17 @@ impl Writer {
     /// A writer with these columns, or with those that are found.
     #[must_use]
     pub fn new(settings: Settings, columns: Option<Vec<String>>, flatten: bool) -> Self {
+        let columns = columns.map(IndexSet::<String>::from_iter);
+        let asked = columns.as_ref().map(|columns| Asked {
+            met: vec![false; columns.len()],
+            missing: columns.len(),
+            others: IndexSet::new(),
+        });
         Self {
             settings,
             flatten,
-            asked: columns.is_some(),
-            settled: columns.is_some(),
+            settled: asked.is_some(),
+            asked,
             columns: columns.unwrap_or_default(),
             waiting: Vec::new(),
             named: None,
@@ -94,19 +93,20 @@ impl Writer {
     /// Appends a row to `out`, or keeps it until the columns are known.
     ///
     /// # Errors
-    /// [`NotARow`].
+    /// [`CannotHold`] for a list or map in a cell, a column that comes too late, and rows of two sorts.
     pub fn row(
         &mut self,
         value: Value<'_>,
         out: &mut Vec<u8>,
         losses: &mut Losses,
-    ) -> Result<(), NotARow> {
+    ) -> Result<(), CannotHold> {
         let map = value.as_map();
         if *self.named.get_or_insert(map.is_some()) != map.is_some() {
-            return Err(NotARow::Mixed);
+            let message = "maps and other values cannot be rows of one table";
+            return Err(cannot_hold(message, "make all rows maps, or all lists", value.origin()));
         }
         match (map, value) {
-            (Some(map), _) => self.named_row(map, out, losses),
+            (Some(map), _) => self.named_row(map, value.origin(), out, losses),
             (None, Value::List(_, cells)) => self.unnamed_row(cells, out, losses),
             (None, scalar) => self.unnamed_row(&[scalar], out, losses),
         }
@@ -117,7 +117,7 @@ impl Writer {
         cells: &[Value<'_>],
         out: &mut Vec<u8>,
         losses: &mut Losses,
-    ) -> Result<(), NotARow> {
+    ) -> Result<(), CannotHold> {
         for (position, cell) in cells.iter().enumerate() {
             if position > 0 {
                 out.push(self.settings.delimiter);
@@ -125,7 +125,7 @@ impl Writer {
             match cell.scalar_text() {
                 Some(text) => self.cell(text, cells.len() == 1, out),
                 None if cell.kind() == Kind::Null => losses.add(Loss::Null, cell.origin()),
-                None => return Err(NotARow::Nested((position + 1).to_string(), cell.kind())),
+                None => return Err(nested(&(position + 1).to_string(), *cell)),
             }
         }
         out.push(b'\n');
@@ -135,24 +135,28 @@ impl Writer {
     fn named_row(
         &mut self,
         map: &Map<'_>,
+        origin: Origin,
         out: &mut Vec<u8>,
         losses: &mut Losses,
-    ) -> Result<(), NotARow> {
+    ) -> Result<(), CannotHold> {
         let is_nested = |member: &Member<'_>| matches!(member.value.kind(), Kind::Map | Kind::List);
         if self.settled && !(self.flatten && map.members().iter().any(is_nested)) {
-            return self.settled_row(map, out, losses);
+            return self.settled_row(map, origin, out, losses);
         }
         let mut cells = Vec::with_capacity(map.len());
         self.cells(map, "", &mut cells, losses)?;
+        refuse_twins(&cells, origin)?;
         if self.settled {
             self.header(out);
-            self.refuse_new(cells.iter().map(|(name, _)| name.as_str()))?;
+            for (name, _) in &cells {
+                self.column(name, origin)?;
+            }
             self.cells_row(&cells, out);
             return Ok(());
         }
         for (name, _) in &cells {
             if !self.columns.contains(name) {
-                self.columns.push(name.clone());
+                self.columns.insert(name.clone());
             }
         }
         self.waiting.push(cells);
@@ -165,29 +169,37 @@ impl Writer {
     fn settled_row(
         &mut self,
         map: &Map<'_>,
+        origin: Origin,
         out: &mut Vec<u8>,
         losses: &mut Losses,
-    ) -> Result<(), NotARow> {
+    ) -> Result<(), CannotHold> {
         self.header(out);
-        let (members, columns) = (map.members(), &self.columns);
+        let members = map.members();
         // Most rows have just the columns, in their order.
-        let is_aligned = members.len() == columns.len()
-            && members.iter().zip(columns).all(|(member, column)| member.name == column);
+        let is_aligned = self.asked.is_none()
+            && members.len() == self.columns.len()
+            && members.iter().zip(&self.columns).all(|(member, column)| member.name == column);
+        let mut placed = Vec::new();
         if !is_aligned {
-            self.refuse_new(members.iter().map(|member| member.name))?;
+            placed.resize(self.columns.len(), None);
+            for member in members {
+                if let Some(column) = self.column(member.name, origin)? {
+                    placed[column] = Some(member.value);
+                }
+            }
         }
         let begin = out.len();
-        for (position, column) in columns.iter().enumerate() {
+        for (position, column) in self.columns.iter().enumerate() {
             if position > 0 {
                 out.push(self.settings.delimiter);
             }
-            let cell = if is_aligned { Some(members[position].value) } else { map.get(column) };
+            let cell = if is_aligned { Some(members[position].value) } else { placed[position] };
             match cell.map(|cell| (cell.scalar_text(), cell)) {
-                Some((Some(text), _)) => self.cell(text, columns.len() == 1, out),
+                Some((Some(text), _)) => self.cell(text, self.columns.len() == 1, out),
                 Some((None, Value::Null(origin))) => losses.add(Loss::Null, origin),
                 Some((None, cell)) => {
                     out.truncate(begin);
-                    return Err(NotARow::Nested(column.clone(), cell.kind()));
+                    return Err(nested(column, cell));
                 }
                 None => {}
             }
@@ -196,13 +208,45 @@ impl Writer {
         Ok(())
     }
 
-    /// Refuses names that are no columns, unless the columns were asked for.
-    fn refuse_new<'n>(&self, mut names: impl Iterator<Item = &'n str>) -> Result<(), NotARow> {
-        if self.asked {
-            return Ok(());
+    /// The column of that name; none for a name that is left out, since the columns were asked for.
+    fn column(&mut self, name: &str, row: Origin) -> Result<Option<usize>, CannotHold> {
+        let column = self.columns.get_index_of(name);
+        match (column, &mut self.asked) {
+            (Some(column), Some(asked)) => asked.meet(column),
+            (None, Some(asked)) => asked.leave_out(name),
+            (Some(_), None) => {}
+            (None, None) => {
+                let message = format!("the column `{name}` was not in the first {LOOKED_AT} rows");
+                let advice = ("name all columns with ", Setting::Columns);
+                return Err(cannot_hold(message, advice, row));
+            }
         }
-        let new = names.find(|name| !self.columns.iter().any(|column| column == name));
-        new.map_or(Ok(()), |name| Err(NotARow::NewColumn(name.to_owned())))
+        Ok(column)
+    }
+
+    /// The columns that were asked for and that no row had, each with the names near to it that rows had.
+    #[must_use]
+    pub fn unmet(&self) -> Vec<(&str, Vec<&str>)> {
+        let Some(asked) = self.asked.as_ref().filter(|_| self.named == Some(true)) else {
+            return Vec::new();
+        };
+        let columns = self.columns.iter().zip(&asked.met).filter(|(_, met)| !**met);
+        columns
+            .map(|(column, _)| {
+                (column.as_str(), near(column, asked.others.iter().map(String::as_str)))
+            })
+            .collect()
+    }
+
+    /// Adds what another writer of the same columns has met.
+    pub fn join(&mut self, other: &Self) {
+        self.named = self.named.or(other.named);
+        if let (Some(own), Some(other)) = (&mut self.asked, &other.asked) {
+            for (column, _) in other.met.iter().enumerate().filter(|(_, met)| **met) {
+                own.meet(column);
+            }
+            other.others.iter().for_each(|name| own.leave_out(name));
+        }
     }
 
     /// The cells of a map by name; nested ones under dotted names, if that is wanted.
@@ -212,7 +256,7 @@ impl Writer {
         prefix: &str,
         cells: &mut Vec<(String, Option<String>)>,
         losses: &mut Losses,
-    ) -> Result<(), NotARow> {
+    ) -> Result<(), CannotHold> {
         for member in map.members() {
             self.nested(&format!("{prefix}{}", member.name), member.value, cells, losses)?;
         }
@@ -225,10 +269,10 @@ impl Writer {
         value: Value<'_>,
         cells: &mut Vec<(String, Option<String>)>,
         losses: &mut Losses,
-    ) -> Result<(), NotARow> {
+    ) -> Result<(), CannotHold> {
         match value {
             Value::Null(origin) => {
-                if !self.asked || self.columns.iter().any(|column| column == name) {
+                if self.asked.is_none() || self.columns.contains(name) {
                     losses.add(Loss::Null, origin);
                 }
                 cells.push((name.to_owned(), None));
@@ -249,7 +293,7 @@ impl Writer {
             }
             scalar => match scalar.scalar_text() {
                 Some(text) => cells.push((name.to_owned(), Some(text.to_owned()))),
-                None => return Err(NotARow::Nested(name.to_owned(), scalar.kind())),
+                None => return Err(nested(name, scalar)),
             },
         }
         Ok(())
@@ -266,11 +310,17 @@ impl Writer {
 
     /// A row of cells by name; null and absent ones are empty.
     fn cells_row(&mut self, cells: &[(String, Option<String>)], out: &mut Vec<u8>) {
-        for (position, column) in self.columns.iter().enumerate() {
+        let mut placed = vec![None; self.columns.len()];
+        for (name, text) in cells {
+            if let Some(column) = self.columns.get_index_of(name) {
+                placed[column] = text.as_deref();
+            }
+        }
+        for (position, cell) in placed.into_iter().enumerate() {
             if position > 0 {
                 out.push(self.settings.delimiter);
             }
-            if let Some((_, Some(text))) = cells.iter().find(|(name, _)| name == column) {
+            if let Some(text) = cell {
                 self.cell(text, self.columns.len() == 1, out);
             }
         }
@@ -292,12 +342,14 @@ impl Writer {
         out.push(b'\n');
     }
 
-    /// Writes what still waits.
+    /// Writes what still waits, and the row of names where the columns were asked for and no row came.
     pub fn finish(&mut self, out: &mut Vec<u8>) {
         if !self.settled {
             self.settle(out);
         }
-        self.header(out);
+        if self.named != Some(false) {
+            self.header(out);
+        }
     }
 
     /// Writes a cell, in quotes where it needs them. An empty cell that is `alone` in its row is quoted, so that the
@@ -319,5 +371,28 @@ impl Writer {
             out.extend_from_slice(part.as_bytes());
         }
         out.push(b'"');
+    }
+}
+
+/// The error about a cell that is a list or map.
+fn nested(column: &str, cell: Value<'_>) -> CannotHold {
+    let kind = cell.kind().phrase();
+    let message = format!("the column `{column}` has {kind}, and a cell holds one value");
+    let advice = Advice::words("say ")
+        .setting(Setting::Flatten)
+        .then(" for columns with dotted names, or reshape it first");
+    cannot_hold(message, advice, cell.origin())
+}
+
+/// Two values of one row must not go into one cell.
+fn refuse_twins(cells: &[(String, Option<String>)], row: Origin) -> Result<(), CannotHold> {
+    let mut names: Vec<&str> = cells.iter().map(|(name, _)| name.as_str()).collect();
+    names.sort_unstable();
+    match names.windows(2).find(|pair| pair[0] == pair[1]) {
+        Some(pair) => {
+            let message = format!("two values of this row go into the column `{}`", pair[0]);
+            Err(cannot_hold(message, "rename one of the members first", row))
+        }
+        None => Ok(()),
     }
 }

@@ -1,5 +1,7 @@
 //! What can be wrong with a JSON text, with the words for it.
 
+use kyanite_tree::{Advice, Setting, Span};
+
 use crate::SyntaxError;
 
 /// The first thing that is wrong with a JSON text, and where.
@@ -84,42 +86,57 @@ impl ReadError {
 
     /// What to do about it.
     #[must_use]
-    pub fn advice(&self) -> &'static str {
+    pub fn advice(&self) -> Advice<Span> {
         match &self.kind {
-            ErrorKind::Empty => "check that the command before this one wrote anything",
+            ErrorKind::Empty => "check that the command before this one wrote anything".into(),
             ErrorKind::EndsInside(_) | ErrorKind::EndsInText => {
-                "the input looks cut off: fetch it again, or close what is open"
+                "the input looks cut off: fetch it again, or close what is open".into()
             }
             ErrorKind::NotAValue => {
-                "values are \"text\", numbers, true, false, null, [lists] and {maps}"
+                "values are \"text\", numbers, true, false, null, [lists] and {maps}".into()
             }
-            ErrorKind::TrailingComma => "take the comma away",
-            ErrorKind::NotAName => "write the name in double quotes",
-            ErrorKind::NoColon => "write \"name\": value",
-            ErrorKind::NoComma(_) => "check the value before it, too",
-            ErrorKind::BadNumber(_) => "write it as 12, -0.5 or 6e23, or put it in quotes",
-            ErrorKind::ControlCharacter(b'\n') => "close the text on its line, or write \\n",
-            ErrorKind::ControlCharacter(_) => "write it as an escape: \\t, \\n, \\u0000",
-            ErrorKind::BadEscape => "the escapes are \\\" \\\\ \\/ \\b \\f \\n \\r \\t \\uXXXX",
-            ErrorKind::LoneSurrogate => "write both halves, as in \\uD83D\\uDEA2, or the character",
-            ErrorKind::TextAfterEnd => "for a run of JSON values, say --from jsonl",
-            ErrorKind::TooDeep(_) => "raise the limit with --depth N if this is meant",
+            ErrorKind::TrailingComma => "take the comma away".into(),
+            ErrorKind::NotAName => "write the name in double quotes".into(),
+            ErrorKind::NoColon => "write \"name\": value".into(),
+            ErrorKind::NoComma(_) => "check the value before it, too".into(),
+            ErrorKind::BadNumber(_) => "write it as 12, -0.5 or 6e23, or put it in quotes".into(),
+            ErrorKind::ControlCharacter(b'\n') => "close the text on its line, or write \\n".into(),
+            ErrorKind::ControlCharacter(_) => "write it as an escape: \\t, \\n, \\u0000".into(),
+            ErrorKind::BadEscape => {
+                "the escapes are \\\" \\\\ \\/ \\b \\f \\n \\r \\t \\uXXXX".into()
+            }
+            ErrorKind::LoneSurrogate => {
+                "write both halves, as in \\uD83D\\uDEA2, or the character".into()
+            }
+            ErrorKind::TextAfterEnd => {
+                ("for a run of JSON values, say ", Setting::From(Some("jsonl"))).into()
+            }
+            ErrorKind::TooDeep(_) => {
+                ("if this is meant, raise the limit with ", Setting::Depth).into()
+            }
         }
     }
 }
 
+impl std::fmt::Display for ReadError {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(&self.message())
+    }
+}
+
+impl std::error::Error for ReadError {}
+
 impl From<ReadError> for SyntaxError {
     fn from(error: ReadError) -> Self {
-        Self {
-            message: error.message(),
-            advice: error.advice(),
-            start: error.start,
-            end: error.end,
-            also: match error.kind {
-                ErrorKind::EndsInside(opened) => Some(opened),
-                _ => None,
-            },
-            wants_more: error.wants_more(),
-        }
+        let (start, end) = (error.start, error.end);
+        let made = match error.kind {
+            ErrorKind::TooDeep(_) => Self::limit(start, end, error.message(), error.advice()),
+            _ => Self::new(start, end, error.message(), error.advice()),
+        };
+        let opened = match error.kind {
+            ErrorKind::EndsInside(opened) => Some(opened),
+            _ => None,
+        };
+        made.also(opened).if_more(error.wants_more())
     }
 }

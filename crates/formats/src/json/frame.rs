@@ -5,6 +5,7 @@
 //! the document.
 
 use kyanite_scan::Structure;
+use kyanite_tree::{Advice, Code, Diagnostic, Setting};
 
 /// Follows a document from its first byte.
 #[derive(Debug)]
@@ -88,16 +89,17 @@ pub enum Found {
 }
 
 /// What is wrong with a document around the items of its list.
-#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+#[derive(Clone, PartialEq, Eq, Debug)]
 pub struct Trouble {
     /// What is wrong, in one sentence.
-    pub message: &'static str,
-    /// What to do about it.
-    pub advice: &'static str,
+    message: &'static str,
+    /// What to do about it; the words, and the setting that they end with.
+    advice: &'static str,
+    setting: Option<Setting>,
 }
 
 /// What a look at more bytes gave.
-#[derive(Clone, Copy, PartialEq, Eq, Debug, Default)]
+#[derive(Clone, PartialEq, Eq, Debug, Default)]
 pub struct Framed {
     /// Behind so many of them an item has ended, and none has begun.
     pub cut: Option<usize>,
@@ -105,26 +107,38 @@ pub struct Framed {
     pub trouble: Option<(usize, Trouble)>,
 }
 
-const NO_COMMA: Trouble =
-    Trouble { message: "a comma is missing between these items", advice: "put one there" };
-const NO_ITEM: Trouble = Trouble {
-    message: "an item is missing here",
-    advice: "take the comma away, or write the item",
-};
-const CROSSED: Trouble =
-    Trouble { message: "this bracket closes nothing", advice: "take it away, or open it" };
+const NO_COMMA: Trouble = Trouble::new("a comma is missing between these items", "put one there");
+const NO_ITEM: Trouble =
+    Trouble::new("an item is missing here", "take the comma away, or write the item");
+const CROSSED: Trouble = Trouble::new("this bracket closes nothing", "take it away, or open it");
 const BEHIND: Trouble = Trouble {
     message: "something stands behind the end of the document",
-    advice: "take it away, or say --from jsonl for several documents",
+    advice: "take it away; for several documents say ",
+    setting: Some(Setting::From(Some("jsonl"))),
 };
-const TWICE: Trouble = Trouble {
-    message: "the list that the rule goes through is given a second time",
-    advice: "take one of the two away: which one is meant cannot be known",
-};
-const ENDS_INSIDE: Trouble = Trouble {
-    message: "the document ends inside",
-    advice: "close its brackets, or get the rest of it",
-};
+const TWICE: Trouble = Trouble::new(
+    "the list that the rule goes through is given a second time",
+    "take one of the two away: which one is meant cannot be known",
+);
+const ENDS_INSIDE: Trouble =
+    Trouble::new("the document ends inside", "close its brackets, or get the rest of it");
+
+impl Trouble {
+    const fn new(message: &'static str, advice: &'static str) -> Self {
+        Self { message, advice, setting: None }
+    }
+
+    /// What is wrong, as a message.
+    #[must_use]
+    pub fn diagnostic(&self) -> Diagnostic {
+        let advice = Advice::words(self.advice);
+        let advice = match &self.setting {
+            Some(setting) => advice.setting(setting.clone()),
+            None => advice,
+        };
+        Diagnostic::error(Code::Syntax, self.message).advise(advice)
+    }
+}
 
 impl Frame {
     /// A frame of the list that these names lead to from the root of a document.

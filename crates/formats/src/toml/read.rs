@@ -1,6 +1,6 @@
 //! The TOML reader: headers, keys, and what stands between them. Values are read in [`super::value`].
 
-use kyanite_tree::{Arena, Origin, Value};
+use kyanite_tree::{Advice, Arena, Origin, Setting, Span, Value};
 
 use super::table::{Key, Made, Table, Taken};
 use crate::losses::{Loss, Losses};
@@ -148,9 +148,8 @@ impl<'a> Reader<'a> {
     pub(super) fn taken(&self, taken: &Taken<'a>) -> SyntaxError {
         let message = format!("`{}` is there already", taken.key.name);
         let advice = "a key stands once; a table is opened once, and only from one place";
-        let mut error = self.error(taken.key.start, taken.key.end, message, advice);
-        error.also = Some(taken.earlier.offset());
-        error
+        let error = self.error(taken.key.start, taken.key.end, message, advice);
+        error.also(Some(taken.earlier.offset()))
     }
 
     pub(super) fn blanks(&mut self) {
@@ -229,7 +228,7 @@ impl<'a> Reader<'a> {
         start: usize,
         end: usize,
         message: impl Into<String>,
-        advice: &'static str,
+        advice: impl Into<Advice<Span>>,
     ) -> SyntaxError {
         SyntaxError::new(start, end, message, advice)
     }
@@ -238,7 +237,7 @@ impl<'a> Reader<'a> {
     pub(super) fn error_here(
         &self,
         message: impl Into<String>,
-        advice: &'static str,
+        advice: impl Into<Advice<Span>>,
     ) -> SyntaxError {
         self.error(self.at, self.at + 1, message, advice)
     }
@@ -246,7 +245,8 @@ impl<'a> Reader<'a> {
     #[cold]
     pub(super) fn too_deep(&self, start: usize) -> SyntaxError {
         let message = format!("tables and arrays nest deeper than {} levels", self.options.depth);
-        self.error(start, start + 1, message, "raise the limit with --depth N if this is meant")
+        let advice = ("if this is meant, raise the limit with ", Setting::Depth);
+        SyntaxError::limit(start, start + 1, message, advice)
     }
 
     #[cold]

@@ -97,12 +97,11 @@ impl<'a> Reader<'a> {
                 Some(b',') => self.at += 1,
                 Some(b']') => {}
                 _ => {
-                    let mut error = self.error_here(
+                    let error = self.error_here(
                         "a comma or `]` is missing here",
                         "close the array, or check the value before it",
                     );
-                    error.also = Some(start);
-                    return Err(error);
+                    return Err(error.also(Some(start)));
                 }
             }
         }
@@ -135,12 +134,11 @@ impl<'a> Reader<'a> {
                     return Ok(table.finish(self.arena));
                 }
                 _ => {
-                    let mut error = self.error_here(
+                    let error = self.error_here(
                         "a comma or `}` is missing here",
                         "an inline table stands on one line",
                     );
-                    error.also = Some(start);
-                    return Err(error);
+                    return Err(error.also(Some(start)));
                 }
             }
         }

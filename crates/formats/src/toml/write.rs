@@ -2,7 +2,7 @@
 
 use kyanite_tree::{Arena, Map, Member, Number, Value};
 
-use crate::error::CannotHold;
+use crate::error::{CannotHold, cannot_hold};
 use crate::json;
 use crate::losses::{Loss, Losses};
 use crate::record_view::View;
@@ -16,7 +16,7 @@ pub fn write(value: Value<'_>, out: &mut Vec<u8>, losses: &mut Losses) -> Result
     let value = View::default().record(value, &arena);
     let Value::Map(_, map) = value else {
         let message = format!("a TOML document is a map; this is {}", value.kind().phrase());
-        return Err(CannotHold::new(message, "put it under a name: {rows: …}", value.origin()));
+        return Err(cannot_hold(message, "put it under a name: {rows: …}", value.origin()));
     };
     table(map, &mut Vec::new(), out, losses)
 }
@@ -103,11 +103,7 @@ fn inline(value: Value<'_>, out: &mut Vec<u8>, losses: &mut Losses) -> Written {
     match value {
         Value::Null(origin) => {
             let advice = "leave nulls out: list[?@ != null]";
-            return Err(CannotHold::new(
-                "TOML has no null for an item of an array",
-                advice,
-                origin,
-            ));
+            return Err(cannot_hold("TOML has no null for an item of an array", advice, origin));
         }
         Value::Number(origin, spelled) => number(spelled, origin, out, losses),
         Value::Text(_, value) | Value::Untyped(_, value) if value.contains('\n') => {

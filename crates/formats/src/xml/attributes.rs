@@ -3,8 +3,9 @@
 use kyanite_tree::{Attribute, Name};
 
 use super::chars;
+use super::cursor::behind;
 use super::entities;
-use super::read::{NAMED, Reader};
+use super::read::{CUT_OFF, NAMED, Reader};
 use crate::SyntaxError;
 
 type Read<T> = Result<T, SyntaxError>;
@@ -33,16 +34,11 @@ impl<'a> Reader<'a> {
                 }
                 None => {
                     let end = self.cursor.at;
-                    let mut error = self.cursor.error(
-                        end,
-                        end,
-                        "the document ends inside a tag",
-                        "the input looks cut off: fetch it again, or read what is there with --lenient",
-                    );
-                    error.also = self.cursor.stands_for.is_none().then_some(start);
-                    error.wants_more = true;
                     if !self.options.lenient {
-                        return Err(error);
+                        let message = "the document ends inside a tag";
+                        let opened = self.cursor.stands_for.is_none().then_some(start);
+                        let error = self.cursor.error(end, end, message, CUT_OFF);
+                        return Err(error.also(opened).if_more(true));
                     }
                     self.broken(
                         start,
@@ -199,16 +195,11 @@ impl<'a> Reader<'a> {
             },
         );
         for fault in faults {
-            let fault =
-                entities::Fault { start: start + fault.start, end: start + fault.end, ..fault };
-            self.mend(fault, "it is read as it is written")?;
+            self.mend(behind(start, fault), "it is read as it is written")?;
         }
         match read {
             Ok(()) => Ok(self.arena.text(&value)),
-            Err(fault) => {
-                let (at, to) = (start + fault.start, start + fault.end);
-                Err(self.cursor.error(at, to, fault.message, fault.advice))
-            }
+            Err(fault) => Err(self.cursor.placed(behind(start, fault))),
         }
     }
 

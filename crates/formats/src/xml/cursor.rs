@@ -1,5 +1,7 @@
 //! A place in a text that is being read, and the errors that are made there.
 
+use kyanite_tree::{Advice, Span};
+
 use super::chars;
 use crate::SyntaxError;
 
@@ -76,10 +78,18 @@ impl<'a> Cursor<'a> {
         start: usize,
         end: usize,
         message: impl Into<String>,
-        advice: &'static str,
+        advice: impl Into<Advice<Span>>,
     ) -> SyntaxError {
-        let (start, end) = self.stands_for.unwrap_or((start, end));
-        SyntaxError::new(start, end, message, advice)
+        self.placed(SyntaxError::new(start, end, message, advice))
+    }
+
+    /// An error about this text where it shows: in the text of an entity, at the reference to it.
+    #[cold]
+    pub(super) fn placed(&self, error: SyntaxError) -> SyntaxError {
+        match self.stands_for {
+            Some((start, end)) => error.moved(|_| Span::new(start, end)),
+            None => error,
+        }
     }
 
     /// An error about what stands here.
@@ -87,8 +97,13 @@ impl<'a> Cursor<'a> {
     pub(super) fn error_here(
         &self,
         message: impl Into<String>,
-        advice: &'static str,
+        advice: impl Into<Advice<Span>>,
     ) -> SyntaxError {
         self.error(self.at, self.at + 1, message, advice)
     }
+}
+
+/// An error about a part of a text that begins at byte `start` of it.
+pub(super) fn behind(start: usize, error: SyntaxError) -> SyntaxError {
+    error.moved(|span| Span::new(start + span.start, start + span.end))
 }

@@ -3,7 +3,7 @@
 use kyanite_tree::Arena;
 
 use super::chars;
-use super::cursor::Cursor;
+use super::cursor::{Cursor, behind};
 use super::dtd::{Declared, Dtd, Entity};
 use super::entities::{self, Budget, Reference};
 use crate::SyntaxError;
@@ -56,12 +56,11 @@ impl<'a> Declarations<'_, 'a> {
                 }
                 None if !self.inside.is_empty() => return Ok(()),
                 None => {
-                    let mut error = self.cursor.error_here(
+                    let error = self.cursor.error_here(
                         "the document ends inside its document type declaration",
                         "close it with ]>",
                     );
-                    error.also = Some(opened);
-                    return Err(error);
+                    return Err(error.also(Some(opened)));
                 }
                 Some(b'%') => self.parameter_reference()?,
                 Some(b'<') => self.declaration()?,
@@ -173,9 +172,7 @@ impl<'a> Declarations<'_, 'a> {
             self.dtd.has_unread = true;
             return Ok(());
         };
-        self.budget
-            .spend(text.len())
-            .map_err(|(message, advice)| self.cursor.error(start, end, message, advice))?;
+        self.budget.spend(text.len(), start, end).map_err(|error| self.cursor.placed(error))?;
         let inner = Cursor {
             text,
             at: 0,
@@ -345,9 +342,7 @@ impl<'a> Declarations<'_, 'a> {
             &mut value,
             &mut Err,
         )
-        .map_err(|fault| {
-            self.cursor.error(at + fault.start, at + fault.end, fault.message, fault.advice)
-        })?;
+        .map_err(|fault| self.cursor.placed(behind(at, fault)))?;
         let value = if is_tokens { entities::tokens(&value) } else { value };
         Ok(Some(self.arena.text(&value)))
     }
@@ -397,9 +392,8 @@ impl<'a> Declarations<'_, 'a> {
                 let advice = "in the internal subset they stand between declarations; write &#37; for the character";
                 return Err(self.cursor.error(at + next, at + next + 1, message, advice));
             }
-            let (reference, behind) = entities::reference(raw, next).map_err(|fault| {
-                self.cursor.error(at + fault.start, at + fault.end, fault.message, fault.advice)
-            })?;
+            let (reference, behind) = entities::reference(raw, next)
+                .map_err(|fault| self.cursor.placed(behind(at, fault)))?;
             match reference {
                 Reference::Character(character) if raw.as_bytes()[next + 1] == b'#' => {
                     text.push(character)

@@ -51,7 +51,7 @@ impl Charset {
             "us-ascii" | "ascii" => Self::Ascii,
             "windows-1252" | "cp1252" => Self::Windows1252,
             name if UTF16_NAMES.contains(&name) => {
-                return Err(SyntaxError::new(
+                return Err(SyntaxError::encoding(
                     start,
                     end,
                     format!("the document says that it is {name}, but its bytes are not"),
@@ -59,7 +59,7 @@ impl Charset {
                 ));
             }
             _ => {
-                return Err(SyntaxError::new(
+                return Err(SyntaxError::encoding(
                     start,
                     end,
                     format!("the encoding {name} is not read"),
@@ -68,7 +68,7 @@ impl Charset {
             }
         };
         if marked && charset != Self::Utf8 {
-            return Err(SyntaxError::new(
+            return Err(SyntaxError::encoding(
                 start,
                 end,
                 format!(
@@ -115,7 +115,7 @@ pub fn decode(bytes: &[u8], lenient: bool) -> Result<(Cow<'_, str>, Option<usize
                 && !lenient
                 && let Some(at) = bytes.iter().position(|byte| !byte.is_ascii())
             {
-                return Err(SyntaxError::new(
+                return Err(SyntaxError::encoding(
                     at,
                     at + 1,
                     "the document says that it is US-ASCII, but this byte is not",
@@ -132,7 +132,8 @@ pub fn decode(bytes: &[u8], lenient: bool) -> Result<(Cow<'_, str>, Option<usize
                     let end = start + error.error_len().unwrap_or(1);
                     let advice = "save it as UTF-8, or name its encoding in the XML declaration: \
                                   <?xml version=\"1.0\" encoding=\"windows-1252\"?>";
-                    return Err(SyntaxError { advice, ..SyntaxError::not_utf8(start, end) });
+                    let message = "these bytes are not UTF-8";
+                    return Err(SyntaxError::encoding(start, end, message, advice));
                 }
             }
         }
@@ -154,7 +155,7 @@ fn utf16<'b>(
     let (text, broken) = encoding.decode_with_bom_removal(bytes);
     if broken && !lenient {
         let message = "these bytes are not UTF-16".to_owned();
-        return Err(SyntaxError::new(
+        return Err(SyntaxError::encoding(
             bytes.len(),
             bytes.len(),
             message,
@@ -166,7 +167,7 @@ fn utf16<'b>(
         && !UTF16_NAMES.contains(&text[start..end].to_ascii_lowercase().as_str())
     {
         let message = format!("the document is UTF-16, but says that it is {}", &text[start..end]);
-        return Err(SyntaxError::new(
+        return Err(SyntaxError::encoding(
             start * 2,
             end * 2,
             message,

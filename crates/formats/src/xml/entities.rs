@@ -1,7 +1,10 @@
 //! References to characters and entities (XML 1.0 sections 4.1 to 4.6).
 
+use kyanite_tree::{Setting, Span};
+
 use super::chars;
 use super::dtd::{Dtd, Entity};
+use crate::SyntaxError;
 
 /// A reference in a text.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -12,17 +15,8 @@ pub(super) enum Reference<'t> {
     Entity(&'t str),
 }
 
-/// What is wrong with a reference: the bytes of the text it is in, the sentence, and what to do.
-#[derive(Debug)]
-pub(super) struct Fault {
-    pub(super) start: usize,
-    pub(super) end: usize,
-    pub(super) message: String,
-    pub(super) advice: &'static str,
-}
-
 /// Reads the reference whose `&` stands at `at`; gives its end.
-pub(super) fn reference(text: &str, at: usize) -> Result<(Reference<'_>, usize), Fault> {
+pub(super) fn reference(text: &str, at: usize) -> Result<(Reference<'_>, usize), SyntaxError> {
     let rest = &text[at + 1..];
     if let Some(digits) = rest.strip_prefix('#') {
         let (digits, radix, lead) = match digits.strip_prefix('x') {
@@ -33,12 +27,12 @@ pub(super) fn reference(text: &str, at: usize) -> Result<(Reference<'_>, usize),
         let end = at + lead + length;
         let is_closed = digits.as_bytes().get(length) == Some(&b';');
         if length == 0 || !is_closed {
-            return Err(Fault {
-                start: at,
+            return Err(SyntaxError::new(
+                at,
                 end,
-                message: "this begins a reference to a character, but is none".into(),
-                advice: "write &#233; or &#xE9; with the semicolon, or &amp; for the character &",
-            });
+                "this begins a reference to a character, but is none",
+                "write &#233; or &#xE9; with the semicolon, or &amp; for the character &",
+            ));
         }
         // Saturates: what is too long is no character either.
         let number = digits[..length]
@@ -47,22 +41,22 @@ pub(super) fn reference(text: &str, at: usize) -> Result<(Reference<'_>, usize),
             .fold(0u32, |number, digit| number.saturating_mul(radix).saturating_add(digit));
         return match char::from_u32(number).filter(|character| chars::is_char(*character)) {
             Some(character) => Ok((Reference::Character(character), end + 1)),
-            None => Err(Fault {
-                start: at,
-                end: end + 1,
-                message: format!("the character U+{number:04X} cannot stand in XML"),
-                advice: "take the reference away",
-            }),
+            None => Err(SyntaxError::new(
+                at,
+                end + 1,
+                format!("the character U+{number:04X} cannot stand in XML"),
+                "take the reference away",
+            )),
         };
     }
     let end = chars::name_end(text, at + 1);
     if end == at + 1 || text.as_bytes().get(end) != Some(&b';') {
-        return Err(Fault {
-            start: at,
-            end: at + 1,
-            message: "a bare & stands here".into(),
-            advice: "write &amp; for the character, or --lenient to have it read so",
-        });
+        return Err(SyntaxError::new(
+            at,
+            at + 1,
+            "a bare & stands here",
+            ("write &amp; for the character, or have it read so with ", Setting::Lenient),
+        ));
     }
     let name = &text[at + 1..end];
     let character = match name {
@@ -88,28 +82,35 @@ impl Budget {
         Self { left: limit, limit }
     }
 
-    /// Counts the replacement text of the entity called `name`.
-    pub(super) fn spend(&mut self, bytes: usize) -> Result<(), (String, &'static str)> {
+    /// Counts the replacement text of the entity that is referred to at `start..end`.
+    pub(super) fn spend(
+        &mut self,
+        bytes: usize,
+        start: usize,
+        end: usize,
+    ) -> Result<(), SyntaxError> {
         // Empty texts count as well, for a million references to nothing take time, too.
         match self.left.checked_sub(bytes + 1) {
             Some(left) => {
                 self.left = left;
                 Ok(())
             }
-            None => Err((
+            None => Err(SyntaxError::limit(
+                start,
+                end,
                 format!("the entities of this document expand to more than {} bytes", self.limit),
-                "raise the limit with --expansion if this is meant",
+                ("if this is meant, raise the limit with ", Setting::Expansion),
             )),
         }
     }
 }
 
-/// Says that a name is that of no entity.
-pub(super) fn undeclared(name: &str) -> (String, &'static str) {
-    (
-        format!("the entity &{name}; is not declared"),
-        "declare it in the document type declaration, write the character itself, or read with --lenient",
-    )
+/// Says that the name of a reference is that of no entity.
+pub(super) fn undeclared(name: &str, start: usize, end: usize) -> SyntaxError {
+    let message = format!("the entity &{name}; is not declared");
+    let advice =
+        "declare it in the document type declaration, write the character itself, or read with ";
+    SyntaxError::new(start, end, message, (advice, Setting::Lenient))
 }
 
 /// Puts the normalized value of an attribute into `out` (section 3.3.3): white space becomes blanks, references what they
@@ -122,8 +123,8 @@ pub(super) fn attribute_value<'a>(
     budget: &mut Budget,
     inside: &mut Vec<&'a str>,
     out: &mut String,
-    mend: &mut dyn FnMut(Fault) -> Result<(), Fault>,
-) -> Result<(), Fault> {
+    mend: &mut dyn FnMut(SyntaxError) -> Result<(), SyntaxError>,
+) -> Result<(), SyntaxError> {
     let mut from = 0;
     let bytes = raw.as_bytes();
     while from < raw.len() {
@@ -135,12 +136,8 @@ pub(super) fn attribute_value<'a>(
             b'\t' | b'\n' | b'\r' => out.push(' '),
             b'"' | b'\'' => out.push(char::from(byte)),
             b'<' => {
-                mend(Fault {
-                    start: end,
-                    end: end + 1,
-                    message: "a < stands in an attribute value".into(),
-                    advice: "write &lt;",
-                })?;
+                let message = "a < stands in an attribute value";
+                mend(SyntaxError::new(end, end + 1, message, "write &lt;"))?;
                 out.push('<');
             }
             b'&' => match reference(raw, end) {
@@ -150,36 +147,33 @@ pub(super) fn attribute_value<'a>(
                 }
                 Ok((Reference::Entity(name), behind)) => {
                     from = behind;
-                    let fault =
-                        |(message, advice)| Fault { start: end, end: behind, message, advice };
                     let refused = match dtd.entity(name) {
                         Some((known, _)) if inside.contains(&known) => {
-                            return Err(fault(recursive(name)));
+                            return Err(recursive(name, end, behind));
                         }
                         Some((known, Entity::Internal(text))) => {
-                            budget.spend(text.len()).map_err(fault)?;
+                            budget.spend(text.len(), end, behind)?;
                             inside.push(known);
                             // The text of an entity has no places of its own.
-                            let inner = &mut |inner: Fault| {
-                                mend(Fault { start: end, end: behind, ..inner })
-                            };
+                            let here = Span::new(end, behind);
+                            let inner = &mut |inner: SyntaxError| mend(inner.moved(|_| here));
                             attribute_value(text, dtd, budget, inside, out, inner)?;
                             inside.pop();
                             continue;
                         }
-                        Some((_, Entity::External | Entity::Unparsed)) => (
-                            format!(
+                        Some((_, Entity::External | Entity::Unparsed)) => {
+                            let message = format!(
                                 "the entity &{name}; lies outside the document, so it cannot stand in an attribute"
-                            ),
-                            "write its text here",
-                        ),
+                            );
+                            SyntaxError::new(end, behind, message, "write its text here")
+                        }
                         None if dtd.is_open() => {
                             out.push_str(&raw[end..behind]);
                             continue;
                         }
-                        None => undeclared(name),
+                        None => undeclared(name, end, behind),
                     };
-                    mend(fault(refused))?;
+                    mend(refused)?;
                     out.push_str(&raw[end..behind]);
                 }
                 Err(fault) => {
@@ -193,15 +187,9 @@ pub(super) fn attribute_value<'a>(
                 if chars::is_char(character) {
                     out.push(character);
                 } else {
-                    mend(Fault {
-                        start: end,
-                        end: from,
-                        message: format!(
-                            "the character U+{:04X} cannot stand in XML",
-                            character as u32
-                        ),
-                        advice: "take it away",
-                    })?;
+                    let message =
+                        format!("the character U+{:04X} cannot stand in XML", character as u32);
+                    mend(SyntaxError::new(end, from, message, "take it away"))?;
                 }
             }
         }
@@ -210,11 +198,9 @@ pub(super) fn attribute_value<'a>(
 }
 
 /// Says that an entity holds itself.
-pub(super) fn recursive(name: &str) -> (String, &'static str) {
-    (
-        format!("the entity &{name}; refers to itself"),
-        "take one of the references in its declaration away",
-    )
+pub(super) fn recursive(name: &str, start: usize, end: usize) -> SyntaxError {
+    let message = format!("the entity &{name}; refers to itself");
+    SyntaxError::new(start, end, message, "take one of the references in its declaration away")
 }
 
 /// A value of another type than CDATA: blanks around it are left out, those in it become one (section 3.3.3).

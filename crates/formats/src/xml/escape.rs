@@ -3,7 +3,7 @@
 use kyanite_tree::Origin;
 
 use super::chars;
-use crate::error::CannotHold;
+use crate::error::{CannotHold, cannot_hold};
 
 /// Done, or a value that XML cannot hold.
 pub(super) type Written = Result<(), CannotHold>;
@@ -53,7 +53,7 @@ fn escape(text: &str, in_attribute: bool, origin: Origin, out: &mut Vec<u8>) -> 
             _ => {
                 let character = text[end..].chars().next().unwrap_or('\0');
                 if !chars::is_char(character) {
-                    return Err(CannotHold::new(
+                    return Err(cannot_hold(
                         format!("the character U+{:04X} cannot stand in XML", character as u32),
                         "take it away with replace()",
                         origin,

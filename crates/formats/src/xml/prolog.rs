@@ -1,11 +1,10 @@
 //! What stands before and beside the root element: the XML declaration, the document type, and what should not be there.
 
-use kyanite_tree::Node;
+use kyanite_tree::{Node, Span};
 
 use super::chars;
 use super::declarations::Declarations;
 use super::read::{Read, Reader, Repair};
-use crate::SyntaxError;
 
 impl<'a> Reader<'a> {
     /// `<?xml version="1.0" … ?>` (production 23).
@@ -46,7 +45,7 @@ impl<'a> Reader<'a> {
                 let message = "this is not an XML declaration";
                 let wants_more = self.cursor.peek().is_none();
                 let error = self.cursor.error(start, start + 1, message, FORM);
-                return Err(SyntaxError { wants_more, ..error });
+                return Err(error.if_more(wants_more));
             };
             self.cursor.space();
             let has_equals = self.cursor.eat("=");
@@ -113,8 +112,10 @@ impl<'a> Reader<'a> {
         match declarations.document_type() {
             Ok(()) => self.cursor.at = declarations.cursor.at,
             Err(error) if self.options.lenient => {
-                let message = format!("{}; the rest of the declaration is left out", error.message);
-                self.repairs.push(Repair { message, start: error.start, end: error.end });
+                let message =
+                    format!("{}; the rest of the declaration is left out", error.message());
+                let Span { start, end } = error.span();
+                self.repairs.push(Repair { message, start, end });
                 self.skip_document_type();
             }
             Err(error) => return Err(error),

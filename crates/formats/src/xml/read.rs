@@ -4,12 +4,12 @@
 
 use std::collections::HashSet;
 
-use kyanite_tree::{Arena, Attribute, Element, Name, Node, Origin, Value};
+use kyanite_tree::{Advice, Arena, Attribute, Element, Name, Node, Origin, Setting, Span, Value};
 
 use super::chars;
 use super::cursor::Cursor;
 use super::dtd::{Dtd, Entity};
-use super::entities::{self, Budget, Fault, Reference};
+use super::entities::{self, Budget, Reference};
 use super::names::Scope;
 use super::needed::Needed;
 use crate::SyntaxError;
@@ -148,6 +148,14 @@ pub(super) struct Outer<'a> {
 
 pub(super) type Read<T> = Result<T, SyntaxError>;
 
+/// What to do about a document that ends too early.
+pub(super) const CUT_OFF: (&str, Setting) =
+    ("the input looks cut off: fetch it again, or read what is there with ", Setting::Lenient);
+
+/// What to do about elements that are closed in another order than they should be.
+pub(super) const IN_ORDER: (&str, Setting) =
+    ("close elements in the reverse order, or read with ", Setting::Lenient);
+
 /// How a name with an undeclared prefix is read.
 pub(super) const NAMED: &str = "it is read as a name of urn:undeclared";
 
@@ -252,18 +260,13 @@ impl<'a> Reader<'a> {
             self.end_text();
             let end = self.cursor.text.len();
             if !self.options.lenient {
-                let mut error = self.cursor.error(
-                    end,
-                    end,
-                    match self.open.last() {
-                        Some(open) => format!("the document ends inside <{}>", open.written),
-                        None => "the document ends too early".into(),
-                    },
-                    "the input looks cut off: fetch it again, or read what is there with --lenient",
-                );
-                error.also = self.open.last().map(|open| open.start);
-                error.wants_more = true;
-                return Err(error);
+                let message = match self.open.last() {
+                    Some(open) => format!("the document ends inside <{}>", open.written),
+                    None => "the document ends too early".into(),
+                };
+                let opened = self.open.last().map(|open| open.start);
+                let error = self.cursor.error(end, end, message, CUT_OFF);
+                return Err(error.also(opened).if_more(true));
             }
             while let Some(open) = self.open.last() {
                 let (start, name) = (open.start, open.written);
@@ -360,7 +363,7 @@ impl<'a> Reader<'a> {
             at,
             at + character.len_utf8(),
             format!("the character U+{:04X} cannot stand in XML", character as u32),
-            "take it away, or read with --lenient",
+            ("take it away, or read with ", Setting::Lenient),
             "it is left out",
         )
     }
@@ -418,17 +421,14 @@ impl<'a> Reader<'a> {
             }
         };
         self.cursor.at = end;
-        let fault = |(message, advice)| Fault { start, end, message, advice };
         match self.dtd.entity(name) {
             Some((known, Entity::Internal(text))) => {
                 if self.outer.iter().any(|outer| outer.entity == known) {
                     // Without end, so there is nothing to repair.
-                    let Fault { message, advice, .. } = fault(entities::recursive(name));
-                    return Err(self.cursor.error(start, end, message, advice));
+                    return Err(self.cursor.placed(entities::recursive(name, start, end)));
                 }
-                if let Err((message, advice)) = self.budget.spend(text.len()) {
-                    return Err(self.cursor.error(start, end, message, advice));
-                }
+                let spent = self.budget.spend(text.len(), start, end);
+                spent.map_err(|error| self.cursor.placed(error))?;
                 let stands_for = Some(self.cursor.stands_for.unwrap_or((start, end)));
                 let inner = Cursor { text, at: 0, stands_for };
                 let cursor = std::mem::replace(&mut self.cursor, inner);
@@ -439,12 +439,10 @@ impl<'a> Reader<'a> {
             None if self.dtd.is_open() => self.leave_unread(start, end, name),
             Some((_, Entity::Unparsed)) => {
                 let message = format!("the entity &{name}; is data, not text");
-                self.mend(
-                    fault((message, "name it in an attribute of type ENTITY")),
-                    "it is read as text",
-                )?;
+                let advice = "name it in an attribute of type ENTITY";
+                self.broken(start, end, message, advice, "it is read as text")?;
             }
-            None => self.mend(fault(entities::undeclared(name)), "it is read as text")?,
+            None => self.mend(entities::undeclared(name, start, end), "it is read as text")?,
         }
         self.add_text(start, &self.cursor.text[start..end]);
         Ok(())
@@ -475,16 +473,10 @@ impl<'a> Reader<'a> {
         start: usize,
         end: usize,
         message: impl Into<String>,
-        advice: &'static str,
+        advice: impl Into<Advice<Span>>,
         repair: &str,
     ) -> Read<()> {
-        let error = self.cursor.error(start, end, message, advice);
-        if !self.options.lenient {
-            return Err(error);
-        }
-        let message = format!("{}; {repair}", error.message);
-        self.repairs.push(Repair { message, start: error.start, end: error.end });
-        Ok(())
+        self.mend(SyntaxError::new(start, end, message, advice), repair)
     }
 
     /// The same for something that more text at the end might close.
@@ -494,16 +486,22 @@ impl<'a> Reader<'a> {
         start: usize,
         end: usize,
         message: &str,
-        advice: &'static str,
+        advice: impl Into<Advice<Span>>,
         repair: &str,
     ) -> Read<()> {
-        self.broken(start, end, message, advice, repair)
-            .map_err(|error| SyntaxError { wants_more: true, ..error })
+        self.broken(start, end, message, advice, repair).map_err(|error| error.if_more(true))
     }
 
+    /// The same for an error about the text that the cursor is in.
     #[cold]
-    pub(super) fn mend(&mut self, fault: Fault, repair: &str) -> Read<()> {
-        self.broken(fault.start, fault.end, fault.message, fault.advice, repair)
+    pub(super) fn mend(&mut self, error: SyntaxError, repair: &str) -> Read<()> {
+        let error = self.cursor.placed(error);
+        if !self.options.lenient {
+            return Err(error);
+        }
+        let Span { start, end } = error.span();
+        self.repairs.push(Repair { message: format!("{}; {repair}", error.message()), start, end });
+        Ok(())
     }
 }
 

@@ -1,6 +1,6 @@
 //! The elements at a path of a document, one after another, from a text that may be only a part of it.
 //!
-//! Between two parts a [`Place`] says which elements are open around the records. So a document of any size is read in
+//! Between two parts a [`Ancestry`] says which elements are open around the records. So a document of any size is read in
 //! memory that holds one part; all of it is checked, also what is not among the records.
 
 use kyanite_tree::{Arena, Name, Node, Value};
@@ -8,7 +8,7 @@ use kyanite_tree::{Arena, Name, Node, Value};
 use super::chars;
 use super::lines::Lines;
 use super::needed::Needed;
-use super::read::{Options, Reader};
+use super::read::{CUT_OFF, IN_ORDER, Options, Reader};
 use crate::SyntaxError;
 use crate::needs::{Need, Needs};
 use crate::record_view::View;
@@ -33,7 +33,7 @@ impl StepName {
 
 /// Where in a document a part of it begins.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Default)]
-pub struct Place<'a> {
+pub struct Ancestry<'a> {
     /// The elements that are open, outermost first; all are on the path to the records.
     open: &'a [Ancestor<'a>],
     /// Whether the root element has begun.
@@ -50,10 +50,10 @@ pub struct Ancestor<'a> {
     bindings: &'a [(&'a str, &'a str)],
 }
 
-impl Place<'_> {
+impl Ancestry<'_> {
     /// The same place, kept in another arena.
     #[must_use]
-    pub fn keep<'h>(&self, arena: &'h Arena) -> Place<'h> {
+    pub fn keep<'h>(&self, arena: &'h Arena) -> Ancestry<'h> {
         let open: Vec<Ancestor<'h>> = self
             .open
             .iter()
@@ -66,7 +66,7 @@ impl Place<'_> {
                 Ancestor { written: arena.text(ancestor.written), bindings: arena.slice(&bindings) }
             })
             .collect();
-        Place { open: arena.slice(&open), has_root: self.has_root, is_begun: self.is_begun }
+        Ancestry { open: arena.slice(&open), has_root: self.has_root, is_begun: self.is_begun }
     }
 }
 
@@ -107,7 +107,7 @@ impl<'a> RecordReader<'a> {
         arena: &'a Arena,
         options: Options,
         path: &'a [StepName],
-        place: Place<'a>,
+        place: Ancestry<'a>,
     ) -> Self {
         let mut reader = Reader::new(text, arena, options);
         for ancestor in place.open {
@@ -142,8 +142,8 @@ impl<'a> RecordReader<'a> {
 
     /// Where the next part begins, once this one is read to its end.
     #[must_use]
-    pub fn place(&self, arena: &'a Arena) -> Place<'a> {
-        Place { open: arena.slice(&self.open), has_root: self.has_root, is_begun: self.is_begun }
+    pub fn place(&self, arena: &'a Arena) -> Ancestry<'a> {
+        Ancestry { open: arena.slice(&self.open), has_root: self.has_root, is_begun: self.is_begun }
     }
 
     /// The offset up to which the text need not be read again.
@@ -182,22 +182,18 @@ impl<'a> RecordReader<'a> {
     /// When it ends inside an element, or has none.
     pub fn finish(&self) -> Result<(), SyntaxError> {
         let end = self.reader.cursor.text.len();
-        let error = |message: String, advice| {
-            let mut error = self.reader.cursor.error(end, end, message, advice);
-            error.wants_more = true;
-            Err(error)
+        let error = match self.open.last() {
+            Some(open) => {
+                let message = format!("the document ends inside <{}>", open.written);
+                self.reader.cursor.error(end, end, message, CUT_OFF)
+            }
+            None if !self.has_root => {
+                let advice = "check that the command before this one wrote XML";
+                self.reader.cursor.error(end, end, "there is no element in this input", advice)
+            }
+            None => return Ok(()),
         };
-        match self.open.last() {
-            Some(open) => error(
-                format!("the document ends inside <{}>", open.written),
-                "the input looks cut off: fetch it again, or read what is there with --lenient",
-            ),
-            None if !self.has_root => error(
-                "there is no element in this input".into(),
-                "check that the command before this one wrote XML",
-            ),
-            None => Ok(()),
-        }
+        Err(error.if_more(true))
     }
 
     /// The next record, or `None` at the end of the text.
@@ -336,8 +332,7 @@ impl<'a> RecordReader<'a> {
         }
         if name != open.written {
             let message = format!("</{name}> stands where </{}> is missing", open.written);
-            let advice = "close elements in the reverse order, or read with --lenient";
-            return Err(self.reader.cursor.error(start, end, message, advice));
+            return Err(self.reader.cursor.error(start, end, message, IN_ORDER));
         }
         if !self.reader.cursor.eat(">") {
             return Err(self
@@ -356,11 +351,7 @@ impl<'a> RecordReader<'a> {
     fn cut_off(&self) -> SyntaxError {
         let end = self.reader.cursor.text.len();
         let message = "the document ends inside a tag";
-        let advice =
-            "the input looks cut off: fetch it again, or read what is there with --lenient";
-        let mut error = self.reader.cursor.error(end, end, message, advice);
-        error.wants_more = true;
-        error
+        self.reader.cursor.error(end, end, message, CUT_OFF).if_more(true)
     }
 
     #[cold]

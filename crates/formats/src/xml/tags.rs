@@ -1,9 +1,9 @@
 //! Start and end tags (XML 1.0 section 3.1), and the elements that they make.
 
-use kyanite_tree::{Arena, Element, Name, Node};
+use kyanite_tree::{Arena, Element, Name, Node, Setting};
 
 use super::chars;
-use super::read::{NAMED, Open, Read, Reader, Repair};
+use super::read::{IN_ORDER, NAMED, Open, Read, Reader, Repair};
 use crate::SyntaxError;
 use crate::needs::Need;
 
@@ -27,8 +27,8 @@ impl<'a> Reader<'a> {
         }
         if self.open.len() >= self.options.depth {
             let message = format!("elements nest deeper than {} levels", self.options.depth);
-            let advice = "raise the limit with --depth N if this is meant";
-            return Err(self.cursor.error(start, end, message, advice));
+            let advice = ("if this is meant, raise the limit with ", Setting::Depth);
+            return Err(self.cursor.placed(SyntaxError::limit(start, end, message, advice)));
         }
         self.end_text();
         self.cursor.at = end;
@@ -160,10 +160,8 @@ impl<'a> Reader<'a> {
     ) -> SyntaxError {
         let inner = open.written;
         let message = format!("</{name}> stands where </{inner}> is missing");
-        let advice = "close elements in the reverse order, or read with --lenient";
-        let mut error = self.cursor.error(start, end, message, advice);
-        error.also = self.cursor.stands_for.is_none().then_some(open.start);
-        error
+        let opened = self.cursor.stands_for.is_none().then_some(open.start);
+        self.cursor.error(start, end, message, IN_ORDER).also(opened)
     }
 
     #[cold]

@@ -4,7 +4,7 @@ use kyanite_tree::{Element, Map, Name, Node, Origin, Value};
 
 use super::chars;
 use super::escape::{Written, escape_text, write_attribute};
-use crate::error::CannotHold;
+use crate::error::{CannotHold, cannot_hold};
 use crate::losses::{Loss, Losses};
 use crate::record_view::{ATTRIBUTE, CONTENT, TEXT};
 
@@ -41,7 +41,7 @@ fn check_name(name: &str, origin: Origin) -> Result<(), CannotHold> {
     if is_name(name) {
         return Ok(());
     }
-    Err(CannotHold::new(
+    Err(cannot_hold(
         format!("`{name}` cannot be a name in XML"),
         "rename the member: names begin with a letter or _, and go on with letters, digits, - . _",
         origin,
@@ -317,7 +317,7 @@ impl Writer {
                     continue;
                 }
                 value => value.scalar_text().ok_or_else(|| {
-                    CannotHold::new(
+                    cannot_hold(
                         format!(
                             "the attribute `{attribute}` has {}, and an attribute holds text",
                             value.kind().phrase()
@@ -415,7 +415,7 @@ impl Writer {
         match value.scalar_text() {
             Some(text) => escape_text(text, origin, out),
             None if matches!(value, Value::Null(_)) => Ok(()),
-            None => Err(CannotHold::new(
+            None => Err(cannot_hold(
                 format!("{} stands where XML has text", value.kind().phrase()),
                 "#text holds a text; #content a list of texts and of maps with one member",
                 origin,
@@ -429,7 +429,7 @@ impl Writer {
         if prefix.is_empty() || self.scope.iter().any(|(known, _)| known == prefix) {
             return Ok(());
         }
-        Err(CannotHold::new(
+        Err(cannot_hold(
             format!("the prefix of `{name}` is not declared"),
             "add the member \"@xmlns:prefix\" with the namespace, or take the prefix away",
             origin,

@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use kyanite_tree::{Arena, Map, Member, Origin, Value};
+use kyanite_tree::{Advice, Arena, Map, Member, Origin, Setting, Value};
 use saphyr_parser::{Event, Marker, Parser, ScalarStyle, ScanError, Span, Tag};
 
 use super::scalar;
@@ -198,11 +198,8 @@ impl<'a> Reader<'a> {
     ) -> Result<(), SyntaxError> {
         if self.open.len() >= self.options.depth {
             let message = format!("lists and maps nest deeper than {} levels", self.options.depth);
-            return Err(self.error(
-                start,
-                message,
-                "raise the limit with --depth N if this is meant",
-            ));
+            let advice = ("if this is meant, raise the limit with ", Setting::Depth);
+            return Err(SyntaxError::limit(start, start + 1, message, advice));
         }
         if anchor > 0 {
             self.anchors.insert(anchor, Anchored { value: None, values: 0 });
@@ -277,11 +274,8 @@ impl<'a> Reader<'a> {
         if self.alias_values > self.options.aliases {
             let message =
                 format!("the aliases stand for more than {} values", self.options.aliases);
-            return Err(self.error(
-                start,
-                message,
-                "raise the limit with --aliases N if this is meant",
-            ));
+            let advice = ("if this is meant, raise the limit with ", Setting::Aliases);
+            return Err(SyntaxError::limit(start, start + 1, message, advice));
         }
         self.value(value, values)
     }
@@ -446,15 +440,13 @@ impl<'a> Reader<'a> {
     }
 
     #[cold]
-    fn error(&self, start: usize, message: String, advice: &'static str) -> SyntaxError {
-        SyntaxError {
-            message,
-            advice,
-            start,
-            end: value_end(self.text, start),
-            also: None,
-            wants_more: false,
-        }
+    fn error(
+        &self,
+        start: usize,
+        message: String,
+        advice: impl Into<Advice<kyanite_tree::Span>>,
+    ) -> SyntaxError {
+        SyntaxError::new(start, value_end(self.text, start), message, advice)
     }
 
     #[cold]
@@ -465,6 +457,6 @@ impl<'a> Reader<'a> {
             "recursion limit exceeded" => "the brackets of YAML nest deeper than 255 levels".into(),
             why => format!("this is not YAML: {why}"),
         };
-        SyntaxError { message, advice, start, end: start + 1, also: None, wants_more: false }
+        SyntaxError::new(start, start + 1, message, advice)
     }
 }

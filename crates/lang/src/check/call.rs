@@ -1,11 +1,14 @@
 //! Calls: of the language's functions, by their signatures, and of the rule's defs.
 
+use kyanite_tree::{Advice, Code, Kind as ValueKind};
+
 use super::Checker;
-use crate::finding::{Finding, Span, near_words};
+use crate::finding::{Finding, Span, first_of, instead, near_advice};
 use crate::functions::{Run, Signature, Takes, all};
 use crate::iregexp;
 use crate::plan::{Expr, Kind, Nodes};
 use crate::syntax::ast::{self, Call, ExprKind, Literal};
+use crate::types::Type;
 use crate::words;
 
 impl Checker<'_> {
@@ -14,17 +17,23 @@ impl Checker<'_> {
             return self.call_def(call, def, span);
         }
         let Some(signature) = Signature::find(&call.name) else {
-            let finding =
-                Finding::error(call.name_span, format!("there is no function `{}`", call.name));
-            let advice = self.instead_of(&call.name);
+            let finding = Finding::error_at(
+                Code::RuleCall,
+                call.name_span,
+                format!("there is no function `{}`", call.name),
+            );
+            let advice = self.instead_of(&call.name, call.name_span);
             return self.misused(call, finding.advise_opt(advice));
         };
         let given = call.arguments.len();
         if given < signature.required
             || signature.parameter(given.saturating_sub(1)).is_none() && given > 0
         {
-            let finding =
-                Finding::error(span, format!("{}() does not take {}", call.name, counted(given)));
+            let finding = Finding::error_at(
+                Code::RuleCall,
+                span,
+                format!("{}() does not take {}", call.name, counted(given)),
+            );
             return self.misused(call, finding.advise(format!("call it as {}", signature.usage())));
         }
         if let [argument] = call.arguments.as_slice() {
@@ -51,12 +60,12 @@ impl Checker<'_> {
     }
 
     /// What to call in place of a function that is not there.
-    fn instead_of(&self, name: &str) -> Option<String> {
+    fn instead_of(&self, name: &str, span: Span) -> Option<Advice<Span>> {
         if let Some(instead) = words::instead_of_function(name) {
-            return Some(instead.to_owned());
+            return Some(instead.into());
         }
         let defs = self.def_names.keys().map(String::as_str);
-        near_words(name, all().map(|signature| signature.name).chain(defs))
+        near_advice(span, name, all().map(|signature| signature.name).chain(defs))
     }
 
     /// A call that cannot be; whatever is wrong inside its arguments is found, too.
@@ -80,12 +89,17 @@ impl Checker<'_> {
         let ExprKind::Path(path) = &argument.kind else {
             // Whatever else is wrong inside should be said, too.
             self.value(argument);
-            let finding =
-                Finding::error(argument.span, format!("{}() takes a path", signature.name));
+            let finding = Finding::error_at(
+                Code::RuleShape,
+                argument.span,
+                format!("{}() takes a path", signature.name),
+            );
             return self.broken(match signature.name {
-                "count" => {
-                    finding.advise(format!("write length({text}) for the items of a list value"))
-                }
+                "count" => finding.advise(instead(
+                    span,
+                    format!("length({text})"),
+                    " for the items of a list value",
+                )),
                 _ => finding,
             });
         };
@@ -98,11 +112,21 @@ impl Checker<'_> {
             Kind::Many(path) => Expr { kind: kind(Nodes::Many(path)), span },
             // Inside a filter count() takes any path, as in RFC 9535.
             Kind::One(_) if takes == Takes::MANY_NODES && self.filters == 0 => self.broken(
-                Finding::error(
+                Finding::error_at(
+                    Code::RuleShape,
                     argument.span,
                     format!("`{text}` is one value, and {}() counts nodes", signature.name),
                 )
-                .advise(format!("write length({text}) for its items, or count({text}[*])")),
+                .advise(match self.type_of(&lowered) {
+                    // Behind group by, a name is the list of its values in the group.
+                    Type::List => instead(span, format!("count({text}[*])"), ""),
+                    _ => {
+                        let why = format!(
+                            " for the items of a list, length({text}) for the length of a text"
+                        );
+                        instead(span, format!("count({text}[*])"), &why)
+                    }
+                }),
             ),
             Kind::One(path) => Expr { kind: kind(Nodes::One(path)), span },
             _ => lowered,
@@ -112,15 +136,20 @@ impl Checker<'_> {
     fn argument_fits(&mut self, argument: &Expr, signature: &Signature, takes: Takes) {
         let known = self.type_of(argument);
         if !takes.may_accept(known) {
-            self.find(Finding::error(
-                argument.span,
-                format!(
-                    "{}() takes {} here; this is {}",
-                    signature.name,
-                    takes.words(),
-                    known.words()
-                ),
-            ));
+            let message = format!(
+                "{}() takes {} here; this is {}",
+                signature.name,
+                takes.words(),
+                known.words()
+            );
+            let finding = Finding::error_at(Code::RuleCall, argument.span, message);
+            let words = self.words(argument.span);
+            self.find(match known {
+                Type::List if takes.accepts(Some(ValueKind::Map)) => {
+                    finding.advise(instead(argument.span, first_of(&words), " for the first item"))
+                }
+                _ => finding,
+            });
         }
     }
 
@@ -133,7 +162,8 @@ impl Checker<'_> {
             && let Err(iregexp::NotIRegexp(why)) = iregexp::compile(text, true)
         {
             self.find(
-                Finding::warning(
+                Finding::warning_at(
+                    Code::RuleSuspect,
                     pattern.span,
                     format!("this is no I-Regexp, so it fits nothing: {why}"),
                 )
@@ -153,7 +183,7 @@ impl Checker<'_> {
                 counted(state.parameters),
                 arguments.len()
             );
-            let finding = Finding::error(span, message).and_at(state.span);
+            let finding = Finding::error_at(Code::RuleCall, span, message).at(state.span);
             return self.broken(finding);
         }
         match self.inside_def {
@@ -178,7 +208,9 @@ impl Checker<'_> {
                     ),
                 };
                 self.find(
-                    Finding::error(call.name_span, message).and_at(also).advise("move it up"),
+                    Finding::error_at(Code::RuleCall, call.name_span, message)
+                        .at(also)
+                        .advise("move it up"),
                 );
                 return;
             }

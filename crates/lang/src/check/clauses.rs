@@ -1,7 +1,9 @@
 //! Clauses: which names they bind, what they may see, and what they compile to.
 
+use kyanite_tree::Code;
+
 use super::Checker;
-use crate::finding::Finding;
+use crate::finding::{Finding, instead};
 use crate::plan::{
     Clause, ClauseKind, Expr, ForSource, Join, Kind, Loop, OrderKey, Start, TestInfo,
 };
@@ -86,7 +88,7 @@ impl Checker<'_> {
                     if matches!(known, Type::List | Type::Map) {
                         let message =
                             format!("groups go by single values; this is {}", known.words());
-                        self.find(Finding::error(key.span, message));
+                        self.find(Finding::error_at(Code::RuleType, key.span, message));
                     }
                     grouped.push((name, key, known));
                 }
@@ -94,7 +96,7 @@ impl Checker<'_> {
                 self.scope.become_lists(outer.names);
                 let keys = grouped
                     .into_iter()
-                    .map(|(name, key, known)| (self.bind_local(name, known, None), key))
+                    .map(|(name, key, known)| (self.bind_key(name, key.span, known), key))
                     .collect();
                 ClauseKind::GroupBy { keys, slots, folds: None }
             }
@@ -121,7 +123,7 @@ impl Checker<'_> {
         let known = self.type_of(&value);
         if !matches!(known, Type::Any | Type::Number | Type::Text) {
             let message = format!("order by takes numbers or texts; this is {}", known.words());
-            self.find(Finding::error(value.span, message));
+            self.find(Finding::error_at(Code::RuleType, value.span, message));
         }
         OrderKey { value, descending: key.descending }
     }
@@ -153,11 +155,16 @@ impl Checker<'_> {
                 let source = Expr { kind, span: lowered.span };
                 let known = self.type_of(&source);
                 if !matches!(known, Type::Any | Type::List | Type::Null) {
-                    let finding = Finding::error(
+                    let finding = Finding::error_at(
+                        Code::RuleType,
                         source.span,
                         format!("for takes a list; this is {}", known.words()),
                     )
-                    .advise(format!("write [{words}] for a list of that one value"));
+                    .advise(instead(
+                        source.span,
+                        format!("[{words}]"),
+                        " for a list of that one value",
+                    ));
                     self.find(finding);
                 }
                 (ForSource::List(source), format!("({words})[*]"))

@@ -3,8 +3,10 @@
 //! Inside a filter a path alone asks whether it selects anything (RFC 9535 section 2.3.5). Outside one that would
 //! be a guess, so a bare path is refused there with both readings offered.
 
+use kyanite_tree::Code;
+
 use super::Checker;
-use crate::finding::Finding;
+use crate::finding::{Finding, instead};
 use crate::plan::{Expr, Kind, Nodes};
 use crate::syntax::ast::{self, ExprKind, Start};
 use crate::types::Type;
@@ -44,18 +46,33 @@ impl Checker<'_> {
         }
         let name = self.words(expr.span);
         self.broken(
-            Finding::error(expr.span, format!("`{name}` is not known to be true or false"))
-                .advise(format!("write {name} == true, present({name}), or declare it boolean")),
+            Finding::error_at(
+                Code::RuleShape,
+                expr.span,
+                format!("`{name}` is not known to be true or false"),
+            )
+            .advise(instead(
+                expr.span,
+                format!("{name} == true"),
+                &format!(", present({name}), or declare it boolean"),
+            )),
         )
     }
 
     fn refuse_path(&mut self, expr: &ast::Expr) -> Expr {
         let path = self.words(expr.span);
-        self.broken(Finding::error(expr.span, format!("`{path}` alone is no condition")).advise(
-            format!(
-                "write exists({path}) to ask whether it is there, {path} == true for its value"
-            ),
-        ))
+        self.broken(
+            Finding::error_at(
+                Code::RuleShape,
+                expr.span,
+                format!("`{path}` alone is no condition"),
+            )
+            .advise(instead(
+                expr.span,
+                format!("exists({path})"),
+                &format!(" to ask whether it is there, {path} == true for its value"),
+            )),
+        )
     }
 
     fn must_be_boolean(&mut self, lowered: Expr) -> Expr {
@@ -65,7 +82,8 @@ impl Checker<'_> {
             Type::Any => lowered,
             other => {
                 let what = other.words();
-                self.broken(Finding::error(
+                self.broken(Finding::error_at(
+                    Code::RuleShape,
                     lowered.span,
                     format!("a condition is true or false; this is {what}"),
                 ))

@@ -1,7 +1,9 @@
 //! Lowering of expressions, and what is known of their values.
 
+use kyanite_tree::Code;
+
 use super::Checker;
-use crate::finding::{Finding, Span};
+use crate::finding::{Finding, Span, instead};
 use crate::plan::{Case, Entry, Expr, Item, Kind, Piece, Shape, Start};
 use crate::syntax::ast::{self, Binary, ExprKind, Literal, Unary};
 use crate::types::Type;
@@ -32,7 +34,8 @@ impl Checker<'_> {
             return lowered;
         }
         let path = self.rule.slice(expr.span);
-        let finding = Finding::error(
+        let finding = Finding::error_at(
+            Code::RuleShape,
             expr.span,
             format!("`{path}` may select many values; `{operator}` takes one"),
         );
@@ -94,9 +97,12 @@ impl Checker<'_> {
                     let value = self.operand(value, "f-text");
                     let known = self.type_of(&value);
                     if matches!(known, Type::Null | Type::List | Type::Map) {
-                        let finding =
-                            Finding::error(value.span, "lists, maps and null have no text")
-                                .advise("use join(…) or encode(\"json\", …)");
+                        let finding = Finding::error_at(
+                            Code::RuleType,
+                            value.span,
+                            "lists, maps and null have no text",
+                        )
+                        .advise("use join(…) or encode(\"json\", …)");
                         self.find(finding);
                     }
                     Piece::Value(value)
@@ -146,7 +152,7 @@ impl Checker<'_> {
             let ExprKind::Literal(literal) = &wait.kind else { continue };
             if let Some((_, first)) = seen.iter().find(|(known, _)| *known == literal) {
                 let message = "this is never reached: an earlier branch waits for the same";
-                let finding = Finding::warning(wait.span, message).and_at(*first);
+                let finding = Finding::warning_at(Code::RuleSuspect, wait.span, message).at(*first);
                 self.find(finding);
             } else if case.subject.is_some() {
                 seen.push((literal, wait.span));
@@ -158,6 +164,7 @@ impl Checker<'_> {
         let symbol = operator.symbol();
         let (left, right) = match operator {
             Binary::And | Binary::Or => (self.condition(left), self.condition(right)),
+            Binary::Coalesce => (self.or_else(left, right), self.operand(right, symbol)),
             _ => (self.operand(left, symbol), self.operand(right, symbol)),
         };
         match operator {
@@ -177,6 +184,20 @@ impl Checker<'_> {
         Kind::Binary(operator, Box::new(left), Box::new(right))
     }
 
+    /// The left side of `??`. Nodes of a path are no value that could be absent; what stands in for them where there are none
+    /// is a choice.
+    fn or_else(&mut self, left: &ast::Expr, right: &ast::Expr) -> Expr {
+        let lowered = self.lower(left);
+        if lowered.shape() == Shape::One {
+            return lowered;
+        }
+        let (path, otherwise) = (self.words(left.span), self.words(right.span));
+        let message = format!("`{path}` may select many values; `??` takes one");
+        let text = format!("(if exists({path}) then ({path}) else {otherwise})");
+        let advice = instead(left.span.to(right.span), text, " for the list of them");
+        self.broken(Finding::error_at(Code::RuleShape, left.span, message).advise(advice))
+    }
+
     /// `x.y != null` is true for an absent y, which is seldom what is meant.
     fn null_hint(&mut self, operator: Binary, left: &Expr, right: &Expr) {
         let (Kind::One(path), Kind::Constant(Literal::Null)) = (&left.kind, &right.kind) else {
@@ -185,11 +206,16 @@ impl Checker<'_> {
         if operator == Binary::NotEqual && !path.steps.is_empty() {
             let text = self.rule.slice(left.span);
             self.find(
-                Finding::warning(
+                Finding::warning_at(
+                    Code::RuleSuspect,
                     left.span.to(right.span),
                     format!("this is true where `{text}` is absent"),
                 )
-                .advise(format!("write present({text}) for neither absent nor null")),
+                .advise(instead(
+                    left.span.to(right.span),
+                    format!("present({text})"),
+                    " for neither absent nor null",
+                )),
             );
         }
     }
@@ -200,7 +226,8 @@ impl Checker<'_> {
         if known == Type::Any || known == wanted {
             return;
         }
-        let finding = Finding::error(
+        let finding = Finding::error_at(
+            Code::RuleType,
             expr.span,
             format!("{} takes {}; this is {}", quoted(operator), wanted.words(), known.words()),
         );

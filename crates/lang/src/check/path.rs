@@ -1,8 +1,10 @@
 //! Paths: where they start, and whether they select one node or may select many.
 
+use kyanite_tree::Code;
+
 use super::Checker;
 use super::clauses::{Side, find_join};
-use crate::finding::{Finding, Span, near_words};
+use crate::finding::{Finding, Span, instead, near_advice};
 use crate::plan::{
     Expr, Filter, Kind, ManyPath, Nodes, OnePath, PathInfo, Segment, Selector, Start, Step,
     StepInfo, StepKind, TestInfo,
@@ -53,12 +55,16 @@ impl Checker<'_> {
             && self.scope.known(start) == Type::List
         {
             let (list, step) = (self.words(path.start_span), self.words(*span));
-            let finding = Finding::error(
+            let finding = Finding::error_at(
+                Code::RuleShape,
                 path.start_span.to(*span),
                 format!("`{list}` is a list, and a name steps into maps"),
             );
-            self.find(finding.advise(format!(
-                "write {list}[*]{step} for that of each item, {list}[0]{step} for that of the first"
+            let why = format!(" for that of each item, {list}[0]{step} for that of the first");
+            self.find(finding.advise(instead(
+                path.start_span.to(*span),
+                format!("{list}[*]{step}"),
+                &why,
             )));
         }
     }
@@ -83,8 +89,12 @@ impl Checker<'_> {
             ast::Start::Current if self.filters > 0 => Some((Start::Current, "@".into())),
             ast::Start::Current => {
                 self.find(
-                    Finding::error(path.start_span, "`@` stands outside a filter")
-                        .advise("write $ for the document, or the name bound by for"),
+                    Finding::error_at(
+                        Code::RuleName,
+                        path.start_span,
+                        "`@` stands outside a filter",
+                    )
+                    .advise("write $ for the document, or the name bound by for"),
                 );
                 None
             }
@@ -93,8 +103,11 @@ impl Checker<'_> {
                 let base = self.words(value.span);
                 let value = self.value(value);
                 if let Some(known) = scalar(self.type_of(&value)) {
-                    let finding =
-                        Finding::error(value.span, format!("{known} has nothing to step into"));
+                    let finding = Finding::error_at(
+                        Code::RuleType,
+                        value.span,
+                        format!("{known} has nothing to step into"),
+                    );
                     self.find(finding);
                 }
                 Some((Start::Value(Box::new(value)), base))
@@ -110,14 +123,19 @@ impl Checker<'_> {
             }
             return Some((start, base));
         }
-        let finding = Finding::error(span, format!("nothing is bound to the name `{name}`"));
-        let near = near_words(name, self.scope.names());
-        let advice = if self.filters > 0 {
-            format!("write @.{name} for a member of the node being tested, '{name}' for a text")
-        } else {
-            format!("write $.{name} for a member of the document, '{name}' for a text")
+        let finding = Finding::error_at(
+            Code::RuleName,
+            span,
+            format!("nothing is bound to the name `{name}`"),
+        );
+        let near = near_advice(span, name, self.scope.names());
+        let (sign, what) = match self.filters {
+            0 => ("$", "the document"),
+            _ => ("@", "the node being tested"),
         };
-        self.find(finding.advise(near.unwrap_or(advice)));
+        let why = format!(" for a member of {what}, '{name}' for a text");
+        let member = || instead(span, format!("{sign}.{name}"), &why);
+        self.find(finding.advise(near.unwrap_or_else(member)));
         None
     }
 
@@ -142,7 +160,7 @@ impl Checker<'_> {
                     if !matches!(known, Type::Any | Type::Text | Type::Number) {
                         let message =
                             "a computed step is a text for a map, a whole number for a list";
-                        self.find(Finding::error(computed.span, message));
+                        self.find(Finding::error_at(Code::RuleType, computed.span, message));
                     }
                     step(StepKind::Computed(computed))
                 }
@@ -193,7 +211,8 @@ impl Checker<'_> {
             [Selector::Filter(filter)] => Some(filter.test),
             _ => None,
         };
-        StepInfo { text: self.words(segment.span), span: segment.span, name, test }
+        let is_single = !segment.descendant && matches!(selectors, [Selector::Step(_)]);
+        StepInfo { text: self.words(segment.span), span: segment.span, name, test, is_single }
     }
 }
 

@@ -1,7 +1,9 @@
 //! Which names are bound, and to which slot.
 
+use kyanite_tree::{Advice, Code};
+
 use super::Checker;
-use crate::finding::{Finding, Span};
+use crate::finding::{Finding, Span, instead};
 use crate::plan::Start;
 use crate::syntax::ast::Binding;
 use crate::types::Type;
@@ -110,7 +112,7 @@ impl Checker<'_> {
         known: Type,
         base: Option<String>,
     ) -> usize {
-        self.refuse_bound(name);
+        self.refuse_bound(name, "choose another name".into());
         let slot = self.scope.globals.len();
         self.scope.globals.push(bound(name, slot, known, base));
         slot
@@ -122,18 +124,43 @@ impl Checker<'_> {
         known: Type,
         base: Option<String>,
     ) -> usize {
-        self.refuse_bound(name);
+        self.bind(name, known, base, "choose another name".into())
+    }
+
+    /// Binds the name of a key of `group by`; one that has no name of its own is called by its last name.
+    pub(super) fn bind_key(&mut self, name: &Binding, key: Span, known: Type) -> usize {
+        let advice = if name.span == key {
+            let free = ["key", "by"].into_iter().find(|free| self.scope.find(free).is_none());
+            instead(key, format!("{} = {}", free.unwrap_or("name"), self.words(key)), "")
+        } else {
+            "choose another name".into()
+        };
+        self.bind(name, known, None, advice)
+    }
+
+    fn bind(
+        &mut self,
+        name: &Binding,
+        known: Type,
+        base: Option<String>,
+        advice: Advice<Span>,
+    ) -> usize {
+        self.refuse_bound(name, advice);
         let slot = self.scope.frame;
         self.scope.frame += 1;
         self.scope.locals.push(bound(name, slot, known, base));
         slot
     }
 
-    fn refuse_bound(&mut self, name: &Binding) {
+    fn refuse_bound(&mut self, name: &Binding, advice: Advice<Span>) {
         if let Some((_, earlier)) = self.scope.find(&name.name) {
-            let finding = Finding::error(name.span, format!("`{}` is bound already", name.name))
-                .and_at(earlier.span)
-                .advise("choose another name");
+            let finding = Finding::error_at(
+                Code::RuleName,
+                name.span,
+                format!("`{}` is bound already", name.name),
+            )
+            .at(earlier.span)
+            .advise(advice);
             self.find(finding);
         }
     }

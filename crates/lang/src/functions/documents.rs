@@ -110,10 +110,17 @@ fn decode_document<'a>(call: &Call<'_, 'a>, format: Format, text: &'a str) -> Ou
 }
 
 fn not_read(format: Format, text: &str, error: &kyanite_formats::SyntaxError) -> Fault {
-    let at = LineColumn::of(text.as_bytes(), error.start);
+    let at = LineColumn::of(text.as_bytes(), error.span().start);
     let name = format.name();
-    let message = format!("the text is not {name}: at its {at}, {}", error.message);
-    Fault::new(1, message).advise(error.advice)
+    let message = format!("the text is not {name}: at its {at}, {}", error.message());
+    let fault = Fault::new(1, message);
+    match error.advice() {
+        // What can be set for a run does not help with a text in it.
+        Some(advice) if advice.settings().next().is_none() => {
+            fault.advise(advice.clone().elsewhere())
+        }
+        _ => fault,
+    }
 }
 
 fn from_hex(text: &str) -> Result<Vec<u8>, String> {
@@ -152,8 +159,13 @@ fn encode<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
 fn encode_document(value: Value<'_>, format: Format, out: &mut Vec<u8>) -> Result<(), Fault> {
     // What is lost in a text is the rule's own doing.
     let mut losses = Losses::default();
-    let cannot =
-        |error: kyanite_formats::CannotHold| Fault::new(1, error.message).advise(error.advice);
+    let cannot = |error: kyanite_formats::CannotHold| {
+        let fault = Fault::new(1, error.message()).about(value);
+        match error.advice() {
+            Some(advice) => fault.advise(advice.clone().elsewhere()),
+            None => fault,
+        }
+    };
     let items = value.as_list().unwrap_or(std::slice::from_ref(&value));
     match format {
         Format::Json => json::write(value, Style::Compact, out),
@@ -167,9 +179,7 @@ fn encode_document(value: Value<'_>, format: Format, out: &mut Vec<u8>) -> Resul
         Format::Csv | Format::Tsv => {
             let mut writer = csv::Writer::new(csv::Settings::of(format, None), None, false);
             for item in items {
-                writer.row(*item, out, &mut losses).map_err(|error| {
-                    Fault::new(1, error.to_string()).about(*item).advise(error.advice())
-                })?;
+                writer.row(*item, out, &mut losses).map_err(cannot)?;
             }
             writer.finish(out);
         }

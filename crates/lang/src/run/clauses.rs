@@ -3,11 +3,12 @@
 use std::collections::{HashMap, VecDeque};
 use std::ops::{ControlFlow, Range};
 
-use kyanite_tree::Value;
+use kyanite_tree::{Code, Value};
 
+use super::failure::{failure, instead};
 use super::folded::Folded;
 use super::order::sort;
-use super::{Failure, Flow, Ran, Runner, group};
+use super::{Flow, Ran, Runner, group};
 use crate::plan::{Clause, ClauseKind, Expr, ForSource, Loop};
 
 /// Turns that are kept beside those that are wanted, before the rest goes.
@@ -186,7 +187,7 @@ impl<'a> Runner<'_, 'a> {
             Some(_) => None,
         };
         number.and_then(|number| u64::try_from(number).ok()).ok_or_else(|| {
-            Failure::new(expr.span, "a count is a whole number from 0 on").about(value)
+            failure(Code::ValueKind, expr.span, "a count is a whole number from 0 on").about(value)
         })
     }
 
@@ -343,9 +344,9 @@ impl<'a> Runner<'_, 'a> {
             Some(other) => {
                 let words = self.plan.rule.slice(expr.span);
                 let message = format!("for takes a list; `{words}` is {}", other.kind().phrase());
-                Err(Failure::new(expr.span, message)
-                    .about(Some(other))
-                    .advise(format!("write [{words}] for a list of that one value")))
+                Err(failure(Code::ValueKind, expr.span, message).about(Some(other)).advise(
+                    instead(expr.span, format!("[{words}]"), " for a list of that one value"),
+                ))
             }
         }
     }

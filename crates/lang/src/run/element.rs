@@ -1,8 +1,9 @@
 //! Steps into elements of XML: by name to child elements, by `@name` to an attribute.
 
-use kyanite_tree::{Element, Name, Value};
+use kyanite_tree::{Code, Element, Name, Value};
 
-use super::{Failure, Ran, Runner};
+use super::failure::failure;
+use super::{Ran, Runner};
 use crate::plan::{Step, StepKind};
 
 /// What a step into an element looks for.
@@ -78,8 +79,9 @@ impl<'a> Runner<'_, 'a> {
         node: Value<'a>,
     ) -> Ran<Option<Value<'a>>> {
         if let StepKind::Token(_) = step.kind {
-            let failure = Failure::new(step.span, "a JSON Pointer does not lead into XML");
-            return Err(failure.about(Some(node)).advise("write a path: $.root.child"));
+            let failed =
+                failure(Code::ValueKind, step.span, "a JSON Pointer does not lead into XML");
+            return Err(failed.about(Some(node)).advise("write a path: $.root.child"));
         }
         let found = self.in_element(step, element);
         if step.ranges && !found.is_empty() {
@@ -92,7 +94,7 @@ impl<'a> Runner<'_, 'a> {
                 let (text, parent) = (self.plan.rule.slice(step.span), element.name.qualified());
                 let message =
                     format!("<{parent}> has {} elements here, and one is meant", several.len());
-                Err(Failure::new(step.span, message)
+                Err(failure(Code::ValueSeveral, step.span, message)
                     .about(Some(several[1]))
                     .advise(format!("write {text}[*] for all, {text}[0] for the first")))
             }

@@ -4,9 +4,13 @@ use std::cmp::Ordering;
 use std::ops::ControlFlow;
 
 use kyanite_formats::record_view::View;
-use kyanite_tree::{Decimal, Kind as ValueKind, MapBuilder, Number, Origin, Value, equal, order};
+use kyanite_tree::{
+    Code, Decimal, Kind as ValueKind, MapBuilder, Number, Origin, Value, equal, order,
+};
 
-use super::{Failure, Ran, Runner};
+use super::failure::{Failure, failure, instead, number_failure};
+use super::{Ran, Runner};
+use crate::finding::first_of;
 use crate::functions::{self, Fault, Fold, FoldKind, Parameter, Run, Signature, Takes};
 use crate::plan::{Case, Entry, Expr, Item, Kind, Piece};
 use crate::syntax::ast::{Binary, Literal};
@@ -89,7 +93,11 @@ impl<'a> Runner<'_, 'a> {
             Kind::GroupFolded(slot, number) => return self.group_folded(*slot, *number),
             Kind::CallDef(def, arguments) => return self.call_def(expr, *def, arguments),
             Kind::Broken => {
-                return Err(Failure::new(expr.span, "this part of the rule was not checked"));
+                return Err(failure(
+                    Code::RuleSyntax,
+                    expr.span,
+                    "this part of the rule was not checked",
+                ));
             }
         }))
     }
@@ -121,7 +129,7 @@ impl<'a> Runner<'_, 'a> {
             Some(other) => {
                 let message =
                     format!("a condition must be true or false; this is {}", other.kind().phrase());
-                Err(Failure::new(expr.span, message)
+                Err(failure(Code::ValueKind, expr.span, message)
                     .about(Some(other))
                     .advise("compare it with =="))
             }
@@ -133,22 +141,24 @@ impl<'a> Runner<'_, 'a> {
         match self.value(expr)?.map(Value::simple) {
             Some(value @ Value::Number(_, number)) => number
                 .decimal()
-                .map_err(|error| Failure::number(expr.span, error).about(Some(value))),
+                .map_err(|error| number_failure(expr.span, error).about(Some(value))),
             Some(value @ Value::Untyped(_, text)) => Decimal::spelled(text).ok_or_else(|| {
                 let message = format!("the text {text:?} is not spelled like a number, and {why}");
-                Failure::new(expr.span, message).about(Some(value))
+                failure(Code::ValueKind, expr.span, message).about(Some(value))
             }),
             None => Err(self.missing(expr, None, why)),
             null @ Some(Value::Null(_)) => Err(self.missing(expr, null, why)),
             Some(other) => {
                 let words = self.plan.rule.slice(expr.span);
                 let message = format!("`{words}` is {}, and {why}", other.kind().phrase());
-                let failure = Failure::new(expr.span, message).about(Some(other));
+                let failed = failure(Code::ValueKind, expr.span, message).about(Some(other));
                 Err(match other.kind() {
-                    ValueKind::Text => {
-                        failure.advise(format!("write number({words}) for the number it spells"))
-                    }
-                    _ => failure,
+                    ValueKind::Text => failed.advise(instead(
+                        expr.span,
+                        format!("number({words})"),
+                        " for the number it spells",
+                    )),
+                    _ => failed,
                 })
             }
         }
@@ -179,7 +189,7 @@ impl<'a> Runner<'_, 'a> {
         };
         result.map_err(|error| {
             let at = self.value(right).ok().flatten();
-            Failure::number(expr.span, error).about(at)
+            number_failure(expr.span, error).about(at)
         })
     }
 
@@ -197,7 +207,7 @@ impl<'a> Runner<'_, 'a> {
                         let words = self.plan.rule.slice(expr.span);
                         let message =
                             format!("`{words}` is {}, which has no text", value.kind().phrase());
-                        Failure::new(expr.span, message)
+                        failure(Code::ValueKind, expr.span, message)
                             .about(Some(value))
                             .advise("use join(…) or encode(\"json\", …)")
                     })?,
@@ -261,16 +271,16 @@ impl<'a> Runner<'_, 'a> {
                 let message =
                     format!("the name of a member is a text; this is {}", other.kind().phrase());
                 let words = self.plan.rule.slice(name.span);
-                Err(Failure::new(name.span, message)
+                Err(failure(Code::ValueKind, name.span, message)
                     .about(Some(other))
-                    .advise(format!("write (text({words}))")))
+                    .advise(instead(name.span, format!("text({words})"), "")))
             }
         }
     }
 
-    fn not_spread(&mut self, spread: &'a Expr, value: Value<'a>, wanted: &str) -> Box<Failure> {
+    fn not_spread(&mut self, spread: &'a Expr, value: Value<'a>, wanted: &str) -> Failure {
         let message = format!("`...` copies {wanted} here; this is {}", value.kind().phrase());
-        Failure::new(spread.span, message).about(Some(value))
+        failure(Code::ValueKind, spread.span, message).about(Some(value))
     }
 
     fn case(&mut self, case: &'a Case) -> Ran<Option<Value<'a>>> {
@@ -304,7 +314,7 @@ impl<'a> Runner<'_, 'a> {
         let run = match (&signature.run, arguments) {
             (Run::Values(run), _) => run,
             (Run::Fold(kind), [argument]) => return self.fold(signature, *kind, argument),
-            _ => return Err(Failure::new(expr.span, "this call was not checked")),
+            _ => return Err(failure(Code::RuleSyntax, expr.span, "this call was not checked")),
         };
         let mut values = Vec::with_capacity(arguments.len());
         for (position, argument) in arguments.iter().enumerate() {
@@ -337,18 +347,18 @@ impl<'a> Runner<'_, 'a> {
         call: &'a Expr,
         arguments: &'a [Expr],
         given: Option<Value<'a>>,
-    ) -> Box<Failure> {
+    ) -> Failure {
         let argument = arguments.get(fault.argument);
         let span = argument.map_or(call.span, |argument| argument.span);
-        let mut failure = Failure::new(span, format!("{}(): {}", signature.name, fault.message));
-        failure.advice = fault.advice;
+        let message = format!("{}(): {}", signature.name, fault.message);
+        let failed = failure(fault.code, span, message).advise_opt(fault.advice);
         match (fault.origin.or(given.map(Value::origin)), argument) {
-            (Some(origin), _) => failure.at(origin),
+            (Some(origin), _) => failed.read_at(origin),
             (None, Some(argument)) => {
-                let nearest = self.missing(argument, None, "").origin;
-                failure.at(nearest)
+                let nearest = self.missing(argument, None, "").origin();
+                failed.read_at(nearest)
             }
-            (None, None) => failure,
+            (None, None) => failed,
         }
     }
 
@@ -432,7 +442,7 @@ impl<'a> Runner<'_, 'a> {
         position: usize,
         argument: &'a Expr,
         value: Option<Value<'a>>,
-    ) -> Box<Failure> {
+    ) -> Failure {
         let wanted = signature
             .parameter(position)
             .map(|parameter| parameter.takes.words())
@@ -443,22 +453,25 @@ impl<'a> Runner<'_, 'a> {
             null @ Some(Value::Null(_)) => self.missing(argument, null, &needs),
             Some(other) => {
                 let words = self.plan.rule.slice(argument.span);
-                let failure = Failure::new(
-                    argument.span,
-                    format!("`{words}` is {}, and {needs}", other.kind().phrase()),
-                )
-                .about(Some(other));
+                let message = format!("`{words}` is {}, and {needs}", other.kind().phrase());
+                let span = argument.span;
+                let failed = failure(Code::ValueKind, span, message).about(Some(other));
                 match (other.kind(), wanted.as_str()) {
                     (ValueKind::Text, "a number") => {
-                        failure.advise(format!("write number({words})"))
+                        failed.advise(instead(span, format!("number({words})"), ""))
                     }
                     (ValueKind::Number | ValueKind::Boolean, "a text") => {
-                        failure.advise(format!("write text({words})"))
+                        failed.advise(instead(span, format!("text({words})"), ""))
                     }
-                    (_, "a list") => {
-                        failure.advise(format!("write [{words}] for a list of that one value"))
+                    (ValueKind::List, "a map") => {
+                        failed.advise(instead(span, first_of(&words), " for the first item"))
                     }
-                    _ => failure,
+                    (_, "a list") => failed.advise(instead(
+                        span,
+                        format!("[{words}]"),
+                        " for a list of that one value",
+                    )),
+                    _ => failed,
                 }
             }
         }
@@ -475,7 +488,7 @@ impl<'a> Runner<'_, 'a> {
         if self.calls >= CALLS {
             let message =
                 format!("`{}` calls itself without end: {CALLS} calls are open", def.name);
-            return Err(Failure::new(expr.span, message)
+            return Err(failure(Code::ValueKind, expr.span, message)
                 .advise("give it a case in which it does not call itself"));
         }
         let frame = self.names.locals.len();

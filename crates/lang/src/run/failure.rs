@@ -1,57 +1,40 @@
 //! Where a rule failed on the data: both ends.
 
-use kyanite_tree::{DecimalError, Origin, Problem, Spot, Value};
+use kyanite_tree::{Advice, Code, DecimalError, Diagnostic, Locus, Origin, Place, Value};
 
 use super::Runner;
 use crate::finding::{RuleText, Span};
 use crate::plan::{Expr, Kind};
 
-/// A rule that failed: what is wrong, the place in the rule, and the value in the input.
-#[derive(Clone, PartialEq, Eq, Debug)]
-pub struct Failure {
-    /// One plain sentence.
-    pub message: String,
-    /// Where in the rule.
-    pub span: Span,
-    /// The value in the input, or the nearest that was there.
-    pub origin: Origin,
-    /// What to do.
-    pub advice: Option<String>,
+/// A rule that failed: what is wrong, the place in the rule, and the value in the input or the nearest that was there.
+pub type Failure = Diagnostic<Locus>;
+
+/// The failure of what stands at `span` of the rule.
+#[cold]
+pub(super) fn failure(code: Code, span: Span, message: impl Into<String>) -> Failure {
+    Diagnostic::error_at(code, Locus::Rule(span), message)
 }
 
-impl Failure {
-    pub(super) fn new(span: Span, message: impl Into<String>) -> Box<Self> {
-        Box::new(Self { message: message.into(), span, origin: Origin::NONE, advice: None })
-    }
+/// The failure of a computation with numbers.
+#[cold]
+pub(super) fn number_failure(span: Span, error: DecimalError) -> Failure {
+    failure(Code::ValueLimit, span, error.to_string())
+}
 
-    pub(super) fn at(mut self: Box<Self>, origin: Origin) -> Box<Self> {
-        self.origin = origin;
-        self
-    }
+/// An advice to write something in place of what stands at `span` of the rule.
+pub(super) fn instead(span: Span, text: impl Into<String>, why: &str) -> Advice<Locus> {
+    let text = text.into();
+    Advice::words(format!("write {text}{why}")).fix(Locus::Rule(span), text)
+}
 
-    pub(super) fn about(self: Box<Self>, value: Option<Value<'_>>) -> Box<Self> {
-        match value {
-            Some(value) => self.at(value.origin()),
-            None => self,
-        }
-    }
-
-    pub(super) fn advise(mut self: Box<Self>, advice: impl Into<String>) -> Box<Self> {
-        self.advice = Some(advice.into());
-        self
-    }
-
-    pub(super) fn number(span: Span, error: DecimalError) -> Box<Self> {
-        Self::new(span, error.to_string())
-    }
-
-    /// The failure as a message: the input first when its place is known, then the rule.
+impl RuleText {
+    /// A failure as a message: the input first when its place is known, then the rule.
     #[must_use]
-    pub fn problem(&self, rule: &RuleText, input: Option<Spot>) -> Problem {
-        Problem::error(self.message.clone())
-            .at_opt(input)
-            .at(rule.spot(self.span))
-            .advise_opt(self.advice.clone())
+    pub fn failed(&self, failure: Failure, input: Option<Place>) -> Diagnostic {
+        failure.resolve(|place| match place {
+            Locus::Rule(span) => Some(self.place(span)),
+            Locus::Input(_) => input.clone(),
+        })
     }
 }
 
@@ -63,18 +46,17 @@ impl<'a> Runner<'_, 'a> {
         expr: &'a Expr,
         null: Option<Value<'a>>,
         what: &str,
-    ) -> Box<Failure> {
+    ) -> Failure {
         let words = self.plan.rule.slice(expr.span);
         let is = if null.is_some() { "null" } else { "not there" };
         let origin = match null {
             Some(null) => null.origin(),
             None => self.nearest(expr),
         };
-        Failure::new(expr.span, format!("`{words}` is {is}, and {what}")).at(origin).advise(
-            format!(
-                "write {words} ?? … for a value in its place, or leave such items out with where"
-            ),
-        )
+        let message = format!("`{words}` is {is}, and {what}");
+        failure(Code::ValueMissing, expr.span, message).read_at(origin).advise(format!(
+            "write {words} ?? … for a value in its place, or leave such items out with where"
+        ))
     }
 
     /// The place of the last value that a path of names reaches.

@@ -3,10 +3,11 @@
 use std::collections::HashMap;
 use std::ops::Range;
 
-use kyanite_tree::{Key, Kind as ValueKind, Value};
+use kyanite_tree::{Code, Key, Kind as ValueKind, Value};
 
 use super::clauses::Turn;
-use super::{Failure, Ran, Runner};
+use super::failure::failure;
+use super::{Ran, Runner};
 use crate::plan::Expr;
 
 /// A group: the values of its keys, and its turns.
@@ -39,7 +40,7 @@ impl<'a> Runner<'_, 'a> {
                 let words = self.plan.rule.slice(key.span);
                 let message =
                     format!("`{words}` is {}, and groups go by single values", kind.phrase());
-                Err(Failure::new(key.span, message)
+                Err(failure(Code::ValueKind, key.span, message)
                     .about(value)
                     .advise("group by a member of it, or by encode(\"json\", …)"))
             }

@@ -2,10 +2,11 @@
 
 use std::cmp::Ordering;
 
-use kyanite_tree::Value;
+use kyanite_tree::{Code, Value};
 
+use super::Ran;
 use super::clauses::Turn;
-use super::{Failure, Ran};
+use super::failure::failure;
 use crate::plan::OrderKey;
 use crate::rank::{MIXED, Rank};
 
@@ -54,7 +55,7 @@ pub(super) fn rank<'a>(
     value: Option<Value<'a>>,
     first: Option<&Rank<'_>>,
 ) -> Ran<Option<Rank<'a>>> {
-    let failed = |message: String| Failure::new(key.value.span, message).about(value);
+    let failed = |message: String| failure(Code::ValueOrder, key.value.span, message).about(value);
     let Some(rank) = value.map(Rank::of).transpose().map_err(failed)?.flatten() else {
         return Ok(None);
     };

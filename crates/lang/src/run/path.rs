@@ -2,9 +2,10 @@
 
 use std::ops::ControlFlow;
 
-use kyanite_tree::{Member, Node, Value};
+use kyanite_tree::{Code, Member, Node, Value};
 
-use super::{Failure, Flow, Ran, Runner};
+use super::failure::failure;
+use super::{Flow, Ran, Runner};
 use crate::plan::{Filter, ManyPath, Nodes, OnePath, Selector, Start, Step, StepKind};
 use crate::pointer;
 
@@ -127,16 +128,18 @@ impl<'a> Runner<'_, 'a> {
                         let index = number.as_integer().ok_or_else(|| {
                             let message =
                                 format!("the index {} is no whole number", number.as_str());
-                            Failure::new(computed.span, message).about(key)
+                            failure(Code::ValueKind, computed.span, message).about(key)
                         })?;
                         item(node, index)
                     }
                     (_, Some(key)) => {
                         let (key_is, node_is) = (key.kind().phrase(), node.kind().phrase());
                         let message = format!("{key_is} cannot step into {node_is}");
-                        return Err(Failure::new(step.span, message).about(Some(node)).advise(
-                            "step with a text into a map, with a whole number into a list",
-                        ));
+                        return Err(failure(Code::ValueKind, step.span, message)
+                            .about(Some(node))
+                            .advise(
+                                "step with a text into a map, with a whole number into a list",
+                            ));
                     }
                 }
             }

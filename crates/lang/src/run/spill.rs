@@ -5,11 +5,12 @@ use std::collections::HashMap;
 use std::fs::File;
 use std::io::{self, BufReader, BufWriter, Read, Seek, Write};
 
-use kyanite_tree::{Arena, Key, Packed, Value, pack};
+use kyanite_tree::{Advice, Arena, Code, Key, Packed, Setting, Value, pack};
 
+use super::Ran;
 use super::clauses::Turn;
+use super::failure::{Failure, failure};
 use super::order::{order, ranks};
-use super::{Failure, Ran};
 use crate::finding::Span;
 use crate::plan::{ClauseKind, OrderKey};
 use crate::rank::Rank;
@@ -111,14 +112,18 @@ impl<'p> By<'p> {
         if let Self::Keys(keys) = self { keys } else { &[] }
     }
 
-    fn failed(self, error: &io::Error) -> Box<Failure> {
+    fn failed(self, error: &io::Error) -> Failure {
         let span = match self {
             Self::Keys(keys) => keys.first().map_or(Span::default(), |key| key.value.span),
             Self::Groups(_, span) => span,
         };
         let message = format!("the turns that wait here cannot go to a temporary file: {error}");
-        Failure::new(span, message)
-            .advise("make room there, name another folder in TMPDIR, or raise --memory")
+        failure(Code::OutputFailed, span, message).advise(
+            Advice::words("make room there, name another folder in ")
+                .setting(Setting::TemporaryFolder)
+                .then(", or raise ")
+                .setting(Setting::Memory),
+        )
     }
 }
 

@@ -6,9 +6,9 @@
 use std::cell::RefCell;
 use std::collections::{HashMap, HashSet};
 
-use kyanite_tree::{Kind, Problem, Severity, Value};
+use kyanite_tree::{Advice, Code, Diagnostic, Kind, Setting, Severity, Value, name_step, near};
 
-use crate::finding::{Span, near};
+use crate::finding::{Finding, Span};
 use crate::plan::{PathInfo, Plan, StepInfo};
 
 /// Misses that are looked at for each path; later ones are only counted.
@@ -41,8 +41,9 @@ struct PathWatch {
 struct Stop {
     step: usize,
     misses: u64,
-    /// What the misses met.
+    /// What the misses met: maps and elements, and at the names of how many of them was looked.
     maps: u64,
+    looked: u64,
     lists: u64,
     /// Items of those lists, all together.
     items: u64,
@@ -171,7 +172,7 @@ impl Watch {
         watch.asked = true;
         if !watch.selected && step >= watch.stop.step {
             let names = names.map(|name| (name.to_owned(), 1)).collect();
-            watch.stop = Stop { step, misses: 1, maps: 1, names, ..Stop::default() };
+            watch.stop = Stop { step, misses: 1, maps: 1, looked: 1, names, ..Stop::default() };
         }
     }
 
@@ -223,8 +224,8 @@ impl Watch {
     /// What is to be said at the end of a run: paths that selected nothing, name steps that met lists, and tests
     /// that never held.
     #[must_use]
-    pub fn report(&self, plan: &Plan) -> Vec<Problem> {
-        let mut problems = Vec::new();
+    pub fn report(&self, plan: &Plan) -> Vec<Diagnostic> {
+        let mut findings: Vec<Finding> = Vec::new();
         // What has been explained: spans in the rule, and paths as far as they got.
         let (mut spans, mut prefixes): (Vec<Span>, Vec<String>) = (Vec::new(), Vec::new());
         let holds_explained = |spans: &[Span], test: Span| {
@@ -242,15 +243,15 @@ impl Watch {
                     spans.push(info.span);
                     continue;
                 }
-                let problem = self.explain(watch, info, plan);
+                let finding = self.explain(watch, info, plan);
                 // A note is seldom seen, so it explains nothing for others.
-                if problem.severity == Severity::Warning {
+                if finding.severity() == Severity::Warning {
                     spans.push(info.span);
                     prefixes.push(prefix);
                 }
-                problems.push(problem);
+                findings.push(finding);
             } else if watch.lists > 0 {
-                problems.extend(met_lists(watch, info, plan));
+                findings.extend(met_lists(watch, info));
             }
         }
         for (watch, info) in self.tests.iter().zip(&plan.tests) {
@@ -261,35 +262,42 @@ impl Watch {
             {
                 let message =
                     format!("this `where` held for none of {}", counted(watch.seen, "turn"));
-                problems.push(Problem::warning(message).at(plan.rule.spot(info.span)));
+                findings.push(Finding::warning_at(Code::WhereEmpty, info.span, message));
             }
         }
-        problems.extend(self.notes.borrow().iter().map(|(message, count)| {
+        findings.extend(self.notes.borrow().iter().map(|(message, count)| {
             let often = if *count == 1 { String::new() } else { format!(" ({count} times)") };
-            Problem::warning(format!("{message}{often}"))
+            Finding::warning(Code::RaisedNote, format!("{message}{often}"))
         }));
-        problems
+        findings.into_iter().map(|finding| plan.rule.diagnostic(finding)).collect()
     }
 
     /// Why a path selected nothing.
-    fn explain(&self, watch: &PathWatch, info: &PathInfo, plan: &Plan) -> Problem {
+    fn explain(&self, watch: &PathWatch, info: &PathInfo, plan: &Plan) -> Finding {
         let Stop { step, .. } = watch.stop;
         let prefix = info.prefix(step);
         let Some(stopped) = info.steps.get(step) else {
-            return Problem::warning(format!("`{prefix}` selected nothing"))
-                .at(plan.rule.spot(info.span));
+            let message = format!("`{prefix}` selected nothing");
+            return Finding::warning_at(Code::PathEmpty, info.span, message);
         };
         let near = watch.stop.near_names(stopped);
-        let (message, advice) = self.reason(&watch.stop, stopped, &prefix);
-        let mut problem = Problem::warning(message).at(plan.rule.spot(stopped.span));
-        if info.may_be_absent && near.is_none() && watch.stop.lists == 0 {
-            problem.severity = Severity::Note;
-        }
-        problem.advice = advice.or(near).or_else(|| watch.stop.some_names(stopped));
-        problem
+        let (message, advice) = self.reason(&watch.stop, stopped, info, &prefix, plan);
+        let is_asked = info.may_be_absent && near.is_none() && watch.stop.lists == 0;
+        let others = || near.or_else(|| watch.stop.some_names(stopped).map(Advice::words));
+        let severity = if is_asked { Severity::Note } else { Severity::Warning };
+        Finding::warning_at(Code::PathEmpty, stopped.span, message)
+            .with_severity(severity)
+            .advise_opt(advice.or_else(others))
     }
 
-    fn reason(&self, stop: &Stop, step: &StepInfo, prefix: &str) -> (String, Option<String>) {
+    fn reason(
+        &self,
+        stop: &Stop,
+        step: &StepInfo,
+        info: &PathInfo,
+        prefix: &str,
+        plan: &Plan,
+    ) -> (String, Option<Advice<Span>>) {
         let text = step.text.trim_start_matches('.');
         if let Some(test) = step.test
             && self.tests[test].seen > 0
@@ -303,7 +311,7 @@ impl Watch {
             return match &step.name {
                 Some(_) => (
                     format!("no `{text}` at {prefix}: it is {items}, and a name steps into maps"),
-                    Some(format!("write {prefix}[*]{}", step.text)),
+                    Some(info.within_items(step, prefix)),
                 ),
                 None => (format!("`{text}` selected nothing at {prefix}, which is {items}"), None),
             };
@@ -313,9 +321,9 @@ impl Watch {
         {
             let advice = stop.json_text.then(|| {
                 if prefix == "$" {
-                    "the document is one text that holds JSON: say --unwrap".to_owned()
+                    ("the document is one text that holds JSON: say ", Setting::Unwrap).into()
                 } else {
-                    format!("it holds JSON: write decode(\"json\", {prefix}){}", step.text)
+                    info.decoded(stop.step, &plan.rule)
                 }
             });
             return (format!("no `{text}` at {prefix}: it is {kind}"), advice);
@@ -340,6 +348,7 @@ impl PathWatch {
         }
         own.misses += other.misses;
         own.maps += other.maps;
+        own.looked += other.looked;
         own.lists += other.lists;
         own.items += other.items;
         own.others = own.others.or(other.others);
@@ -364,6 +373,7 @@ impl Stop {
                 if self.misses > LOOKED_AT {
                     return;
                 }
+                self.looked += 1;
                 for member in map.members() {
                     if let Some(count) = self.names.get_mut(member.name) {
                         *count += 1;
@@ -377,6 +387,7 @@ impl Stop {
                 if self.misses > LOOKED_AT {
                     return;
                 }
+                self.looked += 1;
                 let children = element.children().filter_map(Value::as_element);
                 let names = children.map(|child| child.name.local().to_owned());
                 let attributes = element.attributes.iter().map(|a| format!("@{}", a.name.local()));
@@ -399,16 +410,18 @@ impl Stop {
     }
 
     /// The names that were there and are near, with how often.
-    fn near_names(&self, step: &StepInfo) -> Option<String> {
-        let looked = self.maps.min(LOOKED_AT);
+    fn near_names(&self, step: &StepInfo) -> Option<Advice<Span>> {
+        let looked = self.looked;
         let among =
-            if self.maps > LOOKED_AT { format!("the first {looked}") } else { looked.to_string() };
+            if self.maps > looked { format!("{looked} looked at") } else { looked.to_string() };
         let near = near(step.name.as_deref()?, self.names.keys().map(String::as_str));
+        let first = *near.first()?;
         let near: Vec<String> = near
             .iter()
             .map(|near| format!("{near}, in {} of {among}", self.names[*near]))
             .collect();
-        (!near.is_empty()).then(|| format!("near: {}", near.join("; ")))
+        let advice = Advice::words(format!("near: {}", near.join("; ")));
+        Some(advice.fix(step.span, name_step(first)))
     }
 
     /// Some of the names that were there, the most frequent first.
@@ -428,13 +441,14 @@ impl Stop {
 }
 
 /// A name step that selected something elsewhere, but met lists as well.
-fn met_lists(watch: &PathWatch, info: &PathInfo, plan: &Plan) -> Option<Problem> {
+fn met_lists(watch: &PathWatch, info: &PathInfo) -> Option<Finding> {
     let step = info.steps.get(watch.list_step)?;
     let (prefix, text) = (info.prefix(watch.list_step), &step.text);
     let often = if watch.lists == 1 { "once".into() } else { format!("{} times", watch.lists) };
     let message = format!("`{text}` met a list under {prefix} {often} and selected nothing there");
-    let problem = Problem::warning(message).at(plan.rule.spot(step.span));
-    Some(problem.advise(format!("write [*]{text} to step into the items")))
+    let finding = Finding::warning_at(Code::PathList, step.span, message);
+    let advice = Advice::words(format!("write [*]{text} to step into the items"));
+    Some(finding.advise(advice.fix(step.span, format!("[*]{text}"))))
 }
 
 fn counted(count: u64, what: &str) -> String {

@@ -1,6 +1,8 @@
 //! Clauses: `for`, `let`, `where`, `group by`, `order by`, `carry`, `skip`, `first`, `window`, and the `return` that ends
 //! them.
 
+use kyanite_tree::Code;
+
 use super::ast::{Binding, Clause, ClauseKind, Expr, ExprKind, Literal, Loop, OrderKey};
 use super::lexer::Token;
 use super::parser::{CLAUSE_WORDS, Parsed, Parser};
@@ -42,7 +44,11 @@ impl Parser<'_> {
             && self.findings.is_empty()
             && let Some(clause) = clauses.iter().find(|c| !matches!(c.kind, ClauseKind::Let(..)))
         {
-            return Err(Finding::error(clause.span, "this clause has no `for` before it"));
+            return Err(Finding::error_at(
+                Code::RuleSyntax,
+                clause.span,
+                "this clause has no `for` before it",
+            ));
         }
         self.clauses.push(self.next.span.start);
         self.advance()?;
@@ -140,8 +146,12 @@ impl Parser<'_> {
             } else {
                 let value = self.whole()?;
                 let Some(name) = value.own_name() else {
-                    return Err(Finding::error(span.to(value.span), "this key has no name")
-                        .advise("write name = … before it"));
+                    return Err(Finding::error_at(
+                        Code::RuleSyntax,
+                        span.to(value.span),
+                        "this key has no name",
+                    )
+                    .advise("write name = … before it"));
                 };
                 let name = Binding { name: name.to_owned(), span: value.span };
                 keys.push((name, value));
@@ -162,7 +172,7 @@ impl Parser<'_> {
     /// Notes a finding and goes on at the next line that begins with a clause word, with a clause in place of the
     /// broken one; without such a line the finding ends the parsing.
     fn recover(&mut self, finding: Finding) -> Parsed<Clause> {
-        let span = finding.span;
+        let span = finding.places().first().copied().unwrap_or_default();
         self.ends_with_line = false;
         if !self.skip_to_line(CLAUSE_WORDS) {
             return Err(finding);

@@ -4,6 +4,7 @@
 //! fit in a line is broken at its clauses or brackets. Comments stay where they are. A text that is laid out stays as it
 //! is when it is laid out again.
 
+use kyanite_tree::Code;
 use std::ops::Range;
 
 use super::lexer::{Lexer, Token};
@@ -194,7 +195,11 @@ fn template_end(lexer: &mut Lexer<'_>, start: usize, from: usize, quote: char) -
                 Token::Symbol("}") if depth == 0 => break lexeme.span.end,
                 Token::Symbol("}") => depth -= 1,
                 Token::End => {
-                    return Err(Finding::error(lexeme.span, "this f-text is not closed"));
+                    return Err(Finding::error_at(
+                        Code::RuleSyntax,
+                        lexeme.span,
+                        "this f-text is not closed",
+                    ));
                 }
                 _ => {}
             }

@@ -1,9 +1,11 @@
 //! A whole rule: its header items, and its body.
 
+use kyanite_tree::Code;
+
 use super::ast::{Binding, Clause, ClauseKind, Expr, ExprKind, HeaderItem, Loop, ParamType, Rule};
 use super::lexer::Token;
 use super::parser::{Parsed, Parser};
-use crate::finding::{Finding, near_words};
+use crate::finding::{Finding, near_advice};
 
 /// What a header item may begin a line with; for going on after an error.
 const ITEM_WORDS: [&str; 9] =
@@ -120,9 +122,14 @@ impl Parser<'_> {
             };
             let Some((_, known)) = ParamType::ALL.iter().find(|(name, _)| name == word) else {
                 let types = ParamType::ALL.map(|(name, _)| name);
-                let advice = near_words(word, types)
-                    .unwrap_or_else(|| format!("types are {}", types.join(", ")));
-                return Err(Finding::error(span, format!("`{word}` is no type")).advise(advice));
+                let advice = near_advice(span, word, types)
+                    .unwrap_or_else(|| format!("types are {}", types.join(", ")).into());
+                return Err(Finding::error_at(
+                    Code::RuleSyntax,
+                    span,
+                    format!("`{word}` is no type"),
+                )
+                .advise(advice));
             };
             of = *known;
             self.advance()?;
@@ -164,8 +171,12 @@ impl Parser<'_> {
                 }
                 _ => {
                     let span = start.to(self.next.span);
-                    return Err(Finding::error(span, "a library has defs, and nothing else")
-                        .advise("put the rest into the rule that uses it"));
+                    return Err(Finding::error_at(
+                        Code::RuleSyntax,
+                        span,
+                        "a library has defs, and nothing else",
+                    )
+                    .advise("put the rest into the rule that uses it"));
                 }
             }
         }
@@ -211,7 +222,9 @@ impl Parser<'_> {
             let parameter = self.binding("the parameter")?;
             if let Some(first) = parameters.iter().find(|known| known.name == parameter.name) {
                 let message = format!("the parameter `{}` is written twice", parameter.name);
-                return Err(Finding::error(parameter.span, message).and_at(first.span));
+                return Err(
+                    Finding::error_at(Code::RuleSyntax, parameter.span, message).at(first.span)
+                );
             }
             parameters.push(parameter);
             if !self.take(",")? && !self.at_symbol(")") {
@@ -308,7 +321,7 @@ mod tests {
             let findings = parse(rule).expect_err(rule);
             let first = &findings[0];
             assert_eq!(
-                (first.message.as_str(), first.span.start, first.span.end),
+                (first.message(), first.places()[0].start, first.places()[0].end),
                 (message, start, end),
                 "{rule}"
             );
@@ -319,7 +332,8 @@ mod tests {
     fn goes_on_after_a_finding() {
         let rule =
             "param p: txt\nlet a = $.\nfor x in $[a]\nwhere x >\nlet y = $.leg-from\nreturn x y";
-        let places: Vec<_> = parse(rule).unwrap_err().into_iter().map(|f| f.span.start).collect();
+        let places: Vec<_> =
+            parse(rule).unwrap_err().into_iter().map(|f| f.places()[0].start).collect();
         assert_eq!(places, [9, 24, 35, 48, 58, 76]);
     }
 

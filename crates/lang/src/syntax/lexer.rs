@@ -1,7 +1,9 @@
 //! From characters to tokens.
 
+use kyanite_tree::Code;
+
 use super::text::{self, TextEnd};
-use crate::finding::{Finding, Span};
+use crate::finding::{Finding, Span, instead};
 
 /// A token of the rule language.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -146,10 +148,16 @@ impl<'s> Lexer<'s> {
         let span = Span::new(start, self.at);
         match first {
             '=' => Ok(Token::Symbol("=")),
-            '&' => Err(Finding::error(span, "a single `&` means nothing").advise("write &&")),
-            '|' => Err(Finding::error(span, "a single `|` means nothing").advise("write ||")),
-            other => Err(Finding::error(span, format!("`{other}` means nothing here"))
-                .advise("put text in quotes, and member names like this in ['…']")),
+            '&' => Err(Finding::error_at(Code::RuleSyntax, span, "a single `&` means nothing")
+                .advise(instead(span, "&&", ""))),
+            '|' => Err(Finding::error_at(Code::RuleSyntax, span, "a single `|` means nothing")
+                .advise(instead(span, "||", ""))),
+            other => Err(Finding::error_at(
+                Code::RuleSyntax,
+                span,
+                format!("`{other}` means nothing here"),
+            )
+            .advise("put text in quotes, and member names like this in ['…']")),
         }
     }
 
@@ -183,9 +191,8 @@ impl<'s> Lexer<'s> {
             } else {
                 "this is neither number nor name"
             };
-            return Err(
-                Finding::error(Span::new(start, end), why).advise("put codes in quotes: \"0700\"")
-            );
+            return Err(Finding::error_at(Code::RuleSyntax, Span::new(start, end), why)
+                .advise("put codes in quotes: \"0700\""));
         }
         Ok(Token::Number(self.source[start..at].to_owned()))
     }

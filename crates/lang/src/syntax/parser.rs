@@ -2,9 +2,11 @@
 //!
 //! `||`; `&&`; comparisons (no chains); `+ -`; `* / %`; unary `! -`; `??`; segments and calls.
 
+use kyanite_tree::{Advice, Code};
+
 use super::ast::{Binary, Expr, ExprKind, Literal, Unary};
 use super::lexer::{Lexeme, Lexer, Token, begins_name, continues_name};
-use crate::finding::{Finding, Span, near_words};
+use crate::finding::{Finding, Span, instead, near_advice};
 use crate::words;
 
 /// What a parsing function gives: the thing, or the first finding that kept it from being one.
@@ -19,6 +21,10 @@ pub(crate) const RESERVED: [&str; 15] = [
 /// The words that clauses begin with, and `return`.
 pub(crate) const CLAUSE_WORDS: [&str; 10] =
     ["for", "let", "where", "group", "order", "carry", "skip", "first", "window", "return"];
+
+/// What to say where a clause is missing.
+const CLAUSES: &str =
+    "clauses are for, let, where, group by, order by, carry, skip, first, window, return";
 
 /// How deep expressions may nest.
 const DEPTH: usize = 200;
@@ -126,7 +132,7 @@ impl<'s> Parser<'s> {
             Token::End => Span::new(self.last_end, self.last_end + 1),
             _ => self.next.span,
         };
-        Finding::error(span, message)
+        Finding::error_at(Code::RuleSyntax, span, message)
     }
 
     /// The next token in words.
@@ -193,13 +199,18 @@ impl<'s> Parser<'s> {
         const SYMBOLS: [&str; 6] = ["==", "!=", "<=", ">=", "<", ">"];
         let left = self.additive()?;
         if self.at_symbol("=") && !self.ends_with_line {
-            return Err(self.unexpected("a single `=` compares nothing").advise("write =="));
+            let compares = instead(self.next.span, "==", "");
+            return Err(self.unexpected("a single `=` compares nothing").advise(compares));
         }
         self.refuse_foreign_symbol()?;
         let Some(operator) = self.operator(&SYMBOLS)? else { return Ok(left) };
         if let ExprKind::Unary(Unary::Not, _) = left.kind {
-            return Err(Finding::error(left.span, "`!` binds tighter than a comparison")
-                .advise(format!("write !(… {} …)", operator.symbol())));
+            return Err(Finding::error_at(
+                Code::RuleSyntax,
+                left.span,
+                "`!` binds tighter than a comparison",
+            )
+            .advise(format!("write !(… {} …)", operator.symbol())));
         }
         let right = self.additive()?;
         if SYMBOLS.iter().any(|symbol| self.at_symbol(symbol)) {
@@ -256,7 +267,8 @@ impl<'s> Parser<'s> {
         match words::instead_of_symbol(text) {
             Some((symbol, advice)) => {
                 let span = Span::new(at, at + symbol.len());
-                Err(Finding::error(span, format!("`{symbol}` means nothing")).advise(advice))
+                Err(Finding::error_at(Code::RuleSyntax, span, format!("`{symbol}` means nothing"))
+                    .advise(fixed(span, advice)))
             }
             None => Ok(()),
         }
@@ -270,7 +282,7 @@ impl<'s> Parser<'s> {
         if let Token::Name(name) = &self.next.token
             && let Some(advice) = instead(name)
         {
-            return finding.advise(advice);
+            return finding.advise(fixed(self.next.span, advice));
         }
         let source = self.lexer.source().get(..self.last_end).unwrap_or_default();
         let before = source.rfind(|c| !continues_name(c)).map_or(0, |at| at + 1);
@@ -281,7 +293,7 @@ impl<'s> Parser<'s> {
             Some(advice) => {
                 let span = Span::new(before, self.last_end);
                 let message = format!("`{}` is no word of the language", &source[before..]);
-                Finding::error(span, message).advise(advice)
+                Finding::error_at(Code::RuleSyntax, span, message).advise(fixed(span, advice))
             }
             None => finding,
         }
@@ -302,9 +314,12 @@ impl<'s> Parser<'s> {
             .rfind(|c| !continues_name(c))
             .map_or(0, |at| at + source[at..].chars().next().map_or(0, char::len_utf8));
         let name = &source[start..end];
-        Err(Finding::error(Span::new(start, end), "a minus touches names on both sides").advise(
-            format!("write ['{name}'] for a member of that name, or blanks around the minus"),
-        ))
+        Err(Finding::error_at(
+            Code::RuleSyntax,
+            Span::new(start, end),
+            "a minus touches names on both sides",
+        )
+        .advise(format!("write ['{name}'] for a member of that name, or blanks around the minus")))
     }
 
     fn unary(&mut self) -> Parsed<Expr> {
@@ -342,8 +357,12 @@ impl<'s> Parser<'s> {
             if negative {
                 let span = start.to(right.span);
                 let ExprKind::Literal(Literal::Number(number)) = right.kind else {
-                    return Err(Finding::error(span, "`??` binds tighter than a minus")
-                        .advise("put parentheses around it: a ?? (-b)"));
+                    return Err(Finding::error_at(
+                        Code::RuleSyntax,
+                        span,
+                        "`??` binds tighter than a minus",
+                    )
+                    .advise("put parentheses around it: a ?? (-b)"));
                 };
                 right =
                     Expr { kind: ExprKind::Literal(Literal::Number(format!("-{number}"))), span };
@@ -377,10 +396,11 @@ impl<'s> Parser<'s> {
         let words = self.next_words();
         let finding = self.misplaced(&format!("{words} does not continue this rule"));
         match &self.next.token {
-            _ if finding.advice.is_some() => finding,
-            Token::Name(name) => finding.advise_opt(near_words(name, CLAUSE_WORDS).or_else(|| {
-                Some("clauses are for, let, where, group by, order by, carry, skip, first, window, return".into())
-            })),
+            _ if finding.advice().is_some() => finding,
+            Token::Name(name) => {
+                let near = near_advice(self.next.span, name, CLAUSE_WORDS);
+                finding.advise(near.unwrap_or_else(|| CLAUSES.into()))
+            }
             _ => finding,
         }
     }
@@ -389,4 +409,14 @@ impl<'s> Parser<'s> {
 fn binary(operator: Binary, left: Expr, right: Expr) -> Expr {
     let span = left.span.to(right.span);
     Expr { kind: ExprKind::Binary(operator, Box::new(left), Box::new(right)), span }
+}
+
+/// An advice from the list of words: where it says just what to write, that can be typed.
+fn fixed(span: Span, advice: &'static str) -> Advice<Span> {
+    let written =
+        advice.strip_prefix("write ").map(|text| text.split(" for ").next().unwrap_or(text));
+    match written.filter(|text| !text.contains([' ', ',', '…'])) {
+        Some(text) => Advice::words(advice).fix(span, text),
+        None => advice.into(),
+    }
 }

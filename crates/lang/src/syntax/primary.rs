@@ -1,5 +1,7 @@
 //! What operators stand between: literals, constructors, calls, `case`, and the starts of paths.
 
+use kyanite_tree::Code;
+
 use super::ast::{
     Binding, Call, Case, Entry, Expr, ExprKind, If, Item, Literal, Path, Piece, Selector, Start,
 };
@@ -132,11 +134,12 @@ impl Parser<'_> {
         for entry in &entries {
             let Entry::Named { name, name_span, .. } = entry else { continue };
             if let Some((_, first)) = names.iter().find(|(known, _)| known == name) {
-                return Err(Finding::error(
+                return Err(Finding::error_at(
+                    Code::RuleSyntax,
                     *name_span,
                     format!("the member `{name}` is written twice"),
                 )
-                .and_at(*first)
+                .at(*first)
                 .advise("take one of them away"));
             }
             names.push((name, *name_span));
@@ -180,7 +183,8 @@ impl Parser<'_> {
         {
             return Ok(Entry::Named { name: name.to_owned(), name_span: value.span, value });
         }
-        Err(Finding::error(value.span, "this member has no name").advise("write name: before it"))
+        Err(Finding::error_at(Code::RuleSyntax, value.span, "this member has no name")
+            .advise("write name: before it"))
     }
 
     fn template(&mut self, quote: char) -> Parsed<ExprKind> {
@@ -217,7 +221,8 @@ impl Parser<'_> {
                 waits.push(self.whole()?);
             }
             if subject.is_none() && waits.len() > 1 {
-                return Err(Finding::error(
+                return Err(Finding::error_at(
+                    Code::RuleSyntax,
                     waits[1].span,
                     "a `case` without a value has one condition a branch",
                 )

@@ -1,9 +1,11 @@
 //! The segments of a path (RFC 9535 sections 2.3 and 2.5), with the rule language's computed steps.
 
+use kyanite_tree::{Advice, Code};
+
 use super::ast::{Segment, Selector};
-use super::lexer::Token;
+use super::lexer::{Token, continues_name};
 use super::parser::{Parsed, Parser};
-use crate::finding::{Finding, Span};
+use crate::finding::{Finding, Span, instead};
 
 /// The largest integer that an index or slice may have (RFC 9535 section 2.1, I-JSON's exact range).
 const LARGEST_INTEGER: i64 = (1 << 53) - 1;
@@ -68,12 +70,19 @@ impl Parser<'_> {
             Token::Symbol("[") => {
                 Err(self.unexpected("a bracket stands after `.`").advise("leave the dot out"))
             }
-            Token::Number(number) => Err(self
-                .unexpected("a number stands after a dot")
-                .advise(format!("write [{number}] for an item, ['{number}'] for a member"))),
-            Token::Text(text) => Err(self
-                .unexpected("a text stands after a dot")
-                .advise(format!("write ['{text}'] without the dot"))),
+            Token::Number(number) => {
+                Err(self.unexpected("a number stands after a dot").advise(instead(
+                    Span::new(self.last_end - 1, self.next.span.end),
+                    format!("[{number}]"),
+                    &format!(" for an item, ['{number}'] for a member"),
+                )))
+            }
+            Token::Text(text) => Err(self.unexpected("a text stands after a dot").advise(instead(
+                Span::new(self.last_end - 1, self.next.span.end),
+                format!("['{text}']"),
+                " without the dot",
+            ))),
+            Token::Symbol("$") if !self.next.after_blank => Err(self.dollar_name(descendant)),
             _ => Err(self.unexpected(&format!(
                 "a name is missing between `{dots}` and {}",
                 self.next_words()
@@ -81,12 +90,32 @@ impl Parser<'_> {
         }
     }
 
+    /// Names that begin with a dollar sign, as those of JSON Schema do, stand in brackets.
+    fn dollar_name(&self, descendant: bool) -> Finding {
+        let start = self.next.span.start;
+        let source = self.lexer.source();
+        let length = source[start + 1..].find(|c| !continues_name(c));
+        let end = length.map_or(source.len(), |length| start + 1 + length);
+        let name = &source[start..end];
+        let dots = if descendant { ".." } else { "" };
+        let span = Span::new(start, end);
+        let text = format!("{dots}['{name}']");
+        let advice =
+            instead(Span::new(self.last_end - if descendant { 2 } else { 1 }, end), text, "");
+        Finding::error_at(Code::RuleSyntax, span, format!("`{name}` cannot stand behind a dot"))
+            .advise(advice)
+    }
+
     fn brackets(&mut self) -> Parsed<Vec<Selector>> {
         let open = self.advance()?.span;
         self.inside(|parser| {
             if parser.at_symbol("]") {
-                return Err(Finding::error(open.to(parser.next.span), "these brackets are empty")
-                    .advise("write [*] for all items, [0] for the first"));
+                return Err(Finding::error_at(
+                    Code::RuleSyntax,
+                    open.to(parser.next.span),
+                    "these brackets are empty",
+                )
+                .advise("write [*] for all items, [0] for the first"));
             }
             let mut selectors = Vec::new();
             loop {
@@ -100,13 +129,14 @@ impl Parser<'_> {
                         parser.misplaced(&format!("a comma or `]` is missing before {words}"));
                     let close =
                         format!("close the bracket opened at column {}", parser.column(open));
-                    let has_advice = finding.advice.is_some();
+                    let has_advice = finding.advice().is_some();
                     return Err(if has_advice { finding } else { finding.advise(close) });
                 }
             }
             let computed = selectors.iter().any(|s| matches!(s, Selector::Computed(_)));
             if computed && selectors.len() > 1 {
-                return Err(Finding::error(
+                return Err(Finding::error_at(
+                    Code::RuleSyntax,
                     parser.span_from(open.start),
                     "a computed step stands alone in its brackets",
                 ));
@@ -142,9 +172,12 @@ impl Parser<'_> {
             }
             Token::Symbol("-" | ":") | Token::Number(_) => self.index_or_slice(),
             Token::Name(name) => {
-                let advice =
-                    format!("write ['{name}'] for the member, [({name})] for a computed step");
-                Err(self.unexpected("a name in brackets needs quotes").advise(advice))
+                let why = format!(" for the member, [({name})] for a computed step");
+                let text = format!("'{name}'");
+                let advice = Advice::words(format!("write [{text}]{why}"));
+                Err(self
+                    .unexpected("a name in brackets needs quotes")
+                    .advise(advice.fix(self.next.span, text)))
             }
             _ => {
                 Err(self.unexpected(&format!("a selector is missing before {}", self.next_words())))
@@ -180,10 +213,16 @@ impl Parser<'_> {
         let number = number.clone();
         let span = start.to(self.next.span);
         if negative && self.next.after_blank {
-            return Err(Finding::error(span, "a blank stands inside a number"));
+            return Err(Finding::error_at(
+                Code::RuleSyntax,
+                span,
+                "a blank stands inside a number",
+            ));
         }
         self.advance()?;
-        parse_integer(negative, &number).map(Some).map_err(|message| Finding::error(span, message))
+        parse_integer(negative, &number)
+            .map(Some)
+            .map_err(|message| Finding::error_at(Code::RuleSyntax, span, message))
     }
 }
 

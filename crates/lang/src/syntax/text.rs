@@ -1,5 +1,7 @@
 //! Quoted texts, with the escapes of RFC 9535 section 2.3.1.1.
 
+use kyanite_tree::Code;
+
 use crate::finding::{Finding, Span};
 
 /// How a piece of quoted text ended.
@@ -33,7 +35,8 @@ pub(crate) fn decode(
             }
             '{' if braces => return Ok((text, TextEnd::Brace, at + 1)),
             '}' if braces => {
-                return Err(Finding::error(
+                return Err(Finding::error_at(
+                    Code::RuleSyntax,
                     Span::new(at, at + 1),
                     "a `}` stands alone in this f-text",
                 )
@@ -42,7 +45,8 @@ pub(crate) fn decode(
             '\\' => at = escape(source, at, quote, &mut text)?,
             '\n' | '\r' => return Err(unclosed(opened, quote)),
             control if control < ' ' => {
-                return Err(Finding::error(
+                return Err(Finding::error_at(
+                    Code::RuleSyntax,
                     Span::new(at, at + 1),
                     format!("the control character U+{:04X} stands in a text", control as u32),
                 )
@@ -57,8 +61,12 @@ pub(crate) fn decode(
 }
 
 fn unclosed(opened: usize, quote: char) -> Finding {
-    Finding::error(Span::new(opened, opened + 1), "this text is not closed on its line")
-        .advise(format!("close it with {quote}, and write a line end inside as \\n"))
+    Finding::error_at(
+        Code::RuleSyntax,
+        Span::new(opened, opened + 1),
+        "this text is not closed on its line",
+    )
+    .advise(format!("close it with {quote}, and write a line end inside as \\n"))
 }
 
 fn escape(source: &str, at: usize, quote: char, text: &mut String) -> Result<usize, Finding> {
@@ -78,10 +86,12 @@ fn escape(source: &str, at: usize, quote: char, text: &mut String) -> Result<usi
         }
         _ => {
             let end = at + 1 + letter.map_or(0, char::len_utf8);
-            return Err(Finding::error(Span::new(at, end), "this backslash begins no escape")
-                .advise(format!(
-                    "the escapes are \\{quote} \\\\ \\/ \\b \\f \\n \\r \\t \\uXXXX"
-                )));
+            return Err(Finding::error_at(
+                Code::RuleSyntax,
+                Span::new(at, end),
+                "this backslash begins no escape",
+            )
+            .advise(format!("the escapes are \\{quote} \\\\ \\/ \\b \\f \\n \\r \\t \\uXXXX")));
         }
     };
     text.push(plain);
@@ -99,7 +109,7 @@ fn unicode(source: &str, at: usize) -> Result<(char, usize), Finding> {
     let bad = |message: &str| {
         let end =
             source[at..].char_indices().nth(6).map_or(source.len(), |(length, _)| at + length);
-        Finding::error(Span::new(at, end), message)
+        Finding::error_at(Code::RuleSyntax, Span::new(at, end), message)
             .advise("write \\uXXXX with four hex digits, or both halves of a surrogate pair")
     };
     let first = digits(at + 2).ok_or_else(|| bad("four hex digits are missing after \\u"))?;

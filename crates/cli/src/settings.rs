@@ -1,0 +1,46 @@
+//! How what an advice speaks of is set on the command line.
+
+use kyanite_tree::{Advice, AdvicePart, Setting};
+
+/// The option that sets it, with its value: `--from jsonl`.
+pub fn option(setting: &Setting) -> String {
+    match setting {
+        Setting::Lenient => "--lenient".into(),
+        Setting::Repairs => "--repairs".into(),
+        Setting::From(None) => "--from".into(),
+        Setting::From(Some(format)) => format!("--from {format}"),
+        Setting::To(None) => "--to".into(),
+        Setting::To(Some(format)) => format!("--to {format}"),
+        Setting::Encoding => "--encoding NAME".into(),
+        Setting::Depth => "--depth N".into(),
+        Setting::Expansion => "--expansion SIZE".into(),
+        Setting::Aliases => "--aliases N".into(),
+        Setting::SizeLimit => "--size-limit SIZE".into(),
+        Setting::Memory => "--memory SIZE".into(),
+        Setting::TemporaryFolder => "TMPDIR".into(),
+        Setting::Timeout => "--timeout SECONDS".into(),
+        Setting::Header => "--header".into(),
+        Setting::Unwrap => "--unwrap".into(),
+        Setting::Gather => "--gather".into(),
+        Setting::Flatten => "--flatten".into(),
+        Setting::Columns => "--columns".into(),
+        Setting::Paths => "--paths".into(),
+        Setting::Losses => "--losses".into(),
+        Setting::Strict => "--strict".into(),
+        Setting::Param(name) => format!("--param {name}=…"),
+        Setting::List(path) => format!("--list {path}"),
+        Setting::AsMap(path) => format!("--as-map {path}"),
+        Setting::Apart => "--apart FOLDER".into(),
+        Setting::Root => "--root NAME".into(),
+        other => other.to_string(),
+    }
+}
+
+/// An advice as it is shown: its settings as options.
+pub fn words<P>(advice: &Advice<P>) -> String {
+    let parts = advice.parts().iter().map(|part| match part {
+        AdvicePart::Words(words) => words.to_string(),
+        AdvicePart::Setting(setting) => option(setting),
+    });
+    parts.collect()
+}
