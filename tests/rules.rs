@@ -89,7 +89,12 @@ fn rules_are_explained_checked_and_stopped() {
         ("reshape apart.kyr ports.csv --apart parts -v", 0, "", "2 files were written"),
         ("reshape out.kyr --apart parts", 5, "", "the key `../a.json` leads out of the folder"),
         ("reshape odd.kyr --apart odd", 5, "", "the key `b` says no format"),
-        ("reshape list.kyr ports.csv --apart parts", 5, "", "only the members of a map become files"),
+        (
+            "reshape list.kyr ports.csv --apart parts",
+            5,
+            "",
+            "only the members of a map become files",
+        ),
         (
             "query $.a ports.csv --messages json",
             0,

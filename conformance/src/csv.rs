@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use kyanite_formats::csv::{Header, Reader, Settings};
-use kyanite_tree::{Arena, Value};
+use kyanite_tree::{Arena, Base, Value};
 
 use crate::Outcome;
 
@@ -44,7 +44,7 @@ fn records(text: &str) -> Result<serde_json::Value, String> {
     else {
         return Ok(serde_json::Value::Array(Vec::new()));
     };
-    let mut reader = Reader::new(text, &arena, settings, Some(first.header), 1);
+    let mut reader = Reader::new(text, &arena, settings, Some(first.header), Base::default());
     reader.seek(first.end);
     let mut records = Vec::new();
     while let Some(Value::Map(_, map)) =

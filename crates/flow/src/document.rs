@@ -10,19 +10,21 @@ use kyanite_formats::records::value_end;
 use kyanite_formats::xml::{self, Repair, StepName};
 use kyanite_formats::{Format, SyntaxError, documents, json};
 use kyanite_tree::{
-    Advice, Arena, Code, Diagnostic, Location, Origin, Passed, Place, Setting, Step, Value, locate,
+    Advice, Arena, Base, Code, Diagnostic, Location, Origin, Passed, Place, Region, Setting,
+    SourceMap, Step, Value, locate,
 };
 
 use crate::failed::{Events, Failed, Repeated};
 use crate::input::{Beginning, Input, InputOptions, Limited, Source, cannot_read};
 use crate::records::{Block, InputPart, Next, Records, Then};
 
-/// A text that documents are read from, by the number that origins have.
+/// A text that documents are read from.
 #[derive(Clone, Copy)]
 struct Text<'a> {
     name: &'a str,
     text: &'a str,
     format: Format,
+    base: Base,
     roots: &'a [Value<'a>],
 }
 
@@ -36,13 +38,11 @@ pub(crate) struct Loaded<'a> {
 /// The documents of a run that are in memory whole.
 pub(crate) struct Library<'a> {
     arena: &'a Arena,
-    /// The number of its first text in origins.
-    first: u16,
+    /// Which text an origin is in.
+    sources: RefCell<SourceMap>,
+    /// The texts, in the order of the source map.
     texts: RefCell<Vec<Text<'a>>>,
 }
-
-/// The number of the first source in origins; those of inputs are below.
-pub(crate) const FIRST_SOURCE: u16 = 60_000;
 
 /// Reads an input whole: its document, or the list of its documents, elements of XML in the record view.
 ///
@@ -65,12 +65,17 @@ pub fn read_whole<'a>(
 
 impl<'a> Library<'a> {
     pub(crate) fn new(arena: &'a Arena) -> Self {
-        Self { arena, first: Origin::INPUT, texts: RefCell::default() }
+        Self::of(arena, Region::Input)
     }
 
     /// A library of the documents that a rule's sources are.
     pub(crate) fn of_sources(arena: &'a Arena) -> Self {
-        Self { arena, first: FIRST_SOURCE, texts: RefCell::default() }
+        Self::of(arena, Region::Source)
+    }
+
+    fn of(arena: &'a Arena, region: Region) -> Self {
+        let sources = RefCell::new(SourceMap::new(region));
+        Self { arena, sources, texts: RefCell::default() }
     }
 
     /// Reads an open input to its end; gives its documents.
@@ -118,18 +123,18 @@ impl<'a> Library<'a> {
         options: &InputOptions,
         events: &mut Events<'_>,
     ) -> Result<Loaded<'a>, Failed> {
-        let document = self.add(name, text, format);
-        let name = self.text(document).name;
+        let number = self.add(name, text, format);
+        let Text { name, base, .. } = self.text(number);
         let mut duplicates = Duplicates::new();
         let loaded = if format.has_records() {
-            let root = self.read_records(document, options, events, &mut duplicates)?;
+            let root = self.read_records(number, options, events, &mut duplicates)?;
             Loaded { roots: vec![root], losses: Losses::default() }
         } else {
             let settings = documents::Options {
                 limits: options.limits,
                 lenient: options.lenient,
                 drop_namespaces: options.drop_namespaces,
-                document,
+                base,
             };
             let read = documents::read(format, text, self.arena, settings).map_err(|error| {
                 let found = error.diagnostic(name, text.as_bytes());
@@ -143,9 +148,8 @@ impl<'a> Library<'a> {
                 });
                 Failed::Input(found.advise_opt(advice))
             })?;
-            self.set_roots(document, &read.roots);
-            duplicates
-                .tell(read.duplicates, events, |offset| self.place(Origin::new(document, offset)));
+            self.set_roots(number, &read.roots);
+            duplicates.tell(read.duplicates, events, |offset| self.place(base.origin(offset)));
             tell_repairs(name, text, &read.repairs, "repaired", events);
             for unread in &read.unread {
                 let place = Place::of(name, text.as_bytes(), unread.start, unread.end);
@@ -153,7 +157,7 @@ impl<'a> Library<'a> {
             }
             Loaded { roots: read.roots, losses: read.losses }
         };
-        self.set_roots(document, &loaded.roots);
+        self.set_roots(number, &loaded.roots);
         duplicates.finish(events);
         Ok(loaded)
     }
@@ -161,18 +165,17 @@ impl<'a> Library<'a> {
     /// Reads records as one list.
     fn read_records(
         &self,
-        document: u16,
+        number: usize,
         options: &InputOptions,
         events: &mut Events<'_>,
         duplicates: &mut Duplicates,
     ) -> Result<Value<'a>, Failed> {
-        let Text { name, text, format, .. } = self.text(document);
+        let Text { name, text, format, base, .. } = self.text(number);
         let beginning = Beginning::read(format, options, text, &[], self.arena)
             .map_err(|error| Failed::Input(error.diagnostic(name, text.as_bytes())))?;
-        duplicates
-            .tell(beginning.duplicates, events, |offset| self.place(Origin::new(document, offset)));
+        duplicates.tell(beginning.duplicates, events, |offset| self.place(base.origin(offset)));
         let block = Block { bytes: text.as_bytes(), then: Then::End };
-        let input = InputPart { name, format, document, before: Passed::default() };
+        let input = InputPart { name, format, base, before: Passed::default() };
         let mut records =
             Records::new(block, beginning.from, input, beginning.layout, self.arena, None);
         let mut skipped = Skipped::new(options.lenient);
@@ -189,7 +192,7 @@ impl<'a> Library<'a> {
                 }
             }
             duplicates
-                .tell(records.take_duplicates(), events, |offset| Some(records.place(offset)));
+                .tell(records.take_duplicates(), events, |offset| Some(records.place_at(offset)));
         }
         skipped.finish(events);
         Ok(self.arena.list(&list))
@@ -221,32 +224,30 @@ impl<'a> Library<'a> {
         self.read(&format!("{name}, unwrapped"), text, format, options, events)
     }
 
-    fn add(&self, name: &str, text: &'a str, format: Format) -> u16 {
+    /// Lays a text out; gives its number.
+    fn add(&self, name: &str, text: &'a str, format: Format) -> usize {
         let mut texts = self.texts.borrow_mut();
-        texts.push(Text { name: self.arena.text(name), text, format, roots: &[] });
-        // Past 65,535 documents, places are no longer told apart.
-        let position = u16::try_from(texts.len() - 1).unwrap_or(u16::MAX);
-        self.first.saturating_add(position)
+        let base = self.sources.borrow_mut().add(text.len());
+        texts.push(Text { name: self.arena.text(name), text, format, base, roots: &[] });
+        texts.len() - 1
     }
 
-    fn text(&self, document: u16) -> Text<'a> {
-        let texts = self.texts.borrow();
-        let none = Text { name: "", text: "", format: Format::Json, roots: &[] };
-        texts.get(usize::from(document.wrapping_sub(self.first))).copied().unwrap_or(none)
+    fn text(&self, number: usize) -> Text<'a> {
+        let base = Base::NONE;
+        let none = Text { name: "", text: "", format: Format::Json, base, roots: &[] };
+        self.texts.borrow().get(number).copied().unwrap_or(none)
     }
 
-    fn set_roots(&self, document: u16, roots: &[Value<'a>]) {
-        if let Some(text) =
-            self.texts.borrow_mut().get_mut(usize::from(document.wrapping_sub(self.first)))
-        {
+    fn set_roots(&self, number: usize, roots: &[Value<'a>]) {
+        if let Some(text) = self.texts.borrow_mut().get_mut(number) {
             text.roots = self.arena.items(roots);
         }
     }
 
     /// The place of a value that was read.
     pub(crate) fn place(&self, origin: Origin) -> Option<Place> {
-        let Text { name, text, format, roots } = self.text(origin.document()?);
-        let offset = origin.offset();
+        let (number, offset) = self.sources.borrow().find(origin)?;
+        let Text { name, text, format, roots, .. } = self.text(number);
         let place = Place::of(name, text.as_bytes(), offset, value_end(format, text, offset));
         Some(match roots.iter().rev().find_map(|root| locate(*root, origin)) {
             Some(location) => place.with_path(location.readable()),

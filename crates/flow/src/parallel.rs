@@ -18,7 +18,7 @@ use kyanite_formats::{csv, xml};
 use kyanite_lang::{
     Grain, Kept, LineNames, Names, Plan, RecordState, Room, Runner, Session, Sights, Watch,
 };
-use kyanite_tree::{Arena, Passed};
+use kyanite_tree::{Arena, Base, Passed};
 
 use crate::Sink;
 use crate::part::Part;
@@ -312,7 +312,7 @@ fn block(
     let mut state = state.apart(plan);
     if let Some(lines) = lines {
         let (text, 0) = valid_start(bytes) else { return None };
-        as_lines(lines, text, part, (arena, structure), input.document)?;
+        as_lines(lines, text, part, (arena, structure), input.base)?;
         return Some(Clean { watch: Watch::empty(), state, records: part.items });
     }
     // Plans that keep turns do not run on several threads.
@@ -367,17 +367,17 @@ fn as_lines(
     text: &str,
     part: &mut Part,
     (arena, structure): (&Arena, &mut Structure),
-    document: u16,
+    base: Base,
 ) -> Option<()> {
     match lines {
         AsLines::Rows { settings, header, starts } => {
-            let mut rows = csv::Reader::new(text, arena, settings, header, document);
+            let mut rows = csv::Reader::new(text, arena, settings, header, base);
             while rows.next_line(starts, &mut part.bytes).ok()? {
                 part.items += 1;
             }
         }
         AsLines::Values { depth } => {
-            let options = json::ReaderOptions { depth, origins: json::Origins::Document(document) };
+            let options = json::ReaderOptions { depth, origins: json::Origins::Text(base) };
             let mut values = json::Reader::new(text, arena, options).with_structure(structure);
             loop {
                 match values.next_verbatim().ok()? {
@@ -399,7 +399,7 @@ fn as_lines(
             }
         }
         AsLines::Elements { path, place, options } => {
-            let options = xml::Options { document, ..options };
+            let options = xml::Options { base, ..options };
             let mut reader = xml::RecordReader::new(text, arena, options, path, place);
             loop {
                 let view = part.renderer.as_mut()?.view();

@@ -11,7 +11,7 @@ use kyanite_formats::records::{Layout, Reader, Structure, value_end};
 use kyanite_formats::xml::RecordReader;
 use kyanite_formats::{Format, SyntaxError};
 use kyanite_lang::Sights;
-use kyanite_tree::{Arena, Diagnostic, Passed, Place, Value};
+use kyanite_tree::{Arena, Base, Diagnostic, Origin, Passed, Place, Value};
 
 use crate::Bytes;
 use crate::live::Live;
@@ -321,8 +321,8 @@ pub(crate) struct InputPart<'a> {
     /// The input's name in messages.
     pub(crate) name: &'a str,
     pub(crate) format: Format,
-    /// Its number in origins.
-    pub(crate) document: u16,
+    /// Where the block begins in the space of origins.
+    pub(crate) base: Base,
     /// How much of it is before the block.
     pub(crate) before: Passed,
 }
@@ -349,7 +349,7 @@ impl<'a> Records<'a> {
     ) -> Self {
         let Block { bytes, then } = block;
         let (text, invalid) = valid_start(bytes);
-        let mut reader = Reader::new(layout, text, arena, input.document, structure);
+        let mut reader = Reader::new(layout, text, arena, input.base, structure);
         if from > 0 {
             reader.seek(from);
         }
@@ -443,8 +443,13 @@ impl<'a> Records<'a> {
         self.reader.take_duplicates()
     }
 
+    /// The place of the value that was read at `origin`.
+    pub(crate) fn place(&self, origin: Origin) -> Place {
+        self.place_at(self.input.base.offset(origin))
+    }
+
     /// The place of the value at byte `offset` of the block.
-    pub(crate) fn place(&self, offset: usize) -> Place {
+    pub(crate) fn place_at(&self, offset: usize) -> Place {
         let end = value_end(self.input.format, self.text, offset);
         self.below(Place::of(self.input.name, self.text.as_bytes(), offset, end))
     }

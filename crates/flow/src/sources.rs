@@ -1,9 +1,9 @@
 //! The further documents that a rule reads: its sources.
 
 use kyanite_lang::Plan;
-use kyanite_tree::{Arena, Code, Diagnostic, Origin, Place, Value};
+use kyanite_tree::{Arena, Code, Diagnostic, Origin, Place, Region, Value};
 
-use crate::document::{FIRST_SOURCE, Library};
+use crate::document::Library;
 use crate::failed::{Events, Failed};
 use crate::input::{Input, InputOptions, Source};
 
@@ -55,8 +55,8 @@ impl<'a> Sources<'a> {
         origin: Origin,
         own: impl FnOnce() -> Option<Place>,
     ) -> Option<Place> {
-        match origin.document() {
-            Some(document) if document >= FIRST_SOURCE => self.library.place(origin),
+        match origin.region() {
+            Some(Region::Source) => self.library.place(origin),
             _ => own(),
         }
     }

@@ -5,7 +5,7 @@ use kyanite_formats::needs::Needs;
 use kyanite_formats::records::{Layout, Structure};
 use kyanite_formats::xml::{Ancestry, RecordReader, StepName};
 use kyanite_lang::{Arguments, Failure, Grain, Kept, Names, RecordState, Room, Runner, Session};
-use kyanite_tree::{Arena, Code, Diagnostic, Origin, Passed, Place, Value};
+use kyanite_tree::{Arena, Base, Code, Diagnostic, Origin, Passed, Place, Value};
 
 use crate::document::{Duplicates, Library, Skipped, record_location, say_format};
 use crate::failed::{Events, Failed};
@@ -189,7 +189,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let needs = self.job.plan.needs(self.grain);
         let mut settled = None;
         let mut input =
-            InputPart { name: &name, format, document: Origin::INPUT, before: Passed::default() };
+            InputPart { name: &name, format, base: Base::default(), before: Passed::default() };
         let mut skipped = Skipped::new(options.lenient);
         let mut duplicates = Duplicates::new();
         loop {
@@ -444,12 +444,11 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                         rule_failed(plan, &failure, place)
                     })?;
                     duplicates.tell(records.take_duplicates(), self.events, |offset| {
-                        Some(records.place(offset))
+                        Some(records.place_at(offset))
                     });
                     if progress.done || self.job.losses != LossPolicy::Count {
-                        let find = |origin: Origin| {
-                            origin.is_known().then(|| records.place(origin.offset()))
-                        };
+                        let find =
+                            |origin: Origin| origin.is_known().then(|| records.place(origin));
                         settle_losses(self.results.sink(), self.job.losses, &find, self.events)?;
                     }
                     if progress.done {
@@ -459,8 +458,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             }
         };
         runner.put_down(&progress.state, &mut progress.kept).map_err(|failure| {
-            let own =
-                || failure.origin().is_known().then(|| records.place(failure.origin().offset()));
+            let own = || failure.origin().is_known().then(|| records.place(failure.origin()));
             let place = sources.place(failure.origin(), own);
             rule_failed(plan, &failure, place)
         })?;
@@ -525,7 +523,7 @@ fn record_place(
     path: &[StepName],
 ) -> Option<Place> {
     let origin = failure.origin();
-    let place = origin.is_known().then(|| records.place(origin.offset()))?;
+    let place = origin.is_known().then(|| records.place(origin))?;
     Some(match record_location(record, index, origin, path) {
         Some(location) => place.with_path(location.readable()),
         None => place,

@@ -2,7 +2,7 @@
 
 use kyanite_formats::json;
 use kyanite_lang::{Arguments, Plan, ResultShape, Runner, Session, Span, Trace};
-use kyanite_tree::{Arena, Location, Map, Member, Origin, Place, Step, Value};
+use kyanite_tree::{Arena, Base, Location, Map, Member, Origin, Place, Region, Step, Value};
 use std::ops::ControlFlow;
 
 use crate::document::Library;
@@ -30,7 +30,7 @@ pub struct Traced {
 const PLACES: usize = 100;
 
 /// The number of the document that a result under search seems to come from.
-const RESULT: u16 = u16::MAX - 1;
+const RESULT: Base = Base::of(Region::Result);
 
 /// Runs a rule over whole inputs, and tells where the values at `path` of its result come from. Results of several inputs
 /// are looked at one after another.
@@ -136,8 +136,8 @@ fn look<'a>(
     for problem in session.watch.report(path) {
         events.tell(problem);
     }
-    let of_result = picked.into_iter().filter(|origin| origin.document() == Some(RESULT));
-    let found = of_result.filter_map(|origin| all.get(origin.offset()));
+    let of_result = picked.into_iter().filter(|origin| origin.region() == Some(Region::Result));
+    let found = of_result.filter_map(|origin| all.get(RESULT.offset(origin)));
     Ok(found.map(|found| told(plan, found, made, find)).collect())
 }
 
@@ -177,7 +177,7 @@ fn numbered<'a>(
         }
         other => other,
     };
-    copy.with_origin(Origin::new(RESULT, number))
+    copy.with_origin(RESULT.origin(number))
 }
 
 fn told(

@@ -5,13 +5,13 @@
 //!
 //! ```
 //! use kyanite_formats::csv::{Header, Reader, Settings};
-//! use kyanite_tree::Arena;
+//! use kyanite_tree::{Arena, Base};
 //!
 //! let text = "port,berth\nness,A9\n";
 //! let settings = Settings::default();
 //! let arena = Arena::new();
 //! let first = Header::read(text, settings, &arena).unwrap().unwrap();
-//! let mut reader = Reader::new(text, &arena, settings, Some(first.header), 1);
+//! let mut reader = Reader::new(text, &arena, settings, Some(first.header), Base::default());
 //! reader.seek(first.end);
 //! let row = reader.next_row().unwrap().unwrap();
 //! assert_eq!(row.member("berth").unwrap().as_text(), Some("A9"));

@@ -1,6 +1,6 @@
 //! Whole documents of any format: one interface over their readers.
 
-use kyanite_tree::{Arena, Origin, Setting, Value};
+use kyanite_tree::{Arena, Base, Setting, Value};
 
 use crate::json::{self, Duplicate, Origins};
 use crate::losses::Losses;
@@ -37,8 +37,8 @@ pub struct Options {
     pub lenient: bool,
     /// Whether the prefixes of XML are left out.
     pub drop_namespaces: bool,
-    /// The number of the text in origins; 0 for values without places.
-    pub document: u16,
+    /// Where the text begins in the space of origins.
+    pub base: Base,
 }
 
 /// Documents that were read from one text.
@@ -66,7 +66,7 @@ pub fn read<'a>(
     arena: &'a Arena,
     options: Options,
 ) -> Result<Documents<'a>, SyntaxError> {
-    let Options { limits: Limits { depth, expansion, aliases }, document, .. } = options;
+    let Options { limits: Limits { depth, expansion, aliases }, base, .. } = options;
     match format {
         Format::Xml => {
             let options = xml::Options {
@@ -75,7 +75,7 @@ pub fn read<'a>(
                 lenient: options.lenient,
                 drop_namespaces: options.drop_namespaces,
                 namespaces: true,
-                document,
+                base,
             };
             let read = xml::document(text, arena, options)?;
             let roots = vec![read.value()];
@@ -87,20 +87,20 @@ pub fn read<'a>(
             })
         }
         Format::Yaml => {
-            let read = yaml::documents(text, arena, yaml::Options { depth, aliases, document })?;
+            let read = yaml::documents(text, arena, yaml::Options { depth, aliases, base })?;
             let yaml::Documents { mut documents, duplicates, losses } = read;
             if documents.is_empty() {
-                documents.push(Value::Null(Origin::new(document, 0)));
+                documents.push(Value::Null(base.origin(0)));
             }
             Ok(Documents { roots: documents, duplicates, losses, ..Documents::default() })
         }
         Format::Toml => {
-            let read = toml::document(text, arena, toml::Options { depth, document })?;
+            let read = toml::document(text, arena, toml::Options { depth, base })?;
             Ok(Documents { roots: vec![read.root], losses: read.losses, ..Documents::default() })
         }
-        Format::JsonSequence => sequence(text, arena, depth, document),
+        Format::JsonSequence => sequence(text, arena, depth, base),
         _ => {
-            let options = json::ReaderOptions { depth, origins: Origins::Document(document) };
+            let options = json::ReaderOptions { depth, origins: Origins::Text(base) };
             let (root, duplicates) = json::document(text, arena, options)?;
             Ok(Documents { roots: vec![root], duplicates, ..Documents::default() })
         }
@@ -115,7 +115,7 @@ fn sequence<'a>(
     text: &'a str,
     arena: &'a Arena,
     depth: usize,
-    document: u16,
+    base: Base,
 ) -> Result<Documents<'a>, SyntaxError> {
     let bytes = text.as_bytes();
     let mut read = Documents::default();
@@ -137,7 +137,7 @@ fn sequence<'a>(
         if part[start..].trim().is_empty() {
             continue;
         }
-        let options = json::ReaderOptions { depth, origins: Origins::Document(document) };
+        let options = json::ReaderOptions { depth, origins: Origins::Text(base) };
         let mut reader = json::Reader::new(part, arena, options);
         reader.seek(start);
         let value = reader.next_value()?;

@@ -1,7 +1,7 @@
 //! Readers of formats that are runs of records: one interface over them.
 
 pub use kyanite_scan::Structure;
-use kyanite_tree::{Arena, Value};
+use kyanite_tree::{Arena, Base, Value};
 
 use crate::json::{self, Duplicate, Origins};
 use crate::needs::{Need, Needs};
@@ -112,19 +112,19 @@ pub enum Reader<'a> {
 }
 
 impl<'a> Reader<'a> {
-    /// A reader over `text`, whose records live in `arena` and come from the document of that number. `structure` is room
+    /// A reader over `text`, which begins at `base`; its records live in `arena`. `structure` is room
     /// for what is found of the text where only some of it is needed; without it all of it is read.
     #[must_use]
     pub fn new(
         layout: Layout<'a>,
         text: &'a str,
         arena: &'a Arena,
-        document: u16,
+        base: Base,
         structure: Option<&'a mut Structure>,
     ) -> Self {
         match layout {
             Layout::Json { depth, needs, sieve, strict, structure: always } => {
-                let options = json::ReaderOptions { depth, origins: Origins::Document(document) };
+                let options = json::ReaderOptions { depth, origins: Origins::Text(base) };
                 let reader = json::Reader::new(text, arena, options);
                 let reader = match (needs, structure) {
                     (Some(needs), Some(structure)) if strict => {
@@ -142,16 +142,16 @@ impl<'a> Reader<'a> {
                 })
             }
             Layout::Xml { path, place, options, needs } => {
-                let options = xml::Options { document, ..options };
+                let options = xml::Options { base, ..options };
                 let reader = xml::RecordReader::new(text, arena, options, path, place);
                 Self::Xml(Box::new(match needs {
                     Some(needs) => reader.with_needs(needs),
                     None => reader,
                 }))
             }
-            Layout::Lines => Self::Lines(text::Lines::new(text, document)),
+            Layout::Lines => Self::Lines(text::Lines::new(text, base)),
             Layout::Csv { settings, header } => {
-                Self::Csv(csv::Reader::new(text, arena, settings, header, document))
+                Self::Csv(csv::Reader::new(text, arena, settings, header, base))
             }
         }
     }
@@ -277,7 +277,7 @@ pub fn all<'a>(
     text: &'a str,
     arena: &'a Arena,
     depth: usize,
-    document: u16,
+    base: Base,
 ) -> Result<Value<'a>, SyntaxError> {
     let mut from = 0;
     let layout = match format {
@@ -290,7 +290,7 @@ pub fn all<'a>(
         Format::Text => Layout::Lines,
         _ => Layout::Json { depth, needs: None, sieve: None, strict: false, structure: false },
     };
-    let mut reader = Reader::new(layout, text, arena, document, None);
+    let mut reader = Reader::new(layout, text, arena, base, None);
     if from > 0 {
         reader.seek(from);
     }

@@ -1,6 +1,6 @@
 //! Plain text: a line is a text, and every value has a line.
 
-use kyanite_tree::{Origin, Value};
+use kyanite_tree::{Base, Value};
 
 use crate::json;
 
@@ -23,20 +23,20 @@ pub fn write_line(value: Value<'_>, out: &mut Vec<u8>) {
 pub struct Lines<'a> {
     text: &'a str,
     at: usize,
-    document: u16,
+    base: Base,
 }
 
 impl<'a> Lines<'a> {
-    /// The lines of `text`, from the document of that number. A byte order mark in front is skipped.
+    /// The lines of `text`, which begins at `base`. A byte order mark in front is skipped.
     #[must_use]
-    pub fn new(text: &'a str, document: u16) -> Self {
-        Self { text, at: if text.starts_with('\u{feff}') { 3 } else { 0 }, document }
+    pub fn new(text: &'a str, base: Base) -> Self {
+        Self { text, at: if text.starts_with('\u{feff}') { 3 } else { 0 }, base }
     }
 
     /// The next line, or `None` at the end.
     pub fn next_line(&mut self) -> Option<Value<'a>> {
         let rest = self.text.get(self.at..).filter(|rest| !rest.is_empty())?;
-        let origin = Origin::new(self.document, self.at);
+        let origin = self.base.origin(self.at);
         let length = memchr::memchr(b'\n', rest.as_bytes());
         let line = &rest[..length.unwrap_or(rest.len())];
         self.at += length.map_or(rest.len(), |length| length + 1);

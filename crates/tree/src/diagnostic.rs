@@ -512,7 +512,7 @@ mod tests {
 
     #[test]
     fn a_failure_points_at_one_value() {
-        let origins = [Origin::new(1, 4), Origin::new(1, 7)];
+        let origins = [4, 7].map(|at| crate::Base::default().origin(at));
         let failure = Diagnostic::error_at(Code::ValueKind, Locus::Rule(Span::new(0, 3)), "odd")
             .read_at(origins[0])
             .read_at(origins[1]);

@@ -37,7 +37,7 @@ pub use element::{Attribute, Element, Name, Node, is_blank};
 pub use map::{Map, MapBuilder, Member, NameIndex};
 pub use near::{near, near_words};
 pub use number::Number;
-pub use origin::Origin;
+pub use origin::{Base, Origin, Region, SourceMap};
 pub use packed::{Packed, pack};
 pub use path::{Location, Step, is_shorthand, locate, name_step};
 pub use place::{Excerpt, LineColumn, Part, Passed, Place};

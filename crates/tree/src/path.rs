@@ -139,47 +139,73 @@ fn bracketed(name: &str) -> String {
 
 /// Finds the value that was read at `origin` under `root`, and its location.
 ///
-/// Children stand in the text inside their parent, so nearly every level is settled by its offsets; where
-/// they are out of order (a member given twice keeps the first place and the last value) all are tried.
+/// Values that were read stand in the text inside what holds them and apart from each other, so of all children only the one
+/// that begins last, but not behind the origin, can hold it. Children that were computed may hold values from anywhere.
 #[must_use]
 pub fn locate<'a>(root: Value<'a>, origin: Origin) -> Option<Location<'a>> {
     let mut steps = Vec::new();
-    descend(root, origin, &mut steps).then_some(Location(steps))
+    (origin.is_known() && descend(root, origin, &mut steps)).then_some(Location(steps))
 }
 
 fn descend<'a>(value: Value<'a>, origin: Origin, steps: &mut Vec<Step<'a>>) -> bool {
     let own = value.origin();
     if own == origin {
-        return origin.is_known();
+        return true;
     }
-    // A computed container, such as the list of all records, may hold values from anywhere.
     let was_read = own.is_known();
-    if was_read && (own.document() != origin.document() || own.offset() > origin.offset()) {
+    if was_read && (own.region() != origin.region() || own.position() > origin.position()) {
         return false;
     }
-    let mut attempt = |step: Step<'a>, child: Value<'a>| {
-        steps.push(step);
-        let found = descend(child, origin, steps);
-        if !found {
-            steps.pop();
-        }
-        found
-    };
     match value {
         Value::List(_, items) if was_read => {
-            // Of ordered siblings only the last that starts at or before the offset can hold it.
-            let next = items.partition_point(|item| item.origin().offset() <= origin.offset());
-            next.checked_sub(1).is_some_and(|index| attempt(Step::Index(index), items[index]))
+            let begins_before = |item: &Value<'_>| item.origin().position() <= origin.position();
+            let next = items.partition_point(begins_before);
+            let last = next.checked_sub(1).map(|index| (Step::Index(index), items[index]));
+            last.is_some_and(|(step, item)| attempt(step, item, origin, steps))
         }
         Value::List(_, items) => {
-            items.iter().enumerate().any(|(index, item)| attempt(Step::Index(index), *item))
+            let items = items.iter().enumerate();
+            descend_into(items.map(|(index, item)| (Step::Index(index), *item)), origin, steps)
         }
         Value::Map(_, map) => {
-            map.members().iter().rev().any(|member| attempt(Step::Name(member.name), member.value))
+            let members = map.members().iter();
+            descend_into(members.map(|m| (Step::Name(m.name), m.value)), origin, steps)
         }
         Value::Element(_, element) => descend_element(element, origin, steps),
         _ => false,
     }
+}
+
+/// Finds what was read at `origin` in one of several children.
+fn descend_into<'a>(
+    children: impl Iterator<Item = (Step<'a>, Value<'a>)> + Clone,
+    origin: Origin,
+    steps: &mut Vec<Step<'a>>,
+) -> bool {
+    let begin = |child: &(Step<'a>, Value<'a>)| child.1.origin().position();
+    let read = children
+        .clone()
+        .filter(|child| child.1.origin().is_known() && begin(child) <= origin.position());
+    // Of several that are the same value the first.
+    let last = read.reduce(|last, next| if begin(&next) > begin(&last) { next } else { last });
+    last.is_some_and(|(step, child)| attempt(step, child, origin, steps))
+        || children
+            .filter(|(_, child)| !child.origin().is_known())
+            .any(|(step, child)| attempt(step, child, origin, steps))
+}
+
+fn attempt<'a>(
+    step: Step<'a>,
+    child: Value<'a>,
+    origin: Origin,
+    steps: &mut Vec<Step<'a>>,
+) -> bool {
+    steps.push(step);
+    let found = descend(child, origin, steps);
+    if !found {
+        steps.pop();
+    }
+    found
 }
 
 /// Finds what was read at `origin` in an element: one of its attributes, or in its children.
@@ -193,7 +219,7 @@ fn descend_element<'a>(
         return true;
     }
     let children: Vec<_> = element.children().collect();
-    let next = children.partition_point(|child| child.origin().offset() <= origin.offset());
+    let next = children.partition_point(|child| child.origin().position() <= origin.position());
     let Some(Value::Element(at, child)) = next.checked_sub(1).map(|index| children[index]) else {
         return false;
     };

@@ -1,6 +1,9 @@
 //! The CSV reader: rows as maps by the header's names, or as lists of cells.
 
-use kyanite_tree::{Arena, Map, Member, NameIndex, Origin, Setting, Value};
+use std::collections::HashMap;
+use std::collections::hash_map::Entry;
+
+use kyanite_tree::{Arena, Base, Map, Member, NameIndex, Origin, Setting, Value};
 
 use super::Settings;
 use crate::SyntaxError;
@@ -36,18 +39,20 @@ impl<'a> Header<'a> {
         settings: Settings,
         arena: &'a Arena,
     ) -> Result<Option<FirstRow<'a>>, SyntaxError> {
-        let scratch = Arena::new();
-        let mut reader = Reader::new(text, &scratch, settings, None, Origin::INPUT);
+        let (scratch, base) = (Arena::new(), Base::default());
+        let mut reader = Reader::new(text, &scratch, settings, None, base);
         let Some(Value::List(_, cells)) = reader.next_row()? else { return Ok(None) };
         let names: Vec<&str> = cells.iter().filter_map(|cell| cell.as_text()).collect();
         let mut duplicates = Vec::new();
-        for (position, name) in names.iter().enumerate() {
-            if let Some(earlier) = names[..position].iter().position(|known| known == name) {
-                duplicates.push(Duplicate {
+        let mut first: HashMap<&str, Origin> = HashMap::with_capacity(names.len());
+        for (name, cell) in names.iter().zip(cells) {
+            match first.entry(name) {
+                Entry::Vacant(free) => drop(free.insert(cell.origin())),
+                Entry::Occupied(earlier) => duplicates.push(Duplicate {
                     name: (*name).to_owned(),
-                    earlier: cells[earlier].origin().offset(),
-                    later: cells[position].origin().offset(),
-                });
+                    earlier: base.offset(*earlier.get()),
+                    later: base.offset(cell.origin()),
+                }),
             }
         }
         let header = Self {
@@ -78,7 +83,7 @@ pub struct Reader<'a> {
     arena: &'a Arena,
     settings: Settings,
     header: Option<Header<'a>>,
-    document: u16,
+    base: Base,
     cells: Vec<Value<'a>>,
     members: Vec<Member<'a>>,
 }
@@ -91,10 +96,10 @@ impl<'a> Reader<'a> {
         arena: &'a Arena,
         settings: Settings,
         header: Option<Header<'a>>,
-        document: u16,
+        base: Base,
     ) -> Self {
         let at = if text.starts_with('\u{feff}') { 3 } else { 0 };
-        Self { text, at, arena, settings, header, document, cells: Vec::new(), members: Vec::new() }
+        Self { text, at, arena, settings, header, base, cells: Vec::new(), members: Vec::new() }
     }
 
     /// The offset of the byte to be read next.
@@ -114,11 +119,11 @@ impl<'a> Reader<'a> {
     /// A [`SyntaxError`]: a quoted cell that is not closed or goes on behind its quote, or a row with another
     /// number of cells than the header; only then the position is behind the row, else it is at its start.
     pub fn next_row(&mut self) -> Result<Option<Value<'a>>, SyntaxError> {
-        let document = self.document;
+        let base = self.base;
         let mut cells = std::mem::take(&mut self.cells);
         cells.clear();
         let row = self
-            .row(|at, text| cells.push(Value::Untyped(Origin::new(document, at), text)))
+            .row(|at, text| cells.push(Value::Untyped(base.origin(at), text)))
             .and_then(|start| start.map(|start| self.named(start, &cells)).transpose());
         self.cells = cells;
         row
@@ -126,7 +131,7 @@ impl<'a> Reader<'a> {
 
     /// The row that begins at byte `start` as a value.
     fn named(&mut self, start: usize, cells: &[Value<'a>]) -> Result<Value<'a>, SyntaxError> {
-        let origin = Origin::new(self.document, start);
+        let origin = self.base.origin(start);
         match self.header {
             None => Ok(Value::List(origin, self.arena.items(cells))),
             Some(header) if header.names.len() == cells.len() => {
@@ -284,7 +289,7 @@ mod tests {
         let settings = Settings::default();
         let arena = Arena::new();
         let Some(first) = Header::read(text, settings, &arena)? else { return Ok(String::new()) };
-        let mut reader = Reader::new(text, &arena, settings, Some(first.header), 1);
+        let mut reader = Reader::new(text, &arena, settings, Some(first.header), Base::default());
         reader.seek(first.end);
         let mut out = Vec::new();
         while let Some(row) = reader.next_row()? {
@@ -335,7 +340,7 @@ mod tests {
             let first = Header::read(&text, settings, &arena).unwrap().unwrap();
             let names = first.header.line_starts().unwrap();
             let reader = || {
-                let mut reader = Reader::new(&text, &arena, settings, Some(first.header), 1);
+                let mut reader = Reader::new(&text, &arena, settings, Some(first.header), Base::default());
                 reader.seek(first.end);
                 reader
             };

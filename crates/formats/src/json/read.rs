@@ -17,7 +17,7 @@
 //! ```
 
 use kyanite_scan::Structure;
-use kyanite_tree::{Arena, Map, Member, Origin, Value};
+use kyanite_tree::{Arena, Base, Map, Member, Origin, Value};
 
 use super::compact;
 use super::error::{ErrorKind, ReadError};
@@ -27,10 +27,20 @@ use crate::needs::{Need, Needs};
 /// What the values of a reader say about where they come from.
 #[derive(Clone, Copy, Debug)]
 pub enum Origins {
-    /// Each its own offset in the text, in the document of this number.
-    Document(u16),
+    /// Each its own, in a text that begins at this base.
+    Text(Base),
     /// All the same: the place of the text that the JSON was found in.
     Fixed(Origin),
+}
+
+impl Origins {
+    /// Where the text begins.
+    fn base(self) -> Base {
+        match self {
+            Self::Text(base) => base,
+            Self::Fixed(_) => Base::NONE,
+        }
+    }
 }
 
 /// Limits and bookkeeping of a reader.
@@ -47,7 +57,7 @@ pub const DEFAULT_DEPTH: usize = 512;
 
 impl Default for ReaderOptions {
     fn default() -> Self {
-        Self { depth: DEFAULT_DEPTH, origins: Origins::Document(Origin::INPUT) }
+        Self { depth: DEFAULT_DEPTH, origins: Origins::Text(Base::default()) }
     }
 }
 
@@ -281,7 +291,7 @@ impl<'a> Reader<'a> {
     #[inline]
     pub(super) fn origin(&self, start: usize) -> Origin {
         match self.options.origins {
-            Origins::Document(document) => Origin::new(document, start),
+            Origins::Text(base) => base.origin(start),
             Origins::Fixed(origin) => origin,
         }
     }
@@ -421,14 +431,15 @@ impl<'a> Reader<'a> {
         let origin = self.origin(open.start);
         if open.is_map {
             let duplicates = &mut self.duplicates;
+            let base = self.options.origins.base();
             let map = Map::from_read(
                 self.arena,
                 &mut self.members[open.first..],
                 |name, earlier, later| {
                     duplicates.push(Duplicate {
                         name: name.to_owned(),
-                        earlier: earlier.origin().offset(),
-                        later: later.origin().offset(),
+                        earlier: base.offset(earlier.origin()),
+                        later: base.offset(later.origin()),
                     });
                 },
             );
@@ -592,8 +603,7 @@ mod tests {
         let arena = Arena::new();
         let text = r#"{"a": {"x": [1, {"y": [[], "t"]}]}, "b": 2, "a": [[3], 4]}"#;
         let (root, _) = document(text, &arena, ReaderOptions::default()).unwrap();
-        let find =
-            |needle: &str| locate(root, Origin::new(Origin::INPUT, text.rfind(needle).unwrap()));
+        let find = |needle: &str| locate(root, Base::default().origin(text.rfind(needle).unwrap()));
         let a = Step::Name("a");
         assert_eq!(find("4]"), Some(Location::new(vec![a, Step::Index(1)])));
         assert_eq!(find("3]"), Some(Location::new(vec![a, Step::Index(0), Step::Index(0)])));

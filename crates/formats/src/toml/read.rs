@@ -1,6 +1,6 @@
 //! The TOML reader: headers, keys, and what stands between them. Values are read in [`super::value`].
 
-use kyanite_tree::{Advice, Arena, Origin, Setting, Span, Value};
+use kyanite_tree::{Advice, Arena, Base, Origin, Setting, Span, Value};
 
 use super::table::{Key, Made, Table, Taken};
 use crate::losses::{Loss, Losses};
@@ -11,13 +11,13 @@ use crate::{SyntaxError, json};
 pub struct Options {
     /// The deepest nesting that is read.
     pub depth: usize,
-    /// The number of the document in origins.
-    pub document: u16,
+    /// Where the text begins in the space of origins.
+    pub base: Base,
 }
 
 impl Default for Options {
     fn default() -> Self {
-        Self { depth: json::DEFAULT_DEPTH, document: Origin::INPUT }
+        Self { depth: json::DEFAULT_DEPTH, base: Base::default() }
     }
 }
 
@@ -149,7 +149,7 @@ impl<'a> Reader<'a> {
         let message = format!("`{}` is there already", taken.key.name);
         let advice = "a key stands once; a table is opened once, and only from one place";
         let error = self.error(taken.key.start, taken.key.end, message, advice);
-        error.also(Some(taken.earlier.offset()))
+        error.also(Some(self.options.base.offset(taken.earlier)))
     }
 
     pub(super) fn blanks(&mut self) {
@@ -219,7 +219,7 @@ impl<'a> Reader<'a> {
     }
 
     pub(super) fn origin(&self, start: usize) -> Origin {
-        Origin::new(self.options.document, start)
+        self.options.base.origin(start)
     }
 
     #[cold]

@@ -232,8 +232,9 @@ impl<'a> Reader<'a> {
     }
 
     fn resolve_all(&mut self, attributes: &mut Vec<Attribute<'a>>) -> Read<()> {
+        let base = self.options.base;
         let place = |attribute: &Attribute<'a>| {
-            let at = attribute.origin.offset();
+            let at = base.offset(attribute.origin);
             (at, at + attribute.value.len().max(1))
         };
         if self.options.namespaces {

@@ -4,7 +4,9 @@
 
 use std::collections::HashSet;
 
-use kyanite_tree::{Advice, Arena, Attribute, Element, Name, Node, Origin, Setting, Span, Value};
+use kyanite_tree::{
+    Advice, Arena, Attribute, Base, Element, Name, Node, Origin, Setting, Span, Value,
+};
 
 use super::chars;
 use super::cursor::Cursor;
@@ -28,8 +30,8 @@ pub struct Options {
     pub namespaces: bool,
     /// Whether prefixes and declarations of namespaces are left out.
     pub drop_namespaces: bool,
-    /// The number of the document in origins.
-    pub document: u16,
+    /// Where the text begins in the space of origins.
+    pub base: Base,
 }
 
 /// The bytes that entities may expand to unless more is asked for.
@@ -43,7 +45,7 @@ impl Default for Options {
             lenient: false,
             namespaces: true,
             drop_namespaces: false,
-            document: Origin::INPUT,
+            base: Base::default(),
         }
     }
 }
@@ -220,7 +222,7 @@ impl<'a> Reader<'a> {
         let root = Element { name: Name::plain(""), attributes: &[], content, text: None };
         Ok(Document {
             root: self.arena.element(root),
-            origin: Origin::new(self.options.document, 0),
+            origin: self.options.base.origin(0),
             repairs: self.repairs,
             unread: self.unread,
         })
@@ -463,7 +465,7 @@ impl<'a> Reader<'a> {
             None => start,
             Some((reference, _)) => reference,
         };
-        Origin::new(self.options.document, at)
+        self.options.base.origin(at)
     }
 
     /// Fails for something that is not well-formed or, in a lenient read, lists that it is read as `repair` says.

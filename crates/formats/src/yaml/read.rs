@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use kyanite_tree::{Advice, Arena, Map, Member, Origin, Setting, Value};
+use kyanite_tree::{Advice, Arena, Base, Map, Member, Origin, Setting, Value};
 use saphyr_parser::{Event, Marker, Parser, ScalarStyle, ScanError, Span, Tag};
 
 use super::scalar;
@@ -17,8 +17,8 @@ pub struct Options {
     pub depth: usize,
     /// The most values that aliases may stand for, all together.
     pub aliases: usize,
-    /// The number of the document in origins.
-    pub document: u16,
+    /// Where the text begins in the space of origins.
+    pub base: Base,
 }
 
 /// The values that aliases may stand for unless more is asked for.
@@ -26,7 +26,7 @@ pub const DEFAULT_ALIASES: usize = 1_000_000;
 
 impl Default for Options {
     fn default() -> Self {
-        Self { depth: json::DEFAULT_DEPTH, aliases: DEFAULT_ALIASES, document: Origin::INPUT }
+        Self { depth: json::DEFAULT_DEPTH, aliases: DEFAULT_ALIASES, base: Base::default() }
     }
 }
 
@@ -231,8 +231,8 @@ impl<'a> Reader<'a> {
         let own = Map::from_read(self.arena, &mut members, |name, earlier, later| {
             duplicates.push(Duplicate {
                 name: name.to_owned(),
-                earlier: earlier.origin().offset(),
-                later: later.origin().offset(),
+                earlier: self.options.base.offset(earlier.origin()),
+                later: self.options.base.offset(later.origin()),
             });
         });
         if merged.is_empty() {
@@ -287,7 +287,7 @@ impl<'a> Reader<'a> {
             return Ok(());
         };
         open.values = open.values.saturating_add(values);
-        let start = value.origin().offset();
+        let start = self.options.base.offset(value.origin());
         match &mut open.children {
             Children::Items(items) => items.push(value),
             Children::Members { members, merged, key } => match key.take() {
@@ -328,7 +328,7 @@ impl<'a> Reader<'a> {
             Value::Text(_, "<<")
                 if self
                     .text
-                    .get(key.origin().offset()..)
+                    .get(self.options.base.offset(key.origin())..)
                     .is_some_and(|rest| rest.starts_with("<<")) =>
             {
                 Key::Merge
@@ -436,7 +436,7 @@ impl<'a> Reader<'a> {
     }
 
     fn origin(&self, start: usize) -> Origin {
-        Origin::new(self.options.document, start)
+        self.options.base.origin(start)
     }
 
     #[cold]

@@ -6,7 +6,7 @@ use kyanite_formats::documents::{self, Limits};
 use kyanite_formats::json::{self, Origins, ReaderOptions, Style};
 use kyanite_formats::losses::Losses;
 use kyanite_formats::{Format, csv, records, text, toml, xml, yaml};
-use kyanite_tree::{Kind, LineColumn, Value};
+use kyanite_tree::{Base, Kind, LineColumn, Value};
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, percent_decode_str, utf8_percent_encode};
 
 use super::{Call, Fault, Outcome, Run, Signature, Takes, takes};
@@ -96,10 +96,10 @@ fn decode<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
 fn decode_document<'a>(call: &Call<'_, 'a>, format: Format, text: &'a str) -> Outcome<'a> {
     let limits = Limits::default();
     if format.has_records() {
-        let list = records::all(format, text, call.arena, limits.depth, 0);
+        let list = records::all(format, text, call.arena, limits.depth, Base::NONE);
         return list.map(Some).map_err(|error| not_read(format, text, &error));
     }
-    let options = documents::Options { limits, ..documents::Options::default() };
+    let options = documents::Options { limits, base: Base::NONE, ..documents::Options::default() };
     let read = documents::read(format, text, call.arena, options)
         .map_err(|error| not_read(format, text, &error))?;
     match read.roots.as_slice() {

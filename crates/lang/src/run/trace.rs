@@ -6,14 +6,14 @@
 
 use std::collections::HashSet;
 
-use kyanite_tree::{Origin, Value};
+use kyanite_tree::{Base, Origin, Region, Value};
 
 use super::{Ran, Runner};
 use crate::finding::Span;
 use crate::plan::Expr;
 
-/// The number of the document that traced values seem to come from; no input and no source has it.
-const MADE: u16 = u16::MAX;
+/// Where traced values seem to come from: their positions number entries.
+const MADE: Base = Base::of(Region::Trace);
 
 /// The rule lines of one value that are told.
 const LINES: usize = 4;
@@ -44,7 +44,7 @@ pub struct Provenance {
 
 impl Trace {
     fn entry(&self, origin: Origin) -> Option<&Made> {
-        (origin.document() == Some(MADE)).then(|| self.entries.get(origin.offset()))?
+        (origin.region() == Some(Region::Trace)).then(|| self.entries.get(MADE.offset(origin)))?
     }
 
     /// Whether an origin stands for a value that was made, not read.
@@ -72,7 +72,7 @@ impl Trace {
         let mut seen = HashSet::new();
         let mut waiting = vec![origin];
         while let Some(origin) = waiting.pop() {
-            if !origin.is_known() || !seen.insert((origin.document(), origin.offset())) {
+            if !origin.is_known() || !seen.insert(origin) {
                 continue;
             }
             match self.entry(origin) {
@@ -106,7 +106,7 @@ impl<'a> Runner<'_, 'a> {
             Value::List(_, items) => items.iter().map(|item| item.origin()).collect(),
             _ => got,
         };
-        let origin = Origin::new(MADE, trace.entries.len());
+        let origin = MADE.origin(trace.entries.len());
         trace.entries.push(Made { span: expr.span, of });
         trace.got.push(origin);
         Ok(Some(value.with_origin(origin)))
