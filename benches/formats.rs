@@ -107,6 +107,14 @@ fn yaml(folder: &Path, lines: &Path) {
                 }
                 events
             }),
+            candidate("kyanite, bare event loop", || {
+                let mut parser = yaml::Parser::new(&text);
+                let mut events = 0;
+                while parser.next_event().unwrap().is_some() {
+                    events += 1;
+                }
+                events
+            }),
             candidate("kyanite reader", || {
                 let arena = Arena::new();
                 let read = yaml::documents(&text, &arena, yaml::Options::default()).unwrap();

@@ -446,7 +446,7 @@ fn limits_are_errors_with_their_option() {
         ("query $ laughs.yaml", "the aliases stand for more than 1000000 values"),
         ("query $ deep.xml", "elements nest deeper than 512 levels"),
         ("query $ deep.yaml", "nest deeper than 512 levels"),
-        ("query $ flow.yaml", "brackets of YAML nest deeper than 255 levels"),
+        ("query $ flow.yaml", "lists and maps nest deeper than 512 levels"),
         ("query $ deep.toml", "nest deeper than 512 levels"),
         ("query $ loop.xml", "the entity &e; refers to itself"),
         ("query $ loop.yaml", "this alias stands inside the value that it stands for"),

@@ -1,4 +1,4 @@
-//! YAML cases: refused, or the same values in the same order; and each document written and read back.
+//! YAML cases: refused, or the same events and the same values in the same order; and each document written and read back.
 //!
 //! The order of members is not held against the cases' JSON, which has one of them turned round, but against what is read
 //! back.
@@ -6,6 +6,7 @@
 use std::panic::catch_unwind;
 use std::path::Path;
 
+use kyanite_formats::yaml::{Event, Properties, ScalarStyle};
 use kyanite_formats::{json, yaml};
 use kyanite_tree::{Arena, Value, equal};
 use serde::Deserialize;
@@ -18,6 +19,7 @@ struct Case {
     name: String,
     yaml: String,
     json: Option<String>,
+    tree: Option<String>,
     fail: bool,
 }
 
@@ -38,6 +40,15 @@ fn failure(case: &Case) -> Option<String> {
 
 fn check(case: &Case) -> Result<(), String> {
     let arena = Arena::new();
+    if let (Some(tree), false) = (&case.tree, case.fail) {
+        let events = events(&case.yaml)?;
+        // Cases differ in how deep they indent.
+        let wanted = tree.lines().map(|line| line.trim_start().to_owned());
+        let wanted: Vec<String> = wanted.collect();
+        if events != wanted {
+            return Err(format!("parsed as\n{}\nnot\n{}", events.join("\n"), wanted.join("\n")));
+        }
+    }
     let read = yaml::documents(&case.yaml, &arena, yaml::Options::default());
     let documents = match (read, case.fail) {
         (Err(_), true) => return Ok(()),
@@ -58,6 +69,68 @@ fn check(case: &Case) -> Result<(), String> {
         return Ok(());
     }
     Err(format!("read as {}", documents.iter().map(|value| spelled(*value)).collect::<String>()))
+}
+
+/// The events of a text, in the notation of the cases.
+fn events(text: &str) -> Result<Vec<String>, String> {
+    let mut parser = yaml::Parser::new(text);
+    let mut lines = vec!["+STR".to_owned()];
+    while let Some((event, span)) = parser.next_event().map_err(|e| e.message().to_owned())? {
+        if text.get(span.start..span.end).is_none() {
+            return Err(format!("the span of {event:?} is no part of the text"));
+        }
+        lines.push(match event {
+            Event::DocumentStart { explicit } => {
+                format!("+DOC{}", if explicit { " ---" } else { "" })
+            }
+            Event::DocumentEnd { explicit } => {
+                format!("-DOC{}", if explicit { " ..." } else { "" })
+            }
+            Event::SequenceStart { flow, properties } => {
+                format!("+SEQ{}{}", if flow { " []" } else { "" }, before(&properties))
+            }
+            Event::SequenceEnd => "-SEQ".into(),
+            Event::MappingStart { flow, properties } => {
+                format!("+MAP{}{}", if flow { " {}" } else { "" }, before(&properties))
+            }
+            Event::MappingEnd => "-MAP".into(),
+            Event::Alias(name) => format!("=ALI *{name}"),
+            Event::Scalar { text, style, properties } => {
+                let sign = match style {
+                    ScalarStyle::Plain => ':',
+                    ScalarStyle::SingleQuoted => '\'',
+                    ScalarStyle::DoubleQuoted => '"',
+                    ScalarStyle::Literal => '|',
+                    ScalarStyle::Folded => '>',
+                };
+                format!("=VAL{} {sign}{}", before(&properties), escaped(&text))
+            }
+        });
+    }
+    lines.push("-STR".into());
+    Ok(lines)
+}
+
+fn before(properties: &Properties<'_>) -> String {
+    let anchor = properties.anchor().map(|name| format!(" &{name}")).unwrap_or_default();
+    let tag = properties.tag().map(|tag| format!(" <{tag}>")).unwrap_or_default();
+    anchor + &tag
+}
+
+/// The escapes of the notation.
+fn escaped(text: &str) -> String {
+    let mut out = String::new();
+    for character in text.chars() {
+        match character {
+            '\\' => out.push_str("\\\\"),
+            '\n' => out.push_str("\\n"),
+            '\t' => out.push_str("\\t"),
+            '\r' => out.push_str("\\r"),
+            '\u{8}' => out.push_str("\\b"),
+            other => out.push(other),
+        }
+    }
+    out
 }
 
 /// What is written is read back the same.

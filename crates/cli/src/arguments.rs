@@ -162,7 +162,7 @@ pub struct InputArguments {
     /// The most bytes that the entities of XML may expand to
     #[arg(long, value_name = "SIZE", default_value = "16MB", value_parser = size)]
     pub expansion: u64,
-    /// The most values that the aliases of YAML may stand for
+    /// The most values that the aliases of YAML may stand for; 64 bytes of text count as one
     #[arg(long, value_name = "N", default_value_t = 1_000_000)]
     pub aliases: u32,
     /// The most bytes of a document that is held whole

@@ -58,6 +58,12 @@ impl Sink for Counted<'_> {
         }
     }
 
+    fn expect_foreign_types(&mut self) {
+        if let Some(sink) = &mut self.sink {
+            sink.expect_foreign_types();
+        }
+    }
+
     fn take_losses(&mut self) -> Vec<(Loss, Origin)> {
         self.sink.as_mut().map(|sink| sink.take_losses()).unwrap_or_default()
     }

@@ -244,6 +244,12 @@ impl<'a> Library<'a> {
         }
     }
 
+    /// Whether values of types that only some formats have may be in the documents.
+    pub(crate) fn has_foreign_types(&self) -> bool {
+        let has = |text: &Text<'_>| matches!(text.format, Format::Yaml | Format::Toml);
+        self.texts.borrow().iter().any(has)
+    }
+
     /// The place of a value that was read.
     pub(crate) fn place(&self, origin: Origin) -> Option<Place> {
         let (number, offset) = self.sources.borrow().find(origin)?;

@@ -210,6 +210,10 @@ impl Sink for Output {
         self.renderer.expect_elements();
     }
 
+    fn expect_foreign_types(&mut self) {
+        self.renderer.expect_foreign_types();
+    }
+
     fn take_losses(&mut self) -> Vec<(Loss, Origin)> {
         self.renderer.losses().take_places()
     }

@@ -67,6 +67,8 @@ pub(crate) struct Renderer {
     view: View,
     /// Whether elements may be among the values.
     elements: bool,
+    /// Whether values of types that only some formats have may be among them.
+    foreign: bool,
     /// What records of elements live in.
     arena: Arena,
     losses: Losses,
@@ -83,6 +85,7 @@ impl Renderer {
             xml: xml::Writer::new(layout.xml.clone()),
             view: View::new(&layout.lists, layout.places_of_losses),
             elements: false,
+            foreign: false,
             arena: Arena::new(),
             losses: Losses::new(layout.places_of_losses),
             items: 0,
@@ -137,6 +140,10 @@ impl Renderer {
         self.elements = true;
     }
 
+    pub(crate) fn expect_foreign_types(&mut self) {
+        self.foreign = true;
+    }
+
     pub(crate) fn expects_elements(&self) -> bool {
         self.elements
     }
@@ -171,6 +178,7 @@ impl Renderer {
         apart.rows = self.rows.clone();
         apart.xml = self.xml.clone();
         apart.elements = self.elements;
+        apart.foreign = self.foreign;
         // The items of a part are never the first.
         apart.items = 1;
         Some(apart)
@@ -285,6 +293,9 @@ impl Renderer {
         value: Value<'_>,
         write: impl FnOnce(&mut Self, Value<'_>) -> Rendered,
     ) -> Rendered {
+        if self.foreign {
+            self.losses.add_types(value, self.layout.format);
+        }
         let keeps_elements = matches!(self.layout.format, Format::Xml | Format::Text);
         if !self.elements && value.kind() != Kind::Element || keeps_elements {
             return write(self, value);

@@ -67,6 +67,8 @@ pub trait Sink {
     }
     /// Elements of XML may be among the results.
     fn expect_elements(&mut self) {}
+    /// Values of types that only some formats have may be among the results.
+    fn expect_foreign_types(&mut self) {}
     /// What the output could not carry since this was last asked, where it was read.
     fn take_losses(&mut self) -> Vec<(Loss, Origin)> {
         Vec::new()
@@ -111,6 +113,9 @@ pub fn run(
     let arena = Arena::new();
     let sources = Sources::load(job.plan, job.sources, job.options, &arena, events)?;
     let mut run = Run { job, sources: &sources, session: &mut session, sink, events };
+    if sources.has_foreign_types() || job.plan.decodes() {
+        run.sink.expect_foreign_types();
+    }
     run.all(inputs)?;
     for problem in session.watch.report(job.plan) {
         events.tell(problem);
@@ -260,6 +265,9 @@ impl<'q> Run<'_, 'q, '_, '_> {
         let arguments = arguments.with_sources(&sources.values);
         if root.is_some_and(is_xml) {
             self.sink.expect_elements();
+        }
+        if library.has_foreign_types() {
+            self.sink.expect_foreign_types();
         }
         let mut results = Results::new(self.job, self.sink);
         let ran =

@@ -49,6 +49,11 @@ impl<'a> Sources<'a> {
         Ok(Self { values, library })
     }
 
+    /// Whether values of types that only some formats have may be in them.
+    pub(crate) fn has_foreign_types(&self) -> bool {
+        self.library.has_foreign_types()
+    }
+
     /// The place of a value: in a source, or as `own` finds it in the input.
     pub(crate) fn place(
         &self,

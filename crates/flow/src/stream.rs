@@ -139,6 +139,9 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             if is_xml(record) {
                 self.results.sink().expect_elements();
             }
+            if library.has_foreign_types() {
+                self.results.sink().expect_foreign_types();
+            }
             let names = progress.names.clone();
             let mut runner =
                 Runner::for_batch(self.job.plan, self.grain, names, &arena, self.session);
@@ -163,7 +166,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
     fn records(&mut self, source: Source, progress: &mut Progress<'_>) -> Result<(), Failed> {
         if let Some(message) = source.contradiction() {
             self.events.tell(
-                Diagnostic::warning(Code::InputRead, message)
+                Diagnostic::warning(Code::InputFormat, message)
                     .advise_opt(source.looks_like.map(say_format)),
             );
         }

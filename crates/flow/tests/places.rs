@@ -20,7 +20,8 @@ fn more_documents_than_sixteen_bits_count() {
     std::fs::write(&bad, "{\n\"n\": \"x\"}").unwrap();
     let mut inputs = vec![Input::File(good); 70_000];
     inputs.push(Input::File(bad.clone()));
-    let plan = compile(RuleText::new("rule", "sum(for d in $[*] return d.n)"), Syntax::Rule).unwrap();
+    let plan =
+        compile(RuleText::new("rule", "sum(for d in $[*] return d.n)"), Syntax::Rule).unwrap();
     let options = InputOptions::default();
     let job = Job {
         plan: &plan,

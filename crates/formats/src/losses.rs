@@ -1,6 +1,8 @@
 //! What a conversion cannot carry from one format to another: counted, and named.
 
-use kyanite_tree::Origin;
+use kyanite_tree::{Foreign, ForeignType, Origin, Value};
+
+use crate::Format;
 
 /// Something that the target format has no place for.
 #[derive(Clone, Copy, PartialEq, Eq, Debug, PartialOrd, Ord)]
@@ -11,13 +13,13 @@ pub enum Loss {
     Instruction,
     /// A document type declaration of XML.
     DocumentType,
-    /// A tag of YAML that is not one of the core schema.
+    /// A tag of YAML that is not one of the core schema: of a list or map, or of a scalar on its way to another format.
     Tag,
     /// A date or time of TOML or YAML, which becomes text.
     DateTime,
     /// A number that is infinite or none, which becomes text.
     NotFinite,
-    /// A key that is a list or map, which becomes the text of it.
+    /// A key of YAML that is no text, and becomes the text of it.
     Key,
     /// A null that becomes an empty cell or element, or is left out.
     Null,
@@ -75,6 +77,34 @@ impl Losses {
         self.counts[loss as usize] += 1;
         if let Some(places) = &mut self.places {
             places.push((loss, origin));
+        }
+    }
+
+    /// Counts what the types in a value lose in a format that has them not: numbers that are not finite, dates, tags, keys
+    /// that are no texts. Where all scalars are texts, only tags are lost.
+    pub fn add_types(&mut self, value: Value<'_>, format: Format) {
+        let has_types = !matches!(format, Format::Csv | Format::Tsv | Format::Xml | Format::Text);
+        match value {
+            Value::Foreign(origin, Foreign { of, .. }) => {
+                let (loss, is_kept) = match of {
+                    ForeignType::NotFinite => {
+                        (Loss::NotFinite, matches!(format, Format::Yaml | Format::Toml))
+                    }
+                    ForeignType::DateTime => (Loss::DateTime, format == Format::Toml),
+                    ForeignType::Tagged(_) => (Loss::Tag, format == Format::Yaml),
+                };
+                if !is_kept && (has_types || loss == Loss::Tag) {
+                    self.add(loss, origin);
+                }
+            }
+            Value::List(_, items) => items.iter().for_each(|item| self.add_types(*item, format)),
+            Value::Map(_, map) => {
+                if has_types && format != Format::Yaml {
+                    map.keys().iter().for_each(|(_, key)| self.add(Loss::Key, key.origin()));
+                }
+                map.members().iter().for_each(|member| self.add_types(member.value, format));
+            }
+            _ => {}
         }
     }
 

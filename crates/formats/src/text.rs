@@ -14,6 +14,7 @@ pub fn write_line(value: Value<'_>, out: &mut Vec<u8>) {
             out.extend_from_slice(text.as_bytes());
         }
         Value::Text(_, text) | Value::Untyped(_, text) => out.extend_from_slice(text.as_bytes()),
+        Value::Foreign(_, foreign) => out.extend_from_slice(foreign.text.as_bytes()),
         other => json::write(other, json::Style::Compact, out),
     }
     out.push(b'\n');

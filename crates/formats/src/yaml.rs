@@ -14,9 +14,18 @@
 //! assert_eq!(port.member("depth").unwrap().as_number().unwrap().as_str(), "6.50");
 //! ```
 
+mod cursor;
+mod event;
+mod flow;
+mod parser;
+mod properties;
 mod read;
 mod scalar;
+mod scalars;
 mod write;
+
+pub use event::{Event, Placed, Properties, ScalarStyle, Tag};
+pub use parser::Parser;
 
 pub use read::{DEFAULT_ALIASES, Documents, Options, documents, value_end};
 pub use write::{write, write_item};

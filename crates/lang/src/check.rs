@@ -32,7 +32,9 @@ pub fn check(text: RuleText, rule: &Rule) -> Result<Plan, (RuleText, Vec<Finding
     let (params, setup) = checker.header(rule);
     let mut body = checker.body(rule);
     checker.unused(&params);
-    let Checker { findings, scope, paths, tests, root_uses, defs, output, sources, .. } = checker;
+    let Checker {
+        findings, scope, paths, tests, root_uses, defs, output, sources, decodes, ..
+    } = checker;
     if findings.iter().any(|finding| finding.severity() == kyanite_tree::Severity::Error) {
         return Err((text, findings));
     }
@@ -54,6 +56,7 @@ pub fn check(text: RuleText, rule: &Rule) -> Result<Plan, (RuleText, Vec<Finding
         root_uses,
         output,
         sources,
+        decodes,
         warnings: findings,
     })
 }
@@ -89,6 +92,8 @@ struct Checker<'r> {
     sources: Vec<SourceSpec>,
     /// The slots of the names of the header that something reads.
     used: HashSet<usize>,
+    /// Whether a call reads documents inside texts.
+    decodes: bool,
 }
 
 impl<'r> Checker<'r> {
@@ -108,6 +113,7 @@ impl<'r> Checker<'r> {
             output: None,
             sources: Vec::new(),
             used: HashSet::new(),
+            decodes: false,
         }
     }
 

@@ -63,6 +63,8 @@ pub struct Plan {
     pub sources: Vec<SourceSpec>,
     /// What the header says of the output.
     pub output: Option<OutputSpec>,
+    /// Whether the rule reads documents inside texts.
+    pub(crate) decodes: bool,
     /// What is worth saying though the rule runs.
     pub warnings: Vec<Finding>,
 }
@@ -84,6 +86,12 @@ impl Plan {
     #[must_use]
     pub fn reads_input(&self) -> bool {
         self.root_uses > 0
+    }
+
+    /// Whether the rule reads documents inside texts, which may be in any format.
+    #[must_use]
+    pub fn decodes(&self) -> bool {
+        self.decodes
     }
 
     /// The expression that gives the result.

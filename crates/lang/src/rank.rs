@@ -3,7 +3,7 @@
 use std::borrow::Cow;
 use std::cmp::Ordering;
 
-use kyanite_tree::{Decimal, Kind, Value};
+use kyanite_tree::{Decimal, DecimalError, Key, Kind, Value};
 
 /// The rank of a value in an ordering.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -26,9 +26,13 @@ impl<'a> Rank<'a> {
                 Self::Number(number.decimal().map_err(|error| error.to_string())?)
             }
             Value::Text(_, text) => Self::Text(Cow::Borrowed(text)),
-            Value::Untyped(_, text) => {
-                Decimal::spelled(text).map_or(Self::Text(Cow::Borrowed(text)), Self::Number)
-            }
+            Value::Untyped(_, text) => match Decimal::spelled(text) {
+                Some(number) => Self::Number(number),
+                None if Key::of_spelled(text).is_some() => {
+                    return Err(DecimalError::TooLarge.to_string());
+                }
+                None => Self::Text(Cow::Borrowed(text)),
+            },
             other => return Err(no_order(other.kind())),
         }))
     }

@@ -3,7 +3,8 @@
 use bumpalo::Bump;
 
 use crate::{
-    Attribute, Decimal, Element, Map, MapBuilder, Member, Name, Node, Number, Origin, Value,
+    Attribute, Decimal, Element, Foreign, ForeignType, Map, MapBuilder, Member, Name, Node, Number,
+    Origin, Value,
 };
 
 /// Memory that is handed out in one direction and freed all at once.
@@ -53,7 +54,14 @@ impl Arena {
         self.0.alloc_slice_fill_iter(names.iter().map(|name| self.text(name)))
     }
 
+    /// Puts a thing here that owns nothing.
+    #[inline]
+    pub fn put<T: Copy>(&self, thing: T) -> &T {
+        self.0.alloc(thing)
+    }
+
     /// Copies a slice here.
+    #[inline]
     pub fn slice<'a, T: Copy>(&'a self, items: &[T]) -> &'a [T] {
         self.0.alloc_slice_copy(items)
     }
@@ -92,6 +100,14 @@ impl Arena {
             }
             Value::Text(_, text) => Value::Text(origin, self.text(text)),
             Value::Untyped(_, text) => Value::Untyped(origin, self.text(text)),
+            Value::Foreign(_, Foreign { text, of }) => {
+                let of = match of {
+                    ForeignType::Tagged(tag) => ForeignType::Tagged(self.text(tag)),
+                    ForeignType::NotFinite => ForeignType::NotFinite,
+                    ForeignType::DateTime => ForeignType::DateTime,
+                };
+                Value::Foreign(origin, self.put(Foreign { text: self.text(text), of }))
+            }
             Value::List(_, items) => {
                 let items = items.iter().map(|item| self.copy(*item));
                 Value::List(origin, self.0.alloc_slice_fill_iter(items))
@@ -102,7 +118,7 @@ impl Arena {
                     .iter()
                     .map(|m| Member { name: self.text(m.name), value: self.copy(m.value) });
                 let members: &[Member<'a>] = self.0.alloc_slice_fill_iter(members);
-                Value::Map(origin, self.map_with(Map::new(members, self.index(map.index()))))
+                Value::Map(origin, Map::copied(self, members, map))
             }
             Value::Element(_, element) => Value::Element(origin, self.copy_element(element)),
         }
@@ -134,10 +150,6 @@ impl Arena {
         })
     }
 
-    pub(crate) fn index(&self, index: &[u32]) -> &[u32] {
-        self.0.alloc_slice_copy(index)
-    }
-
     /// Builds a computed map of `members`; a name that comes again overrides the earlier value in
     /// its place.
     pub fn map<'a>(&'a self, members: impl IntoIterator<Item = (&'a str, Value<'a>)>) -> Value<'a> {
@@ -146,22 +158,6 @@ impl Arena {
             builder.insert(name, value);
         }
         Value::Map(Origin::NONE, builder.finish(self))
-    }
-
-    /// Copies members whose names are known to differ, with the index that makes look-up fast.
-    #[inline]
-    pub(crate) fn map_of<'a>(&'a self, members: &[Member<'a>], index: &[u32]) -> &'a Map<'a> {
-        self.map_with(Map::new(self.members(members), self.0.alloc_slice_copy(index)))
-    }
-
-    #[inline]
-    pub(crate) fn map_with<'a>(&'a self, map: Map<'a>) -> &'a Map<'a> {
-        self.0.alloc(map)
-    }
-
-    #[inline]
-    pub(crate) fn members<'a>(&'a self, members: &[Member<'a>]) -> &'a [Member<'a>] {
-        self.0.alloc_slice_copy(members)
     }
 
     /// Spells a computed number.

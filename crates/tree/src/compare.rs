@@ -2,6 +2,7 @@
 
 use std::cmp::Ordering;
 
+use crate::exact::Exact;
 use crate::{Decimal, Element, Map, Node, Number, Value};
 
 /// Whether two values are equal: numbers by value, texts by scalar, untyped text with a number as a number, lists item by item, maps by their
@@ -14,7 +15,7 @@ pub fn equal(a: Value<'_>, b: Value<'_>) -> bool {
         (Value::Number(_, a), Value::Number(_, b)) => numbers_equal(a, b),
         (Value::Untyped(_, text), Value::Number(_, number))
         | (Value::Number(_, number), Value::Untyped(_, text)) => {
-            Decimal::spelled(text).is_some_and(|spelled| number.decimal() == Ok(spelled))
+            untyped_order(text, number.as_str()) == Some(Ordering::Equal)
         }
         (Value::Text(_, a) | Value::Untyped(_, a), Value::Text(_, b) | Value::Untyped(_, b)) => {
             a == b
@@ -40,7 +41,24 @@ fn numbers_equal(a: Number<'_>, b: Number<'_>) -> bool {
 }
 
 fn numbers_order(a: Number<'_>, b: Number<'_>) -> Option<Ordering> {
-    Some(a.decimal().ok()?.cmp(&b.decimal().ok()?))
+    match (a.decimal(), b.decimal()) {
+        (Ok(a), Ok(b)) => Some(a.cmp(&b)),
+        _ => huge_order(a.as_str(), b.as_str()),
+    }
+}
+
+/// The order of two texts that both spell a number; none where one does not.
+fn untyped_order(a: &str, b: &str) -> Option<Ordering> {
+    match (Decimal::spelled(a), Decimal::spelled(b)) {
+        (Some(a), Some(b)) => Some(a.cmp(&b)),
+        _ => huge_order(a, b),
+    }
+}
+
+/// The order of two numbers of which one is too large to be computed with.
+#[cold]
+fn huge_order(a: &str, b: &str) -> Option<Ordering> {
+    Some(Exact::spelled(a)?.cmp(&Exact::spelled(b)?))
 }
 
 /// How two values are ordered: numbers by value, texts by Unicode scalar; untyped text as a number with numbers, and
@@ -49,17 +67,10 @@ fn numbers_order(a: Number<'_>, b: Number<'_>) -> Option<Ordering> {
 pub fn order(a: Value<'_>, b: Value<'_>) -> Option<Ordering> {
     match (a.simple(), b.simple()) {
         (Value::Number(_, a), Value::Number(_, b)) => numbers_order(a, b),
-        (Value::Untyped(_, a), Value::Number(_, b)) => {
-            Some(Decimal::spelled(a)?.cmp(&b.decimal().ok()?))
-        }
-        (Value::Number(_, a), Value::Untyped(_, b)) => {
-            Some(a.decimal().ok()?.cmp(&Decimal::spelled(b)?))
-        }
+        (Value::Untyped(_, a), Value::Number(_, b)) => untyped_order(a, b.as_str()),
+        (Value::Number(_, a), Value::Untyped(_, b)) => untyped_order(a.as_str(), b),
         (Value::Untyped(_, a), Value::Untyped(_, b)) => {
-            match (Decimal::spelled(a), Decimal::spelled(b)) {
-                (Some(a), Some(b)) => Some(a.cmp(&b)),
-                _ => Some(a.cmp(b)),
-            }
+            Some(untyped_order(a, b).unwrap_or_else(|| a.cmp(b)))
         }
         // UTF-8 was made so that byte order is scalar order.
         (Value::Text(_, a) | Value::Untyped(_, a), Value::Text(_, b) | Value::Untyped(_, b)) => {
@@ -81,6 +92,16 @@ impl Key {
         let mut key = String::new();
         write_key(value, &mut key);
         Self(key)
+    }
+
+    /// The key of the number that an untyped text spells, if it spells one.
+    #[must_use]
+    pub fn of_spelled(text: &str) -> Option<Self> {
+        let spelled = match Decimal::spelled(text) {
+            Some(decimal) => decimal.to_string(),
+            None => Exact::spelled(text)?.canonical(),
+        };
+        Some(Self(format!("#{spelled};")))
     }
 
     /// Appends what stands in the key of `value`, or in place of one that is not there. It ends by itself, so that several keys
@@ -107,11 +128,16 @@ fn write_key(value: Value<'_>, key: &mut String) {
                 && digits.iter().all(u8::is_ascii_digit);
             match number.decimal() {
                 Ok(decimal) if !is_plain => key.push_str(&decimal.to_string()),
-                _ => key.push_str(number.as_str()),
+                Err(_) => {
+                    let exact = Exact::spelled(number.as_str());
+                    key.push_str(&exact.map_or_else(String::new, |exact| exact.canonical()));
+                }
+                Ok(_) => key.push_str(number.as_str()),
             }
             key.push(';');
         }
         Value::Text(_, text) | Value::Untyped(_, text) => write_text(text, key),
+        Value::Foreign(_, foreign) => write_text(foreign.text, key),
         Value::List(_, items) => {
             key.push('[');
             items.iter().for_each(|item| write_key(*item, key));

@@ -21,11 +21,20 @@ pub struct Member<'a> {
 }
 
 /// The members of a map, in order, each name once.
-#[derive(Debug)]
+#[derive(Clone, Copy, Debug)]
 pub struct Map<'a> {
     members: &'a [Member<'a>],
+    /// What only few maps have.
+    extra: Option<&'a Extra<'a>>,
+}
+
+/// What a map has that is large, or whose keys are not all texts.
+#[derive(Clone, Copy, Debug, Default)]
+pub(crate) struct Extra<'a> {
     /// Open addressing over member positions plus one; empty for small maps.
     index: &'a [u32],
+    /// The keys that are no texts, by the positions of their members.
+    keys: &'a [(usize, Value<'a>)],
 }
 
 /// Maps up to this many members are searched without an index.
@@ -33,8 +42,10 @@ const SMALL: usize = 16;
 
 impl<'a> Map<'a> {
     #[inline]
-    pub(crate) fn new(members: &'a [Member<'a>], index: &'a [u32]) -> Self {
-        Self { members, index }
+    fn new(arena: &'a Arena, members: &'a [Member<'a>], index: &[u32]) -> &'a Self {
+        let extra =
+            (!index.is_empty()).then(|| arena.put(Extra { index: arena.slice(index), keys: &[] }));
+        arena.put(Self { members, extra })
     }
 
     /// All members, in order.
@@ -44,9 +55,35 @@ impl<'a> Map<'a> {
         self.members
     }
 
-    #[inline]
-    pub(crate) fn index(&self) -> &'a [u32] {
-        self.index
+    /// The keys that were no texts where the map was read, such as `200:` of YAML, by the positions of their members, in
+    /// order. The names of these members are what the keys are as text.
+    #[must_use]
+    pub fn keys(&self) -> &'a [(usize, Value<'a>)] {
+        self.extra.map_or(&[], |extra| extra.keys)
+    }
+
+    /// The same map, of which the members with these names have keys that are no texts.
+    pub fn with_keys(&self, arena: &'a Arena, keys: &[(&str, Value<'a>)]) -> &'a Self {
+        let mut placed: Vec<(usize, Value<'a>)> = Vec::with_capacity(keys.len());
+        for (name, key) in keys {
+            if let Some(position) = self.position(name) {
+                placed.push((position, *key));
+            }
+        }
+        placed.sort_by_key(|(position, _)| *position);
+        placed.dedup_by_key(|(position, _)| *position);
+        let index = self.extra.map_or(&[][..], |extra| extra.index);
+        let extra = arena.put(Extra { index, keys: arena.slice(&placed) });
+        arena.put(Self { members: self.members, extra: Some(extra) })
+    }
+
+    /// A copy of another map with members that were copied to `arena` in the same order.
+    pub(crate) fn copied(arena: &'a Arena, members: &'a [Member<'a>], of: &Map<'_>) -> &'a Self {
+        let extra = of.extra.map(|extra| {
+            let keys: Vec<_> = extra.keys.iter().map(|(at, key)| (*at, arena.copy(*key))).collect();
+            arena.put(Extra { index: arena.slice(extra.index), keys: arena.slice(&keys) })
+        });
+        arena.put(Self { members, extra })
     }
 
     /// How many members there are.
@@ -65,11 +102,18 @@ impl<'a> Map<'a> {
     #[inline]
     #[must_use]
     pub fn get(&self, name: &str) -> Option<Value<'a>> {
-        if self.index.is_empty() {
-            return self.members.iter().find(|member| member.name == name).map(|m| m.value);
+        match self.extra {
+            None => self.members.iter().find(|member| member.name == name).map(|m| m.value),
+            Some(_) => Some(self.members[self.position(name)?].value),
         }
-        let slot = find(self.index, self.members, name).ok()?;
-        Some(self.members[slot].value)
+    }
+
+    /// Where the member called `name` stands.
+    fn position(&self, name: &str) -> Option<usize> {
+        match self.extra {
+            Some(Extra { index, .. }) if !index.is_empty() => find(index, self.members, name).ok(),
+            _ => self.members.iter().position(|member| member.name == name),
+        }
     }
 }
 
@@ -124,7 +168,7 @@ impl<'a> MapBuilder<'a> {
 
     /// Moves the members into `arena`.
     pub fn finish(self, arena: &'a Arena) -> &'a Map<'a> {
-        arena.map_of(&self.members, &self.index)
+        Map::new(arena, arena.slice(&self.members), &self.index)
     }
 }
 
@@ -132,7 +176,7 @@ impl<'a> Map<'a> {
     /// Builds a map of members whose names are known to differ, by an index over those names.
     #[inline]
     pub fn with_index(arena: &'a Arena, members: &[Member<'a>], index: NameIndex<'a>) -> &'a Self {
-        arena.map_with(Self::new(arena.members(members), index.0))
+        arena.put(Self { members: arena.slice(members), extra: index.0 })
     }
 
     /// Builds a map from members in the order they were read. Of members with one name the last value stays, in
@@ -147,10 +191,10 @@ impl<'a> Map<'a> {
         if members.len() > SMALL {
             let (index, repeated) = index_of(members);
             if !repeated {
-                return arena.map_of(members, &index);
+                return Self::new(arena, arena.slice(members), &index);
             }
         } else if !repeats(members) {
-            return arena.map_of(members, &[]);
+            return arena.put(Self { members: arena.slice(members), extra: None });
         }
         let mut builder = MapBuilder::new();
         for member in members.iter() {
@@ -164,7 +208,7 @@ impl<'a> Map<'a> {
 
 /// An index over names, for many maps that all have just these members in this order.
 #[derive(Clone, Copy, Debug)]
-pub struct NameIndex<'a>(&'a [u32]);
+pub struct NameIndex<'a>(Option<&'a Extra<'a>>);
 
 impl<'a> NameIndex<'a> {
     /// The index over `names`; empty where so few names are faster searched.
@@ -172,7 +216,8 @@ impl<'a> NameIndex<'a> {
     pub fn of(arena: &'a Arena, names: &[&str]) -> Self {
         let members: Vec<Member<'_>> =
             names.iter().map(|name| Member { name, value: Value::NULL }).collect();
-        Self(if members.len() > SMALL { arena.index(&index_of(&members).0) } else { &[] })
+        let index = (members.len() > SMALL).then(|| arena.slice(&index_of(&members).0));
+        Self(index.map(|index| arena.put(Extra { index, keys: &[] })))
     }
 }
 

@@ -3,7 +3,9 @@
 //! Packed values are made and read by one run of one program: their form may change with each version. Where a value was
 //! read is not kept.
 
-use crate::{Arena, Attribute, Element, Map, Member, Name, Node, Number, Origin, Value};
+use crate::{
+    Arena, Attribute, Element, Foreign, ForeignType, Map, Member, Name, Node, Number, Origin, Value,
+};
 
 /// Appends a value, or that there is none.
 pub fn pack(value: Option<Value<'_>>, out: &mut String) {
@@ -15,6 +17,14 @@ pub fn pack(value: Option<Value<'_>>, out: &mut String) {
         Some(Value::Number(_, number)) => pack_text('#', number.as_str(), out),
         Some(Value::Text(_, text)) => pack_text('"', text, out),
         Some(Value::Untyped(_, text)) => pack_text('\'', text, out),
+        Some(Value::Foreign(_, Foreign { text, of })) => {
+            match of {
+                ForeignType::NotFinite => out.push('n'),
+                ForeignType::DateTime => out.push('d'),
+                ForeignType::Tagged(tag) => pack_text('!', tag, out),
+            }
+            pack_text('.', text, out);
+        }
         Some(Value::List(_, items)) => {
             pack_length('[', items.len(), out);
             items.iter().for_each(|item| pack(Some(*item), out));
@@ -24,6 +34,13 @@ pub fn pack(value: Option<Value<'_>>, out: &mut String) {
             for member in map.members() {
                 pack_text('.', member.name, out);
                 pack(Some(member.value), out);
+            }
+            if !map.keys().is_empty() {
+                pack_length('k', map.keys().len(), out);
+                for (position, key) in map.keys() {
+                    pack_length('.', *position, out);
+                    pack(Some(*key), out);
+                }
             }
         }
         Some(Value::Element(_, element)) => pack_element(element, out),
@@ -108,6 +125,12 @@ impl<'a> Packed<'a> {
             b'#' => Value::number(Number::from_checked(self.text()?)),
             b'"' => Value::text(self.text()?),
             b'\'' => Value::Untyped(Origin::NONE, self.text()?),
+            b'n' => self.foreign(ForeignType::NotFinite, arena)?,
+            b'd' => self.foreign(ForeignType::DateTime, arena)?,
+            b'!' => {
+                let tag = self.text()?;
+                self.foreign(ForeignType::Tagged(tag), arena)?
+            }
             b'[' => {
                 let count = self.length()?;
                 let items: Option<Vec<_>> = (0..count).map(|_| self.next(arena)?).collect();
@@ -117,11 +140,31 @@ impl<'a> Packed<'a> {
                 let count = self.length()?;
                 let member = |_| Some(Member { name: self.tagged()?, value: self.next(arena)?? });
                 let mut members = (0..count).map(member).collect::<Option<Vec<_>>>()?;
-                Value::Map(Origin::NONE, Map::from_read(arena, &mut members, |_, _, _| ()))
+                let map = Map::from_read(arena, &mut members, |_, _, _| ());
+                Value::Map(Origin::NONE, self.keys(map, arena)?)
             }
             b'<' => Value::Element(Origin::NONE, self.element(arena)?),
             _ => return None,
         }))
+    }
+
+    fn foreign(&mut self, of: ForeignType<'a>, arena: &'a Arena) -> Option<Value<'a>> {
+        Some(Value::Foreign(Origin::NONE, arena.put(Foreign { text: self.tagged()?, of })))
+    }
+
+    /// The map with the keys that are no texts, if they come next.
+    fn keys(&mut self, map: &'a Map<'a>, arena: &'a Arena) -> Option<&'a Map<'a>> {
+        if self.text.as_bytes().get(self.at) != Some(&b'k') {
+            return Some(map);
+        }
+        self.at += 1;
+        let mut keys = Vec::new();
+        for _ in 0..self.length()? {
+            self.tag()?;
+            let position = self.length()?;
+            keys.push((map.members().get(position)?.name, self.next(arena)??));
+        }
+        Some(map.with_keys(arena, &keys))
     }
 
     /// The rest of an element behind its tag.
@@ -200,13 +243,32 @@ mod tests {
             any::<String>().prop_map(move |text| Value::text(arena.text(&text))),
             any::<String>().prop_map(move |text| Value::Untyped(Origin::NONE, arena.text(&text))),
             "[a-z0-9 ]{60,200}".prop_map(move |text| Value::text(arena.text(&text))),
+            ("[a-z:]{1,3}", 0..3usize).prop_map(move |(text, of)| {
+                let text = arena.text(&text);
+                let types =
+                    [ForeignType::NotFinite, ForeignType::DateTime, ForeignType::Tagged(text)];
+                Value::Foreign(Origin::NONE, arena.put(Foreign { text, of: types[of] }))
+            }),
         ];
         leaf.prop_recursive(4, 40, 70, move |inner| {
             let members = prop::collection::btree_map("[a-zé]{0,3}", inner.clone(), 0..70);
             prop_oneof![
                 prop::collection::vec(inner, 0..70).prop_map(move |items| arena.list(&items)),
-                members.prop_map(move |members| {
-                    arena.map(members.iter().map(|(name, value)| (arena.text(name), *value)))
+                (members, any::<bool>()).prop_map(move |(members, typed)| {
+                    let map =
+                        arena.map(members.iter().map(|(name, value)| (arena.text(name), *value)));
+                    match (typed, map) {
+                        (true, Value::Map(_, map)) => {
+                            let keys: Vec<_> = map
+                                .members()
+                                .iter()
+                                .step_by(2)
+                                .map(|m| (m.name, m.value))
+                                .collect();
+                            Value::Map(Origin::NONE, map.with_keys(arena, &keys))
+                        }
+                        _ => map,
+                    }
                 }),
             ]
         })
@@ -227,6 +289,9 @@ mod tests {
             for value in &values {
                 let read = reader.next(&arena).unwrap();
                 prop_assert_eq!(packed(read), packed(*value));
+                if let (Some(Value::Map(_, read)), Some(Value::Map(_, value))) = (read, *value) {
+                    prop_assert_eq!(read.keys().len(), value.keys().len());
+                }
                 if let (Some(read), Some(value)) = (read, *value) {
                     prop_assert!(crate::equal(read, value));
                 }
@@ -236,7 +301,7 @@ mod tests {
         }
 
         #[test]
-        fn any_text_is_read_or_not(text in "[-0ft#\"'\\[{<@.=>!?\x00-\x03A-Z]{0,40}") {
+        fn any_text_is_read_or_not(text in "[-0ftkn#\"'\\[{<@.=>!?\x00-\x03A-Z]{0,40}") {
             let arena = Arena::new();
             let mut reader = Packed::new(&text);
             while reader.next(&arena).is_some() {}

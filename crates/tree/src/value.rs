@@ -18,12 +18,34 @@ pub enum Value<'a> {
     /// Text from a format that knows only text, such as a CSV cell: it keeps its spelling, and compares and
     /// computes with numbers as a number when it is [spelled like one](crate::Decimal::spelled).
     Untyped(Origin, &'a str),
+    /// A text that stands for something which only some formats have a type for.
+    Foreign(Origin, &'a Foreign<'a>),
     /// Values in order.
     List(Origin, &'a [Value<'a>]),
     /// Named members in the order they were written.
     Map(Origin, &'a Map<'a>),
     /// An element of XML, or a whole document of it.
     Element(Origin, &'a Element<'a>),
+}
+
+/// A scalar of a type that only some formats have. To rules it is its text; a format that has the type writes it as such.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub struct Foreign<'a> {
+    /// How it is spelled.
+    pub text: &'a str,
+    /// Of which type it is.
+    pub of: ForeignType<'a>,
+}
+
+/// A type that only some formats have.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum ForeignType<'a> {
+    /// A number that is infinite, or none: `inf`, `-inf`, `nan`. YAML and TOML have it.
+    NotFinite,
+    /// A date, a time, or both. TOML has it.
+    DateTime,
+    /// A type that a tag of YAML names, in the form `!name` or as a whole URI.
+    Tagged(&'a str),
 }
 
 /// What a value is, by the words of the rule language.
@@ -108,7 +130,7 @@ impl<'a> Value<'a> {
             Self::Null(_) => Kind::Null,
             Self::Boolean(..) => Kind::Boolean,
             Self::Number(..) => Kind::Number,
-            Self::Text(..) | Self::Untyped(..) => Kind::Text,
+            Self::Text(..) | Self::Untyped(..) | Self::Foreign(..) => Kind::Text,
             Self::List(..) => Kind::List,
             Self::Map(..) => Kind::Map,
             Self::Element(..) => Kind::Element,
@@ -125,6 +147,7 @@ impl<'a> Value<'a> {
             | Self::Number(origin, _)
             | Self::Text(origin, _)
             | Self::Untyped(origin, _)
+            | Self::Foreign(origin, _)
             | Self::List(origin, _)
             | Self::Map(origin, _)
             | Self::Element(origin, _) => origin,
@@ -140,6 +163,7 @@ impl<'a> Value<'a> {
             Self::Number(_, number) => Self::Number(origin, number),
             Self::Text(_, text) => Self::Text(origin, text),
             Self::Untyped(_, text) => Self::Untyped(origin, text),
+            Self::Foreign(_, foreign) => Self::Foreign(origin, foreign),
             Self::List(_, items) => Self::List(origin, items),
             Self::Map(_, map) => Self::Map(origin, map),
             Self::Element(_, element) => Self::Element(origin, element),
@@ -157,7 +181,11 @@ impl<'a> Value<'a> {
     #[inline]
     #[must_use]
     pub fn as_text(self) -> Option<&'a str> {
-        if let Self::Text(_, text) | Self::Untyped(_, text) = self { Some(text) } else { None }
+        match self {
+            Self::Text(_, text) | Self::Untyped(_, text) => Some(text),
+            Self::Foreign(_, foreign) => Some(foreign.text),
+            _ => None,
+        }
     }
 
     /// How a text, a number or a boolean is written as text; none for null, lists and maps.
@@ -165,6 +193,7 @@ impl<'a> Value<'a> {
     pub fn scalar_text(self) -> Option<&'a str> {
         match self {
             Self::Text(_, text) | Self::Untyped(_, text) => Some(text),
+            Self::Foreign(_, foreign) => Some(foreign.text),
             Self::Number(_, number) => Some(number.as_str()),
             Self::Boolean(_, true) => Some("true"),
             Self::Boolean(_, false) => Some("false"),
@@ -194,12 +223,13 @@ impl<'a> Value<'a> {
         if let Self::Element(_, element) = self { Some(element) } else { None }
     }
 
-    /// The value itself, but of an element without child elements its text.
+    /// The value itself, but of an element without child elements, and of what only some formats have, its text.
     #[inline]
     #[must_use]
     pub fn simple(self) -> Self {
         match self {
             Self::Element(origin, Element { text: Some(text), .. }) => Self::Untyped(origin, text),
+            Self::Foreign(origin, Foreign { text, .. }) => Self::Text(origin, text),
             other => other,
         }
     }

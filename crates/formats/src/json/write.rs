@@ -53,6 +53,7 @@ fn write_at(value: Value<'_>, step: Option<usize>, level: usize, out: &mut Vec<u
         Value::Boolean(_, false) => out.extend_from_slice(b"false"),
         Value::Number(_, number) => out.extend_from_slice(number.as_str().as_bytes()),
         Value::Text(_, text) | Value::Untyped(_, text) => write_text(text, out),
+        Value::Foreign(_, foreign) => write_text(foreign.text, out),
         Value::List(_, []) => out.extend_from_slice(b"[]"),
         Value::List(_, items) => {
             bracketed(b'[', b']', items, step, level, out, |item, out| {

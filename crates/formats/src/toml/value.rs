@@ -1,11 +1,10 @@
 //! The values of TOML.
 
-use kyanite_tree::{Number, Value};
+use kyanite_tree::{Foreign, ForeignType, Number, Origin, Value};
 
 use super::datetime;
 use super::read::{Read, Reader, is_control};
 use super::table::{Made, Table};
-use crate::losses::Loss;
 
 impl<'a> Reader<'a> {
     /// Reads the value that begins here, `level` levels deep.
@@ -28,15 +27,18 @@ impl<'a> Reader<'a> {
         }
     }
 
+    fn foreign(&self, origin: Origin, text: &'a str, of: ForeignType<'a>) -> Value<'a> {
+        Value::Foreign(origin, self.arena.put(Foreign { text, of }))
+    }
+
     /// true, a number, a date or a time.
     fn bare(&mut self) -> Read<Value<'a>> {
         let start = self.at;
         let origin = self.origin(start);
         let rest = self.rest();
         if let Some((spelled, length)) = datetime::scan(rest) {
-            self.losses.add(Loss::DateTime, origin);
             self.at += length;
-            return Ok(Value::Text(origin, self.arena.text(&spelled)));
+            return Ok(self.foreign(origin, self.arena.text(&spelled), ForeignType::DateTime));
         }
         let length = rest
             .bytes()
@@ -49,8 +51,7 @@ impl<'a> Reader<'a> {
         match word {
             "true" | "false" => return Ok(Value::Boolean(origin, word == "true")),
             "inf" | "+inf" | "-inf" | "nan" | "+nan" | "-nan" => {
-                self.losses.add(Loss::NotFinite, origin);
-                return Ok(Value::Text(origin, word));
+                return Ok(self.foreign(origin, word, ForeignType::NotFinite));
             }
             _ => {}
         }

@@ -1,6 +1,6 @@
 //! The TOML writer: members with plain values first, then the tables, as TOML demands.
 
-use kyanite_tree::{Arena, Map, Member, Number, Value};
+use kyanite_tree::{Arena, Foreign, ForeignType, Map, Member, Number, Value};
 
 use crate::error::{CannotHold, cannot_hold};
 use crate::json;
@@ -110,6 +110,14 @@ fn inline(value: Value<'_>, out: &mut Vec<u8>, losses: &mut Losses) -> Written {
             lines(value, out)
         }
         Value::Text(_, value) | Value::Untyped(_, value) => text(value, out),
+        Value::Foreign(_, Foreign { text: value, of }) => match of {
+            ForeignType::NotFinite => {
+                out.extend_from_slice(not_finite(value).as_bytes());
+            }
+            ForeignType::DateTime => out.extend_from_slice(value.as_bytes()),
+            ForeignType::Tagged(_) if value.contains('\n') => lines(value, out),
+            ForeignType::Tagged(_) => text(value, out),
+        },
         Value::List(_, items) => {
             out.push(b'[');
             for (position, item) in items.iter().enumerate() {
@@ -139,6 +147,11 @@ fn inline(value: Value<'_>, out: &mut Vec<u8>, losses: &mut Losses) -> Written {
         other => out.extend_from_slice(other.scalar_text().unwrap_or_default().as_bytes()),
     }
     Ok(())
+}
+
+/// The spelling in TOML of a number that is not finite, in whichever format it was spelled.
+fn not_finite(text: &str) -> String {
+    text.replace('.', "").to_ascii_lowercase()
 }
 
 /// Integers of more than 64 bits become text, for readers must refuse them; floats of more digits than a double keeps are

@@ -1,13 +1,20 @@
-//! The YAML reader: from a parser's events to values.
+//! The YAML reader: from events to values.
 
+use std::borrow::Cow;
 use std::collections::HashMap;
 
-use kyanite_tree::{Advice, Arena, Base, Map, Member, Origin, Setting, Value};
-use saphyr_parser::{Event, Marker, Parser, ScalarStyle, ScanError, Span, Tag};
+use kyanite_tree::{
+    Advice, Arena, Base, Foreign, ForeignType, Map, MapBuilder, Member, Origin, Setting, Span,
+    Value,
+};
 
+use super::event::{Event, Properties, ScalarStyle};
+use super::parser::Parser;
+use super::properties::CORE;
 use super::scalar;
+use super::write::write_flow;
 use crate::SyntaxError;
-use crate::json::{self, Duplicate, Style};
+use crate::json::{self, Duplicate};
 use crate::losses::{Loss, Losses};
 
 /// Limits of a reader.
@@ -15,7 +22,7 @@ use crate::losses::{Loss, Losses};
 pub struct Options {
     /// The deepest nesting that is read.
     pub depth: usize,
-    /// The most values that aliases may stand for, all together.
+    /// The most values that aliases may stand for, all together; so many bytes of text count as one more.
     pub aliases: usize,
     /// Where the text begins in the space of origins.
     pub base: Base,
@@ -23,6 +30,9 @@ pub struct Options {
 
 /// The values that aliases may stand for unless more is asked for.
 pub const DEFAULT_ALIASES: usize = 1_000_000;
+
+/// The bytes of a text that count as one value more among those that aliases stand for.
+const BYTES_A_VALUE: usize = 64;
 
 impl Default for Options {
     fn default() -> Self {
@@ -37,7 +47,7 @@ pub struct Documents<'a> {
     pub documents: Vec<Value<'a>>,
     /// Keys that maps held twice; the later value was kept.
     pub duplicates: Vec<Duplicate>,
-    /// What was not kept: comments, tags, keys that are no texts.
+    /// What was not kept: comments, and tags of lists and maps.
     pub losses: Losses,
 }
 
@@ -50,12 +60,14 @@ pub fn documents<'a>(
     arena: &'a Arena,
     options: Options,
 ) -> Result<Documents<'a>, SyntaxError> {
+    check_characters(text)?;
     let mut reader = Reader {
         text,
         arena,
         options,
-        offsets: Offsets { text, index: 0, offset: 0 },
         open: Vec::new(),
+        items: Vec::new(),
+        members: Vec::new(),
         anchors: HashMap::new(),
         alias_values: 0,
         read: Documents {
@@ -63,18 +75,33 @@ pub fn documents<'a>(
             duplicates: Vec::new(),
             losses: Losses::new(true),
         },
-        commented: 0,
     };
-    let mut parser = Parser::new_from_str(text);
-    while let Some(event) = parser.next_event() {
-        let (event, span) = event.map_err(|error| reader.scan_error(&error))?;
+    let mut parser = Parser::new(text);
+    while let Some((event, span)) = parser.next_event()? {
         reader.event(event, span)?;
+        for comment in parser.take_comments() {
+            reader.read.losses.add(Loss::Comment, options.base.origin(comment.start));
+        }
     }
-    reader.comments(text.len());
+    for comment in parser.take_comments() {
+        reader.read.losses.add(Loss::Comment, options.base.origin(comment.start));
+    }
     Ok(reader.read)
 }
 
-/// Where the value that begins at byte `offset` ends, for marking it.
+/// Control characters stand in no YAML text, quoted or not (section 5.1).
+fn check_characters(text: &str) -> Result<(), SyntaxError> {
+    let is_control = |byte: u8| byte < b' ' && !matches!(byte, b'\t' | b'\n' | b'\r');
+    // Without a way out in the middle, many bytes are looked at at once.
+    if !text.bytes().fold(false, |found, byte| found | is_control(byte)) {
+        return Ok(());
+    }
+    let at = text.bytes().position(is_control).unwrap_or_default();
+    let message = format!("the control character U+{:04X} stands here", text.as_bytes()[at]);
+    Err(SyntaxError::new(at, at + 1, message, "write it as an escape in double quotes: \"\\x1B\""))
+}
+
+/// Where the value that begins at byte `offset` ends on its line, for marking it.
 #[must_use]
 pub fn value_end(text: &str, offset: usize) -> usize {
     let line = text.get(offset..).unwrap_or_default();
@@ -87,376 +114,281 @@ pub fn value_end(text: &str, offset: usize) -> usize {
     offset + end.unwrap_or(line.trim_end().len()).max(1)
 }
 
-/// From the character indexes of the parser to byte offsets; they are asked for in nearly rising order.
-struct Offsets<'a> {
-    text: &'a str,
-    index: usize,
-    offset: usize,
-}
-
-impl Offsets<'_> {
-    fn of(&mut self, marker: Marker) -> usize {
-        let wanted = marker.index();
-        if wanted < self.index {
-            (self.index, self.offset) = (0, 0);
-        }
-        let rest = self.text.get(self.offset..).unwrap_or_default();
-        let ahead = wanted - self.index;
-        let length = match rest.as_bytes().get(..ahead) {
-            Some(bytes) if bytes.is_ascii() => ahead,
-            _ => rest.char_indices().nth(ahead).map_or(rest.len(), |(at, _)| at),
-        };
-        self.offset += length;
-        self.index = wanted;
-        self.offset
-    }
-}
-
 /// A list or map whose end has not been met.
 struct Open<'a> {
     origin: Origin,
-    anchor: usize,
+    anchor: Option<&'a str>,
     /// How many values are in it, itself included.
     values: usize,
+    /// Where its items or members begin among those that are read.
+    first: usize,
     children: Children<'a>,
 }
 
 enum Children<'a> {
-    Items(Vec<Value<'a>>),
+    Items,
     Members {
-        members: Vec<Member<'a>>,
-        /// Members that come in by merge keys, with their places among the own ones.
-        merged: Vec<Member<'a>>,
         /// The key whose value comes next.
         key: Option<Key<'a>>,
+        /// What few maps have: members that come in by merge keys, and keys that are no texts.
+        rare: Option<Box<Rare<'a>>>,
     },
+}
+
+#[derive(Default)]
+struct Rare<'a> {
+    merged: Vec<Member<'a>>,
+    keys: Vec<(&'a str, Value<'a>)>,
 }
 
 #[derive(Clone, Copy)]
 enum Key<'a> {
-    Name(&'a str),
+    /// The name of a member, and the key itself where that is no text.
+    Name(&'a str, Option<Value<'a>>),
     Merge,
 }
 
-/// A value that aliases may stand for.
-struct Anchored<'a> {
-    value: Option<Value<'a>>,
+/// A value that was read, and what is known of it.
+#[derive(Clone, Copy)]
+struct Node<'a> {
+    value: Value<'a>,
+    /// How many values are in it, itself included.
     values: usize,
+    /// Where it, or the alias that stands for it, is in the text.
+    span: Span,
 }
 
 struct Reader<'a> {
     text: &'a str,
     arena: &'a Arena,
     options: Options,
-    offsets: Offsets<'a>,
     open: Vec<Open<'a>>,
-    anchors: HashMap<usize, Anchored<'a>>,
+    /// The items of the lists that are open, one list behind the other; likewise the members of maps.
+    items: Vec<Value<'a>>,
+    members: Vec<Member<'a>>,
+    /// What aliases may stand for; nothing while that is being read.
+    anchors: HashMap<&'a str, Option<Node<'a>>>,
     alias_values: usize,
     read: Documents<'a>,
-    /// Up to where comments have been looked for.
-    commented: usize,
 }
 
 impl<'a> Reader<'a> {
     fn event(&mut self, event: Event<'a>, span: Span) -> Result<(), SyntaxError> {
-        let start = self.offsets.of(span.start);
         match event {
-            Event::DocumentStart(_) => self.anchors.clear(),
-            Event::Scalar(text, style, anchor, tag) => {
-                let end = match style {
-                    ScalarStyle::SingleQuoted | ScalarStyle::DoubleQuoted => self.quoted_end(start),
-                    _ => self.offsets.of(span.end),
-                };
-                self.comments(start);
-                self.commented = end.max(self.commented);
-                let value = self.scalar(text, style, tag.as_deref(), start);
-                self.anchor(anchor, value, 1);
-                self.value(value, 1)?;
+            Event::DocumentStart { .. } => self.anchors.clear(),
+            Event::DocumentEnd { .. } => {}
+            Event::Scalar { text, style, properties } => {
+                let value = self.scalar(text, style, properties.tag(), span.start);
+                let values = 1 + value.as_text().map_or(0, str::len) / BYTES_A_VALUE;
+                self.node(properties.anchor(), Node { value, values, span })?;
             }
-            Event::SequenceStart(anchor, tag) => {
-                self.collection_tag(tag.as_deref(), start);
-                self.begin(anchor, start, Children::Items(Vec::new()))?;
+            Event::SequenceStart { properties, .. } => {
+                self.begin(&properties, span, self.items.len(), Children::Items)?;
             }
-            Event::MappingStart(anchor, tag) => {
-                self.collection_tag(tag.as_deref(), start);
-                let children =
-                    Children::Members { members: Vec::new(), merged: Vec::new(), key: None };
-                self.begin(anchor, start, children)?;
+            Event::MappingStart { properties, .. } => {
+                let children = Children::Members { key: None, rare: None };
+                self.begin(&properties, span, self.members.len(), children)?;
             }
-            Event::SequenceEnd | Event::MappingEnd => self.end()?,
-            Event::Alias(anchor) => self.alias(anchor, start)?,
-            Event::Nothing | Event::StreamStart | Event::StreamEnd | Event::DocumentEnd => {}
+            Event::SequenceEnd | Event::MappingEnd => self.end(span)?,
+            Event::Alias(anchor) => self.alias(anchor, span)?,
         }
         Ok(())
     }
 
     fn begin(
         &mut self,
-        anchor: usize,
-        start: usize,
+        properties: &Properties<'a>,
+        span: Span,
+        first: usize,
         children: Children<'a>,
     ) -> Result<(), SyntaxError> {
         if self.open.len() >= self.options.depth {
             let message = format!("lists and maps nest deeper than {} levels", self.options.depth);
             let advice = ("if this is meant, raise the limit with ", Setting::Depth);
-            return Err(SyntaxError::limit(start, start + 1, message, advice));
+            return Err(SyntaxError::limit(span.start, span.start + 1, message, advice));
         }
-        if anchor > 0 {
-            self.anchors.insert(anchor, Anchored { value: None, values: 0 });
+        let origin = self.options.base.origin(span.start);
+        match properties.tag() {
+            None | Some("!") => {}
+            Some(tag)
+                if tag.strip_prefix(CORE).is_some_and(|name| matches!(name, "seq" | "map")) => {}
+            Some(_) => self.read.losses.add(Loss::Tag, origin),
         }
-        let origin = self.origin(start);
-        self.open.push(Open { origin, anchor, values: 1, children });
+        let anchor = properties.anchor();
+        if let Some(anchor) = anchor {
+            self.anchors.insert(anchor, None);
+        }
+        self.open.push(Open { origin, anchor, values: 1, first, children });
         Ok(())
     }
 
-    fn end(&mut self) -> Result<(), SyntaxError> {
-        let Some(Open { origin, anchor, values, children }) = self.open.pop() else {
-            return Ok(());
-        };
+    fn end(&mut self, span: Span) -> Result<(), SyntaxError> {
+        let Some(open) = self.open.pop() else { return Ok(()) };
+        let Open { origin, anchor, values, first, children } = open;
         let value = match children {
-            Children::Items(items) => Value::List(origin, self.arena.items(&items)),
-            Children::Members { members, merged, .. } => self.map(origin, members, merged),
+            Children::Items => {
+                let list = Value::List(origin, self.arena.items(&self.items[first..]));
+                self.items.truncate(first);
+                list
+            }
+            Children::Members { rare, .. } => Value::Map(origin, self.map(first, rare)),
         };
-        self.anchor(anchor, value, values);
-        self.value(value, values)
+        self.node(anchor, Node { value, values, span })
     }
 
-    fn map(
-        &mut self,
-        origin: Origin,
-        mut members: Vec<Member<'a>>,
-        merged: Vec<Member<'a>>,
-    ) -> Value<'a> {
-        let duplicates = &mut self.read.duplicates;
-        let own = Map::from_read(self.arena, &mut members, |name, earlier, later| {
+    /// The map of the members from `first` on.
+    fn map(&mut self, first: usize, rare: Option<Box<Rare<'a>>>) -> &'a Map<'a> {
+        let (base, duplicates) = (self.options.base, &mut self.read.duplicates);
+        let own = Map::from_read(self.arena, &mut self.members[first..], |name, earlier, later| {
             duplicates.push(Duplicate {
                 name: name.to_owned(),
-                earlier: self.options.base.offset(earlier.origin()),
-                later: self.options.base.offset(later.origin()),
+                earlier: base.offset(earlier.origin()),
+                later: base.offset(later.origin()),
             });
         });
-        if merged.is_empty() {
-            return Value::Map(origin, own);
-        }
-        // What is merged comes first; own members, and what was merged earlier, count.
-        let mut builder = kyanite_tree::MapBuilder::new();
-        for member in &merged {
-            if let Some(earlier) = builder.insert(member.name, member.value) {
-                builder.insert(member.name, earlier);
+        self.members.truncate(first);
+        let Some(rare) = rare else { return own };
+        let map = if rare.merged.is_empty() {
+            own
+        } else {
+            // What is merged comes first; own members, and what was merged earlier, count.
+            let mut builder = MapBuilder::new();
+            for member in &rare.merged {
+                if let Some(earlier) = builder.insert(member.name, member.value) {
+                    builder.insert(member.name, earlier);
+                }
             }
-        }
-        for member in own.members() {
-            builder.insert(member.name, member.value);
-        }
-        Value::Map(origin, builder.finish(self.arena))
+            for member in own.members() {
+                builder.insert(member.name, member.value);
+            }
+            builder.finish(self.arena)
+        };
+        if rare.keys.is_empty() { map } else { map.with_keys(self.arena, &rare.keys) }
     }
 
-    fn anchor(&mut self, anchor: usize, value: Value<'a>, values: usize) {
-        if anchor > 0 {
-            self.anchors.insert(anchor, Anchored { value: Some(value), values });
+    /// A node is complete.
+    fn node(&mut self, anchor: Option<&'a str>, node: Node<'a>) -> Result<(), SyntaxError> {
+        if let Some(anchor) = anchor {
+            self.anchors.insert(anchor, Some(node));
         }
+        self.value(node)
     }
 
-    fn alias(&mut self, anchor: usize, start: usize) -> Result<(), SyntaxError> {
-        let Some(Anchored { value, values }) = self.anchors.get(&anchor) else {
-            return Err(self.error(
-                start,
-                "this alias has no anchor".into(),
-                "write &name before the value",
-            ));
+    fn alias(&mut self, anchor: &'a str, span: Span) -> Result<(), SyntaxError> {
+        let Some(known) = self.anchors.get(anchor).copied() else {
+            let mut known: Vec<&str> = self.anchors.keys().copied().collect();
+            known.sort_unstable();
+            let advice = kyanite_tree::near_words(anchor, known)
+                .unwrap_or_else(|| format!("write &{anchor} before the value that is meant"));
+            return Err(self.error(span, format!("the alias *{anchor} has no anchor"), advice));
         };
-        let values = *values;
-        let Some(value) = *value else {
-            let message = "this alias stands inside the value that it stands for".into();
-            return Err(self.error(start, message, "a document that holds itself has no end"));
+        let Some(node) = known else {
+            let message = "this alias stands inside the value that it stands for";
+            return Err(self.error(span, message, "a document that holds itself has no end"));
         };
-        self.alias_values = self.alias_values.saturating_add(values);
+        self.alias_values = self.alias_values.saturating_add(node.values);
         if self.alias_values > self.options.aliases {
             let message =
                 format!("the aliases stand for more than {} values", self.options.aliases);
             let advice = ("if this is meant, raise the limit with ", Setting::Aliases);
-            return Err(SyntaxError::limit(start, start + 1, message, advice));
+            return Err(SyntaxError::limit(span.start, span.end, message, advice));
         }
-        self.value(value, values)
+        self.value(Node { span, ..node })
     }
 
     /// Puts a value where it belongs.
-    fn value(&mut self, value: Value<'a>, values: usize) -> Result<(), SyntaxError> {
+    fn value(&mut self, node: Node<'a>) -> Result<(), SyntaxError> {
+        let Node { value, values, span } = node;
         let Some(open) = self.open.last_mut() else {
             self.read.documents.push(value);
             return Ok(());
         };
         open.values = open.values.saturating_add(values);
-        let start = self.options.base.offset(value.origin());
-        match &mut open.children {
-            Children::Items(items) => items.push(value),
-            Children::Members { members, merged, key } => match key.take() {
-                None => {
-                    let name = self.key(value);
-                    if let Some(Open { children: Children::Members { key, .. }, .. }) =
-                        self.open.last_mut()
-                    {
-                        *key = Some(name);
+        let Children::Members { key, rare } = &mut open.children else {
+            self.items.push(value);
+            return Ok(());
+        };
+        match key.take() {
+            None => {
+                let is_plain = self.text.as_bytes().get(span.start) == Some(&b'<');
+                *key = Some(match value {
+                    Value::Text(_, "<<") if is_plain => Key::Merge,
+                    Value::Text(_, text) => Key::Name(text, None),
+                    Value::Null(_) => {
+                        // An alias is not what its null was spelled as.
+                        let written = self.text.get(span.start..span.end).unwrap_or_default();
+                        let name = if written.starts_with('*') { "" } else { written };
+                        Key::Name(name, Some(value))
                     }
-                }
-                Some(Key::Name(name)) => members.push(Member { name, value }),
-                Some(Key::Merge) => {
-                    let sources = value.as_list().unwrap_or(std::slice::from_ref(&value));
-                    for source in sources {
-                        let Some(map) = source.as_map() else {
-                            let message = format!(
-                                "a merge key takes a map or a list of maps, not {}",
-                                source.kind().phrase()
-                            );
-                            return Err(self.error(
-                                start,
-                                message,
-                                "write \"<<\" in quotes for a member of that name",
-                            ));
-                        };
-                        merged.extend_from_slice(map.members());
+                    Value::List(..) | Value::Map(..) => {
+                        let mut name = Vec::new();
+                        write_flow(value, &mut name);
+                        let name = self.arena.text(&String::from_utf8_lossy(&name));
+                        Key::Name(name, Some(value))
                     }
+                    scalar => Key::Name(scalar.scalar_text().unwrap_or_default(), Some(scalar)),
+                });
+            }
+            Some(Key::Name(name, typed)) => {
+                if let Some(typed) = typed {
+                    rare.get_or_insert_default().keys.push((name, typed));
                 }
-            },
+                self.members.push(Member { name, value });
+            }
+            Some(Key::Merge) => {
+                let sources = value.as_list().unwrap_or(std::slice::from_ref(&value));
+                for source in sources {
+                    let Some(map) = source.as_map() else {
+                        let message = format!(
+                            "a merge key takes a map or a list of maps, not {}",
+                            source.kind().phrase()
+                        );
+                        let advice = "write \"<<\" in quotes for a member of that name";
+                        return Err(self.error(span, message, advice));
+                    };
+                    let rare = rare.get_or_insert_default();
+                    rare.merged.extend_from_slice(map.members());
+                    let names = map.keys().iter().map(|(at, key)| (map.members()[*at].name, *key));
+                    rare.keys.extend(names);
+                }
+            }
         }
         Ok(())
     }
 
-    /// The name of a member: the text of its key as it is written.
-    fn key(&mut self, key: Value<'a>) -> Key<'a> {
-        match key {
-            Value::Text(_, "<<")
-                if self
-                    .text
-                    .get(self.options.base.offset(key.origin())..)
-                    .is_some_and(|rest| rest.starts_with("<<")) =>
-            {
-                Key::Merge
-            }
-            Value::Text(_, text) => Key::Name(text),
-            Value::List(..) | Value::Map(..) => {
-                self.read.losses.add(Loss::Key, key.origin());
-                let mut text = Vec::new();
-                json::write(key, Style::Compact, &mut text);
-                Key::Name(self.arena.text(&String::from_utf8_lossy(&text)))
-            }
-            Value::Null(_) => Key::Name(""),
-            scalar => Key::Name(scalar.scalar_text().unwrap_or_default()),
-        }
-    }
-
     fn scalar(
         &mut self,
-        text: std::borrow::Cow<'a, str>,
+        text: Cow<'a, str>,
         style: ScalarStyle,
-        tag: Option<&Tag>,
+        tag: Option<&str>,
         start: usize,
     ) -> Value<'a> {
-        let origin = self.origin(start);
+        let origin = self.options.base.origin(start);
         let text: &'a str = match text {
-            std::borrow::Cow::Borrowed(text) => text,
-            std::borrow::Cow::Owned(text) => self.arena.text(&text),
+            Cow::Borrowed(text) => text,
+            Cow::Owned(text) => self.arena.text(&text),
         };
-        let is_core = tag.is_some_and(Tag::is_yaml_core_schema);
-        let resolved = || scalar::resolve(text, origin, self.arena);
-        match tag.map(|tag| tag.suffix.as_str()) {
-            None if style == ScalarStyle::Plain => {
-                if scalar::is_not_finite(text) {
-                    self.read.losses.add(Loss::NotFinite, origin);
-                }
-                resolved()
-            }
-            None => Value::Text(origin, text),
-            Some("str") if is_core => Value::Text(origin, text),
-            Some("int" | "float" | "bool" | "null") if is_core => resolved(),
-            Some("") if tag.is_some_and(|tag| tag.handle == "!" || tag.handle.is_empty()) => {
-                Value::Text(origin, text)
-            }
-            Some(_) => {
-                self.read.losses.add(Loss::Tag, origin);
-                Value::Text(origin, text)
-            }
+        let foreign = |of| Value::Foreign(origin, self.arena.put(Foreign { text, of }));
+        let resolved = || match scalar::is_not_finite(text) {
+            true => foreign(ForeignType::NotFinite),
+            false => scalar::resolve(text, origin, self.arena),
+        };
+        match tag.map(|tag| (tag, tag.strip_prefix(CORE))) {
+            None if style == ScalarStyle::Plain => resolved(),
+            None | Some(("!", _) | (_, Some("str"))) => Value::Text(origin, text),
+            Some((_, Some("int" | "float" | "bool" | "null"))) => resolved(),
+            Some((tag, _)) => foreign(ForeignType::Tagged(self.arena.text(tag))),
         }
-    }
-
-    fn collection_tag(&mut self, tag: Option<&Tag>, start: usize) {
-        let Some(tag) = tag else { return };
-        let is_usual = tag.is_yaml_core_schema() && matches!(tag.suffix.as_str(), "seq" | "map");
-        let is_plain = tag.handle == "!" && tag.suffix.is_empty();
-        if !is_usual && !is_plain {
-            let origin = self.origin(start);
-            self.read.losses.add(Loss::Tag, origin);
-        }
-    }
-
-    /// Where a scalar in quotes ends that begins at byte `start`; the parser's end is behind the comment that follows.
-    fn quoted_end(&self, start: usize) -> usize {
-        let bytes = self.text.as_bytes();
-        let quote = bytes.get(start).copied();
-        let mut at = start + 1;
-        while let Some(byte) = bytes.get(at) {
-            let next = bytes.get(at + 1).copied();
-            match byte {
-                b'\\' if quote == Some(b'"') => at += 1,
-                b'\'' if quote == Some(b'\'') && next == Some(b'\'') => at += 1,
-                byte if Some(*byte) == quote => return at + 1,
-                _ => {}
-            }
-            at += 1;
-        }
-        bytes.len()
-    }
-
-    /// Counts the comments between the last scalar and byte `end`.
-    fn comments(&mut self, end: usize) {
-        let from = self.commented;
-        let between = self.text.get(from..end).unwrap_or_default();
-        let mut at = 0;
-        while let Some(hash) = memchr::memchr(b'#', &between.as_bytes()[at..]).map(|hash| at + hash)
-        {
-            let begins = hash
-                .checked_sub(1)
-                .map_or(from == 0, |before| between.as_bytes()[before].is_ascii_whitespace())
-                || hash == 0
-                    && self
-                        .text
-                        .as_bytes()
-                        .get(from.wrapping_sub(1))
-                        .is_none_or(|byte| byte.is_ascii_whitespace());
-            if begins {
-                let origin = self.origin(from + hash);
-                self.read.losses.add(Loss::Comment, origin);
-                at = memchr::memchr(b'\n', &between.as_bytes()[hash..])
-                    .map_or(between.len(), |line| hash + line);
-            } else {
-                at = hash + 1;
-            }
-        }
-        self.commented = end.max(from);
-    }
-
-    fn origin(&self, start: usize) -> Origin {
-        self.options.base.origin(start)
     }
 
     #[cold]
     fn error(
         &self,
-        start: usize,
-        message: String,
-        advice: impl Into<Advice<kyanite_tree::Span>>,
+        span: Span,
+        message: impl Into<String>,
+        advice: impl Into<Advice<Span>>,
     ) -> SyntaxError {
-        SyntaxError::new(start, value_end(self.text, start), message, advice)
-    }
-
-    #[cold]
-    fn scan_error(&mut self, error: &ScanError) -> SyntaxError {
-        let start = self.offsets.of(*error.marker());
-        let advice = "check the indentation of this line and the one before, and quotes around texts with : or #";
-        let message = match error.info() {
-            "recursion limit exceeded" => "the brackets of YAML nest deeper than 255 levels".into(),
-            why => format!("this is not YAML: {why}"),
-        };
-        SyntaxError::new(start, start + 1, message, advice)
+        let end = span.end.max(span.start + 1);
+        SyntaxError::new(span.start, end.min(self.text.len()), message, advice)
     }
 }

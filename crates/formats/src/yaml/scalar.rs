@@ -63,6 +63,9 @@ fn radix<'a>(digits: &str, radix: u32, arena: &'a Arena) -> Option<Number<'a>> {
 
 /// Whether a plain scalar is a number that is not finite.
 pub(super) fn is_not_finite(text: &str) -> bool {
+    if !matches!(text.as_bytes().first(), Some(b'.' | b'-' | b'+')) {
+        return false;
+    }
     let unsigned = text.strip_prefix(['-', '+']).unwrap_or(text);
     matches!(unsigned, ".inf" | ".Inf" | ".INF") || matches!(text, ".nan" | ".NaN" | ".NAN")
 }

@@ -1,8 +1,8 @@
 //! The YAML writer: block style, quotes wherever some reader would take a text for something else.
 
-use kyanite_tree::{Arena, Value};
+use kyanite_tree::{Arena, Foreign, ForeignType, Map, Member, Value};
 
-use super::scalar;
+use super::{properties, scalar};
 use crate::json;
 use crate::record_view::View;
 
@@ -22,6 +22,44 @@ pub fn write_item(value: Value<'_>, indent: usize, out: &mut Vec<u8>) {
     item(value, 0, indent.max(1), out);
 }
 
+/// Appends a value as its name stands for it, where it is a key: as JSON, but for keys in it that are lists or maps. Texts of
+/// such keys in quotes would double their escapes with each level.
+pub(super) fn write_flow(value: Value<'_>, out: &mut Vec<u8>) {
+    match value {
+        Value::List(_, items) => {
+            out.push(b'[');
+            for (position, item) in items.iter().enumerate() {
+                if position > 0 {
+                    out.push(b',');
+                }
+                write_flow(*item, out);
+            }
+            out.push(b']');
+        }
+        Value::Map(_, map) => {
+            out.push(b'{');
+            for (position, (key, Member { name, value })) in members(map).enumerate() {
+                if position > 0 {
+                    out.push(b',');
+                }
+                if let Value::List(..) | Value::Map(..) = key {
+                    out.extend_from_slice(b"? ");
+                    out.extend_from_slice(name.as_bytes());
+                    out.extend_from_slice(b" :");
+                } else {
+                    json::write_text(name, out);
+                    out.push(b':');
+                }
+                write_flow(*value, out);
+            }
+            out.push(b'}');
+        }
+        // So that the name is the same when the key comes back.
+        Value::Number(_, number) => write_number(number.as_str(), out),
+        scalar => json::write(scalar, json::Style::Compact, out),
+    }
+}
+
 fn blanks(count: usize, out: &mut Vec<u8>) {
     out.resize(out.len() + count, b' ');
 }
@@ -37,17 +75,22 @@ fn write_list(items: &[Value<'_>], column: usize, step: usize, out: &mut Vec<u8>
 /// `- item`, where the dash stands at column `column` already.
 fn item(item: Value<'_>, column: usize, step: usize, out: &mut Vec<u8>) {
     out.extend_from_slice(b"- ");
+    compact(item, column, step, out);
+}
+
+/// What stands behind an indicator and a blank, of which the indicator stands at column `column`.
+fn compact(item: Value<'_>, column: usize, step: usize, out: &mut Vec<u8>) {
     match item {
         Value::List(_, items) if !items.is_empty() => {
             self::item(items[0], column + 2, step, out);
             write_list(&items[1..], column + 2, step, out);
         }
         Value::Map(_, map) if !map.is_empty() => {
-            for (position, member) in map.members().iter().enumerate() {
+            for (position, (key, Member { name, value })) in members(map).enumerate() {
                 if position > 0 {
                     blanks(column + 2, out);
                 }
-                write_member(member.name, member.value, column + 2, step, out);
+                write_member(name, key, *value, column + 2, step, out);
             }
         }
         scalar => write_scalar(scalar, column, step, out),
@@ -55,20 +98,48 @@ fn item(item: Value<'_>, column: usize, step: usize, out: &mut Vec<u8>) {
 }
 
 fn write_map(map: Value<'_>, column: usize, step: usize, out: &mut Vec<u8>) {
-    for member in map.as_map().map(|map| map.members()).unwrap_or_default() {
+    for (key, Member { name, value }) in map.as_map().into_iter().flat_map(members) {
         blanks(column, out);
-        write_member(member.name, member.value, column, step, out);
+        write_member(name, key, *value, column, step, out);
     }
 }
 
-/// `name: value`, where column `column` is reached already.
-fn write_member(name: &str, value: Value<'_>, column: usize, step: usize, out: &mut Vec<u8>) {
-    // A key in a line must not be longer than 1024 characters (section 8.2.2).
-    let is_long = name.len() > 1000;
+/// The members of a map with their keys, of which some are no texts.
+fn members<'m>(map: &'m Map<'m>) -> impl Iterator<Item = (Value<'m>, &'m Member<'m>)> {
+    let mut typed = map.keys().iter().peekable();
+    map.members().iter().enumerate().map(move |(position, member)| {
+        let key = typed.next_if(|(at, _)| *at == position);
+        (key.map_or(Value::text(member.name), |(_, key)| *key), member)
+    })
+}
+
+/// `key: value` of the member of that name, where column `column` is reached already.
+fn write_member(
+    name: &str,
+    key: Value<'_>,
+    value: Value<'_>,
+    column: usize,
+    step: usize,
+    out: &mut Vec<u8>,
+) {
+    // A key in a line must not be longer than 1024 characters (section 8.2.2), and is a scalar or in brackets.
+    let is_collection = matches!(key, Value::List(..) | Value::Map(..));
+    let is_nothing = name.is_empty() && matches!(key, Value::Null(_));
+    let is_long = is_collection || is_nothing || name.len() > 1000;
     if is_long {
         out.extend_from_slice(b"? ");
     }
-    write_text(name, out);
+    match key {
+        Value::Text(_, name) => write_text(name, out),
+        key if is_collection => {
+            compact(key, column, step, out);
+            // Its last line has ended.
+            out.pop();
+        }
+        // As it was spelled: a key that is not there at all is one of the spellings of null.
+        Value::Null(_) | Value::Number(..) => out.extend_from_slice(name.as_bytes()),
+        key => write_plain(key, out),
+    }
     if is_long {
         out.push(b'\n');
         blanks(column, out);
@@ -95,7 +166,10 @@ fn write_scalar(value: Value<'_>, column: usize, step: usize, out: &mut Vec<u8>)
     match value {
         Value::List(..) => out.extend_from_slice(b"[]"),
         Value::Map(..) => out.extend_from_slice(b"{}"),
-        Value::Null(_) => out.extend_from_slice(b"null"),
+        Value::Foreign(_, Foreign { text, of: ForeignType::Tagged(tag) }) if is_literal(text) => {
+            write_tag(tag, out);
+            return write_literal(text, column + step, out);
+        }
         Value::Text(_, text) | Value::Untyped(_, text) if is_literal(text) => {
             return write_literal(text, column + step, out);
         }
@@ -111,9 +185,60 @@ fn write_scalar(value: Value<'_>, column: usize, step: usize, out: &mut Vec<u8>)
                 record => write_scalar(record, column, step, out),
             };
         }
-        other => out.extend_from_slice(other.scalar_text().unwrap_or_default().as_bytes()),
+        other => write_plain(other, out),
     }
     out.push(b'\n');
+}
+
+/// A scalar that is no text, on its line.
+fn write_plain(value: Value<'_>, out: &mut Vec<u8>) {
+    match value {
+        Value::Null(_) => out.extend_from_slice(b"null"),
+        Value::Number(_, number) => write_number(number.as_str(), out),
+        Value::Foreign(_, Foreign { text, of }) => match of {
+            ForeignType::NotFinite => out.extend_from_slice(not_finite(text).as_bytes()),
+            ForeignType::DateTime => write_text(text, out),
+            ForeignType::Tagged(tag) => {
+                write_tag(tag, out);
+                write_text(text, out);
+            }
+        },
+        other => out.extend_from_slice(other.scalar_text().unwrap_or_default().as_bytes()),
+    }
+}
+
+/// A number. One with an exponent gets a point and a sign where it has none, or readers of YAML 1.1 take it for a text.
+fn write_number(spelled: &str, out: &mut Vec<u8>) {
+    let Some(at) = spelled.find(['e', 'E']) else {
+        return out.extend_from_slice(spelled.as_bytes());
+    };
+    let (digits, exponent) = spelled.split_at(at);
+    out.extend_from_slice(digits.as_bytes());
+    if !digits.contains('.') {
+        out.extend_from_slice(b".0");
+    }
+    out.extend_from_slice(&exponent.as_bytes()[..1]);
+    let exponent = &exponent[1..];
+    if !exponent.starts_with(['+', '-']) {
+        out.push(b'+');
+    }
+    out.extend_from_slice(exponent.as_bytes());
+}
+
+/// The spelling in YAML of a number that is not finite, in whichever format it was spelled.
+fn not_finite(text: &str) -> String {
+    let (sign, word) = match text.strip_prefix('-') {
+        Some(word) => ("-", word),
+        None => ("", text.strip_prefix('+').unwrap_or(text)),
+    };
+    let word = word.trim_start_matches('.');
+    if word.eq_ignore_ascii_case("nan") { ".nan".into() } else { format!("{sign}.inf") }
+}
+
+/// A tag and a blank behind it.
+fn write_tag(tag: &str, out: &mut Vec<u8>) {
+    out.extend_from_slice(properties::written(tag).as_bytes());
+    out.push(b' ');
 }
 
 fn write_text(text: &str, out: &mut Vec<u8>) {

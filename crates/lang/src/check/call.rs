@@ -25,6 +25,7 @@ impl Checker<'_> {
             let advice = self.instead_of(&call.name, call.name_span);
             return self.misused(call, finding.advise_opt(advice));
         };
+        self.decodes |= signature.name == "decode";
         let given = call.arguments.len();
         if given < signature.required
             || signature.parameter(given.saturating_sub(1)).is_none() && given > 0

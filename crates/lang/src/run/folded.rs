@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use std::ops::{ControlFlow, Range};
 
 use foldhash::fast::RandomState;
-use kyanite_tree::{Arena, Key, Number, Origin, Value};
+use kyanite_tree::{Arena, Key, Origin, Packed, Value, pack};
 
 use super::{Ran, Runner};
 use crate::functions::{Fault, Fold, FoldKind};
@@ -61,36 +61,19 @@ pub(super) struct Running {
     of: Vec<Origin>,
 }
 
-/// The value of a key, apart from what it was read from.
+/// The value of a key, packed, apart from what it was read from.
 #[derive(Clone, Debug)]
-pub(super) enum Scalar {
-    Null,
-    Boolean(bool),
-    Number(String),
-    Text(String),
-    Untyped(String),
-}
+pub(super) struct Scalar(String);
 
 impl Scalar {
     fn of(value: Value<'_>) -> Self {
-        let text = || value.scalar_text().unwrap_or_default().to_owned();
-        match value {
-            Value::Boolean(_, value) => Self::Boolean(value),
-            Value::Number(..) => Self::Number(text()),
-            Value::Text(..) => Self::Text(text()),
-            Value::Untyped(..) => Self::Untyped(text()),
-            _ => Self::Null,
-        }
+        let mut packed = String::new();
+        pack(Some(value), &mut packed);
+        Self(packed)
     }
 
-    fn value<'a>(&self, arena: &'a Arena) -> Value<'a> {
-        match self {
-            Self::Null => Value::NULL,
-            Self::Boolean(value) => Value::boolean(*value),
-            Self::Number(text) => Value::number(Number::from_checked(arena.text(text))),
-            Self::Text(text) => Value::text(arena.text(text)),
-            Self::Untyped(text) => Value::Untyped(Origin::NONE, arena.text(text)),
-        }
+    fn value<'a>(&self, arena: &'a Arena) -> Option<Value<'a>> {
+        Packed::new(arena.text(&self.0)).next(arena)?
     }
 }
 
@@ -269,7 +252,7 @@ impl<'a> Runner<'_, 'a> {
 
     /// The value of a key of a group.
     pub(super) fn key_of(&self, key: Option<&Scalar>) -> Option<Value<'a>> {
-        key.map(|key| key.value(self.arena))
+        key?.value(self.arena)
     }
 
     /// The aggregate of that number over the group that is bound.

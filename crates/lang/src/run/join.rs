@@ -7,7 +7,7 @@ use std::collections::HashMap;
 use std::ops::ControlFlow;
 use std::sync::{Arc, PoisonError};
 
-use kyanite_tree::{Decimal, Key, Value};
+use kyanite_tree::{Key, Value};
 
 use super::{Flow, Ran, Runner};
 use crate::plan::{Expr, Filter, ForSource, Join, Kind, Segment, Selector, Start};
@@ -59,8 +59,7 @@ impl Index {
 /// The key of the number that untyped text spells: it is equal to that number, too.
 fn spelled(value: Value<'_>) -> Option<Key> {
     let Value::Untyped(_, text) = value else { return None };
-    let arena = kyanite_tree::Arena::new();
-    Some(Key::of(arena.number(&Decimal::spelled(text)?)))
+    Key::of_spelled(text)
 }
 
 /// The two sides of the equality that a join goes by: of the inner item, and of the outer value.
