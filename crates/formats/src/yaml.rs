@@ -22,9 +22,10 @@ mod properties;
 mod read;
 mod scalar;
 mod scalars;
+mod simple;
 mod write;
 
-pub use event::{Event, Placed, Properties, ScalarStyle, Tag};
+pub use event::{Event, Placed, Properties, Receiver, ScalarStyle, Tag};
 pub use parser::Parser;
 
 pub use read::{DEFAULT_ALIASES, Documents, Options, documents, value_end};

@@ -216,6 +216,26 @@ proptest! {
         }
     }
 
+    /// Lines that are taken in one go are what the productions say of them.
+    #[test]
+    fn simple_lines_are_lines(text in r#"(a: b\n|  a: b\n|  c-d: e f\n|b: 1:2 x\n|a:\n|  - |- |b: 'q'\n|a: b #|a: b# c\n|g: h  \n|   i\n|--- |---\n|\.\.\.\n|\t|\r\n|\n|# x\n|é: ü\n|a: é\n|\[a: b\n|\{|\}|\]|, |/x: \.y\n|\u{1}|\u{7f}|\u{85}|\u{feff}|\? |: ){0,20}"#) {
+        let all = |mut parser: Parser<'_>| {
+            let mut seen = Vec::new();
+            loop {
+                match parser.next_event() {
+                    Ok(Some(event)) => seen.push(format!("{event:?}")),
+                    Ok(None) => break,
+                    Err(error) => {
+                        seen.push(format!("{:?} {}", error.span(), error.message()));
+                        break;
+                    }
+                }
+            }
+            seen
+        };
+        prop_assert_eq!(all(Parser::new(&text)), all(Parser::new(&text).without_simple_lines()));
+    }
+
     /// A value that is read at a far place has its origin there, wherever it stands.
     #[test]
     fn origins_are_offsets(key in "[a-z]{1,6}", blanks in 1usize..9) {

@@ -166,6 +166,12 @@ impl<'a> Cursor<'a> {
         }
     }
 
+    /// Steps to the first token of a line that is indented by blanks alone, as [`Self::skip`] would.
+    pub(super) fn pass(&mut self, line: usize, at: usize) {
+        (self.line, self.at) = (line, at);
+        self.skipped = (at, Gap { new_line: true, tab: false });
+    }
+
     /// Whether the `#` at the position begins a comment: nothing, or a blank, stands before it.
     pub(super) fn at_comment(&self) -> bool {
         self.at == self.line || is_white(self.bytes()[self.at - 1])

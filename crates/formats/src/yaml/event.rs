@@ -1,8 +1,11 @@
 //! What a YAML text consists of: events, each with the bytes that it takes (YAML 1.2.2 section 3.1, the serialization tree).
 
 use std::borrow::Cow;
+use std::collections::VecDeque;
 
 use kyanite_tree::Span;
+
+use crate::SyntaxError;
 
 /// How a scalar is written (section 7.3 and 8.1).
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -110,3 +113,19 @@ pub enum Event<'a> {
 /// An event, and its bytes in the text: those of a scalar or alias, of the first indicator or key of a collection; those of
 /// an end are empty where nothing is written for it. Properties are not among them.
 pub type Placed<'a> = (Event<'a>, Span);
+
+/// Takes the events of a text.
+pub trait Receiver<'a> {
+    /// Takes the next event, which is at these bytes.
+    ///
+    /// # Errors
+    /// What ends the parsing.
+    fn event(&mut self, event: Event<'a>, span: Span) -> Result<(), SyntaxError>;
+}
+
+impl<'a> Receiver<'a> for VecDeque<Placed<'a>> {
+    fn event(&mut self, event: Event<'a>, span: Span) -> Result<(), SyntaxError> {
+        self.push_back((event, span));
+        Ok(())
+    }
+}

@@ -3,23 +3,28 @@
 use std::collections::VecDeque;
 
 use super::cursor::{is_blank, is_break, is_flow_indicator, is_white};
-use super::event::{Event, Properties};
+use super::event::{Event, Properties, Receiver};
 use super::parser::{Frame, Parsed, Parser, Side, State};
 
 impl<'a> Parser<'a> {
     /// Opens the collection whose bracket is at the position.
-    pub(super) fn flow_start(&mut self, properties: Properties<'a>) {
+    pub(super) fn flow_start<R: Receiver<'a>>(
+        &mut self,
+        to: &mut R,
+        properties: Properties<'a>,
+    ) -> Parsed<()> {
         let at = self.cursor.at;
         self.cursor.at += 1;
         let flow = true;
         if self.cursor.byte(at) == Some(b'[') {
             self.open(Frame::FlowSequence(at));
-            self.emit(Event::SequenceStart { flow, properties }, at, at + 1);
+            self.emit(to, Event::SequenceStart { flow, properties }, at, at + 1)?;
         } else {
             self.open(Frame::FlowMapping(at, Side::ImplicitKey));
-            self.emit(Event::MappingStart { flow, properties }, at, at + 1);
+            self.emit(to, Event::MappingStart { flow, properties }, at, at + 1)?;
         }
         self.state = State::FlowItem;
+        Ok(())
     }
 
     /// Steps to the next token in brackets; gives its byte.
@@ -82,10 +87,10 @@ impl<'a> Parser<'a> {
     }
 
     /// An item of a sequence or a key of a mapping, or the end of either.
-    pub(super) fn flow_item(&mut self) -> Parsed<()> {
+    pub(super) fn flow_item<R: Receiver<'a>>(&mut self, to: &mut R) -> Parsed<()> {
         let byte = self.flow_skip()?;
         if self.closes(byte) {
-            self.close(1);
+            self.close(to, 1)?;
             return Ok(());
         }
         if byte == b',' {
@@ -93,31 +98,31 @@ impl<'a> Parser<'a> {
             return Err(self.error_here(message, "take the comma away, or write null"));
         }
         match self.stack.last() {
-            Some(Frame::FlowMapping(..)) => self.flow_key(byte),
-            _ => self.sequence_item(byte),
+            Some(Frame::FlowMapping(..)) => self.flow_key(to, byte),
+            _ => self.sequence_item(to, byte),
         }
     }
 
-    fn flow_key(&mut self, byte: u8) -> Parsed<()> {
+    fn flow_key<R: Receiver<'a>>(&mut self, to: &mut R, byte: u8) -> Parsed<()> {
         if self.cursor.at_indicator(b'?') {
             self.side(Side::ExplicitKey);
             self.cursor.at += 1;
-            return self.flow_node();
+            return self.flow_node(to);
         }
         self.side(Side::ImplicitKey);
         if byte == b':' && self.at_value() {
-            self.emit_nothing(Properties::default());
+            self.emit_nothing(to, Properties::default())?;
             self.after_node();
             return Ok(());
         }
-        self.flow_node()
+        self.flow_node(to)
     }
 
     /// A node, or nothing where none stands.
-    fn flow_node(&mut self) -> Parsed<()> {
+    fn flow_node<R: Receiver<'a>>(&mut self, to: &mut R) -> Parsed<()> {
         let byte = self.flow_skip()?;
         if self.ends_node(byte) {
-            self.emit_nothing(Properties::default());
+            self.emit_nothing(to, Properties::default())?;
             self.after_node();
             return Ok(());
         }
@@ -126,103 +131,122 @@ impl<'a> Parser<'a> {
         let byte = self.flow_skip()?;
         if self.ends_node(byte) {
             let at = std::mem::replace(&mut self.cursor.at, behind);
-            self.emit_nothing(properties);
+            self.emit_nothing(to, properties)?;
             self.cursor.at = at;
             self.after_node();
             return Ok(());
         }
-        self.node_content(self.indent(), properties)
+        self.node_content(to, self.indent(), properties)
     }
 
     /// An item of a sequence; one with a colon behind it is the key of a single pair.
-    fn sequence_item(&mut self, byte: u8) -> Parsed<()> {
+    fn sequence_item<R: Receiver<'a>>(&mut self, to: &mut R, byte: u8) -> Parsed<()> {
         let start = self.cursor.at;
         if self.cursor.at_indicator(b'?') {
-            self.pair(start, Side::ExplicitKey);
+            self.pair(to, start, Side::ExplicitKey)?;
             self.cursor.at += 1;
-            return self.flow_node();
+            return self.flow_node(to);
         }
         if byte == b':' && self.at_value() {
-            self.pair(start, Side::ImplicitKey);
-            self.emit_nothing(Properties::default());
+            self.pair(to, start, Side::ImplicitKey)?;
+            self.emit_nothing(to, Properties::default())?;
             self.after_node();
             return Ok(());
         }
         let line = self.cursor.line;
         let properties = self.properties()?;
         let byte = self.flow_skip()?;
-        let waiting = self.waiting.len();
         let in_line = self.cursor.line == line;
         match byte {
             b':' if self.at_value() => {
-                self.pair(start, Side::ImplicitKey);
-                self.emit_nothing(properties);
+                self.pair(to, start, Side::ImplicitKey)?;
+                self.emit_nothing(to, properties)?;
                 self.after_node();
                 return Ok(());
             }
             byte if self.ends_node(byte) => {
-                self.emit_nothing(properties);
+                self.emit_nothing(to, properties)?;
                 self.after_node();
                 return Ok(());
             }
             b'[' | b'{' => {
                 if in_line && self.closes_before_colon(true) {
-                    self.pair(start, Side::ImplicitKey);
+                    self.pair(to, start, Side::ImplicitKey)?;
                 }
-                self.flow_start(properties);
-                return Ok(());
+                return self.flow_start(to, properties);
             }
-            _ => self.node_content(self.indent(), properties)?,
+            b'*' => {
+                self.refuse_properties(start, &properties)?;
+                let at = self.cursor.at;
+                let name = self.anchor_name()?;
+                self.is_json_like = false;
+                let end = self.cursor.at;
+                if in_line && self.is_key(line) {
+                    self.pair(to, start, Side::ImplicitKey)?;
+                }
+                self.emit(to, Event::Alias(name), at, end)?;
+            }
+            _ => {
+                if !self.scalar(self.indent())? {
+                    return Err(self.no_node());
+                }
+                self.is_json_like = self.read.is_quoted();
+                if in_line && self.is_key(line) {
+                    self.pair(to, start, Side::ImplicitKey)?;
+                }
+                self.emit_scalar(to, properties)?;
+            }
         }
-        // The scalar or alias waits; where a colon follows on its line, a pair begins before it.
-        let behind = self.cursor.at;
-        self.cursor.white();
-        let is_key = in_line && self.cursor.line == line && self.at_adjacent_value();
-        self.cursor.at = behind;
-        if is_key {
-            self.open(Frame::FlowPair(Side::ImplicitKey));
-            let mapping = Event::MappingStart { flow: true, properties: Properties::default() };
-            self.waiting.insert(waiting, (mapping, kyanite_tree::Span::new(start, start)));
-            self.after_node();
-        }
+        self.after_node();
         Ok(())
     }
 
+    /// Whether a colon follows the scalar or alias that was just read, on the line that it began on.
+    fn is_key(&self, line: usize) -> bool {
+        let white =
+            self.cursor.bytes()[self.cursor.at..].iter().take_while(|byte| is_white(**byte));
+        let at = self.cursor.at + white.count();
+        let next = self.cursor.byte(at + 1);
+        self.cursor.line == line
+            && self.cursor.byte(at) == Some(b':')
+            && (self.is_json_like || is_blank(next) || next.is_some_and(is_flow_indicator))
+    }
+
     /// Opens a single pair in brackets.
-    fn pair(&mut self, start: usize, side: Side) {
+    fn pair<R: Receiver<'a>>(&mut self, to: &mut R, start: usize, side: Side) -> Parsed<()> {
         self.open(Frame::FlowPair(side));
         let properties = Properties::default();
-        self.emit(Event::MappingStart { flow: true, properties }, start, start);
+        self.emit(to, Event::MappingStart { flow: true, properties }, start, start)
     }
 
     /// The value of a single pair, or its end.
-    pub(super) fn pair_value(&mut self) -> Parsed<()> {
+    pub(super) fn pair_value<R: Receiver<'a>>(&mut self, to: &mut R) -> Parsed<()> {
         if self.stack.last() == Some(&Frame::FlowPair(Side::Value)) {
-            self.close(0);
+            self.close(to, 0)?;
             return Ok(());
         }
-        self.flow_value()
+        self.flow_value(to)
     }
 
     /// The value to the key that was read, or nothing.
-    pub(super) fn flow_value(&mut self) -> Parsed<()> {
+    pub(super) fn flow_value<R: Receiver<'a>>(&mut self, to: &mut R) -> Parsed<()> {
         let before = self.cursor.at;
         self.flow_skip()?;
         let is_there = self.at_adjacent_value();
         self.side(Side::Value);
         if is_there {
             self.cursor.at += 1;
-            return self.flow_node();
+            return self.flow_node(to);
         }
         let at = std::mem::replace(&mut self.cursor.at, before);
-        self.emit_nothing(Properties::default());
+        self.emit_nothing(to, Properties::default())?;
         self.cursor.at = at;
         self.after_node();
         Ok(())
     }
 
     /// What stands behind an item: a comma, or the end.
-    pub(super) fn flow_comma(&mut self) -> Parsed<()> {
+    pub(super) fn flow_comma<R: Receiver<'a>>(&mut self, to: &mut R) -> Parsed<()> {
         let byte = self.flow_skip()?;
         if byte == b',' {
             self.cursor.at += 1;
@@ -230,7 +254,7 @@ impl<'a> Parser<'a> {
             return Ok(());
         }
         if self.closes(byte) {
-            self.close(1);
+            self.close(to, 1)?;
             return Ok(());
         }
         if byte == b'#' {

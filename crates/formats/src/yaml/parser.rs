@@ -10,7 +10,7 @@ use std::collections::VecDeque;
 use kyanite_tree::{Advice, Span};
 
 use super::cursor::{Cursor, Gap};
-use super::event::{Event, Placed, Properties, ScalarStyle};
+use super::event::{Event, Placed, Properties, Receiver, ScalarStyle};
 use super::flow::Closers;
 use super::scalars::Read;
 use crate::SyntaxError;
@@ -99,6 +99,8 @@ pub struct Parser<'a> {
     pub(super) closers: Closers,
     /// A collection was just opened, so that its first item or key may stand on this line.
     pub(super) is_fresh: bool,
+    /// Whether simple lines are read in one go.
+    is_simple: bool,
     /// The scalar or collection before the position may have a colon right behind it: it is in quotes or brackets.
     pub(super) is_json_like: bool,
 }
@@ -122,8 +124,15 @@ impl<'a> Parser<'a> {
             handles: Vec::new(),
             closers: Closers::default(),
             is_fresh: false,
+            is_simple: true,
             is_json_like: false,
         }
+    }
+
+    /// The same parser, which reads each line by the productions, also the simple ones.
+    #[must_use]
+    pub fn without_simple_lines(self) -> Self {
+        Self { is_simple: false, ..self }
     }
 
     /// The next event; none at the end.
@@ -131,29 +140,35 @@ impl<'a> Parser<'a> {
     /// # Errors
     /// A [`SyntaxError`] where the text is not YAML. Behind it there are no events.
     pub fn next_event(&mut self) -> Result<Option<Placed<'a>>, SyntaxError> {
-        loop {
-            if let Some(event) = self.waiting.pop_front() {
-                return Ok(Some(event));
-            }
-            let stepped = match self.state {
-                State::Stream => self.document_start(),
-                State::Root(start) => self.block_node(start, None, false),
-                State::DocumentEnd => self.document_end(),
-                State::BlockItem => self.block_item(),
-                State::BlockKey => self.block_key(),
-                State::BlockValue => self.block_value(),
-                State::FlowItem => self.flow_item(),
-                State::FlowComma => self.flow_comma(),
-                State::FlowValue => self.flow_value(),
-                State::PairValue => self.pair_value(),
-                State::Ended => return Ok(None),
-            };
-            if let Err(error) = stepped {
-                self.state = State::Ended;
-                self.waiting.clear();
-                return Err(error);
-            }
+        let mut waiting = std::mem::take(&mut self.waiting);
+        while waiting.is_empty() && self.step(&mut waiting)? {}
+        let next = waiting.pop_front();
+        self.waiting = waiting;
+        Ok(next)
+    }
+
+    /// Reads on to the next events, and hands them to `to`; tells whether there may be more.
+    ///
+    /// # Errors
+    /// A [`SyntaxError`] where the text is not YAML, or that of the receiver. Behind it there are no events.
+    pub fn step<R: Receiver<'a>>(&mut self, to: &mut R) -> Result<bool, SyntaxError> {
+        let stepped = match self.state {
+            State::Stream => self.document_start(to),
+            State::Root(start) => self.block_node(to, start, None, false),
+            State::DocumentEnd => self.document_end(to),
+            State::BlockItem => self.block_item(to),
+            State::BlockKey => self.block_key(to),
+            State::BlockValue => self.block_value(to),
+            State::FlowItem => self.flow_item(to),
+            State::FlowComma => self.flow_comma(to),
+            State::FlowValue => self.flow_value(to),
+            State::PairValue => self.pair_value(to),
+            State::Ended => return Ok(false),
+        };
+        if stepped.is_err() {
+            self.state = State::Ended;
         }
+        stepped.map(|()| true)
     }
 
     /// The comments passed since this was last asked.
@@ -165,24 +180,38 @@ impl<'a> Parser<'a> {
         self.flow
     }
 
-    pub(super) fn emit(&mut self, event: Event<'a>, start: usize, end: usize) {
-        self.waiting.push_back((event, Span::new(start, end)));
+    pub(super) fn emit<R: Receiver<'a>>(
+        &mut self,
+        to: &mut R,
+        event: Event<'a>,
+        start: usize,
+        end: usize,
+    ) -> Parsed<()> {
+        to.event(event, Span::new(start, end))
     }
 
     /// The scalar that was read last is a node.
     #[inline]
-    pub(super) fn emit_scalar(&mut self, properties: Properties<'a>) {
+    pub(super) fn emit_scalar<R: Receiver<'a>>(
+        &mut self,
+        to: &mut R,
+        properties: Properties<'a>,
+    ) -> Parsed<()> {
         let Read { style, span, .. } = self.read;
         let text = std::mem::take(&mut self.read.text);
-        self.is_json_like = matches!(style, ScalarStyle::SingleQuoted | ScalarStyle::DoubleQuoted);
-        self.waiting.push_back((Event::Scalar { text, style, properties }, span));
+        self.is_json_like = self.read.is_quoted();
+        to.event(Event::Scalar { text, style, properties }, span)
     }
 
     /// A node without content (section 7.2).
-    pub(super) fn emit_nothing(&mut self, properties: Properties<'a>) {
+    pub(super) fn emit_nothing<R: Receiver<'a>>(
+        &mut self,
+        to: &mut R,
+        properties: Properties<'a>,
+    ) -> Parsed<()> {
         let (text, style, at) = (Cow::Borrowed(""), ScalarStyle::Plain, self.cursor.at);
         self.is_json_like = false;
-        self.emit(Event::Scalar { text, style, properties }, at, at);
+        self.emit(to, Event::Scalar { text, style, properties }, at, at)
     }
 
     pub(super) fn open(&mut self, frame: Frame) {
@@ -192,8 +221,8 @@ impl<'a> Parser<'a> {
     }
 
     /// Closes the innermost collection, which ends at the position behind `length` more bytes.
-    pub(super) fn close(&mut self, length: usize) {
-        let Some(frame) = self.stack.pop() else { return };
+    pub(super) fn close<R: Receiver<'a>>(&mut self, to: &mut R, length: usize) -> Parsed<()> {
+        let Some(frame) = self.stack.pop() else { return Ok(()) };
         self.flow -= usize::from(frame.is_flow());
         let start = self.cursor.at;
         self.cursor.at += length;
@@ -203,11 +232,12 @@ impl<'a> Parser<'a> {
                 Event::MappingEnd
             }
         };
-        self.emit(end, start, self.cursor.at);
+        self.emit(to, end, start, self.cursor.at)?;
         if let Frame::FlowSequence(_) | Frame::FlowMapping(..) = frame {
             self.is_json_like = true;
         }
         self.after_node();
+        Ok(())
     }
 
     /// A node has ended: what comes next.
@@ -248,7 +278,7 @@ impl<'a> Parser<'a> {
         self.cursor.peek().is_none() || self.cursor.at_marker()
     }
 
-    fn document_start(&mut self) -> Parsed<()> {
+    fn document_start<R: Receiver<'a>>(&mut self, to: &mut R) -> Parsed<()> {
         loop {
             if self.cursor.slice(self.cursor.at, self.cursor.at + 3) == "\u{feff}" {
                 self.cursor.at += 3;
@@ -268,20 +298,20 @@ impl<'a> Parser<'a> {
         let start = self.cursor.at;
         if self.cursor.at_indicator_line(b"---") {
             self.cursor.at += 3;
-            self.emit(Event::DocumentStart { explicit: true }, start, self.cursor.at);
+            self.emit(to, Event::DocumentStart { explicit: true }, start, self.cursor.at)?;
             let gap = self.cursor.skip();
             self.state = State::Root(if gap.new_line { Start::Line } else { Start::Inline });
         } else if has_directives {
             let advice = "write --- on a line of its own before the document";
             return Err(self.error_here("a document is missing behind the directives", advice));
         } else {
-            self.emit(Event::DocumentStart { explicit: false }, start, start);
+            self.emit(to, Event::DocumentStart { explicit: false }, start, start)?;
             self.state = State::Root(Start::Line);
         }
         Ok(())
     }
 
-    fn document_end(&mut self) -> Parsed<()> {
+    fn document_end<R: Receiver<'a>>(&mut self, to: &mut R) -> Parsed<()> {
         let gap = self.cursor.skip();
         let start = self.cursor.at;
         if !self.at_document_end() {
@@ -291,7 +321,7 @@ impl<'a> Parser<'a> {
         if explicit {
             self.marker_end()?;
         }
-        self.emit(Event::DocumentEnd { explicit }, start, self.cursor.at.min(start + 3));
+        self.emit(to, Event::DocumentEnd { explicit }, start, self.cursor.at.min(start + 3))?;
         self.state = State::Stream;
         Ok(())
     }
@@ -310,12 +340,12 @@ impl<'a> Parser<'a> {
     }
 
     /// An item of a block sequence, or its end (section 8.2.1).
-    fn block_item(&mut self) -> Parsed<()> {
+    fn block_item<R: Receiver<'a>>(&mut self, to: &mut R) -> Parsed<()> {
         let Some(Frame::BlockSequence(column)) = self.stack.last().copied() else { return Ok(()) };
         let gap = self.cursor.skip();
         let is_first = std::mem::replace(&mut self.is_fresh, false);
         if self.at_document_end() || gap.new_line && self.cursor.column() < column {
-            self.close(0);
+            self.close(to, 0)?;
             return Ok(());
         }
         if !gap.new_line && !is_first {
@@ -326,13 +356,13 @@ impl<'a> Parser<'a> {
             self.refuse_tab(gap)?;
             self.cursor.at += 1;
             let start = self.behind_indicator();
-            return self.block_node(start, Some(column), false);
+            return self.block_node(to, start, Some(column), false);
         }
         let around = self.stack.iter().rev().nth(1);
         if self.cursor.column() == column
             && matches!(around, Some(Frame::BlockMapping(outer, _)) if *outer == column)
         {
-            self.close(0);
+            self.close(to, 0)?;
             return Ok(());
         }
         Err(if self.cursor.column() > column {
@@ -355,14 +385,14 @@ impl<'a> Parser<'a> {
     }
 
     /// A key of a block mapping, or its end (section 8.2.2).
-    fn block_key(&mut self) -> Parsed<()> {
+    fn block_key<R: Receiver<'a>>(&mut self, to: &mut R) -> Parsed<()> {
         let Some(Frame::BlockMapping(column, _)) = self.stack.last().copied() else {
             return Ok(());
         };
         let gap = self.cursor.skip();
         let is_first = std::mem::replace(&mut self.is_fresh, false);
         if self.at_document_end() || gap.new_line && self.cursor.column() < column {
-            self.close(0);
+            self.close(to, 0)?;
             return Ok(());
         }
         if !gap.new_line && !is_first {
@@ -372,70 +402,113 @@ impl<'a> Parser<'a> {
         if self.cursor.column() > column && gap.new_line {
             return Err(self.too_deep_line("a key"));
         }
+        if self.is_simple && self.simple_lines(to, column)? {
+            return Ok(());
+        }
         if self.cursor.at_indicator(b'?') {
             self.cursor.at += 1;
             self.side(Side::ExplicitKey);
             let start = self.behind_indicator();
-            return self.block_node(start, Some(column), true);
+            return self.block_node(to, start, Some(column), true);
         }
         self.side(Side::ImplicitKey);
         let start = self.cursor.at;
         let mut properties = self.properties()?;
-        match self.key(start, &mut properties, Some(column))? {
+        match self.key(to, start, &mut properties, Some(column), None)? {
             Key::Read => Ok(()),
-            Key::Scalar | Key::None => Err(self.no_key(start, &properties)),
+            Key::Scalar(_) | Key::None(_) => Err(self.no_key(start, &properties)),
         }
     }
 
-    /// Reads an implicit key at the position, if one is there: what is on one line with a colon behind it (section 8.2.2).
-    fn key(
+    /// Reads an implicit key at the position, if one is there: what is on one line with a colon behind it (section 8.2.2). The
+    /// first key opens its mapping.
+    fn key<R: Receiver<'a>>(
         &mut self,
+        to: &mut R,
         start: usize,
         properties: &mut Properties<'a>,
         indent: Option<usize>,
-    ) -> Parsed<Key> {
+        opening: Option<Opening<'a>>,
+    ) -> Parsed<Key<'a>> {
         let begun = self.cursor.at;
+        let outer =
+            |opening: Option<Opening<'a>>| opening.map(|o| o.properties).unwrap_or_default();
         match self.cursor.peek() {
             Some(b':') if self.cursor.at_indicator(b':') => {
-                self.emit_nothing(std::mem::take(properties));
-                self.state = State::BlockValue;
-                return Ok(Key::Read);
+                self.open_mapping(to, opening)?;
+                self.emit_nothing(to, std::mem::take(properties))?;
             }
             Some(b'*') => {
                 let name = self.anchor_name()?;
                 let end = self.cursor.at;
                 if !self.colon_follows() {
                     self.cursor.at = begun;
-                    return Ok(Key::None);
+                    return Ok(Key::None(outer(opening)));
                 }
-                if !properties.is_empty() {
-                    return Err(self.error(start, "an alias has no anchor or tag", "take it away"));
-                }
-                self.emit(Event::Alias(name), begun, end);
-                self.state = State::BlockValue;
-                return Ok(Key::Read);
+                self.refuse_properties(start, properties)?;
+                self.open_mapping(to, opening)?;
+                self.emit(to, Event::Alias(name), begun, end)?;
             }
             Some(b'[' | b'{') => {
                 if !self.closes_before_colon(false) {
-                    return Ok(Key::None);
+                    return Ok(Key::None(outer(opening)));
                 }
-                self.flow_start(std::mem::take(properties));
+                self.open_mapping(to, opening)?;
+                self.flow_start(to, std::mem::take(properties))?;
                 return Ok(Key::Read);
             }
-            Some(b'"' | b'\'') => self.quoted(indent)?,
-            Some(_) if self.begins_plain() => self.plain(indent),
-            _ => return Ok(Key::None),
+            Some(_) => {
+                if !self.scalar(indent)? {
+                    return Ok(Key::None(outer(opening)));
+                }
+                if self.read.is_long || !self.colon_follows() {
+                    return Ok(Key::Scalar(outer(opening)));
+                }
+                self.open_mapping(to, opening)?;
+                self.emit_scalar(to, std::mem::take(properties))?;
+            }
+            None => return Ok(Key::None(outer(opening))),
         }
-        if self.read.is_long || !self.colon_follows() {
-            return Ok(Key::Scalar);
-        }
-        self.emit_scalar(std::mem::take(properties));
         self.state = State::BlockValue;
         Ok(Key::Read)
     }
 
+    /// Opens a block mapping before its first key.
+    fn open_mapping<R: Receiver<'a>>(
+        &mut self,
+        to: &mut R,
+        opening: Option<Opening<'a>>,
+    ) -> Parsed<()> {
+        let Some(Opening { start, begun, line, properties }) = opening else { return Ok(()) };
+        self.may_begin(start, begun, line)?;
+        self.open(Frame::BlockMapping(begun - line, Side::ImplicitKey));
+        self.emit(to, Event::MappingStart { flow: false, properties }, begun, begun)
+    }
+
+    pub(super) fn refuse_properties(
+        &self,
+        start: usize,
+        properties: &Properties<'_>,
+    ) -> Parsed<()> {
+        if properties.is_empty() {
+            return Ok(());
+        }
+        Err(self.error(start, "an alias has no anchor or tag", "take it away"))
+    }
+
+    /// Reads the scalar at the position, in quotes or plain, if there is one.
+    #[inline]
+    pub(super) fn scalar(&mut self, indent: Option<usize>) -> Parsed<bool> {
+        match self.cursor.peek() {
+            Some(b'"' | b'\'') => self.quoted(indent)?,
+            Some(_) if self.begins_plain() => self.plain(indent),
+            _ => return Ok(false),
+        }
+        Ok(true)
+    }
+
     /// The value to the key of a block mapping.
-    fn block_value(&mut self) -> Parsed<()> {
+    fn block_value<R: Receiver<'a>>(&mut self, to: &mut R) -> Parsed<()> {
         let Some(Frame::BlockMapping(column, side)) = self.stack.last().copied() else {
             return Ok(());
         };
@@ -460,7 +533,7 @@ impl<'a> Parser<'a> {
                 }
                 self.side(Side::Value);
                 let at = std::mem::replace(&mut self.cursor.at, before);
-                self.emit_nothing(Properties::default());
+                self.emit_nothing(to, Properties::default())?;
                 self.cursor.at = at;
                 self.after_node();
                 return Ok(());
@@ -470,14 +543,20 @@ impl<'a> Parser<'a> {
             self.behind_indicator()
         };
         self.side(Side::Value);
-        self.block_node(start, Some(column), true)
+        self.block_node(to, start, Some(column), true)
     }
 
     /// A node of a block collection, or the root (section 8.2.3). `indent` is the column of the collection around it; a
     /// sequence that is a `value` may stand in the same column.
-    fn block_node(&mut self, start: Start, indent: Option<usize>, is_value: bool) -> Parsed<()> {
+    fn block_node<R: Receiver<'a>>(
+        &mut self,
+        to: &mut R,
+        start: Start,
+        indent: Option<usize>,
+        is_value: bool,
+    ) -> Parsed<()> {
         if self.is_absent(start, indent, is_value) {
-            self.emit_nothing(Properties::default());
+            self.emit_nothing(to, Properties::default())?;
             self.after_node();
             return Ok(());
         }
@@ -486,7 +565,7 @@ impl<'a> Parser<'a> {
             let begun = self.cursor.at;
             let inner = self.properties()?;
             if inner.is_empty() || !self.cursor.rest_is_blank() {
-                return self.block_content(start, indent, outer, begun, inner);
+                return self.block_content(to, start, indent, outer, begun, inner);
             }
             // What they belong to stands on a further line.
             outer = self.joined(outer, inner, begun)?;
@@ -495,7 +574,7 @@ impl<'a> Parser<'a> {
             start = Start::Line;
             if self.is_absent(start, indent, is_value) {
                 let at = std::mem::replace(&mut self.cursor.at, behind);
-                self.emit_nothing(outer);
+                self.emit_nothing(to, outer)?;
                 self.cursor.at = at;
                 self.after_node();
                 return Ok(());
@@ -528,8 +607,9 @@ impl<'a> Parser<'a> {
 
     /// The content of a block node: `outer` properties stood on a line before, `inner` ones, which begin at `begun`, on this
     /// one; they belong to the first key if there is one.
-    fn block_content(
+    fn block_content<R: Receiver<'a>>(
         &mut self,
+        to: &mut R,
         start: Start,
         indent: Option<usize>,
         outer: Properties<'a>,
@@ -547,14 +627,14 @@ impl<'a> Parser<'a> {
                     advice,
                 ));
             }
-            self.may_begin(start, begun)?;
+            self.may_begin(start, begun, self.cursor.line)?;
             if self.cursor.at_indicator(b'-') {
                 self.open(Frame::BlockSequence(column));
-                self.emit(Event::SequenceStart { flow: false, properties: outer }, at, at + 1);
+                self.emit(to, Event::SequenceStart { flow: false, properties: outer }, at, at + 1)?;
                 self.state = State::BlockItem;
             } else {
                 self.open(Frame::BlockMapping(column, Side::ExplicitKey));
-                self.emit(Event::MappingStart { flow: false, properties: outer }, at, at + 1);
+                self.emit(to, Event::MappingStart { flow: false, properties: outer }, at, at + 1)?;
                 self.state = State::BlockKey;
             }
             return Ok(());
@@ -562,68 +642,55 @@ impl<'a> Parser<'a> {
         if let Some(b'|' | b'>') = self.cursor.peek() {
             let properties = self.joined(outer, inner, begun)?;
             self.block(indent)?;
-            self.emit_scalar(properties);
+            self.emit_scalar(to, properties)?;
             self.after_node();
             return Ok(());
         }
         if start == Start::Inline {
             // A colon behind a scalar is told as what is left over.
             let properties = self.joined(outer, inner, begun)?;
-            return self.node_content(indent, properties);
+            return self.node_content(to, indent, properties);
         }
-        // The mapping comes before its first key, if this is one.
-        let waiting = self.waiting.len();
-        let frames = self.stack.len();
-        self.open(Frame::BlockMapping(column, Side::ImplicitKey));
-        match self.key(begun, &mut inner, indent)? {
-            Key::Read => {
-                self.may_begin(start, begun)?;
-                let mapping = Event::MappingStart { flow: false, properties: outer };
-                self.waiting.insert(waiting, (mapping, Span::new(at, at)));
-                Ok(())
-            }
-            Key::Scalar => {
-                self.stack.truncate(frames);
+        let line = self.cursor.line;
+        let opening = Opening { start, begun, line, properties: outer };
+        match self.key(to, begun, &mut inner, indent, Some(opening))? {
+            Key::Read => Ok(()),
+            Key::Scalar(outer) => {
                 let properties = self.joined(outer, inner, begun)?;
-                self.emit_scalar(properties);
+                self.emit_scalar(to, properties)?;
                 self.after_node();
                 Ok(())
             }
-            Key::None => {
-                self.stack.truncate(frames);
+            Key::None(outer) => {
                 let properties = self.joined(outer, inner, begun)?;
-                self.node_content(indent, properties)
+                self.node_content(to, indent, properties)
             }
         }
     }
 
     /// The content of a node that is no block collection.
-    pub(super) fn node_content(
+    pub(super) fn node_content<R: Receiver<'a>>(
         &mut self,
+        to: &mut R,
         indent: Option<usize>,
         properties: Properties<'a>,
     ) -> Parsed<()> {
         let start = self.cursor.at;
         match self.cursor.peek() {
             Some(b'*') => {
-                if !properties.is_empty() {
-                    return Err(self.error(start, "an alias has no anchor or tag", "take it away"));
-                }
+                self.refuse_properties(start, &properties)?;
                 let name = self.anchor_name()?;
                 self.is_json_like = false;
-                self.emit(Event::Alias(name), start, self.cursor.at);
-                self.after_node();
-                return Ok(());
+                self.emit(to, Event::Alias(name), start, self.cursor.at)?;
             }
-            Some(b'[' | b'{') => {
-                self.flow_start(properties);
-                return Ok(());
+            Some(b'[' | b'{') => return self.flow_start(to, properties),
+            _ => {
+                if !self.scalar(indent)? {
+                    return Err(self.no_node());
+                }
+                self.emit_scalar(to, properties)?;
             }
-            Some(b'"' | b'\'') => self.quoted(indent)?,
-            Some(_) if self.begins_plain() => self.plain(indent),
-            _ => return Err(self.no_node()),
         }
-        self.emit_scalar(properties);
         self.after_node();
         Ok(())
     }
@@ -639,13 +706,13 @@ impl<'a> Parser<'a> {
     }
 
     /// Refuses a block collection that begins where none may.
-    fn may_begin(&self, start: Start, begun: usize) -> Parsed<()> {
-        let is_tabbed = start == Start::Line
-            && self.cursor.bytes()[self.line_of(begun)..begun].contains(&b'\t');
+    #[inline]
+    fn may_begin(&self, start: Start, begun: usize, line: usize) -> Parsed<()> {
+        let is_tabbed = start == Start::Line && self.cursor.bytes()[line..begun].contains(&b'\t');
         if start != Start::Inline && !is_tabbed {
             return Ok(());
         }
-        let before = &self.cursor.bytes()[self.line_of(begun)..begun];
+        let before = &self.cursor.bytes()[line..begun];
         Err(if before.last() == Some(&b'\t') {
             self.tab(begun - 1)
         } else {
@@ -757,14 +824,6 @@ impl<'a> Parser<'a> {
         }
     }
 
-    /// Where the line begins that `at` is in.
-    fn line_of(&self, at: usize) -> usize {
-        if at >= self.cursor.line {
-            return self.cursor.line;
-        }
-        memchr::memrchr2(b'\n', b'\r', &self.cursor.bytes()[..at]).map_or(0, |found| found + 1)
-    }
-
     /// What is wrong with the character at `at`.
     #[cold]
     pub(super) fn error(
@@ -798,12 +857,20 @@ impl Frame {
     }
 }
 
-/// What was found where an implicit key may be.
-enum Key {
-    /// One, and its events wait.
+/// A block mapping that begins if a key is found: where on its line, at which byte, and with which properties.
+struct Opening<'a> {
+    start: Start,
+    begun: usize,
+    line: usize,
+    properties: Properties<'a>,
+}
+
+/// What was found where an implicit key may be. Where there is none, the properties of the mapping come back.
+enum Key<'a> {
+    /// One, and its events have gone.
     Read,
     /// A scalar that is none; it has been read.
-    Scalar,
+    Scalar(Properties<'a>),
     /// None.
-    None,
+    None(Properties<'a>),
 }

@@ -8,7 +8,7 @@ use kyanite_tree::{
     Value,
 };
 
-use super::event::{Event, Properties, ScalarStyle};
+use super::event::{Event, Properties, Receiver, ScalarStyle};
 use super::parser::Parser;
 use super::properties::CORE;
 use super::scalar;
@@ -77,12 +77,7 @@ pub fn documents<'a>(
         },
     };
     let mut parser = Parser::new(text);
-    while let Some((event, span)) = parser.next_event()? {
-        reader.event(event, span)?;
-        for comment in parser.take_comments() {
-            reader.read.losses.add(Loss::Comment, options.base.origin(comment.start));
-        }
-    }
+    while parser.step(&mut reader)? {}
     for comment in parser.take_comments() {
         reader.read.losses.add(Loss::Comment, options.base.origin(comment.start));
     }
@@ -172,7 +167,8 @@ struct Reader<'a> {
     read: Documents<'a>,
 }
 
-impl<'a> Reader<'a> {
+impl<'a> Receiver<'a> for Reader<'a> {
+    #[inline]
     fn event(&mut self, event: Event<'a>, span: Span) -> Result<(), SyntaxError> {
         match event {
             Event::DocumentStart { .. } => self.anchors.clear(),
@@ -194,7 +190,9 @@ impl<'a> Reader<'a> {
         }
         Ok(())
     }
+}
 
+impl<'a> Reader<'a> {
     fn begin(
         &mut self,
         properties: &Properties<'a>,

@@ -17,6 +17,12 @@ pub(super) struct Read<'a> {
     pub(super) is_long: bool,
 }
 
+impl Read<'_> {
+    pub(super) fn is_quoted(&self) -> bool {
+        matches!(self.style, ScalarStyle::SingleQuoted | ScalarStyle::DoubleQuoted)
+    }
+}
+
 /// Bytes that neither end a plain scalar nor are white nor have to be looked at more closely.
 const ORDINARY: [bool; 256] = {
     let mut ordinary = [true; 256];
