@@ -123,7 +123,7 @@ fn broken_feeds_are_repaired_and_every_repair_is_named() {
     let strict = run(&folder, "convert pier-feed.xml --to json", b"");
     assert_eq!((strict.status, strict.out.as_str()), (3, ""));
     assert!(strict.err.contains("pier-feed.xml:1:35") && strict.err.contains("--lenient"));
-    let ran = run(&folder, "convert pier-feed.xml --to json --lenient --compact", b"");
+    let ran = run(&folder, "convert pier-feed.xml --to json --lenient --compact --repairs", b"");
     assert_eq!(ran.status, 0);
     assert_eq!(
         ran.out,
@@ -143,7 +143,14 @@ fn broken_feeds_are_repaired_and_every_repair_is_named() {
     ] {
         assert!(ran.err.contains(&format!("pier-feed.xml:{place}\n")), "{place}: {}", ran.err);
     }
-    assert!(ran.err.contains("pier-feed.xml was repaired in 12 places"));
+    assert!(ran.err.ends_with("warning: repaired 5 elements that are not closed\n"), "{}", ran.err);
+    // Without --repairs each sort is told once, with its first places.
+    let sorts = run(&folder, "convert pier-feed.xml --to json --lenient --compact", b"");
+    assert_eq!((&sorts.out, sorts.err.matches("warning: repaired").count()), (&ran.out, 8));
+    assert!(
+        sorts.err.contains("warning: repaired 5 elements that are not closed; the first: <note>")
+    );
+    assert!(sorts.err.contains("see each of them with --repairs"));
     // What was repaired is well-formed.
     let xml = run(&folder, "convert pier-feed.xml --to xml --lenient -q", b"");
     let again = run(&folder, "convert - --from xml --to json --compact", xml.out.as_bytes());

@@ -57,8 +57,7 @@ fn failure(case: &Case, bytes: &[u8]) -> Option<String> {
 
 /// How many repairs a document took.
 fn read(bytes: &[u8], options: Options) -> Result<usize, String> {
-    let (text, _) =
-        xml::decode(bytes, options.lenient).map_err(|error| error.message().to_owned())?;
+    let text = xml::decode(bytes).map_err(|error| error.message().to_owned())?;
     let arena = Arena::new();
     let document =
         xml::document(&text, &arena, options).map_err(|error| error.message().to_owned())?;

@@ -3,7 +3,7 @@
 
 use kyanite_formats::json::{self, Style};
 use kyanite_formats::record_view::View;
-use kyanite_formats::xml::{LineOrRecord, Options, Ancestry, RecordReader, StepName};
+use kyanite_formats::xml::{Ancestry, Elements, LineOrRecord, Options, Prolog, RecordReader, StepName};
 use kyanite_tree::Arena;
 use libfuzzer_sys::fuzz_target;
 
@@ -11,7 +11,9 @@ fn lines(text: &str, straight: bool) -> Option<(Vec<u8>, Vec<String>)> {
     let (arena, mut out, mut view) = (Arena::new(), Vec::new(), View::default());
     let path = ["f", "r"].map(|name| StepName { name: name.into(), namespace: None });
     let options = Options { depth: 30, ..Options::default() };
-    let mut reader = RecordReader::new(text, &arena, options, &path, Ancestry::default());
+    let (path, prolog) = (&path[..], &Prolog::default());
+    let elements = Elements { path, prolog, options };
+    let mut reader = RecordReader::new(text, &arena, elements, Ancestry::default());
     loop {
         let next = if straight {
             reader.next_line(&mut view, &mut out).ok()?

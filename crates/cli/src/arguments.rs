@@ -4,6 +4,7 @@ use std::path::PathBuf;
 
 use clap::{ArgAction, Args, Parser, Subcommand, ValueEnum, ValueHint};
 use kyanite_formats::Format;
+use kyanite_formats::encoding::Charset;
 
 /// Look into JSON, XML, YAML, TOML and CSV, find what you are after, reshape it, convert it
 #[derive(Parser, Debug)]
@@ -147,9 +148,16 @@ pub struct InputArguments {
     /// Make one list of all documents; lists of records are joined
     #[arg(short, long)]
     pub gather: bool,
-    /// Skip broken records and repair broken XML, and say each
+    /// The encoding of the inputs, such as windows-1252 or Shift_JIS [default: as XML declares it, by a
+    /// byte order mark, else UTF-8]
+    #[arg(long, value_name = "NAME", value_parser = charset)]
+    pub encoding: Option<Charset>,
+    /// Skip broken records and repair broken XML, and say what was done
     #[arg(long)]
     pub lenient: bool,
+    /// With --lenient: say each repair, not only each sort of them
+    #[arg(long)]
+    pub repairs: bool,
     /// Leave the prefixes and namespaces of XML out
     #[arg(long)]
     pub drop_namespaces: bool,
@@ -213,6 +221,12 @@ pub struct OutputArguments {
     /// JSON in its canonical form (RFC 8785): one spelling for each value
     #[arg(long, conflicts_with_all = ["compact", "indent"])]
     pub canonical: bool,
+    /// List what the format of the output cannot carry, each with its place
+    #[arg(long)]
+    pub losses: bool,
+    /// Fail when the format of the output cannot carry everything
+    #[arg(long)]
+    pub strict: bool,
     /// How XML is written, and what its records look like.
     #[command(flatten)]
     pub xml: XmlArguments,
@@ -284,7 +298,7 @@ pub struct Query {
     pub input: InputArguments,
     /// Check the whole grammar of JSON also where the rule steps over it
     #[arg(long, help_heading = "Input")]
-    pub strict: bool,
+    pub whole_grammar: bool,
     /// What the expression is written in [default: rule, or pointer if it begins with /]
     #[arg(long, value_name = "SYNTAX", help_heading = "Expression")]
     pub syntax: Option<SyntaxOption>,
@@ -338,7 +352,7 @@ pub struct Reshape {
     pub params: ParamArguments,
     /// Check the whole grammar of JSON also where the rule steps over it
     #[arg(long, help_heading = "Input")]
-    pub strict: bool,
+    pub whole_grammar: bool,
     /// Exit with status 1 if the result is nothing or an empty list
     #[arg(long, help_heading = "Result")]
     pub require: bool,
@@ -447,12 +461,6 @@ pub struct Convert {
     /// The inputs.
     #[command(flatten)]
     pub input: InputArguments,
-    /// List what the target format cannot carry, each with its place
-    #[arg(long, help_heading = "Output")]
-    pub losses: bool,
-    /// Fail when the target format cannot carry everything
-    #[arg(long, help_heading = "Output")]
-    pub strict: bool,
     /// The output.
     #[command(flatten)]
     pub output: OutputArguments,
@@ -495,6 +503,14 @@ fn delimiter(text: &str) -> Result<u8, String> {
                 .into())
         }
     }
+}
+
+fn charset(name: &str) -> Result<Charset, String> {
+    Charset::of_name(name).ok_or_else(|| {
+        "no encoding has this name; names are those of the Encoding Standard, such as utf-8, utf-16le, \
+         iso-8859-15, windows-1252, shift_jis or gb18030"
+            .into()
+    })
 }
 
 fn param(text: &str) -> Result<(String, String), String> {

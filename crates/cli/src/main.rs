@@ -20,6 +20,7 @@ use std::process::ExitCode;
 
 use arguments::{Arguments, Command, Rules};
 use clap::Parser;
+use kyanite_tree::{Code, Diagnostic, Setting};
 use messages::Messages;
 use status::Status;
 
@@ -42,7 +43,12 @@ fn main() -> ExitCode {
         Ok(Ok(status)) => status,
         // The panic has been reported by its own message.
         Ok(Err(_)) => Status::Rule,
-        Err(_) => Status::Input,
+        Err(error) => {
+            let message = format!("there is no room for a stack of {stack} bytes: {error}");
+            let advice = ("if the limit of memory is meant, lower ", Setting::Depth);
+            Messages::plain().show(&Diagnostic::error(Code::Limit, message).advise(advice));
+            Status::Input
+        }
     };
     status.into()
 }

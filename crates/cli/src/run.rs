@@ -12,7 +12,7 @@ use kyanite_flow::{
 use kyanite_formats::documents::Limits;
 use kyanite_formats::{Format, detect, json, xml};
 use kyanite_lang::{OutputSpec, Plan, RuleText, SourceSpec, Syntax, compile, compile_until};
-use kyanite_tree::{Advice, Arena, Code, Diagnostic, Severity};
+use kyanite_tree::{Advice, Arena, Code, Diagnostic};
 
 use crate::arguments::{
     Convert, InputArguments, MessageOptions, OutputArguments, ParamArguments, Query, Reshape,
@@ -41,7 +41,7 @@ pub fn query(query: &Query, options: &MessageOptions, messages: &mut Messages) -
         count: query.count,
         require: query.require,
         explain: query.explain,
-        strict: query.strict,
+        whole_grammar: query.whole_grammar,
         ..RuleCommand::new(rule, &query.input, &query.params, &query.output, options)
     };
     command.run(messages)
@@ -86,7 +86,7 @@ pub fn reshape(
     let command = RuleCommand {
         require: reshape.require,
         explain: reshape.explain,
-        strict: reshape.strict,
+        whole_grammar: reshape.whole_grammar,
         until: reshape.until,
         apart: reshape.apart.as_deref(),
         trace: reshape.trace.as_deref(),
@@ -143,11 +143,6 @@ pub fn convert(convert: &Convert, options: &MessageOptions, messages: &mut Messa
     let params = ParamArguments::default();
     let command = RuleCommand {
         carries_all: true,
-        losses: match (convert.strict, convert.losses) {
-            (true, _) => LossPolicy::Refuse,
-            (_, true) => LossPolicy::List,
-            _ => LossPolicy::Count,
-        },
         ..RuleCommand::new(rule, input, &params, &convert.output, options)
     };
     command.run(messages)
@@ -198,7 +193,7 @@ struct RuleCommand<'c> {
     /// Whether only the plan is shown.
     explain: bool,
     /// Whether the whole grammar of what is stepped over is checked.
-    strict: bool,
+    whole_grammar: bool,
     /// The clause of the outermost `for` to stop after.
     until: Option<usize>,
     /// The folder that members of the result go to.
@@ -233,12 +228,16 @@ impl<'c> RuleCommand<'c> {
             count: false,
             require: false,
             explain: false,
-            strict: false,
+            whole_grammar: false,
             until: None,
             apart: None,
             trace: None,
             carries_all: false,
-            losses: LossPolicy::Count,
+            losses: match (output.strict, output.losses) {
+                (true, _) => LossPolicy::Refuse,
+                (_, true) => LossPolicy::List,
+                _ => LossPolicy::Count,
+            },
             captured: None,
             options,
         }
@@ -423,9 +422,7 @@ impl<'c> RuleCommand<'c> {
         if let Some(lost) = &remarks.lost {
             let message = format!("{format} could not carry {lost}");
             let mut problem = Diagnostic::warning(Code::Loss, message);
-            if !self.carries_all {
-                problem = problem.with_severity(Severity::Note);
-            } else if self.losses == LossPolicy::Count {
+            if self.losses == LossPolicy::Count {
                 problem = problem.advise("say --losses to list each, --strict to refuse");
             }
             messages.show(&problem);
@@ -499,8 +496,10 @@ impl<'c> RuleCommand<'c> {
             from: self.input.from,
             delimiter: self.input.delimiter,
             unnamed: self.input.unnamed,
+            encoding: self.input.encoding,
             lenient: self.input.lenient,
-            strict: self.strict,
+            repairs: self.input.repairs,
+            whole_grammar: self.whole_grammar,
             unwrap: self.input.unwrap,
             drop_namespaces: self.input.drop_namespaces,
             limits: Limits {

@@ -2,27 +2,30 @@
 
 use std::cell::RefCell;
 use std::io::Read;
+use std::rc::Rc;
 
 use kyanite_formats::detect::{self, Detected};
 use kyanite_formats::losses::Losses;
 use kyanite_formats::record_view::View;
 use kyanite_formats::records::value_end;
-use kyanite_formats::xml::{self, Repair, StepName};
+use kyanite_formats::xml::StepName;
 use kyanite_formats::{Format, SyntaxError, documents, json};
 use kyanite_tree::{
     Advice, Arena, Base, Code, Diagnostic, Location, Origin, Passed, Place, Region, Setting,
-    SourceMap, Step, Value, locate,
+    SourceMap, Step, TextPlaces, Value, locate,
 };
 
 use crate::failed::{Events, Failed, Repeated};
 use crate::input::{Beginning, Input, InputOptions, Limited, Source, cannot_read};
 use crate::records::{Block, InputPart, Next, Records, Then};
+use crate::repairs::Repairs;
 
 /// A text that documents are read from.
-#[derive(Clone, Copy)]
+#[derive(Clone)]
 struct Text<'a> {
     name: &'a str,
     text: &'a str,
+    places: Rc<TextPlaces<'a>>,
     format: Format,
     base: Base,
     roots: &'a [Value<'a>],
@@ -86,14 +89,19 @@ impl<'a> Library<'a> {
         events: &mut Events<'_>,
     ) -> Result<Loaded<'a>, Failed> {
         let contradiction = source.contradiction();
-        let Source { name, detected: Detected { format, .. }, looks_like, reader, .. } = source;
+        let Source {
+            name, detected: Detected { format, .. }, looks_like, reader, replaced, ..
+        } = source;
         let mut bytes = Vec::new();
         Limited::new(reader, options.size)
             .read_to_end(&mut bytes)
             .map_err(|error| Failed::Input(cannot_read(&name, &error)))?;
         events.read(bytes.len());
-        let text = text_of(&name, bytes, format, options, events)?;
-        let read = self.read(&name, self.arena.keep(text), format, options, events);
+        let text = text_of(&name, bytes)?;
+        let mut repairs = Repairs::new(options.repairs);
+        repairs.take_replaced(&replaced);
+        let read = self.read(&name, self.arena.keep(text), format, options, (&mut repairs, events));
+        repairs.finish(events);
         let loaded = match (read, contradiction) {
             // What the name says is not what is there: that explains whatever else is wrong.
             (Err(Failed::Input(found)), Some(message)) => {
@@ -121,20 +129,20 @@ impl<'a> Library<'a> {
         text: &'a str,
         format: Format,
         options: &InputOptions,
-        events: &mut Events<'_>,
+        (repairs, events): (&mut Repairs, &mut Events<'_>),
     ) -> Result<Loaded<'a>, Failed> {
-        let number = self.add(name, text, format);
-        let Text { name, base, .. } = self.text(number);
+        let (number, added) = self.add(name, text, format);
+        let Text { name, base, places, .. } = &added;
         let mut duplicates = Duplicates::new();
         let loaded = if format.has_records() {
-            let root = self.read_records(number, options, events, &mut duplicates)?;
+            let root = self.read_records(&added, options, events, &mut duplicates)?;
             Loaded { roots: vec![root], losses: Losses::default() }
         } else {
             let settings = documents::Options {
                 limits: options.limits,
                 lenient: options.lenient,
                 drop_namespaces: options.drop_namespaces,
-                base,
+                base: *base,
             };
             let read = documents::read(format, text, self.arena, settings).map_err(|error| {
                 let found = error.diagnostic(name, text.as_bytes());
@@ -150,11 +158,7 @@ impl<'a> Library<'a> {
             })?;
             self.set_roots(number, &read.roots);
             duplicates.tell(read.duplicates, events, |offset| self.place(base.origin(offset)));
-            tell_repairs(name, text, &read.repairs, "repaired", events);
-            for unread in &read.unread {
-                let place = Place::of(name, text.as_bytes(), unread.start, unread.end);
-                events.tell(Diagnostic::warning(Code::NotRead, unread.message.clone()).at(place));
-            }
+            repairs.take(read.repairs, |span| places.place(span.start, span.end), events);
             Loaded { roots: read.roots, losses: read.losses }
         };
         self.set_roots(number, &loaded.roots);
@@ -165,13 +169,13 @@ impl<'a> Library<'a> {
     /// Reads records as one list.
     fn read_records(
         &self,
-        number: usize,
+        text: &Text<'a>,
         options: &InputOptions,
         events: &mut Events<'_>,
         duplicates: &mut Duplicates,
     ) -> Result<Value<'a>, Failed> {
-        let Text { name, text, format, base, .. } = self.text(number);
-        let beginning = Beginning::read(format, options, text, &[], self.arena)
+        let Text { name, text, format, base, .. } = *text;
+        let beginning = Beginning::read(format, options, text, self.arena)
             .map_err(|error| Failed::Input(error.diagnostic(name, text.as_bytes())))?;
         duplicates.tell(beginning.duplicates, events, |offset| self.place(base.origin(offset)));
         let block = Block { bytes: text.as_bytes(), then: Then::End };
@@ -221,21 +225,22 @@ impl<'a> Library<'a> {
         let is_all = true;
         let format =
             detect::by_content(text.as_bytes(), is_all).map_or(Format::Json, |found| found.format);
-        self.read(&format!("{name}, unwrapped"), text, format, options, events)
+        let mut repairs = Repairs::new(options.repairs);
+        let name = format!("{name}, unwrapped");
+        let read = self.read(&name, text, format, options, (&mut repairs, events));
+        repairs.finish(events);
+        read
     }
 
-    /// Lays a text out; gives its number.
-    fn add(&self, name: &str, text: &'a str, format: Format) -> usize {
+    /// Lays a text out, and numbers it.
+    fn add(&self, name: &str, text: &'a str, format: Format) -> (usize, Text<'a>) {
         let mut texts = self.texts.borrow_mut();
         let base = self.sources.borrow_mut().add(text.len());
-        texts.push(Text { name: self.arena.text(name), text, format, base, roots: &[] });
-        texts.len() - 1
-    }
-
-    fn text(&self, number: usize) -> Text<'a> {
-        let base = Base::NONE;
-        let none = Text { name: "", text: "", format: Format::Json, base, roots: &[] };
-        self.texts.borrow().get(number).copied().unwrap_or(none)
+        let name = self.arena.text(name);
+        let places = Rc::new(TextPlaces::new(name, text.as_bytes()));
+        let text = Text { name, text, places, format, base, roots: &[] };
+        texts.push(text.clone());
+        (texts.len() - 1, text)
     }
 
     fn set_roots(&self, number: usize, roots: &[Value<'a>]) {
@@ -253,9 +258,17 @@ impl<'a> Library<'a> {
     /// The place of a value that was read.
     pub(crate) fn place(&self, origin: Origin) -> Option<Place> {
         let (number, offset) = self.sources.borrow().find(origin)?;
-        let Text { name, text, format, roots, .. } = self.text(number);
-        let place = Place::of(name, text.as_bytes(), offset, value_end(format, text, offset));
-        Some(match roots.iter().rev().find_map(|root| locate(*root, origin)) {
+        let texts = self.texts.borrow();
+        let Text { text, places, format, base, roots, .. } = texts.get(number)?.clone();
+        let place = places.place(offset, value_end(format, text, offset));
+        let root = match roots {
+            [root] => Some(root),
+            // Each begins where the one before it ends.
+            roots => {
+                roots[..roots.partition_point(|root| base.offset(root.origin()) <= offset)].last()
+            }
+        };
+        Some(match root.and_then(|root| locate(*root, origin)) {
             Some(location) => place.with_path(location.readable()),
             None => place,
         })
@@ -267,44 +280,13 @@ pub(crate) fn say_format(format: Format) -> Advice {
     Advice::words("say ").setting(Setting::From(Some(format.name()))).then(", or rename the file")
 }
 
-/// The text of an input: XML in the encoding that it declares, all else in UTF-8.
-fn text_of(
-    name: &str,
-    bytes: Vec<u8>,
-    format: Format,
-    options: &InputOptions,
-    events: &mut Events<'_>,
-) -> Result<String, Failed> {
-    if format == Format::Xml {
-        let (text, broken) = xml::decode(&bytes, options.lenient)
-            .map_err(|error| Failed::Input(error.diagnostic(name, &bytes)))?;
-        if let Some(at) = broken {
-            let message = "bytes that are no characters were read as U+FFFD".into();
-            let repair = Repair { message, start: at, end: at + 1 };
-            tell_repairs(name, &text, &[repair], "read", events);
-        }
-        return Ok(text.into_owned());
-    }
+/// The text of an input.
+fn text_of(name: &str, bytes: Vec<u8>) -> Result<String, Failed> {
     String::from_utf8(bytes).map_err(|error| {
         let (start, length) = (error.utf8_error().valid_up_to(), error.utf8_error().error_len());
         let wrong = SyntaxError::not_utf8(start, start + length.unwrap_or(1));
         Failed::Input(wrong.diagnostic(name, error.as_bytes()))
     })
-}
-
-/// Tells of each repair.
-fn tell_repairs(name: &str, text: &str, repairs: &[Repair], word: &str, events: &mut Events<'_>) {
-    for Repair { message, start, end } in repairs {
-        let place = Place::of(name, text.as_bytes(), *start, *end);
-        events.tell(Diagnostic::warning(Code::Repaired, format!("{word}: {message}")).at(place));
-    }
-    match repairs.len() {
-        0 | 1 => {}
-        count => events.tell(Diagnostic::warning(
-            Code::Repaired,
-            format!("{name} was {word} in {count} places"),
-        )),
-    }
 }
 
 /// Broken records that are left out, or end the run.

@@ -1,5 +1,6 @@
 //! Inputs: files, standard input and URLs, opened, with their format settled.
 
+use std::cell::OnceCell;
 use std::fmt;
 use std::fs::File;
 use std::io::{self, BufReader, Read};
@@ -7,16 +8,19 @@ use std::path::{Path, PathBuf};
 
 use kyanite_formats::detect::{self, Detected, Reason};
 use kyanite_formats::documents::Limits;
+use kyanite_formats::encoding::Charset;
 use kyanite_formats::json::Duplicate;
 use kyanite_formats::records::Layout;
+use kyanite_formats::xml::{Prolog, Repair};
 use kyanite_formats::{Format, SyntaxError, csv, xml};
 use kyanite_tree::{Advice, Arena, Code, Diagnostic, Place, Setting};
 
 use crate::compression::Compression;
 use crate::fetch::{self, Fetch};
+use crate::line_ends::LineEnds;
 use crate::live::{self, Live};
 use crate::records::{Blocks, Framing, SMALL, read_some};
-use crate::transcode::{Utf16, is_utf16};
+use crate::transcode::{Decoded, NotDecoded, Replaced};
 use crate::{Bytes, Failed};
 
 /// Where a document comes from.
@@ -42,13 +46,17 @@ pub struct InputOptions {
     /// Whether broken records are skipped and counted, and broken XML repaired.
     pub lenient: bool,
     /// Whether the whole grammar of JSON is checked also where a rule steps over it.
-    pub strict: bool,
+    pub whole_grammar: bool,
     /// Whether the document is a text that holds another document.
     pub unwrap: bool,
     /// Whether the prefixes of XML are left out.
     pub drop_namespaces: bool,
     /// What readers keep to.
     pub limits: Limits,
+    /// Whether each repair is told, not only each sort of them.
+    pub repairs: bool,
+    /// The encoding, when it is not to be told from the content.
+    pub encoding: Option<Charset>,
     /// The most bytes of a document that is held whole.
     pub size: u64,
     /// The bytes that turns which wait for others may take in memory, about; more go to temporary files.
@@ -72,10 +80,12 @@ impl Default for InputOptions {
             delimiter: None,
             unnamed: false,
             lenient: false,
-            strict: false,
+            whole_grammar: false,
             unwrap: false,
             drop_namespaces: false,
             limits: Limits::default(),
+            repairs: false,
+            encoding: None,
             size: DEFAULT_SIZE,
             memory: DEFAULT_MEMORY,
             fetch: Fetch::default(),
@@ -89,11 +99,22 @@ pub(crate) struct Beginning<'a> {
     pub(crate) layout: Layout<'a>,
     pub(crate) from: usize,
     pub(crate) duplicates: Vec<Duplicate>,
+    pub(crate) repairs: Vec<Repair>,
+}
+
+/// What the beginning of an XML document lives in.
+#[derive(Default)]
+pub(crate) struct Held<'h> {
+    pub(crate) arena: Arena,
+    prolog: OnceCell<Prolog<'h>>,
 }
 
 impl<'a> Beginning<'a> {
-    /// Settles it from the first bytes of an input: the header of CSV is read into `arena`. The records of XML are the
-    /// elements at that path.
+    fn plain(layout: Layout<'a>) -> Self {
+        Self { layout, from: 0, duplicates: Vec::new(), repairs: Vec::new() }
+    }
+
+    /// Settles it from the first bytes of an input that is no XML: the header of CSV is read into `arena`.
     ///
     /// # Errors
     /// A [`SyntaxError`] in the header; it wants more when `text` ends inside.
@@ -101,29 +122,17 @@ impl<'a> Beginning<'a> {
         format: Format,
         options: &InputOptions,
         text: &str,
-        elements: &'a [xml::StepName],
         arena: &'a Arena,
     ) -> Result<Self, SyntaxError> {
-        let plain = |layout| Self { layout, from: 0, duplicates: Vec::new() };
         match format {
-            Format::Xml => {
-                let options = xml::Options {
-                    depth: options.limits.depth,
-                    expansion: options.limits.expansion,
-                    drop_namespaces: options.drop_namespaces,
-                    ..xml::Options::default()
-                };
-                let place = xml::Ancestry::default();
-                return Ok(plain(Layout::Xml { path: elements, place, options, needs: None }));
-            }
             Format::Csv | Format::Tsv => {}
-            Format::Text => return Ok(plain(Layout::Lines)),
+            Format::Text => return Ok(Self::plain(Layout::Lines)),
             _ => {
-                return Ok(plain(Layout::Json {
+                return Ok(Self::plain(Layout::Json {
                     depth: options.limits.depth,
                     needs: None,
                     sieve: None,
-                    strict: options.strict,
+                    strict: options.whole_grammar,
                     structure: false,
                 }));
             }
@@ -132,12 +141,38 @@ impl<'a> Beginning<'a> {
         let first = if options.unnamed { None } else { csv::Header::read(text, settings, arena)? };
         Ok(match first {
             Some(csv::FirstRow { header, end, duplicates }) => Self {
-                layout: Layout::Csv { settings, header: Some(header) },
-                from: end,
                 duplicates,
+                from: end,
+                ..Self::plain(Layout::Csv { settings, header: Some(header) })
             },
-            None => plain(Layout::Csv { settings, header: None }),
+            None => Self::plain(Layout::Csv { settings, header: None }),
         })
+    }
+
+    /// Settles it for an XML document whose records are the elements at `path`: what stands before the root element is read
+    /// into `held`.
+    ///
+    /// # Errors
+    /// A [`SyntaxError`] in the prolog; it wants more when `text` ends before the root element begins.
+    pub(crate) fn of_elements(
+        options: &InputOptions,
+        (text, is_all): (&str, bool),
+        path: &'a [xml::StepName],
+        held: &'a Held<'a>,
+    ) -> Result<Self, SyntaxError> {
+        let options = xml::Options {
+            depth: options.limits.depth,
+            expansion: options.limits.expansion,
+            lenient: options.lenient,
+            drop_namespaces: options.drop_namespaces,
+            ..xml::Options::default()
+        };
+        let mut prolog = xml::prolog(held.arena.text(text), &held.arena, options, is_all)?;
+        let (from, repairs) = (prolog.end, std::mem::take(&mut prolog.repairs));
+        let prolog = held.prolog.get_or_init(|| prolog);
+        let elements = xml::Elements { path, prolog, options };
+        let layout = Layout::Xml { elements, place: xml::Ancestry::default(), needs: None };
+        Ok(Self { from, repairs, ..Self::plain(layout) })
     }
 }
 
@@ -219,11 +254,11 @@ pub(crate) struct Source {
     pub(crate) detected: Detected,
     /// The format that the content looks like, where it is plainly another.
     pub(crate) looks_like: Option<Format>,
-    /// Its first bytes, which the reader gives again.
-    pub(crate) head: Vec<u8>,
     pub(crate) reader: Bytes,
     /// Tells when no more bytes come for now, if that may be.
     pub(crate) live: Option<Live>,
+    /// Characters that stand for bytes that are none, once it was read.
+    pub(crate) replaced: Replaced,
     /// The items of its list in place of its bytes, when these are what is run over.
     pub(crate) items: Option<Box<Blocks>>,
 }
@@ -271,16 +306,36 @@ impl Source {
         };
         let told = detect::by_name(options.from, None);
         let named = told.or_else(by_media).or_else(|| detect::by_name(None, input.file_name()));
-        // UTF-16 is made UTF-8 as it is read; XML knows its encodings itself.
-        let is_xml = named.as_ref().is_some_and(|detected| detected.format == Format::Xml);
-        let (head, reader) = if is_utf16(&head) && !is_xml {
+        let is_all = head.len() < HEAD;
+        // All is made UTF-8 as it is read.
+        let marked = Charset::of_mark(&head).filter(|charset| charset.is_utf16());
+        let detected = named.or_else(|| match options.encoding.or(marked) {
+            Some(charset) => detect::by_content(charset.beginning(&head).as_bytes(), is_all),
+            None => detect::by_content(&head, is_all),
+        });
+        let is_xml = detected.as_ref().is_some_and(|detected| detected.format == Format::Xml);
+        let charset = match (options.encoding, is_xml) {
+            (Some(charset), _) => charset,
+            (None, false) => marked.unwrap_or(Charset::UTF8),
+            (None, true) => match xml::charset(&head) {
+                Err(error) if !options.lenient => {
+                    return Err(Failed::Input(error.diagnostic(&name, &head)));
+                }
+                charset => charset.unwrap_or(Charset::UTF8),
+            },
+        };
+        let mut replaced = Replaced::default();
+        let may_be_broken = is_xml && options.lenient || options.encoding.is_some();
+        let (head, reader) = if charset != Charset::UTF8 || may_be_broken {
             live = None;
-            peek(Box::new(Utf16::new(reader)), None).map_err(refuse)?
+            let decoded = Decoded::new(&name, reader, charset, options.lenient);
+            replaced = decoded.replaced();
+            peek(Box::new(decoded), None).map_err(refuse)?
         } else {
             (head, reader)
         };
-        let is_all = head.len() < HEAD;
-        let Some(detected) = named.or_else(|| detect::by_content(&head, is_all)) else {
+        let reader: Bytes = if is_xml { Box::new(LineEnds::new(reader)) } else { reader };
+        let Some(detected) = detected else {
             let problem = Diagnostic::error(
                 Code::InputFormat,
                 format!("the format of {name} is not known from its name or its content"),
@@ -297,16 +352,12 @@ impl Source {
             Reason::Told => None,
             _ => detect::contradicts(detected.format, &head),
         };
-        Ok(Self { name, detected, looks_like, head, reader, live, items: None })
+        Ok(Self { name, detected, looks_like, reader, live, replaced, items: None })
     }
 
-    /// Whether the elements of an XML document can be read as they come: its text is UTF-8, and no declarations stand before
-    /// them.
-    pub(crate) fn has_plain_elements(&self) -> bool {
-        self.detected.format == Format::Xml
-            && self.looks_like.is_none()
-            && xml::Charset::detect(&self.head) == Ok(xml::Charset::Utf8)
-            && memchr::memmem::find(&self.head, b"<!DOCTYPE").is_none()
+    /// Whether it is plainly an XML document, whose elements can be read as they come.
+    pub(crate) fn has_elements(&self) -> bool {
+        self.detected.format == Format::Xml && self.looks_like.is_none()
     }
 
     /// Goes through the items of the list that `path` leads to in place of the document, if it is a large JSON document that
@@ -402,6 +453,9 @@ impl std::error::Error for TooLarge {}
 
 /// The message for an input that the system does not give.
 pub(crate) fn cannot_read(name: &str, error: &io::Error) -> Diagnostic {
+    if let Some(NotDecoded(found)) = error.get_ref().and_then(|inner| inner.downcast_ref()) {
+        return found.clone();
+    }
     if let Some(TooLarge { limit }) = error.get_ref().and_then(|inner| inner.downcast_ref()) {
         let message = format!("{name} has more than {limit} bytes");
         let advice = ("if this is meant, raise the limit with ", Setting::SizeLimit);

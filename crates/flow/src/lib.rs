@@ -16,6 +16,7 @@ mod parallel;
 mod part;
 mod records;
 mod render;
+mod repairs;
 mod run;
 mod sources;
 mod stream;

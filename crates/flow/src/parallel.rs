@@ -50,7 +50,7 @@ pub(crate) enum AsLines<'w> {
     /// JSON values.
     Values { depth: usize },
     /// Elements of XML.
-    Elements { path: &'w [xml::StepName], place: xml::Ancestry<'w>, options: xml::Options },
+    Elements { elements: xml::Elements<'w>, place: xml::Ancestry<'w> },
 }
 
 /// Room for a block and for what comes of it. There is a fixed number of these, so that no more blocks are under way than may
@@ -348,7 +348,7 @@ fn block(
         if let Some((lines, count)) = runner.take_lines() {
             (part.bytes, part.items) = (lines, count);
         }
-        if !records.take_duplicates().is_empty() {
+        if !records.take_duplicates().is_empty() || !records.take_repairs().is_empty() {
             return None;
         }
         // The next block is run over as if it began where this one did.
@@ -398,9 +398,8 @@ fn as_lines(
                 return None;
             }
         }
-        AsLines::Elements { path, place, options } => {
-            let options = xml::Options { base, ..options };
-            let mut reader = xml::RecordReader::new(text, arena, options, path, place);
+        AsLines::Elements { elements, place } => {
+            let mut reader = xml::RecordReader::new(text, arena, elements.at(base), place);
             loop {
                 let view = part.renderer.as_mut()?.view();
                 match reader.next_line(view, &mut part.bytes).ok()? {
@@ -414,7 +413,7 @@ fn as_lines(
                 }
             }
             // The next block is run over as if it began where this one did.
-            if reader.place(arena) != place {
+            if reader.place(arena) != place || !reader.take_repairs().is_empty() {
                 return None;
             }
         }

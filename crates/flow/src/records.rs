@@ -8,10 +8,10 @@ use std::io::{self, Read};
 
 use kyanite_formats::json::{Duplicate, Found, Frame, Shapes, Slot, Slotted, Trouble};
 use kyanite_formats::records::{Layout, Reader, Structure, value_end};
-use kyanite_formats::xml::RecordReader;
+use kyanite_formats::xml::{RecordReader, Repair};
 use kyanite_formats::{Format, SyntaxError};
 use kyanite_lang::Sights;
-use kyanite_tree::{Arena, Base, Diagnostic, Origin, Passed, Place, Value};
+use kyanite_tree::{Arena, Base, Diagnostic, Origin, Passed, Place, Span, TextPlaces, Value};
 
 use crate::Bytes;
 use crate::live::Live;
@@ -306,6 +306,7 @@ pub(crate) fn valid_start(bytes: &[u8]) -> (&str, usize) {
 pub(crate) struct Records<'a> {
     reader: Reader<'a>,
     input: InputPart<'a>,
+    places: TextPlaces<'a>,
     bytes: &'a [u8],
     text: &'a str,
     /// How many bytes behind the text are not UTF-8; 0 when all are.
@@ -353,7 +354,11 @@ impl<'a> Records<'a> {
         if from > 0 {
             reader.seek(from);
         }
-        Self { reader, input, bytes, text, invalid, then, start: 0 }
+        if then == Then::End {
+            reader.is_last();
+        }
+        let places = TextPlaces::new(input.name, bytes);
+        Self { reader, input, places, bytes, text, invalid, then, start: 0 }
     }
 
     /// What comes after the block.
@@ -384,7 +389,7 @@ impl<'a> Records<'a> {
     }
 
     /// What was read.
-    fn read<T>(&self, read: Result<Option<T>, SyntaxError>) -> Next<T> {
+    fn read<T>(&mut self, read: Result<Option<T>, SyntaxError>) -> Next<T> {
         match read {
             // Where the text is cut off by broken bytes, a record that ends there may be cut, too.
             Ok(Some(record)) if self.invalid == 0 || self.reader.position() < self.text.len() => {
@@ -443,6 +448,16 @@ impl<'a> Records<'a> {
         self.reader.take_duplicates()
     }
 
+    /// What was repaired since this was last asked.
+    pub(crate) fn take_repairs(&mut self) -> Vec<Repair> {
+        self.reader.take_repairs()
+    }
+
+    /// The place of those bytes of the block.
+    pub(crate) fn place_of(&self, span: Span) -> Place {
+        self.places.place(span.start, span.end).behind(self.input.before)
+    }
+
     /// The place of the value that was read at `origin`.
     pub(crate) fn place(&self, origin: Origin) -> Place {
         self.place_at(self.input.base.offset(origin))
@@ -451,12 +466,7 @@ impl<'a> Records<'a> {
     /// The place of the value at byte `offset` of the block.
     pub(crate) fn place_at(&self, offset: usize) -> Place {
         let end = value_end(self.input.format, self.text, offset);
-        self.below(Place::of(self.input.name, self.text.as_bytes(), offset, end))
-    }
-
-    fn below(&self, mut place: Place) -> Place {
-        place.at = place.at.behind(self.input.before);
-        place
+        self.place_of(Span::new(offset, end))
     }
 
     /// The first byte of the record that was read last.
@@ -467,16 +477,15 @@ impl<'a> Records<'a> {
 
     /// Where the record broke, and where it began if that is on another line.
     fn broken(&self, error: &SyntaxError) -> Diagnostic {
-        let began = Place::of(self.input.name, self.bytes, self.begin(), self.begin() + 1);
+        let began = self.place_of(Span::new(self.begin(), self.begin() + 1));
         let mut places = 0;
         let first_only = error.diagnostic(self.input.name, self.bytes).resolve(|place| {
             places += 1;
-            (places == 1).then_some(place)
+            (places == 1).then(|| place.behind(self.input.before))
         });
         let is_elsewhere =
             first_only.places().first().is_some_and(|first| first.at.line != began.at.line);
-        let found = first_only.at_opt(is_elsewhere.then_some(began));
-        found.resolve(|place| Some(self.below(place)))
+        first_only.at_opt(is_elsewhere.then_some(began))
     }
 }
 

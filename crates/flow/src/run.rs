@@ -4,6 +4,7 @@ use std::sync::atomic::AtomicU64;
 
 use kyanite_formats::Format;
 use kyanite_formats::losses::{Loss, Losses};
+use kyanite_formats::xml::StepName;
 use kyanite_lang::{Arguments, Failure, Flow, Grain, Plan, ResultShape, Runner, Session};
 use kyanite_tree::{
     Advice, Arena, Code, Diagnostic, Kind, Location, Origin, Place, Setting, Value, locate,
@@ -165,15 +166,16 @@ impl<'q> Run<'_, 'q, '_, '_> {
         let Job { plan, options, what, losses, .. } = self.job;
         let may_go_through = *what == What::Values
             && (*losses == LossPolicy::Count || !plan.holds_turns())
-            && !options.lenient
             && !options.unwrap
             && source.looks_like.is_none();
-        // Where an element stands among its siblings is known only in the whole document.
-        if may_go_through && source.has_plain_elements() && plan.element_path().is_some() {
+        // Where an element stands among its siblings is known only in the whole document, and the root element is that.
+        let is_below_root = |path: Vec<StepName>| path.len() > 1;
+        if may_go_through && source.has_elements() && plan.element_path().is_some_and(is_below_root)
+        {
             let inputs = std::slice::from_ref(input);
             return self.stream(Some(source), &[], Grain::Elements, inputs);
         }
-        if may_go_through && source.detected.format == Format::Json {
+        if may_go_through && !options.lenient && source.detected.format == Format::Json {
             let (path, grain) = match (by_record, plan.element_path()) {
                 (true, _) => (Vec::new(), Grain::Items),
                 (false, Some(path)) if path.iter().all(|step| step.namespace.is_none()) => {

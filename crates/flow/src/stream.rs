@@ -5,15 +5,15 @@ use kyanite_formats::needs::Needs;
 use kyanite_formats::records::{Layout, Structure};
 use kyanite_formats::xml::{Ancestry, RecordReader, StepName};
 use kyanite_lang::{Arguments, Failure, Grain, Kept, Names, RecordState, Room, Runner, Session};
-use kyanite_tree::{Arena, Base, Code, Diagnostic, Origin, Passed, Place, Value};
+use kyanite_tree::{Arena, Base, Code, Diagnostic, Origin, Passed, Place, Span, TextPlaces, Value};
 
 use crate::document::{Duplicates, Library, Skipped, record_location, say_format};
 use crate::failed::{Events, Failed};
-use crate::input::{Beginning, Input, Source, cannot_read};
-use crate::line_ends::LineEnds;
+use crate::input::{Beginning, Held, Input, Source, cannot_read};
 use crate::parallel::{self, AsLines, Desk, Work};
 use crate::part::Part;
 use crate::records::{Block, Blocks, InputPart, Next, Records, Then, valid_start};
+use crate::repairs::Repairs;
 use crate::run::{
     Job, LossPolicy, Results, Run, What, is_xml, open, rule_failed, settle_losses, stack_size,
 };
@@ -162,8 +162,33 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         Ok(())
     }
 
-    /// Runs over a stream of records, block by block.
+    /// Runs over a stream of records, and tells what was met along the way.
     fn records(&mut self, source: Source, progress: &mut Progress<'_>) -> Result<(), Failed> {
+        let options = self.job.options;
+        // A broken record of XML is no record that could be left out.
+        let leaves_out = options.lenient && source.detected.format != Format::Xml;
+        let mut aside = Aside {
+            skipped: Skipped::new(leaves_out),
+            duplicates: Duplicates::new(),
+            repairs: Repairs::new(options.repairs),
+        };
+        let replaced = source.replaced.clone();
+        let ran = self.blocks(source, progress, &mut aside);
+        let Aside { skipped, duplicates, mut repairs } = aside;
+        skipped.finish(self.events);
+        duplicates.finish(self.events);
+        repairs.take_replaced(&replaced);
+        repairs.finish(self.events);
+        ran
+    }
+
+    /// Runs over a stream of records, block by block.
+    fn blocks(
+        &mut self,
+        source: Source,
+        progress: &mut Progress<'_>,
+        aside: &mut Aside,
+    ) -> Result<(), Failed> {
         if let Some(message) = source.contradiction() {
             self.events.tell(
                 Diagnostic::warning(Code::InputFormat, message)
@@ -178,14 +203,16 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         }
         let mut blocks = match source.items {
             Some(blocks) => *blocks,
-            None if is_xml => {
-                let mut blocks = Blocks::new(Box::new(LineEnds::new(source.reader)), source.live);
-                blocks.cut_behind_tags();
+            None => {
+                let mut blocks = Blocks::new(source.reader, source.live);
+                if is_xml {
+                    blocks.cut_behind_tags();
+                }
                 blocks
             }
-            None => Blocks::new(source.reader, source.live),
         };
-        let (header, mut arena) = (Arena::new(), Arena::new());
+        let (held, mut arena) = (Held::default(), Arena::new());
+        let header = &held.arena;
         let mut structure = Structure::default();
         // Elements that stood where one on the path was looked for.
         let mut others: Vec<(usize, String)> = Vec::new();
@@ -193,8 +220,6 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let mut settled = None;
         let mut input =
             InputPart { name: &name, format, base: Base::default(), before: Passed::default() };
-        let mut skipped = Skipped::new(options.lenient);
-        let mut duplicates = Duplicates::new();
         loop {
             let block = blocks.next().map_err(|error| Failed::Input(cannot_read(&name, &error)))?;
             let (bytes, is_last) = (block.bytes, block.then == Then::End);
@@ -202,17 +227,25 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             let mut layout = match settled {
                 Some(layout) => layout,
                 None => {
-                    match Beginning::read(format, options, valid_start(bytes).0, &elements, &header)
-                    {
+                    let text = valid_start(bytes).0;
+                    let beginning = if is_xml {
+                        Beginning::of_elements(options, (text, is_last), &elements, &held)
+                    } else {
+                        Beginning::read(format, options, text, header)
+                    };
+                    match beginning {
                         Err(error) if error.wants_more() && !is_last => {
                             blocks.used(0);
                             continue;
                         }
                         Err(error) => return Err(Failed::Input(error.diagnostic(&name, bytes))),
                         Ok(beginning) => {
-                            duplicates.tell(beginning.duplicates, self.events, |offset| {
+                            aside.duplicates.tell(beginning.duplicates, self.events, |offset| {
                                 Some(Place::of(&name, bytes, offset, offset + 1))
                             });
+                            let places = TextPlaces::new(&name, bytes);
+                            let place = |span: Span| places.place(span.start, span.end);
+                            aside.repairs.take(beginning.repairs, place, self.events);
                             from = beginning.from;
                             *settled.insert(beginning.layout)
                         }
@@ -224,16 +257,15 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             {
                 input.before.pass(&bytes[..from]);
                 blocks.put_back(from);
-                let rest =
-                    Rest { blocks, layout, needs: needs.as_ref(), input, part, header: &header };
-                return self.apart(rest, progress, skipped, duplicates);
+                let rest = Rest { blocks, layout, needs: needs.as_ref(), input, part, header };
+                return self.apart(rest, progress, aside);
             }
             let current = self.as_needed(layout, needs.as_ref());
             let records = Records::new(block, from, input, current, &arena, Some(&mut structure));
-            let end = self.block(records, &arena, progress, &mut skipped, &mut duplicates)?;
+            let end = self.block(records, &arena, progress, aside)?;
             let used = end.used;
             if let Some(place) = end.place {
-                layout = layout.at(place.keep(&header));
+                layout = layout.at(place.keep(header));
                 others.extend(end.others.iter().map(|(level, name)| (*level, (*name).to_owned())));
                 others.truncate(OTHERS);
             }
@@ -258,11 +290,9 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             let others: Vec<(usize, &str)> =
                 others.iter().map(|(level, name)| (*level, name.as_str())).collect();
             let names = progress.names.clone();
-            Runner::for_batch(self.job.plan, self.grain, names, &header, self.session)
+            Runner::for_batch(self.job.plan, self.grain, names, header, self.session)
                 .no_elements(&others);
         }
-        skipped.finish(self.events);
-        duplicates.finish(self.events);
         Ok(())
     }
 
@@ -298,8 +328,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         &mut self,
         rest: Rest<'b>,
         progress: &mut Progress<'g>,
-        mut skipped: Skipped,
-        mut duplicates: Duplicates,
+        aside: &mut Aside,
     ) -> Result<(), Failed> {
         let Rest { mut blocks, mut layout, needs, mut input, part, header } = rest;
         let (name, threads) = (input.name, self.job.options.threads);
@@ -318,8 +347,8 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             (Layout::Csv { settings, header }, Some(starts)) => {
                 Some(AsLines::Rows { settings, header, starts })
             }
-            (Layout::Xml { path, place, options, .. }, _) if are_lines => {
-                Some(AsLines::Elements { path, place, options })
+            (Layout::Xml { elements, place, .. }, _) if are_lines => {
+                Some(AsLines::Elements { elements, place })
             }
             (Layout::Json { depth, .. }, _) if are_lines => Some(AsLines::Values { depth }),
             _ => None,
@@ -384,7 +413,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 let block = Block { bytes, then };
                 let current = self.as_needed(layout, needs);
                 let records = Records::new(block, 0, input, current, &arena, Some(&mut structure));
-                let end = self.block(records, &arena, progress, &mut skipped, &mut duplicates)?;
+                let end = self.block(records, &arena, progress, aside)?;
                 let used = end.used;
                 if let Some(place) = end.place {
                     layout = layout.at(place.keep(header));
@@ -410,8 +439,6 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         if !progress.done && !self.results.sink().is_closed() {
             no_trouble(&blocks, name, input.before)?;
         }
-        skipped.finish(self.events);
-        duplicates.finish(self.events);
         Ok(())
     }
 
@@ -421,8 +448,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         mut records: Records<'a>,
         arena: &'a Arena,
         progress: &mut Progress<'g>,
-        skipped: &mut Skipped,
-        duplicates: &mut Duplicates,
+        aside: &mut Aside,
     ) -> Result<BlockEnd<'a>, Failed> {
         let plan = self.job.plan;
         let path = self.path_of_elements();
@@ -431,10 +457,15 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let mut runner = Runner::for_batch(plan, self.grain, names, arena, self.session);
         runner.take_up(&progress.kept);
         let used = loop {
-            match records.next() {
+            let next = records.next();
+            let repairs = records.take_repairs();
+            if !repairs.is_empty() {
+                aside.repairs.take(repairs, |span| records.place_of(span), self.events);
+            }
+            match next {
                 Next::End(used) => break used,
                 Next::Broken(problem) => {
-                    skipped.or_fail(problem, self.events)?;
+                    aside.skipped.or_fail(problem, self.events)?;
                     if let Some(used) = records.skip_broken() {
                         break used;
                     }
@@ -446,7 +477,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                         let place = sources.place(failure.origin(), own);
                         rule_failed(plan, &failure, place)
                     })?;
-                    duplicates.tell(records.take_duplicates(), self.events, |offset| {
+                    aside.duplicates.tell(records.take_duplicates(), self.events, |offset| {
                         Some(records.place_at(offset))
                     });
                     if progress.done || self.job.losses != LossPolicy::Count {
@@ -468,6 +499,13 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         self.results.end_block(records.then());
         Ok(BlockEnd::of(&records, used, arena))
     }
+}
+
+/// What is told about an input besides its results.
+struct Aside {
+    skipped: Skipped,
+    duplicates: Duplicates,
+    repairs: Repairs,
 }
 
 /// Names of elements that are kept for the report of a path that leads nowhere.
@@ -512,8 +550,7 @@ struct Rest<'b> {
 /// Fails where something is wrong with a document around its items.
 fn no_trouble(blocks: &Blocks, name: &str, before: Passed) -> Result<(), Failed> {
     let Some((trouble, after)) = blocks.trouble() else { return Ok(()) };
-    let mut place = Place::of(name, after, 0, 1);
-    place.at = place.at.behind(before);
+    let place = Place::of(name, after, 0, 1).behind(before);
     Err(Failed::Input(trouble.diagnostic().at(place)))
 }
 

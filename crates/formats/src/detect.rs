@@ -7,6 +7,7 @@ use std::fmt;
 
 use kyanite_tree::{Arena, Kind};
 
+use crate::encoding::UTF8_MARK;
 use crate::{Format, json, toml, yaml};
 
 /// A format and the reason it was chosen.
@@ -76,9 +77,6 @@ pub fn by_name(told: Option<Format>, file: Option<&str>) -> Option<Detected> {
 
 /// The extensions of compressed files.
 pub const COMPRESSED: [&str; 3] = ["gz", "zst", "zstd"];
-
-/// The byte order mark of UTF-8.
-pub const UTF8_MARK: &[u8] = b"\xEF\xBB\xBF";
 
 /// Chooses by the first bytes of the content; `None` when they begin no format that can be told. With `is_all` there is no
 /// more than these bytes.

@@ -50,10 +50,8 @@ pub struct Documents<'a> {
     pub duplicates: Vec<Duplicate>,
     /// What the reader could not keep.
     pub losses: Losses,
-    /// What was repaired.
+    /// What was repaired, and references that lead out of the document.
     pub repairs: Vec<Repair>,
-    /// What lies outside the document and was not read.
-    pub unread: Vec<Repair>,
 }
 
 /// Reads all documents of a text in a format that is not one of records.
@@ -79,12 +77,7 @@ pub fn read<'a>(
             };
             let read = xml::document(text, arena, options)?;
             let roots = vec![read.value()];
-            Ok(Documents {
-                roots,
-                repairs: read.repairs,
-                unread: read.unread,
-                ..Documents::default()
-            })
+            Ok(Documents { roots, repairs: read.repairs, ..Documents::default() })
         }
         Format::Yaml => {
             let read = yaml::documents(text, arena, yaml::Options { depth, aliases, base })?;

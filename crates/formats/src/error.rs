@@ -2,7 +2,9 @@
 
 use std::fmt;
 
-use kyanite_tree::{Advice, Code, Diagnostic, Origin, Place, Span};
+use kyanite_tree::{Advice, Code, Diagnostic, Origin, Place, Setting, Span};
+
+use crate::encoding::Charset;
 
 /// The first thing that is wrong with a text, and where: at the first of its spans. A second one points at what belongs to
 /// it, such as the bracket that is not closed.
@@ -49,7 +51,19 @@ impl SyntaxError {
     /// Bytes at `start..end` that are not UTF-8.
     #[must_use]
     pub fn not_utf8(start: usize, end: usize) -> Self {
-        Self::encoding(start, end, "these bytes are not UTF-8", "save the input as UTF-8")
+        Self::not_in(Charset::UTF8, start, end)
+    }
+
+    /// Bytes at `start..end` that are no characters in that encoding.
+    #[must_use]
+    pub fn not_in(charset: Charset, start: usize, end: usize) -> Self {
+        let message = format!("these bytes are not {}", charset.name());
+        Self::encoding(
+            start,
+            end,
+            message,
+            ("say the encoding of the input with ", Setting::Encoding),
+        )
     }
 
     fn of(

@@ -6,6 +6,7 @@
 pub mod csv;
 pub mod detect;
 pub mod documents;
+pub mod encoding;
 mod error;
 mod format;
 pub mod json;

@@ -27,12 +27,10 @@ pub enum Layout<'a> {
     Lines,
     /// Elements of XML.
     Xml {
-        /// The path to them.
-        path: &'a [xml::StepName],
+        /// Which of them.
+        elements: xml::Elements<'a>,
         /// Where the text begins.
         place: xml::Ancestry<'a>,
-        /// How XML is read.
-        options: xml::Options,
         /// What is needed of each; all without it.
         needs: Option<&'a Needs>,
     },
@@ -50,7 +48,7 @@ impl<'a> Layout<'a> {
     #[must_use]
     pub fn at(self, place: xml::Ancestry<'a>) -> Self {
         match self {
-            Self::Xml { path, options, needs, .. } => Self::Xml { path, place, options, needs },
+            Self::Xml { elements, needs, .. } => Self::Xml { elements, place, needs },
             other => other,
         }
     }
@@ -70,9 +68,7 @@ impl<'a> Layout<'a> {
             }
             // Cells are borrowed, so that leaving some out would save nothing.
             Self::Csv { .. } | Self::Lines => self,
-            Self::Xml { path, place, options, .. } => {
-                Self::Xml { path, place, options, needs: Some(needs) }
-            }
+            Self::Xml { elements, place, .. } => Self::Xml { elements, place, needs: Some(needs) },
         }
     }
 
@@ -141,9 +137,8 @@ impl<'a> Reader<'a> {
                     None => reader,
                 })
             }
-            Layout::Xml { path, place, options, needs } => {
-                let options = xml::Options { base, ..options };
-                let reader = xml::RecordReader::new(text, arena, options, path, place);
+            Layout::Xml { elements, place, needs } => {
+                let reader = xml::RecordReader::new(text, arena, elements.at(base), place);
                 Self::Xml(Box::new(match needs {
                     Some(needs) => reader.with_needs(needs),
                     None => reader,
@@ -207,11 +202,18 @@ impl<'a> Reader<'a> {
         }
     }
 
+    /// Nothing follows behind the text.
+    pub fn is_last(&mut self) {
+        if let Self::Xml(reader) = self {
+            reader.is_last();
+        }
+    }
+
     /// Whether the text that was read may be all there is.
     ///
     /// # Errors
     /// A [`SyntaxError`] when something is still open.
-    pub fn finish(&self) -> Result<(), SyntaxError> {
+    pub fn finish(&mut self) -> Result<(), SyntaxError> {
         match self {
             Self::Xml(reader) => reader.finish(),
             _ => Ok(()),
@@ -257,6 +259,11 @@ impl<'a> Reader<'a> {
             Self::Json(reader) => reader.take_sifted(),
             Self::Csv(_) | Self::Lines(_) | Self::Xml(_) => 0,
         }
+    }
+
+    /// What was repaired in XML since this was last asked, and references that lead out of the document.
+    pub fn take_repairs(&mut self) -> Vec<xml::Repair> {
+        if let Self::Xml(reader) = self { reader.take_repairs() } else { Vec::new() }
     }
 
     /// Members that the records read since the last call held twice.

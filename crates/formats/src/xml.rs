@@ -29,10 +29,13 @@ mod needed;
 mod prolog;
 mod read;
 mod records;
+mod repair;
 mod tags;
 mod write;
 
-pub use encoding::{Charset, decode};
-pub use read::{DEFAULT_EXPANSION, Document, Options, Repair, document, value_end};
-pub use records::{Ancestry, LineOrRecord, RecordReader, StepName};
+pub use encoding::{charset, decode};
+pub use prolog::{Prolog, prolog};
+pub use read::{DEFAULT_EXPANSION, Document, Options, document, value_end};
+pub use records::{Ancestry, Elements, LineOrRecord, RecordReader, StepName};
+pub use repair::{Fault, Repair};
 pub use write::{Layout, Writer, is_name, write};

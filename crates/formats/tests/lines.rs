@@ -4,7 +4,9 @@
 use kyanite_formats::json::{self, Style};
 use kyanite_formats::needs::{Need, Needs};
 use kyanite_formats::record_view::View;
-use kyanite_formats::xml::{Ancestry, LineOrRecord, Options, RecordReader, StepName};
+use kyanite_formats::xml::{
+    Ancestry, Elements, LineOrRecord, Options, Prolog, RecordReader, StepName,
+};
 use kyanite_tree::{Arena, Value};
 use proptest::prelude::*;
 
@@ -15,7 +17,9 @@ fn outcome(text: &str, options: Options, straight: bool) -> (Outcome, usize) {
     let (arena, mut out, mut count) = (Arena::new(), Vec::new(), 0);
     let path = ["feed", "r"].map(|name| StepName { name: name.into(), namespace: None });
     let mut view = View::new(&["always".into()], false);
-    let mut reader = RecordReader::new(text, &arena, options, &path, Ancestry::default());
+    let (path, prolog) = (&path[..], &Prolog::default());
+    let elements = Elements { path, prolog, options };
+    let mut reader = RecordReader::new(text, &arena, elements, Ancestry::default());
     let ended = loop {
         let next = if straight {
             reader.next_line(&mut view, &mut out)
@@ -120,8 +124,9 @@ fn names_mean_what_they_mean_around_the_record() {
         let arena = Arena::new();
         let path = ["all", "feed", "r"].map(|name| StepName { name: name.into(), namespace: None });
         let (mut view, mut out) = (View::default(), Vec::new());
-        let mut reader =
-            RecordReader::new(text, &arena, Options::default(), &path, Ancestry::default());
+        let (path, prolog) = (&path[..], &Prolog::default());
+        let elements = Elements { path, prolog, options: Options::default() };
+        let mut reader = RecordReader::new(text, &arena, elements, Ancestry::default());
         let mut kinds = Vec::new();
         loop {
             match reader.next_line(&mut view, &mut out) {
@@ -186,7 +191,9 @@ fn needed(text: &str, is_told: bool) -> Result<Vec<String>, (String, usize)> {
     needs.add_all(inner);
     let arena = Arena::new();
     let path = ["feed", "r"].map(|name| StepName { name: name.into(), namespace: None });
-    let reader = RecordReader::new(text, &arena, Options::default(), &path, Ancestry::default());
+    let (path, prolog) = (&path[..], &Prolog::default());
+    let elements = Elements { path, prolog, options: Options::default() };
+    let reader = RecordReader::new(text, &arena, elements, Ancestry::default());
     let mut reader = if is_told { reader.with_needs(&needs) } else { reader };
     let mut found = Vec::new();
     let mut add = |value: Value<'_>| {

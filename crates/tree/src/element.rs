@@ -17,7 +17,7 @@ impl<'a> Name<'a> {
     /// The name written as `qualified`, with its prefix, in `namespace` (empty for none).
     #[must_use]
     pub fn new(qualified: &'a str, namespace: &'a str) -> Self {
-        let local_at = qualified.find(':').map_or(0, |colon| colon + 1);
+        let local_at = qualified.bytes().position(|b| b == b':').map_or(0, |colon| colon + 1);
         Self { qualified, namespace, local_at }
     }
 

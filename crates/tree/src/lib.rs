@@ -41,5 +41,5 @@ pub use number::Number;
 pub use origin::{Base, Origin, Region, SourceMap};
 pub use packed::{Packed, pack};
 pub use path::{Location, Step, is_shorthand, locate, name_step};
-pub use place::{Excerpt, LineColumn, Part, Passed, Place};
+pub use place::{Excerpt, LineColumn, Part, Passed, Place, TextPlaces};
 pub use value::{Foreign, ForeignType, Kind, Value};

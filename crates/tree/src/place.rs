@@ -1,5 +1,6 @@
 //! Places in texts, for people: line, column, and the line itself.
 
+use std::cell::RefCell;
 use std::fmt;
 
 /// A line and a column, both from 1; columns count Unicode scalar values.
@@ -60,6 +61,57 @@ impl Passed {
         }
         self.lines += later.lines;
         self.characters += later.characters;
+    }
+}
+
+/// Finds many places of one text: what lies before one is passed once, not for each.
+#[derive(Debug)]
+pub struct TextPlaces<'t> {
+    file: &'t str,
+    text: &'t [u8],
+    /// How much of the text was passed at each multiple of [`STEP`], as far as that was needed.
+    marks: RefCell<Vec<Passed>>,
+}
+
+/// How far a place is from the mark before it, at most: in bytes.
+const STEP: usize = 4096;
+
+impl<'t> TextPlaces<'t> {
+    /// Those of `text`, which is called `file`.
+    #[must_use]
+    pub fn new(file: &'t str, text: &'t [u8]) -> Self {
+        Self { file, text, marks: RefCell::default() }
+    }
+
+    /// The line and column of byte `offset`; past the end, the end.
+    #[must_use]
+    pub fn line_column(&self, offset: usize) -> LineColumn {
+        let offset = offset.min(self.text.len());
+        let mut marks = self.marks.borrow_mut();
+        if marks.is_empty() {
+            marks.push(Passed::default());
+        }
+        let wanted = offset / STEP;
+        while marks.len() <= wanted
+            && let Some(last) = marks.last()
+        {
+            let (mut passed, from) = (*last, (marks.len() - 1) * STEP);
+            passed.pass(&self.text[from..from + STEP]);
+            marks.push(passed);
+        }
+        LineColumn::of(&self.text[wanted * STEP..], offset - wanted * STEP).behind(marks[wanted])
+    }
+
+    /// The place of `start..end`, in bytes.
+    #[must_use]
+    pub fn place(&self, start: usize, end: usize) -> Place {
+        Place {
+            part: Part::Input,
+            file: self.file.to_owned(),
+            at: self.line_column(start),
+            path: None,
+            excerpt: Excerpt::of(self.text, start, end),
+        }
     }
 }
 
@@ -178,13 +230,14 @@ impl Place {
     /// The place of `start..end` (bytes) in `text`, which is called `file`.
     #[must_use]
     pub fn of(file: &str, text: &[u8], start: usize, end: usize) -> Self {
-        Self {
-            part: Part::Input,
-            file: file.to_owned(),
-            at: LineColumn::of(text, start),
-            path: None,
-            excerpt: Excerpt::of(text, start, end),
-        }
+        TextPlaces::new(file, text).place(start, end)
+    }
+
+    /// The same place in a text that goes on where `before` is the last.
+    #[must_use]
+    pub fn behind(mut self, before: Passed) -> Self {
+        self.at = self.at.behind(before);
+        self
     }
 
     /// The same place in a rule.
@@ -212,6 +265,21 @@ mod tests {
             [(0, 1, 1), (1, 1, 2), (2, 2, 1), (6, 2, 4), (8, 3, 1), (99, 3, 1)]
         {
             assert_eq!(LineColumn::of(text, offset), LineColumn { line, column }, "{offset}");
+        }
+    }
+
+    /// Places in any order are those that are found one by one, and no part of the text is passed twice.
+    #[test]
+    fn places_in_any_order() {
+        for line in ["", "a", "bø x", &"ø".repeat(3000), &"-".repeat(STEP)] {
+            let text = format!("{line}\n").repeat(20 * STEP / (line.len() + 1));
+            let places = TextPlaces::new("f", text.as_bytes());
+            for count in 0..200 {
+                let offset = count * 7919 % (text.len() + 5);
+                let found = places.line_column(offset);
+                assert_eq!(found, LineColumn::of(text.as_bytes(), offset), "{offset}");
+            }
+            assert!(places.marks.borrow().len() <= text.len() / STEP + 1);
         }
     }
 

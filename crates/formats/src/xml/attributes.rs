@@ -1,11 +1,14 @@
 //! The attributes of a start tag (XML 1.0 sections 3.1 and 3.3).
 
-use kyanite_tree::{Attribute, Name};
+use std::collections::HashMap;
+
+use kyanite_tree::{Attribute, Name, Origin};
 
 use super::chars;
 use super::cursor::behind;
 use super::entities;
 use super::read::{CUT_OFF, NAMED, Reader};
+use super::repair::Fault;
 use crate::SyntaxError;
 
 type Read<T> = Result<T, SyntaxError>;
@@ -34,7 +37,7 @@ impl<'a> Reader<'a> {
                 }
                 None => {
                     let end = self.cursor.at;
-                    if !self.options.lenient {
+                    if !self.mends_ends() {
                         let message = "the document ends inside a tag";
                         let opened = self.cursor.stands_for.is_none().then_some(start);
                         let error = self.cursor.error(end, end, message, CUT_OFF);
@@ -45,7 +48,7 @@ impl<'a> Reader<'a> {
                         named,
                         "the document ends inside this tag",
                         "",
-                        "it is left out",
+                        (Fault::Tag, "it is left out"),
                     )?;
                     return Ok(None);
                 }
@@ -56,15 +59,16 @@ impl<'a> Reader<'a> {
                         at + 1,
                         "a < stands inside a tag",
                         "write > before it",
-                        "the tag is read as closed",
+                        (Fault::Tag, "the tag is read as closed"),
                     )?;
                     break false;
                 }
                 Some(_) => self.attribute(before)?,
             }
         };
-        let raw = &self.cursor.text[start + 1..named];
-        self.declared(raw);
+        if self.dtd.has_attributes() {
+            self.declared(start, named)?;
+        }
         if !self.attributes.is_empty() {
             self.resolve()?;
         }
@@ -81,7 +85,7 @@ impl<'a> Reader<'a> {
                 start + 1,
                 "white space is missing before this attribute",
                 "write a blank between attributes",
-                "it is read as if it stood there",
+                (Fault::Attribute, "it is read as if it stood there"),
             )?;
         }
         let Some(name) = self.cursor.name() else {
@@ -91,7 +95,7 @@ impl<'a> Reader<'a> {
                 start + length,
                 "no attribute begins like this",
                 "attributes are written name=\"value\"",
-                "the character is left out",
+                (Fault::Attribute, "the character is left out"),
             )?;
             self.cursor.at = start + length;
             return Ok(());
@@ -106,7 +110,7 @@ impl<'a> Reader<'a> {
                 named,
                 format!("the attribute {name} has no value"),
                 "write name=\"value\"",
-                "its value is read as empty",
+                (Fault::Attribute, "its value is read as empty"),
             )?;
             self.cursor.at = named;
             let origin = self.origin(start);
@@ -140,7 +144,7 @@ impl<'a> Reader<'a> {
                 start,
                 "this attribute value is not closed",
                 "write the same quote at its end",
-                "it is read up to the end of the tag",
+                (Fault::Attribute, "it is read up to the end of the tag"),
             )?;
             let end = bytes[start..].iter().position(|byte| matches!(byte, b'>' | b'<' | b'\n'));
             let end = start + end.unwrap_or(bytes.len() - start);
@@ -168,7 +172,7 @@ impl<'a> Reader<'a> {
             end.max(start + 1),
             format!("the value of the attribute {name} stands without quotes"),
             "write name=\"value\"",
-            "it is read as if it had quotes",
+            (Fault::Attribute, "it is read as if it had quotes"),
         )?;
         self.cursor.at = end;
         self.value(start, end)
@@ -186,16 +190,16 @@ impl<'a> Reader<'a> {
             &mut self.budget,
             &mut Vec::new(),
             &mut value,
-            &mut |fault| {
+            &mut |error, fault| {
                 if lenient {
-                    faults.push(fault);
+                    faults.push((error, fault));
                     return Ok(());
                 }
-                Err(fault)
+                Err(error)
             },
         );
-        for fault in faults {
-            self.mend(behind(start, fault), "it is read as it is written")?;
+        for (error, fault) in faults {
+            self.mend(behind(start, error), (fault, "it is read as it is written"))?;
         }
         match read {
             Ok(()) => Ok(self.arena.text(&value)),
@@ -203,24 +207,44 @@ impl<'a> Reader<'a> {
         }
     }
 
-    /// Goes by what the document type declares for the attributes of an element: types and defaults (section 3.3).
-    #[inline]
-    fn declared(&mut self, element: &str) {
+    /// Goes by what the document type declares for the attributes of the element whose name stands at `start + 1..named`:
+    /// types and defaults (section 3.3). Defaults count as what entities expand to: a few declarations may stand for much.
+    fn declared(&mut self, start: usize, named: usize) -> Read<()> {
+        let element = &self.cursor.text[start + 1..named];
+        let given = self.attributes.len();
+        let positions: HashMap<&str, usize> = if given > FEW {
+            // Of two that are the same the first counts.
+            self.attributes
+                .iter()
+                .enumerate()
+                .rev()
+                .map(|(at, a)| (a.name.qualified(), at))
+                .collect()
+        } else {
+            HashMap::new()
+        };
         for declared in self.dtd.attributes_of(element) {
-            let given =
-                self.attributes.iter_mut().find(|given| given.name.qualified() == declared.name);
-            match (given, declared.default) {
+            let found = if given > FEW {
+                positions.get(declared.name).copied()
+            } else {
+                let few = &self.attributes[..given];
+                few.iter().position(|given| given.name.qualified() == declared.name)
+            };
+            match (found.map(|position| &mut self.attributes[position]), declared.default) {
                 (Some(given), _) if declared.is_tokens => {
                     given.value = self.arena.text(&entities::tokens(given.value));
                 }
-                (None, Some(value)) => self.attributes.push(Attribute {
-                    name: Name::plain(declared.name),
-                    value,
-                    origin: kyanite_tree::Origin::NONE,
-                }),
+                (None, Some(value)) => {
+                    let written = declared.name.len() + value.len() + " =\"\"".len();
+                    let spent = self.budget.spend(written, start, named);
+                    spent.map_err(|error| self.cursor.placed(error))?;
+                    let (name, origin) = (Name::plain(declared.name), Origin::NONE);
+                    self.attributes.push(Attribute { name, value, origin });
+                }
                 _ => {}
             }
         }
+        Ok(())
     }
 
     /// Settles the namespaces of the attributes, and refuses two of the same name.
@@ -242,7 +266,7 @@ impl<'a> Reader<'a> {
                 let declared = self.scope.declare(attribute.name.qualified(), attribute.value);
                 if let Err((message, advice)) = declared {
                     let (start, end) = place(attribute);
-                    self.broken(start, end, message, advice, "it declares nothing")?;
+                    self.broken(start, end, message, advice, (Fault::Name, "it declares nothing"))?;
                 }
             }
             for attribute in attributes.iter_mut() {
@@ -262,7 +286,7 @@ impl<'a> Reader<'a> {
             let (start, end) = place(&attributes[*twin]);
             let message =
                 format!("the attribute {} is given twice", attributes[*twin].name.qualified());
-            self.broken(start, end, message, "take one away", "the first is kept")?;
+            self.broken(start, end, message, "take one away", (Fault::Twice, "the first is kept"))?;
         }
         let mut position = 0;
         attributes.retain(|_| {

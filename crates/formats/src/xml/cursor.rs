@@ -12,11 +12,21 @@ pub(super) struct Cursor<'a> {
     pub(super) at: usize,
     /// For replacement texts: the reference that stands for all of it in the document.
     pub(super) stands_for: Option<(usize, usize)>,
+    /// Whether the end of something was looked for in all of the text that is left, and not found.
+    pub(super) has_seen_end: bool,
 }
+
+/// No sign of XML has more bytes.
+const LONGEST_SIGN: usize = 16;
 
 impl<'a> Cursor<'a> {
     pub(super) fn new(text: &'a str) -> Self {
-        Self { text, at: 0, stands_for: None }
+        Self::within(text, None)
+    }
+
+    /// A cursor in the text that a reference stands for.
+    pub(super) fn within(text: &'a str, stands_for: Option<(usize, usize)>) -> Self {
+        Self { text, at: 0, stands_for, has_seen_end: false }
     }
 
     pub(super) fn bytes(&self) -> &'a [u8] {
@@ -66,9 +76,23 @@ impl<'a> Cursor<'a> {
     /// Steps behind the next `end`; gives what stands before it.
     pub(super) fn until(&mut self, end: &str) -> Option<&'a str> {
         let rest = self.rest();
-        let length = memchr::memmem::find(rest.as_bytes(), end.as_bytes())?;
+        let found = memchr::memmem::find(rest.as_bytes(), end.as_bytes());
+        self.has_seen_end |= found.is_none();
+        let length = found?;
         self.at += length + end.len();
         Some(&rest[..length])
+    }
+
+    /// The error, which more text might mend if it is about the end of this text.
+    #[cold]
+    pub(super) fn if_at_end(&self, error: SyntaxError) -> SyntaxError {
+        let wants_more = error.wants_more() || self.has_seen_end || self.is_near_end(&error);
+        error.if_more(wants_more)
+    }
+
+    /// Whether an error is so near the end of the text that the sign it is about may be cut off.
+    pub(super) fn is_near_end(&self, error: &SyntaxError) -> bool {
+        error.span().end + LONGEST_SIGN > self.text.len()
     }
 
     /// An error about the text from `start` to `end`.

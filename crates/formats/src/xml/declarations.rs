@@ -172,12 +172,10 @@ impl<'a> Declarations<'_, 'a> {
             self.dtd.has_unread = true;
             return Ok(());
         };
-        self.budget.spend(text.len(), start, end).map_err(|error| self.cursor.placed(error))?;
-        let inner = Cursor {
-            text,
-            at: 0,
-            stands_for: Some(self.cursor.stands_for.unwrap_or((start, end))),
-        };
+        let entered = self.budget.enter(text, self.inside.len(), start, end);
+        entered.map_err(|error| self.cursor.placed(error))?;
+        let stands_for = self.cursor.stands_for.unwrap_or((start, end));
+        let inner = Cursor::within(text, Some(stands_for));
         let outer = std::mem::replace(&mut self.cursor, inner);
         self.inside.push(name);
         let read = self.subset(start);
@@ -340,7 +338,7 @@ impl<'a> Declarations<'_, 'a> {
             self.budget,
             &mut Vec::new(),
             &mut value,
-            &mut Err,
+            &mut |error, _| Err(error),
         )
         .map_err(|fault| self.cursor.placed(behind(at, fault)))?;
         let value = if is_tokens { entities::tokens(&value) } else { value };

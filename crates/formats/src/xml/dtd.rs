@@ -1,6 +1,6 @@
 //! What a document type declaration says that readers go by: entities, and the types and defaults of attributes.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 /// An entity (XML 1.0 section 4.2).
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -23,11 +23,13 @@ pub(super) struct Declared<'a> {
 }
 
 /// The declarations of a document.
-#[derive(Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub(super) struct Dtd<'a> {
     general: HashMap<&'a str, Entity<'a>>,
     parameter: HashMap<&'a str, Entity<'a>>,
     attributes: HashMap<&'a str, Vec<Declared<'a>>>,
+    /// Elements and attributes that were declared for them.
+    known: HashSet<(&'a str, &'a str)>,
     /// Whether some declarations lie outside the document, so that not every name can be known.
     pub(super) has_unread: bool,
     /// Whether the document says that nothing outside it matters.
@@ -62,10 +64,14 @@ impl<'a> Dtd<'a> {
 
     /// Declares an attribute of the element called `element`; the first declaration counts.
     pub(super) fn declare_attribute(&mut self, element: &'a str, declared: Declared<'a>) {
-        let of = self.attributes.entry(element).or_default();
-        if of.iter().all(|known| known.name != declared.name) {
-            of.push(declared);
+        if self.known.insert((element, declared.name)) {
+            self.attributes.entry(element).or_default().push(declared);
         }
+    }
+
+    /// Whether attributes were declared for any element.
+    pub(super) fn has_attributes(&self) -> bool {
+        !self.attributes.is_empty()
     }
 
     /// The attributes that were declared for an element.

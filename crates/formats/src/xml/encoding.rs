@@ -1,92 +1,74 @@
-//! From the bytes of an XML document to its text: byte order marks, the declared encoding, line ends.
+//! The encoding of an XML document, as its bytes and its declaration tell (XML 1.0 appendix F), and its line ends.
 
 use std::borrow::Cow;
 
-use encoding_rs::{Encoding, UTF_16BE, UTF_16LE};
+use encoding_rs::{UTF_16BE, UTF_16LE};
+use kyanite_tree::Setting;
 
 use crate::SyntaxError;
+use crate::encoding::{Charset, Decoder, UTF8_MARK};
 
-/// How the bytes of a document are encoded.
-#[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub enum Charset {
-    /// UTF-8, with or without a byte order mark.
-    Utf8,
-    /// UTF-16, most significant byte first.
-    Utf16Be,
-    /// UTF-16, least significant byte first.
-    Utf16Le,
-    /// ISO-8859-1: each byte is the character of that number.
-    Latin1,
-    /// US-ASCII.
-    Ascii,
-    /// Windows-1252.
-    Windows1252,
-}
-
-impl Charset {
-    /// The charset that begins with these bytes: by a byte order mark, by the zero bytes of UTF-16, else as the XML
-    /// declaration says (XML 1.0 appendix F).
-    ///
-    /// # Errors
-    /// A [`SyntaxError`] for an encoding that is not read, or that contradicts the bytes.
-    pub fn detect(bytes: &[u8]) -> Result<Self, SyntaxError> {
-        if bytes.starts_with(b"\xFE\xFF")
-            || bytes.starts_with(b"\0<\0?")
-            || bytes.starts_with(b"\0<\0!")
-        {
-            return Ok(Self::Utf16Be);
-        }
-        if bytes.starts_with(b"\xFF\xFE")
-            || bytes.starts_with(b"<\0?\0")
-            || bytes.starts_with(b"<\0!\0")
-        {
-            return Ok(Self::Utf16Le);
-        }
-        let marked = bytes.starts_with(b"\xEF\xBB\xBF");
-        let Some((start, end)) = declared(bytes) else { return Ok(Self::Utf8) };
-        let name = String::from_utf8_lossy(&bytes[start..end]).to_ascii_lowercase();
-        let charset = match name.as_str() {
-            "utf-8" | "utf8" => Self::Utf8,
-            "iso-8859-1" | "iso8859-1" | "iso_8859-1" | "latin1" | "latin-1" | "l1" => Self::Latin1,
-            "us-ascii" | "ascii" => Self::Ascii,
-            "windows-1252" | "cp1252" => Self::Windows1252,
-            name if UTF16_NAMES.contains(&name) => {
-                return Err(SyntaxError::encoding(
-                    start,
-                    end,
-                    format!("the document says that it is {name}, but its bytes are not"),
-                    "write the encoding that the file has",
-                ));
+/// How the document that begins with these bytes is encoded: by a byte order mark, by the zero bytes of UTF-16, else as the
+/// XML declaration says.
+///
+/// # Errors
+/// A [`SyntaxError`] for an encoding that is not known, or that contradicts the bytes.
+pub fn charset(bytes: &[u8]) -> Result<Charset, SyntaxError> {
+    if let Some(utf16) = utf16(bytes) {
+        let text = utf16.beginning(&bytes[..bytes.len().min(2 * DECLARATION)]);
+        return match declared(text.as_bytes()) {
+            Some((start, end))
+                if !Charset::of_name(&text[start..end]).is_some_and(Charset::is_utf16) =>
+            {
+                Err(contradiction(2 * start, 2 * end, "UTF-16", &text[start..end]))
             }
-            _ => {
-                return Err(SyntaxError::encoding(
-                    start,
-                    end,
-                    format!("the encoding {name} is not read"),
-                    "UTF-8, UTF-16, ISO-8859-1, US-ASCII and Windows-1252 are: convert the file to one of them",
-                ));
-            }
+            _ => Ok(utf16),
         };
-        if marked && charset != Self::Utf8 {
-            return Err(SyntaxError::encoding(
-                start,
-                end,
-                format!(
-                    "the document begins with the byte order mark of UTF-8, but says that it is {name}"
-                ),
-                "write the encoding that the file has",
-            ));
-        }
-        Ok(charset)
     }
+    let Some((start, end)) = declared(bytes) else { return Ok(Charset::UTF8) };
+    let name = String::from_utf8_lossy(&bytes[start..end]);
+    let Some(charset) = Charset::of_name(&name) else {
+        return Err(SyntaxError::encoding(
+            start,
+            end,
+            format!("the encoding {name} is not known"),
+            ADVICE,
+        ));
+    };
+    if charset.is_utf16() {
+        return Err(contradiction(start, end, "encoded with one byte for each sign", &name));
+    }
+    if bytes.starts_with(UTF8_MARK) && charset != Charset::UTF8 {
+        let is = "UTF-8, as its byte order mark says";
+        return Err(contradiction(start, end, is, &name));
+    }
+    Ok(charset)
 }
 
-const UTF16_NAMES: [&str; 5] = ["utf-16", "utf-16be", "utf-16le", "ucs-2", "iso-10646-ucs-2"];
+const ADVICE: (&str, Setting) =
+    ("correct the declaration, or say the encoding with ", Setting::Encoding);
+
+fn contradiction(start: usize, end: usize, is: &str, says: &str) -> SyntaxError {
+    let message = format!("the document is {is}, but says that it is {says}");
+    SyntaxError::encoding(start, end, message, ADVICE)
+}
+
+/// UTF-16 by its byte order mark, or as XML begins in it.
+fn utf16(bytes: &[u8]) -> Option<Charset> {
+    let begins = |signs: [&[u8]; 3]| signs.iter().any(|sign| bytes.starts_with(sign));
+    if begins([b"\xFE\xFF", b"\0<\0?", b"\0<\0!"]) {
+        return Some(Charset::Standard(UTF_16BE));
+    }
+    begins([b"\xFF\xFE", b"<\0?\0", b"<\0!\0"]).then_some(Charset::Standard(UTF_16LE))
+}
+
+/// The bytes within which an XML declaration ends.
+const DECLARATION: usize = 512;
 
 /// Where the XML declaration names an encoding.
 fn declared(bytes: &[u8]) -> Option<(usize, usize)> {
-    let bytes = &bytes[..bytes.len().min(512)];
-    let from = if bytes.starts_with(b"\xEF\xBB\xBF") { 3 } else { 0 };
+    let bytes = &bytes[..bytes.len().min(DECLARATION)];
+    let from = if bytes.starts_with(UTF8_MARK) { UTF8_MARK.len() } else { 0 };
     if !bytes[from..].starts_with(b"<?xml") {
         return None;
     }
@@ -99,82 +81,19 @@ fn declared(bytes: &[u8]) -> Option<(usize, usize)> {
 
 /// The text of a document: decoded, without a byte order mark, line ends as XML has them (`\n`, section 2.11).
 ///
-/// With `lenient`, bytes that are no characters become U+FFFD; where the first of them stands is given, too.
-///
 /// # Errors
 /// A [`SyntaxError`] with the offset in `bytes` where they are no text in their encoding.
-pub fn decode(bytes: &[u8], lenient: bool) -> Result<(Cow<'_, str>, Option<usize>), SyntaxError> {
-    let charset = match Charset::detect(bytes) {
-        Err(_) if lenient => Charset::Utf8,
-        other => other?,
-    };
-    let (text, broken) = match charset {
-        Charset::Utf8 | Charset::Ascii => {
-            let bytes = bytes.strip_prefix(b"\xEF\xBB\xBF").unwrap_or(bytes);
-            if charset == Charset::Ascii
-                && !lenient
-                && let Some(at) = bytes.iter().position(|byte| !byte.is_ascii())
-            {
-                return Err(SyntaxError::encoding(
-                    at,
-                    at + 1,
-                    "the document says that it is US-ASCII, but this byte is not",
-                    "write the encoding that the file has",
-                ));
-            }
-            match std::str::from_utf8(bytes) {
-                Ok(text) => (Cow::Borrowed(text), None),
-                Err(error) if lenient => {
-                    (String::from_utf8_lossy(bytes), Some(error.valid_up_to()))
-                }
-                Err(error) => {
-                    let start = error.valid_up_to();
-                    let end = start + error.error_len().unwrap_or(1);
-                    let advice = "save it as UTF-8, or name its encoding in the XML declaration: \
-                                  <?xml version=\"1.0\" encoding=\"windows-1252\"?>";
-                    let message = "these bytes are not UTF-8";
-                    return Err(SyntaxError::encoding(start, end, message, advice));
-                }
-            }
-        }
-        Charset::Latin1 => (encoding_rs::mem::decode_latin1(bytes), None),
-        Charset::Windows1252 => {
-            (encoding_rs::WINDOWS_1252.decode_without_bom_handling(bytes).0, None)
-        }
-        Charset::Utf16Be => utf16(UTF_16BE, bytes, lenient)?,
-        Charset::Utf16Le => utf16(UTF_16LE, bytes, lenient)?,
-    };
-    Ok((line_ends(text), broken))
-}
-
-fn utf16<'b>(
-    encoding: &'static Encoding,
-    bytes: &'b [u8],
-    lenient: bool,
-) -> Result<(Cow<'b, str>, Option<usize>), SyntaxError> {
-    let (text, broken) = encoding.decode_with_bom_removal(bytes);
-    if broken && !lenient {
-        let message = "these bytes are not UTF-16".to_owned();
-        return Err(SyntaxError::encoding(
-            bytes.len(),
-            bytes.len(),
-            message,
-            "check how the file was saved",
-        ));
-    }
-    if let Some((start, end)) = declared(text.as_bytes())
-        && !lenient
-        && !UTF16_NAMES.contains(&text[start..end].to_ascii_lowercase().as_str())
+pub fn decode(bytes: &[u8]) -> Result<Cow<'_, str>, SyntaxError> {
+    let charset = charset(bytes)?;
+    if charset == Charset::UTF8
+        && let Ok(text) = std::str::from_utf8(bytes.strip_prefix(UTF8_MARK).unwrap_or(bytes))
     {
-        let message = format!("the document is UTF-16, but says that it is {}", &text[start..end]);
-        return Err(SyntaxError::encoding(
-            start * 2,
-            end * 2,
-            message,
-            "write the encoding that the file has",
-        ));
+        return Ok(line_ends(Cow::Borrowed(text)));
     }
-    Ok((text, broken.then_some(0)))
+    let mut text = String::new();
+    let decoded = Decoder::new(charset, false).decode(bytes, true, &mut text);
+    decoded.map_err(|wrong| SyntaxError::not_in(charset, wrong.before, wrong.before + 1))?;
+    Ok(line_ends(Cow::Owned(text)))
 }
 
 /// `\r\n` and `\r` become `\n`.
@@ -190,13 +109,17 @@ mod tests {
     use super::*;
 
     #[test]
-    fn charsets() {
+    fn documents_in_their_encodings() {
         let utf16 =
             |text: &str| text.encode_utf16().flat_map(u16::to_le_bytes).collect::<Vec<u8>>();
         for (bytes, text) in [
             (b"<a>\xC3\xB8</a>".to_vec(), "<a>ø</a>"),
             (b"\xEF\xBB\xBF<a/>".to_vec(), "<a/>"),
             (utf16("\u{feff}<a>ø</a>"), "<a>ø</a>"),
+            (
+                utf16("<?xml version='1.0' encoding='UTF-16'?><a/>"),
+                "<?xml version='1.0' encoding='UTF-16'?><a/>",
+            ),
             (
                 b"<?xml version='1.0' encoding='ISO-8859-1'?><a>\xF8\x80</a>".to_vec(),
                 "<?xml version='1.0' encoding='ISO-8859-1'?><a>ø\u{80}</a>",
@@ -205,18 +128,35 @@ mod tests {
                 b"<?xml version='1.0' encoding='windows-1252'?><a>\x80</a>".to_vec(),
                 "<?xml version='1.0' encoding='windows-1252'?><a>€</a>",
             ),
+            (
+                b"<?xml version='1.0' encoding='Shift_JIS'?><a>\x8D\xC4</a>".to_vec(),
+                "<?xml version='1.0' encoding='Shift_JIS'?><a>再</a>",
+            ),
             (b"<a>\r\n\r</a>".to_vec(), "<a>\n\n</a>"),
         ] {
-            assert_eq!(decode(&bytes, false).unwrap().0, text);
+            assert_eq!(decode(&bytes).unwrap(), text);
         }
-        for bytes in [
-            &b"<a>\xF8</a>"[..],
-            b"<?xml version='1.0' encoding='UTF-16'?><a/>",
-            b"<?xml version='1.0' encoding='shift-jis'?><a/>",
-            b"\xEF\xBB\xBF<?xml version='1.0' encoding='latin1'?><a/>",
+    }
+
+    #[test]
+    fn refused() {
+        let utf16 = "<?xml version='1.0' encoding='latin1'?><a/>";
+        let utf16: Vec<u8> = utf16.encode_utf16().flat_map(u16::to_be_bytes).collect();
+        for (bytes, message) in [
+            (&b"<a>\xF8</a>"[..], "these bytes are not UTF-8"),
+            (
+                b"<?xml version='1.0' encoding='UTF-16'?><a/>",
+                "the document is encoded with one byte for each sign, but says that it is UTF-16",
+            ),
+            (b"<?xml version='1.0' encoding='ebcdic'?><a/>", "the encoding ebcdic is not known"),
+            (b"<?xml version='1.0' encoding='ascii'?><a>\xF8</a>", "these bytes are not US-ASCII"),
+            (
+                b"\xEF\xBB\xBF<?xml version='1.0' encoding='latin1'?><a/>",
+                "the document is UTF-8, as its byte order mark says, but says that it is latin1",
+            ),
+            (&utf16, "the document is UTF-16, but says that it is latin1"),
         ] {
-            assert!(decode(bytes, false).is_err());
-            assert!(decode(bytes, true).is_ok());
+            assert_eq!(decode(bytes).unwrap_err().message(), message);
         }
     }
 }

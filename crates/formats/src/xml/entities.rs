@@ -4,6 +4,7 @@ use kyanite_tree::{Setting, Span};
 
 use super::chars;
 use super::dtd::{Dtd, Entity};
+use super::repair::Fault;
 use crate::SyntaxError;
 
 /// A reference in a text.
@@ -70,16 +71,36 @@ pub(super) fn reference(text: &str, at: usize) -> Result<(Reference<'_>, usize),
     Ok((Reference::Character(character), end + 1))
 }
 
-/// How many bytes of replacement text may be put in.
+/// How many bytes of replacement text may be put in, and how deep in other replacement text.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Budget {
-    pub(super) left: usize,
-    pub(super) limit: usize,
+    left: usize,
+    limit: usize,
+    depth: usize,
 }
 
 impl Budget {
-    pub(super) fn new(limit: usize) -> Self {
-        Self { left: limit, limit }
+    pub(super) fn new(limit: usize, depth: usize) -> Self {
+        Self { left: limit, limit, depth }
+    }
+
+    /// Enters the text of the entity that is referred to at `start..end`, in that of so many others.
+    pub(super) fn enter(
+        &mut self,
+        text: &str,
+        others: usize,
+        start: usize,
+        end: usize,
+    ) -> Result<(), SyntaxError> {
+        if others < self.depth {
+            return self.spend(text.len(), start, end);
+        }
+        Err(SyntaxError::limit(
+            start,
+            end,
+            format!("entities refer to each other more than {} deep", self.depth),
+            ("if this is meant, raise the limit with ", Setting::Depth),
+        ))
     }
 
     /// Counts the replacement text of the entity that is referred to at `start..end`.
@@ -123,7 +144,7 @@ pub(super) fn attribute_value<'a>(
     budget: &mut Budget,
     inside: &mut Vec<&'a str>,
     out: &mut String,
-    mend: &mut dyn FnMut(SyntaxError) -> Result<(), SyntaxError>,
+    mend: &mut dyn FnMut(SyntaxError, Fault) -> Result<(), SyntaxError>,
 ) -> Result<(), SyntaxError> {
     let mut from = 0;
     let bytes = raw.as_bytes();
@@ -137,7 +158,7 @@ pub(super) fn attribute_value<'a>(
             b'"' | b'\'' => out.push(char::from(byte)),
             b'<' => {
                 let message = "a < stands in an attribute value";
-                mend(SyntaxError::new(end, end + 1, message, "write &lt;"))?;
+                mend(SyntaxError::new(end, end + 1, message, "write &lt;"), Fault::Tag)?;
                 out.push('<');
             }
             b'&' => match reference(raw, end) {
@@ -152,11 +173,12 @@ pub(super) fn attribute_value<'a>(
                             return Err(recursive(name, end, behind));
                         }
                         Some((known, Entity::Internal(text))) => {
-                            budget.spend(text.len(), end, behind)?;
+                            budget.enter(text, inside.len(), end, behind)?;
                             inside.push(known);
                             // The text of an entity has no places of its own.
                             let here = Span::new(end, behind);
-                            let inner = &mut |inner: SyntaxError| mend(inner.moved(|_| here));
+                            let inner =
+                                &mut |inner: SyntaxError, fault| mend(inner.moved(|_| here), fault);
                             attribute_value(text, dtd, budget, inside, out, inner)?;
                             inside.pop();
                             continue;
@@ -173,11 +195,11 @@ pub(super) fn attribute_value<'a>(
                         }
                         None => undeclared(name, end, behind),
                     };
-                    mend(refused)?;
+                    mend(refused, Fault::Entity)?;
                     out.push_str(&raw[end..behind]);
                 }
                 Err(fault) => {
-                    mend(fault)?;
+                    mend(fault, Fault::Reference)?;
                     out.push('&');
                 }
             },
@@ -189,7 +211,7 @@ pub(super) fn attribute_value<'a>(
                 } else {
                     let message =
                         format!("the character U+{:04X} cannot stand in XML", character as u32);
-                    mend(SyntaxError::new(end, from, message, "take it away"))?;
+                    mend(SyntaxError::new(end, from, message, "take it away"), Fault::Character)?;
                 }
             }
         }

@@ -108,7 +108,9 @@ impl Lines {
         out: &mut Vec<u8>,
     ) -> Option<()> {
         let options = &reader.options;
-        if options.lenient || options.drop_namespaces || !options.namespaces {
+        let is_other = options.lenient || options.drop_namespaces || !options.namespaces;
+        // Attributes that are not written come from the document type declaration.
+        if is_other || reader.dtd.has_attributes() || !reader.outer.is_empty() {
             return None;
         }
         let tag = reader.cursor.rest().as_bytes().get(1..)?.strip_prefix(name.as_bytes())?;

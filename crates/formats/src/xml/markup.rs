@@ -4,6 +4,7 @@ use kyanite_tree::Node;
 
 use super::chars;
 use super::read::{Read, Reader};
+use super::repair::Fault;
 
 impl<'a> Reader<'a> {
     /// `<![CDATA[…]]>` (production 18).
@@ -19,7 +20,7 @@ impl<'a> Reader<'a> {
                     at,
                     "this CDATA section is not closed",
                     "write ]]>",
-                    "it ends with the input",
+                    (Fault::Markup, "it ends with the input"),
                 )?;
                 let rest = self.cursor.rest();
                 self.cursor.at = self.cursor.text.len();
@@ -56,7 +57,7 @@ impl<'a> Reader<'a> {
                 hyphens + 2,
                 "two hyphens stand inside a comment",
                 "take one away",
-                "the comment is read up to -->",
+                (Fault::Markup, "the comment is read up to -->"),
             )?;
             self.cursor.at = at;
             text = self.cursor.until("-->");
@@ -67,7 +68,7 @@ impl<'a> Reader<'a> {
                 start + 4,
                 "this comment is not closed",
                 "write -->",
-                "the rest is left out",
+                (Fault::Markup, "the rest is left out"),
             )?;
             self.cursor.at = self.cursor.text.len();
             return Ok(());
@@ -103,9 +104,9 @@ impl<'a> Reader<'a> {
         if let Some(wrong) = wrong {
             let advice = "take it away, or write <?name data?>";
             if data.is_some() {
-                self.broken(start, end, wrong, advice, "it is left out")?;
+                self.broken(start, end, wrong, advice, (Fault::Markup, "it is left out"))?;
             } else {
-                self.unclosed(start, end, wrong, advice, "it is left out")?;
+                self.unclosed(start, end, wrong, advice, (Fault::Markup, "it is left out"))?;
                 self.cursor.at = self.cursor.text.len();
             }
             return Ok(());

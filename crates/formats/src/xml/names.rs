@@ -1,5 +1,7 @@
 //! Prefixes and namespaces (Namespaces in XML 1.0, third edition).
 
+use std::collections::HashMap;
+
 use kyanite_tree::Name;
 
 use super::chars;
@@ -10,8 +12,16 @@ const XMLNS: &str = "http://www.w3.org/2000/xmlns/";
 /// The declarations of namespaces that are in scope, innermost last.
 #[derive(Debug, Default)]
 pub(super) struct Scope<'a> {
+    /// Prefixes, and what they stand for.
     bindings: Vec<(&'a str, &'a str)>,
+    /// The innermost declaration of each prefix.
+    innermost: HashMap<&'a str, usize>,
+    /// For each declaration the one that it hides.
+    hidden: Vec<Option<usize>>,
 }
+
+/// Up to so many declarations are looked through one by one.
+const FEW: usize = 8;
 
 /// What is wrong with a name or a declaration: the sentence and what to do.
 pub(super) type Wrong = (String, &'static str);
@@ -25,7 +35,12 @@ impl<'a> Scope<'a> {
 
     /// Takes up the declarations of an element that is open already.
     pub(super) fn enter(&mut self, bindings: &[(&'a str, &'a str)]) {
-        self.bindings.extend_from_slice(bindings);
+        bindings.iter().for_each(|(prefix, uri)| self.bind(prefix, uri));
+    }
+
+    fn bind(&mut self, prefix: &'a str, uri: &'a str) {
+        self.hidden.push(self.innermost.insert(prefix, self.bindings.len()));
+        self.bindings.push((prefix, uri));
     }
 
     /// The declarations since there were `depth` of them.
@@ -36,7 +51,19 @@ impl<'a> Scope<'a> {
     /// Forgets the declarations of an element that ends.
     #[inline]
     pub(super) fn leave(&mut self, depth: usize) {
-        self.bindings.truncate(depth);
+        while self.bindings.len() > depth {
+            self.unbind();
+        }
+    }
+
+    #[cold]
+    fn unbind(&mut self) {
+        if let (Some((prefix, _)), Some(hidden)) = (self.bindings.pop(), self.hidden.pop()) {
+            match hidden {
+                Some(earlier) => self.innermost.insert(prefix, earlier),
+                None => self.innermost.remove(prefix),
+            };
+        }
     }
 
     /// Takes the attribute called `name` as a declaration, if it is one.
@@ -62,7 +89,7 @@ impl<'a> Scope<'a> {
                 "Namespaces in XML 1.0, section 3, says so; take the declaration away",
             )),
             None => {
-                self.bindings.push((prefix, uri));
+                self.bind(prefix, uri);
                 Ok(())
             }
         }
@@ -72,10 +99,11 @@ impl<'a> Scope<'a> {
         match prefix {
             "xml" => Some(XML),
             "xmlns" => Some(XMLNS),
-            _ => {
+            _ if self.bindings.len() <= FEW => {
                 let found = self.bindings.iter().rev().find(|(declared, _)| *declared == prefix);
                 found.map(|(_, uri)| *uri)
             }
+            _ => self.innermost.get(prefix).map(|innermost| self.bindings[*innermost].1),
         }
     }
 

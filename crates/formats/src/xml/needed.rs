@@ -74,6 +74,9 @@ impl<'a> Reader<'a> {
 }
 
 /// A name without its prefix: rules may have another for the same namespace.
+#[inline]
 fn local(name: &str) -> &str {
-    name.rsplit_once(':').map_or(name, |(_, local)| local)
+    // Names are short: to look at their bytes is faster than to set a search up.
+    let colon = name.bytes().rposition(|byte| byte == b':');
+    colon.map_or(name, |colon| &name[colon + 1..])
 }

@@ -1,12 +1,89 @@
 //! What stands before and beside the root element: the XML declaration, the document type, and what should not be there.
 
-use kyanite_tree::{Node, Span};
+use kyanite_tree::{Arena, Node};
 
 use super::chars;
 use super::declarations::Declarations;
-use super::read::{Read, Reader, Repair};
+use super::dtd::Dtd;
+use super::read::{Options, Read, Reader};
+use super::repair::{Fault, Repair};
+use crate::SyntaxError;
+
+/// XML declarations are shorter; what is longer is read as far as it goes.
+const LONGEST_DECLARATION: usize = 4096;
+
+/// What stands before the root element of a document: what all parts of it are read by.
+#[derive(Debug, Default)]
+pub struct Prolog<'a> {
+    pub(super) dtd: Dtd<'a>,
+    /// The offset of the root element.
+    pub end: usize,
+    /// What was repaired, and references that lead out of the document.
+    pub repairs: Vec<Repair>,
+    /// Whether comments, processing instructions or a document type declaration stand there.
+    pub has_markup: bool,
+}
+
+/// Reads what stands before the root element (production 22). Unless it `is_all`, more may follow behind the text.
+///
+/// # Errors
+/// A [`SyntaxError`]; it wants more when the text ends before the root element begins.
+pub fn prolog<'a>(
+    text: &'a str,
+    arena: &'a Arena,
+    options: Options,
+    is_all: bool,
+) -> Result<Prolog<'a>, SyntaxError> {
+    let mut reader = Reader::new(text, arena, options);
+    reader.is_part = !is_all;
+    if text.starts_with('\u{feff}') {
+        reader.cursor.at = 3;
+    }
+    reader.declaration()?;
+    while !reader.before_root()? {}
+    if reader.cursor.peek().is_none() {
+        return Err(reader.no_element());
+    }
+    Ok(Prolog {
+        end: reader.cursor.at,
+        has_markup: !reader.nodes.is_empty(),
+        dtd: reader.dtd.into_owned(),
+        repairs: reader.repairs,
+    })
+}
 
 impl<'a> Reader<'a> {
+    /// Steps over one piece of what stands before or behind the root element; tells whether it is reached, or the end.
+    pub(super) fn before_root(&mut self) -> Read<bool> {
+        self.cursor.space();
+        let start = self.cursor.at;
+        match self.cursor.peek() {
+            None => return Ok(true),
+            Some(b'<') if self.cursor.is_at("<!--") => self.comment()?,
+            Some(b'<') if self.cursor.is_at("<?") => self.instruction()?,
+            Some(b'<') if self.cursor.is_at("<!DOCTYPE") => self.document_type()?,
+            Some(b'<') if self.cursor.is_at("</") => self.odd_end_tag()?,
+            Some(b'<') if chars::name_end(self.cursor.text, start + 1) > start + 1 => {
+                return Ok(true);
+            }
+            // What may be the beginning of one of these.
+            Some(b'<') if self.is_part && self.cursor.rest().len() < "<!DOCTYPE".len() => {
+                return Err(self.no_element());
+            }
+            Some(_) => self.text_outside()?,
+        }
+        Ok(false)
+    }
+
+    /// The error about a text without elements.
+    #[cold]
+    pub(super) fn no_element(&self) -> SyntaxError {
+        let end = self.cursor.text.len();
+        let message = "there is no element in this input";
+        let advice = "check that the command before this one wrote XML";
+        self.cursor.error(end, end, message, advice).if_more(true)
+    }
+
     /// `<?xml version="1.0" … ?>` (production 23).
     pub(super) fn declaration(&mut self) -> Read<()> {
         let text = self.cursor.text;
@@ -15,14 +92,18 @@ impl<'a> Reader<'a> {
         {
             return Ok(());
         }
+        if self.is_part && text.len() < LONGEST_DECLARATION && !text.contains("?>") {
+            return Err(self.no_element());
+        }
         self.cursor.at = 5;
         let read = self.declared_pairs();
         match read {
-            Err(_) if self.options.lenient => {
+            Err(error) if self.options.lenient && !(self.is_part && error.wants_more()) => {
                 self.cursor.at = 5;
                 let end = if self.cursor.until("?>").is_some() { self.cursor.at } else { 5 };
                 self.cursor.at = end;
-                self.broken(0, end, "the XML declaration is not well-formed", "", "it is left out")
+                let mended = (Fault::Declaration, "it is left out");
+                self.broken(0, end, "the XML declaration is not well-formed", "", mended)
             }
             other => other,
         }
@@ -82,7 +163,9 @@ impl<'a> Reader<'a> {
                     FORM,
                 ));
             };
-            self.dtd.is_standalone |= which == 2 && value == "yes";
+            if which == 2 && value == "yes" {
+                self.dtd.to_mut().is_standalone = true;
+            }
             at_least = which + 1;
         }
     }
@@ -95,7 +178,7 @@ impl<'a> Reader<'a> {
                 start + 9,
                 "the document type declaration stands before the root element, once",
                 "take this one away",
-                "it is left out",
+                (Fault::Declaration, "it is left out"),
             )?;
             self.skip_document_type();
             return Ok(());
@@ -103,19 +186,20 @@ impl<'a> Reader<'a> {
         self.has_type = true;
         let mut declarations = Declarations {
             cursor: self.cursor.clone(),
-            dtd: &mut self.dtd,
+            dtd: self.dtd.to_mut(),
             budget: &mut self.budget,
             arena: self.arena,
             namespaces: self.options.namespaces,
             inside: Vec::new(),
         };
-        match declarations.document_type() {
+        let read = declarations.document_type();
+        match read.map_err(|error| declarations.cursor.if_at_end(error)) {
             Ok(()) => self.cursor.at = declarations.cursor.at,
-            Err(error) if self.options.lenient => {
+            Err(error) if self.options.lenient && !(self.is_part && error.wants_more()) => {
                 let message =
                     format!("{}; the rest of the declaration is left out", error.message());
-                let Span { start, end } = error.span();
-                self.repairs.push(Repair { message, start, end });
+                let (fault, span) = (Fault::Declaration, error.span());
+                self.repairs.push(Repair { fault, message, span, also: None });
                 self.skip_document_type();
             }
             Err(error) => return Err(error),
@@ -147,7 +231,7 @@ impl<'a> Reader<'a> {
             end,
             "text stands outside the root element",
             "check that the input is XML, and whole",
-            "it is left out",
+            (Fault::Outside, "it is left out"),
         )?;
         self.cursor.at = end;
         Ok(())
@@ -162,7 +246,7 @@ impl<'a> Reader<'a> {
             end,
             "a second element stands beside the root element",
             "put one element around all, or split the input",
-            "it is read as a further root",
+            (Fault::Outside, "it is read as a further root"),
         )
     }
 }

@@ -2,6 +2,7 @@
 //!
 //! What is not well-formed ends the read with its place or, in a lenient one, is repaired, and the repair listed.
 
+use std::borrow::Cow;
 use std::collections::HashSet;
 
 use kyanite_tree::{
@@ -14,6 +15,7 @@ use super::dtd::{Dtd, Entity};
 use super::entities::{self, Budget, Reference};
 use super::names::Scope;
 use super::needed::Needed;
+use super::repair::{Fault, Repair};
 use crate::SyntaxError;
 use crate::needs::Need;
 
@@ -50,17 +52,6 @@ impl Default for Options {
     }
 }
 
-/// Something that is said about a place in a document: what was wrong there, and how it was read.
-#[derive(Clone, PartialEq, Eq, Debug)]
-pub struct Repair {
-    /// What was wrong, and what was made of it.
-    pub message: String,
-    /// The first byte.
-    pub start: usize,
-    /// The byte behind the last.
-    pub end: usize,
-}
-
 /// A document that was read.
 #[derive(Debug)]
 pub struct Document<'a> {
@@ -68,10 +59,8 @@ pub struct Document<'a> {
     pub root: &'a Element<'a>,
     /// Where it is.
     pub origin: Origin,
-    /// What was repaired.
+    /// What was repaired, and references that were left as they are written, since they lead out of the document.
     pub repairs: Vec<Repair>,
-    /// References to what lies outside the document; they are left as they are written.
-    pub unread: Vec<Repair>,
 }
 
 /// Reads a document whose line ends are `\n`, as [`decode`](super::decode) gives it.
@@ -101,7 +90,7 @@ pub(super) struct Reader<'a> {
     pub(super) cursor: Cursor<'a>,
     pub(super) arena: &'a Arena,
     pub(super) options: Options,
-    pub(super) dtd: Dtd<'a>,
+    pub(super) dtd: Cow<'a, Dtd<'a>>,
     pub(super) budget: Budget,
     pub(super) scope: Scope<'a>,
     /// The attributes of the tag that is being read.
@@ -109,6 +98,8 @@ pub(super) struct Reader<'a> {
     pub(super) seen: HashSet<(&'a str, &'a str)>,
     /// The texts around the entities that are being read.
     pub(super) outer: Vec<Outer<'a>>,
+    /// The elements around what is read, outermost first: those that begin before the text, or that nothing is made of.
+    pub(super) around: Vec<Ancestor<'a>>,
     /// The content of the elements that are open.
     pub(super) nodes: Vec<Node<'a>>,
     pub(super) open: Vec<Open<'a>>,
@@ -119,8 +110,9 @@ pub(super) struct Reader<'a> {
     pub(super) is_joined: bool,
     pub(super) has_root: bool,
     pub(super) has_type: bool,
+    /// Whether the text is a part of a document that more may follow, so that what is open at its end is no fault.
+    pub(super) is_part: bool,
     pub(super) repairs: Vec<Repair>,
-    pub(super) unread: Vec<Repair>,
     /// What is needed of records; all without it.
     pub(super) needed: Option<Box<Needed<'a>>>,
 }
@@ -140,12 +132,27 @@ pub(super) struct Open<'a> {
     pub(super) need: Need,
 }
 
+/// An open element of which nothing is made.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) struct Ancestor<'a> {
+    pub(super) written: &'a str,
+    /// The namespaces that it declares, with their prefixes.
+    pub(super) bindings: &'a [(&'a str, &'a str)],
+}
+
+impl Ancestor<'_> {
+    /// Whether it declares namespaces.
+    pub(super) fn declares(&self) -> bool {
+        !self.bindings.is_empty()
+    }
+}
+
 /// A text in which an entity is referred to, and how far it was read.
 pub(super) struct Outer<'a> {
     pub(super) cursor: Cursor<'a>,
     pub(super) entity: &'a str,
     /// How many elements were open at the reference.
-    pub(super) open: usize,
+    pub(super) depth: usize,
 }
 
 pub(super) type Read<T> = Result<T, SyntaxError>;
@@ -159,7 +166,13 @@ pub(super) const IN_ORDER: (&str, Setting) =
     ("close elements in the reverse order, or read with ", Setting::Lenient);
 
 /// How a name with an undeclared prefix is read.
-pub(super) const NAMED: &str = "it is read as a name of urn:undeclared";
+pub(super) const NAMED: Mended = (Fault::Name, "it is read as a name of urn:undeclared");
+
+/// How most of what is out of place is read.
+const AS_TEXT: &str = "it is read as text";
+
+/// What sort of fault is mended, and how.
+pub(super) type Mended = (Fault, &'static str);
 
 impl<'a> Reader<'a> {
     pub(super) fn new(text: &'a str, arena: &'a Arena, options: Options) -> Self {
@@ -167,12 +180,13 @@ impl<'a> Reader<'a> {
             cursor: Cursor::new(text),
             arena,
             options,
-            dtd: Dtd::default(),
-            budget: Budget::new(options.expansion),
+            dtd: Cow::default(),
+            budget: Budget::new(options.expansion, options.depth),
             scope: Scope::default(),
             attributes: Vec::new(),
             seen: HashSet::new(),
             outer: Vec::new(),
+            around: Vec::new(),
             nodes: Vec::new(),
             open: Vec::new(),
             text: None,
@@ -180,8 +194,8 @@ impl<'a> Reader<'a> {
             is_joined: false,
             has_root: false,
             has_type: false,
+            is_part: false,
             repairs: Vec::new(),
-            unread: Vec::new(),
             needed: None,
         }
     }
@@ -190,33 +204,19 @@ impl<'a> Reader<'a> {
     fn read(mut self) -> Read<Document<'a>> {
         self.declaration()?;
         loop {
-            self.cursor.space();
-            let start = self.cursor.at;
-            match self.cursor.peek() {
-                None => break,
-                Some(b'<') if self.cursor.is_at("<!--") => self.comment()?,
-                Some(b'<') if self.cursor.is_at("<?") => self.instruction()?,
-                Some(b'<') if self.cursor.is_at("<!DOCTYPE") => self.document_type()?,
-                Some(b'<') if self.cursor.is_at("</") => self.stray_end_tag()?,
-                Some(b'<') if chars::name_end(self.cursor.text, start + 1) > start + 1 => {
-                    if self.has_root {
-                        self.second_root(start)?;
-                    }
-                    self.has_root = true;
-                    self.start_tag()?;
-                    self.content()?;
-                }
-                Some(_) => self.text_outside()?,
+            while !self.before_root()? {}
+            if self.cursor.peek().is_none() {
+                break;
             }
+            if self.has_root {
+                self.second_root(self.cursor.at)?;
+            }
+            self.has_root = true;
+            self.start_tag()?;
+            self.content()?;
         }
-        let end = self.cursor.text.len();
         if !self.has_root {
-            return Err(self.cursor.error(
-                end,
-                end,
-                "there is no element in this input",
-                "check that the command before this one wrote XML",
-            ));
+            return Err(self.no_element());
         }
         let content = self.arena.nodes(&self.nodes);
         let root = Element { name: Name::plain(""), attributes: &[], content, text: None };
@@ -224,7 +224,6 @@ impl<'a> Reader<'a> {
             root: self.arena.element(root),
             origin: self.options.base.origin(0),
             repairs: self.repairs,
-            unread: self.unread,
         })
     }
 
@@ -260,38 +259,27 @@ impl<'a> Reader<'a> {
     pub(super) fn end_of_input(&mut self) -> Read<()> {
         let Some(outer) = self.outer.last() else {
             self.end_text();
-            let end = self.cursor.text.len();
-            if !self.options.lenient {
-                let message = match self.open.last() {
-                    Some(open) => format!("the document ends inside <{}>", open.written),
-                    None => "the document ends too early".into(),
-                };
-                let opened = self.open.last().map(|open| open.start);
-                let error = self.cursor.error(end, end, message, CUT_OFF);
-                return Err(error.also(opened).if_more(true));
+            if !self.mends_ends() {
+                return Err(self.ends_inside());
             }
-            while let Some(open) = self.open.last() {
-                let (start, name) = (open.start, open.written);
-                let message = format!(
-                    "<{name}> is not closed; it is read as closed at the end of the document"
-                );
-                self.repairs.push(Repair { message, start, end: start + 1 + name.len() });
-                self.close();
+            let end = self.cursor.text.len();
+            while self.depth() > 0 {
+                self.close_unclosed("at the end of the document", Span::new(end, end));
             }
             return Ok(());
         };
-        let (entity, depth) = (outer.entity, outer.open);
-        if self.open.len() > depth {
+        let (entity, depth) = (outer.entity, outer.depth);
+        if self.depth() > depth {
             let (start, end) = self.cursor.stands_for.unwrap_or_default();
             self.broken(
                 start,
                 end,
                 format!("the entity &{entity}; opens an element that it does not close"),
                 "write both tags in the entity, or none",
-                "the element is read as closed",
+                (Fault::Unclosed, "the element is read as closed"),
             )?;
             self.end_text();
-            while self.open.len() > depth {
+            while self.depth() > depth {
                 self.close();
             }
         }
@@ -299,6 +287,39 @@ impl<'a> Reader<'a> {
             self.cursor = outer.cursor;
         }
         Ok(())
+    }
+
+    /// The error about a text that ends before the elements do that are open.
+    #[cold]
+    pub(super) fn ends_inside(&self) -> SyntaxError {
+        let end = self.cursor.text.len();
+        let message = match self.innermost() {
+            Some(name) => format!("the document ends inside <{name}>"),
+            None => "the document ends too early".into(),
+        };
+        let opened = self.open.last().map(|open| open.start);
+        self.cursor.error(end, end, message, CUT_OFF).also(opened).if_more(true)
+    }
+
+    /// Whether what is open at the end of the text is mended: no more of it may follow.
+    pub(super) fn mends_ends(&self) -> bool {
+        self.options.lenient && !self.is_part
+    }
+
+    /// How many elements are open.
+    pub(super) fn depth(&self) -> usize {
+        self.around.len() + self.open.len()
+    }
+
+    /// How many elements are open around the text that is being read.
+    pub(super) fn outer_depth(&self) -> usize {
+        self.outer.last().map_or(0, |outer| outer.depth)
+    }
+
+    /// The name of the innermost open element, as it is written.
+    pub(super) fn innermost(&self) -> Option<&'a str> {
+        let around = || self.around.last().map(|ancestor| ancestor.written);
+        self.open.last().map(|open| open.written).or_else(around)
     }
 
     /// Text up to the next markup or reference (production 14).
@@ -340,7 +361,7 @@ impl<'a> Reader<'a> {
                             end + 3,
                             "the characters ]]> stand outside a CDATA section",
                             "write ]]&gt;",
-                            "they are read as text",
+                            (Fault::Markup, "they are read as text"),
                         )?;
                     }
                     at = end + 1;
@@ -366,7 +387,7 @@ impl<'a> Reader<'a> {
             at + character.len_utf8(),
             format!("the character U+{:04X} cannot stand in XML", character as u32),
             ("take it away, or read with ", Setting::Lenient),
-            "it is left out",
+            (Fault::Character, "it is left out"),
         )
     }
 
@@ -416,7 +437,7 @@ impl<'a> Reader<'a> {
             }
             Ok((Reference::Entity(name), end)) => (name, end),
             Err(fault) => {
-                self.mend(fault, "it is read as text")?;
+                self.mend(fault, (Fault::Reference, AS_TEXT))?;
                 self.cursor.at = start + 1;
                 self.add_text(start, "&");
                 return Ok(());
@@ -429,12 +450,12 @@ impl<'a> Reader<'a> {
                     // Without end, so there is nothing to repair.
                     return Err(self.cursor.placed(entities::recursive(name, start, end)));
                 }
-                let spent = self.budget.spend(text.len(), start, end);
-                spent.map_err(|error| self.cursor.placed(error))?;
+                let entered = self.budget.enter(text, self.outer.len(), start, end);
+                entered.map_err(|error| self.cursor.placed(error))?;
                 let stands_for = Some(self.cursor.stands_for.unwrap_or((start, end)));
-                let inner = Cursor { text, at: 0, stands_for };
+                let inner = Cursor::within(text, stands_for);
                 let cursor = std::mem::replace(&mut self.cursor, inner);
-                self.outer.push(Outer { cursor, entity: known, open: self.open.len() });
+                self.outer.push(Outer { cursor, entity: known, depth: self.depth() });
                 return Ok(());
             }
             Some((_, Entity::External)) => self.leave_unread(start, end, name),
@@ -442,9 +463,11 @@ impl<'a> Reader<'a> {
             Some((_, Entity::Unparsed)) => {
                 let message = format!("the entity &{name}; is data, not text");
                 let advice = "name it in an attribute of type ENTITY";
-                self.broken(start, end, message, advice, "it is read as text")?;
+                self.broken(start, end, message, advice, (Fault::Entity, AS_TEXT))?;
             }
-            None => self.mend(entities::undeclared(name, start, end), "it is read as text")?,
+            None => {
+                self.mend(entities::undeclared(name, start, end), (Fault::Entity, AS_TEXT))?;
+            }
         }
         self.add_text(start, &self.cursor.text[start..end]);
         Ok(())
@@ -455,7 +478,8 @@ impl<'a> Reader<'a> {
             "the entity &{name}; is declared outside the document, which is never fetched; it is read as it is written"
         );
         let (start, end) = self.cursor.stands_for.unwrap_or((start, end));
-        self.unread.push(Repair { message, start, end });
+        let (fault, span) = (Fault::Unread, Span::new(start, end));
+        self.repairs.push(Repair { fault, message, span, also: None });
     }
 
     /// The origin of what begins at `start`; in the text of an entity, that of the reference.
@@ -476,7 +500,7 @@ impl<'a> Reader<'a> {
         end: usize,
         message: impl Into<String>,
         advice: impl Into<Advice<Span>>,
-        repair: &str,
+        repair: Mended,
     ) -> Read<()> {
         self.mend(SyntaxError::new(start, end, message, advice), repair)
     }
@@ -489,20 +513,25 @@ impl<'a> Reader<'a> {
         end: usize,
         message: &str,
         advice: impl Into<Advice<Span>>,
-        repair: &str,
+        repair: Mended,
     ) -> Read<()> {
-        self.broken(start, end, message, advice, repair).map_err(|error| error.if_more(true))
+        let error = self.cursor.placed(SyntaxError::new(start, end, message, advice));
+        if self.is_part { Err(error.if_more(true)) } else { self.mend(error.if_more(true), repair) }
     }
 
     /// The same for an error about the text that the cursor is in.
     #[cold]
-    pub(super) fn mend(&mut self, error: SyntaxError, repair: &str) -> Read<()> {
+    pub(super) fn mend(&mut self, error: SyntaxError, (fault, repair): Mended) -> Read<()> {
         let error = self.cursor.placed(error);
+        // What looks wrong at the end of a part may only be cut off.
+        if self.is_part && self.outer.is_empty() && self.cursor.is_near_end(&error) {
+            return Err(error.if_more(true));
+        }
         if !self.options.lenient {
             return Err(error);
         }
-        let Span { start, end } = error.span();
-        self.repairs.push(Repair { message: format!("{}; {repair}", error.message()), start, end });
+        let message = format!("{}; {repair}", error.message());
+        self.repairs.push(Repair { fault, message, span: error.span(), also: None });
         Ok(())
     }
 }

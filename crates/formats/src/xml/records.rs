@@ -1,14 +1,21 @@
 //! The elements at a path of a document, one after another, from a text that may be only a part of it.
 //!
-//! Between two parts a [`Ancestry`] says which elements are open around the records. So a document of any size is read in
-//! memory that holds one part; all of it is checked, also what is not among the records.
+//! What stands before the root element is read once, as a [`Prolog`]; between two parts an [`Ancestry`] says which elements are
+//! open. So a document of any size is read in memory that holds one part; all of it is checked, also what is not among the
+//! records.
 
-use kyanite_tree::{Arena, Name, Node, Value};
+use std::borrow::Cow;
+
+use kyanite_tree::{Arena, Base, Name, Node, Value};
 
 use super::chars;
+use super::cursor::Cursor;
+use super::entities::Budget;
 use super::lines::Lines;
 use super::needed::Needed;
-use super::read::{CUT_OFF, IN_ORDER, Options, Reader};
+use super::prolog::Prolog;
+use super::read::{Ancestor, CUT_OFF, Options, Reader};
+use super::repair::Repair;
 use crate::SyntaxError;
 use crate::needs::{Need, Needs};
 use crate::record_view::View;
@@ -31,23 +38,34 @@ impl StepName {
     }
 }
 
+/// Which elements of a document are records, and how it is read.
+#[derive(Clone, Copy, Debug)]
+pub struct Elements<'a> {
+    /// The path to them.
+    pub path: &'a [StepName],
+    /// What stands before the root element.
+    pub prolog: &'a Prolog<'a>,
+    /// How XML is read.
+    pub options: Options,
+}
+
+impl Elements<'_> {
+    /// The same for a text that begins there.
+    #[must_use]
+    pub fn at(self, base: Base) -> Self {
+        Self { options: Options { base, ..self.options }, ..self }
+    }
+}
+
 /// Where in a document a part of it begins.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Default)]
 pub struct Ancestry<'a> {
-    /// The elements that are open, outermost first; all are on the path to the records.
+    /// The elements that are open, outermost first.
     open: &'a [Ancestor<'a>],
+    /// How many of them are on the path to the records.
+    on_path: usize,
     /// Whether the root element has begun.
     has_root: bool,
-    /// Whether anything stands before.
-    is_begun: bool,
-}
-
-/// An open element around the records.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Ancestor<'a> {
-    written: &'a str,
-    /// The namespaces that it declares, with their prefixes.
-    bindings: &'a [(&'a str, &'a str)],
 }
 
 impl Ancestry<'_> {
@@ -66,7 +84,7 @@ impl Ancestry<'_> {
                 Ancestor { written: arena.text(ancestor.written), bindings: arena.slice(&bindings) }
             })
             .collect();
-        Ancestry { open: arena.slice(&open), has_root: self.has_root, is_begun: self.is_begun }
+        Ancestry { open: arena.slice(&open), ..*self }
     }
 }
 
@@ -74,11 +92,12 @@ impl Ancestry<'_> {
 pub struct RecordReader<'a> {
     reader: Reader<'a>,
     path: &'a [StepName],
-    open: Vec<Ancestor<'a>>,
-    has_root: bool,
-    is_begun: bool,
+    /// How many of the open elements are on the path.
+    on_path: usize,
     /// Up to where the text was read and need not be read again.
     committed: usize,
+    /// How much was repaired up to there.
+    committed_repairs: usize,
     /// How the tag of the last record is written.
     record_name: Option<&'a str>,
     /// The name in the tag of the last record, as long as the elements around it are the same.
@@ -100,29 +119,28 @@ pub enum LineOrRecord<'a> {
 const NAMES: usize = 200;
 
 impl<'a> RecordReader<'a> {
-    /// A reader of the elements at `path` in a part of a document that begins at `place`.
+    /// A reader of the elements in a part of a document that begins at `place`, behind the prolog.
     #[must_use]
     pub fn new(
         text: &'a str,
         arena: &'a Arena,
-        options: Options,
-        path: &'a [StepName],
+        elements: Elements<'a>,
         place: Ancestry<'a>,
     ) -> Self {
+        let Elements { path, prolog, options } = elements;
         let mut reader = Reader::new(text, arena, options);
+        reader.dtd = Cow::Borrowed(&prolog.dtd);
+        (reader.is_part, reader.has_root) = (true, place.has_root);
+        reader.around = place.open.to_vec();
         for ancestor in place.open {
             reader.scope.enter(ancestor.bindings);
-        }
-        if !place.is_begun && text.starts_with('\u{feff}') {
-            reader.cursor.at = 3;
         }
         Self {
             reader,
             path,
-            open: place.open.to_vec(),
-            has_root: place.has_root,
-            is_begun: place.is_begun,
+            on_path: place.on_path,
             committed: 0,
+            committed_repairs: 0,
             record_name: None,
             again: None,
             lines: Lines::default(),
@@ -140,10 +158,22 @@ impl<'a> RecordReader<'a> {
         self
     }
 
+    /// The same reader of a part behind which nothing follows.
+    pub fn is_last(&mut self) {
+        self.reader.is_part = false;
+    }
+
     /// Where the next part begins, once this one is read to its end.
     #[must_use]
     pub fn place(&self, arena: &'a Arena) -> Ancestry<'a> {
-        Ancestry { open: arena.slice(&self.open), has_root: self.has_root, is_begun: self.is_begun }
+        let open = arena.slice(&self.reader.around);
+        Ancestry { open, on_path: self.on_path, has_root: self.reader.has_root }
+    }
+
+    /// What was repaired since this was last asked, and references that lead out of the document.
+    pub fn take_repairs(&mut self) -> Vec<Repair> {
+        self.committed_repairs = 0;
+        std::mem::take(&mut self.reader.repairs)
     }
 
     /// The offset up to which the text need not be read again.
@@ -155,7 +185,7 @@ impl<'a> RecordReader<'a> {
     /// The offset of the byte to be read next.
     #[must_use]
     pub fn position(&self) -> usize {
-        self.reader.cursor.at
+        self.reader.outer.first().map_or(self.reader.cursor.at, |outer| outer.cursor.at)
     }
 
     /// Goes on reading at byte `offset`.
@@ -176,24 +206,18 @@ impl<'a> RecordReader<'a> {
         &self.others
     }
 
-    /// Whether the text that was read may be the whole document.
+    /// Whether the text that was read may be the whole document; a lenient reader closes what is open.
     ///
     /// # Errors
     /// When it ends inside an element, or has none.
-    pub fn finish(&self) -> Result<(), SyntaxError> {
-        let end = self.reader.cursor.text.len();
-        let error = match self.open.last() {
-            Some(open) => {
-                let message = format!("the document ends inside <{}>", open.written);
-                self.reader.cursor.error(end, end, message, CUT_OFF)
-            }
-            None if !self.has_root => {
-                let advice = "check that the command before this one wrote XML";
-                self.reader.cursor.error(end, end, "there is no element in this input", advice)
-            }
-            None => return Ok(()),
-        };
-        Err(error.if_more(true))
+    pub fn finish(&mut self) -> Result<(), SyntaxError> {
+        if self.reader.depth() > 0 {
+            self.reader.end_of_input()
+        } else if self.reader.has_root {
+            Ok(())
+        } else {
+            Err(self.reader.no_element())
+        }
     }
 
     /// The next record, or `None` at the end of the text.
@@ -222,40 +246,67 @@ impl<'a> RecordReader<'a> {
     #[inline]
     fn next(
         &mut self,
+        line: Option<(&mut View, &mut Vec<u8>)>,
+    ) -> Result<Option<LineOrRecord<'a>>, SyntaxError> {
+        let next = self.try_next(line);
+        if let Err(error) = &next
+            && error.wants_more()
+            && self.reader.is_part
+        {
+            // What is read again is repaired again.
+            self.reader.repairs.truncate(self.committed_repairs);
+        }
+        next
+    }
+
+    #[inline]
+    fn try_next(
+        &mut self,
         mut line: Option<(&mut View, &mut Vec<u8>)>,
     ) -> Result<Option<LineOrRecord<'a>>, SyntaxError> {
-        if !self.is_begun {
-            self.reader.declaration()?;
-            self.is_begun = true;
-        }
         loop {
             self.reader.cursor.space();
-            self.committed = self.reader.cursor.at;
+            // Within the text of an entity, what was committed is the text before the reference.
+            if self.reader.outer.is_empty() {
+                self.committed = self.reader.cursor.at;
+                self.committed_repairs = self.reader.repairs.len();
+            }
             self.reader.forget();
-            let Some(byte) = self.reader.cursor.peek() else { return Ok(None) };
-            let level = self.open.len();
-            if byte != b'<' {
-                if level == 0 {
-                    self.reader.text_outside()?;
-                } else {
-                    self.reader.plain_text()?;
+            let Some(byte) = self.reader.cursor.peek() else {
+                if self.reader.outer.is_empty() {
+                    return Ok(None);
+                }
+                self.reader.end_of_input()?;
+                self.left();
+                continue;
+            };
+            if self.reader.depth() == 0 {
+                if self.reader.before_root()? {
+                    self.reader.forget();
+                    if let Some(record) = self.element()? {
+                        return Ok(Some(LineOrRecord::Record(record)));
+                    }
                 }
                 continue;
             }
-            match self.reader.cursor.bytes().get(self.committed + 1) {
-                None => return Err(self.cut_off()),
+            if byte != b'<' {
+                self.reader.plain_text()?;
+                self.keep_brackets()?;
+                continue;
+            }
+            let is_cut =
+                |sign: &str| self.reader.is_part && self.reader.cursor.rest().len() < sign.len();
+            match self.reader.cursor.bytes().get(self.reader.cursor.at + 1) {
+                None if is_cut("<>") => return Err(self.cut_off()),
                 Some(b'/') => self.end_tag()?,
-                Some(b'!') if self.reader.cursor.is_at("<!DOCTYPE") => return Err(self.late_type()),
                 Some(b'!') if self.reader.cursor.is_at("<!--") => self.reader.comment()?,
-                Some(b'!') if level > 0 && self.reader.cursor.is_at("<![CDATA[") => {
+                Some(b'!') if self.reader.cursor.is_at("<![CDATA[") => {
                     self.reader.character_data()?;
                 }
                 // What may be the beginning of one of these.
-                Some(b'!') if self.reader.cursor.rest().len() < "<![CDATA[".len() => {
-                    return Err(self.cut_off());
-                }
+                Some(b'!') if is_cut("<![CDATA[") => return Err(self.cut_off()),
                 Some(b'?') => self.reader.instruction()?,
-                Some(_) => {
+                _ => {
                     if let (Some(name), Some((view, out))) = (self.again, &mut line)
                         && self.lines.write(&mut self.reader, name, view, out).is_some()
                     {
@@ -271,48 +322,90 @@ impl<'a> RecordReader<'a> {
 
     /// An element: a record, one around records, or another, which is checked and left out.
     fn element(&mut self) -> Result<Option<Value<'a>>, SyntaxError> {
-        let level = self.open.len();
+        let level = self.reader.depth();
         let start = self.reader.cursor.at;
-        if level == 0 && self.has_root {
+        if level == 0 && self.reader.has_root {
             self.reader.second_root(start)?;
         }
-        self.has_root = true;
         let scope = self.reader.scope.depth();
         self.reader.start_tag()?;
-        let Some(name) = self.reader.last_name() else { return Ok(None) };
-        let fits = self.path.get(level).is_some_and(|step| step.fits(name));
-        if fits && level + 1 < self.path.len() {
-            // An empty element is closed already.
-            if let Some(written) = self.reader.take_open() {
-                let bindings = self.reader.arena.slice(self.reader.scope.since(scope));
-                self.open.push(Ancestor { written, bindings });
-                self.other_scope(bindings);
-            }
+        let Some(name) = self.reader.last_name() else {
+            // What was no tag was read as text, and one that was cut off is left out.
+            self.reader.has_root = true;
+            return Ok(None);
+        };
+        let is_beside = self.on_path < level;
+        let fits = !is_beside && self.path.get(level).is_some_and(|step| step.fits(name));
+        if is_beside || fits && level + 1 < self.path.len() {
+            self.go_inside(fits);
             return Ok(None);
         }
-        if !fits && self.others.len() < NAMES {
-            self.others.push((level, name.local()));
+        if !fits {
+            self.pass_over(level, name)?;
+            return Ok(None);
         }
-        if fits
-            && let Some(needed) = &mut self.reader.needed
+        if let Some(needed) = &mut self.reader.needed
             && let Some(open) = self.reader.open.last_mut()
         {
             (open.need, needed.scope) = (needed.of_record(), scope);
         }
         self.reader.content()?;
-        if !fits {
-            return Ok(None);
-        }
+        self.reader.has_root = true;
         let text = self.reader.cursor.text;
-        let tag = &text[start..chars::name_end(text, start + 1)];
-        (self.record_name, self.again) = (Some(tag), Some(&tag[1..]));
-        Ok(self.reader.last_element())
+        let record = self.reader.last_element();
+        if self.reader.outer.is_empty() && self.reader.around.len() == level {
+            let tag = &text[start..chars::name_end(text, start + 1)];
+            (self.record_name, self.again) = (Some(tag), Some(&tag[1..]));
+        } else {
+            self.left();
+        }
+        Ok(record)
     }
 
-    /// Forgets what names around records settled, where an element that declares namespaces begins or ends.
-    fn other_scope(&mut self, bindings: &[(&str, &str)]) {
+    /// Goes on inside the element whose start tag was read, unless it is empty.
+    fn go_inside(&mut self, is_on_path: bool) {
+        self.reader.has_root = true;
+        if self.reader.make_nothing() {
+            self.on_path += usize::from(is_on_path);
+            let declares = self.reader.around.last().is_some_and(Ancestor::declares);
+            self.other_scope(declares);
+        }
+    }
+
+    /// Passes over the element whose start tag was read, which is not on the path. Where it goes on behind the end of the
+    /// text, what stands in it is passed over piece by piece.
+    fn pass_over(&mut self, level: usize, name: Name<'a>) -> Result<(), SyntaxError> {
+        let before = Inside::of(&self.reader);
+        match self.reader.content() {
+            Err(error) if error.wants_more() && before.outer == 0 => {
+                before.restore(&mut self.reader);
+                self.go_inside(false);
+            }
+            read => {
+                read?;
+                self.reader.has_root = true;
+                self.left();
+            }
+        }
+        if self.others.len() < NAMES {
+            self.others.push((level, name.local()));
+        }
+        Ok(())
+    }
+
+    /// Forgets what is known of elements that a repair closed.
+    fn left(&mut self) {
+        let open = self.reader.around.len();
+        if self.on_path > open {
+            self.on_path = open;
+            self.other_scope(true);
+        }
+    }
+
+    /// Forgets what names around records settled, where one of them begins or ends, which perhaps `declares` namespaces.
+    fn other_scope(&mut self, declares: bool) {
         self.again = None;
-        if !bindings.is_empty() {
+        if declares {
             self.lines.forget();
             if let Some(needed) = &mut self.reader.needed {
                 needed.lines.forget();
@@ -321,29 +414,21 @@ impl<'a> RecordReader<'a> {
     }
 
     fn end_tag(&mut self) -> Result<(), SyntaxError> {
-        let Some(open) = self.open.last().copied() else { return self.reader.stray_end_tag() };
-        let start = self.reader.cursor.at;
-        self.reader.cursor.at += 2;
-        let name = self.reader.cursor.name().unwrap_or_default();
-        let end = self.reader.cursor.at;
-        self.reader.cursor.space();
-        if self.reader.cursor.peek().is_none() {
+        let scope = self.reader.scope.depth();
+        self.reader.odd_end_tag()?;
+        self.on_path = self.on_path.min(self.reader.around.len());
+        self.other_scope(self.reader.scope.depth() < scope);
+        Ok(())
+    }
+
+    /// Leaves brackets at the end of the part to be read again: `]]>` may begin with them.
+    fn keep_brackets(&mut self) -> Result<(), SyntaxError> {
+        let end = self.reader.cursor.text.len();
+        let may_go_on = self.reader.is_part && self.reader.outer.is_empty();
+        if may_go_on && self.reader.cursor.at == end && self.reader.cursor.text.ends_with(']') {
+            self.committed = self.reader.cursor.text.trim_end_matches(']').len().max(end - 2);
             return Err(self.cut_off());
         }
-        if name != open.written {
-            let message = format!("</{name}> stands where </{}> is missing", open.written);
-            return Err(self.reader.cursor.error(start, end, message, IN_ORDER));
-        }
-        if !self.reader.cursor.eat(">") {
-            return Err(self
-                .reader
-                .cursor
-                .error_here("this end tag is not closed", "write </name>"));
-        }
-        self.open.pop();
-        self.other_scope(open.bindings);
-        let depth = self.reader.scope.depth() - open.bindings.len();
-        self.reader.scope.leave(depth);
         Ok(())
     }
 
@@ -353,14 +438,39 @@ impl<'a> RecordReader<'a> {
         let message = "the document ends inside a tag";
         self.reader.cursor.error(end, end, message, CUT_OFF).if_more(true)
     }
+}
 
-    #[cold]
-    fn late_type(&self) -> SyntaxError {
-        let at = self.reader.cursor.at;
-        let message =
-            "this document type declaration stands too far behind the start of the document";
-        let advice = "put it right behind the XML declaration";
-        self.reader.cursor.error(at, at + 9, message, advice)
+/// Where a reader stood right behind a start tag.
+struct Inside<'a> {
+    cursor: Cursor<'a>,
+    budget: Budget,
+    scope: usize,
+    open: usize,
+    outer: usize,
+    repairs: usize,
+}
+
+impl<'a> Inside<'a> {
+    fn of(reader: &Reader<'a>) -> Self {
+        Self {
+            cursor: reader.cursor.clone(),
+            budget: reader.budget,
+            scope: reader.scope.depth(),
+            open: reader.open.len(),
+            outer: reader.outer.len(),
+            repairs: reader.repairs.len(),
+        }
+    }
+
+    /// Has the reader stand there again.
+    fn restore(self, reader: &mut Reader<'a>) {
+        reader.cursor = self.cursor;
+        reader.budget = self.budget;
+        reader.scope.leave(self.scope);
+        reader.open.truncate(self.open);
+        reader.outer.truncate(self.outer);
+        reader.repairs.truncate(self.repairs);
+        reader.forget();
     }
 }
 

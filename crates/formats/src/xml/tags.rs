@@ -1,11 +1,15 @@
 //! Start and end tags (XML 1.0 section 3.1), and the elements that they make.
 
-use kyanite_tree::{Arena, Element, Name, Node, Setting};
+use kyanite_tree::{Arena, Element, Name, Node, Setting, Span};
 
 use super::chars;
-use super::read::{IN_ORDER, NAMED, Open, Read, Reader, Repair};
+use super::read::{Ancestor, IN_ORDER, NAMED, Open, Read, Reader};
+use super::repair::{Fault, Repair};
 use crate::SyntaxError;
 use crate::needs::Need;
+
+/// How an end tag without its `>` is read.
+const AS_CLOSED: &str = "it is read as closed";
 
 impl<'a> Reader<'a> {
     /// `<name …>` or `<name …/>` (productions 40 and 44), or in a repair a `<` that begins no tag.
@@ -19,13 +23,13 @@ impl<'a> Reader<'a> {
                 start + 1,
                 "no tag begins like this",
                 "write &lt; for the character <",
-                "it is read as text",
+                (Fault::Tag, "it is read as text"),
             )?;
             self.cursor.at = end;
             self.add_text(start, "<");
             return Ok(());
         }
-        if self.open.len() >= self.options.depth {
+        if self.depth() >= self.options.depth {
             let message = format!("elements nest deeper than {} levels", self.options.depth);
             let advice = ("if this is meant, raise the limit with ", Setting::Depth);
             return Err(self.cursor.placed(SyntaxError::limit(start, end, message, advice)));
@@ -80,8 +84,8 @@ impl<'a> Reader<'a> {
     pub(super) fn end_tag(&mut self) -> Read<()> {
         let start = self.cursor.at;
         let bytes = self.cursor.bytes();
-        let depth = self.outer.last().map_or(0, |outer| outer.open);
-        if self.open.len() > depth
+        let depth = self.outer_depth();
+        if self.depth() > depth
             && let Some(open) = self.open.last()
         {
             let name = open.written.as_bytes();
@@ -92,12 +96,12 @@ impl<'a> Reader<'a> {
                 return Ok(());
             }
         }
-        self.odd_end_tag(depth)
+        self.odd_end_tag()
     }
 
     /// An end tag that is not just the name of the innermost element.
     #[cold]
-    pub(super) fn odd_end_tag(&mut self, depth: usize) -> Read<()> {
+    pub(super) fn odd_end_tag(&mut self) -> Read<()> {
         let start = self.cursor.at;
         self.cursor.at += 2;
         let name = self.cursor.name().unwrap_or_default();
@@ -107,9 +111,9 @@ impl<'a> Reader<'a> {
             let at = self.cursor.at;
             let (message, advice) = ("this end tag is not closed", "write </name>");
             if self.cursor.peek().is_none() {
-                self.unclosed(at, at + 1, message, advice, "it is read as closed")?;
+                self.unclosed(at, at + 1, message, advice, (Fault::EndTag, AS_CLOSED))?;
             } else {
-                self.broken(at, at + 1, message, advice, "it is read as closed")?;
+                self.broken(at, at + 1, message, advice, (Fault::EndTag, AS_CLOSED))?;
             }
             // What stands in the tag is no text.
             let rest = self.cursor.rest();
@@ -117,62 +121,61 @@ impl<'a> Reader<'a> {
             self.cursor.at += length;
             self.cursor.eat(">");
         }
-        let inner = self.open.get(depth..).unwrap_or_default();
-        let Some(position) = inner.iter().rposition(|open| open.written == name) else {
-            if let (Some(open), false) = (inner.last(), self.options.lenient) {
-                return Err(self.crossed(start, end, name, open));
-            }
+        let (outer, depth) = (self.outer_depth(), self.depth());
+        let written = |level: usize| match self.around.get(level) {
+            Some(ancestor) => ancestor.written,
+            None => self.open[level - self.around.len()].written,
+        };
+        let level = (outer..depth).rev().find(|level| written(*level) == name);
+        if level.is_none_or(|level| level + 1 < depth) && depth > outer && !self.options.lenient {
+            return Err(self.crossed(start, end, name));
+        }
+        let Some(level) = level else {
             return self.broken(
                 start,
                 end,
                 format!("</{name}> closes no element that is open"),
                 "take it away",
-                "it is left out",
+                (Fault::EndTag, "it is left out"),
             );
         };
-        if position + 1 < inner.len()
-            && let (Some(open), false) = (inner.last(), self.options.lenient)
-        {
-            return Err(self.crossed(start, end, name, open));
-        }
-        let target = depth + position;
-        while self.open.len() > target + 1
-            && let Some(open) = self.open.last()
-        {
-            let (at, inner) = (open.start, open.written);
-            let line = kyanite_tree::LineColumn::of(self.cursor.bytes(), start);
-            let message =
-                format!("<{inner}> is not closed; it is read as closed before </{name}> at {line}");
-            let (start, end) = self.cursor.stands_for.unwrap_or((at, at + 1 + inner.len()));
-            self.repairs.push(Repair { message, start, end });
-            self.close();
+        while self.depth() > level + 1 {
+            self.close_unclosed(&format!("before </{name}>"), Span::new(start, end));
         }
         self.close();
         Ok(())
     }
 
-    pub(super) fn crossed(
-        &self,
-        start: usize,
-        end: usize,
-        name: &str,
-        open: &Open<'_>,
-    ) -> SyntaxError {
-        let inner = open.written;
+    fn crossed(&self, start: usize, end: usize, name: &str) -> SyntaxError {
+        let inner = self.innermost().unwrap_or_default();
         let message = format!("</{name}> stands where </{inner}> is missing");
-        let opened = self.cursor.stands_for.is_none().then_some(open.start);
-        self.cursor.error(start, end, message, IN_ORDER).also(opened)
+        let opened = self.open.last().filter(|_| self.cursor.stands_for.is_none());
+        let error = self.cursor.error(start, end, message, IN_ORDER);
+        error.also(opened.map(|open| open.start))
     }
 
-    #[cold]
-    pub(super) fn stray_end_tag(&mut self) -> Read<()> {
-        self.odd_end_tag(0)
+    /// Closes the innermost element though nothing in the text does, at the span `at`, which is told as `place`.
+    pub(super) fn close_unclosed(&mut self, place: &str, at: Span) {
+        let name = self.innermost().unwrap_or_default();
+        let message = format!("<{name}> is not closed; it is read as closed {place}");
+        let (span, also) = match (self.cursor.stands_for, self.open.last()) {
+            (Some((start, end)), _) => (Span::new(start, end), None),
+            (None, Some(open)) => (Span::new(open.start, open.start + 1 + name.len()), Some(at)),
+            (None, None) => (at, None),
+        };
+        self.repairs.push(Repair { fault: Fault::Unclosed, message, span, also });
+        self.close();
     }
 
-    /// Makes an element of the innermost open one.
+    /// Makes an element of the innermost open one, if anything is made of it.
     #[inline]
     pub(super) fn close(&mut self) {
-        let Some(open) = self.open.pop() else { return };
+        let Some(open) = self.open.pop() else {
+            if let Some(ancestor) = self.around.pop() {
+                self.scope.leave(self.scope.depth() - ancestor.bindings.len());
+            }
+            return;
+        };
         self.scope.leave(open.scope);
         let nodes = &self.nodes[open.first..];
         let text = match nodes {
@@ -199,9 +202,12 @@ impl<'a> Reader<'a> {
         }
     }
 
-    /// Leaves the element whose start tag was read last open, for what is around to close; gives its name as written.
-    pub(super) fn take_open(&mut self) -> Option<&'a str> {
-        self.open.pop().map(|open| open.written)
+    /// Makes nothing of the element whose start tag was read last; tells whether it is open, and not empty.
+    pub(super) fn make_nothing(&mut self) -> bool {
+        let Some(open) = self.open.pop() else { return false };
+        let bindings = self.arena.slice(self.scope.since(open.scope));
+        self.around.push(Ancestor { written: open.written, bindings });
+        true
     }
 }
 
