@@ -99,7 +99,7 @@ fn what_cannot_be_carried_is_said() {
         ("convert big.json --to json --canonical", 0, &["2 numbers of too many digits"]),
         ("convert manifest.xml --to json --strict", 5, &["manifest.xml:2:1"]),
         ("convert manifest.xml --to xml --strict", 0, &[]),
-        ("convert notices.xml --to json --strict", 0, &[]),
+        ("convert notices.xml --to json --strict --as-map text", 0, &[]),
         ("convert bookings.jsonl --to toml", 5, &["a TOML document is a map; this is a list"]),
         ("convert manifest.xml --to csv", 5, &["the column `m:manifest` has a map", "--flatten"]),
         ("query $ --to xml", 5, &["`a b` cannot be a name in XML", "standard input:1:9  $['a b']"]),
@@ -275,6 +275,10 @@ fn lists_of_one_and_outputs_of_rules() {
         "both.xml",
         "<a><port><berth>A1</berth></port><port><berth>A1</berth><berth>A2</berth></port></a>",
     );
+    folder.file("mixed.xml", "<a><b/><c d='1'/><b>2</b><c/></a>");
+    folder.file("inline.xml", "<x><b>Dear</b> <i>Ann</i>!</x>");
+    folder.file("blanks.xml", "<x><b>Dear</b> <i>Ann</i></x>");
+    folder.file("layout.xml", "<x>\n  <b>Dear</b>\n  <i>Ann</i>\n</x>");
     let lines = [
         ("convert one.xml --to json --compact", r#"{"port":{"berth":"A1"}}"#, ""),
         (
@@ -287,7 +291,48 @@ fn lists_of_one_and_outputs_of_rules() {
             r#"{"port":{"berth":["A1"]}}"#,
             "",
         ),
-        ("convert one.xml --to json --compact --list quay.berth", r#"{"port":{"berth":"A1"}}"#, ""),
+        (
+            "convert one.xml --to json --compact --list quay.berth",
+            r#"{"port":{"berth":"A1"}}"#,
+            "warning: `quay.berth` was to be a list, but no member of the records is called so\n",
+        ),
+        (
+            "convert one.xml --to json --compact --as-map birth",
+            r#"{"port":{"berth":"A1"}}"#,
+            "  near: berth\n",
+        ),
+        (
+            "convert one.xml --to json --compact --as-map berth",
+            r##"{"port":{"berth":{"#text":"A1"}}}"##,
+            "",
+        ),
+        (
+            "query [{a:1},{b:2}] --to csv --columns a,e",
+            "a,e\n1,\n,",
+            "warning: no row has the column `e`: it is empty everywhere\n",
+        ),
+        (
+            "convert mixed.xml --to json --compact",
+            r##"{"a":{"#content":[{"b":""},{"c":{"@d":"1"}},{"b":"2"},{"c":""}]}}"##,
+            "say --as-map a.c for a map everywhere",
+        ),
+        // A list that is told of counts more than the order, which is then lost.
+        (
+            "convert mixed.xml --to json --compact --list b --as-map c",
+            r##"{"a":{"b":["","2"],"c":[{"@d":"1"},{}]}}"##,
+            "json could not carry 1 order of children",
+        ),
+        (
+            "query $.x[*] inline.xml --to jsonl",
+            r##"{"#content":[{"b":"Dear"}," ",{"i":"Ann"},"!"]}"##,
+            "",
+        ),
+        (
+            "query $.x[0] blanks.xml --compact",
+            r##"{"b":"Dear","i":"Ann"}"##,
+            "json could not carry 1 blank text between elements",
+        ),
+        ("query $.x[0][*] layout.xml --compact", r##"["Dear","Ann"]"##, ""),
         (
             "convert both.xml --to json --compact --list berth",
             r#"{"a":{"port":[{"berth":["A1"]},{"berth":["A1","A2"]}]}}"#,

@@ -2,17 +2,17 @@
 #![no_main]
 
 use kyanite_formats::json::{self, Style};
-use kyanite_formats::record_view::View;
-use kyanite_formats::xml::{Ancestry, Elements, LineOrRecord, Options, Prolog, RecordReader, StepName};
+use kyanite_formats::record_view::{Undecided, View};
+use kyanite_formats::xml::{Ancestry, Dropped, Elements, LineOrRecord, Options, Prolog, RecordReader, StepName};
 use kyanite_tree::Arena;
 use libfuzzer_sys::fuzz_target;
 
-fn lines(text: &str, straight: bool) -> Option<(Vec<u8>, Vec<String>)> {
+fn lines(text: &str, straight: bool) -> Option<(Vec<u8>, Vec<(Undecided, String)>)> {
     let (arena, mut out, mut view) = (Arena::new(), Vec::new(), View::default());
     let path = ["f", "r"].map(|name| StepName { name: name.into(), namespace: None });
     let options = Options { depth: 30, ..Options::default() };
-    let (path, prolog) = (&path[..], &Prolog::default());
-    let elements = Elements { path, prolog, options };
+    let (path, prolog, dropped) = (&path[..], &Prolog::default(), &Dropped::default());
+    let elements = Elements { path, prolog, options, dropped };
     let mut reader = RecordReader::new(text, &arena, elements, Ancestry::default());
     loop {
         let next = if straight {

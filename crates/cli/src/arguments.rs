@@ -242,6 +242,10 @@ pub struct XmlArguments {
     /// Make the members at this path of XML's record view lists, even when they occur once
     #[arg(long = "list", value_name = "PATH", action = ArgAction::Append)]
     pub lists: Vec<String>,
+    /// Make the members at this path of XML's record view maps, their text under #text, even without
+    /// attributes
+    #[arg(long = "as-map", value_name = "PATH", action = ArgAction::Append)]
+    pub maps: Vec<String>,
     /// The name of the root element [default: the only member's name, else root]
     #[arg(long, value_name = "NAME")]
     pub root: Option<String>,
@@ -452,7 +456,7 @@ Examples:
   kyanite convert tickets.csv --to jsonl
   kyanite convert berths.geojson --to csv --flatten
   kyanite convert bookings.jsonl --to tsv --flatten --columns id,leg.from,leg.to,fare.amount
-  kyanite convert notices.xml --to json --list notice
+  kyanite convert notices.xml --to json --list notice --as-map text
   kyanite convert pier-feed.xml --to json --lenient --quiet
   kyanite convert tariff.csv --to xml --root tariff --item fare
 

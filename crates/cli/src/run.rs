@@ -7,9 +7,10 @@ use std::time::Duration;
 
 use kyanite_flow::{
     Apart, Destination, Events, Failed, Fetch, Input, InputOptions, Job, Layout, LossPolicy,
-    Output, Remarks, Sink, What,
+    Output, Sink, What,
 };
 use kyanite_formats::documents::Limits;
+use kyanite_formats::record_view::Shape;
 use kyanite_formats::{Format, detect, json, xml};
 use kyanite_lang::{OutputSpec, Plan, RuleText, SourceSpec, Syntax, compile, compile_until};
 use kyanite_tree::{Advice, Arena, Code, Diagnostic};
@@ -336,7 +337,7 @@ impl<'c> RuleCommand<'c> {
                 format!("the result is nothing{written}"),
             ));
         }
-        self.show_remarks(&remarks, format, messages);
+        messages.show_all(&remarks);
         Ok(if self.require && found == 0 { Status::No } else { Status::Done })
     }
 
@@ -393,7 +394,7 @@ impl<'c> RuleCommand<'c> {
             (None, None) => None,
             _ => Some(Output::open(self.destination(), self.layout(None))?),
         };
-        trace::show(&traced, output, self.options)?;
+        messages.show_all(&trace::show(&traced, output, self.options)?);
         Ok(if self.require && traced.is_empty() { Status::No } else { Status::Done })
     }
 
@@ -415,32 +416,6 @@ impl<'c> RuleCommand<'c> {
         let count = apart.finish()?;
         messages.show(&Diagnostic::note(Code::InputRead, format!("{count} files were written")));
         Ok(Status::Done)
-    }
-
-    /// Says what the output could not carry, and which members of XML are lists only sometimes.
-    fn show_remarks(&self, remarks: &Remarks, format: Format, messages: &mut Messages) {
-        if let Some(lost) = &remarks.lost {
-            let message = format!("{format} could not carry {lost}");
-            let mut problem = Diagnostic::warning(Code::Loss, message);
-            if self.losses == LossPolicy::Count {
-                problem = problem.advise("say --losses to list each, --strict to refuse");
-            }
-            messages.show(&problem);
-        }
-        if let [first, more @ ..] = remarks.undecided.as_slice() {
-            let others = match more.len() {
-                0 => String::new(),
-                1 => " (and 1 other)".into(),
-                count => format!(" (and {count} others)"),
-            };
-            let message = format!(
-                "`{first}`{others} is a list where it is repeated, and a single value elsewhere"
-            );
-            let options: Vec<String> =
-                remarks.undecided.iter().take(5).map(|path| format!("--list {path}")).collect();
-            let advice = format!("say {} for a list everywhere", options.join(" "));
-            messages.show(&Diagnostic::warning(Code::ListSometimes, message).advise(advice));
-        }
     }
 
     /// The files of the rule's sources: those of the command line, else seen from the rule's folder.
@@ -541,6 +516,7 @@ impl<'c> RuleCommand<'c> {
             indent: indent.unwrap_or(2),
             xml: xml::Layout {
                 indent: if is_compact { None } else { Some(indent.unwrap_or(2)) },
+                relay: !is_compact && indent.is_some(),
                 root: xml.root.clone().or(rule.and_then(|spec| spec.root.clone())),
                 declaration: true,
                 item: xml
@@ -548,8 +524,13 @@ impl<'c> RuleCommand<'c> {
                     .clone()
                     .or(rule.and_then(|spec| spec.item.clone()))
                     .unwrap_or(usual.xml.item),
+                without_namespaces: self.input.drop_namespaces,
             },
-            lists: xml.lists.clone(),
+            records: Shape {
+                lists: xml.lists.clone(),
+                maps: xml.maps.clone(),
+                without_namespaces: self.input.drop_namespaces,
+            },
             delimiter: table.output_delimiter.or(rule.and_then(|spec| spec.delimiter)),
             columns: table.columns.clone().or(rule.and_then(|spec| spec.columns.clone())),
             flatten: table.flatten || rule.is_some_and(|spec| spec.flatten),

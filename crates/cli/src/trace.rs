@@ -3,7 +3,7 @@
 use std::io::{self, IsTerminal, Write};
 
 use kyanite_flow::{Failed, Output, Sink, Traced};
-use kyanite_tree::{Arena, Value};
+use kyanite_tree::{Arena, Diagnostic, Value};
 
 use crate::arguments::MessageOptions;
 use crate::messages::{Messages, places};
@@ -11,18 +11,18 @@ use crate::messages::{Messages, places};
 /// Input places of one value that are shown to read; as data all are given that are known.
 const SHOWN: usize = 10;
 
-/// Shows what was traced on standard output, or gives it to `output` as maps.
+/// Shows what was traced on standard output, or gives it to `output` as maps; what is worth saying about that is given back.
 pub fn show(
     traced: &[Traced],
     output: Option<Output>,
     options: &MessageOptions,
-) -> Result<(), Failed> {
+) -> Result<Vec<Diagnostic>, Failed> {
     let Some(mut output) = output else {
         let words = Messages::on(options, io::stdout().is_terminal());
         let mut out = io::stdout().lock();
         // Whoever closed the pipe has seen enough.
         let _ = traced.iter().try_for_each(|one| out.write_all(to_read(one, &words).as_bytes()));
-        return Ok(());
+        return Ok(Vec::new());
     };
     let arena = Arena::new();
     for one in traced {
@@ -35,7 +35,7 @@ pub fn show(
         ]));
     }
     output.end_items();
-    output.finish().map(drop)
+    output.finish()
 }
 
 fn to_read(one: &Traced, words: &Messages) -> String {

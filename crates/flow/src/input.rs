@@ -107,6 +107,8 @@ pub(crate) struct Beginning<'a> {
 pub(crate) struct Held<'h> {
     pub(crate) arena: Arena,
     prolog: OnceCell<Prolog<'h>>,
+    /// Names that do without their namespaces.
+    pub(crate) dropped: xml::Dropped,
 }
 
 impl<'a> Beginning<'a> {
@@ -170,7 +172,7 @@ impl<'a> Beginning<'a> {
         let mut prolog = xml::prolog(held.arena.text(text), &held.arena, options, is_all)?;
         let (from, repairs) = (prolog.end, std::mem::take(&mut prolog.repairs));
         let prolog = held.prolog.get_or_init(|| prolog);
-        let elements = xml::Elements { path, prolog, options };
+        let elements = xml::Elements { path, prolog, options, dropped: &held.dropped };
         let layout = Layout::Xml { elements, place: xml::Ancestry::default(), needs: None };
         Ok(Self { from, repairs, ..Self::plain(layout) })
     }

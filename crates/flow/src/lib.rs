@@ -31,7 +31,7 @@ pub use document::read_whole;
 pub use failed::{Events, Failed};
 pub use fetch::Fetch;
 pub use input::{DEFAULT_SIZE, Input, InputOptions};
-pub use output::{Destination, Output, Remarks};
+pub use output::{Destination, Output};
 pub use part::Part;
 pub use render::Layout;
 pub use run::{Job, LossPolicy, Sink, What, run, stack_size};

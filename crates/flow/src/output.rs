@@ -44,15 +44,6 @@ enum Target {
     Beside(Encoder<NamedTempFile>, PathBuf),
 }
 
-/// What is worth saying about an output that is complete.
-#[derive(Clone, PartialEq, Eq, Debug)]
-pub struct Remarks {
-    /// What the format could not carry, in words.
-    pub lost: Option<String>,
-    /// Members of XML records that occurred both once and repeated.
-    pub undecided: Vec<String>,
-}
-
 impl Output {
     /// Opens the destination.
     ///
@@ -80,16 +71,13 @@ impl Output {
     ///
     /// # Errors
     /// [`Failed::Output`] when that, or an earlier write, did not work.
-    pub fn finish(mut self) -> Result<Remarks, Failed> {
+    pub fn finish(mut self) -> Result<Vec<Diagnostic>, Failed> {
         self.renderer.finish(&mut self.buffer);
         self.flush();
         if let Some(failed) = self.failed.take() {
             return Err(failed.into());
         }
-        let remarks = Remarks {
-            lost: self.renderer.losses().summary(),
-            undecided: self.renderer.undecided(),
-        };
+        let remarks = self.renderer.remarks();
         let (name, result) = match self.target {
             Target::Stream(stream) => match stream.finish().and_then(|mut stream| stream.flush()) {
                 Err(error) if error.kind() == io::ErrorKind::BrokenPipe => return Ok(remarks),

@@ -70,6 +70,25 @@ pub(crate) struct Clean {
     pub(crate) watch: Watch,
     pub(crate) state: RecordState,
     pub(crate) records: u64,
+    /// What was met of names of elements.
+    pub(crate) met: Met,
+}
+
+/// What was met of the names of the elements of a block.
+#[derive(Default)]
+pub(crate) struct Met {
+    /// Local names that did without their namespaces, with these.
+    pub(crate) dropped: Vec<(String, String)>,
+    /// Namespaces of records that a name without prefix means.
+    pub(crate) namespaces: Vec<String>,
+}
+
+impl Met {
+    /// What a reader met.
+    pub(crate) fn of(reader: &mut xml::RecordReader<'_>) -> Self {
+        let namespaces = reader.namespaces().iter().map(|uri| (*uri).to_owned()).collect();
+        Self { dropped: reader.take_dropped(), namespaces }
+    }
 }
 
 /// Blocks on each thread that are run over or wait.
@@ -312,13 +331,13 @@ fn block(
     let mut state = state.apart(plan);
     if let Some(lines) = lines {
         let (text, 0) = valid_start(bytes) else { return None };
-        as_lines(lines, text, part, (arena, structure), input.base)?;
-        return Some(Clean { watch: Watch::empty(), state, records: part.items });
+        let met = as_lines(lines, text, part, (arena, structure), input.base)?;
+        return Some(Clean { watch: Watch::empty(), state, records: part.items, met });
     }
     // Plans that keep turns do not run on several threads.
     let mut kept = Kept::new(plan, arena, room);
     let mut count = 0;
-    {
+    let met = {
         let block = Block { bytes, then: Then::More };
         let mut records = Records::new(block, 0, input, layout, arena, Some(structure));
         let runner = Runner::for_batch(plan, grain, names.clone(), arena, session);
@@ -356,9 +375,10 @@ fn block(
         if place != layout.place() {
             return None;
         }
-    }
+        records.as_xml_mut().map(Met::of).unwrap_or_default()
+    };
     let watch = std::mem::replace(&mut session.watch, Watch::empty());
-    Some(Clean { watch, state, records: count })
+    Some(Clean { watch, state, records: count, met })
 }
 
 /// Writes the records of a block as lines; gives nothing when there is something to say about it.
@@ -368,7 +388,7 @@ fn as_lines(
     part: &mut Part,
     (arena, structure): (&Arena, &mut Structure),
     base: Base,
-) -> Option<()> {
+) -> Option<Met> {
     match lines {
         AsLines::Rows { settings, header, starts } => {
             let mut rows = csv::Reader::new(text, arena, settings, header, base);
@@ -416,7 +436,8 @@ fn as_lines(
             if reader.place(arena) != place || !reader.take_repairs().is_empty() {
                 return None;
             }
+            return Some(Met::of(&mut reader));
         }
     }
-    Some(())
+    Some(Met::default())
 }

@@ -420,6 +420,11 @@ impl<'a> Records<'a> {
         self.reader.as_xml()
     }
 
+    /// The same, for taking from it what it has to say.
+    pub(crate) fn as_xml_mut(&mut self) -> Option<&mut RecordReader<'a>> {
+        self.reader.as_xml_mut()
+    }
+
     /// Passes over the broken record. Gives how many bytes of the block are then used up, if it was the last.
     pub(crate) fn skip_broken(&mut self) -> Option<usize> {
         let next = self.reader.behind_broken(self.bytes, self.begin());

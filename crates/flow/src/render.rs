@@ -2,7 +2,7 @@
 
 use kyanite_formats::documents::RECORD_SEPARATOR;
 use kyanite_formats::losses::Losses;
-use kyanite_formats::record_view::View;
+use kyanite_formats::record_view::{Shape, Undecided, View};
 use kyanite_formats::{CannotHold, Format, cannot_hold, csv, json, text, toml, xml, yaml};
 use kyanite_tree::{Advice, Arena, Code, Diagnostic, Kind, Origin, Setting, Value};
 
@@ -19,8 +19,8 @@ pub struct Layout {
     pub indent: usize,
     /// How XML is laid out.
     pub xml: xml::Layout,
-    /// Members of records of XML that are always lists.
-    pub lists: Vec<String>,
+    /// What records of XML look like whatever an element holds.
+    pub records: Shape,
     /// The byte between the cells of CSV; a comma, or a tab for TSV, unless said.
     pub delimiter: Option<u8>,
     /// The columns of CSV; those that are found unless said.
@@ -41,7 +41,7 @@ impl Layout {
             canonical: false,
             indent: 2,
             xml: xml::Layout::default(),
-            lists: Vec::new(),
+            records: Shape::default(),
             delimiter: None,
             columns: None,
             flatten: false,
@@ -83,7 +83,7 @@ impl Renderer {
         Self {
             rows: layout.rows(),
             xml: xml::Writer::new(layout.xml.clone()),
-            view: View::new(&layout.lists, layout.places_of_losses),
+            view: View::new(&layout.records, layout.places_of_losses),
             elements: false,
             foreign: false,
             arena: Arena::new(),
@@ -160,9 +160,36 @@ impl Renderer {
         &mut self.losses
     }
 
-    /// Members of elements that occurred both once and repeated.
-    pub(crate) fn undecided(&self) -> Vec<String> {
-        self.view.undecided()
+    /// What is worth saying about what was written, once that is all.
+    pub(crate) fn remarks(&mut self) -> Vec<Diagnostic> {
+        let mut remarks = Vec::new();
+        if let Some(lost) = self.losses().summary() {
+            let message = format!("{} could not carry {lost}", self.layout.format);
+            let advice = Advice::words("say ")
+                .setting(Setting::Losses)
+                .then(" to list each, ")
+                .setting(Setting::Strict)
+                .then(" to refuse");
+            let is_counted = !self.layout.places_of_losses;
+            remarks.push(
+                Diagnostic::warning(Code::Loss, message).advise_opt(is_counted.then_some(advice)),
+            );
+        }
+        let undecided = self.view.undecided();
+        for what in [Undecided::List, Undecided::Map] {
+            let paths = undecided.iter().filter(|(of, _)| *of == what).map(|(_, path)| path);
+            remarks.extend(sometimes(what, &paths.collect::<Vec<_>>()));
+        }
+        remarks.extend(self.view.unmet().map(|(path, what, near)| {
+            let what = if what == Undecided::List { "list" } else { "map" };
+            let message =
+                format!("`{path}` was to be a {what}, but no member of the records is called so");
+            absent(message, &near)
+        }));
+        remarks.extend(self.rows.unmet().into_iter().map(|(column, near)| {
+            absent(format!("no row has the column `{column}`: it is empty everywhere"), &near)
+        }));
+        remarks
     }
 
     /// A renderer for items that follow those so far, if they can be rendered apart: then all that is settled by the first
@@ -198,7 +225,8 @@ impl Renderer {
         self.view.join(&part.view);
         self.losses.add_all(&part.losses);
         part.losses = Losses::default();
-        part.view = View::new(&part.layout.lists, false);
+        part.view = View::new(&part.layout.records, false);
+        self.rows.join(&part.rows);
     }
 
     /// Appends one item of a list.
@@ -409,6 +437,42 @@ impl Renderer {
             out.extend_from_slice(b"---\n");
         }
     }
+}
+
+/// The paths that are told in one message.
+const PATHS: usize = 5;
+
+/// Says that members were one thing here and another there.
+fn sometimes(what: Undecided, paths: &[&String]) -> Option<Diagnostic> {
+    let (first, more) = paths.split_first()?;
+    let others = match more.len() {
+        0 => String::new(),
+        1 => " (and 1 other)".into(),
+        count => format!(" (and {count} others)"),
+    };
+    let (is, always) = match what {
+        Undecided::List => ("a list where it is repeated, and a single value elsewhere", "list"),
+        Undecided::Map => {
+            ("a map where it has attributes or children, and a text elsewhere", "map")
+        }
+    };
+    let mut advice = Advice::words("say");
+    for path in paths.iter().take(PATHS) {
+        let path = (*path).clone();
+        advice = advice.then(" ").setting(match what {
+            Undecided::List => Setting::List(path),
+            Undecided::Map => Setting::AsMap(path),
+        });
+    }
+    let advice = advice.then(format!(" for a {always} everywhere"));
+    let message = format!("`{first}`{others} is {is}");
+    Some(Diagnostic::warning(Code::ListSometimes, message).advise(advice))
+}
+
+/// Says that a name that was told is that of nothing, with those near to it.
+fn absent(message: String, near: &[&str]) -> Diagnostic {
+    let advice = (!near.is_empty()).then(|| Advice::words(format!("near: {}", near.join(", "))));
+    Diagnostic::warning(Code::NameAbsent, message).advise_opt(advice)
 }
 
 fn no_list(origin: Origin) -> CannotHold {

@@ -1,16 +1,20 @@
 //! A rule over records, one by one, in memory that does not grow with their number.
 
+use std::collections::BTreeSet;
+
 use kyanite_formats::Format;
 use kyanite_formats::needs::Needs;
 use kyanite_formats::records::{Layout, Structure};
 use kyanite_formats::xml::{Ancestry, RecordReader, StepName};
 use kyanite_lang::{Arguments, Failure, Grain, Kept, Names, RecordState, Room, Runner, Session};
-use kyanite_tree::{Arena, Base, Code, Diagnostic, Origin, Passed, Place, Span, TextPlaces, Value};
+use kyanite_tree::{
+    Arena, Base, Code, Diagnostic, Name, Origin, Passed, Place, Span, TextPlaces, Value,
+};
 
 use crate::document::{Duplicates, Library, Skipped, record_location, say_format};
 use crate::failed::{Events, Failed};
 use crate::input::{Beginning, Held, Input, Source, cannot_read};
-use crate::parallel::{self, AsLines, Desk, Work};
+use crate::parallel::{self, AsLines, Desk, Met, Work};
 use crate::part::Part;
 use crate::records::{Block, Blocks, InputPart, Next, Records, Then, valid_start};
 use crate::repairs::Repairs;
@@ -215,7 +219,8 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let header = &held.arena;
         let mut structure = Structure::default();
         // Elements that stood where one on the path was looked for.
-        let mut others: Vec<(usize, String)> = Vec::new();
+        let mut others: Vec<(usize, String, String)> = Vec::new();
+        let mut namespaces = BTreeSet::new();
         let needs = self.job.plan.needs(self.grain);
         let mut settled = None;
         let mut input =
@@ -257,16 +262,21 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             {
                 input.before.pass(&bytes[..from]);
                 blocks.put_back(from);
-                let rest = Rest { blocks, layout, needs: needs.as_ref(), input, part, header };
+                let needs = needs.as_ref();
+                let rest = Rest { blocks, layout, needs, input, part, held: &held, namespaces };
                 return self.apart(rest, progress, aside);
             }
             let current = self.as_needed(layout, needs.as_ref());
             let records = Records::new(block, from, input, current, &arena, Some(&mut structure));
             let end = self.block(records, &arena, progress, aside)?;
             let used = end.used;
+            let _ = held.dropped.adopt(&end.met.dropped);
+            namespaces.extend(end.met.namespaces);
             if let Some(place) = end.place {
                 layout = layout.at(place.keep(header));
-                others.extend(end.others.iter().map(|(level, name)| (*level, (*name).to_owned())));
+                others.extend(end.others.iter().map(|(level, name)| {
+                    (*level, name.local().to_owned(), name.namespace().to_owned())
+                }));
                 others.truncate(OTHERS);
             }
             let record_name = end.record_name.map(str::to_owned);
@@ -287,13 +297,30 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             settled = Some(layout);
         }
         if is_xml && progress.index == 0 {
-            let others: Vec<(usize, &str)> =
-                others.iter().map(|(level, name)| (*level, name.as_str())).collect();
+            let others: Vec<(usize, Name<'_>)> = others
+                .iter()
+                .map(|(level, local, namespace)| (*level, Name::new(local, namespace)))
+                .collect();
             let names = progress.names.clone();
             Runner::for_batch(self.job.plan, self.grain, names, header, self.session)
                 .no_elements(&others);
         }
+        self.tell_namespaces(&namespaces, progress, header);
         Ok(())
+    }
+
+    /// Says it where a step without prefix led to records of several namespaces.
+    fn tell_namespaces(
+        &mut self,
+        namespaces: &BTreeSet<String>,
+        progress: &Progress<'_>,
+        arena: &Arena,
+    ) {
+        if namespaces.len() > 1 {
+            let names = progress.names.clone();
+            Runner::for_batch(self.job.plan, self.grain, names, arena, self.session)
+                .mixed_elements(namespaces.iter().map(String::as_str));
+        }
     }
 
     /// The names that lead to the elements that are records.
@@ -330,7 +357,8 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         progress: &mut Progress<'g>,
         aside: &mut Aside,
     ) -> Result<(), Failed> {
-        let Rest { mut blocks, mut layout, needs, mut input, part, header } = rest;
+        let Rest { mut blocks, mut layout, needs, mut input, part, held, mut namespaces } = rest;
+        let header = &held.arena;
         let (name, threads) = (input.name, self.job.options.threads);
         let stack = stack_size(self.job.options.limits.depth);
         let names = progress.names.clone();
@@ -387,11 +415,15 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             let is_there = carried.is_empty() && layout.place() == assumed && !is_open_end;
             let clean = done.clean.take().filter(|_| is_there);
             let watch = &self.session.watch;
-            let clean = clean.filter(|clean| !watch.learns_from(&clean.watch, self.job.plan));
+            let clean = clean.filter(|clean| {
+                !watch.learns_from(&clean.watch, self.job.plan)
+                    && held.dropped.adopt(&clean.met.dropped)
+            });
             if let Some(clean) = clean
                 && progress.state.join(&clean.state).is_ok()
             {
                 self.session.watch.join(&clean.watch);
+                namespaces.extend(clean.met.namespaces);
                 progress.index += clean.records;
                 input.before.pass_all(done.passed);
                 self.events.read(bytes.len());
@@ -415,6 +447,8 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 let records = Records::new(block, 0, input, current, &arena, Some(&mut structure));
                 let end = self.block(records, &arena, progress, aside)?;
                 let used = end.used;
+                let _ = held.dropped.adopt(&end.met.dropped);
+                namespaces.extend(end.met.namespaces);
                 if let Some(place) = end.place {
                     layout = layout.at(place.keep(header));
                 }
@@ -439,6 +473,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         if !progress.done && !self.results.sink().is_closed() {
             no_trouble(&blocks, name, input.before)?;
         }
+        self.tell_namespaces(&namespaces, progress, header);
         Ok(())
     }
 
@@ -497,7 +532,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             rule_failed(plan, &failure, place)
         })?;
         self.results.end_block(records.then());
-        Ok(BlockEnd::of(&records, used, arena))
+        Ok(BlockEnd::of(&mut records, used, arena))
     }
 }
 
@@ -520,17 +555,21 @@ struct BlockEnd<'a> {
     /// How the tags of records begin.
     record_name: Option<&'a str>,
     /// Elements that stood where one on the path was looked for.
-    others: Vec<(usize, &'a str)>,
+    others: Vec<(usize, Name<'a>)>,
+    /// What was met of names of elements.
+    met: Met,
 }
 
 impl<'a> BlockEnd<'a> {
-    fn of(records: &Records<'a>, used: usize, arena: &'a Arena) -> Self {
+    fn of(records: &mut Records<'a>, used: usize, arena: &'a Arena) -> Self {
+        let met = records.as_xml_mut().map(Met::of).unwrap_or_default();
         let reader = records.as_xml();
         Self {
             used,
             place: reader.map(|reader| reader.place(arena)),
             record_name: reader.and_then(RecordReader::record_name),
             others: reader.map(|reader| reader.others().to_vec()).unwrap_or_default(),
+            met,
         }
     }
 }
@@ -544,7 +583,9 @@ struct Rest<'b> {
     /// What takes items apart from the output.
     part: Part,
     /// What the layout lives in.
-    header: &'b Arena,
+    held: &'b Held<'b>,
+    /// Namespaces of the records so far that a name without prefix means.
+    namespaces: BTreeSet<String>,
 }
 
 /// Fails where something is wrong with a document around its items.

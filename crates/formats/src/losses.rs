@@ -31,10 +31,16 @@ pub enum Loss {
     NestedList,
     /// A number with more digits than the target format promises to keep.
     Precision,
+    /// Blank text on one line between elements.
+    Blank,
+    /// The order of children of an element that are gathered by name.
+    Order,
+    /// A name without its namespace that names of two namespaces would share.
+    Name,
 }
 
 /// All sorts, in the order in which they are told.
-const SORTS: [(Loss, &str, &str); 12] = [
+const SORTS: [(Loss, &str, &str); 15] = [
     (Loss::Comment, "comment", "comments"),
     (Loss::Instruction, "processing instruction", "processing instructions"),
     (Loss::DocumentType, "document type declaration", "document type declarations"),
@@ -47,6 +53,9 @@ const SORTS: [(Loss, &str, &str); 12] = [
     (Loss::EmptyMap, "empty map", "empty maps"),
     (Loss::NestedList, "list in a list", "lists in lists"),
     (Loss::Precision, "number of too many digits", "numbers of too many digits"),
+    (Loss::Blank, "blank text between elements", "blank texts between elements"),
+    (Loss::Order, "order of children", "orders of children"),
+    (Loss::Name, "name that two namespaces share", "names that two namespaces share"),
 ];
 
 impl Loss {
@@ -92,6 +101,7 @@ impl Losses {
                     }
                     ForeignType::DateTime => (Loss::DateTime, format == Format::Toml),
                     ForeignType::Tagged(_) => (Loss::Tag, format == Format::Yaml),
+                    ForeignType::Name(_) => return,
                 };
                 if !is_kept && (has_types || loss == Loss::Tag) {
                     self.add(loss, origin);
@@ -100,7 +110,11 @@ impl Losses {
             Value::List(_, items) => items.iter().for_each(|item| self.add_types(*item, format)),
             Value::Map(_, map) => {
                 if has_types && format != Format::Yaml {
-                    map.keys().iter().for_each(|(_, key)| self.add(Loss::Key, key.origin()));
+                    let is_lost = |key: &Value<'_>| {
+                        !matches!(key, Value::Foreign(_, Foreign { of: ForeignType::Name(_), .. }))
+                    };
+                    let keys = map.keys().iter().filter(|(_, key)| is_lost(key));
+                    keys.for_each(|(_, key)| self.add(Loss::Key, key.origin()));
                 }
                 map.members().iter().for_each(|member| self.add_types(member.value, format));
             }

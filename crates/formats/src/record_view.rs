@@ -3,7 +3,8 @@
 //! Attributes are `@name` members and child elements members by their name; a child that is repeated is a list, an
 //! element with only text is that text, text beside attributes is `#text`, and an empty element is `""`. Text mixed with
 //! elements, and children whose order across names would be lost, become `#content`: a list in order, of texts and of
-//! maps of one member. White space between elements is layout, not content, unless `xml:space="preserve"` says otherwise.
+//! maps of one member. White space with a line end between elements is layout, not content, unless `xml:space="preserve"` says
+//! otherwise; blanks on a line may be content, and are counted where they are lost.
 //!
 //! This module goes from elements to maps; [`xml::write`](crate::xml::write) goes back by the same convention.
 //!
@@ -23,8 +24,9 @@
 
 use std::collections::HashSet;
 
+use indexmap::IndexMap;
 use kyanite_tree::{
-    Arena, Attribute, Element, Map, MapBuilder, Member, Node, Origin, Value, is_blank,
+    Arena, Attribute, Element, Map, MapBuilder, Member, Name, Node, Origin, Value, is_blank, near,
 };
 
 use crate::losses::{Loss, Losses};
@@ -39,11 +41,47 @@ pub const ATTRIBUTE: char = '@';
 /// Turns elements into records, and remembers what it saw.
 #[derive(Debug, Default)]
 pub struct View {
-    /// Members that are always lists: the last names of their paths, outermost first.
-    lists: Vec<Vec<String>>,
+    told: Vec<Told>,
     /// Every path of members that was met, as a tree.
     seen: Vec<Seen>,
+    /// Those that stand in no other.
+    roots: IndexMap<Box<str>, u32>,
     losses: Losses,
+    /// Whether a name that has a namespace is to be told.
+    without_namespaces: bool,
+}
+
+/// What records look like whatever an element holds.
+#[derive(Clone, PartialEq, Eq, Debug, Default)]
+pub struct Shape {
+    /// The paths of members that are always lists, such as `vessel.crew`: their last names are enough. A leading `$.` stands
+    /// for the document.
+    pub lists: Vec<String>,
+    /// The paths of members that are always maps, their text under `#text`.
+    pub maps: Vec<String>,
+    /// Whether names were to do without their namespaces, so that one that has its own is to be told.
+    pub without_namespaces: bool,
+}
+
+/// What was told of the members at a path.
+#[derive(Debug)]
+struct Told {
+    /// As it was told.
+    path: String,
+    /// Its names, outermost first.
+    names: Vec<String>,
+    is_list: bool,
+    /// Whether a member was there.
+    was_met: bool,
+}
+
+/// What a member was, here and there.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Undecided {
+    /// A list where it is repeated, and a single value elsewhere.
+    List,
+    /// A map where it has attributes or children, and a text elsewhere.
+    Map,
 }
 
 /// A member, at the place in records where it was met.
@@ -51,10 +89,13 @@ pub struct View {
 struct Seen {
     name: String,
     parent: Option<u32>,
-    children: Vec<u32>,
+    children: IndexMap<Box<str>, u32>,
     is_list: bool,
+    is_map: bool,
     once: bool,
     repeated: bool,
+    as_text: bool,
+    as_map: bool,
 }
 
 /// The places in records that are told apart; past these, names are no structure but data.
@@ -64,18 +105,23 @@ const MOST_PLACES: usize = 10_000;
 const FEW: usize = 16;
 
 impl View {
-    /// A view that makes lists of the members at these paths, such as `vessel.crew`, even when they occur once. A leading
-    /// `$.` stands for the document.
+    /// A view that makes records of that shape.
     #[must_use]
-    pub fn new(lists: &[String], with_places: bool) -> Self {
-        let steps = |path: &String| {
-            let path = path.strip_prefix('$').unwrap_or(path);
-            path.split('.').filter(|step| !step.is_empty()).map(str::to_owned).collect::<Vec<_>>()
+    pub fn new(shape: &Shape, with_places: bool) -> Self {
+        let told = |is_list: bool| {
+            move |path: &String| {
+                let names = path.strip_prefix('$').unwrap_or(path).split('.');
+                let names = names.filter(|name| !name.is_empty()).map(str::to_owned).collect();
+                Told { path: path.clone(), names, is_list, was_met: false }
+            }
         };
+        let (lists, maps) =
+            (shape.lists.iter().map(told(true)), shape.maps.iter().map(told(false)));
         Self {
-            lists: lists.iter().map(steps).filter(|steps| !steps.is_empty()).collect(),
-            seen: Vec::new(),
+            told: lists.chain(maps).filter(|told| !told.names.is_empty()).collect(),
             losses: Losses::new(with_places),
+            without_namespaces: shape.without_namespaces,
+            ..Self::default()
         }
     }
 
@@ -113,7 +159,7 @@ impl View {
         &mut self.losses
     }
 
-    /// Adds what another view with the same lists saw and lost.
+    /// Adds what another view of the same shape saw and lost.
     pub fn join(&mut self, other: &Self) {
         self.losses.add_all(&other.losses);
         let mut places: Vec<Option<u32>> = Vec::with_capacity(other.seen.len());
@@ -128,16 +174,58 @@ impl View {
                 let own = &mut self.seen[place as usize];
                 own.once |= seen.once;
                 own.repeated |= seen.repeated;
+                own.as_text |= seen.as_text;
+                own.as_map |= seen.as_map;
             }
             places.push(place);
         }
+        for (own, told) in self.told.iter_mut().zip(&other.told) {
+            own.was_met |= told.was_met;
+        }
     }
 
-    /// The paths of members that occurred both once and repeated, without being told which it is.
+    /// The paths of members that were one thing here and another there, without being told which they are.
     #[must_use]
-    pub fn undecided(&self) -> Vec<String> {
-        let both = self.seen.iter().filter(|seen| seen.once && seen.repeated && !seen.is_list);
-        both.map(|seen| self.path(seen).join(".")).collect()
+    pub fn undecided(&self) -> Vec<(Undecided, String)> {
+        let mut found = Vec::new();
+        for seen in &self.seen {
+            let is_list = seen.once && seen.repeated && !seen.is_list;
+            let is_map = seen.as_text && seen.as_map && !seen.is_map;
+            for (is_so, what) in [(is_list, Undecided::List), (is_map, Undecided::Map)] {
+                if is_so {
+                    found.push((what, self.path(seen).join(".")));
+                }
+            }
+        }
+        // In whatever order threads met them.
+        found.sort_unstable_by(|(_, a), (_, b)| a.cmp(b));
+        found
+    }
+
+    /// The paths that something was told of, but that no member had of those that were met: what it was to be, and the names
+    /// near to the last one of the path.
+    pub fn unmet(&self) -> impl Iterator<Item = (&str, Undecided, Vec<&str>)> {
+        let unmet = self.told.iter().filter(|told| !told.was_met && !self.seen.is_empty());
+        unmet.map(|told| {
+            let last = told.names.last().map_or("", String::as_str);
+            let mut near = near(last, self.seen.iter().map(|seen| seen.name.as_str()));
+            near.dedup();
+            let what = if told.is_list { Undecided::List } else { Undecided::Map };
+            (told.path.as_str(), what, near)
+        })
+    }
+
+    /// Whether the last of `names` are those of the path to a member; a told path may begin above where the records do.
+    fn fits(&self, names: &[String], seen: &Seen) -> bool {
+        let mut names = names.iter().rev();
+        let mut at = Some(seen);
+        while let (Some(seen), Some(name)) = (at, names.next()) {
+            if seen.name != *name {
+                return false;
+            }
+            at = seen.parent.map(|parent| &self.seen[parent as usize]);
+        }
+        true
     }
 
     fn path<'s>(&'s self, seen: &'s Seen) -> Vec<&'s str> {
@@ -162,49 +250,74 @@ impl View {
         is_repeated || seen.is_list
     }
 
+    /// Notes whether a member is a map or a text.
+    #[inline]
+    pub(crate) fn met_as(&mut self, place: Option<u32>, is_map: bool) {
+        if let Some(place) = place {
+            let seen = &mut self.seen[place as usize];
+            seen.as_map |= is_map;
+            seen.as_text |= !is_map;
+        }
+    }
+
     /// Whether a member is always a list.
     pub(crate) fn is_list(&self, place: u32) -> bool {
         self.seen[place as usize].is_list
     }
 
+    /// Whether a member is always a map.
+    pub(crate) fn is_map(&self, place: Option<u32>) -> bool {
+        place.is_some_and(|place| self.seen[place as usize].is_map)
+    }
+
     /// The place of the member called `name` below `parent`.
     #[inline]
     pub(crate) fn seen(&mut self, parent: Option<u32>, name: &str) -> Option<u32> {
-        let found = match parent {
-            Some(parent) => self.seen[parent as usize]
-                .children
-                .iter()
-                .copied()
-                .find(|child| self.seen[*child as usize].name == name),
-            None => self
-                .seen
-                .iter()
-                .position(|seen| seen.parent.is_none() && seen.name == name)
-                .map(|position| position as u32),
+        let children = match parent {
+            Some(parent) => &self.seen[parent as usize].children,
+            None => &self.roots,
+        };
+        let found = if children.len() <= FEW {
+            children.values().copied().find(|child| self.seen[*child as usize].name == name)
+        } else {
+            children.get(name).copied()
         };
         if found.is_some() || self.seen.len() >= MOST_PLACES {
             return found;
         }
+        Some(self.see(parent, name))
+    }
+
+    #[cold]
+    fn see(&mut self, parent: Option<u32>, name: &str) -> u32 {
         let place = self.seen.len() as u32;
-        self.seen.push(Seen {
+        let mut seen = Seen {
             name: name.to_owned(),
             parent,
-            children: Vec::new(),
+            children: IndexMap::new(),
             is_list: false,
+            is_map: false,
             once: false,
             repeated: false,
-        });
-        if let Some(parent) = parent {
-            self.seen[parent as usize].children.push(place);
+            as_text: false,
+            as_map: false,
+        };
+        let mut told = std::mem::take(&mut self.told);
+        for told in &mut told {
+            if self.fits(&told.names, &seen) {
+                told.was_met = true;
+                seen.is_list |= told.is_list;
+                seen.is_map |= !told.is_list;
+            }
         }
-        let path = self.path(&self.seen[place as usize]);
-        // A told path may begin above where the records do.
-        let is_list = self
-            .lists
-            .iter()
-            .any(|told| told.iter().rev().zip(path.iter().rev()).all(|(told, name)| told == name));
-        self.seen[place as usize].is_list = is_list;
-        Some(place)
+        self.told = told;
+        self.seen.push(seen);
+        let siblings = match parent {
+            Some(parent) => &mut self.seen[parent as usize].children,
+            None => &mut self.roots,
+        };
+        siblings.insert(name.into(), place);
+        place
     }
 }
 
@@ -230,42 +343,109 @@ impl<'v, 'a> Making<'v, 'a> {
         element: &'a Element<'a>,
         place: Option<u32>,
     ) -> Value<'a> {
-        if let (Some(text), [], [] | [_]) = (element.text, element.attributes, element.content) {
-            self.lost(element);
+        let is_map = self.view.is_map(place);
+        if let (Some(text), [], [] | [_], false) =
+            (element.text, element.attributes, element.content, is_map)
+        {
+            self.lost(element, true);
+            self.view.met_as(place, false);
             return Value::Untyped(origin, text);
         }
         let first = self.members.len();
         for attribute in element.attributes {
             let name = self.arena.concat(&["@", attribute.name.qualified()]);
+            self.shared(attribute.name, attribute.origin);
             self.members.push(Member { name, value: attribute.to_value() });
         }
-        self.lost(element);
         if let Some(text) = element.text {
-            if self.members.len() == first {
+            self.lost(element, true);
+            if self.members.len() == first && !is_map {
+                self.view.met_as(place, false);
                 return Value::Untyped(origin, text);
             }
             if !text.is_empty() {
                 self.members.push(Member { name: TEXT, value: Value::Untyped(origin, text) });
             }
-        } else if keeps_order(element) {
-            self.in_order(origin, element, place);
         } else {
-            self.by_name(element, place);
+            self.children(origin, element, place);
         }
+        self.view.met_as(place, true);
         let map = Map::from_read(self.arena, &mut self.members[first..], |_, _, _| ());
         self.members.truncate(first);
         Value::Map(origin, map)
     }
 
-    /// Counts what a record has no place for.
-    fn lost(&mut self, element: &Element<'_>) {
-        for node in element.content {
-            match node {
-                Node::Comment(at, _) => self.view.losses.add(Loss::Comment, *at),
-                Node::Instruction(at, _) => self.view.losses.add(Loss::Instruction, *at),
-                Node::DocumentType(at, _) => self.view.losses.add(Loss::DocumentType, *at),
-                Node::Element(..) | Node::Text(..) => {}
+    /// Adds the content of an element that holds others, by names or in order.
+    fn children(&mut self, origin: Origin, element: &Element<'a>, place: Option<u32>) {
+        let content = Content::of(element);
+        self.lost(element, content == Content::Mixed);
+        match content {
+            Content::Together => self.by_name(element, place),
+            // A list that was told of is worth more than the order.
+            Content::Apart if self.has_told_list(element, place) => {
+                self.view.losses.add(Loss::Order, origin);
+                self.gathered(element, place);
             }
+            Content::Apart | Content::Mixed => {
+                self.in_order(origin, element, place, content == Content::Mixed);
+            }
+        }
+    }
+
+    /// Counts a name that kept its namespace since another has it, too.
+    fn shared(&mut self, name: Name<'_>, origin: Origin) {
+        if self.view.without_namespaces && origin.is_known() && !name.namespace().is_empty() {
+            self.view.losses.add(Loss::Name, origin);
+        }
+    }
+
+    /// Counts what a record has no place for; blanks on one line are content where elements are.
+    fn lost(&mut self, element: &Element<'_>, keeps_text: bool) {
+        for node in element.content {
+            let (loss, at) = match node {
+                Node::Comment(at, _) => (Loss::Comment, at),
+                Node::Instruction(at, _) => (Loss::Instruction, at),
+                Node::DocumentType(at, _) => (Loss::DocumentType, at),
+                Node::Text(at, text) if !keeps_text && !text.contains('\n') => (Loss::Blank, at),
+                Node::Element(at, child) => {
+                    self.shared(child.name, *at);
+                    continue;
+                }
+                Node::Text(..) => continue,
+            };
+            self.view.losses.add(loss, *at);
+        }
+    }
+
+    /// Whether any of the child elements was told to be a list.
+    fn has_told_list(&mut self, element: &Element<'a>, place: Option<u32>) -> bool {
+        self.view.told.iter().any(|told| told.is_list)
+            && element.content.iter().filter_map(child).any(|(_, child)| {
+                let place = self.view.seen(place, child.name.qualified());
+                place.is_some_and(|place| self.view.is_list(place))
+            })
+    }
+
+    /// Adds a member for each name of child elements, wherever these stand.
+    fn gathered(&mut self, element: &Element<'a>, place: Option<u32>) {
+        let mut groups: IndexMap<&str, Vec<(Origin, &Element<'a>)>> = IndexMap::new();
+        for (origin, child) in element.content.iter().filter_map(child) {
+            groups.entry(child.name.qualified()).or_default().push((origin, child));
+        }
+        for (name, group) in groups {
+            let place = self.view.seen(place, name);
+            let is_list = self.view.counts(place, group.len() > 1);
+            let start = self.items.len();
+            for (origin, child) in group {
+                let record = self.element(origin, child, place);
+                self.items.push(record);
+            }
+            let value = match &self.items[start..] {
+                [only] if !is_list => *only,
+                items => Value::List(Origin::NONE, self.arena.items(items)),
+            };
+            self.items.truncate(start);
+            self.members.push(Member { name, value });
         }
     }
 
@@ -298,12 +478,13 @@ impl<'v, 'a> Making<'v, 'a> {
     }
 
     /// Adds the content as a list in order.
-    fn in_order(&mut self, origin: Origin, element: &Element<'a>, place: Option<u32>) {
-        let is_mixed = preserves_space(element)
-            || element
-                .content
-                .iter()
-                .any(|node| matches!(node, Node::Text(_, text) if !is_blank(text)));
+    fn in_order(
+        &mut self,
+        origin: Origin,
+        element: &Element<'a>,
+        place: Option<u32>,
+        is_mixed: bool,
+    ) {
         let start = self.items.len();
         // Text on both sides of a comment is one text.
         let mut joins = false;
@@ -337,6 +518,11 @@ impl<'v, 'a> Making<'v, 'a> {
     }
 }
 
+/// Whether a text between elements is layout: blank, with a line end.
+pub(crate) fn is_layout(text: &str) -> bool {
+    is_blank(text) && text.contains('\n')
+}
+
 fn child<'a>(node: &Node<'a>) -> Option<(Origin, &'a Element<'a>)> {
     match node {
         Node::Element(origin, child) => Some((*origin, child)),
@@ -344,46 +530,59 @@ fn child<'a>(node: &Node<'a>) -> Option<(Origin, &'a Element<'a>)> {
     }
 }
 
-fn preserves_space(element: &Element<'_>) -> bool {
+/// Whether an element says that white space in it is content.
+pub(crate) fn preserves_space(element: &Element<'_>) -> bool {
     let is_preserve =
         |a: &Attribute<'_>| a.value == "preserve" && a.name.qualified() == "xml:space";
     element.attributes.iter().any(is_preserve)
 }
 
-/// Whether a record by names would lose the order of the content: text stands beside the elements, or those of one name do
-/// not stand together.
-fn keeps_order(element: &Element<'_>) -> bool {
-    let keeps_space = preserves_space(element);
-    let mut last = "";
-    let mut few = [""; FEW];
-    let mut runs = 0;
-    let mut many: HashSet<&str> = HashSet::new();
-    for node in element.content {
-        let name = match node {
-            Node::Text(_, text) if keeps_space || !is_blank(text) => return true,
-            Node::Element(_, child) => child.name.qualified(),
-            _ => continue,
-        };
-        if name == last {
-            continue;
+/// What an element holds that holds elements.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+enum Content {
+    /// Elements, those of one name together.
+    Together,
+    /// Elements, some of one name apart from each other.
+    Apart,
+    /// Text among elements.
+    Mixed,
+}
+
+impl Content {
+    fn of(element: &Element<'_>) -> Self {
+        let keeps_space = preserves_space(element);
+        let mut found = Self::Together;
+        let mut last = "";
+        let mut few = [""; FEW];
+        let mut runs = 0;
+        let mut many: HashSet<&str> = HashSet::new();
+        for node in element.content {
+            let name = match node {
+                Node::Text(_, text) if keeps_space || !is_blank(text) => return Self::Mixed,
+                Node::Element(_, child) if found == Self::Together => child.name.qualified(),
+                _ => continue,
+            };
+            if name == last {
+                continue;
+            }
+            let is_new = if runs < FEW {
+                let is_new = !few[..runs].contains(&name);
+                few[runs] = name;
+                is_new
+            } else {
+                if runs == FEW {
+                    many.extend(few);
+                }
+                many.insert(name)
+            };
+            if !is_new {
+                found = Self::Apart;
+            }
+            last = name;
+            runs += 1;
         }
-        if runs < FEW {
-            if few[..runs].contains(&name) {
-                return true;
-            }
-            few[runs] = name;
-        } else {
-            if runs == FEW {
-                many.extend(few);
-            }
-            if !many.insert(name) {
-                return true;
-            }
-        }
-        last = name;
-        runs += 1;
+        found
     }
-    false
 }
 
 /// Whether there are elements in a value.

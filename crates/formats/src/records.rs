@@ -226,6 +226,11 @@ impl<'a> Reader<'a> {
         if let Self::Xml(reader) = self { Some(reader) } else { None }
     }
 
+    /// The same, for taking from it what it has to say.
+    pub fn as_xml_mut(&mut self) -> Option<&mut xml::RecordReader<'a>> {
+        if let Self::Xml(reader) = self { Some(reader) } else { None }
+    }
+
     /// Goes on reading at byte `offset`, where a record begins.
     pub fn seek(&mut self, offset: usize) {
         match self {

@@ -18,6 +18,7 @@ mod attributes;
 mod chars;
 mod cursor;
 mod declarations;
+mod dropped;
 mod dtd;
 mod encoding;
 mod entities;
@@ -33,6 +34,7 @@ mod repair;
 mod tags;
 mod write;
 
+pub use dropped::Dropped;
 pub use encoding::{charset, decode};
 pub use prolog::{Prolog, prolog};
 pub use read::{DEFAULT_EXPANSION, Document, Options, document, value_end};

@@ -3,22 +3,23 @@
 
 use kyanite_formats::json::{self, Style};
 use kyanite_formats::needs::{Need, Needs};
-use kyanite_formats::record_view::View;
+use kyanite_formats::record_view::{Shape, Undecided, View};
 use kyanite_formats::xml::{
-    Ancestry, Elements, LineOrRecord, Options, Prolog, RecordReader, StepName,
+    Ancestry, Dropped, Elements, LineOrRecord, Options, Prolog, RecordReader, StepName,
 };
 use kyanite_tree::{Arena, Value};
 use proptest::prelude::*;
 
 /// What came of a document: lines, members that are undecided, what was lost; and how many lines came straight.
-type Outcome = (Result<Vec<u8>, (String, usize)>, Vec<String>, Option<String>);
+type Outcome = (Result<Vec<u8>, (String, usize)>, Vec<(Undecided, String)>, Option<String>);
 
 fn outcome(text: &str, options: Options, straight: bool) -> (Outcome, usize) {
     let (arena, mut out, mut count) = (Arena::new(), Vec::new(), 0);
     let path = ["feed", "r"].map(|name| StepName { name: name.into(), namespace: None });
-    let mut view = View::new(&["always".into()], false);
-    let (path, prolog) = (&path[..], &Prolog::default());
-    let elements = Elements { path, prolog, options };
+    let shape = Shape { lists: vec!["always".into()], maps: vec!["x2".into()], ..Shape::default() };
+    let mut view = View::new(&shape, false);
+    let (path, prolog, dropped) = (&path[..], &Prolog::default(), &Dropped::default());
+    let elements = Elements { path, prolog, options, dropped };
     let mut reader = RecordReader::new(text, &arena, elements, Ancestry::default());
     let ended = loop {
         let next = if straight {
@@ -39,7 +40,9 @@ fn outcome(text: &str, options: Options, straight: bool) -> (Outcome, usize) {
     let ended =
         ended.map(|()| out).map_err(|error| (error.message().to_owned(), error.span().start));
     let losses = view.losses().summary();
-    ((ended, view.undecided(), losses), count)
+    // After a refusal nothing is said but that.
+    let undecided = if ended.is_ok() { view.undecided() } else { Vec::new() };
+    ((ended, undecided, losses), count)
 }
 
 /// The lines of the records in a feed, and how many of them came straight.
@@ -65,7 +68,10 @@ fn plain_records_come_straight() {
         ("<r v:a='1' w:a='2'/>", ""),
         ("<r a='1' a='2'/>", ""),
         ("<r>\n <x>1</x>\n\t<y/>\n</r>", r#"{"x":"1","y":""}"#),
-        ("<r><x>1</x> <x>2</x><y/></r>", r#"{"x":["1","2"],"y":""}"#),
+        ("<r><x>1</x>\n<x>2</x><y/></r>", r#"{"x":["1","2"],"y":""}"#),
+        ("<r><x>1</x> <x>2</x></r>", ""),
+        ("<r> <x>1</x></r>", ""),
+        ("<r><x2/><x2>1</x2><x2 a=''/></r>", r##"{"x2":[{},{"#text":"1"},{"@a":""}]}"##),
         ("<r><y/><x/><x/><x/></r>", r#"{"y":"","x":["","",""]}"#),
         ("<r><x/><y/><x/></r>", ""),
         ("<r><always>1</always></r>", r#"{"always":["1"]}"#),
@@ -124,8 +130,8 @@ fn names_mean_what_they_mean_around_the_record() {
         let arena = Arena::new();
         let path = ["all", "feed", "r"].map(|name| StepName { name: name.into(), namespace: None });
         let (mut view, mut out) = (View::default(), Vec::new());
-        let (path, prolog) = (&path[..], &Prolog::default());
-        let elements = Elements { path, prolog, options: Options::default() };
+        let (path, prolog, dropped) = (&path[..], &Prolog::default(), &Dropped::default());
+        let elements = Elements { path, prolog, options: Options::default(), dropped };
         let mut reader = RecordReader::new(text, &arena, elements, Ancestry::default());
         let mut kinds = Vec::new();
         loop {
@@ -191,8 +197,8 @@ fn needed(text: &str, is_told: bool) -> Result<Vec<String>, (String, usize)> {
     needs.add_all(inner);
     let arena = Arena::new();
     let path = ["feed", "r"].map(|name| StepName { name: name.into(), namespace: None });
-    let (path, prolog) = (&path[..], &Prolog::default());
-    let elements = Elements { path, prolog, options: Options::default() };
+    let (path, prolog, dropped) = (&path[..], &Prolog::default(), &Dropped::default());
+    let elements = Elements { path, prolog, options: Options::default(), dropped };
     let reader = RecordReader::new(text, &arena, elements, Ancestry::default());
     let mut reader = if is_told { reader.with_needs(&needs) } else { reader };
     let mut found = Vec::new();

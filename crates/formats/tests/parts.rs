@@ -4,7 +4,7 @@
 use kyanite_formats::json::{self, Style};
 use kyanite_formats::record_view::View;
 use kyanite_formats::xml::{
-    self, Ancestry, Elements, Options, Prolog, RecordReader, Repair, StepName,
+    self, Ancestry, Dropped, Elements, Options, Prolog, RecordReader, Repair, StepName,
 };
 use kyanite_tree::{Arena, Node, Value};
 use proptest::prelude::*;
@@ -54,6 +54,7 @@ fn in_parts(text: &str, cuts: &[usize], options: Options) -> Outcome {
     cuts.extend([0, text.len()]);
     cuts.sort_unstable();
     let (mut lines, mut repairs) = (Vec::new(), Vec::new());
+    let dropped = Dropped::default();
     let (mut from, mut place, mut is_begun) = (0, Ancestry::default(), false);
     for end in cuts {
         let is_last = end == text.len();
@@ -65,7 +66,7 @@ fn in_parts(text: &str, cuts: &[usize], options: Options) -> Outcome {
             }
             repairs.append(&mut prolog.repairs);
         }
-        let elements = Elements { path: &path, prolog: &prolog, options };
+        let elements = Elements { path: &path, prolog: &prolog, options, dropped: &dropped };
         let part = Arena::new();
         let mut reader = RecordReader::new(&text[from..end], &part, elements, place);
         if is_last {
@@ -86,6 +87,7 @@ fn in_parts(text: &str, cuts: &[usize], options: Options) -> Outcome {
             break;
         }
         repairs.append(&mut reader.take_repairs());
+        assert!(dropped.adopt(&reader.take_dropped()));
         (from, place) = (from + reader.committed(), reader.place(&part).keep(&arena));
     }
     Ok((lines, told(repairs)))
@@ -181,8 +183,8 @@ fn any_document() -> impl Strategy<Value = String> {
 
 proptest! {
     #[test]
-    fn parts_are_the_whole(text in any_document(), cuts in prop::collection::vec(0usize..200, 0..4), lenient: bool) {
-        let options = Options { lenient, depth: 9, ..Options::default() };
+    fn parts_are_the_whole(text in any_document(), cuts in prop::collection::vec(0usize..200, 0..4), lenient: bool, drop_namespaces: bool) {
+        let options = Options { lenient, drop_namespaces, depth: 9, ..Options::default() };
         let text = text.strip_prefix('\u{feff}').unwrap_or(&text);
         let (expected, found) = (whole(text, options), in_parts(text, &cuts, options));
         match (&expected, &found) {

@@ -17,7 +17,9 @@ use std::collections::{HashMap, HashSet};
 
 use crate::finding::{Finding, RuleText, Span};
 use crate::output::OutputSpec;
-use crate::plan::{Def, Expr, Kind, Param, PathInfo, Plan, RecordFold, SourceSpec, TestInfo};
+use crate::plan::{
+    Def, Expr, Kind, Namespaces, Param, PathInfo, Plan, RecordFold, SourceSpec, TestInfo,
+};
 use crate::syntax::ast::{HeaderItem, ParamType, Rule};
 use crate::types::Type;
 use scope::Scope;
@@ -33,7 +35,17 @@ pub fn check(text: RuleText, rule: &Rule) -> Result<Plan, (RuleText, Vec<Finding
     let mut body = checker.body(rule);
     checker.unused(&params);
     let Checker {
-        findings, scope, paths, tests, root_uses, defs, output, sources, decodes, ..
+        findings,
+        scope,
+        paths,
+        tests,
+        root_uses,
+        defs,
+        output,
+        sources,
+        decodes,
+        namespaces,
+        ..
     } = checker;
     if findings.iter().any(|finding| finding.severity() == kyanite_tree::Severity::Error) {
         return Err((text, findings));
@@ -57,6 +69,7 @@ pub fn check(text: RuleText, rule: &Rule) -> Result<Plan, (RuleText, Vec<Finding
         output,
         sources,
         decodes,
+        namespaces,
         warnings: findings,
     })
 }
@@ -86,8 +99,7 @@ struct Checker<'r> {
     root_uses: usize,
     /// How many filters are around.
     filters: usize,
-    /// The prefixes that the header declares, with their namespaces.
-    namespaces: Vec<(String, String)>,
+    namespaces: Namespaces,
     output: Option<OutputSpec>,
     sources: Vec<SourceSpec>,
     /// The slots of the names of the header that something reads.
@@ -109,7 +121,7 @@ impl<'r> Checker<'r> {
             tests: Vec::new(),
             root_uses: 0,
             filters: 0,
-            namespaces: Vec::new(),
+            namespaces: Namespaces::default(),
             output: None,
             sources: Vec::new(),
             used: HashSet::new(),
@@ -186,12 +198,18 @@ impl<'r> Checker<'r> {
                         Err(finding) => self.find(finding),
                     }
                 }
-                HeaderItem::Namespace { prefix, uri } => {
-                    if self.namespaces.iter().any(|(known, _)| *known == prefix.name) {
-                        let message = format!("the prefix `{}` is declared twice", prefix.name);
-                        self.find(Finding::error_at(Code::RuleHeader, prefix.span, message));
+                HeaderItem::Namespace { prefix, uri, span } => {
+                    let (name, span) = match prefix {
+                        Some(prefix) => (prefix.name.as_str(), prefix.span),
+                        None => ("", *span),
+                    };
+                    if !self.namespaces.declare(name, uri) {
+                        let message = match name {
+                            "" => "the namespace of names without prefix is said twice".to_owned(),
+                            name => format!("the prefix `{name}` is declared twice"),
+                        };
+                        self.find(Finding::error_at(Code::RuleHeader, span, message));
                     }
-                    self.namespaces.push((prefix.name.clone(), uri.clone()));
                 }
                 HeaderItem::Param { name, of, optional, default } => {
                     let default = default.as_ref().map(|default| self.value(default));

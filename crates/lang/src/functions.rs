@@ -15,7 +15,9 @@ mod times;
 pub(crate) use fold::{Fold, FoldKind};
 use kyanite_tree::{Advice, Arena, Code, DecimalError, Kind, Locus, Number, Origin, Value};
 
+use crate::finding::Span;
 use crate::iregexp::Patterns;
+use crate::plan::Namespaces;
 use crate::run::Watch;
 use crate::types::Type;
 
@@ -258,6 +260,9 @@ pub(crate) struct Call<'c, 'a> {
     pub(crate) arguments: &'c [Option<Value<'a>>],
     pub(crate) patterns: &'c Patterns,
     pub(crate) watch: &'c Watch,
+    pub(crate) namespaces: &'a Namespaces,
+    /// Where the call stands.
+    pub(crate) span: Span,
 }
 
 impl<'a> Call<'_, 'a> {

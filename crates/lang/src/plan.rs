@@ -8,7 +8,7 @@ mod line_names;
 mod records;
 mod sieve;
 
-use kyanite_tree::Advice;
+use kyanite_tree::{Advice, Name};
 use std::ops::Range;
 
 use kyanite_formats::xml::StepName;
@@ -65,8 +65,37 @@ pub struct Plan {
     pub output: Option<OutputSpec>,
     /// Whether the rule reads documents inside texts.
     pub(crate) decodes: bool,
+    pub(crate) namespaces: Namespaces,
     /// What is worth saying though the rule runs.
     pub warnings: Vec<Finding>,
+}
+
+/// The namespaces that a rule's header declares, by their prefixes; the empty one is that of names without prefix that elements
+/// are made with.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Namespaces(Vec<(String, String)>);
+
+impl Namespaces {
+    /// Declares a prefix; tells whether it was none before.
+    pub(crate) fn declare(&mut self, prefix: &str, uri: &str) -> bool {
+        let is_new = self.find(prefix).is_none();
+        self.0.push((prefix.to_owned(), uri.to_owned()));
+        is_new
+    }
+
+    /// The namespace that a prefix stands for.
+    pub(crate) fn find(&self, prefix: &str) -> Option<&str> {
+        self.0.iter().find(|(known, _)| known == prefix).map(|(_, uri)| uri.as_str())
+    }
+
+    /// A name that an element or attribute is given. A prefix that is not declared here may be declared around the element.
+    pub(crate) fn name<'a>(&'a self, qualified: &'a str, is_attribute: bool) -> Name<'a> {
+        let name = Name::new(qualified, "");
+        match name.prefix() {
+            "" if is_attribute => name,
+            prefix => self.find(prefix).map_or(name, |uri| Name::new(qualified, uri)),
+        }
+    }
 }
 
 impl Plan {
@@ -161,6 +190,8 @@ pub(crate) struct PathInfo {
     pub(crate) span: Span,
     /// Whether the rule asks if it is there, so that absence is no surprise.
     pub(crate) may_be_absent: bool,
+    /// Whether it starts from nodes of any kind, lists among them, as `..[?@.a]` does.
+    pub(crate) from_any: bool,
 }
 
 #[derive(Debug)]
@@ -168,6 +199,10 @@ pub(crate) struct StepInfo {
     pub(crate) text: String,
     pub(crate) span: Span,
     pub(crate) name: Option<String>,
+    /// The namespace that the name must be in, if its prefix is declared.
+    pub(crate) namespace: Option<String>,
+    /// Whether it looks at any depth.
+    pub(crate) descendant: bool,
     /// Which filter it is, if it is one.
     pub(crate) test: Option<usize>,
     /// Whether it selects at most one node of each.
@@ -185,6 +220,15 @@ impl PathInfo {
     pub(crate) fn within_items(&self, step: &StepInfo, prefix: &str) -> Advice<Span> {
         let text = format!("[*]{}", step.text);
         Advice::words(format!("write {prefix}{text}")).fix(step.span, text)
+    }
+
+    /// What to write in place of the path up to, but not including, step `step`: a call with it.
+    pub(crate) fn called(&self, function: &str, step: usize, rule: &RuleText) -> Advice<Span> {
+        let Some(stopped) = self.steps.get(step) else { return Advice::words("") };
+        let whole = Span::new(self.span.start, stopped.span.end);
+        let before = rule.slice(Span::new(self.span.start, stopped.span.start));
+        let text = format!("{function}({before})");
+        Advice::words(format!("write {text}")).fix(whole, text)
     }
 
     /// What to write in place of the path, so that from step `at` on it goes into the JSON of a text.

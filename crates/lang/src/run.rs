@@ -25,7 +25,7 @@ use std::ops::ControlFlow;
 use std::sync::{Arc, Mutex};
 
 use kyanite_formats::json::{Slot, Slotted};
-use kyanite_tree::{Arena, Value};
+use kyanite_tree::{Arena, Name, Value};
 
 pub use failure::Failure;
 pub(crate) use join::and_parts;
@@ -499,11 +499,21 @@ impl<'r, 'a> Runner<'r, 'a> {
 
     /// Says that none of the records was found: `others` are the names that stood where one on the path was looked for, with
     /// how many steps of the path led there.
-    pub fn no_elements(&mut self, others: &[(usize, &str)]) {
+    pub fn no_elements(&mut self, others: &[(usize, Name<'_>)]) {
         if let Some(Records { source, .. }) = self.records {
             let level = others.iter().map(|(level, _)| *level).max().unwrap_or(0);
             let names = others.iter().filter(|(at, _)| *at == level).map(|(_, name)| *name);
             self.session.watch.stopped(source.path(), level, names);
+        }
+    }
+
+    /// Says that the records, which a step without prefix means, are elements of these namespaces.
+    pub fn mixed_elements<'n>(&self, namespaces: impl Iterator<Item = &'n str>) {
+        if let Some(Records { source, base, .. }) = self.records
+            && let Some(step) = base.checked_sub(1)
+            && let Some(step) = self.plan.paths[source.path()].steps.get(step)
+        {
+            self.session.watch.met_namespaces(step.span, namespaces);
         }
     }
 
@@ -527,8 +537,10 @@ impl<'r, 'a> Runner<'r, 'a> {
             let go_on = Flow::Continue(());
             let _ = self.hand_on(repeat, from, tally, held, go_on, &mut |item| emit(Some(item)))?;
         }
-        if let Some(Records { source, base: 0, .. }) = self.records {
-            self.session.watch.ended(source.path(), count);
+        if let Some(Records { source, base, .. }) = self.records
+            && (base == 0 || count > 0)
+        {
+            self.session.watch.ended(source.path(), base, count);
         }
         let (Some(fold), Some(state)) = (&plan.fold, &state.fold) else { return Ok(()) };
         let value = match (state.finish(self.arena), &fold.call.kind) {

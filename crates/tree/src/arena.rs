@@ -105,6 +105,11 @@ impl Arena {
                     ForeignType::Tagged(tag) => ForeignType::Tagged(self.text(tag)),
                     ForeignType::NotFinite => ForeignType::NotFinite,
                     ForeignType::DateTime => ForeignType::DateTime,
+                    ForeignType::Name(name) => {
+                        let (qualified, uri) =
+                            (self.text(name.qualified()), self.text(name.namespace()));
+                        ForeignType::Name(Name::new(qualified, uri))
+                    }
                 };
                 Value::Foreign(origin, self.put(Foreign { text: self.text(text), of }))
             }

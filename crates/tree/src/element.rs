@@ -62,11 +62,12 @@ impl<'a> Name<'a> {
     }
 
     /// Whether a step called `name` means it: by its local name in any namespace or, when the step is written with a
-    /// prefix, as written.
+    /// prefix, as written. A declaration of a namespace is meant only as written.
     #[inline]
     #[must_use]
     pub fn is_called(self, name: &str) -> bool {
-        self.local() == name || (self.local_at > 0 && self.qualified == name)
+        (self.local() == name && (self.local_at == 0 || !self.declares_namespace()))
+            || (self.local_at > 0 && self.qualified == name)
     }
 }
 

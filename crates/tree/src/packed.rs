@@ -22,6 +22,10 @@ pub fn pack(value: Option<Value<'_>>, out: &mut String) {
                 ForeignType::NotFinite => out.push('n'),
                 ForeignType::DateTime => out.push('d'),
                 ForeignType::Tagged(tag) => pack_text('!', tag, out),
+                ForeignType::Name(name) => {
+                    pack_text('q', name.qualified(), out);
+                    pack_text('.', name.namespace(), out);
+                }
             }
             pack_text('.', text, out);
         }
@@ -130,6 +134,10 @@ impl<'a> Packed<'a> {
             b'!' => {
                 let tag = self.text()?;
                 self.foreign(ForeignType::Tagged(tag), arena)?
+            }
+            b'q' => {
+                let name = Name::new(self.text()?, self.tagged()?);
+                self.foreign(ForeignType::Name(name), arena)?
             }
             b'[' => {
                 let count = self.length()?;
@@ -243,10 +251,14 @@ mod tests {
             any::<String>().prop_map(move |text| Value::text(arena.text(&text))),
             any::<String>().prop_map(move |text| Value::Untyped(Origin::NONE, arena.text(&text))),
             "[a-z0-9 ]{60,200}".prop_map(move |text| Value::text(arena.text(&text))),
-            ("[a-z:]{1,3}", 0..3usize).prop_map(move |(text, of)| {
+            ("[a-z:]{1,3}", 0..4usize).prop_map(move |(text, of)| {
                 let text = arena.text(&text);
-                let types =
-                    [ForeignType::NotFinite, ForeignType::DateTime, ForeignType::Tagged(text)];
+                let types = [
+                    ForeignType::NotFinite,
+                    ForeignType::DateTime,
+                    ForeignType::Tagged(text),
+                    ForeignType::Name(Name::new(text, "urn:u")),
+                ];
                 Value::Foreign(Origin::NONE, arena.put(Foreign { text, of: types[of] }))
             }),
         ];

@@ -1,6 +1,6 @@
 //! The value: what a document is made of.
 
-use crate::{Element, Map, Number, Origin};
+use crate::{Element, Map, Name, Number, Origin};
 
 /// One node of a document: 24 bytes, `Copy`, borrowing from the arena or from the bytes read.
 ///
@@ -46,6 +46,8 @@ pub enum ForeignType<'a> {
     DateTime,
     /// A type that a tag of YAML names, in the form `!name` or as a whole URI.
     Tagged(&'a str),
+    /// The name of an element or attribute, which in XML has a namespace.
+    Name(Name<'a>),
 }
 
 /// What a value is, by the words of the rule language.

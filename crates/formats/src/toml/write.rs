@@ -116,7 +116,7 @@ fn inline(value: Value<'_>, out: &mut Vec<u8>, losses: &mut Losses) -> Written {
             }
             ForeignType::DateTime => out.extend_from_slice(value.as_bytes()),
             ForeignType::Tagged(_) if value.contains('\n') => lines(value, out),
-            ForeignType::Tagged(_) => text(value, out),
+            ForeignType::Tagged(_) | ForeignType::Name(_) => text(value, out),
         },
         Value::List(_, items) => {
             out.push(b'[');

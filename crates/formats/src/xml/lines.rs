@@ -38,6 +38,10 @@ struct Shape {
     /// The member in the view; nothing for the record itself.
     member: Option<u32>,
     is_list: bool,
+    /// Whether it is always a map.
+    is_map: bool,
+    /// Whether the view knows that it was a text, and a map.
+    was: [bool; 2],
     attributes: Vec<Name>,
     children: Vec<u32>,
 }
@@ -84,7 +88,7 @@ impl Lines {
         (view, out): (&mut View, &mut Vec<u8>),
     ) -> Option<usize> {
         if self.shapes.is_empty() {
-            self.shapes.push(Shape::new("", None, false));
+            self.shapes.push(Shape::record(""));
         }
         let last = self.last.take();
         self.met.clear();
@@ -119,7 +123,7 @@ impl Lines {
         }
         if self.shapes.first().is_none_or(|record| *record.name.written != *name) {
             self.shapes.clear();
-            self.shapes.push(Shape::new(name, None, false));
+            self.shapes.push(Shape::record(name));
         }
         self.met.clear();
         let begin = out.len();
@@ -154,9 +158,25 @@ fn ends_name(byte: u8) -> bool {
 }
 
 impl Shape {
-    fn new(name: &str, member: Option<u32>, is_list: bool) -> Self {
-        let (attributes, children) = (Vec::new(), Vec::new());
-        Self { name: Name::new("", name), member, is_list, attributes, children }
+    fn record(name: &str) -> Self {
+        Self {
+            name: Name::new("", name),
+            member: None,
+            is_list: false,
+            is_map: false,
+            was: [false; 2],
+            attributes: Vec::new(),
+            children: Vec::new(),
+        }
+    }
+
+    fn member(name: &str, member: u32, view: &View) -> Self {
+        Self {
+            member: Some(member),
+            is_list: view.is_list(member),
+            is_map: view.is_map(Some(member)),
+            ..Self::record(name)
+        }
     }
 }
 
@@ -235,21 +255,53 @@ impl<'t> Line<'t, '_, '_, '_> {
         if level >= self.depth {
             return None;
         }
-        let (is_map, is_empty) = self.attributes(shape)?;
+        let (has_attributes, is_empty) = self.attributes(shape)?;
+        let is_map = has_attributes || self.lines.shapes[shape].is_map;
+        if is_map && !has_attributes {
+            self.out.push(b'{');
+        }
         if is_empty {
             self.out.extend_from_slice(if is_map { b"}" } else { b"\"\"" });
+            self.was(shape, is_map);
             return Some(());
         }
         let start = self.at;
         self.space();
-        match (self.byte(self.at)?, self.byte(self.at + 1)?) {
+        let is_map = match (self.byte(self.at)?, self.byte(self.at + 1)?) {
             (b'<', b'/') | (0..b'<' | b'='.., _) => {
                 self.at = start;
                 self.leaf(is_map)?;
+                is_map
             }
-            (b'<', _) => self.children(shape, level, is_map)?,
+            (b'<', _) => {
+                self.is_layout(start)?;
+                if !is_map {
+                    self.out.push(b'{');
+                }
+                self.children(shape, level)?;
+                true
+            }
+        };
+        self.end_tag(shape)?;
+        self.was(shape, is_map);
+        Some(())
+    }
+
+    /// Whether the white space from `start` to here is layout: blanks on a line may be content.
+    #[inline]
+    fn is_layout(&self, start: usize) -> Option<()> {
+        let space = &self.bytes[start..self.at];
+        (space.is_empty() || space.contains(&b'\n')).then_some(())
+    }
+
+    /// Notes what the element was.
+    #[inline]
+    fn was(&mut self, shape: usize, is_map: bool) {
+        let shape = &mut self.lines.shapes[shape];
+        if !shape.was[usize::from(is_map)] {
+            shape.was[usize::from(is_map)] = true;
+            self.view.met_as(shape.member, is_map);
         }
-        self.end_tag(shape)
     }
 
     /// The attributes of a start tag, as the first members of a map; tells whether there are any, and whether the element is
@@ -380,7 +432,8 @@ impl<'t> Line<'t, '_, '_, '_> {
                 self.out.push(b'}');
                 return Some(());
             }
-            self.out.extend_from_slice(b",\"");
+            self.next_member();
+            self.out.push(b'"');
             self.out.extend_from_slice(TEXT.as_bytes());
             self.out.extend_from_slice(b"\":");
         }
@@ -426,11 +479,19 @@ impl<'t> Line<'t, '_, '_, '_> {
         Some(())
     }
 
+    /// Puts a comma behind the members that a map has so far, if any.
+    #[inline]
+    fn next_member(&mut self) {
+        if self.out.last() != Some(&b'{') {
+            self.out.push(b',');
+        }
+    }
+
     /// The elements in an element, as members of a map; those of one name that stand together are a list.
-    fn children(&mut self, shape: usize, level: usize, is_map: bool) -> Option<()> {
+    fn children(&mut self, shape: usize, level: usize) -> Option<()> {
         let mut last: Option<Child> = None;
         let (mut met, mut is_list, mut is_repeated, mut value) = (0_u64, false, false, 0);
-        self.out.push(if is_map { b',' } else { b'{' });
+        self.next_member();
         while self.byte(self.at + 1)? != b'/' {
             let child = self.child(shape, last)?;
             if last.is_some_and(|last| last.position == child.position) {
@@ -459,10 +520,12 @@ impl<'t> Line<'t, '_, '_, '_> {
                 last = Some(child);
             }
             self.element(child.shape, level + 1)?;
+            let behind = self.at;
             self.space();
             if self.byte(self.at)? != b'<' {
                 return None;
             }
+            self.is_layout(behind)?;
         }
         self.end_member(last?, is_list, is_repeated);
         self.out.push(b'}');
@@ -516,7 +579,7 @@ impl<'t> Line<'t, '_, '_, '_> {
         }
         let member = self.view.seen(self.lines.shapes[shape].member, name)?;
         let child = self.lines.shapes.len();
-        self.lines.shapes.push(Shape::new(name, Some(member), self.view.is_list(member)));
+        self.lines.shapes.push(Shape::member(name, member, self.view));
         self.lines.shapes[shape].children.push(u32::try_from(child).ok()?);
         Some(Child { position, shape: child })
     }

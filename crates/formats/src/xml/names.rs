@@ -1,27 +1,82 @@
 //! Prefixes and namespaces (Namespaces in XML 1.0, third edition).
 
+use std::borrow::Borrow;
 use std::collections::HashMap;
+use std::hash::Hash;
 
 use kyanite_tree::Name;
 
 use super::chars;
 
-const XML: &str = "http://www.w3.org/XML/1998/namespace";
+pub(super) const XML: &str = "http://www.w3.org/XML/1998/namespace";
 const XMLNS: &str = "http://www.w3.org/2000/xmlns/";
 
-/// The declarations of namespaces that are in scope, innermost last.
-#[derive(Debug, Default)]
-pub(super) struct Scope<'a> {
-    /// Prefixes, and what they stand for.
-    bindings: Vec<(&'a str, &'a str)>,
+/// The declarations of namespaces that are in scope, innermost last: prefixes, and what they stand for.
+#[derive(Clone, Debug)]
+pub(super) struct Bindings<S> {
+    bindings: Vec<(S, S)>,
     /// The innermost declaration of each prefix.
-    innermost: HashMap<&'a str, usize>,
+    innermost: HashMap<S, usize>,
     /// For each declaration the one that it hides.
     hidden: Vec<Option<usize>>,
 }
 
 /// Up to so many declarations are looked through one by one.
 const FEW: usize = 8;
+
+impl<S> Default for Bindings<S> {
+    fn default() -> Self {
+        Self { bindings: Vec::new(), innermost: HashMap::new(), hidden: Vec::new() }
+    }
+}
+
+impl<S: Clone + Eq + Hash + Borrow<str>> Bindings<S> {
+    /// How many there are, for [`Self::leave`].
+    #[inline]
+    pub(super) fn len(&self) -> usize {
+        self.bindings.len()
+    }
+
+    /// Binds a prefix.
+    pub(super) fn bind(&mut self, prefix: S, uri: S) {
+        self.hidden.push(self.innermost.insert(prefix.clone(), self.bindings.len()));
+        self.bindings.push((prefix, uri));
+    }
+
+    /// Forgets all but the first `length`.
+    #[inline]
+    pub(super) fn leave(&mut self, length: usize) {
+        while self.bindings.len() > length {
+            self.unbind();
+        }
+    }
+
+    #[cold]
+    fn unbind(&mut self) {
+        if let (Some((prefix, _)), Some(hidden)) = (self.bindings.pop(), self.hidden.pop()) {
+            match hidden {
+                Some(earlier) => self.innermost.insert(prefix, earlier),
+                None => self.innermost.remove(prefix.borrow()),
+            };
+        }
+    }
+
+    /// What a prefix stands for.
+    #[inline]
+    pub(super) fn find(&self, prefix: &str) -> Option<&S> {
+        if self.bindings.len() <= FEW {
+            let known = |(known, _): &&(S, S)| Borrow::<str>::borrow(known) == prefix;
+            return self.bindings.iter().rev().find(known).map(|(_, uri)| uri);
+        }
+        self.innermost.get(prefix).map(|innermost| &self.bindings[*innermost].1)
+    }
+}
+
+/// The declarations of namespaces around what is read.
+#[derive(Debug, Default)]
+pub(super) struct Scope<'a> {
+    bindings: Bindings<&'a str>,
+}
 
 /// What is wrong with a name or a declaration: the sentence and what to do.
 pub(super) type Wrong = (String, &'static str);
@@ -35,35 +90,18 @@ impl<'a> Scope<'a> {
 
     /// Takes up the declarations of an element that is open already.
     pub(super) fn enter(&mut self, bindings: &[(&'a str, &'a str)]) {
-        bindings.iter().for_each(|(prefix, uri)| self.bind(prefix, uri));
-    }
-
-    fn bind(&mut self, prefix: &'a str, uri: &'a str) {
-        self.hidden.push(self.innermost.insert(prefix, self.bindings.len()));
-        self.bindings.push((prefix, uri));
+        bindings.iter().for_each(|(prefix, uri)| self.bindings.bind(prefix, uri));
     }
 
     /// The declarations since there were `depth` of them.
     pub(super) fn since(&self, depth: usize) -> &[(&'a str, &'a str)] {
-        self.bindings.get(depth..).unwrap_or_default()
+        self.bindings.bindings.get(depth..).unwrap_or_default()
     }
 
     /// Forgets the declarations of an element that ends.
     #[inline]
     pub(super) fn leave(&mut self, depth: usize) {
-        while self.bindings.len() > depth {
-            self.unbind();
-        }
-    }
-
-    #[cold]
-    fn unbind(&mut self) {
-        if let (Some((prefix, _)), Some(hidden)) = (self.bindings.pop(), self.hidden.pop()) {
-            match hidden {
-                Some(earlier) => self.innermost.insert(prefix, earlier),
-                None => self.innermost.remove(prefix),
-            };
-        }
+        self.bindings.leave(depth);
     }
 
     /// Takes the attribute called `name` as a declaration, if it is one.
@@ -89,7 +127,7 @@ impl<'a> Scope<'a> {
                 "Namespaces in XML 1.0, section 3, says so; take the declaration away",
             )),
             None => {
-                self.bind(prefix, uri);
+                self.bindings.bind(prefix, uri);
                 Ok(())
             }
         }
@@ -99,18 +137,14 @@ impl<'a> Scope<'a> {
         match prefix {
             "xml" => Some(XML),
             "xmlns" => Some(XMLNS),
-            _ if self.bindings.len() <= FEW => {
-                let found = self.bindings.iter().rev().find(|(declared, _)| *declared == prefix);
-                found.map(|(_, uri)| *uri)
-            }
-            _ => self.innermost.get(prefix).map(|innermost| self.bindings[*innermost].1),
+            _ => self.bindings.find(prefix).copied(),
         }
     }
 
     /// The name of an element.
     #[inline]
     pub(super) fn element(&self, raw: &'a str) -> Result<Name<'a>, Wrong> {
-        if self.bindings.is_empty() && memchr::memchr(b':', raw.as_bytes()).is_none() {
+        if self.bindings.len() == 0 && memchr::memchr(b':', raw.as_bytes()).is_none() {
             return Ok(Name::plain(raw));
         }
         self.resolve(raw, true)

@@ -11,6 +11,7 @@ use kyanite_tree::{
 
 use super::chars;
 use super::cursor::Cursor;
+use super::dropped::Dropping;
 use super::dtd::{Dtd, Entity};
 use super::entities::{self, Budget, Reference};
 use super::names::Scope;
@@ -113,6 +114,8 @@ pub(super) struct Reader<'a> {
     /// Whether the text is a part of a document that more may follow, so that what is open at its end is no fault.
     pub(super) is_part: bool,
     pub(super) repairs: Vec<Repair>,
+    /// Which names do without their namespaces, if they are dropped.
+    pub(super) dropping: Dropping<'a>,
     /// What is needed of records; all without it.
     pub(super) needed: Option<Box<Needed<'a>>>,
 }
@@ -196,6 +199,7 @@ impl<'a> Reader<'a> {
             has_type: false,
             is_part: false,
             repairs: Vec::new(),
+            dropping: Dropping::default(),
             needed: None,
         }
     }

@@ -10,6 +10,7 @@ use kyanite_tree::{Arena, Base, Name, Node, Value};
 
 use super::chars;
 use super::cursor::Cursor;
+use super::dropped::{Dropped, Dropping};
 use super::entities::Budget;
 use super::lines::Lines;
 use super::needed::Needed;
@@ -47,6 +48,8 @@ pub struct Elements<'a> {
     pub prolog: &'a Prolog<'a>,
     /// How XML is read.
     pub options: Options,
+    /// Which names do without their namespaces, where these are dropped.
+    pub dropped: &'a Dropped,
 }
 
 impl Elements<'_> {
@@ -104,7 +107,9 @@ pub struct RecordReader<'a> {
     again: Option<&'a str>,
     lines: Lines,
     /// Names of elements that stood where one on the path was looked for, with the level.
-    others: Vec<(usize, &'a str)>,
+    others: Vec<(usize, Name<'a>)>,
+    /// Namespaces of records that a name without prefix means.
+    namespaces: Vec<&'a str>,
 }
 
 /// What comes next in a run of records that are wanted as lines of JSON.
@@ -118,6 +123,9 @@ pub enum LineOrRecord<'a> {
 /// Names that are kept for the report of a path that leads nowhere.
 const NAMES: usize = 200;
 
+/// Namespaces of records that are told apart.
+const NAMESPACES: usize = 4;
+
 impl<'a> RecordReader<'a> {
     /// A reader of the elements in a part of a document that begins at `place`, behind the prolog.
     #[must_use]
@@ -127,9 +135,12 @@ impl<'a> RecordReader<'a> {
         elements: Elements<'a>,
         place: Ancestry<'a>,
     ) -> Self {
-        let Elements { path, prolog, options } = elements;
+        let Elements { path, prolog, options, dropped } = elements;
         let mut reader = Reader::new(text, arena, options);
         reader.dtd = Cow::Borrowed(&prolog.dtd);
+        if options.drop_namespaces {
+            reader.dropping = Dropping::of(dropped);
+        }
         (reader.is_part, reader.has_root) = (true, place.has_root);
         reader.around = place.open.to_vec();
         for ancestor in place.open {
@@ -145,6 +156,7 @@ impl<'a> RecordReader<'a> {
             again: None,
             lines: Lines::default(),
             others: Vec::new(),
+            namespaces: Vec::new(),
         }
     }
 
@@ -176,6 +188,17 @@ impl<'a> RecordReader<'a> {
         std::mem::take(&mut self.reader.repairs)
     }
 
+    /// Local names that did without their namespaces here, with these.
+    pub fn take_dropped(&mut self) -> Vec<(String, String)> {
+        self.reader.dropping.take_added()
+    }
+
+    /// The namespaces, a few of them, of the records so far, if their name is one without a prefix.
+    #[must_use]
+    pub fn namespaces(&self) -> &[&'a str] {
+        &self.namespaces
+    }
+
     /// The offset up to which the text need not be read again.
     #[must_use]
     pub fn committed(&self) -> usize {
@@ -202,7 +225,7 @@ impl<'a> RecordReader<'a> {
 
     /// Names of elements that stood where one on the path was looked for, with how many steps of the path led there.
     #[must_use]
-    pub fn others(&self) -> &[(usize, &'a str)] {
+    pub fn others(&self) -> &[(usize, Name<'a>)] {
         &self.others
     }
 
@@ -351,6 +374,7 @@ impl<'a> RecordReader<'a> {
         }
         self.reader.content()?;
         self.reader.has_root = true;
+        self.met(level, name);
         let text = self.reader.cursor.text;
         let record = self.reader.last_element();
         if self.reader.outer.is_empty() && self.reader.around.len() == level {
@@ -360,6 +384,17 @@ impl<'a> RecordReader<'a> {
             self.left();
         }
         Ok(record)
+    }
+
+    /// Keeps the namespace of a record, if the step that led there means any.
+    fn met(&mut self, level: usize, name: Name<'a>) {
+        let namespace = name.namespace();
+        if self.path.get(level).is_some_and(|step| step.namespace.is_none())
+            && self.namespaces.len() < NAMESPACES
+            && !self.namespaces.contains(&namespace)
+        {
+            self.namespaces.push(namespace);
+        }
     }
 
     /// Goes on inside the element whose start tag was read, unless it is empty.
@@ -388,7 +423,7 @@ impl<'a> RecordReader<'a> {
             }
         }
         if self.others.len() < NAMES {
-            self.others.push((level, name.local()));
+            self.others.push((level, name));
         }
         Ok(())
     }

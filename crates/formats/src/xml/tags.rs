@@ -48,12 +48,7 @@ impl<'a> Reader<'a> {
                 self.repaired(raw)
             }
         };
-        let name = if self.options.drop_namespaces {
-            self.drop_prefixes();
-            Name::plain(name.local())
-        } else {
-            name
-        };
+        let name = if self.options.drop_namespaces { self.dropped(name) } else { name };
         let attributes = self.arena.attributes(&self.attributes);
         let first = self.nodes.len();
         self.open.push(Open {
@@ -69,6 +64,12 @@ impl<'a> Reader<'a> {
             self.close();
         }
         Ok(())
+    }
+
+    /// What a name is without its namespace. Where another namespace has that name already, it keeps its own.
+    fn dropped(&mut self, name: Name<'a>) -> Name<'a> {
+        self.drop_prefixes();
+        if self.dropping.may_drop(name) { Name::plain(name.local()) } else { name }
     }
 
     /// What a repair makes of a name whose prefix nothing declares, or that can have none.

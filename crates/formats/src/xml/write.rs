@@ -1,29 +1,42 @@
 //! The XML writer: elements as they are, and maps and lists by the [record view](crate::record_view).
 
-use kyanite_tree::{Element, Map, Name, Node, Origin, Value};
+use indexmap::IndexMap;
+use kyanite_tree::{Attribute, Element, Map, Name, Node, Origin, Value};
 
 use super::chars;
 use super::escape::{Written, escape_text, write_attribute};
+use super::names::{Bindings, XML};
 use crate::error::{CannotHold, cannot_hold};
 use crate::losses::{Loss, Losses};
-use crate::record_view::{ATTRIBUTE, CONTENT, TEXT};
+use crate::record_view::{ATTRIBUTE, CONTENT, TEXT, is_layout, preserves_space};
 
 /// How XML is laid out.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub struct Layout {
     /// Blanks a level; none for all on one line.
     pub indent: Option<usize>,
+    /// Whether elements that were read are laid out anew as well; else their text stays as it was.
+    pub relay: bool,
     /// The name of the root element; that of the only member of a map unless said, else `root`.
     pub root: Option<String>,
     /// Whether the document begins with an XML declaration.
     pub declaration: bool,
     /// The name of the elements that items of a list get.
     pub item: String,
+    /// Whether names that were read were to do without their namespaces, so that one that has its own is to be told.
+    pub without_namespaces: bool,
 }
 
 impl Default for Layout {
     fn default() -> Self {
-        Self { indent: Some(2), root: None, declaration: true, item: "item".into() }
+        Self {
+            indent: Some(2),
+            relay: false,
+            root: None,
+            declaration: true,
+            item: "item".into(),
+            without_namespaces: false,
+        }
     }
 }
 
@@ -60,6 +73,7 @@ pub fn write(
 ) -> Result<(), CannotHold> {
     let mut writer = Writer::new(layout.clone());
     writer.document(value, out, losses)?;
+    writer.tell(losses);
     writer.finish(out);
     Ok(())
 }
@@ -70,8 +84,12 @@ pub struct Writer {
     layout: Layout,
     /// The name of the root that items are being written into.
     open: Option<String>,
-    /// Prefixes that are declared where the writer is, innermost last.
-    scope: Vec<(String, String)>,
+    /// Prefixes that are declared where the writer is.
+    scope: Bindings<Box<str>>,
+    /// Whether what is written is inside an element that was made.
+    in_made: bool,
+    /// Where names are that kept their namespaces since others have them, too.
+    shared_names: Vec<Origin>,
 }
 
 /// How far in an element stands: its level, or nothing where blanks would be content.
@@ -81,8 +99,9 @@ impl Writer {
     /// A writer of one document.
     #[must_use]
     pub fn new(layout: Layout) -> Self {
-        let scope = vec![("xml".into(), "http://www.w3.org/XML/1998/namespace".into())];
-        Self { layout, open: None, scope }
+        let mut scope = Bindings::default();
+        scope.bind("xml".into(), XML.into());
+        Self { layout, open: None, scope, in_made: false, shared_names: Vec::new() }
     }
 
     /// Appends an item of a list that is the document.
@@ -93,7 +112,14 @@ impl Writer {
         self.begin(out)?;
         let level = self.layout.indent.map(|_| 1);
         self.line(level, out);
-        self.list_item(value, level, out, losses)
+        self.list_item(value, level, out, losses)?;
+        self.tell(losses);
+        Ok(())
+    }
+
+    /// Counts the names that kept their namespaces.
+    fn tell(&mut self, losses: &mut Losses) {
+        self.shared_names.drain(..).for_each(|origin| losses.add(Loss::Name, origin));
     }
 
     /// Appends the end of the document, after the last item.
@@ -293,7 +319,7 @@ impl Writer {
                 _ => continue,
             };
             let uri = member.value.scalar_text().unwrap_or_default();
-            self.scope.push((prefix.to_owned(), uri.to_owned()));
+            self.scope.bind(prefix.into(), uri.into());
         }
         self.check_prefix(name, origin)?;
         start(name, out);
@@ -334,7 +360,7 @@ impl Writer {
                 losses.add(Loss::EmptyMap, origin);
             }
             out.extend_from_slice(b"/>");
-            self.scope.truncate(scope);
+            self.scope.leave(scope);
             return Ok(());
         }
         out.push(b'>');
@@ -360,7 +386,7 @@ impl Writer {
             self.line(level, out);
         }
         close(name, out);
-        self.scope.truncate(scope);
+        self.scope.leave(scope);
         Ok(())
     }
 
@@ -426,7 +452,7 @@ impl Writer {
     /// Refuses a prefix that nothing around declares.
     fn check_prefix(&self, name: &str, origin: Origin) -> Written {
         let prefix = Name::new(name, "").prefix();
-        if prefix.is_empty() || self.scope.iter().any(|(known, _)| known == prefix) {
+        if prefix.is_empty() || self.scope.find(prefix).is_some() {
             return Ok(());
         }
         Err(cannot_hold(
@@ -447,32 +473,72 @@ impl Writer {
         out: &mut Vec<u8>,
     ) -> Written {
         let scope = self.scope.len();
+        let is_made = !origin.is_known();
         check_name(name, origin)?;
+        if self.layout.without_namespaces && !is_made {
+            let attributes = element.attributes.iter().map(|a| (a.name, a.origin));
+            let names = own.map(|own| (own, origin)).into_iter().chain(attributes);
+            let shared = names.filter(|(name, _)| !name.namespace().is_empty());
+            self.shared_names.extend(shared.map(|(_, origin)| origin));
+        }
         start(name, out);
         for attribute in element.attributes {
-            write_attribute(attribute.name.qualified(), attribute.value, attribute.origin, out)?;
-            if attribute.name.declares_namespace() {
-                let prefix = Name::new(attribute.name.qualified(), "");
-                let prefix = if prefix.prefix().is_empty() { "" } else { prefix.local() };
-                self.scope.push((prefix.to_owned(), attribute.value.to_owned()));
+            let Some(prefix) = declared_prefix(attribute) else {
+                let name = attribute.name.qualified();
+                write_attribute(name, attribute.value, attribute.origin, out)?;
+                continue;
+            };
+            // What a rule declares is written where it is not declared already.
+            if !is_made || self.scope.find(prefix).map(AsRef::as_ref) != Some(attribute.value) {
+                let name = attribute.name.qualified();
+                write_attribute(name, attribute.value, attribute.origin, out)?;
+                self.scope.bind(prefix.into(), attribute.value.into());
             }
         }
         // An element taken out of its document takes the namespaces along that were declared around it.
         match own {
+            // A name without a namespace that a rule gives is one of those around it.
+            Some(own)
+                if is_made && own.qualified() == own.local() && own.namespace().is_empty() => {}
             Some(own) => self.declare(own, true, out)?,
             None => self.check_prefix(name, origin)?,
         }
         for attribute in element.attributes.iter().filter(|a| !a.name.declares_namespace()) {
             self.declare(attribute.name, false, out)?;
         }
+        let is_outermost = is_made && !self.in_made;
+        if is_outermost {
+            self.in_made = true;
+            for (prefix, uri) in prefixes(element) {
+                if self.scope.find(prefix).is_none() {
+                    self.declare_as(prefix, uri, out)?;
+                }
+            }
+        }
+        let written = self.content(name, element, is_made, level, out);
+        if is_outermost {
+            self.in_made = false;
+        }
+        self.scope.leave(scope);
+        written
+    }
+
+    /// What stands in an element, with its end tag. Only what a rule made is laid out, unless all is to be.
+    fn content(
+        &mut self,
+        name: &str,
+        element: &Element<'_>,
+        is_made: bool,
+        level: Level,
+        out: &mut Vec<u8>,
+    ) -> Written {
         if element.content.is_empty() {
             out.extend_from_slice(b"/>");
-            self.scope.truncate(scope);
             return Ok(());
         }
         out.push(b'>');
-        let has_text = element.content.iter().any(|node| matches!(node, Node::Text(..)));
-        let inner = level.filter(|_| !has_text).map(|level| level + 1);
+        let may_lay_out = (is_made || self.layout.relay) && !holds_text(element, is_made);
+        let inner = level.filter(|_| may_lay_out).map(|level| level + 1);
         for node in element.content {
             match node {
                 Node::Element(at, child) => {
@@ -480,6 +546,8 @@ impl Writer {
                     let name = child.name;
                     self.element(name.qualified(), Some(name), child, *at, inner, out)?;
                 }
+                // What was layout is laid out anew.
+                Node::Text(..) if inner.is_some() => {}
                 Node::Text(at, text) => escape_text(text, *at, out)?,
                 other => {
                     self.line(inner, out);
@@ -487,11 +555,8 @@ impl Writer {
                 }
             }
         }
-        if inner.is_some() {
-            self.line(level, out);
-        }
+        self.line(inner.and(level), out);
         close(name, out);
-        self.scope.truncate(scope);
         Ok(())
     }
 
@@ -504,17 +569,71 @@ impl Writer {
         if !prefix.is_empty() && uri.is_empty() {
             return self.check_prefix(name.qualified(), Origin::NONE);
         }
-        let known = self.scope.iter().rev().find(|(known, _)| known == prefix);
-        let known = known.map_or("", |(_, known)| known.as_str());
+        let known = self.scope.find(prefix).map_or("", AsRef::as_ref);
         if known == uri || prefix == "xmlns" {
             return Ok(());
         }
+        self.declare_as(prefix, uri, out)
+    }
+
+    /// Declares a prefix.
+    fn declare_as(&mut self, prefix: &str, uri: &str, out: &mut Vec<u8>) -> Written {
         let attribute =
             if prefix.is_empty() { "xmlns".to_owned() } else { format!("xmlns:{prefix}") };
         write_attribute(&attribute, uri, Origin::NONE, out)?;
-        self.scope.push((prefix.to_owned(), uri.to_owned()));
+        self.scope.bind(prefix.into(), uri.into());
         Ok(())
     }
+}
+
+/// The prefix that an attribute declares; the empty one is that of names without prefix.
+fn declared_prefix<'a>(attribute: &Attribute<'a>) -> Option<&'a str> {
+    let rest = attribute.name.qualified().strip_prefix("xmlns")?;
+    if rest.is_empty() { Some("") } else { rest.strip_prefix(':') }
+}
+
+/// The prefixes of names in an element and what they stand for, but for those that are declared in it, so that they are declared
+/// once for all of it.
+fn prefixes<'a>(element: &Element<'a>) -> Vec<(&'a str, &'a str)> {
+    let (mut needed, mut scope) = (IndexMap::new(), Bindings::default());
+    add_prefixes(element, &mut scope, &mut needed);
+    needed.into_iter().collect()
+}
+
+fn add_prefixes<'a>(
+    element: &Element<'a>,
+    scope: &mut Bindings<&'a str>,
+    needed: &mut IndexMap<&'a str, &'a str>,
+) {
+    let around = scope.len();
+    for attribute in element.attributes {
+        if let Some(prefix) = declared_prefix(attribute) {
+            scope.bind(prefix, attribute.value);
+        }
+    }
+    let attributes = element.attributes.iter().map(|attribute| attribute.name);
+    for name in attributes.chain([element.name]) {
+        let (prefix, uri) = (name.prefix(), name.namespace());
+        let is_free = !prefix.is_empty() && prefix != "xmlns" && !uri.is_empty();
+        if is_free && scope.find(prefix) != Some(&uri) {
+            // Of two that want the same prefix the first is declared here, the other where it stands.
+            needed.entry(prefix).or_insert(uri);
+        }
+    }
+    for node in element.content {
+        if let Node::Element(_, child) = node {
+            add_prefixes(child, scope, needed);
+        }
+    }
+    scope.leave(around);
+}
+
+/// Whether an element holds text that is more than layout, as all is that a rule gives: then blanks and line ends in it would be
+/// content.
+fn holds_text(element: &Element<'_>, is_made: bool) -> bool {
+    let is_text =
+        |node: &Node<'_>| matches!(node, Node::Text(_, text) if is_made || !is_layout(text));
+    element.text.is_some() || preserves_space(element) || element.content.iter().any(is_text)
 }
 
 /// The root element that a map of one member names.

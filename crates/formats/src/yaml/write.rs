@@ -170,7 +170,11 @@ fn write_scalar(value: Value<'_>, column: usize, step: usize, out: &mut Vec<u8>)
             write_tag(tag, out);
             return write_literal(text, column + step, out);
         }
-        Value::Text(_, text) | Value::Untyped(_, text) if is_literal(text) => {
+        Value::Text(_, text)
+        | Value::Untyped(_, text)
+        | Value::Foreign(_, &Foreign { text, of: ForeignType::Name(_) })
+            if is_literal(text) =>
+        {
             return write_literal(text, column + step, out);
         }
         Value::Text(_, text) | Value::Untyped(_, text) => write_text(text, out),
@@ -197,7 +201,7 @@ fn write_plain(value: Value<'_>, out: &mut Vec<u8>) {
         Value::Number(_, number) => write_number(number.as_str(), out),
         Value::Foreign(_, Foreign { text, of }) => match of {
             ForeignType::NotFinite => out.extend_from_slice(not_finite(text).as_bytes()),
-            ForeignType::DateTime => write_text(text, out),
+            ForeignType::DateTime | ForeignType::Name(_) => write_text(text, out),
             ForeignType::Tagged(tag) => {
                 write_tag(tag, out);
                 write_text(text, out);

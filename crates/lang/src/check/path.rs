@@ -36,7 +36,7 @@ impl Checker<'_> {
             lowered = append(lowered, segment.descendant, selectors);
         }
         let id = self.paths.len();
-        self.paths.push(PathInfo { base, steps, span, may_be_absent: false });
+        self.paths.push(PathInfo { base, steps, span, may_be_absent: false, from_any: false });
         let kind = match lowered {
             Lowered::One(steps) => Kind::One(OnePath { id, start, steps }),
             Lowered::Many(segments) => Kind::Many(ManyPath { id, start, segments }),
@@ -153,7 +153,9 @@ impl Checker<'_> {
                 ast::Selector::Slice { start, end, step } => {
                     Selector::Slice { start: *start, end: *end, step: *step }
                 }
-                ast::Selector::Filter(condition) => Selector::Filter(self.filter(condition)),
+                ast::Selector::Filter(condition) => {
+                    Selector::Filter(self.filter(condition, segment.descendant))
+                }
                 ast::Selector::Computed(computed) => {
                     let computed = self.operand(computed, "a computed step");
                     let known = self.type_of(&computed);
@@ -174,26 +176,29 @@ impl Checker<'_> {
             Some(bare) => (true, bare),
             None => (false, name),
         };
-        let declared = bare.split_once(':').and_then(|(prefix, local)| {
-            self.namespaces.iter().find(|(known, _)| known == prefix).map(|(_, uri)| (local, uri))
-        });
+        let declared = bare
+            .split_once(':')
+            .and_then(|(prefix, local)| Some((local, self.namespaces.find(prefix)?)));
         match declared {
             Some((local, namespace)) => StepKind::Qualified {
                 name: name.to_owned(),
                 is_attribute,
                 local: local.to_owned(),
-                namespace: namespace.clone(),
+                namespace: namespace.to_owned(),
             },
             None => StepKind::Name(name.to_owned()),
         }
     }
 
-    fn filter(&mut self, condition: &ast::Expr) -> Filter {
-        let test = self.tests.len();
+    fn filter(&mut self, condition: &ast::Expr, descendant: bool) -> Filter {
+        let (test, first) = (self.tests.len(), self.paths.len());
         self.tests.push(TestInfo { span: condition.span, is_where: false });
         self.filters += 1;
         let condition = self.condition(condition);
         self.filters -= 1;
+        for path in &mut self.paths[first..] {
+            path.from_any |= descendant && path.base == "@";
+        }
         let join = find_join(&condition, |start| match start {
             Start::Current => Side::Inner,
             Start::Root | Start::Global(_) | Start::Value(_) => Side::Both,
@@ -204,7 +209,13 @@ impl Checker<'_> {
 
     fn step_info(&self, segment: &ast::Segment, selectors: &[Selector]) -> StepInfo {
         let name = match segment.selectors.as_slice() {
-            [ast::Selector::Name(name)] if !segment.descendant => Some(name.clone()),
+            [ast::Selector::Name(name)] => Some(name.clone()),
+            _ => None,
+        };
+        let namespace = match selectors {
+            [Selector::Step(Step { kind: StepKind::Qualified { namespace, .. }, .. })] => {
+                Some(namespace.clone())
+            }
             _ => None,
         };
         let test = match selectors {
@@ -212,7 +223,15 @@ impl Checker<'_> {
             _ => None,
         };
         let is_single = !segment.descendant && matches!(selectors, [Selector::Step(_)]);
-        StepInfo { text: self.words(segment.span), span: segment.span, name, test, is_single }
+        StepInfo {
+            text: self.words(segment.span),
+            span: segment.span,
+            name,
+            namespace,
+            descendant: segment.descendant,
+            test,
+            is_single,
+        }
     }
 }
 

@@ -1,8 +1,10 @@
 //! Functions of XML elements.
 
-use kyanite_formats::record_view::View;
+use kyanite_formats::record_view::{Shape, View};
 use kyanite_formats::xml;
-use kyanite_tree::{Attribute, Element, MapBuilder, Name, Node, Origin, Value};
+use kyanite_tree::{
+    Attribute, Element, Foreign, ForeignType, MapBuilder, Name, Node, Origin, Value,
+};
 
 use super::{Call, Fault, Outcome, Run, Signature, Takes, takes};
 use crate::types::Type;
@@ -14,9 +16,12 @@ pub(super) const TABLE: &[Signature] = &[
         required: 1,
         repeats: false,
         result: Type::Text,
-        summary: "The local name of an element; that of a document is empty.",
+        summary: "The local name of an element; that of a document is empty. Where an element is made with it, it keeps \
+                  its prefix and its namespace.",
         example: ("name(element(\"deck\"))", "\"deck\""),
-        run: Run::Values(|call| Ok(element(call, 0).map(|e| Value::text(e.name.local())))),
+        run: Run::Values(
+            |call| Ok(element(call, 0).map(|e| name_of(e.name, e.name.local(), call))),
+        ),
     },
     Signature {
         name: "namespace_uri",
@@ -34,7 +39,8 @@ pub(super) const TABLE: &[Signature] = &[
         required: 1,
         repeats: false,
         result: Type::Map,
-        summary: "The attributes of an element by name, without its declarations of namespaces.",
+        summary: "The attributes of an element by name, without its declarations of namespaces. Where an element is made \
+                  with them, they keep their namespaces.",
         example: ("attributes(element(\"deck\", {no: 2}))", "{\"no\":\"2\"}"),
         run: Run::Values(attributes),
     },
@@ -80,7 +86,8 @@ pub(super) const TABLE: &[Signature] = &[
         repeats: false,
         result: Type::Of(kyanite_tree::Kind::Element),
         summary: "An element of that name, with the members of a map as attributes; the content is a text, an \
-                  element, or a list of them.",
+                  element, or a list of them, in which lists may stand. Prefixes are those of the header; names without \
+                  prefix are in the namespace that it says for them.",
         example: (
             "encode(\"xml\", element(\"deck\", {no: 2}, \"cars\"))",
             "\"<deck no=\\\"2\\\">cars</deck>\"",
@@ -96,10 +103,34 @@ fn element<'a>(call: &Call<'_, 'a>, position: usize) -> Option<&'a Element<'a>> 
 fn attributes<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
     let Some(element) = element(call, 0) else { return Ok(None) };
     let mut builder = MapBuilder::new();
+    let mut keys = Vec::new();
     for attribute in element.attributes.iter().filter(|a| !a.name.declares_namespace()) {
-        builder.insert(attribute.name.qualified(), attribute.to_value());
+        let name = attribute.name;
+        builder.insert(name.qualified(), attribute.to_value());
+        if !name.namespace().is_empty() {
+            keys.push((name.qualified(), name_of(name, name.qualified(), call)));
+        }
     }
-    Ok(Some(Value::Map(Origin::NONE, builder.finish(call.arena))))
+    let map = builder.finish(call.arena);
+    let map = if keys.is_empty() { map } else { map.with_keys(call.arena, &keys) };
+    Ok(Some(Value::Map(Origin::NONE, map)))
+}
+
+/// A name as a text that knows the namespace.
+fn name_of<'a>(name: Name<'a>, text: &'a str, call: &Call<'_, 'a>) -> Value<'a> {
+    if name.namespace().is_empty() {
+        return Value::text(text);
+    }
+    let of = ForeignType::Name(name);
+    Value::Foreign(Origin::NONE, call.arena.put(Foreign { text, of }))
+}
+
+/// The name that such a text knows, if it is one.
+fn known_name(value: Option<Value<'_>>) -> Option<Name<'_>> {
+    match value {
+        Some(Value::Foreign(_, Foreign { of: ForeignType::Name(name), .. })) => Some(*name),
+        _ => None,
+    }
 }
 
 fn content<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
@@ -119,30 +150,37 @@ fn content<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
 fn record<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
     let lists: Vec<String> =
         (1..call.arguments.len()).map(|position| call.text(position).to_owned()).collect();
-    let mut view = View::new(&lists, false);
+    let mut view = View::new(&Shape { lists, ..Shape::default() }, false);
     Ok(call.argument(0).map(|element| view.record(element, call.arena)))
 }
 
 fn make<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
-    let name = xml_name(call.text(0), 0)?;
+    let given = call.argument(1).and_then(Value::as_map);
+    let members = given.map(|map| map.members()).unwrap_or_default();
+    let mut keys = given.map(|map| map.keys()).unwrap_or_default().iter().peekable();
     let mut attributes = Vec::new();
-    let given = call.argument(1).and_then(Value::as_map).map(|map| map.members());
-    for member in given.unwrap_or_default() {
+    for (position, member) in members.iter().enumerate() {
         let value = member.value.scalar_text().ok_or_else(|| {
             let kind = member.value.kind().phrase();
             Fault::new(1, format!("the attribute `{}` is {kind}, which has no text", member.name))
                 .about(member.value)
         })?;
         let origin = member.value.origin();
-        attributes.push(Attribute { name: xml_name(member.name, 1)?, value, origin });
+        let known =
+            keys.next_if(|(at, _)| *at == position).and_then(|(_, key)| known_name(Some(*key)));
+        let name = match known {
+            Some(name) => name,
+            None => xml_name(member.name, 1, call)?,
+        };
+        attributes.push(Attribute { name, value, origin });
     }
+    let name = match known_name(call.argument(0)) {
+        Some(name) => name,
+        None => declared_by(&attributes, xml_name(call.text(0), 0, call)?),
+    };
     let mut nodes = Vec::new();
-    match call.argument(2) {
-        Some(Value::List(_, items)) => {
-            items.iter().try_for_each(|item| add_content(*item, &mut nodes))?;
-        }
-        Some(one) => add_content(one, &mut nodes)?,
-        None => {}
+    if let Some(content) = call.argument(2) {
+        add_content(content, &mut nodes)?;
     }
     let has_elements = nodes.iter().any(|node| matches!(node, Node::Element(..)));
     let texts: Vec<&str> = nodes
@@ -159,9 +197,19 @@ fn make<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
     Ok(Some(Value::Element(Origin::NONE, call.arena.element(element))))
 }
 
-fn xml_name(name: &str, argument: usize) -> Result<Name<'_>, Fault> {
+/// The name of an element that perhaps itself declares what its prefix stands for.
+fn declared_by<'a>(attributes: &[Attribute<'a>], name: Name<'a>) -> Name<'a> {
+    let declares = |attribute: &&Attribute<'_>| match attribute.name.qualified() {
+        "xmlns" => name.prefix().is_empty(),
+        declared => declared.strip_prefix("xmlns:") == Some(name.prefix()),
+    };
+    let declared = attributes.iter().find(declares);
+    declared.map_or(name, |declared| Name::new(name.qualified(), declared.value))
+}
+
+fn xml_name<'a>(name: &'a str, argument: usize, call: &Call<'_, 'a>) -> Result<Name<'a>, Fault> {
     if xml::is_name(name) {
-        return Ok(Name::new(name, ""));
+        return Ok(call.namespaces.name(name, argument == 1));
     }
     Err(Fault::new(argument, format!("`{name}` cannot be a name in XML"))
         .advise("names begin with a letter or _, and go on with letters, digits, - . _"))
@@ -175,6 +223,8 @@ fn add_content<'a>(item: Value<'a>, nodes: &mut Vec<Node<'a>>) -> Result<(), Fau
             );
         }
         Value::Element(origin, element) => nodes.push(Node::Element(origin, element)),
+        // Lists in lists are what expressions give that stand among others.
+        Value::List(_, items) => items.iter().try_for_each(|item| add_content(*item, nodes))?,
         other => match other.scalar_text() {
             Some("") => {}
             Some(text) => nodes.push(Node::Text(other.origin(), text)),

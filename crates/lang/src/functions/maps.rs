@@ -40,7 +40,7 @@ pub(super) const TABLE: &[Signature] = &[
         result: Type::Map,
         summary: "The map with only these members, in the map's order.",
         example: ("only({a: 1, b: 2, c: 3}, \"c\", \"a\")", "{\"a\":1,\"c\":3}"),
-        run: Run::Values(|call| with_members(call, |call, name| is_named(call, name))),
+        run: Run::Values(|call| with_members(call, "only", |call, name| is_named(call, name))),
     },
     Signature {
         name: "without",
@@ -50,7 +50,7 @@ pub(super) const TABLE: &[Signature] = &[
         result: Type::Map,
         summary: "The map without these members.",
         example: ("without({a: 1, b: 2}, \"a\")", "{\"b\":2}"),
-        run: Run::Values(|call| with_members(call, |call, name| !is_named(call, name))),
+        run: Run::Values(|call| with_members(call, "without", |call, name| !is_named(call, name))),
     },
     Signature {
         name: "merge",
@@ -80,7 +80,15 @@ fn is_named(call: &Call<'_, '_>, name: &str) -> bool {
     (1..call.arguments.len()).any(|position| call.text(position) == name)
 }
 
-fn with_members<'a>(call: &Call<'_, 'a>, keep: fn(&Call<'_, 'a>, &str) -> bool) -> Outcome<'a> {
+fn with_members<'a>(
+    call: &Call<'_, 'a>,
+    function: &'static str,
+    keep: fn(&Call<'_, 'a>, &str) -> bool,
+) -> Outcome<'a> {
+    if let Some(map) = call.argument(0).and_then(Value::as_map) {
+        let names = (1..call.arguments.len()).map(|position| call.text(position));
+        call.watch.named(call.span, function, names, map);
+    }
     let mut builder = MapBuilder::new();
     for (name, value) in members(call, 0).filter(|(name, _)| keep(call, name)) {
         builder.insert(name, value);

@@ -62,11 +62,27 @@ impl<'a> Runner<'_, 'a> {
                 };
                 found.map(|attribute| attribute.to_value()).into_iter().collect()
             }
-            Some(Wanted::Children(wanted)) => element
-                .children()
-                .filter(|child| child.as_element().is_some_and(|child| wanted.fits(child.name)))
-                .collect(),
+            Some(Wanted::Children(wanted)) => {
+                let fits = |child: &Value<'_>| {
+                    child.as_element().is_some_and(|child| wanted.fits(child.name))
+                };
+                let found: Vec<_> = element.children().filter(fits).collect();
+                if found.len() > 1 {
+                    self.look_at_namespaces(step, &found);
+                }
+                found
+            }
             None => Vec::new(),
+        }
+    }
+
+    /// Notes when children that a step means by their local name are in different namespaces.
+    fn look_at_namespaces(&self, step: &Step, found: &[Value<'_>]) {
+        let namespaces =
+            || found.iter().filter_map(|child| Some(child.as_element()?.name.namespace()));
+        let first = namespaces().next();
+        if namespaces().any(|namespace| Some(namespace) != first) {
+            self.session.watch.met_namespaces(step.span, namespaces());
         }
     }
 
@@ -92,8 +108,11 @@ impl<'a> Runner<'_, 'a> {
             [only] => Ok(Some(*only)),
             several => {
                 let (text, parent) = (self.plan.rule.slice(step.span), element.name.qualified());
-                let message =
-                    format!("<{parent}> has {} elements here, and one is meant", several.len());
+                let name = several[1].as_element().map_or("", |child| child.name.qualified());
+                let message = match parent {
+                    "" => format!("there are {} <{name}>, and one is meant", several.len()),
+                    _ => format!("<{parent}> has {} <{name}>, and one is meant", several.len()),
+                };
                 Err(failure(Code::ValueSeveral, step.span, message)
                     .about(Some(several[1]))
                     .advise(format!("write {text}[*] for all, {text}[0] for the first")))

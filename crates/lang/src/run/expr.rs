@@ -8,7 +8,7 @@ use kyanite_tree::{
     Code, Decimal, Kind as ValueKind, MapBuilder, Number, Origin, Value, equal, order,
 };
 
-use super::failure::{Failure, failure, instead, number_failure};
+use super::failure::{Failure, failure, instead, number_failure, text_of};
 use super::{Ran, Runner};
 use crate::finding::first_of;
 use crate::functions::{self, Fault, Fold, FoldKind, Parameter, Run, Signature, Takes};
@@ -205,11 +205,18 @@ impl<'a> Runner<'_, 'a> {
                     }
                     Some(value) => value.scalar_text().ok_or_else(|| {
                         let words = self.plan.rule.slice(expr.span);
-                        let message =
-                            format!("`{words}` is {}, which has no text", value.kind().phrase());
-                        failure(Code::ValueKind, expr.span, message)
-                            .about(Some(value))
-                            .advise("use join(…) or encode(\"json\", …)")
+                        let message = match value.kind() {
+                            ValueKind::Element => format!("`{words}` has elements in it"),
+                            kind => format!("`{words}` is {}, which has no text", kind.phrase()),
+                        };
+                        let failed = failure(Code::ValueKind, expr.span, message);
+                        failed.about(Some(value)).advise(match value.kind() {
+                            ValueKind::Element => text_of(expr.span, &words),
+                            ValueKind::List => {
+                                "write join(…) for the items one behind the other".into()
+                            }
+                            _ => "write encode(\"json\", …) for it as JSON".into(),
+                        })
                     })?,
                 },
             });
@@ -332,6 +339,8 @@ impl<'a> Runner<'_, 'a> {
             arguments: &values,
             patterns: &self.session.patterns,
             watch: &self.session.watch,
+            namespaces: &self.plan.namespaces,
+            span: expr.span,
         };
         run(&call).map_err(|fault| {
             let given = values.get(fault.argument).copied().flatten();
@@ -465,6 +474,9 @@ impl<'a> Runner<'_, 'a> {
                     }
                     (ValueKind::List, "a map") => {
                         failed.advise(instead(span, first_of(&words), " for the first item"))
+                    }
+                    (ValueKind::Element, "a text" | "a text or nothing") => {
+                        failed.advise(text_of(span, &words))
                     }
                     (_, "a list") => failed.advise(instead(
                         span,

@@ -27,6 +27,11 @@ pub(super) fn instead(span: Span, text: impl Into<String>, why: &str) -> Advice<
     Advice::words(format!("write {text}{why}")).fix(Locus::Rule(span), text)
 }
 
+/// The advice to take the text of an element, in place of the element that stands at `span`.
+pub(super) fn text_of(span: Span, words: &str) -> Advice<Locus> {
+    instead(span, format!("text({words})"), " for all text in it")
+}
+
 impl RuleText {
     /// A failure as a message: the input first when its place is known, then the rule.
     #[must_use]

@@ -182,6 +182,22 @@ impl<'a> Runner<'_, 'a> {
             self.session.watch.selected(path.id);
             return visit(self, node);
         };
+        let flow = self.segment(path, position, node, visit)?;
+        if segment.descendant && flow.is_continue() {
+            self.session.watch.missed_below(path.id, position, node);
+        }
+        Ok(flow)
+    }
+
+    /// Visits what the segment at `position`, and those behind it, select under `node`.
+    fn segment(
+        &mut self,
+        path: &'a ManyPath,
+        position: usize,
+        node: Value<'a>,
+        visit: &mut dyn FnMut(&mut Self, Value<'a>) -> Ran<Flow>,
+    ) -> Ran<Flow> {
+        let segment = &path.segments[position];
         for selector in &segment.selectors {
             if self.select(path, position, selector, node, visit)?.is_break() {
                 return Ok(ControlFlow::Break(()));
@@ -190,7 +206,7 @@ impl<'a> Runner<'_, 'a> {
         if segment.descendant {
             // The descendants in document order, each with the same segment.
             for child in Children::of(node) {
-                if self.walk(path, position, child, visit)?.is_break() {
+                if self.segment(path, position, child, visit)?.is_break() {
                     return Ok(ControlFlow::Break(()));
                 }
             }

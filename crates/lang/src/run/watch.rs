@@ -4,9 +4,11 @@
 //! the report can name the step where it stopped and the names that were there.
 
 use std::cell::RefCell;
-use std::collections::{HashMap, HashSet};
+use std::collections::{BTreeSet, HashMap, HashSet};
 
-use kyanite_tree::{Advice, Code, Diagnostic, Kind, Setting, Severity, Value, name_step, near};
+use kyanite_tree::{
+    Advice, Code, Diagnostic, Element, Kind, Map, Name, Setting, Severity, Value, name_step, near,
+};
 
 use crate::finding::{Finding, Span};
 use crate::plan::{PathInfo, Plan, StepInfo};
@@ -17,6 +19,12 @@ const LOOKED_AT: u64 = 5_000;
 /// Different names that are remembered for each path.
 const NAMES: usize = 2_000;
 
+/// Different names that one call may ask for before further ones are let be: then they are computed.
+const CALLED: usize = 64;
+
+/// The namespaces that are told of one name.
+const NAMESPACES: usize = 4;
+
 /// Counts for the paths and tests of one rule.
 #[derive(Debug)]
 pub struct Watch {
@@ -24,6 +32,21 @@ pub struct Watch {
     tests: Vec<TestWatch>,
     /// What the rule itself has said, with how often.
     notes: RefCell<Vec<(String, u64)>>,
+    /// Calls that name members of maps.
+    calls: RefCell<Vec<CallWatch>>,
+    /// Steps without prefix that met children of several namespaces in one element.
+    mixed: RefCell<Vec<(Span, BTreeSet<String>)>>,
+}
+
+/// A call that names members: whether any map had them.
+#[derive(Clone, Debug)]
+struct CallWatch {
+    span: Span,
+    function: &'static str,
+    names: Vec<(String, bool)>,
+    seen: u64,
+    /// Names that were there when one was not, with how often.
+    others: HashMap<String, u64>,
 }
 
 #[derive(Clone, Debug, Default)]
@@ -51,6 +74,10 @@ struct Stop {
     /// A text was met that looks like a JSON document.
     json_text: bool,
     names: HashMap<String, u64>,
+    /// Whether any of what was met is an element.
+    elements: bool,
+    /// The namespaces of elements by their local names.
+    namespaces: HashMap<String, BTreeSet<String>>,
 }
 
 #[derive(Clone, Copy, Debug, Default)]
@@ -63,14 +90,20 @@ impl Watch {
     /// A watch over nothing.
     #[must_use]
     pub fn empty() -> Self {
-        Self { paths: Vec::new(), tests: Vec::new(), notes: RefCell::default() }
+        Self {
+            paths: Vec::new(),
+            tests: Vec::new(),
+            notes: RefCell::default(),
+            calls: RefCell::default(),
+            mixed: RefCell::default(),
+        }
     }
 
     pub(super) fn new(plan: &Plan) -> Self {
         Self {
             paths: vec![PathWatch::default(); plan.paths.len()],
             tests: vec![TestWatch::default(); plan.tests.len()],
-            notes: RefCell::default(),
+            ..Self::empty()
         }
     }
 
@@ -86,6 +119,33 @@ impl Watch {
             None if notes.len() < NAMES => notes.push((message.to_owned(), count)),
             None => {}
         }
+    }
+
+    /// A call names members of `map`.
+    pub(crate) fn named<'n>(
+        &self,
+        span: Span,
+        function: &'static str,
+        names: impl Iterator<Item = &'n str>,
+        map: &Map<'_>,
+    ) {
+        let mut calls = self.calls.borrow_mut();
+        let position = calls.iter().position(|call| call.span == span).unwrap_or_else(|| {
+            let (names, others) = (Vec::new(), HashMap::new());
+            calls.push(CallWatch { span, function, names, seen: 0, others });
+            calls.len() - 1
+        });
+        calls[position].see(names, map);
+    }
+
+    /// A step without prefix met `found` in one element.
+    pub(super) fn met_namespaces<'n>(&self, span: Span, found: impl Iterator<Item = &'n str>) {
+        let mut mixed = self.mixed.borrow_mut();
+        let position = mixed.iter().position(|(known, _)| *known == span).unwrap_or_else(|| {
+            mixed.push((span, BTreeSet::new()));
+            mixed.len() - 1
+        });
+        add_namespaces(&mut mixed[position].1, found);
     }
 
     #[inline]
@@ -131,19 +191,26 @@ impl Watch {
         }
     }
 
+    /// A step that looks at any depth led nowhere from `node`, unless something below it did.
+    pub(super) fn missed_below(&mut self, path: usize, step: usize, node: Value<'_>) {
+        let watch = &mut self.paths[path];
+        if !watch.selected && step >= watch.stop.step {
+            watch.stop.note(step, node);
+            watch.stop.note_below(step, node);
+        }
+    }
+
     /// The member at which a path begins is not there.
     pub(super) fn not_in_slot(&mut self, path: usize) {
         self.missed(path, 0, Value::NULL, false);
     }
 
-    /// The list of records that a path goes through had `count` items.
-    pub(super) fn ended(&mut self, path: usize, count: u64) {
+    /// The list of records that step `step` of a path goes through had `count` items.
+    pub(super) fn ended(&mut self, path: usize, step: usize, count: u64) {
         let watch = &mut self.paths[path];
         if !watch.selected && watch.stop.misses == 0 {
             watch.asked = true;
-            watch.stop.misses = 1;
-            watch.stop.lists = 1;
-            watch.stop.items = count;
+            watch.stop = Stop { step, misses: 1, lists: 1, items: count, ..Stop::default() };
         }
     }
 
@@ -159,6 +226,16 @@ impl Watch {
             own.seen += later.seen;
             own.held += later.held;
         }
+        let calls = self.calls.get_mut();
+        for later in later.calls.borrow().iter() {
+            match calls.iter_mut().find(|own| own.span == later.span) {
+                Some(own) => own.join(later),
+                None => calls.push(later.clone()),
+            }
+        }
+        for (span, namespaces) in later.mixed.borrow().iter() {
+            self.met_namespaces(*span, namespaces.iter().map(String::as_str));
+        }
     }
 
     /// A path selected nothing, since at one of its steps there were only children of these names.
@@ -166,13 +243,16 @@ impl Watch {
         &mut self,
         path: usize,
         step: usize,
-        names: impl Iterator<Item = &'n str>,
+        names: impl Iterator<Item = Name<'n>>,
     ) {
         let watch = &mut self.paths[path];
         watch.asked = true;
         if !watch.selected && step >= watch.stop.step {
-            let names = names.map(|name| (name.to_owned(), 1)).collect();
-            watch.stop = Stop { step, misses: 1, maps: 1, looked: 1, names, ..Stop::default() };
+            watch.stop = Stop { step, misses: 1, maps: 1, looked: 1, ..Stop::default() };
+            for name in names {
+                watch.stop.names.insert(name.local().to_owned(), 1);
+                watch.stop.note_namespace(name);
+            }
         }
     }
 
@@ -181,6 +261,7 @@ impl Watch {
     #[must_use]
     pub fn has_seen_enough(&self, plan: &Plan) -> bool {
         self.open_paths(plan).next().is_none()
+            && self.calls.borrow().iter().all(CallWatch::is_settled)
     }
 
     /// Whether `records` records are enough to go on without looking at names: paths that none of them asked for are not
@@ -188,6 +269,7 @@ impl Watch {
     #[must_use]
     pub fn may_look_away(&self, plan: &Plan, records: u64) -> bool {
         self.open_paths(plan).all(|path| records >= LOOKED_AT && !self.paths[path].asked)
+            && self.calls.borrow().iter().all(CallWatch::is_settled)
     }
 
     /// Whether every path that was asked so far has selected something, so that none would have to be explained.
@@ -196,7 +278,7 @@ impl Watch {
         let mut paths = self.paths.iter().zip(&plan.paths).enumerate();
         paths.all(|(number, (path, info))| {
             !path.asked || path.selected || info.steps.is_empty() || plan.is_late(number)
-        })
+        }) && self.calls.borrow().iter().all(CallWatch::is_met)
     }
 
     /// Whether what was met later says something of a path about which too little is known, so that the names that stood
@@ -205,6 +287,10 @@ impl Watch {
     pub fn learns_from(&self, later: &Self, plan: &Plan) -> bool {
         self.open_paths(plan).any(|path| {
             later.paths.get(path).is_some_and(|later| later.stop.misses > 0 && !later.selected)
+        }) || later.calls.borrow().iter().any(|later| {
+            let calls = self.calls.borrow();
+            let own = calls.iter().find(|own| own.span == later.span);
+            !own.is_some_and(CallWatch::is_settled) && !later.is_met()
         })
     }
 
@@ -250,7 +336,7 @@ impl Watch {
                     prefixes.push(prefix);
                 }
                 findings.push(finding);
-            } else if watch.lists > 0 {
+            } else if watch.lists > 0 && !(info.from_any && watch.list_step == 0) {
                 findings.extend(met_lists(watch, info));
             }
         }
@@ -265,6 +351,14 @@ impl Watch {
                 findings.push(Finding::warning_at(Code::WhereEmpty, info.span, message));
             }
         }
+        findings.extend(self.calls.borrow().iter().flat_map(CallWatch::report));
+        findings.extend(self.mixed.borrow().iter().map(|(span, namespaces)| {
+            let text = plan.rule.slice(*span);
+            let message = format!("`{text}` met elements of {}", namespaces_in_words(namespaces));
+            let advice = "declare the namespace that is meant, namespace p = \"…\", and write the step as \
+                          ['p:name']";
+            Finding::warning_at(Code::RuleSuspect, *span, message).advise(advice)
+        }));
         findings.extend(self.notes.borrow().iter().map(|(message, count)| {
             let often = if *count == 1 { String::new() } else { format!(" ({count} times)") };
             Finding::warning(Code::RaisedNote, format!("{message}{often}"))
@@ -299,6 +393,11 @@ impl Watch {
         plan: &Plan,
     ) -> (String, Option<Advice<Span>>) {
         let text = step.text.trim_start_matches('.');
+        if let (Some("#text"), true) = (step.name.as_deref(), stop.elements) {
+            let message =
+                format!("no `{text}` at {prefix}: it is an element, and #text a name of records");
+            return (message, Some(info.called("text", stop.step, &plan.rule)));
+        }
         if let Some(test) = step.test
             && self.tests[test].seen > 0
         {
@@ -309,11 +408,11 @@ impl Watch {
             let items =
                 if stop.lists == 1 { format!("a list of {}", stop.items) } else { "a list".into() };
             return match &step.name {
-                Some(_) => (
+                Some(_) if !step.descendant => (
                     format!("no `{text}` at {prefix}: it is {items}, and a name steps into maps"),
                     Some(info.within_items(step, prefix)),
                 ),
-                None => (format!("`{text}` selected nothing at {prefix}, which is {items}"), None),
+                _ => (format!("`{text}` selected nothing at {prefix}, which is {items}"), None),
             };
         }
         if stop.maps == 0
@@ -328,8 +427,109 @@ impl Watch {
             });
             return (format!("no `{text}` at {prefix}: it is {kind}"), advice);
         }
-        (format!("no `{text}` under {prefix}"), None)
+        let under = if step.descendant { "anywhere under" } else { "under" };
+        (format!("no `{text}` {under} {prefix}"), stop.elsewhere(step))
     }
+}
+
+impl CallWatch {
+    fn see<'n>(&mut self, names: impl Iterator<Item = &'n str>, map: &Map<'_>) {
+        self.seen += 1;
+        let mut misses = false;
+        for name in names {
+            match self.name(name) {
+                Some((_, true)) | None => {}
+                Some((_, is_met)) => {
+                    *is_met = map.get(name).is_some();
+                    misses |= !*is_met;
+                }
+            }
+        }
+        if misses && self.seen <= LOOKED_AT {
+            for member in map.members() {
+                add_name(&mut self.others, member.name);
+            }
+        }
+    }
+
+    /// What is known of a name; nothing where there are too many.
+    fn name(&mut self, name: &str) -> Option<&mut (String, bool)> {
+        let position = match self.names.iter().position(|(known, _)| known == name) {
+            Some(position) => position,
+            None if self.names.len() < CALLED => {
+                self.names.push((name.to_owned(), false));
+                self.names.len() - 1
+            }
+            None => return None,
+        };
+        self.names.get_mut(position)
+    }
+
+    /// Whether all names were there.
+    fn is_met(&self) -> bool {
+        self.names.iter().all(|(_, is_met)| *is_met)
+    }
+
+    /// Whether no more names have to be looked at.
+    fn is_settled(&self) -> bool {
+        self.is_met() || self.seen >= LOOKED_AT
+    }
+
+    fn join(&mut self, later: &Self) {
+        self.seen += later.seen;
+        for (name, is_met) in &later.names {
+            if let Some((_, own)) = self.name(name) {
+                *own |= is_met;
+            }
+        }
+        for (name, count) in &later.others {
+            if self.others.len() < NAMES || self.others.contains_key(name) {
+                *self.others.entry(name.clone()).or_default() += count;
+            }
+        }
+    }
+
+    fn report(&self) -> impl Iterator<Item = Finding> {
+        let maps = if self.seen == 1 {
+            "not in the map".to_owned()
+        } else {
+            format!("in none of {} maps", self.seen)
+        };
+        let unmet = self.names.iter().filter(|(_, is_met)| !is_met);
+        unmet.map(move |(name, _)| {
+            let message =
+                format!("the member `{name}`, which {}() names, is {maps}", self.function);
+            let near = near(name, self.others.keys().map(String::as_str));
+            let advice =
+                (!near.is_empty()).then(|| Advice::words(format!("near: {}", near.join(", "))));
+            Finding::warning_at(Code::NameAbsent, self.span, message).advise_opt(advice)
+        })
+    }
+}
+
+/// Counts a name among others.
+fn add_name(names: &mut HashMap<String, u64>, name: &str) {
+    if let Some(count) = names.get_mut(name) {
+        *count += 1;
+    } else if names.len() < NAMES {
+        names.insert(name.to_owned(), 1);
+    }
+}
+
+fn add_namespaces<'n>(to: &mut BTreeSet<String>, found: impl Iterator<Item = &'n str>) {
+    for namespace in found {
+        if to.len() < NAMESPACES && !to.contains(namespace) {
+            to.insert(namespace.to_owned());
+        }
+    }
+}
+
+/// `2 namespaces: none and urn:a`.
+fn namespaces_in_words(namespaces: &BTreeSet<String>) -> String {
+    let words: Vec<&str> =
+        namespaces.iter().map(|uri| if uri.is_empty() { "none" } else { uri.as_str() }).collect();
+    let more = if words.len() == NAMESPACES { " or more" } else { "" };
+    format!("{}{more} namespaces: {}", words.len(), words.join(", "))
 }
 
 impl PathWatch {
@@ -353,10 +553,15 @@ impl PathWatch {
         own.items += other.items;
         own.others = own.others.or(other.others);
         own.json_text |= other.json_text;
+        own.elements |= other.elements;
         for (name, count) in &other.names {
             if own.names.len() < NAMES || own.names.contains_key(name) {
                 *own.names.entry(name.clone()).or_default() += count;
             }
+        }
+        for (name, namespaces) in &other.namespaces {
+            let own = own.namespaces.entry(name.clone()).or_default();
+            add_namespaces(own, namespaces.iter().map(String::as_str));
         }
     }
 }
@@ -375,27 +580,17 @@ impl Stop {
                 }
                 self.looked += 1;
                 for member in map.members() {
-                    if let Some(count) = self.names.get_mut(member.name) {
-                        *count += 1;
-                    } else if self.names.len() < NAMES {
-                        self.names.insert(member.name.to_owned(), 1);
-                    }
+                    add_name(&mut self.names, member.name);
                 }
             }
             Value::Element(_, element) => {
                 self.maps += 1;
+                self.elements = true;
                 if self.misses > LOOKED_AT {
                     return;
                 }
                 self.looked += 1;
-                let children = element.children().filter_map(Value::as_element);
-                let names = children.map(|child| child.name.local().to_owned());
-                let attributes = element.attributes.iter().map(|a| format!("@{}", a.name.local()));
-                for name in names.chain(attributes).collect::<HashSet<_>>() {
-                    if self.names.len() < NAMES || self.names.contains_key(&name) {
-                        *self.names.entry(name).or_default() += 1;
-                    }
-                }
+                self.note_names(element);
             }
             Value::List(_, items) => {
                 self.lists += 1;
@@ -407,6 +602,63 @@ impl Stop {
                 self.json_text |= text.starts_with(['{', '[']);
             }
         }
+    }
+
+    /// The names of child elements and attributes.
+    fn note_names(&mut self, element: &Element<'_>) {
+        let mut met = HashSet::new();
+        for child in element.children().filter_map(Value::as_element) {
+            met.insert(child.name.local().to_owned());
+            self.note_namespace(child.name);
+        }
+        let attributes = element.attributes.iter().filter(|a| !a.name.declares_namespace());
+        met.extend(attributes.map(|attribute| format!("@{}", attribute.name.local())));
+        for name in met {
+            add_name(&mut self.names, &name);
+        }
+    }
+
+    fn note_namespace(&mut self, name: Name<'_>) {
+        if self.namespaces.len() < NAMES || self.namespaces.contains_key(name.local()) {
+            let known = self.namespaces.entry(name.local().to_owned()).or_default();
+            add_namespaces(known, std::iter::once(name.namespace()));
+        }
+    }
+
+    /// Notes what stands in a node, at any depth.
+    fn note_below(&mut self, step: usize, node: Value<'_>) {
+        let mut note = |child: Value<'_>| {
+            if self.misses <= LOOKED_AT
+                && matches!(child.kind(), Kind::List | Kind::Map | Kind::Element)
+            {
+                self.note(step, child);
+                self.note_below(step, child);
+            }
+        };
+        match node {
+            Value::List(_, items) => items.iter().copied().for_each(note),
+            Value::Map(_, map) => map.members().iter().for_each(|member| note(member.value)),
+            Value::Element(_, element) => element.children().for_each(&mut note),
+            _ => {}
+        }
+    }
+
+    /// Where a name with a prefix is, if it is in another namespace.
+    fn elsewhere(&self, step: &StepInfo) -> Option<Advice<Span>> {
+        let (prefix, local) = step.name.as_deref()?.split_once(':')?;
+        let namespaces = self.namespaces.get(local)?;
+        let is_in = namespaces.iter().next()?;
+        let is_in = match is_in.as_str() {
+            "" => "no namespace".to_owned(),
+            uri => format!("the namespace {uri}"),
+        };
+        let here = format!("{local} is there, in {is_in}");
+        Some(Advice::words(match &step.namespace {
+            Some(_) => here,
+            None => format!(
+                "{here}: the rule's header says which one `{prefix}` is, namespace {prefix} = \"…\""
+            ),
+        }))
     }
 
     /// The names that were there and are near, with how often.
@@ -421,7 +673,8 @@ impl Stop {
             .map(|near| format!("{near}, in {} of {among}", self.names[*near]))
             .collect();
         let advice = Advice::words(format!("near: {}", near.join("; ")));
-        Some(advice.fix(step.span, name_step(first)))
+        let depth = if step.descendant { "." } else { "" };
+        Some(advice.fix(step.span, format!("{depth}{}", name_step(first))))
     }
 
     /// Some of the names that were there, the most frequent first.

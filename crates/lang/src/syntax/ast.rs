@@ -387,12 +387,14 @@ pub enum HeaderItem {
         /// Its options, a map of constants.
         options: Option<Expr>,
     },
-    /// `namespace p = "uri"`
+    /// `namespace p = "uri"`, or `namespace = "uri"` for the names without prefix that elements are made with.
     Namespace {
         /// The prefix.
-        prefix: Binding,
+        prefix: Option<Binding>,
         /// The namespace.
         uri: String,
+        /// Where it stands.
+        span: Span,
     },
     /// `let n = e`
     Let(Binding, Expr),

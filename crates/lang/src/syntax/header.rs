@@ -85,7 +85,9 @@ impl Parser<'_> {
             "use" if self.lexer.next_begins_text() => self.item(Self::library_use),
             "source" if self.lexer.next_begins_name() => self.item(Self::source),
             "output" if self.lexer.next_begins_name() => self.item(Self::output),
-            "namespace" if self.lexer.next_begins_name() => self.item(Self::namespace),
+            "namespace" if self.lexer.next_begins_name() || self.lexer.next_is_equals() => {
+                self.item(Self::namespace)
+            }
             "def" if self.lexer.next_begins_name() => self.item(Self::def),
             _ => Ok(Part::Body),
         }
@@ -204,14 +206,14 @@ impl Parser<'_> {
     }
 
     fn namespace(&mut self) -> Parsed<HeaderItem> {
-        let prefix = self.binding("the prefix")?;
+        let prefix = if self.at_symbol("=") { None } else { Some(self.binding("the prefix")?) };
         self.expect("=", "after the prefix")?;
         let Token::Text(uri) = &self.next.token else {
             return Err(self.unexpected("the URI of the namespace is missing here, in quotes"));
         };
-        let uri = uri.clone();
+        let (uri, span) = (uri.clone(), self.next.span);
         self.advance()?;
-        Ok(HeaderItem::Namespace { prefix, uri })
+        Ok(HeaderItem::Namespace { prefix, uri, span })
     }
 
     fn def(&mut self) -> Parsed<HeaderItem> {
