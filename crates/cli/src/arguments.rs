@@ -145,7 +145,8 @@ pub struct InputArguments {
     /// The first row of CSV is data, not names: rows are lists
     #[arg(long)]
     pub unnamed: bool,
-    /// Make one list of all documents; lists of records are joined
+    /// Make one list of all inputs: of the records of CSV, JSON Lines and text, one after another, and of
+    /// other documents, a list as one item
     #[arg(short, long)]
     pub gather: bool,
     /// The encoding of the inputs, such as windows-1252 or Shift_JIS [default: as XML declares it, by a

@@ -58,6 +58,12 @@ impl Sink for Counted<'_> {
         }
     }
 
+    fn expect_columns(&mut self, columns: &[&str]) {
+        if let Some(sink) = &mut self.sink {
+            sink.expect_columns(columns);
+        }
+    }
+
     fn expect_foreign_types(&mut self) {
         if let Some(sink) = &mut self.sink {
             sink.expect_foreign_types();

@@ -119,15 +119,11 @@ pub fn files_of(reshape: &Reshape, options: &MessageOptions) -> Vec<PathBuf> {
 
 /// `kyanite convert`: a rule that gives each document as it is, record by record where it has records.
 pub fn convert(convert: &Convert, options: &MessageOptions, messages: &mut Messages) -> Status {
-    let format = convert.output.to.or_else(|| format_of(convert.output.output.as_deref()?));
-    if format.is_none() {
-        let problem = Diagnostic::error(Code::CommandLine, "the format to convert to is missing");
-        messages.show(&problem.advise("say it with --to, or by the extension of --output"));
-        return Status::Command;
-    }
+    let named = convert.output.to.or_else(|| format_of(convert.output.output.as_deref()?));
+    let format = named.unwrap_or(Format::Json);
     let input = &convert.input;
     // A list goes to these formats item by item, so that a large one need not be held.
-    let takes_items = format.is_some_and(|to| to.has_records() || to == Format::Json);
+    let takes_items = format.has_records() || format == Format::Json;
     let has_records = |word: &str| {
         let source = Input::of_word(word);
         match source.format_by_name(input.from) {
@@ -329,6 +325,9 @@ impl<'c> RuleCommand<'c> {
         }
         let format = output.format();
         let remarks = output.finish()?;
+        if self.carries_all && found == 0 && messages.warnings == 0 {
+            messages.show(&Diagnostic::warning(Code::InputEmpty, "the input holds no records"));
+        }
         if nothing && !self.count && messages.warnings == 0 {
             let is_null = matches!(format, Format::Json | Format::Yaml);
             let written = if is_null { ", written as null" } else { "" };
@@ -535,6 +534,7 @@ impl<'c> RuleCommand<'c> {
             columns: table.columns.clone().or(rule.and_then(|spec| spec.columns.clone())),
             flatten: table.flatten || rule.is_some_and(|spec| spec.flatten),
             places_of_losses: self.losses != LossPolicy::Count,
+            is_of_whole: self.carries_all,
             ..Layout::of(format)
         }
     }

@@ -30,6 +30,7 @@ pub fn option(setting: &Setting) -> String {
         Setting::Param(name) => format!("--param {name}=…"),
         Setting::List(path) => format!("--list {path}"),
         Setting::AsMap(path) => format!("--as-map {path}"),
+        Setting::Records(path) => format!("kyanite query '{path}' … --to jsonl"),
         Setting::Apart => "--apart FOLDER".into(),
         Setting::Root => "--root NAME".into(),
         other => other.to_string(),

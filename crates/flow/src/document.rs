@@ -47,6 +47,18 @@ pub(crate) struct Library<'a> {
     texts: RefCell<Vec<Text<'a>>>,
 }
 
+/// The format that a text is plainly in.
+fn format_of(text: &str) -> Option<Format> {
+    let is_all = true;
+    detect::by_content(text.as_bytes(), is_all).map(|found| found.format)
+}
+
+/// Whether a text is plainly a document of JSON or XML: in YAML most texts are.
+fn is_document(text: &str) -> bool {
+    text.trim_start().starts_with(['{', '[', '"', '<'])
+        && matches!(format_of(text), Some(Format::Json | Format::Xml))
+}
+
 /// Reads an input whole: its document, or the list of its documents, elements of XML in the record view.
 ///
 /// # Errors
@@ -202,7 +214,7 @@ impl<'a> Library<'a> {
         Ok(self.arena.list(&list))
     }
 
-    /// Reads the document that a text holds.
+    /// Reads the document that a text holds; where that is a text that holds another, this one, to the end.
     fn unwrap(
         &self,
         name: &str,
@@ -222,12 +234,29 @@ impl<'a> Library<'a> {
             );
             return Err(Failed::Input(problem));
         };
-        let is_all = true;
-        let format =
-            detect::by_content(text.as_bytes(), is_all).map_or(Format::Json, |found| found.format);
-        let mut repairs = Repairs::new(options.repairs);
         let name = format!("{name}, unwrapped");
-        let read = self.read(&name, text, format, options, (&mut repairs, events));
+        let mut text = text;
+        loop {
+            let format = format_of(text).unwrap_or(Format::Json);
+            let loaded = self.read_inner(&name, text, format, options, events)?;
+            match loaded.roots.as_slice() {
+                // Each text is shorter than the one around it.
+                [Value::Text(_, inner)] if is_document(inner) => text = inner,
+                _ => return Ok(loaded),
+            }
+        }
+    }
+
+    fn read_inner(
+        &self,
+        name: &str,
+        text: &'a str,
+        format: Format,
+        options: &InputOptions,
+        events: &mut Events<'_>,
+    ) -> Result<Loaded<'a>, Failed> {
+        let mut repairs = Repairs::new(options.repairs);
+        let read = self.read(name, text, format, options, (&mut repairs, events));
         repairs.finish(events);
         read
     }

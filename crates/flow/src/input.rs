@@ -17,7 +17,7 @@ use kyanite_tree::{Advice, Arena, Code, Diagnostic, Place, Setting};
 
 use crate::compression::Compression;
 use crate::fetch::{self, Fetch};
-use crate::line_ends::LineEnds;
+use crate::line_ends::{LineEnds, Returns};
 use crate::live::{self, Live};
 use crate::records::{Blocks, Framing, SMALL, read_some};
 use crate::transcode::{Decoded, NotDecoded, Replaced};
@@ -336,7 +336,7 @@ impl Source {
         } else {
             (head, reader)
         };
-        let reader: Bytes = if is_xml { Box::new(LineEnds::new(reader)) } else { reader };
+        let reader = with_line_ends(reader, detected.as_ref(), &head, options);
         let Some(detected) = detected else {
             let problem = Diagnostic::error(
                 Code::InputFormat,
@@ -387,6 +387,27 @@ impl Source {
         };
         Some(format!("{} {by}, but its content looks like {other}", self.name))
     }
+}
+
+/// The reader with the line ends that the format knows; `head` are its first bytes.
+fn with_line_ends(
+    reader: Bytes,
+    detected: Option<&Detected>,
+    head: &[u8],
+    options: &InputOptions,
+) -> Bytes {
+    let delimiter = match detected.map(|detected| detected.format) {
+        Some(Format::Xml) => return Box::new(LineEnds::new(reader)),
+        Some(format @ (Format::Csv | Format::Tsv)) => {
+            Some(csv::Settings::of(format, options.delimiter).delimiter)
+        }
+        Some(Format::Text) => None,
+        _ => return reader,
+    };
+    if Returns::are_in(head, head.len() < HEAD, delimiter) {
+        return Box::new(Returns::new(reader, delimiter));
+    }
+    reader
 }
 
 fn open_file(path: &Path, name: &str) -> Result<File, Failed> {

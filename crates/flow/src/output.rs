@@ -206,6 +206,10 @@ impl Sink for Output {
         self.renderer.losses().take_places()
     }
 
+    fn expect_columns(&mut self, columns: &[&str]) {
+        self.renderer.expect_columns(columns);
+    }
+
     fn add_losses(&mut self, losses: &Losses) {
         self.renderer.losses().add_all(losses);
     }

@@ -1,10 +1,12 @@
 //! What results look like in each format: values in, bytes out.
 
+use std::collections::BTreeMap;
+
 use kyanite_formats::documents::RECORD_SEPARATOR;
 use kyanite_formats::losses::Losses;
 use kyanite_formats::record_view::{Shape, Undecided, View};
 use kyanite_formats::{CannotHold, Format, cannot_hold, csv, json, text, toml, xml, yaml};
-use kyanite_tree::{Advice, Arena, Code, Diagnostic, Kind, Origin, Setting, Value};
+use kyanite_tree::{Advice, Arena, Code, Diagnostic, Kind, Origin, Setting, Value, name_step};
 
 /// How results are laid out.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -29,6 +31,8 @@ pub struct Layout {
     pub flatten: bool,
     /// Whether the places of losses are kept.
     pub places_of_losses: bool,
+    /// Whether whole documents are carried over, so that a document of many records that becomes one is worth telling.
+    pub is_of_whole: bool,
 }
 
 impl Layout {
@@ -46,6 +50,7 @@ impl Layout {
             columns: None,
             flatten: false,
             places_of_losses: false,
+            is_of_whole: false,
         }
     }
 
@@ -76,6 +81,8 @@ pub(crate) struct Renderer {
     items: u64,
     /// How many documents were written.
     documents: u64,
+    /// Where many records are in a document that became one, and how many.
+    records_inside: Option<(String, usize)>,
 }
 
 impl Renderer {
@@ -90,6 +97,7 @@ impl Renderer {
             losses: Losses::new(layout.places_of_losses),
             items: 0,
             documents: 0,
+            records_inside: None,
             layout,
         }
     }
@@ -186,6 +194,11 @@ impl Renderer {
                 format!("`{path}` was to be a {what}, but no member of the records is called so");
             absent(message, &near)
         }));
+        if let Some((path, count)) = self.records_inside.take() {
+            let message = format!("a whole document is one line, though there are {count} {path}");
+            let advice = Advice::words("for a line each: ").setting(Setting::Records(path));
+            remarks.push(Diagnostic::warning(Code::OneRecord, message).advise(advice));
+        }
         remarks.extend(self.rows.unmet().into_iter().map(|(column, near)| {
             absent(format!("no row has the column `{column}`: it is empty everywhere"), &near)
         }));
@@ -279,12 +292,20 @@ impl Renderer {
                 return Err(nothing.advise(advice));
             }
             (_, None) => {}
-            (_, Some(value)) => {
+            (format, Some(value)) => {
+                if format == Format::JsonLines && self.layout.is_of_whole {
+                    self.records_inside = self.records_inside.take().or_else(|| records_in(value));
+                }
                 self.with_records(value, |renderer, value| renderer.whole(value, out))?;
             }
         }
         self.end_document();
         Ok(())
+    }
+
+    /// The columns of a table are called so, if no row tells.
+    pub(crate) fn expect_columns(&mut self, columns: &[&str]) {
+        self.rows.expect(columns.iter().map(|column| (*column).to_owned()));
     }
 
     /// Appends what is still held back.
@@ -437,6 +458,38 @@ impl Renderer {
             out.extend_from_slice(b"---\n");
         }
     }
+}
+
+/// So many records in a document are many.
+const MANY: usize = 10;
+
+/// The path to the records in a document that is one of many records, and how many there are: the children of the root element
+/// that have the same name, or the items of the longest list in a map.
+fn records_in(document: Value<'_>) -> Option<(String, usize)> {
+    let (path, count) = match document {
+        Value::Element(_, element) => {
+            let root = if element.is_document() {
+                element.children().next()?.as_element()?
+            } else {
+                element
+            };
+            let mut counts: BTreeMap<&str, usize> = BTreeMap::new();
+            for child in root.children().filter_map(Value::as_element) {
+                *counts.entry(child.name.local()).or_default() += 1;
+            }
+            let (name, count) = counts.into_iter().max_by_key(|(_, count)| *count)?;
+            (name_step(root.name.local()) + &name_step(name), count)
+        }
+        Value::Map(_, map) => {
+            let lists = map.members().iter().filter_map(|member| match member.value {
+                Value::List(_, items) => Some((name_step(member.name), items.len())),
+                _ => None,
+            });
+            lists.max_by_key(|(_, count)| *count)?
+        }
+        _ => return None,
+    };
+    (count >= MANY).then(|| (format!("${path}[*]"), count))
 }
 
 /// The paths that are told in one message.

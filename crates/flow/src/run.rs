@@ -70,6 +70,8 @@ pub trait Sink {
     fn expect_elements(&mut self) {}
     /// Values of types that only some formats have may be among the results.
     fn expect_foreign_types(&mut self) {}
+    /// The members of the results are called so, if there are any.
+    fn expect_columns(&mut self, _columns: &[&str]) {}
     /// What the output could not carry since this was last asked, where it was read.
     fn take_losses(&mut self) -> Vec<(Loss, Origin)> {
         Vec::new()
@@ -113,13 +115,16 @@ pub fn run(
     let mut session = Session::new(job.plan);
     let arena = Arena::new();
     let sources = Sources::load(job.plan, job.sources, job.options, &arena, events)?;
+    if let Some((false, columns)) = job.plan.columns(Grain::Items) {
+        sink.expect_columns(&columns);
+    }
     let mut run = Run { job, sources: &sources, session: &mut session, sink, events };
     if sources.has_foreign_types() || job.plan.decodes() {
         run.sink.expect_foreign_types();
     }
     run.all(inputs)?;
-    for problem in session.watch.report(job.plan) {
-        events.tell(problem);
+    if !job.carries_all {
+        session.watch.report(job.plan).into_iter().for_each(|problem| events.tell(problem));
     }
     Ok(())
 }

@@ -251,6 +251,12 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                             let places = TextPlaces::new(&name, bytes);
                             let place = |span: Span| places.place(span.start, span.end);
                             aside.repairs.take(beginning.repairs, place, self.events);
+                            if let Layout::Csv { header: Some(header), .. } = beginning.layout
+                                && let Some((true, others)) = self.job.plan.columns(self.grain)
+                            {
+                                let columns = [header.names(), &others].concat();
+                                self.results.sink().expect_columns(&columns);
+                            }
                             from = beginning.from;
                             *settled.insert(beginning.layout)
                         }

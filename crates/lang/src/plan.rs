@@ -356,6 +356,13 @@ pub(crate) enum Entry {
     Spread(Expr),
 }
 
+impl Entry {
+    /// The name, where it does not depend on values.
+    pub(crate) fn name(&self) -> Option<&str> {
+        if let Self::Named(name, _) = self { Some(name) } else { None }
+    }
+}
+
 #[derive(Debug)]
 pub(crate) struct Case {
     pub(crate) subject: Option<Expr>,

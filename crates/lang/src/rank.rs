@@ -15,13 +15,13 @@ pub(crate) enum Rank<'a> {
 }
 
 impl<'a> Rank<'a> {
-    /// The rank of `value`; none for null.
+    /// The rank of `value`; none for null and for an empty cell or element.
     ///
     /// # Errors
     /// Why the value has no rank, in a sentence.
     pub(crate) fn of(value: Value<'a>) -> Result<Option<Self>, String> {
         Ok(Some(match value.simple() {
-            Value::Null(_) => return Ok(None),
+            Value::Null(_) | Value::Untyped(_, "") => return Ok(None),
             Value::Number(_, number) => {
                 Self::Number(number.decimal().map_err(|error| error.to_string())?)
             }

@@ -70,6 +70,7 @@ codes! {
     ListSometimes "list-sometimes" "Elements of XML that are a list where they are repeated, or a map where they have attributes, and something else elsewhere."
     Loss "loss" "Something that the format of the output cannot carry."
     CannotHold "cannot-hold" "The format of the output has no way to write a value."
+    OneRecord "one-record" "A document of many records became one record of the output."
     SeveralResults "several-results" "Several results, and a format that holds one."
     ResultNothing "result-nothing" "The result is nothing."
     OutputFailed "output-failed" "The output, or a temporary file, cannot be written."

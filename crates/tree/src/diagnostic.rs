@@ -134,6 +134,8 @@ pub enum Setting {
     List(String),
     /// The members at this path of the record view are always maps.
     AsMap(String),
+    /// The nodes at this path are looked for, a line each.
+    Records(String),
     /// The members of the result become files.
     Apart,
     /// The name of the root element.
@@ -169,6 +171,7 @@ impl fmt::Display for Setting {
             Self::Param(name) => return write!(f, "the param {name}"),
             Self::List(path) => return write!(f, "{path} as a list"),
             Self::AsMap(path) => return write!(f, "{path} as a map"),
+            Self::Records(path) => return write!(f, "{path} as the records"),
             Self::Apart => "members as files",
             Self::Root => "the name of the root element",
         };

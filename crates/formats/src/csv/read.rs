@@ -63,6 +63,12 @@ impl<'a> Header<'a> {
         Ok(Some(FirstRow { header, end: reader.at, duplicates }))
     }
 
+    /// The names of the columns.
+    #[must_use]
+    pub fn names(&self) -> &'a [&'a str] {
+        self.names
+    }
+
     /// What stands before each cell of a row as a line of JSON, if all names differ: `{"code":`, `,"name":`.
     #[must_use]
     pub fn line_starts(&self) -> Option<Vec<Vec<u8>>> {

@@ -33,6 +33,8 @@ pub struct Writer {
     named: Option<bool>,
     /// Whether the row of names was written.
     headed: bool,
+    /// What the columns would be called if there were rows.
+    expected: Vec<String>,
 }
 
 /// What rows had, where the columns were asked for.
@@ -81,6 +83,14 @@ impl Writer {
             waiting: Vec::new(),
             named: None,
             headed: false,
+            expected: Vec::new(),
+        }
+    }
+
+    /// Says what the columns are called if no row tells.
+    pub fn expect(&mut self, columns: impl Iterator<Item = String>) {
+        if self.expected.is_empty() {
+            self.expected.extend(columns);
         }
     }
 
@@ -342,9 +352,12 @@ impl Writer {
         out.push(b'\n');
     }
 
-    /// Writes what still waits, and the row of names where the columns were asked for and no row came.
+    /// Writes what still waits, and the row of names where the columns are known and no row came.
     pub fn finish(&mut self, out: &mut Vec<u8>) {
         if !self.settled {
+            if self.named.is_none() {
+                self.columns.extend(std::mem::take(&mut self.expected));
+            }
             self.settle(out);
         }
         if self.named != Some(false) {
@@ -353,13 +366,13 @@ impl Writer {
     }
 
     /// Writes a cell, in quotes where it needs them. An empty cell that is `alone` in its row is quoted, so that the
-    /// row is not an empty line.
+    /// row is not an empty line; so is one that would begin the text with a byte order mark.
     fn cell(&self, text: &str, alone: bool, out: &mut Vec<u8>) {
         let special =
             |byte: u8| byte == self.settings.delimiter || matches!(byte, b'"' | b'\n' | b'\r');
         // Without a way out in the middle, several bytes are looked at at once.
         let is_special = text.bytes().fold(false, |found, byte| found | special(byte));
-        if !(is_special || alone && text.is_empty()) {
+        if !(is_special || alone && text.is_empty() || text.starts_with('\u{feff}')) {
             out.extend_from_slice(text.as_bytes());
             return;
         }

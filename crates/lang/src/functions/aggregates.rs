@@ -1,9 +1,9 @@
-//! Functions that make one value of many: they skip null, and over no items give nothing, or 0 for a sum.
+//! Functions that make one value of many: they skip null and empty cells, and over no items give nothing, or 0 for a sum.
 
-use kyanite_tree::{Decimal, Kind};
+use kyanite_tree::Decimal;
 
 use super::fold::{FoldKind, number};
-use super::{Call, Fault, Outcome, Run, Signature, Takes, number_fault, takes};
+use super::{Call, Fault, Outcome, Run, Signature, Takes, is_present, number_fault, takes};
 use crate::types::Type;
 
 pub(super) const TABLE: &[Signature] = &[
@@ -60,7 +60,7 @@ pub(super) const TABLE: &[Signature] = &[
 ];
 
 fn median<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
-    let items = call.items(0).iter().filter(|item| item.kind() != Kind::Null);
+    let items = call.items(0).iter().filter(|item| is_present(Some(**item)));
     let mut numbers =
         items.map(|item| Ok((*item, number(*item)?))).collect::<Result<Vec<_>, Fault>>()?;
     numbers.sort_by(|(_, a), (_, b)| a.cmp(b));

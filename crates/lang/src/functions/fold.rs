@@ -59,7 +59,7 @@ impl Fold {
         let item = item.simple();
         match (self.kind, item) {
             (FoldKind::Count, _) => self.count += 1,
-            (_, Value::Null(_)) => {}
+            (_, Value::Null(_) | Value::Untyped(_, "")) => {}
             (FoldKind::Sum | FoldKind::Average, item) => {
                 let added = match item {
                     Value::Number(_, number) => self.sum.add_spelled(number.as_str()),

@@ -33,7 +33,7 @@ pub(super) const TABLE: &[Signature] = &[
         required: 1,
         repeats: false,
         result: Type::List,
-        summary: "Each different value once, in the order of first appearance.",
+        summary: "Each different value once, in the order of first appearance; empty cells and elements are none.",
         example: ("distinct([\"ness\", \"holm\", \"ness\"])", "[\"ness\",\"holm\"]"),
         run: Run::Values(distinct),
     },
@@ -62,7 +62,9 @@ pub(super) const TABLE: &[Signature] = &[
 fn distinct<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
     let mut seen = HashSet::new();
     let mut kept: Vec<Value<'a>> = call.items(0).to_vec();
-    kept.retain(|item| seen.insert(Key::of(*item)));
+    kept.retain(|item| {
+        !matches!(item.simple(), Value::Untyped(_, "")) && seen.insert(Key::of(*item))
+    });
     Ok(Some(call.arena.list(&kept)))
 }
 

@@ -27,7 +27,7 @@ pub(super) const TABLE: &[Signature] = &[
         required: 1,
         repeats: false,
         result: Type::List,
-        summary: "The items in order: numbers by value, or texts by Unicode scalar; nulls last.",
+        summary: "The items in order: numbers by value, or texts by Unicode scalar; nulls, empty cells and elements last.",
         example: ("sort([10, 9, 9.5])", "[9,9.5,10]"),
         run: Run::Values(sort),
     },
