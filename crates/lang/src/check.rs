@@ -7,6 +7,7 @@
 mod call;
 mod clauses;
 mod condition;
+mod edit;
 mod expr;
 mod groups;
 mod path;
@@ -99,6 +100,8 @@ struct Checker<'r> {
     root_uses: usize,
     /// How many filters are around.
     filters: usize,
+    /// How many edits are around whose `@` is the value that is there.
+    edits: usize,
     namespaces: Namespaces,
     output: Option<OutputSpec>,
     sources: Vec<SourceSpec>,
@@ -121,6 +124,7 @@ impl<'r> Checker<'r> {
             tests: Vec::new(),
             root_uses: 0,
             filters: 0,
+            edits: 0,
             namespaces: Namespaces::default(),
             output: None,
             sources: Vec::new(),

@@ -10,9 +10,9 @@ use kyanite_formats::needs::{Need, Needs};
 
 use crate::functions::FoldKind;
 use crate::plan::{
-    Clause, ClauseKind, Direct, Entry, Expr, ForSource, Grain, GroupFold, Kind, LineNames, Loop,
-    ManyPath, Nodes, OnePath, Piece, Plan, RecordHead, RecordSource, Records, Segment, Selector,
-    Start, Step, StepKind,
+    Change, Clause, ClauseKind, Direct, Entry, Expr, ForSource, Grain, GroupFold, Kind, LineNames,
+    Loop, ManyPath, Nodes, OnePath, Piece, Plan, RecordHead, RecordSource, Records, Segment,
+    Selector, Start, Step, StepKind,
 };
 
 impl Plan {
@@ -444,6 +444,16 @@ impl Analysis {
             Kind::Lets(bindings, result) => {
                 bindings.iter().for_each(|(slot, value)| self.bind(*slot, value));
                 self.value(result);
+            }
+            Kind::Edit(edit) => {
+                self.value(&edit.subject);
+                // All of what is changed is needed already, whatever `@` is of it.
+                let outer = std::mem::take(&mut self.current);
+                for Change { segments, value, .. } in &edit.changes {
+                    self.segments(segments, Parts::default());
+                    self.values(value);
+                }
+                self.current = outer;
             }
             // Defs see nothing of a record but their arguments.
             Kind::Call(_, arguments) | Kind::CallDef(_, arguments) => self.values(arguments),

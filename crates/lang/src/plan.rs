@@ -192,6 +192,8 @@ pub(crate) struct PathInfo {
     pub(crate) may_be_absent: bool,
     /// Whether it starts from nodes of any kind, lists among them, as `..[?@.a]` does.
     pub(crate) from_any: bool,
+    /// Whether it is the path of an edit.
+    pub(crate) is_of_edit: bool,
 }
 
 #[derive(Debug)]
@@ -326,6 +328,7 @@ pub(crate) enum Kind {
     GroupFolded(usize, usize),
     /// A def of the rule.
     CallDef(usize, Vec<Expr>),
+    Edit(Box<Edit>),
     /// In place of what did not check; such a rule never runs.
     Broken,
 }
@@ -368,6 +371,24 @@ pub(crate) struct Case {
     pub(crate) subject: Option<Expr>,
     pub(crate) branches: Vec<(Vec<Expr>, Expr)>,
     pub(crate) otherwise: Option<Expr>,
+}
+
+/// A value with some places in it changed, one change after the other.
+#[derive(Debug)]
+pub(crate) struct Edit {
+    pub(crate) subject: Expr,
+    pub(crate) changes: Vec<Change>,
+}
+
+#[derive(Debug)]
+pub(crate) struct Change {
+    /// Its number in [`Plan::paths`].
+    pub(crate) id: usize,
+    /// The path to the nodes that are changed.
+    pub(crate) segments: Vec<Segment>,
+    /// What takes the place of each; without it they are removed.
+    pub(crate) value: Option<Expr>,
+    pub(crate) span: Span,
 }
 
 /// Where a path starts.

@@ -6,6 +6,7 @@
 
 mod clauses;
 mod direct;
+mod edit;
 mod element;
 mod expr;
 mod failure;

@@ -2,6 +2,7 @@
 
 pub(crate) mod ast;
 mod clauses;
+mod edits;
 mod format;
 mod header;
 mod lexer;

@@ -1,8 +1,8 @@
 //! Visits of checked expressions: which names they read, and what is evaluated in their turn.
 
 use crate::plan::{
-    ClauseKind, Entry, Expr, ForSource, Kind, Loop, ManyPath, Nodes, OnePath, Piece, Selector,
-    Start, StepKind,
+    ClauseKind, Entry, Expr, ForSource, Kind, Loop, ManyPath, Nodes, OnePath, Piece, Segment,
+    Selector, Start, StepKind,
 };
 
 /// Visits where each path in `expr` starts, those inside filters, loops and calls among them.
@@ -65,6 +65,13 @@ pub(crate) fn each_start<'e>(expr: &'e Expr, visit: &mut dyn FnMut(&'e Start)) {
         Kind::Call(_, arguments) | Kind::CallDef(_, arguments) => {
             arguments.iter().for_each(|argument| each_start(argument, visit));
         }
+        Kind::Edit(edit) => {
+            each_start(&edit.subject, visit);
+            for change in &edit.changes {
+                in_segments(&change.segments, visit);
+                change.value.iter().for_each(|value| each_start(value, visit));
+            }
+        }
     }
 }
 
@@ -115,6 +122,11 @@ pub(crate) fn each_mut(expr: &mut Expr, visit: &mut dyn FnMut(&mut Expr)) {
         Kind::Call(_, arguments) | Kind::CallDef(_, arguments) => {
             arguments.iter_mut().for_each(|argument| each_mut(argument, visit));
         }
+        Kind::Edit(edit) => {
+            each_mut(&mut edit.subject, visit);
+            let values = edit.changes.iter_mut().filter_map(|change| change.value.as_mut());
+            values.for_each(|value| each_mut(value, visit));
+        }
         _ => {}
     }
 }
@@ -162,7 +174,11 @@ fn in_clause<'e>(clause: &'e ClauseKind, visit: &mut dyn FnMut(&'e Start)) {
 /// Visits the starts in a path that may select many.
 pub(crate) fn many<'e>(path: &'e ManyPath, visit: &mut dyn FnMut(&'e Start)) {
     start(&path.start, visit);
-    for selector in path.segments.iter().flat_map(|segment| &segment.selectors) {
+    in_segments(&path.segments, visit);
+}
+
+fn in_segments<'e>(segments: &'e [Segment], visit: &mut dyn FnMut(&'e Start)) {
+    for selector in segments.iter().flat_map(|segment| &segment.selectors) {
         match selector {
             Selector::Filter(filter) => each_start(&filter.condition, visit),
             Selector::Step(step) => in_step(&step.kind, visit),

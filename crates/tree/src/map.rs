@@ -77,6 +77,18 @@ impl<'a> Map<'a> {
         arena.put(Self { members: self.members, extra: Some(extra) })
     }
 
+    /// A map of these members, whose names all differ. The keys of those that this map has, too, are what they are here.
+    pub fn with_members(&self, arena: &'a Arena, members: &[Member<'a>]) -> &'a Self {
+        let is_same = |(own, other): (&Member<'_>, &Member<'_>)| own.name == other.name;
+        if members.len() == self.len() && self.members.iter().zip(members).all(is_same) {
+            return arena.put(Self { members: arena.slice(members), extra: self.extra });
+        }
+        let map = Self::from_read(arena, &mut members.to_vec(), |_, _, _| ());
+        let keys: Vec<_> =
+            self.keys().iter().map(|(at, key)| (self.members[*at].name, *key)).collect();
+        if keys.is_empty() { map } else { map.with_keys(arena, &keys) }
+    }
+
     /// A copy of another map with members that were copied to `arena` in the same order.
     pub(crate) fn copied(arena: &'a Arena, members: &'a [Member<'a>], of: &Map<'_>) -> &'a Self {
         let extra = of.extra.map(|extra| {
@@ -109,7 +121,8 @@ impl<'a> Map<'a> {
     }
 
     /// Where the member called `name` stands.
-    fn position(&self, name: &str) -> Option<usize> {
+    #[must_use]
+    pub fn position(&self, name: &str) -> Option<usize> {
         match self.extra {
             Some(Extra { index, .. }) if !index.is_empty() => find(index, self.members, name).ok(),
             _ => self.members.iter().position(|member| member.name == name),

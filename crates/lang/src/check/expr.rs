@@ -84,6 +84,7 @@ impl Checker<'_> {
             ),
             ExprKind::Case(case) => Kind::Case(Box::new(self.case(case))),
             ExprKind::Loop(_) => return self.clauses(expr),
+            ExprKind::Edit(edit) => self.edit(edit),
         };
         Expr { kind, span }
     }
@@ -268,6 +269,7 @@ impl Checker<'_> {
             Kind::Map(_) => Type::Map,
             Kind::If(_, then, Some(otherwise)) => both(self.type_of(then), self.type_of(otherwise)),
             Kind::Lets(_, result) => self.type_of(result),
+            Kind::Edit(edit) => self.type_of(&edit.subject),
             Kind::Call(signature, _) => signature.result,
             Kind::CallDef(def, _) => self.defs[*def].result,
             Kind::One(path) if path.steps.is_empty() => self.type_of_start(&path.start),

@@ -28,20 +28,36 @@ impl Checker<'_> {
             return Expr { kind: Kind::Broken, span };
         };
         self.refuse_name_of_list(&start, path);
-        let (mut lowered, mut steps) = (Lowered::One(Vec::new()), Vec::new());
-        for (position, segment) in path.segments.iter().enumerate() {
-            let ranges = path.segments.get(position + 1).is_some_and(ranges);
-            let selectors = self.selectors(segment, ranges);
-            steps.push(self.step_info(segment, &selectors));
-            lowered = append(lowered, segment.descendant, selectors);
-        }
+        let (segments, steps) = self.lower_segments(&path.segments);
+        let lowered = segments.into_iter().fold(Lowered::One(Vec::new()), append);
         let id = self.paths.len();
-        self.paths.push(PathInfo { base, steps, span, may_be_absent: false, from_any: false });
+        self.paths.push(PathInfo {
+            base,
+            steps,
+            span,
+            may_be_absent: false,
+            from_any: false,
+            is_of_edit: false,
+        });
         let kind = match lowered {
             Lowered::One(steps) => Kind::One(OnePath { id, start, steps }),
             Lowered::Many(segments) => Kind::Many(ManyPath { id, start, segments }),
         };
         Expr { kind, span }
+    }
+
+    /// Segments, and what is told of each.
+    pub(super) fn lower_segments(
+        &mut self,
+        path: &[ast::Segment],
+    ) -> (Vec<Segment>, Vec<StepInfo>) {
+        let lower = |(position, segment): (usize, &ast::Segment)| {
+            let ranges = path.get(position + 1).is_some_and(ranges);
+            let selectors = self.selectors(segment, ranges);
+            let info = self.step_info(segment, &selectors);
+            (Segment { descendant: segment.descendant, selectors }, info)
+        };
+        path.iter().enumerate().map(lower).unzip()
     }
 
     /// A name steps into maps; a name that is bound to a list has none for it: that of each item was meant.
@@ -86,13 +102,15 @@ impl Checker<'_> {
                 self.root_uses += 1;
                 Some((Start::Root, "$".into()))
             }
-            ast::Start::Current if self.filters > 0 => Some((Start::Current, "@".into())),
+            ast::Start::Current if self.filters > 0 || self.edits > 0 => {
+                Some((Start::Current, "@".into()))
+            }
             ast::Start::Current => {
                 self.find(
                     Finding::error_at(
                         Code::RuleName,
                         path.start_span,
-                        "`@` stands outside a filter",
+                        "`@` stands outside a filter and an edit",
                     )
                     .advise("write $ for the document, or the name bound by for"),
                 );
@@ -246,11 +264,11 @@ fn scalar(known: Type) -> Option<&'static str> {
     matches!(known, Type::Null | Type::Boolean | Type::Number | Type::Text).then(|| known.words())
 }
 
-fn append(lowered: Lowered, descendant: bool, mut selectors: Vec<Selector>) -> Lowered {
-    let single = !descendant && matches!(selectors.as_slice(), [Selector::Step(_)]);
+fn append(lowered: Lowered, mut segment: Segment) -> Lowered {
+    let single = !segment.descendant && matches!(segment.selectors.as_slice(), [Selector::Step(_)]);
     match lowered {
         Lowered::One(mut steps) if single => {
-            if let Some(Selector::Step(step)) = selectors.pop() {
+            if let Some(Selector::Step(step)) = segment.selectors.pop() {
                 steps.push(step);
             }
             Lowered::One(steps)
@@ -260,11 +278,11 @@ fn append(lowered: Lowered, descendant: bool, mut selectors: Vec<Selector>) -> L
                 .into_iter()
                 .map(|step| Segment { descendant: false, selectors: vec![Selector::Step(step)] })
                 .collect();
-            segments.push(Segment { descendant, selectors });
+            segments.push(segment);
             Lowered::Many(segments)
         }
         Lowered::Many(mut segments) => {
-            segments.push(Segment { descendant, selectors });
+            segments.push(segment);
             Lowered::Many(segments)
         }
     }

@@ -1,13 +1,13 @@
 //! Steps into elements of XML: by name to child elements, by `@name` to an attribute.
 
-use kyanite_tree::{Code, Element, Name, Value};
+use kyanite_tree::{Attribute, Code, Element, Name, Value};
 
 use super::failure::failure;
 use super::{Ran, Runner};
 use crate::plan::{Step, StepKind};
 
 /// What a step into an element looks for.
-enum Wanted<'s> {
+pub(super) enum Wanted<'s> {
     /// Child elements.
     Children(Match<'s>),
     /// An attribute.
@@ -15,7 +15,7 @@ enum Wanted<'s> {
 }
 
 /// Which names a step means.
-enum Match<'s> {
+pub(super) enum Match<'s> {
     /// Any of this local name, or with this prefix as written.
     Called(&'s str),
     /// Those of this local name in this namespace.
@@ -24,7 +24,7 @@ enum Match<'s> {
 
 impl Match<'_> {
     #[inline]
-    fn fits(&self, name: Name<'_>) -> bool {
+    pub(super) fn fits(&self, name: Name<'_>) -> bool {
         match self {
             Self::Called(wanted) => name.is_called(wanted),
             Self::In(local, namespace) => name.local() == *local && name.namespace() == *namespace,
@@ -35,7 +35,19 @@ impl Match<'_> {
 /// What the children and attributes of elements are called in rules begins with this, if it is an attribute.
 const ATTRIBUTE: char = '@';
 
-fn wanted(step: &Step) -> Option<Wanted<'_>> {
+/// The attribute that is meant; one without a namespace is preferred.
+pub(super) fn attribute<'a>(
+    wanted: &Match<'_>,
+    element: &'a Element<'a>,
+) -> Option<&'a Attribute<'a>> {
+    match wanted {
+        Match::Called(name) => element.attribute(name),
+        Match::In(..) => element.attributes.iter().find(|attribute| wanted.fits(attribute.name)),
+    }
+}
+
+/// What a step by name looks for in elements.
+pub(super) fn wanted(step: &Step) -> Option<Wanted<'_>> {
     Some(match &step.kind {
         StepKind::Name(name) => match name.strip_prefix(ATTRIBUTE) {
             Some(attribute) => Wanted::Attribute(Match::Called(attribute)),
@@ -54,22 +66,14 @@ impl<'a> Runner<'_, 'a> {
     pub(super) fn in_element(&self, step: &'a Step, element: &'a Element<'a>) -> Vec<Value<'a>> {
         match wanted(step) {
             Some(Wanted::Attribute(wanted)) => {
-                let found = match wanted {
-                    Match::Called(name) => element.attribute(name),
-                    Match::In(..) => {
-                        element.attributes.iter().find(|attribute| wanted.fits(attribute.name))
-                    }
-                };
-                found.map(|attribute| attribute.to_value()).into_iter().collect()
+                attribute(&wanted, element).map(Attribute::to_value).into_iter().collect()
             }
             Some(Wanted::Children(wanted)) => {
                 let fits = |child: &Value<'_>| {
                     child.as_element().is_some_and(|child| wanted.fits(child.name))
                 };
                 let found: Vec<_> = element.children().filter(fits).collect();
-                if found.len() > 1 {
-                    self.look_at_namespaces(step, &found);
-                }
+                self.look_at_namespaces(step, &found);
                 found
             }
             None => Vec::new(),
@@ -77,13 +81,26 @@ impl<'a> Runner<'_, 'a> {
     }
 
     /// Notes when children that a step means by their local name are in different namespaces.
-    fn look_at_namespaces(&self, step: &Step, found: &[Value<'_>]) {
+    pub(super) fn look_at_namespaces(&self, step: &Step, found: &[Value<'_>]) {
+        if found.len() < 2 {
+            return;
+        }
         let namespaces =
             || found.iter().filter_map(|child| Some(child.as_element()?.name.namespace()));
         let first = namespaces().next();
         if namespaces().any(|namespace| Some(namespace) != first) {
             self.session.watch.met_namespaces(step.span, namespaces());
         }
+    }
+
+    /// Refuses a reference token of a JSON Pointer in an element.
+    pub(super) fn refuse_token(&self, step: &Step, node: Value<'a>) -> Ran<()> {
+        if let StepKind::Token(_) = step.kind {
+            let failed =
+                failure(Code::ValueKind, step.span, "a JSON Pointer does not lead into XML");
+            return Err(failed.about(Some(node)).advise("write a path: $.root.child"));
+        }
+        Ok(())
     }
 
     /// The one child or attribute that a step leads to, or the list of all children of that name when the step's brackets
@@ -94,11 +111,7 @@ impl<'a> Runner<'_, 'a> {
         element: &'a Element<'a>,
         node: Value<'a>,
     ) -> Ran<Option<Value<'a>>> {
-        if let StepKind::Token(_) = step.kind {
-            let failed =
-                failure(Code::ValueKind, step.span, "a JSON Pointer does not lead into XML");
-            return Err(failed.about(Some(node)).advise("write a path: $.root.child"));
-        }
+        self.refuse_token(step, node)?;
         let found = self.in_element(step, element);
         if step.ranges && !found.is_empty() {
             return Ok(Some(self.arena.list(&found)));

@@ -92,6 +92,7 @@ impl<'a> Runner<'_, 'a> {
             }
             Kind::GroupFolded(slot, number) => return self.group_folded(*slot, *number),
             Kind::CallDef(def, arguments) => return self.call_def(expr, *def, arguments),
+            Kind::Edit(edit) => return self.edited(edit),
             Kind::Broken => {
                 return Err(failure(
                     Code::RuleSyntax,

@@ -6,7 +6,7 @@ use kyanite_tree::{Code, Member, Node, Value};
 
 use super::failure::failure;
 use super::{Flow, Ran, Runner};
-use crate::plan::{Filter, ManyPath, Nodes, OnePath, Selector, Start, Step, StepKind};
+use crate::plan::{Expr, Filter, ManyPath, Nodes, OnePath, Selector, Start, Step, StepKind};
 use crate::pointer;
 
 impl<'a> Runner<'_, 'a> {
@@ -102,48 +102,51 @@ impl<'a> Runner<'_, 'a> {
         {
             return self.only_in_element(step, element, node);
         }
-        Ok(match &step.kind {
-            StepKind::Name(name) | StepKind::Qualified { name, .. } => node.member(name),
-            StepKind::Index(index) => item(node, *index),
-            StepKind::Token(token) => match node {
-                Value::List(_, items) => {
-                    pointer::index(token).and_then(|index| items.get(index).copied())
-                }
-                other => other.member(token),
-            },
-            StepKind::Computed(computed) => {
-                let key = self.value(computed)?.map(Value::simple);
-                match (node, key) {
-                    (_, None) => {
-                        return Err(self.missing(
-                            computed,
-                            None,
-                            "a step needs a name or an index",
-                        ));
-                    }
-                    (Value::Map(..), Some(Value::Text(_, name) | Value::Untyped(_, name))) => {
-                        node.member(name)
-                    }
-                    (Value::List(..), Some(Value::Number(_, number))) => {
-                        let index = number.as_integer().ok_or_else(|| {
-                            let message =
-                                format!("the index {} is no whole number", number.as_str());
-                            failure(Code::ValueKind, computed.span, message).about(key)
-                        })?;
-                        item(node, index)
-                    }
-                    (_, Some(key)) => {
-                        let (key_is, node_is) = (key.kind().phrase(), node.kind().phrase());
-                        let message = format!("{key_is} cannot step into {node_is}");
-                        return Err(failure(Code::ValueKind, step.span, message)
-                            .about(Some(node))
-                            .advise(
-                                "step with a text into a map, with a whole number into a list",
-                            ));
-                    }
-                }
-            }
+        Ok(match self.key(step, node)? {
+            Some(Key::Name(name)) => node.member(name),
+            Some(Key::Index(index)) => item(node, index),
+            None => None,
         })
+    }
+
+    /// The name or the index that a step means in a node.
+    #[inline]
+    pub(super) fn key(&mut self, step: &'a Step, node: Value<'a>) -> Ran<Option<Key<'a>>> {
+        Ok(match &step.kind {
+            StepKind::Name(name) | StepKind::Qualified { name, .. } => Some(Key::Name(name)),
+            StepKind::Index(index) => Some(Key::Index(*index)),
+            StepKind::Token(token) => match node {
+                Value::List(..) => pointer::index(token)
+                    .and_then(|index| i64::try_from(index).ok())
+                    .map(Key::Index),
+                _ => Some(Key::Name(token)),
+            },
+            StepKind::Computed(computed) => Some(self.computed(computed, step, node)?),
+        })
+    }
+
+    /// The text or the whole number that a computed step is.
+    fn computed(&mut self, computed: &'a Expr, step: &Step, node: Value<'a>) -> Ran<Key<'a>> {
+        let key = self.value(computed)?.map(Value::simple);
+        match (node, key) {
+            (_, None) => Err(self.missing(computed, None, "a step needs a name or an index")),
+            (Value::Map(..), Some(Value::Text(_, name) | Value::Untyped(_, name))) => {
+                Ok(Key::Name(name))
+            }
+            (Value::List(..), Some(Value::Number(_, number))) => {
+                number.as_integer().map(Key::Index).ok_or_else(|| {
+                    let message = format!("the index {} is no whole number", number.as_str());
+                    failure(Code::ValueKind, computed.span, message).about(key)
+                })
+            }
+            (_, Some(key)) => {
+                let (key_is, node_is) = (key.kind().phrase(), node.kind().phrase());
+                let message = format!("{key_is} cannot step into {node_is}");
+                Err(failure(Code::ValueKind, step.span, message)
+                    .about(Some(node))
+                    .advise("step with a text into a map, with a whole number into a list"))
+            }
+        }
     }
 
     /// Visits the nodes that a path selects, in the order of RFC 9535.
@@ -331,15 +334,27 @@ impl<'a> Runner<'_, 'a> {
     }
 }
 
-fn is_name(step: &Step) -> bool {
+pub(super) fn is_name(step: &Step) -> bool {
     matches!(step.kind, StepKind::Name(_) | StepKind::Qualified { .. })
+}
+
+/// What a step leads to in maps and lists.
+#[derive(Clone, Copy)]
+pub(super) enum Key<'a> {
+    Name(&'a str),
+    Index(i64),
 }
 
 /// The item at an index, which counts from the end when negative.
 fn item(node: Value<'_>, index: i64) -> Option<Value<'_>> {
     let Value::List(_, items) = node else { return None };
-    let index = if index < 0 { index.checked_add_unsigned(items.len() as u64)? } else { index };
-    items.get(usize::try_from(index).ok()?).copied()
+    items.get(from_end(index, items.len())?).copied()
+}
+
+/// The position among so many that an index means, if there is one; it counts from the end when negative.
+pub(super) fn from_end(index: i64, length: usize) -> Option<usize> {
+    let index = if index < 0 { index.checked_add_unsigned(length as u64)? } else { index };
+    usize::try_from(index).ok().filter(|index| *index < length)
 }
 
 /// The items of a list, the values of a map, the child elements of an element.
@@ -380,7 +395,7 @@ impl<'a> Iterator for Children<'a> {
 }
 
 /// The indexes of a slice over `length` items (RFC 9535 section 2.3.4.2.2).
-fn slice(
+pub(super) fn slice(
     length: usize,
     start: Option<i64>,
     end: Option<i64>,

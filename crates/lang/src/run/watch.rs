@@ -375,7 +375,11 @@ impl Watch {
             return Finding::warning_at(Code::PathEmpty, info.span, message);
         };
         let near = watch.stop.near_names(stopped);
-        let (message, advice) = self.reason(&watch.stop, stopped, info, &prefix, plan);
+        let (mut message, advice) = self.reason(&watch.stop, stopped, info, &prefix, plan);
+        if info.is_of_edit {
+            let parents = counted(watch.stop.misses, "place");
+            message.push_str(&format!("; nothing is changed in {parents}"));
+        }
         let is_asked = info.may_be_absent && near.is_none() && watch.stop.lists == 0;
         let others = || near.or_else(|| watch.stop.some_names(stopped).map(Advice::words));
         let severity = if is_asked { Severity::Note } else { Severity::Warning };

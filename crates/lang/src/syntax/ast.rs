@@ -38,6 +38,8 @@ pub enum ExprKind {
     Case(Box<Case>),
     /// `for … return e`, `let … return e`.
     Loop(Box<Loop>),
+    /// `e set .a = b`, `e remove .a`.
+    Edit(Box<Edit>),
 }
 
 /// A value that is written out.
@@ -239,6 +241,26 @@ pub struct Case {
     pub branches: Vec<(Vec<Expr>, Expr)>,
     /// The value when no branch fits; nothing if left out.
     pub otherwise: Option<Expr>,
+}
+
+/// A value with some places in it changed.
+#[derive(Clone, PartialEq, Debug)]
+pub struct Edit {
+    /// What is changed.
+    pub subject: Expr,
+    /// The changes, done one after the other; at least one.
+    pub changes: Vec<Change>,
+}
+
+/// One change of an edit.
+#[derive(Clone, PartialEq, Debug)]
+pub struct Change {
+    /// The path to the nodes that are changed, at least one segment.
+    pub path: Vec<Segment>,
+    /// Where it stands.
+    pub span: Span,
+    /// What takes their place; without it they are removed.
+    pub value: Option<Expr>,
 }
 
 /// Clauses and what they return.

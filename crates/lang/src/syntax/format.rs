@@ -66,6 +66,8 @@ struct Piece<'s> {
     is_item: bool,
     /// Whether a clause or `return` begins with it.
     is_mark: bool,
+    /// Whether the path of an edit begins with it.
+    is_edit: bool,
     /// Whether it is a header item's name: in `output json-sequence` a minus is no operator.
     is_word: bool,
     /// How many brackets are open around it.
@@ -117,6 +119,7 @@ impl<'s> Pieces<'s> {
                     is_glued: start == last && start > 0,
                     is_item,
                     is_mark: parser.clauses.contains(&start),
+                    is_edit: parser.edits.contains(&start),
                     is_word: is_output,
                     depth,
                 });
@@ -325,12 +328,21 @@ impl Printer<'_, '_> {
         let (pieces, breaks) = (self.pieces, self.breaks_clauses(nodes));
         let begins_with_clause = nodes.first().is_some_and(|node| pieces[node.first()].is_mark);
         let clauses = if begins_with_clause { indent } else { indent + STEP };
+        let mut breaks_edits = false;
         for (position, node) in nodes.iter().enumerate() {
             let piece = &pieces[node.first()];
             let mut inner = if breaks { clauses } else { indent };
+            if piece.is_mark {
+                breaks_edits = false;
+            }
             if position > 0 {
                 let is_clause = piece.is_mark && breaks;
-                if is_clause || piece.lines > 0 && !piece.is_mark || !piece.comments.is_empty() {
+                breaks_edits |= piece.is_edit && self.breaks_edits(&nodes[position..]);
+                if is_clause
+                    || piece.is_edit && breaks_edits
+                    || piece.lines > 0 && !piece.is_mark
+                    || !piece.comments.is_empty()
+                {
                     inner = if is_clause { clauses } else { inner + STEP };
                     self.line(inner);
                     self.comments(node.first(), inner);
@@ -355,7 +367,19 @@ impl Printer<'_, '_> {
         if clauses.any(|at| self.pieces[at].lines > 0) {
             return true;
         }
-        // All on one line, if what stands before the first bracket that is broken fits.
+        !self.fits(nodes)
+    }
+
+    /// Whether the paths of the edits that begin here stand on lines of their own.
+    fn breaks_edits(&self, nodes: &[Node]) -> bool {
+        let is_end = |node: &Node| self.pieces[node.first()].is_mark;
+        let edits = &nodes[..nodes.iter().position(is_end).unwrap_or(nodes.len())];
+        let breaks = |at: usize| self.pieces[at].is_edit && self.pieces[at].lines > 0;
+        edits.iter().map(Node::first).any(breaks) || !self.fits(edits)
+    }
+
+    /// Whether all of that fits in the line, or what stands before the first bracket that is broken.
+    fn fits(&self, nodes: &[Node]) -> bool {
         let mut head = String::new();
         for (position, node) in nodes.iter().enumerate() {
             if position > 0 && self.is_apart(nodes[position - 1].last(), node.first()) {
@@ -372,7 +396,7 @@ impl Printer<'_, '_> {
                 },
             }
         }
-        self.column() + head.chars().count() > WIDTH
+        self.column() + head.chars().count() <= WIDTH
     }
 
     fn piece(&mut self, position: usize) {
@@ -400,6 +424,8 @@ impl Printer<'_, '_> {
         }
         let inner = indent + STEP;
         for (position, item) in items.iter().enumerate() {
+            let goes_on = |node: &Node| self.pieces[node.first()].is_edit;
+            let inner = if item.nodes.first().is_some_and(goes_on) { inner + STEP } else { inner };
             self.line(inner);
             if let Some(first) = item.nodes.first().map(Node::first) {
                 if position > 0 && self.pieces[first].lines > 1 {
@@ -494,6 +520,7 @@ impl Printer<'_, '_> {
             self.pieces[at].text == "*" && matches!(before, "[" | "." | ".." | ",")
         };
         match (b, a) {
+            _ if piece.is_edit => true,
             (_, "," | ")" | "]" | "}" | "." | "..") | ("(" | "[" | "{" | "." | ".." | "...", _) => {
                 false
             }

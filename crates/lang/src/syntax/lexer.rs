@@ -215,6 +215,16 @@ impl<'s> Lexer<'s> {
         name
     }
 
+    /// Whether a segment of a path comes next, behind blanks.
+    pub(crate) fn next_begins_segment(&mut self) -> bool {
+        let here = self.at;
+        self.skip_blank();
+        let rest = &self.source[self.at..];
+        let is_there = rest.starts_with(['.', '[']) && !rest.starts_with("...");
+        self.at = here;
+        is_there
+    }
+
     /// Whether a text in quotes comes behind the token that comes next.
     pub(crate) fn next_begins_text(&mut self) -> bool {
         let here = self.at;

@@ -43,6 +43,8 @@ pub(super) struct Parser<'s> {
     /// Where header items and the body begin, and where clauses and their `return`: for the layout of rules.
     pub(super) items: Vec<usize>,
     pub(super) clauses: Vec<usize>,
+    /// Where the paths of edits begin.
+    pub(super) edits: Vec<usize>,
     depth: usize,
 }
 
@@ -63,6 +65,7 @@ impl<'s> Parser<'s> {
             ends_with_line: false,
             items: Vec::new(),
             clauses: Vec::new(),
+            edits: Vec::new(),
             depth: 0,
         })
     }

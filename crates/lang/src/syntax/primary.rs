@@ -11,8 +11,13 @@ use super::text::TextEnd;
 use crate::finding::{Finding, Span};
 
 impl Parser<'_> {
-    /// A primary expression with the segments behind it.
+    /// A primary expression with the segments behind it, and the edits of that.
     pub(super) fn with_segments(&mut self) -> Parsed<Expr> {
+        let unedited = self.unedited()?;
+        if self.at_edit() { self.edit(unedited) } else { Ok(unedited) }
+    }
+
+    fn unedited(&mut self) -> Parsed<Expr> {
         let start = self.next.span.start;
         let primary = self.primary()?;
         let is_path = matches!(primary.kind, ExprKind::Path(_));
@@ -93,7 +98,11 @@ impl Parser<'_> {
             }));
         }
         self.advance()?;
-        let arguments = self.separated(")", Self::whole)?;
+        let arguments = self.separated(")", |parser| {
+            let argument = parser.whole()?;
+            parser.refuse_edit(&argument, "among arguments")?;
+            Ok(argument)
+        })?;
         Ok(ExprKind::Call(Call { name, name_span: lexeme.span, arguments }))
     }
 
@@ -122,7 +131,9 @@ impl Parser<'_> {
         self.advance()?;
         let items = self.separated("]", |parser| {
             let spread = parser.take("...")?;
-            Ok(Item { spread, value: parser.whole()? })
+            let value = parser.whole()?;
+            parser.refuse_edit(&value, "in a list")?;
+            Ok(Item { spread, value })
         })?;
         Ok(ExprKind::List(items))
     }

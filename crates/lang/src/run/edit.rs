@@ -1,0 +1,662 @@
+//! Edits: a value with some places in it changed, and all else as it was.
+//!
+//! What holds a change is made anew, one level after the other; everything else is shared with the value before. So a change
+//! costs what its path passes, and the members and items beside that.
+
+use kyanite_formats::xml;
+use kyanite_tree::{Attribute, Code, Element, Member, Name, Node, Value, is_blank};
+
+use super::element::{Wanted, attribute, wanted};
+use super::failure::failure;
+use super::path::{Key, from_end, is_name, slice};
+use super::{Ran, Runner};
+use crate::plan::{Change, Edit, Segment, Selector, Step, StepKind};
+
+/// Where a child stands: an item of a list, a member of a map, a piece of the content of an element; or an attribute.
+#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Debug)]
+enum Child {
+    At(usize),
+    Attribute(usize),
+}
+
+/// How far along the path a node is: so many segments have led to it.
+#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Debug)]
+struct Stage {
+    segments: usize,
+    /// Whether the next of them is looked for in a node around it already, and so at any depth.
+    is_below: bool,
+}
+
+/// The children that the stages of a node lead to.
+#[derive(Default)]
+struct Picked<'a> {
+    children: Vec<(Child, Stage)>,
+    /// The steps to members and attributes that are not there and may be added.
+    missing: Vec<&'a Step>,
+}
+
+/// What is changed in a node.
+#[derive(Default)]
+struct Changes<'a> {
+    /// What becomes of children, in order.
+    children: Vec<(Child, Outcome<'a>)>,
+    /// Members or attributes that are added.
+    added: Vec<(&'a Step, &'a str, Value<'a>)>,
+}
+
+/// What becomes of a child.
+#[derive(Clone, Copy)]
+enum Outcome<'a> {
+    /// The same child, changed inside.
+    Changed(Value<'a>),
+    /// Another value is in its place, or nothing.
+    Replaced(Option<Value<'a>>),
+}
+
+impl<'a> Outcome<'a> {
+    fn value(self) -> Option<Value<'a>> {
+        match self {
+            Self::Changed(value) => Some(value),
+            Self::Replaced(value) => value,
+        }
+    }
+}
+
+impl<'a> Runner<'_, 'a> {
+    /// The value of an edit, or nothing.
+    pub(super) fn edited(&mut self, edit: &'a Edit) -> Ran<Option<Value<'a>>> {
+        let Some(mut value) = self.value(&edit.subject)? else { return Ok(None) };
+        for change in &edit.changes {
+            self.session.watch.asked(change.id);
+            let begin = Stage { segments: 0, is_below: false };
+            if let Some(changed) = self.change(change, value, &[begin])? {
+                value = changed;
+            }
+        }
+        Ok(Some(value))
+    }
+
+    /// A node after a change, if there is any in it. The nodes of the path are selected on the way down, in the value as it was,
+    /// and replaced on the way up.
+    fn change(
+        &mut self,
+        change: &'a Change,
+        node: Value<'a>,
+        stages: &[Stage],
+    ) -> Ran<Option<Value<'a>>> {
+        if let [Stage { segments: position, .. }] = *stages
+            && let Segment { descendant: false, selectors } = &change.segments[position]
+            && let [Selector::Step(step)] = selectors.as_slice()
+        {
+            match node {
+                Value::Map(..) | Value::List(..) => {
+                    return self.change_at(change, position, step, node);
+                }
+                Value::Element(_, element) if let Some(at) = only_child(step, element) => {
+                    return self.change_child(change, position, node, at);
+                }
+                _ => {}
+            }
+        }
+        let mut picked = Picked::default();
+        for stage in stages {
+            self.pick(change, node, *stage, &mut picked)?;
+        }
+        let Picked { children: mut found, missing } = picked;
+        found.sort_unstable();
+        found.dedup_by_key(|(child, stage)| (*child, stage.segments));
+        let mut changes = Changes::default();
+        for group in found.chunk_by(|a, b| a.0 == b.0) {
+            let child = group[0].0;
+            let Some(old) = child_of(node, child) else { continue };
+            let stages: Vec<Stage> = group.iter().map(|(_, stage)| *stage).collect();
+            let (inner, is_selected) = match stages.split_last() {
+                Some((last, inner)) if last.segments == change.segments.len() => (inner, true),
+                _ => (&stages[..], false),
+            };
+            let changed = if inner.is_empty() { None } else { self.change(change, old, inner)? };
+            if is_selected {
+                self.session.watch.selected(change.id);
+                let new = self.replacement(change, Some(changed.unwrap_or(old)))?;
+                changes.children.push((child, Outcome::Replaced(new)));
+            } else if let Some(changed) = changed {
+                changes.children.push((child, Outcome::Changed(changed)));
+            }
+        }
+        for step in missing {
+            let Some(Key::Name(name)) = self.key(step, node)? else { continue };
+            self.session.watch.selected(change.id);
+            if let Some(value) = self.replacement(change, None)? {
+                changes.added.push((step, name, value));
+            }
+        }
+        if changes.children.is_empty() && changes.added.is_empty() {
+            return Ok(None);
+        }
+        self.with_changes(change, node, &changes).map(Some)
+    }
+
+    /// The same for a step to one child of a map or a list, which most are.
+    fn change_at(
+        &mut self,
+        change: &'a Change,
+        position: usize,
+        step: &'a Step,
+        node: Value<'a>,
+    ) -> Ran<Option<Value<'a>>> {
+        let key = self.key(step, node)?;
+        let is_last = position + 1 == change.segments.len();
+        let Some(at) = position_of(node, key) else {
+            if let (Some(Key::Name(name)), Value::Map(..), true, true) =
+                (key, node, is_last, change.value.is_some())
+            {
+                self.session.watch.selected(change.id);
+                let value = self.replacement(change, None)?;
+                return Ok(value.map(|value| self.with_members(node, &[Member { name, value }])));
+            }
+            self.session.watch.missed(change.id, position, node, is_name(step));
+            return Ok(None);
+        };
+        self.change_child(change, position, node, at)
+    }
+
+    /// A node whose only child on the path is changed.
+    fn change_child(
+        &mut self,
+        change: &'a Change,
+        position: usize,
+        node: Value<'a>,
+        at: usize,
+    ) -> Ran<Option<Value<'a>>> {
+        let Some(old) = child_of(node, Child::At(at)) else { return Ok(None) };
+        let outcome = if position + 1 == change.segments.len() {
+            self.session.watch.selected(change.id);
+            Outcome::Replaced(self.replacement(change, Some(old))?)
+        } else {
+            let next = Stage { segments: position + 1, is_below: false };
+            match self.change(change, old, &[next])? {
+                None => return Ok(None),
+                Some(changed) => Outcome::Changed(changed),
+            }
+        };
+        if let Value::Element(..) = node {
+            let children = vec![(Child::At(at), outcome)];
+            return self
+                .with_changes(change, node, &Changes { children, added: Vec::new() })
+                .map(Some);
+        }
+        Ok(Some(self.with_children(node, std::iter::once((at, outcome.value())))))
+    }
+
+    /// What takes the place of a node that a change selects: `@` of the expression is the node.
+    fn replacement(
+        &mut self,
+        change: &'a Change,
+        old: Option<Value<'a>>,
+    ) -> Ran<Option<Value<'a>>> {
+        let Some(value) = &change.value else { return Ok(None) };
+        let outer = std::mem::replace(&mut self.current, old);
+        let new = self.value(value);
+        self.current = outer;
+        new
+    }
+
+    /// Picks the children that one stage of a node leads to.
+    fn pick(
+        &mut self,
+        change: &'a Change,
+        node: Value<'a>,
+        stage: Stage,
+        picked: &mut Picked<'a>,
+    ) -> Ran<()> {
+        let position = stage.segments;
+        let segment = &change.segments[position];
+        let before = picked.children.len();
+        let mut stopped = position;
+        for selector in &segment.selectors {
+            stopped = stopped.max(self.pick_by(change, position, selector, node, picked)?);
+        }
+        if segment.descendant {
+            let below = Stage { segments: position, is_below: true };
+            let children = (0..width(node)).map(Child::At);
+            let has_children = |child: &Child| {
+                child_of(node, *child).is_some_and(|child| width(child) > 0 || is_element(child))
+            };
+            picked.children.extend(children.filter(has_children).map(|child| (child, below)));
+            if !stage.is_below {
+                self.session.watch.missed_below(change.id, position, node);
+            }
+            return Ok(());
+        }
+        if picked.children.len() > before {
+            return Ok(());
+        }
+        let is_last = position + 1 == change.segments.len();
+        match segment.selectors.as_slice() {
+            [Selector::Step(step)]
+                if is_last && change.value.is_some() && may_be_added(step, node) =>
+            {
+                picked.missing.push(step);
+            }
+            selectors => {
+                let is_name = stopped == position
+                    && matches!(selectors, [Selector::Step(step)] if is_name(step));
+                self.session.watch.missed(change.id, stopped, node, is_name);
+            }
+        }
+        Ok(())
+    }
+
+    /// Picks the children that one selector of a segment leads to; gives the segment at which it stops where it leads to none.
+    fn pick_by(
+        &mut self,
+        change: &'a Change,
+        position: usize,
+        selector: &'a Selector,
+        node: Value<'a>,
+        picked: &mut Picked<'a>,
+    ) -> Ran<usize> {
+        let next = Stage { segments: position + 1, is_below: false };
+        let (Selector::Step(step), Value::Element(_, element)) = (selector, node) else {
+            let chosen = self.chosen(selector, node)?;
+            picked.children.extend(chosen.into_iter().map(|at| (Child::At(at), next)));
+            return Ok(position);
+        };
+        let children = self.places_in_element(step, element, node)?;
+        match change.segments.get(position + 1) {
+            // Brackets behind a name range over the children of that name.
+            Some(brackets) if step.ranges && !children.is_empty() => {
+                let values: Vec<Value<'a>> =
+                    children.iter().filter_map(|child| child_of(node, *child)).collect();
+                let next = Stage { segments: position + 2, is_below: false };
+                for selector in &brackets.selectors {
+                    let chosen = self.chosen(selector, self.arena.list(&values))?;
+                    picked.children.extend(chosen.into_iter().map(|at| (children[at], next)));
+                }
+                Ok(position + 1)
+            }
+            _ => {
+                picked.children.extend(children.into_iter().map(|child| (child, next)));
+                Ok(position)
+            }
+        }
+    }
+
+    /// The positions of the children of a node that a selector selects.
+    fn chosen(&mut self, selector: &'a Selector, node: Value<'a>) -> Ran<Vec<usize>> {
+        let is_child = |at: &usize| child_of(node, Child::At(*at)).is_some();
+        Ok(match selector {
+            Selector::Step(step) => {
+                let key = self.key(step, node)?;
+                position_of(node, key).into_iter().collect()
+            }
+            Selector::Wildcard => (0..width(node)).filter(is_child).collect(),
+            Selector::Slice { start, end, step } => {
+                let length = node.as_list().map_or(0, <[_]>::len);
+                slice(length, *start, *end, *step).collect()
+            }
+            Selector::Filter(filter) => {
+                let mut chosen = Vec::new();
+                for at in 0..width(node) {
+                    if let Some(child) = child_of(node, Child::At(at))
+                        && self.test(filter, child)?
+                    {
+                        chosen.push(at);
+                    }
+                }
+                chosen
+            }
+        })
+    }
+
+    /// The children or the attribute that a step by name leads to in an element.
+    fn places_in_element(
+        &mut self,
+        step: &'a Step,
+        element: &'a Element<'a>,
+        node: Value<'a>,
+    ) -> Ran<Vec<Child>> {
+        Ok(match wanted(step) {
+            Some(Wanted::Attribute(wanted)) => {
+                let found = attribute(&wanted, element);
+                let is_found = |one: &Attribute<'_>| found.is_some_and(|a| std::ptr::eq(a, one));
+                let at = element.attributes.iter().position(is_found);
+                at.into_iter().map(Child::Attribute).collect()
+            }
+            Some(Wanted::Children(wanted)) => {
+                let fits = |node: &Node<'_>| matches!(node, Node::Element(_, child) if wanted.fits(child.name));
+                let content = element.content.iter().enumerate();
+                let places: Vec<Child> =
+                    content.filter(|(_, node)| fits(node)).map(|(at, _)| Child::At(at)).collect();
+                let children: Vec<Value<'a>> =
+                    places.iter().filter_map(|place| child_of(node, *place)).collect();
+                self.look_at_namespaces(step, &children);
+                places
+            }
+            None => {
+                self.refuse_token(step, node)?;
+                self.key(step, node)?;
+                Vec::new()
+            }
+        })
+    }
+
+    /// The node with these changes in it.
+    fn with_changes(
+        &self,
+        change: &'a Change,
+        node: Value<'a>,
+        changes: &Changes<'a>,
+    ) -> Ran<Value<'a>> {
+        let children = changes.children.iter().filter_map(|(child, outcome)| match child {
+            Child::At(at) => Some((*at, outcome.value())),
+            Child::Attribute(_) => None,
+        });
+        Ok(match node {
+            Value::Element(origin, element) => {
+                let element = self.element_with(change, element, changes)?;
+                Value::Element(origin, self.arena.element(element))
+            }
+            other => {
+                let added = changes.added.iter();
+                let added = added.map(|(_, name, value)| Member { name, value: *value });
+                self.with_members(self.with_children(other, children), &added.collect::<Vec<_>>())
+            }
+        })
+    }
+
+    /// A map with these members behind its own.
+    fn with_members(&self, node: Value<'a>, added: &[Member<'a>]) -> Value<'a> {
+        match node {
+            Value::Map(origin, map) if !added.is_empty() => {
+                let members = [map.members(), added].concat();
+                Value::Map(origin, map.with_members(self.arena, &members))
+            }
+            other => other,
+        }
+    }
+
+    /// A list or a map with these items or members in place of others.
+    fn with_children(
+        &self,
+        node: Value<'a>,
+        children: impl Iterator<Item = (usize, Option<Value<'a>>)>,
+    ) -> Value<'a> {
+        match node {
+            Value::List(origin, items) => {
+                let items = with_outcomes(items, children, |_, value| value);
+                Value::List(origin, self.arena.items(&items))
+            }
+            Value::Map(origin, map) => {
+                let put = |member: &Member<'a>, value| Member { value, ..*member };
+                let members = with_outcomes(map.members(), children, put);
+                Value::Map(origin, map.with_members(self.arena, &members))
+            }
+            other => other,
+        }
+    }
+
+    fn element_with(
+        &self,
+        change: &'a Change,
+        element: &'a Element<'a>,
+        changes: &Changes<'a>,
+    ) -> Ran<Element<'a>> {
+        let attributes = self.attributes_with(change, element, changes)?;
+        let mut nodes = self.content_with(change, element, changes)?;
+        if nodes.iter().any(|node| matches!(node, Node::Element(..))) {
+            let content = self.arena.nodes(&nodes);
+            return Ok(Element { attributes, content, text: None, ..*element });
+        }
+        let is_text = |node: &Node<'_>| matches!(node, Node::Text(..));
+        // Where no element is left, the lines that they stood on would be text.
+        if element.text.is_none() && nodes.iter().all(|node| !is_text(node) || node.is_blank()) {
+            nodes.retain(|node| !is_text(node));
+        }
+        let texts = nodes.iter().filter_map(|node| match node {
+            Node::Text(_, text) => Some(*text),
+            _ => None,
+        });
+        let text = Some(self.arena.concat(&texts.collect::<Vec<_>>()));
+        Ok(Element { attributes, content: self.arena.nodes(&nodes), text, ..*element })
+    }
+
+    fn content_with(
+        &self,
+        change: &'a Change,
+        element: &'a Element<'a>,
+        changes: &Changes<'a>,
+    ) -> Ran<Vec<Node<'a>>> {
+        let mut outcomes = changes.children.iter().peekable();
+        let mut nodes: Vec<Node<'a>> = Vec::with_capacity(element.content.len());
+        let mut is_removed = false;
+        for (at, node) in element.content.iter().enumerate() {
+            match outcomes.next_if(|(child, _)| *child == Child::At(at)) {
+                None => {
+                    // The line that a removed element stood on goes with it.
+                    if is_removed && is_line(node) && nodes.last().is_some_and(is_line) {
+                        nodes.pop();
+                    }
+                    nodes.push(*node);
+                    is_removed = false;
+                }
+                Some((_, Outcome::Changed(Value::Element(origin, child)))) => {
+                    nodes.push(Node::Element(*origin, child));
+                }
+                Some((_, outcome)) => {
+                    let before = nodes.len();
+                    self.put(change, node, outcome.value(), &mut nodes)?;
+                    is_removed |= nodes.len() == before;
+                }
+            }
+        }
+        Ok(nodes)
+    }
+
+    fn attributes_with(
+        &self,
+        change: &'a Change,
+        element: &'a Element<'a>,
+        changes: &Changes<'a>,
+    ) -> Ran<&'a [Attribute<'a>]> {
+        let is_content = |(child, _): &&(Child, Outcome<'_>)| matches!(child, Child::At(_));
+        let mut outcomes = changes.children.iter().skip_while(is_content).peekable();
+        if outcomes.peek().is_none() && changes.added.is_empty() {
+            return Ok(element.attributes);
+        }
+        let mut attributes = Vec::with_capacity(element.attributes.len() + changes.added.len());
+        for (at, attribute) in element.attributes.iter().enumerate() {
+            match outcomes.next_if(|(child, _)| *child == Child::Attribute(at)) {
+                None => attributes.push(*attribute),
+                Some((_, outcome)) => {
+                    if let Some(value) = outcome.value() {
+                        attributes.push(self.attribute_of(change, attribute.name, value)?);
+                    }
+                }
+            }
+        }
+        for (step, name, value) in &changes.added {
+            let bare = name.trim_start_matches('@');
+            if !xml::is_name(bare) {
+                let message = format!("`{bare}` cannot be a name in XML");
+                return Err(failure(Code::ValueKind, step.span, message));
+            }
+            let name = match &step.kind {
+                StepKind::Qualified { namespace, .. } => Name::new(bare, namespace),
+                _ => self.plan.namespaces.name(bare, true),
+            };
+            attributes.push(self.attribute_of(change, name, *value)?);
+        }
+        Ok(self.arena.attributes(&attributes))
+    }
+
+    /// An attribute with another value.
+    fn attribute_of(
+        &self,
+        change: &'a Change,
+        name: Name<'a>,
+        value: Value<'a>,
+    ) -> Ran<Attribute<'a>> {
+        let Some(text) = value.scalar_text() else {
+            let name = name.qualified();
+            let message =
+                format!("{} cannot be the value of the attribute `{name}`", value.kind().phrase());
+            return Err(self.not_in_element(
+                change,
+                message,
+                value,
+                "give a text, or nothing to remove it",
+            ));
+        };
+        Ok(Attribute { name, value: text, origin: value.origin() })
+    }
+
+    /// Puts what takes the place of a child element among the content of its parent.
+    fn put(
+        &self,
+        change: &'a Change,
+        node: &Node<'a>,
+        new: Option<Value<'a>>,
+        nodes: &mut Vec<Node<'a>>,
+    ) -> Ran<()> {
+        let Node::Element(origin, child) = node else { return Ok(()) };
+        let with_text = |text: Option<Node<'a>>| {
+            let content: Vec<Node<'a>> = text.into_iter().collect();
+            let text = match text {
+                Some(Node::Text(_, text)) => text,
+                _ => "",
+            };
+            let content = self.arena.nodes(&content);
+            let element = Element { content, text: Some(text), ..**child };
+            Node::Element(*origin, self.arena.element(element))
+        };
+        match new {
+            None => {}
+            Some(Value::Element(_, document)) if document.is_document() => {
+                let is_element = |node: &&Node<'_>| matches!(node, Node::Element(..));
+                nodes.extend(document.content.iter().filter(is_element));
+            }
+            Some(Value::Element(origin, element)) => nodes.push(Node::Element(origin, element)),
+            Some(Value::List(_, items)) => {
+                for item in items {
+                    let Value::Element(origin, element) = item else {
+                        let message = format!(
+                            "{} among a list cannot take the place of <{}>",
+                            item.kind().phrase(),
+                            child.name.qualified()
+                        );
+                        let advice =
+                            "a list in the place of an element is one of elements: element(…)";
+                        return Err(self.not_in_element(change, message, *item, advice));
+                    };
+                    nodes.push(Node::Element(*origin, element));
+                }
+            }
+            Some(Value::Null(_)) => nodes.push(with_text(None)),
+            Some(value) => match value.scalar_text() {
+                Some(text) => nodes.push(with_text(Some(Node::Text(value.origin(), text)))),
+                None => {
+                    let message = format!(
+                        "{} cannot take the place of <{}>",
+                        value.kind().phrase(),
+                        child.name.qualified()
+                    );
+                    let advice = "give a text, an element or a list of elements: element(…)";
+                    return Err(self.not_in_element(change, message, value, advice));
+                }
+            },
+        }
+        Ok(())
+    }
+
+    #[cold]
+    fn not_in_element(
+        &self,
+        change: &'a Change,
+        message: String,
+        value: Value<'a>,
+        advice: &'static str,
+    ) -> super::Failure {
+        let span = change.value.as_ref().map_or(change.span, |value| value.span);
+        failure(Code::ValueKind, span, message).about(Some(value)).advise(advice)
+    }
+}
+
+/// Where the item or the member is that a key means.
+fn position_of(node: Value<'_>, key: Option<Key<'_>>) -> Option<usize> {
+    match (node, key?) {
+        (Value::Map(_, map), Key::Name(name)) => map.position(name),
+        (Value::List(_, items), Key::Index(index)) => from_end(index, items.len()),
+        _ => None,
+    }
+}
+
+/// Where the only child is that a step by name leads to.
+fn only_child(step: &Step, element: &Element<'_>) -> Option<usize> {
+    let Some(Wanted::Children(wanted)) = wanted(step) else { return None };
+    let fits = |node: &Node<'_>| matches!(node, Node::Element(_, child) if wanted.fits(child.name));
+    let mut places = element.content.iter().enumerate().filter(|(_, node)| fits(node));
+    let (at, _) = places.next()?;
+    (!step.ranges && places.next().is_none()).then_some(at)
+}
+
+/// Whether what a step leads to is added where it is not there: a member of a map, an attribute of an element.
+fn may_be_added(step: &Step, node: Value<'_>) -> bool {
+    match node {
+        Value::Map(..) => !matches!(step.kind, StepKind::Index(_)),
+        Value::Element(..) => matches!(wanted(step), Some(Wanted::Attribute(_))),
+        _ => false,
+    }
+}
+
+fn is_element(node: Value<'_>) -> bool {
+    matches!(node, Value::Element(..))
+}
+
+/// How many places for children a node has.
+fn width(node: Value<'_>) -> usize {
+    match node {
+        Value::List(_, items) => items.len(),
+        Value::Map(_, map) => map.len(),
+        Value::Element(_, element) => element.content.len(),
+        _ => 0,
+    }
+}
+
+/// The child at a place, if one is there that paths can lead to.
+fn child_of(node: Value<'_>, child: Child) -> Option<Value<'_>> {
+    match (node, child) {
+        (Value::List(_, items), Child::At(at)) => items.get(at).copied(),
+        (Value::Map(_, map), Child::At(at)) => Some(map.members().get(at)?.value),
+        (Value::Element(_, element), Child::At(at)) => match element.content.get(at)? {
+            Node::Element(origin, child) => Some(Value::Element(*origin, child)),
+            _ => None,
+        },
+        (Value::Element(_, element), Child::Attribute(at)) => {
+            Some(element.attributes.get(at)?.to_value())
+        }
+        _ => None,
+    }
+}
+
+/// What is there after the outcomes at these places; the rest stays as it is.
+fn with_outcomes<'a, T: Copy>(
+    old: &[T],
+    outcomes: impl Iterator<Item = (usize, Option<Value<'a>>)>,
+    put: impl Fn(&T, Value<'a>) -> T,
+) -> Vec<T> {
+    let mut outcomes = outcomes.peekable();
+    let mut new = Vec::with_capacity(old.len() + 1);
+    for (at, thing) in old.iter().enumerate() {
+        match outcomes.next_if(|(place, _)| *place == at) {
+            None => new.push(*thing),
+            Some((_, outcome)) => new.extend(outcome.map(|value| put(thing, value))),
+        }
+    }
+    new
+}
+
+/// Whether it is the blanks between two lines.
+fn is_line(node: &Node<'_>) -> bool {
+    matches!(node, Node::Text(_, text) if is_blank(text) && text.contains('\n'))
+}
