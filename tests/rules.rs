@@ -225,7 +225,11 @@ fn values_are_traced() {
             assert!(ran.out.contains(part), "{line}: {part} is not in\n{}", ran.out);
         }
     }
+    folder.file("e.kyr", "$ set .a[1] = @ + $.a[0], .t.x[0].y = upper(@)\n");
     for (line, status, out, err) in [
+        ("reshape e.kyr n.json --trace $.a[1]", 0, "$.a[1] is 3\n made by\n  e.kyr:1:15", ""),
+        ("reshape e.kyr n.json --trace $.t.x[0].y", 0, "n.json:1:37  $.t.x[0].y", ""),
+        ("reshape e.kyr n.json --trace $.a[2]", 0, "n.json:1:14  $.a[2]", ""),
         ("reshape g.kyr ports.csv --trace $[0].n --to jsonl", 0, "\"count\":2", ""),
         ("reshape g.kyr ports.csv --trace $[0].codes[1]", 0, "ports.csv:3:1", ""),
         ("reshape g.kyr ports.csv --trace $[0].cods", 0, "", "near: codes"),

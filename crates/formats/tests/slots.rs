@@ -53,7 +53,7 @@ fn read(texts: &[String], in_slots: bool) -> (Vec<Found>, usize) {
                 }
                 Ok(Some(Slotted::Slots(_))) => {
                     slotted += 1;
-                    Ok(found.map(|Slot { value, token }| {
+                    Ok(found.map(|Slot { value, token, .. }| {
                         let value = written(value?);
                         // What is copied is what would be written.
                         assert!(token.is_empty() || token == value.as_bytes());

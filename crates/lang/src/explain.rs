@@ -44,6 +44,9 @@ impl Plan {
         if let Kind::Loop(repeat) = &self.body.innermost().kind {
             self.clauses(repeat, &mut lines);
         }
+        if self.is_edited() {
+            lines.push("What the edits do not touch is copied as it stands.".into());
+        }
         if self.fold.is_some() {
             lines.push("The aggregate over the records is one running value.".into());
         }
@@ -51,6 +54,15 @@ impl Plan {
             lines.push(format!("The result is written as {}.", Format::name(output.format)));
         }
         lines
+    }
+
+    /// Whether the rule gives a document or records with some places in them changed.
+    fn is_edited(&self) -> bool {
+        let result = match &self.body.innermost().kind {
+            Kind::Loop(repeat) => &repeat.result.kind,
+            other => other,
+        };
+        matches!(result, Kind::Edit(_))
     }
 
     /// What memory grows with when records run one by one.

@@ -10,9 +10,9 @@ use kyanite_formats::needs::{Need, Needs};
 
 use crate::functions::FoldKind;
 use crate::plan::{
-    Change, Clause, ClauseKind, Direct, Entry, Expr, ForSource, Grain, GroupFold, Kind, LineNames,
-    Loop, ManyPath, Nodes, OnePath, Piece, Plan, RecordHead, RecordSource, Records, Segment,
-    Selector, Start, Step, StepKind,
+    Change, Clause, ClauseKind, Direct, Edit, Entry, Expr, ForSource, Grain, GroupFold, Kind,
+    LineNames, Loop, ManyPath, Nodes, OnePath, Piece, Plan, RecordHead, RecordSource, Records,
+    Segment, Selector, Start, Step, StepKind,
 };
 
 impl Plan {
@@ -31,7 +31,7 @@ impl Plan {
         if !self.runs_in_any_order(grain) {
             return None;
         }
-        let copies = lines.is_some_and(|lines| lines.after_record);
+        let copies = lines.is_some_and(LineNames::copy_records);
         let Analysis { needs, mut seen, sees_records, .. } = Analysis::of(self, grain, copies)?;
         if sees_records {
             return None;
@@ -45,18 +45,42 @@ impl Plan {
             let slot = known.unwrap_or(slots.len());
             if known.is_none() {
                 let member = |need, name: &String| needs.member(need, name);
-                let need = names.iter().try_fold(needs.of_record(), member)?;
+                // Where records are copied they are read as if all of them were needed.
+                let need = match copies {
+                    true => Need::ALL,
+                    false => names.iter().try_fold(needs.of_record(), member)?,
+                };
                 slots.push((names, need));
             }
             sights[path] = Some(Sight { slot, steps: before + slots[slot].0.len() });
         }
         let slots = Slots::new(&slots)?;
         let slots = match lines.filter(|_| copies) {
+            Some(lines) if lines.are_edits => {
+                slots.with_text_without([]).requiring(self.required(grain, &sights)?)
+            }
             Some(lines) => slots.with_text_without(lines.names()),
             None => slots,
         };
         let direct = Direct::of(self, grain, &sights);
         Some(Sights { slots, direct, of: sights })
+    }
+}
+
+impl Plan {
+    /// The slots of the edits of each record that have to be there for a change in its text: what is missing is added at its end,
+    /// and nowhere else. Gives nothing where an edit has no slot of its own.
+    fn required(&self, grain: Grain, sights: &[Option<Sight>]) -> Option<Vec<usize>> {
+        let RecordSource::Loop(repeat, ..) = self.records(grain)?.source else { return None };
+        let Kind::Edit(edit) = &repeat.result.kind else { return None };
+        let mut required = Vec::new();
+        for change in &edit.changes {
+            let sight = sights[change.id].filter(|sight| sight.steps == change.segments.len())?;
+            if sight.steps > 1 || change.value.is_none() {
+                required.push(sight.slot);
+            }
+        }
+        Some(required)
     }
 }
 
@@ -139,6 +163,7 @@ impl Analysis {
                 analysis.clauses(repeat.clauses.get(1..)?);
                 match &repeat.result.kind {
                     Kind::Map(entries) if copies => analysis.entries(entries.get(1..)?),
+                    Kind::Edit(edit) if copies => analysis.spliced(edit),
                     _ => analysis.value(&repeat.result),
                 }
             }
@@ -378,6 +403,17 @@ impl Analysis {
                     && path.segments.iter().all(Segment::is_wildcard) => {}
             _ => self.value(&fold.call),
         }
+    }
+
+    /// Edits in the text of a record, which is copied: no more of it is needed than what they read.
+    fn spliced(&mut self, edit: &Edit) {
+        let record = Parts { of: vec![Need::RECORD], lists: 0 };
+        for Change { id, segments, value, .. } in &edit.changes {
+            self.see(*id, 0, segments.iter().map(Segment::plain_name));
+            self.current = self.segments(segments, record.clone());
+            self.values(value);
+        }
+        self.current = Parts::default();
     }
 
     fn become_lists(&mut self, slots: Range<usize>) {

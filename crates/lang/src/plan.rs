@@ -14,6 +14,7 @@ use std::ops::Range;
 use kyanite_formats::xml::StepName;
 
 pub(crate) use direct::{Cell, Direct};
+pub(crate) use line_names::LineName;
 pub use line_names::LineNames;
 pub use records::Grain;
 pub(crate) use records::{RecordFold, RecordHead, RecordSource, Records};

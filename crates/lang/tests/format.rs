@@ -49,6 +49,20 @@ fn layouts() {
             "def f(a, b) = a * b\ndef g(x) =\n  case x when 1, 2 then 'a' else f(x, -x) end\n",
         ),
         ("let a = 1 for b in $[*] return {a, b}", "let a = 1 for b in $[*] return {a, b}\n"),
+        ("$ set.a=1,..b[0]=@ +1", "$ set .a = 1, ..b[0] = @ + 1\n"),
+        ("$ remove['a b'],..c", "$ remove ['a b'], ..c\n"),
+        (
+            "for b in $[*]\nreturn b set\n.a=1,\n.b = 2",
+            "for b in $[*]\nreturn b set\n  .a = 1,\n  .b = 2\n",
+        ),
+        (
+            "{x: b set .a.long.name.of.a.member = round(@ * 1.1, 2), .another.long.name = 'some text that is long', y: 1}",
+            "{\n  x: b set .a.long.name.of.a.member = round(@ * 1.1, 2),\n    .another.long.name = 'some text that is long',\n  y: 1,\n}\n",
+        ),
+        (
+            "for b in $[*] return b set .a.long.name.of.a.member = round(@ * 1.1, 2), .another.long.name = 'some longer text', .c = 3",
+            "for b in $[*]\nreturn b set\n  .a.long.name.of.a.member = round(@ * 1.1, 2),\n  .another.long.name = 'some longer text',\n  .c = 3\n",
+        ),
         ("for s in $[*] window 2 step 2 return s", "for s in $[*] window 2 step 2 return s\n"),
     ] {
         let once = format_rule(source).unwrap();

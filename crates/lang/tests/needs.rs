@@ -33,7 +33,7 @@ const IN_SLOTS: [&str; 20] = [
     "for r in $[*] return if exists(r.a) then r.a.b else r.list[0]",
 ];
 
-const RULES: [&str; 52] = [
+const RULES: [&str; 64] = [
     "$[*].a",
     "$[*].a.b",
     "$[*].list[0].b",
@@ -86,6 +86,18 @@ const RULES: [&str; 52] = [
     "for r in $[*] group by k = r.b ?? 0 let m = length(r) group by n = m return {n, k, c: count(k[*])}",
     "for r at i in $[*] group by k = r.b ?? 0 return {k, last: max(i[*]), least: min(r[*].list[0].a)}",
     "for r in $[*] first 3 order by r.a ?? 0 descending first 1 return r",
+    "for r in $[*] return r set .a = 1",
+    "for r in $[*] return r set .a.b = [@, r.b], .other = r.list[0].b",
+    "for r in $[*] return r set .b = null, .a = @ ?? 'new', .new = 1, .list = if present(@) then @",
+    "for r in $[*] where exists(r.b) return r set .a = for x in @[*] return x, .b = r.a",
+    "for r in $[*] return r remove .a, .other, .list",
+    "for r in $[*] return r remove .a.b, .b",
+    "for r in $[*] return r set .a = 1, .a = @ + 1",
+    "for r in $[*] return r set .a = 1, .a.b = 2",
+    "for r in $[*] return r set ..b = 7, .list[*].a = @.b",
+    "for r in $[*] return {r.b, e: r set .a = r.other}",
+    "for r in $[*].list[*] return r set .b = 1",
+    "for r in $[*] group by k = r.b ?? 0 return {k, r: (r set [0].b = count(r[*].a))}",
 ];
 
 /// How records are read.
@@ -145,6 +157,9 @@ fn results(plan: &Plan, text: &str, how: How) -> (Vec<(String, Option<String>)>,
         });
         index += 1;
         if let Err(failure) = ran {
+            let (lines, _) = runner.take_lines().unwrap_or_default();
+            let lines = String::from_utf8(lines).unwrap();
+            results.extend(lines.lines().map(|line| (line.to_owned(), None)));
             let place = record.and_then(|record| locate(record, failure.origin()));
             let place = place.map(|place| place.readable());
             return (results, Some(format!("{} {place:?}", failure.message().to_owned())));

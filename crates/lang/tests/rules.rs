@@ -283,7 +283,7 @@ fn what_is_found_before_running() {
         ("if 1 then 2", "a condition is true or false; this is a number", "1"),
         ("vesel", "nothing is bound to the name `vesel`", "vesel"),
         ("$.a[?b == 1]", "nothing is bound to the name `b`", "b"),
-        ("@.a", "`@` stands outside a filter", "@"),
+        ("@.a", "`@` stands outside a filter and an edit", "@"),
         ("lenght($.a)", "there is no function `lenght`", "lenght"),
         ("round()", "round() does not take no arguments", "round()"),
         ("upper('a', 'b')", "upper() does not take 2 arguments", "upper('a', 'b')"),

@@ -22,6 +22,8 @@ pub struct Slots {
     count: usize,
     /// The names that a record may not have whose text is wanted as well, if it is.
     with_text: Option<Vec<Key>>,
+    /// Those that have to be there.
+    required: Vec<usize>,
 }
 
 /// The wanted members of one map.
@@ -60,7 +62,7 @@ impl Slots {
         for (slot, (path, need)) in paths.iter().enumerate() {
             record.add(path, slot, *need)?;
         }
-        Some(Self { record, count: paths.len(), with_text: None })
+        Some(Self { record, count: paths.len(), with_text: None, required: Vec::new() })
     }
 
     /// The same slots, of records that can be handed on as they stand and have none of these names; others are values.
@@ -68,6 +70,12 @@ impl Slots {
     pub fn with_text_without<'n>(mut self, names: impl IntoIterator<Item = &'n str>) -> Self {
         self.with_text = Some(names.into_iter().map(Key::new).collect());
         self
+    }
+
+    /// The same slots, of records that have the members of these slots; others are values.
+    #[must_use]
+    pub fn requiring(self, required: Vec<usize>) -> Self {
+        Self { required, ..self }
     }
 
     /// Whether the text of records is wanted as well.
@@ -130,6 +138,8 @@ pub struct Slot<'a> {
     pub value: Option<Value<'a>>,
     /// How a scalar stands in the text, where it is [written](super::write) just so; else empty.
     pub token: &'a [u8],
+    /// How it stands in the text, whatever it is.
+    pub text: &'a [u8],
 }
 
 /// The layout of a record that is being gone through, from its opening bracket on.
@@ -166,6 +176,7 @@ impl<'a> Reader<'a> {
             let (start, duplicates) = (self.at, self.duplicates.len());
             if let Some(opening) = structure.number_at(start, self.mark)
                 && self.fill_slots(slots, structure, opening, shapes, found).is_some()
+                && slots.required.iter().all(|at| found[*at].value.is_some())
             {
                 let end = self.at;
                 let text = match &slots.with_text {
@@ -338,7 +349,7 @@ impl<'a> Reader<'a> {
             }
             None => (self.inner_value(need, bracket, at).ok()?, &[][..]),
         };
-        *slot = Slot { value: Some(value), token };
+        *slot = Slot { value: Some(value), token, text: self.bytes.get(at..self.at)? };
         self.goes_on()
     }
 }

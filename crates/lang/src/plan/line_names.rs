@@ -2,13 +2,15 @@
 
 use kyanite_formats::json;
 
-use super::{Entry, Expr, Grain, Kind, ManyPath, OnePath, Plan, RecordSource, Records};
+use super::{Edit, Entry, Expr, Grain, Kind, OnePath, Plan, RecordSource, Records, Segment};
 
 /// The names of the members of each map.
 #[derive(Debug)]
 pub struct LineNames {
     /// Whether the members of the record itself stand before them.
     pub(crate) after_record: bool,
+    /// Whether they are those that edits of the record change.
+    pub(crate) are_edits: bool,
     pub(crate) names: Vec<LineName>,
 }
 
@@ -19,7 +21,26 @@ pub(crate) struct LineName {
     pub(crate) written: Vec<u8>,
 }
 
+impl LineName {
+    fn new(name: &str) -> Self {
+        let mut written = vec![b','];
+        json::write_text(name, &mut written);
+        written.push(b':');
+        Self { name: name.to_owned(), written }
+    }
+
+    /// As it stands in a line, without the comma.
+    pub(crate) fn alone(&self) -> &[u8] {
+        &self.written[1..]
+    }
+}
+
 impl LineNames {
+    /// Whether the text of a record is copied as it stands.
+    pub(crate) fn copy_records(&self) -> bool {
+        self.after_record || self.are_edits
+    }
+
     /// The names of the other members.
     pub(crate) fn names(&self) -> impl Iterator<Item = &str> {
         self.names.iter().map(|name| name.name.as_str())
@@ -43,15 +64,11 @@ impl Plan {
             };
         }
         let records = self.records(grain)?;
-        let is_whole = |path: &ManyPath| path.segments.len() == records.base + 1;
         let gives_records = match records.source {
-            RecordSource::Many(path) => self.fold.is_none() && is_whole(path),
-            RecordSource::Loop(repeat, path, ..) => match &repeat.result.kind {
-                Kind::One(OnePath { start, steps, .. }) => {
-                    steps.is_empty() && is_whole(path) && records.is_record(start)
-                }
-                _ => false,
-            },
+            RecordSource::Many(path) => {
+                self.fold.is_none() && path.segments.len() == records.base + 1
+            }
+            RecordSource::Loop(repeat, ..) => self.is_record(&repeat.result, grain),
             RecordSource::One(_) => false,
         };
         gives_records.then(|| (true, Vec::new()))
@@ -63,28 +80,57 @@ impl Plan {
     pub fn line_names(&self, grain: Grain) -> Option<LineNames> {
         let records = self.records(grain)?;
         let RecordSource::Loop(repeat, ..) = records.source else { return None };
-        let (Kind::Map(entries), None) = (&repeat.result.kind, &self.fold) else { return None };
+        if self.fold.is_some() {
+            return None;
+        }
+        let entries = match &repeat.result.kind {
+            Kind::Map(entries) => entries,
+            Kind::Edit(edit) if self.is_record(&edit.subject, grain) => {
+                let names = edit.splices()?.into_iter().map(LineName::new).collect();
+                return Some(LineNames { after_record: false, are_edits: true, names });
+            }
+            _ => return None,
+        };
         let after_record = entries.first().is_some_and(|first| self.is_of_record(first, grain));
         let names = entries.iter().skip(usize::from(after_record)).map(|entry| match entry {
-            Entry::Named(name, _) => {
-                let mut written = vec![b','];
-                json::write_text(name, &mut written);
-                written.push(b':');
-                Some(LineName { name: name.clone(), written })
-            }
+            Entry::Named(name, _) => Some(LineName::new(name)),
             Entry::Computed(..) | Entry::Spread(_) => None,
         });
-        Some(LineNames { after_record, names: names.collect::<Option<_>>()? })
+        let names = names.collect::<Option<_>>()?;
+        Some(LineNames { after_record, are_edits: false, names })
     }
 
     /// Whether the entry is all members of a record.
     fn is_of_record(&self, entry: &Entry, grain: Grain) -> bool {
-        match (entry, self.records(grain)) {
+        matches!(entry, Entry::Spread(value) if self.is_record(value, grain))
+    }
+
+    /// Whether the expression is the record that the rule's loop is at.
+    fn is_record(&self, expr: &Expr, grain: Grain) -> bool {
+        match (&expr.kind, self.records(grain)) {
             (
-                Entry::Spread(Expr { kind: Kind::One(OnePath { start, steps, .. }), .. }),
+                Kind::One(OnePath { start, steps, .. }),
                 Some(records @ Records { source: RecordSource::Loop(_, path, ..), base, .. }),
             ) => steps.is_empty() && path.segments.len() == base + 1 && records.is_record(start),
             _ => false,
         }
+    }
+}
+
+impl Edit {
+    /// The last names of the paths, if each goes by names alone and leads to a member of its own, so that the changes can be
+    /// made in the text of a record.
+    fn splices(&self) -> Option<Vec<&str>> {
+        let mut paths: Vec<Vec<&str>> = Vec::with_capacity(self.changes.len());
+        for change in &self.changes {
+            let path: Vec<&str> =
+                change.segments.iter().map(Segment::plain_name).collect::<Option<_>>()?;
+            let meets = |other: &Vec<&str>| path.starts_with(other) || other.starts_with(&path);
+            if paths.iter().any(meets) {
+                return None;
+            }
+            paths.push(path);
+        }
+        paths.iter().map(|path| path.last().copied()).collect()
     }
 }

@@ -189,7 +189,7 @@ impl<'a> Runner<'_, 'a> {
     }
 
     /// What takes the place of a node that a change selects: `@` of the expression is the node.
-    fn replacement(
+    pub(super) fn replacement(
         &mut self,
         change: &'a Change,
         old: Option<Value<'a>>,
