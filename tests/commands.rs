@@ -15,7 +15,7 @@ fn results() {
     folder.file("r.jsonl", "{\"n\":1}\n\n{\"n\":2}\n{\"n\":3}");
     folder.file("pretty.jsonl", "{\n  \"n\": 1\n}\n{\n  \"n\": 2\n} {\"n\": 3}");
     folder.file("noise.bin", "\u{feff}  [3]");
-    folder.file("t.csv", "no,kg\n007,1.50\n8,\n");
+    folder.file("t.csv", "no,kg\n007,1.50\n8,\n").file("more.json", "{\"a\": {\"b\": 1}}");
     folder.file("wrapped.json", r#""{\"a\": [{\"b\": 1}]}""#);
     for (line, input, out) in [
         // Layouts.
@@ -131,6 +131,43 @@ fn results() {
             "query $[*].n r.jsonl pretty.jsonl --gather --paths --to text",
             "",
             "$[0]['n']\n$[1]['n']\n$[2]['n']\n$[3]['n']\n$[4]['n']\n$[5]['n']\n",
+        ),
+        // Of what begins at the same place the node that is meant.
+        ("query $[*].no t.csv --paths --to text", "", "$[0]['no']\n$[1]['no']\n"),
+        ("query $[*] t.csv --paths --to text", "", "$[0]\n$[1]\n"),
+        ("query $.a --from toml --paths --to text", "[a]\nb=1\n", "$['a']\n"),
+        ("query $.a[0] --from toml --paths --to text", "[[a]]\nb=1\n", "$['a'][0]\n"),
+        ("query $.a.b --from toml --paths --to text", "a.b.c=1\n", "$['a']['b']\n"),
+        ("query $.a --from xml --paths --to text", "<a/>", "/a[1]\n"),
+        // Which file.
+        (
+            "query $..b one.json wrapped.json more.json --paths --to text -q",
+            "",
+            "more.json  $['a']['b']\n",
+        ),
+        ("query $..b more.json --paths --to text", "", "$['a']['b']\n"),
+        ("query document_uri($) one.json", "", "\"one.json\"\n"),
+        ("query document_uri($.a[0]) one.json", "", "\"one.json\"\n"),
+        ("query 'document_uri($) ?? 1'", "{}", "1\n"),
+        (
+            "query '{f: document_uri($), n: count($[*])}' r.jsonl --compact",
+            "",
+            "{\"f\":\"r.jsonl\",\"n\":3}\n",
+        ),
+        (
+            "query 'distinct(for r in $[*] return document_uri(r.n ?? r.no))' r.jsonl t.csv --gather --compact",
+            "",
+            "[\"r.jsonl\",\"t.csv\"]\n",
+        ),
+        (
+            "query 'for r in $[*] order by document_uri(r) descending first 1 return document_uri(r)' r.jsonl t.csv --gather --compact",
+            "",
+            "[\"t.csv\"]\n",
+        ),
+        (
+            "query 'source o = \"one.json\"; [document_uri(o.a), document_uri($.a), document_uri(o.a[0] + 1) ?? 0]' two.json --compact",
+            "",
+            "[\"one.json\",\"two.json\",0]\n",
         ),
         ("query /a/1 one.json", "", "2.50\n"),
         ("query /a/1 one.json --paths --compact", "", "[\"$['a'][1]\"]\n"),

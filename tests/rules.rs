@@ -15,6 +15,7 @@ fn rules_are_explained_checked_and_stopped() {
     folder.file("apart.kyr", "{\"a.json\": $[0].code, \"in/b.csv\": $}\n");
     folder.file("out.kyr", "{\"../a.json\": 1}\n").file("odd.kyr", "{\"a.json\": 1, \"b\": 2}\n");
     folder.file("dull.kyr", "param port: text?\ncase 1 when 1 then 2 when 1 then 3 end\n");
+    folder.file("least.kyr", "param least: number\n$[?@.depth_m >= least]\n");
     folder.file("list.kyr", "$[*]\n").file("bad.kyr", "lenght(1)\n");
     for (line, status, out, err) in [
         ("reshape rules/port-fares.kyr --explain", 0, "The whole document is held in memory", ""),
@@ -71,6 +72,23 @@ fn rules_are_explained_checked_and_stopped() {
             "this is never reached: an earlier branch waits for the same",
         ),
         ("rules check rules/running.kyr --against ports.csv", 0, "", "no `vessel` under $[*]"),
+        ("rules check least.kyr", 0, "least.kyr: nothing to say", ""),
+        ("rules check least.kyr --against ports.csv", 2, "", "the param `least` is missing"),
+        (
+            "rules check least.kyr --against ports.csv -p least=6",
+            0,
+            "least.kyr: nothing to say",
+            "",
+        ),
+        (
+            "rules check least.kyr --against ports.csv -p least=60",
+            0,
+            "",
+            "held for none of 7 nodes",
+        ),
+        ("rules check least.kyr -p least=6", 0, "least.kyr: nothing to say", ""),
+        ("rules check least.kyr -p least=six", 2, "", "the param `least` is a number, not \"six\""),
+        ("rules check least.kyr -p most=6", 2, "", "the rule has no param `most`"),
         ("rules check nope.kyr", 2, "", "there is no rule file nope.kyr"),
         (
             "rules test rules/running.kyr rules/running-cases",
@@ -129,6 +147,34 @@ fn rules_are_explained_checked_and_stopped() {
         .file("s.json", "[{\"n\": \"x\"}]");
     let ran = run(&folder, "reshape sum.kyr ports.csv", "");
     assert!(ran.err.contains("s.json:1:8  $[0].n"), "{}", ran.err);
+}
+
+/// What failed is counted over all records and threads, with the first message.
+#[test]
+fn failures_that_something_stands_in_for_are_told() {
+    let folder = Folder::with_demo();
+    let line = |number: usize| {
+        let text = if number % 1000 == 999 { "{oops" } else { "{\\\"a\\\": 1}" };
+        format!("{{\"n\": {number}, \"t\": \"{text}\"}}\n")
+    };
+    folder.file("t.jsonl", (0..30_000).map(line).collect::<String>());
+    for threads in ["1", "4"] {
+        for (rule, count) in [
+            ("for r in $[*] return recover(decode(\"json\", r.t), error(f\"{r.n}\"))", 0),
+            ("for r in $[*] return {r.n, t: recover(decode(\"json\", r.t).a, null)}", 30_000),
+            ("for r in $[*] where recover(decode(\"json\", r.t).a, 0) == 1 return r.n", 29_970),
+        ] {
+            let ran =
+                folder.run(&["query", rule, "t.jsonl", "--to", "jsonl", "--threads", threads], b"");
+            if count == 0 {
+                assert!(ran.status == 4 && ran.err.contains("error(): 999"), "{}", ran.err);
+                continue;
+            }
+            assert_eq!((ran.status, ran.out.lines().count()), (0, count), "{rule}: {}", ran.err);
+            let said = "warning: recover() stood in for 30 failures; the first: decode(): the text is not json: at its 1:2, a member name";
+            assert!(ran.err.contains(said), "{}", ran.err);
+        }
+    }
 }
 
 #[test]

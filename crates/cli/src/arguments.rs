@@ -388,7 +388,8 @@ pub enum Rules {
     #[command(after_help = "\
 Examples:
   kyanite rules check rules/departures.kyr rules/dearest.kyr
-  kyanite rules check rules/departures.kyr --against timetable.json")]
+  kyanite rules check rules/departures.kyr --against timetable.json
+  kyanite rules check rules/running.kyr -p 'vessel=Arctic Skua' --against bookings.jsonl")]
     Check {
         /// The rule files
         #[arg(value_name = "RULE", required = true, value_hint = ValueHint::FilePath)]
@@ -396,6 +397,9 @@ Examples:
         /// A sample input, whose paths are looked for
         #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath)]
         against: Option<String>,
+        /// The params that the rules are run with over it.
+        #[command(flatten)]
+        params: ParamArguments,
     },
     /// Lay rule files out in place: blanks, indents and line ends, comments kept
     #[command(after_help = "\

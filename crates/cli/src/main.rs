@@ -22,6 +22,7 @@ use arguments::{Arguments, Command, Rules};
 use clap::Parser;
 use kyanite_tree::{Code, Diagnostic, Setting};
 use messages::Messages;
+use run::Sample;
 use status::Status;
 
 fn main() -> ExitCode {
@@ -64,8 +65,9 @@ fn run(arguments: Arguments) -> Status {
             run::reshape(&reshape, &arguments.messages, &mut messages, None)
         }
         Command::Convert(convert) => run::convert(&convert, &arguments.messages, &mut messages),
-        Command::Rules(Rules::Check { rules, against }) => {
-            rule_files::check(&rules, against.as_deref(), &arguments.messages, &mut messages)
+        Command::Rules(Rules::Check { rules, against, params }) => {
+            let sample = Sample { input: against.as_deref(), params: &params };
+            rule_files::check(&rules, sample, &arguments.messages, &mut messages)
         }
         Command::Rules(Rules::Format { rules, only_tell }) => {
             rule_files::format(&rules, only_tell, &mut messages)

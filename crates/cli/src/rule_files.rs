@@ -14,13 +14,13 @@ use kyanite_tree::{Arena, Diagnostic, Value};
 use crate::arguments::MessageOptions;
 use crate::messages::Messages;
 use crate::rule_text::{read_rule, unreadable_rule};
-use crate::run::over_sample;
+use crate::run::{Sample, over_sample};
 use crate::status::Status;
 
 /// `kyanite rules check`.
 pub fn check(
     rules: &[PathBuf],
-    against: Option<&str>,
+    sample: Sample<'_>,
     options: &MessageOptions,
     messages: &mut Messages,
 ) -> Status {
@@ -47,9 +47,7 @@ pub fn check(
                 for warning in &plan.warnings {
                     messages.show(&plan.rule().diagnostic(warning.clone()));
                 }
-                if let Some(sample) = against
-                    && let Err(failed) = over_sample(&plan, file, sample, options, messages)
-                {
+                if let Err(failed) = over_sample(&plan, file, sample, options, messages) {
                     messages.show_all(failed.diagnostics());
                     status = Status::from(&failed);
                     continue;

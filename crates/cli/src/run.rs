@@ -150,20 +150,35 @@ fn format_of(path: &Path) -> Option<Format> {
     detect::by_name(None, path.file_name()?.to_str()).map(|detected| detected.format)
 }
 
-/// Runs a rule over a sample for what its paths and conditions meet there; what it gives is left out.
+/// What a rule is checked against.
+#[derive(Clone, Copy)]
+pub struct Sample<'c> {
+    /// An input that the rule is run over.
+    pub input: Option<&'c str>,
+    /// Its params and sources.
+    pub params: &'c ParamArguments,
+}
+
+/// Runs a rule over a sample for what its paths and conditions meet there; what it gives is left out. Without an input only the
+/// params are looked at.
 pub fn over_sample(
     plan: &Plan,
     file: &Path,
-    sample: &str,
+    sample: Sample<'_>,
     options: &MessageOptions,
     messages: &mut Messages,
 ) -> Result<(), Failed> {
-    let input = InputArguments::of_sample(sample);
-    let (params, output) = (ParamArguments::default(), OutputArguments::default());
+    let Sample { input: Some(sample), params } = sample else {
+        let (given, arena) = (&sample.params.params, Arena::new());
+        let wrong = kyanite_lang::Arguments::read(plan, given, &arena).err();
+        let wrong = wrong.filter(|_| !given.is_empty());
+        return wrong.map_or(Ok(()), |wrong| Err(Failed::Command(wrong)));
+    };
+    let (input, output) = (InputArguments::of_sample(sample), OutputArguments::default());
     let command = RuleCommand {
         folder: file.parent().map(Path::to_owned).unwrap_or_default(),
         count: true,
-        ..RuleCommand::new(plan.rule().clone(), &input, &params, &output, options)
+        ..RuleCommand::new(plan.rule().clone(), &input, params, &output, options)
     };
     let sources = command.sources(plan)?;
     let inputs = if plan.reads_input() { vec![Input::of_word(sample)] } else { Vec::new() };

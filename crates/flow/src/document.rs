@@ -10,6 +10,7 @@ use kyanite_formats::record_view::View;
 use kyanite_formats::records::value_end;
 use kyanite_formats::xml::StepName;
 use kyanite_formats::{Format, SyntaxError, documents, json};
+use kyanite_lang::DocumentUris;
 use kyanite_tree::{
     Advice, Arena, Base, Code, Diagnostic, Location, Origin, Passed, Place, Region, Setting,
     SourceMap, Step, TextPlaces, Value, locate,
@@ -45,6 +46,10 @@ pub(crate) struct Library<'a> {
     sources: RefCell<SourceMap>,
     /// The texts, in the order of the source map.
     texts: RefCell<Vec<Text<'a>>>,
+    /// What each is from.
+    uris: RefCell<Vec<Option<String>>>,
+    /// What the input is that is being read.
+    uri: RefCell<Option<String>>,
 }
 
 /// The format that a text is plainly in.
@@ -90,7 +95,13 @@ impl<'a> Library<'a> {
 
     fn of(arena: &'a Arena, region: Region) -> Self {
         let sources = RefCell::new(SourceMap::new(region));
-        Self { arena, sources, texts: RefCell::default() }
+        Self {
+            arena,
+            sources,
+            texts: RefCell::default(),
+            uris: RefCell::default(),
+            uri: RefCell::default(),
+        }
     }
 
     /// Reads an open input to its end; gives its documents.
@@ -102,8 +113,15 @@ impl<'a> Library<'a> {
     ) -> Result<Loaded<'a>, Failed> {
         let contradiction = source.contradiction();
         let Source {
-            name, detected: Detected { format, .. }, looks_like, reader, replaced, ..
+            name,
+            uri,
+            detected: Detected { format, .. },
+            looks_like,
+            reader,
+            replaced,
+            ..
         } = source;
+        self.uri.replace(uri);
         let mut bytes = Vec::new();
         Limited::new(reader, options.size)
             .read_to_end(&mut bytes)
@@ -269,7 +287,13 @@ impl<'a> Library<'a> {
         let places = Rc::new(TextPlaces::new(name, text.as_bytes()));
         let text = Text { name, text, places, format, base, roots: &[] };
         texts.push(text.clone());
+        self.uris.borrow_mut().push(self.uri.borrow().clone());
         (texts.len() - 1, text)
+    }
+
+    /// What the texts are from.
+    pub(crate) fn uris(&self, of: DocumentUris) -> DocumentUris {
+        of.with(self.sources.borrow().clone(), self.uris.borrow().clone())
     }
 
     fn set_roots(&self, number: usize, roots: &[Value<'a>]) {
@@ -400,12 +424,11 @@ impl Duplicates {
 
 /// The place of a value in a record of a stream, as a location in the whole list.
 pub(crate) fn record_location<'a>(
-    record: Value<'a>,
+    in_record: Location<'a>,
     index: u64,
-    origin: Origin,
     path: &'a [StepName],
 ) -> Option<Location<'a>> {
-    let mut location = locate(record, origin)?.within(Step::Index(usize::try_from(index).ok()?));
+    let mut location = in_record.within(Step::Index(usize::try_from(index).ok()?));
     for step in path.iter().rev() {
         location = location.within(Step::Name(&step.name));
     }

@@ -253,6 +253,8 @@ impl Input {
 /// An input that is open.
 pub(crate) struct Source {
     pub(crate) name: String,
+    /// The file or URL that it is.
+    pub(crate) uri: Option<String>,
     pub(crate) detected: Detected,
     /// The format that the content looks like, where it is plainly another.
     pub(crate) looks_like: Option<Format>,
@@ -354,7 +356,8 @@ impl Source {
             Reason::Told => None,
             _ => detect::contradicts(detected.format, &head),
         };
-        Ok(Self { name, detected, looks_like, reader, live, replaced, items: None })
+        let uri = (!matches!(input, Input::Standard)).then(|| name.clone());
+        Ok(Self { name, uri, detected, looks_like, reader, live, replaced, items: None })
     }
 
     /// Whether it is plainly an XML document, whose elements can be read as they come.

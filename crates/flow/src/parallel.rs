@@ -16,7 +16,8 @@ use kyanite_formats::records::{Layout, Structure};
 use kyanite_formats::xml::LineOrRecord;
 use kyanite_formats::{csv, xml};
 use kyanite_lang::{
-    Grain, Kept, LineNames, Names, Plan, RecordState, Room, Runner, Session, Sights, Watch,
+    DocumentUris, Grain, Kept, LineNames, Names, Plan, RecordState, Room, Runner, Session, Sights,
+    Watch,
 };
 use kyanite_tree::{Arena, Base, Passed};
 
@@ -28,6 +29,7 @@ use crate::records::{Block, Blocks, InputPart, Next, Records, Then, valid_start}
 #[derive(Clone, Copy)]
 pub(crate) struct Work<'w> {
     pub(crate) plan: &'w Plan,
+    pub(crate) documents: &'w DocumentUris,
     pub(crate) grain: Grain,
     pub(crate) layout: Layout<'w>,
     pub(crate) input: InputPart<'w>,
@@ -133,7 +135,7 @@ pub(crate) fn run<E>(
         }
         drop(results);
         let mut order = Order { next: 0, early: BTreeMap::new(), done };
-        let mut workbench = Workbench::new(work.plan);
+        let mut workbench = Workbench::new(work);
         let is_alone = threads == 1;
         loop {
             let done = match order.take() {
@@ -271,7 +273,7 @@ impl Order {
 fn worker(work: Work<'_>, feed: &Feed<'_>, results: &Sender<(u64, io::Result<Desk>)>) {
     // A worker ends when all have to: at the end of the feed, or by a panic.
     let _end = EndOnDrop(feed);
-    let mut workbench = Workbench::new(work.plan);
+    let mut workbench = Workbench::new(work);
     while let Some((number, read)) = feed.next(true) {
         if results.send((number, workbench.run_read(work, read))).is_err() {
             return;
@@ -288,10 +290,12 @@ struct Workbench {
 }
 
 impl Workbench {
-    fn new(plan: &Plan) -> Self {
+    fn new(work: Work<'_>) -> Self {
+        let mut session = Session::new(work.plan);
+        session.documents = work.documents.clone();
         Self {
             arena: Arena::new(),
-            session: Session::new(plan),
+            session,
             structure: Structure::default(),
             shapes: Shapes::default(),
         }
@@ -327,7 +331,8 @@ fn block(
     (arena, structure, shapes): (&Arena, &mut Structure, &mut Shapes),
     session: &mut Session,
 ) -> Option<Clean> {
-    let Work { plan, grain, layout, input, names, state, room, sights, line_names, lines } = work;
+    let Work { plan, grain, layout, input, names, state, room, sights, line_names, lines, .. } =
+        work;
     let mut state = state.apart(plan);
     if let Some(lines) = lines {
         let (text, 0) = valid_start(bytes) else { return None };

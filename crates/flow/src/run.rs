@@ -7,7 +7,7 @@ use kyanite_formats::losses::{Loss, Losses};
 use kyanite_formats::xml::StepName;
 use kyanite_lang::{Arguments, Failure, Flow, Grain, Plan, ResultShape, Runner, Session};
 use kyanite_tree::{
-    Advice, Arena, Code, Diagnostic, Kind, Location, Origin, Place, Setting, Value, locate,
+    Advice, Arena, Code, Diagnostic, Kind, Location, Origin, Place, Setting, Value, locate_node,
 };
 
 use crate::document::Library;
@@ -118,7 +118,9 @@ pub fn run(
     if let Some((false, columns)) = job.plan.columns(Grain::Items) {
         sink.expect_columns(&columns);
     }
-    let mut run = Run { job, sources: &sources, session: &mut session, sink, events };
+    let names_documents = false;
+    let mut run =
+        Run { job, sources: &sources, session: &mut session, sink, events, names_documents };
     if sources.has_foreign_types() || job.plan.decodes() {
         run.sink.expect_foreign_types();
     }
@@ -136,6 +138,8 @@ pub(crate) struct Run<'r, 'q, 'e, 'j> {
     pub(crate) session: &'r mut Session,
     pub(crate) sink: &'r mut dyn Sink,
     pub(crate) events: &'r mut Events<'e>,
+    /// Whether places are told with the input that they are in.
+    pub(crate) names_documents: bool,
 }
 
 impl<'q> Run<'_, 'q, '_, '_> {
@@ -144,10 +148,14 @@ impl<'q> Run<'_, 'q, '_, '_> {
         // Where turns are kept, places are not.
         let needs_places = *what == What::Paths && !plan.keeps_places()
             || *losses != LossPolicy::Count && plan.holds_turns();
-        let by_record = plan.runs_by_record() && !options.unwrap && !needs_places;
+        // Of records that are kept, it is not known which of several inputs they were in.
+        let needs_inputs = self.job.gather && plan.asks_documents() && plan.keeps_records();
+        let by_record = plan.runs_by_record() && !options.unwrap && !needs_places && !needs_inputs;
+        self.names_documents = *what == What::Paths && !self.job.gather && inputs.len() > 1;
         if !self.job.plan.reads_input() {
             let arena = Arena::new();
-            self.document(None, &Library::new(&arena), &arena)?;
+            self.session.documents = self.sources.uris(None, None);
+            self.document(None, &Library::new(&arena), &arena, None)?;
         } else if self.job.gather && by_record {
             self.stream(None, inputs, Grain::Items, inputs)?;
         } else if self.job.gather {
@@ -201,10 +209,12 @@ impl<'q> Run<'_, 'q, '_, '_> {
     fn whole(&mut self, source: Source) -> Result<(), Failed> {
         let arena = Arena::new();
         let library = Library::new(&arena);
+        let (name, uri) = (source.name.clone(), source.uri.clone());
         let loaded = library.load(source, self.job.options, self.events)?;
+        self.session.documents = self.sources.uris(uri, Some(&library));
         self.reader_losses(&loaded.losses);
         for root in loaded.roots {
-            self.document(Some(root), &library, &arena)?;
+            self.document(Some(root), &library, &arena, Some(&name))?;
             if self.sink.is_closed() {
                 break;
             }
@@ -235,6 +245,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
                 session: &mut session,
                 sink: &mut Nowhere,
                 events: &mut events,
+                names_documents: false,
             };
             let ran = match inputs {
                 [input] if !self.job.gather => open(input, self.job.options, again.events)
@@ -253,8 +264,9 @@ impl<'q> Run<'_, 'q, '_, '_> {
         let arena = Arena::new();
         let library = Library::new(&arena);
         let (root, losses) = gather(self.job, inputs, &library, &arena, self.events)?;
+        self.session.documents = self.sources.uris(None, Some(&library));
         self.reader_losses(&losses);
-        self.document(Some(root), &library, &arena)
+        self.document(Some(root), &library, &arena, None)
     }
 
     /// Runs the rule over one whole document.
@@ -263,6 +275,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
         root: Option<Value<'a>>,
         library: &Library<'a>,
         arena: &'a Arena,
+        name: Option<&str>,
     ) -> Result<(), Failed>
     where
         'q: 'a,
@@ -276,10 +289,11 @@ impl<'q> Run<'_, 'q, '_, '_> {
         if library.has_foreign_types() {
             self.sink.expect_foreign_types();
         }
-        let mut results = Results::new(self.job, self.sink);
+        let name = name.filter(|_| self.names_documents);
+        let mut results = Results::new(self.job, self.sink, name);
         let ran =
             Runner::new(plan, &arguments, root, arena, self.session).and_then(|mut runner| {
-                runner.document(&mut |value| results.take(value, |origin| locate(root?, origin)))
+                runner.document(&mut |value| results.take(value, |node| locate_node(root?, node)))
             });
         let _ = ran.map_err(|failure| {
             let place = sources.place(failure.origin(), || library.place(failure.origin()));
@@ -402,11 +416,16 @@ pub(crate) struct Results<'s> {
     given: bool,
     /// A match whose place was wanted but that was computed.
     unplaced: Option<Kind>,
+    /// What places are told with.
+    document: Option<String>,
 }
 
 impl<'s> Results<'s> {
-    pub(crate) fn new(job: &Job<'_>, sink: &'s mut dyn Sink) -> Self {
-        Self { what: job.what, shape: job.plan.result_shape(), sink, given: false, unplaced: None }
+    /// Results for that sink; places are told with the name of the document, if it is given.
+    pub(crate) fn new(job: &Job<'_>, sink: &'s mut dyn Sink, document: Option<&str>) -> Self {
+        let (what, shape, document) =
+            (job.what, job.plan.result_shape(), document.map(str::to_owned));
+        Self { what, shape, sink, given: false, unplaced: None, document }
     }
 
     /// Where the results go.
@@ -421,19 +440,23 @@ impl<'s> Results<'s> {
         }
     }
 
-    /// Takes one result; `place` finds where a value was read.
+    /// Takes one result; `place` finds where a node was read.
     pub(crate) fn take<'a>(
         &mut self,
         value: Option<Value<'a>>,
-        place: impl FnOnce(Origin) -> Option<Location<'a>>,
+        place: impl FnOnce(Value<'a>) -> Option<Location<'a>>,
     ) -> Flow {
         self.given = true;
         match (self.what, self.shape, value) {
             (What::Values, ResultShape::Single, value) => self.sink.single(value),
             (_, _, None) => Flow::Continue(()),
             (What::Values, ResultShape::Items, Some(item)) => self.sink.item(item),
-            (What::Paths, _, Some(value)) => match place(value.origin()) {
-                Some(location) => self.sink.item(Value::text(&location.to_string())),
+            (What::Paths, _, Some(value)) => match place(value) {
+                Some(location) => {
+                    let document = self.document.as_deref().map(|name| format!("{name}  "));
+                    let place = format!("{}{location}", document.unwrap_or_default());
+                    self.sink.item(Value::text(&place))
+                }
                 None => {
                     self.unplaced = Some(value.kind());
                     Flow::Break(())

@@ -1,6 +1,6 @@
 //! The further documents that a rule reads: its sources.
 
-use kyanite_lang::Plan;
+use kyanite_lang::{DocumentUris, Plan};
 use kyanite_tree::{Arena, Code, Diagnostic, Origin, Place, Region, Value};
 
 use crate::document::Library;
@@ -52,6 +52,12 @@ impl<'a> Sources<'a> {
     /// Whether values of types that only some formats have may be in them.
     pub(crate) fn has_foreign_types(&self) -> bool {
         self.library.has_foreign_types()
+    }
+
+    /// What values are from: those of the input from `own`, or from what a library tells.
+    pub(crate) fn uris(&self, own: Option<String>, library: Option<&Library<'_>>) -> DocumentUris {
+        let uris = self.library.uris(DocumentUris::new(own));
+        library.map_or_else(|| uris.clone(), |library| library.uris(uris.clone()))
     }
 
     /// The place of a value: in a source, or as `own` finds it in the input.

@@ -8,7 +8,8 @@ use kyanite_formats::records::{Layout, Structure};
 use kyanite_formats::xml::{Ancestry, RecordReader, StepName};
 use kyanite_lang::{Arguments, Failure, Grain, Kept, Names, RecordState, Room, Runner, Session};
 use kyanite_tree::{
-    Arena, Base, Code, Diagnostic, Name, Origin, Passed, Place, Span, TextPlaces, Value,
+    Arena, Base, Code, Diagnostic, Name, Origin, Passed, Place, Span, TextPlaces, Value, locate,
+    locate_node,
 };
 
 use crate::document::{Duplicates, Library, Skipped, record_location, say_format};
@@ -43,7 +44,7 @@ impl Progress<'_> {
         let index = self.index;
         self.index += 1;
         let flow = runner.record(&mut self.state, &mut self.kept, index, record, &mut |value| {
-            results.take(value, |origin| record_location(record, index, origin, &[]))
+            results.take(value, |node| record_location(locate_node(record, node)?, index, &[]))
         })?;
         self.done = flow.is_break();
         Ok(())
@@ -73,7 +74,9 @@ impl<'q> Run<'_, 'q, '_, '_> {
         let kept = Kept::new(plan, &arena, &room);
         let mut progress = Progress { names, state, kept, index: 0, done: false };
         let mut waiting = inputs.iter();
-        let mut results = Results::new(self.job, self.sink);
+        let name = opened.as_ref().map(|source| source.name.clone());
+        let name = name.filter(|_| self.names_documents);
+        let mut results = Results::new(self.job, self.sink, name.as_deref());
         while !progress.done {
             let source = match opened.take() {
                 Some(source) => source,
@@ -135,7 +138,9 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
     fn one_record(&mut self, source: Source, progress: &mut Progress<'_>) -> Result<(), Failed> {
         let arena = Arena::new();
         let library = Library::new(&arena);
+        let uri = source.uri.clone();
         let loaded = library.load(source, self.job.options, self.events)?;
+        self.session.documents = self.sources.uris(uri, Some(&library));
         if self.job.carries_all {
             self.results.sink().add_losses(&loaded.losses);
         }
@@ -177,6 +182,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             repairs: Repairs::new(options.repairs),
         };
         let replaced = source.replaced.clone();
+        self.session.documents = self.sources.uris(source.uri.clone(), None);
         let ran = self.blocks(source, progress, &mut aside);
         let Aside { skipped, duplicates, mut repairs } = aside;
         skipped.finish(self.events);
@@ -395,8 +401,10 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         if sights.as_ref().is_some_and(|sights| sights.slots.have_text()) {
             needed = needed.with_structure();
         }
+        let documents = self.session.documents.clone();
         let work = Work {
             plan: self.job.plan,
+            documents: &documents,
             grain,
             layout: needed.with_sieve(sieve.as_ref()),
             input,
@@ -611,7 +619,7 @@ fn record_place(
 ) -> Option<Place> {
     let origin = failure.origin();
     let place = origin.is_known().then(|| records.place(origin))?;
-    Some(match record_location(record, index, origin, path) {
+    Some(match locate(record, origin).and_then(|found| record_location(found, index, path)) {
         Some(location) => place.with_path(location.readable()),
         None => place,
     })

@@ -48,19 +48,22 @@ pub fn trace(
     let library = Library::new(&arena);
     let mut roots = Vec::new();
     if !job.plan.reads_input() {
-        roots.push(None);
+        roots.push((None, None));
     } else if job.gather {
-        roots.push(Some(gather(job, inputs, &library, &arena, events)?.0));
+        roots.push((Some(gather(job, inputs, &library, &arena, events)?.0), None));
     } else {
         for input in inputs {
             let source = open(input, job.options, events)?;
-            roots.extend(library.load(source, job.options, events)?.roots.into_iter().map(Some));
+            let uri = source.uri.clone();
+            let loaded = library.load(source, job.options, events)?;
+            roots.extend(loaded.roots.into_iter().map(|root| (Some(root), uri.clone())));
         }
     }
     let find = |origin| sources.place(origin, || library.place(origin));
     let mut traced = Vec::new();
-    for root in roots {
+    for (root, uri) in roots {
         let mut session = Session::new(job.plan);
+        session.documents = sources.uris(uri, Some(&library));
         session.trace = Some(Trace::default());
         let result = result(job, root, &sources, &arena, &mut session, &find)?;
         let made = session.trace.take().unwrap_or_default();

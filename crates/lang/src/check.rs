@@ -45,6 +45,8 @@ pub fn check(text: RuleText, rule: &Rule) -> Result<Plan, (RuleText, Vec<Finding
         output,
         sources,
         decodes,
+        asks_documents,
+        asks_own_uri,
         namespaces,
         ..
     } = checker;
@@ -66,10 +68,12 @@ pub fn check(text: RuleText, rule: &Rule) -> Result<Plan, (RuleText, Vec<Finding
         fold,
         paths,
         tests,
-        root_uses,
+        // What the document is from is known once it is opened.
+        root_uses: root_uses.max(usize::from(asks_own_uri)),
         output,
         sources,
         decodes,
+        asks_documents,
         namespaces,
         warnings: findings,
     })
@@ -109,6 +113,10 @@ struct Checker<'r> {
     used: HashSet<usize>,
     /// Whether a call reads documents inside texts.
     decodes: bool,
+    /// Whether a call asks what values were read from.
+    asks_documents: bool,
+    /// Whether a call asks what the document itself was read from.
+    asks_own_uri: bool,
 }
 
 impl<'r> Checker<'r> {
@@ -130,6 +138,8 @@ impl<'r> Checker<'r> {
             sources: Vec::new(),
             used: HashSet::new(),
             decodes: false,
+            asks_documents: false,
+            asks_own_uri: false,
         }
     }
 

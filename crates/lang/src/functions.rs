@@ -15,10 +15,11 @@ mod times;
 pub(crate) use fold::{Fold, FoldKind};
 use kyanite_tree::{Advice, Arena, Code, DecimalError, Kind, Locus, Number, Origin, Value};
 
+use crate::documents::DocumentUris;
 use crate::finding::Span;
 use crate::iregexp::Patterns;
 use crate::plan::Namespaces;
-use crate::run::Watch;
+use crate::run::{Trace, Watch};
 use crate::types::Type;
 
 /// What a parameter takes.
@@ -208,6 +209,8 @@ pub(crate) enum Run {
     Exists,
     /// The value of the only node.
     ValueOf,
+    /// The first argument, or the second where evaluating the first fails.
+    Recover,
     /// Over values.
     Values(for<'c, 'a> fn(&Call<'c, 'a>) -> Outcome<'a>),
 }
@@ -261,6 +264,9 @@ pub(crate) struct Call<'c, 'a> {
     pub(crate) patterns: &'c Patterns,
     pub(crate) watch: &'c Watch,
     pub(crate) namespaces: &'a Namespaces,
+    pub(crate) documents: &'c DocumentUris,
+    /// What computed values were made of, if that is kept.
+    pub(crate) trace: Option<&'c Trace>,
     /// Where the call stands.
     pub(crate) span: Span,
 }
@@ -391,6 +397,31 @@ const STANDARD: &[Signature] = &[
             call.watch.note(call.text(1));
             Ok(call.argument(0))
         }),
+    },
+    Signature {
+        name: "document_uri",
+        parameters: &[takes("value", Takes::ANYTHING)],
+        required: 1,
+        repeats: false,
+        result: Type::Any,
+        summary: "The file or URL that the value was read from; nothing for standard input and for computed values (XPath and XQuery Functions and Operators 3.1 section 2.6).",
+        example: ("document_uri([1]) ?? \"computed\"", "\"computed\""),
+        run: Run::Values(|call| {
+            let origin = call.argument(0).map_or(Origin::NONE, Value::origin);
+            let handed_on = call.trace.and_then(|trace| trace.handed_on(origin));
+            let uri = call.documents.of(handed_on.unwrap_or(origin));
+            Ok(uri.map(|uri| Value::text(call.arena.text(uri))))
+        }),
+    },
+    Signature {
+        name: "recover",
+        parameters: &[takes("value", Takes::ANYTHING), takes("otherwise", Takes::ANYTHING)],
+        required: 2,
+        repeats: false,
+        result: Type::Any,
+        summary: "The value or, where evaluating it fails on the data, the other one; how often, and the first message, is told at the end of the run.",
+        example: ("recover(decode(\"json\", \"{\"), null)", "null"),
+        run: Run::Recover,
     },
     Signature {
         name: "error",

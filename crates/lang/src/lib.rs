@@ -29,6 +29,7 @@
 //! ```
 
 mod check;
+mod documents;
 mod draft;
 mod explain;
 mod finding;
@@ -47,6 +48,7 @@ mod types;
 mod visit;
 mod words;
 
+pub use documents::DocumentUris;
 pub use draft::draft;
 pub use finding::{Finding, RuleText, Span};
 pub use needs::Sights;

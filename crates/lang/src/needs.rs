@@ -437,7 +437,11 @@ impl Analysis {
     fn value(&mut self, expr: &Expr) {
         match &expr.kind {
             // What groups fold has been seen at their clause.
-            Kind::Constant(_) | Kind::Folded | Kind::GroupFolded(..) | Kind::Broken => {}
+            Kind::Constant(_)
+            | Kind::DocumentUri
+            | Kind::Folded
+            | Kind::GroupFolded(..)
+            | Kind::Broken => {}
             Kind::One(path) => {
                 let parts = self.one(path);
                 self.all(&parts);
@@ -463,7 +467,9 @@ impl Analysis {
             Kind::List(items) => self.values(items.iter().map(|item| &item.value)),
             Kind::Map(entries) => self.entries(entries),
             Kind::Collected(inner) | Kind::Not(inner) | Kind::Negate(inner) => self.value(inner),
-            Kind::Binary(_, left, right) => self.values([&**left, &**right]),
+            Kind::Binary(_, left, right) | Kind::Recover(left, right) => {
+                self.values([&**left, &**right]);
+            }
             Kind::If(condition, then, otherwise) => {
                 self.values([&**condition, &**then]);
                 self.values(otherwise.as_deref());

@@ -66,6 +66,8 @@ pub struct Plan {
     pub output: Option<OutputSpec>,
     /// Whether the rule reads documents inside texts.
     pub(crate) decodes: bool,
+    /// Whether the rule asks what values were read from.
+    pub(crate) asks_documents: bool,
     pub(crate) namespaces: Namespaces,
     /// What is worth saying though the rule runs.
     pub warnings: Vec<Finding>,
@@ -122,6 +124,12 @@ impl Plan {
     #[must_use]
     pub fn decodes(&self) -> bool {
         self.decodes
+    }
+
+    /// Whether the rule asks what values were read from.
+    #[must_use]
+    pub fn asks_documents(&self) -> bool {
+        self.asks_documents
     }
 
     /// The expression that gives the result.
@@ -329,7 +337,11 @@ pub(crate) enum Kind {
     GroupFolded(usize, usize),
     /// A def of the rule.
     CallDef(usize, Vec<Expr>),
+    /// What the document itself was read from.
+    DocumentUri,
     Edit(Box<Edit>),
+    /// A value, and what takes its place where evaluating it fails.
+    Recover(Box<Expr>, Box<Expr>),
     /// In place of what did not check; such a rule never runs.
     Broken,
 }

@@ -35,6 +35,7 @@ pub use spill::Room;
 pub use trace::{Provenance, Trace};
 pub use watch::Watch;
 
+use crate::documents::DocumentUris;
 use crate::functions::Fold;
 use crate::iregexp::Patterns;
 use crate::needs::Sights;
@@ -59,6 +60,8 @@ pub struct Session {
     pub watch: Watch,
     /// What each value was made of, if that is wanted.
     pub trace: Option<Trace>,
+    /// What the values were read from, if the rule asks.
+    pub documents: DocumentUris,
     patterns: Patterns,
 }
 
@@ -71,7 +74,12 @@ impl Session {
     /// A session for runs of `plan`.
     #[must_use]
     pub fn new(plan: &Plan) -> Self {
-        Self { watch: Watch::new(plan), trace: None, patterns: Patterns::default() }
+        Self {
+            watch: Watch::new(plan),
+            trace: None,
+            documents: DocumentUris::default(),
+            patterns: Patterns::default(),
+        }
     }
 }
 

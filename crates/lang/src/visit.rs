@@ -8,7 +8,11 @@ use crate::plan::{
 /// Visits where each path in `expr` starts, those inside filters, loops and calls among them.
 pub(crate) fn each_start<'e>(expr: &'e Expr, visit: &mut dyn FnMut(&'e Start)) {
     match &expr.kind {
-        Kind::Constant(_) | Kind::Folded | Kind::GroupFolded(..) | Kind::Broken => {}
+        Kind::Constant(_)
+        | Kind::DocumentUri
+        | Kind::Folded
+        | Kind::GroupFolded(..)
+        | Kind::Broken => {}
         Kind::One(path) => one(path, visit),
         Kind::Many(path) => many(path, visit),
         Kind::Exists(nodes) | Kind::Count(nodes) | Kind::ValueOf(nodes) => match nodes {
@@ -35,7 +39,7 @@ pub(crate) fn each_start<'e>(expr: &'e Expr, visit: &mut dyn FnMut(&'e Start)) {
             }
         }
         Kind::Collected(inner) | Kind::Not(inner) | Kind::Negate(inner) => each_start(inner, visit),
-        Kind::Binary(_, left, right) => {
+        Kind::Binary(_, left, right) | Kind::Recover(left, right) => {
             each_start(left, visit);
             each_start(right, visit);
         }
@@ -75,7 +79,8 @@ pub(crate) fn each_start<'e>(expr: &'e Expr, visit: &mut dyn FnMut(&'e Start)) {
     }
 }
 
-/// Visits an expression and those in it that are evaluated in its turn; what a filter or an inner loop evaluates is not.
+/// Visits an expression and those in it that are evaluated in its turn; what a filter or an inner loop evaluates is not, nor is
+/// what may fail without failing the turn.
 pub(crate) fn each_mut(expr: &mut Expr, visit: &mut dyn FnMut(&mut Expr)) {
     visit(expr);
     match &mut expr.kind {

@@ -106,6 +106,22 @@ const PORTS: &str = r#"{
 #[test]
 fn what_rules_give() {
     for (rule, expected) in [
+        // What fails on the data is stood in for.
+        ("recover(1 / 0, 'none')", r#""none""#),
+        ("recover($.ports[0].id + 1, 0)", "0"),
+        ("recover($.ports[0].id, 0)", r#""ness""#),
+        (
+            "[recover(needed($.nope, 'x'), 1), recover(error('no'), 2), recover(decode('json', '{'), 3)]",
+            "[1,2,3]",
+        ),
+        ("{a: recover($.nope, 1), b: recover(error('x'), $.nope)}", "{}"),
+        ("recover(recover(1 / 0, error('again')), 4)", "4"),
+        ("for p in $.ports[*] return recover(sum([1, p.id]), p.id)", r#"["ness","holm","skarv"]"#),
+        ("recover(sum($.ports[*].id), 'no sum')", r#""no sum""#),
+        ("for p in $.ports[*] group by k = 1 return recover(sum(p[*].id), count(p[*]))", "[3]"),
+        ("recover($.ports[?@.id + 1 > 2], 'no filter')", r#""no filter""#),
+        ("recover(($ set .ports[*].id = @ + 1), 0)", "0"),
+        ("def f(x) = f(x + 1); recover(f(0), 'without end')", r#""without end""#),
         // Shapes: only a path is many, and only where it is written.
         ("$.ports[*].id", r#"["ness","holm","skarv"]"#),
         ("$.ports[0].id", r#""ness""#),

@@ -40,6 +40,6 @@ pub use near::{near, near_words};
 pub use number::Number;
 pub use origin::{Base, Origin, Region, SourceMap};
 pub use packed::{Packed, pack};
-pub use path::{Location, Step, is_shorthand, locate, name_step};
+pub use path::{Location, Step, is_shorthand, locate, locate_node, name_step};
 pub use place::{Excerpt, LineColumn, Part, Passed, Place, TextPlaces};
 pub use value::{Foreign, ForeignType, Kind, Value};

@@ -143,96 +143,123 @@ fn bracketed(name: &str) -> String {
 /// that begins last, but not behind the origin, can hold it. Children that were computed may hold values from anywhere.
 #[must_use]
 pub fn locate<'a>(root: Value<'a>, origin: Origin) -> Option<Location<'a>> {
-    let mut steps = Vec::new();
-    (origin.is_known() && descend(root, origin, &mut steps)).then_some(Location(steps))
+    Target { origin, node: None }.locate(root)
 }
 
-fn descend<'a>(value: Value<'a>, origin: Origin, steps: &mut Vec<Step<'a>>) -> bool {
-    let own = value.origin();
-    if own == origin {
-        return true;
-    }
-    let was_read = own.is_known();
-    if was_read && (own.region() != origin.region() || own.position() > origin.position()) {
-        return false;
-    }
-    match value {
-        Value::List(_, items) if was_read => {
-            let begins_before = |item: &Value<'_>| item.origin().position() <= origin.position();
-            let next = items.partition_point(begins_before);
-            let last = next.checked_sub(1).map(|index| (Step::Index(index), items[index]));
-            last.is_some_and(|(step, item)| attempt(step, item, origin, steps))
-        }
-        Value::List(_, items) => {
-            let items = items.iter().enumerate();
-            descend_into(items.map(|(index, item)| (Step::Index(index), *item)), origin, steps)
-        }
-        Value::Map(_, map) => {
-            let members = map.members().iter();
-            descend_into(members.map(|m| (Step::Name(m.name), m.value)), origin, steps)
-        }
-        Value::Element(_, element) => descend_element(element, origin, steps),
-        _ => false,
-    }
+/// The same for a node of `root`, also where what holds it was read at the same place: the first cell of a row, a table of TOML.
+#[must_use]
+pub fn locate_node<'a>(root: Value<'a>, node: Value<'a>) -> Option<Location<'a>> {
+    Target { origin: node.origin(), node: Some(node) }.locate(root)
 }
 
-/// Finds what was read at `origin` in one of several children.
-fn descend_into<'a>(
-    children: impl Iterator<Item = (Step<'a>, Value<'a>)> + Clone,
+/// What is looked for: a value that was read there, or just this one.
+#[derive(Clone, Copy)]
+struct Target<'a> {
     origin: Origin,
-    steps: &mut Vec<Step<'a>>,
-) -> bool {
-    let begin = |child: &(Step<'a>, Value<'a>)| child.1.origin().position();
-    let read = children
-        .clone()
-        .filter(|child| child.1.origin().is_known() && begin(child) <= origin.position());
-    // Of several that are the same value the first.
-    let last = read.reduce(|last, next| if begin(&next) > begin(&last) { next } else { last });
-    last.is_some_and(|(step, child)| attempt(step, child, origin, steps))
-        || children
-            .filter(|(_, child)| !child.origin().is_known())
-            .any(|(step, child)| attempt(step, child, origin, steps))
+    node: Option<Value<'a>>,
 }
 
-fn attempt<'a>(
-    step: Step<'a>,
-    child: Value<'a>,
-    origin: Origin,
-    steps: &mut Vec<Step<'a>>,
-) -> bool {
-    steps.push(step);
-    let found = descend(child, origin, steps);
-    if !found {
-        steps.pop();
+impl<'a> Target<'a> {
+    fn locate(&self, root: Value<'a>) -> Option<Location<'a>> {
+        let mut steps = Vec::new();
+        (self.origin.is_known() && self.descend(root, &mut steps)).then_some(Location(steps))
     }
-    found
+
+    fn is(&self, value: Value<'a>) -> bool {
+        value.origin() == self.origin && self.node.is_none_or(|node| is_same(node, value))
+    }
+
+    fn descend(&self, value: Value<'a>, steps: &mut Vec<Step<'a>>) -> bool {
+        if self.is(value) {
+            return true;
+        }
+        let (own, origin) = (value.origin(), self.origin);
+        let was_read = own.is_known();
+        if was_read && (own.region() != origin.region() || own.position() > origin.position()) {
+            return false;
+        }
+        match value {
+            Value::List(_, items) if was_read => {
+                let begins_before =
+                    |item: &Value<'_>| item.origin().position() <= origin.position();
+                let next = items.partition_point(begins_before);
+                let last = next.checked_sub(1).map(|index| (Step::Index(index), items[index]));
+                last.is_some_and(|(step, item)| self.attempt(step, item, steps))
+            }
+            Value::List(_, items) => {
+                let items = items.iter().enumerate();
+                self.descend_into(items.map(|(index, item)| (Step::Index(index), *item)), steps)
+            }
+            Value::Map(_, map) => {
+                let members = map.members().iter();
+                self.descend_into(members.map(|m| (Step::Name(m.name), m.value)), steps)
+            }
+            Value::Element(_, element) => self.descend_element(element, steps),
+            _ => false,
+        }
+    }
+
+    /// Finds it in one of several children.
+    fn descend_into(
+        &self,
+        children: impl Iterator<Item = (Step<'a>, Value<'a>)> + Clone,
+        steps: &mut Vec<Step<'a>>,
+    ) -> bool {
+        let begin = |child: &(Step<'a>, Value<'a>)| child.1.origin().position();
+        let read = children
+            .clone()
+            .filter(|child| child.1.origin().is_known() && begin(child) <= self.origin.position());
+        // Of several that are the same value the first.
+        let last = read.reduce(|last, next| if begin(&next) > begin(&last) { next } else { last });
+        last.is_some_and(|(step, child)| self.attempt(step, child, steps))
+            || children
+                .filter(|(_, child)| !child.origin().is_known())
+                .any(|(step, child)| self.attempt(step, child, steps))
+    }
+
+    fn attempt(&self, step: Step<'a>, child: Value<'a>, steps: &mut Vec<Step<'a>>) -> bool {
+        steps.push(step);
+        let found = self.descend(child, steps);
+        if !found {
+            steps.pop();
+        }
+        found
+    }
+
+    /// Finds it in an element: one of its attributes, or in its children.
+    fn descend_element(&self, element: &'a Element<'a>, steps: &mut Vec<Step<'a>>) -> bool {
+        let origin = self.origin;
+        if let Some(found) = element.attributes.iter().find(|attribute| attribute.origin == origin)
+        {
+            steps.push(Step::Attribute(found.name));
+            return true;
+        }
+        let children: Vec<_> = element.children().collect();
+        let next = children.partition_point(|child| child.origin().position() <= origin.position());
+        let Some(index) = next.checked_sub(1) else { return false };
+        let Value::Element(_, child) = children[index] else { return false };
+        let name = child.name;
+        let twins = || {
+            children.iter().filter_map(|twin| twin.as_element().filter(|twin| twin.name == name))
+        };
+        let position = twins().position(|twin| std::ptr::eq(twin, child)).unwrap_or_default();
+        steps.push(Step::Element { name, position, is_only: twins().nth(1).is_none() });
+        let found = self.is(children[index]) || self.descend_element(child, steps);
+        if !found {
+            steps.pop();
+        }
+        found
+    }
 }
 
-/// Finds what was read at `origin` in an element: one of its attributes, or in its children.
-fn descend_element<'a>(
-    element: &'a Element<'a>,
-    origin: Origin,
-    steps: &mut Vec<Step<'a>>,
-) -> bool {
-    if let Some(found) = element.attributes.iter().find(|attribute| attribute.origin == origin) {
-        steps.push(Step::Attribute(found.name));
-        return true;
+/// Whether two values that were read at the same place are the same node.
+fn is_same(a: Value<'_>, b: Value<'_>) -> bool {
+    match (a, b) {
+        (Value::List(_, a), Value::List(_, b)) => std::ptr::eq(a, b),
+        (Value::Map(_, a), Value::Map(_, b)) => std::ptr::eq(a, b),
+        (Value::Element(_, a), Value::Element(_, b)) => std::ptr::eq(a, b),
+        (a, b) => a.kind() == b.kind(),
     }
-    let children: Vec<_> = element.children().collect();
-    let next = children.partition_point(|child| child.origin().position() <= origin.position());
-    let Some(Value::Element(at, child)) = next.checked_sub(1).map(|index| children[index]) else {
-        return false;
-    };
-    let name = child.name;
-    let twins =
-        || children.iter().filter_map(|twin| twin.as_element().filter(|twin| twin.name == name));
-    let position = twins().position(|twin| std::ptr::eq(twin, child)).unwrap_or_default();
-    steps.push(Step::Element { name, position, is_only: twins().nth(1).is_none() });
-    let found = at == origin || descend_element(child, origin, steps);
-    if !found {
-        steps.pop();
-    }
-    found
 }
 
 #[cfg(test)]

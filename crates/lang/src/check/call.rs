@@ -26,6 +26,7 @@ impl Checker<'_> {
             return self.misused(call, finding.advise_opt(advice));
         };
         self.decodes |= signature.name == "decode";
+        self.asks_documents |= signature.name == "document_uri";
         let given = call.arguments.len();
         if given < signature.required
             || signature.parameter(given.saturating_sub(1)).is_none() && given > 0
@@ -42,8 +43,17 @@ impl Checker<'_> {
                 Run::Count => return self.nodes_call(signature, argument, span, Kind::Count),
                 Run::Exists => return self.nodes_call(signature, argument, span, Kind::Exists),
                 Run::ValueOf => return self.nodes_call(signature, argument, span, Kind::ValueOf),
-                Run::Values(_) | Run::Fold(_) => {}
+                Run::Values(_) | Run::Fold(_) | Run::Recover => {}
             }
+        }
+        // Where the document is from can be told without holding it.
+        if let ("document_uri", [ast::Expr { kind: ExprKind::Path(path), .. }]) =
+            (signature.name, call.arguments.as_slice())
+            && path.start == ast::Start::Root
+            && path.segments.is_empty()
+        {
+            self.asks_own_uri = true;
+            return Expr { kind: Kind::DocumentUri, span };
         }
         let mut arguments = Vec::with_capacity(given);
         for (position, argument) in call.arguments.iter().enumerate() {
@@ -55,6 +65,11 @@ impl Checker<'_> {
                 self.may_be_absent(&argument.kind);
             }
             arguments.push(argument);
+        }
+        if matches!(signature.run, Run::Recover)
+            && let (Some(otherwise), Some(tried)) = (arguments.pop(), arguments.pop())
+        {
+            return Expr { kind: Kind::Recover(Box::new(tried), Box::new(otherwise)), span };
         }
         self.pattern_hint(signature, call);
         Expr { kind: Kind::Call(signature, arguments), span }

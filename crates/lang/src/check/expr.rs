@@ -270,6 +270,7 @@ impl Checker<'_> {
             Kind::If(_, then, Some(otherwise)) => both(self.type_of(then), self.type_of(otherwise)),
             Kind::Lets(_, result) => self.type_of(result),
             Kind::Edit(edit) => self.type_of(&edit.subject),
+            Kind::Recover(tried, otherwise) => both(self.type_of(tried), self.type_of(otherwise)),
             Kind::Call(signature, _) => signature.result,
             Kind::CallDef(def, _) => self.defs[*def].result,
             Kind::One(path) if path.steps.is_empty() => self.type_of_start(&path.start),
@@ -277,6 +278,7 @@ impl Checker<'_> {
             | Kind::If(..)
             | Kind::Case(_)
             | Kind::ValueOf(_)
+            | Kind::DocumentUri
             | Kind::Folded
             | Kind::GroupFolded(..)
             | Kind::Broken => Type::Any,

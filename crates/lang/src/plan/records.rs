@@ -76,6 +76,12 @@ impl Plan {
         }
     }
 
+    /// Whether records, or what was made of them, are looked at again when later ones have come.
+    #[must_use]
+    pub fn keeps_records(&self) -> bool {
+        matches!(&self.body.innermost().kind, Kind::Loop(repeat) if repeat.keeps_values())
+    }
+
     /// Whether turns are kept until the end of the records, so that where they were read is no longer known.
     #[must_use]
     pub fn holds_turns(&self) -> bool {

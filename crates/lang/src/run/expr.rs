@@ -9,6 +9,7 @@ use kyanite_tree::{
 };
 
 use super::failure::{Failure, failure, instead, number_failure, text_of};
+use super::trace::Trace;
 use super::{Ran, Runner};
 use crate::finding::first_of;
 use crate::functions::{self, Fault, Fold, FoldKind, Parameter, Run, Signature, Takes};
@@ -92,7 +93,13 @@ impl<'a> Runner<'_, 'a> {
             }
             Kind::GroupFolded(slot, number) => return self.group_folded(*slot, *number),
             Kind::CallDef(def, arguments) => return self.call_def(expr, *def, arguments),
+            Kind::DocumentUri => {
+                let root = self.root.and_then(|root| self.session.documents.of(root.origin()));
+                let uri = root.or(self.session.documents.own());
+                return Ok(uri.map(|uri| Value::text(self.arena.text(uri))));
+            }
             Kind::Edit(edit) => return self.edited(edit),
+            Kind::Recover(tried, otherwise) => return self.recover(expr, tried, otherwise),
             Kind::Broken => {
                 return Err(failure(
                     Code::RuleSyntax,
@@ -341,12 +348,35 @@ impl<'a> Runner<'_, 'a> {
             patterns: &self.session.patterns,
             watch: &self.session.watch,
             namespaces: &self.plan.namespaces,
+            documents: &self.session.documents,
+            trace: self.session.trace.as_ref(),
             span: expr.span,
         };
         run(&call).map_err(|fault| {
             let given = values.get(fault.argument).copied().flatten();
             self.faulted(signature, fault, expr, arguments, given)
         })
+    }
+
+    /// A value or, where evaluating it fails on the data, another.
+    fn recover(
+        &mut self,
+        expr: &'a Expr,
+        tried: &'a Expr,
+        otherwise: &'a Expr,
+    ) -> Ran<Option<Value<'a>>> {
+        let got = self.session.trace.as_ref().map(Trace::mark);
+        match self.value(tried) {
+            // A temporary file that cannot be written is no fault of the data.
+            Err(failure) if failure.code() != Code::OutputFailed => {
+                if let (Some(trace), Some(got)) = (&mut self.session.trace, got) {
+                    trace.forget(got);
+                }
+                self.session.watch.recovered(expr.span, failure.message());
+                self.value(otherwise)
+            }
+            ran => ran,
+        }
     }
 
     /// The failure of a call: it points at the value that the fault is about, or at the nearest that is there.

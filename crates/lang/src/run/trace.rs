@@ -53,6 +53,18 @@ impl Trace {
         self.entry(origin).is_some()
     }
 
+    /// Where the value was read that the one with this origin is, if it was only handed on.
+    pub(crate) fn handed_on(&self, origin: Origin) -> Option<Origin> {
+        let mut entry = self.entry(origin)?;
+        loop {
+            let [only] = entry.of.as_slice() else { return None };
+            match self.entry(*only) {
+                Some(inner) => entry = inner,
+                None => return Some(*only),
+            }
+        }
+    }
+
     /// Where the value with this origin comes from.
     #[must_use]
     pub fn provenance(&self, origin: Origin) -> Provenance {
@@ -85,6 +97,16 @@ impl Trace {
 }
 
 impl Trace {
+    /// How many values the expression under way has got so far.
+    pub(super) fn mark(&self) -> usize {
+        self.got.len()
+    }
+
+    /// What was got since then went into nothing.
+    pub(super) fn forget(&mut self, mark: usize) {
+        self.got.truncate(mark);
+    }
+
     /// Values of these origins go into the value that is being made.
     pub(super) fn met(&mut self, origins: &[Origin]) {
         self.got.extend_from_slice(origins);

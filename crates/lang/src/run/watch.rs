@@ -32,6 +32,8 @@ pub struct Watch {
     tests: Vec<TestWatch>,
     /// What the rule itself has said, with how often.
     notes: RefCell<Vec<(String, u64)>>,
+    /// Where recover() stood in for failures, how often, and the first message.
+    recovered: RefCell<Vec<(Span, u64, String)>>,
     /// Calls that name members of maps.
     calls: RefCell<Vec<CallWatch>>,
     /// Steps without prefix that met children of several namespaces in one element.
@@ -94,6 +96,7 @@ impl Watch {
             paths: Vec::new(),
             tests: Vec::new(),
             notes: RefCell::default(),
+            recovered: RefCell::default(),
             calls: RefCell::default(),
             mixed: RefCell::default(),
         }
@@ -118,6 +121,19 @@ impl Watch {
             Some(position) => notes[position].1 += count,
             None if notes.len() < NAMES => notes.push((message.to_owned(), count)),
             None => {}
+        }
+    }
+
+    /// The call of recover() at `span` stands in for a failure.
+    pub(super) fn recovered(&self, span: Span, message: &str) {
+        self.add_recovered(span, 1, message);
+    }
+
+    fn add_recovered(&self, span: Span, count: u64, message: &str) {
+        let mut recovered = self.recovered.borrow_mut();
+        match recovered.iter_mut().find(|(known, ..)| *known == span) {
+            Some((_, known, _)) => *known += count,
+            None => recovered.push((span, count, message.to_owned())),
         }
     }
 
@@ -216,6 +232,9 @@ impl Watch {
 
     /// Adds what was met elsewhere, in later records.
     pub fn join(&mut self, later: &Self) {
+        for (span, count, message) in later.recovered.borrow().iter() {
+            self.add_recovered(*span, *count, message);
+        }
         for (message, count) in later.notes.borrow().iter() {
             self.add_note(message, *count);
         }
@@ -358,6 +377,11 @@ impl Watch {
             let advice = "declare the namespace that is meant, namespace p = \"…\", and write the step as \
                           ['p:name']";
             Finding::warning_at(Code::RuleSuspect, *span, message).advise(advice)
+        }));
+        findings.extend(self.recovered.borrow().iter().map(|(span, count, first)| {
+            let failures = counted(*count, "failure");
+            let message = format!("recover() stood in for {failures}; the first: {first}");
+            Finding::warning_at(Code::Recovered, *span, message)
         }));
         findings.extend(self.notes.borrow().iter().map(|(message, count)| {
             let often = if *count == 1 { String::new() } else { format!(" ({count} times)") };
