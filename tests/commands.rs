@@ -132,6 +132,7 @@ fn results() {
             "",
             "$[0]['n']\n$[1]['n']\n$[2]['n']\n$[3]['n']\n$[4]['n']\n$[5]['n']\n",
         ),
+        ("query 'def f(x) = f(x + 1); recover(f(0), 1)' -q", "", "1\n"),
         // Of what begins at the same place the node that is meant.
         ("query $[*].no t.csv --paths --to text", "", "$[0]['no']\n$[1]['no']\n"),
         ("query $[*] t.csv --paths --to text", "", "$[0]\n$[1]\n"),
