@@ -4,6 +4,7 @@ mod arguments;
 mod cases;
 mod counted;
 mod demo;
+mod interrupt;
 mod manual;
 mod messages;
 mod progress;

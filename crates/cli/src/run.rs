@@ -12,7 +12,7 @@ use kyanite_flow::{
 use kyanite_formats::documents::Limits;
 use kyanite_formats::record_view::Shape;
 use kyanite_formats::{Format, detect, json, xml};
-use kyanite_lang::{OutputSpec, Plan, RuleText, SourceSpec, Syntax, compile, compile_until};
+use kyanite_lang::{OutputSpec, Plan, RuleText, SourceSpec, Syntax, compile, compile_until, twice};
 use kyanite_tree::{Advice, Arena, Code, Diagnostic};
 
 use crate::arguments::{
@@ -20,6 +20,7 @@ use crate::arguments::{
     SyntaxOption,
 };
 use crate::counted::Counted;
+use crate::interrupt::clean_up_on_signals;
 use crate::messages::Messages;
 use crate::progress::Progress;
 use crate::rule_text::read_rule;
@@ -303,13 +304,22 @@ impl<'c> RuleCommand<'c> {
         let inputs = self.inputs(plan)?;
         let sources = self.sources(plan)?;
         let layout = self.layout(plan.output.as_ref());
+        if self.apart.is_some() || self.output.output.is_some() {
+            clean_up_on_signals();
+        }
         if let Some(folder) = self.apart {
-            return self.run_apart(plan, &inputs, &sources, Apart::open(folder, layout)?, messages);
+            return self.run_apart(plan, &inputs, &sources, Apart::new(folder, layout), messages);
         }
         if let Some(path) = self.trace {
             return self.run_trace(plan, path, &inputs, &sources, messages);
         }
         self.refuse_several(&inputs, layout.format)?;
+        if let Some(column) = layout.columns.as_deref().and_then(twice) {
+            return Err(command_error(
+                format!("the column `{column}` is named twice"),
+                "name each column once: --columns a,b",
+            ));
+        }
         let mut output = Output::open(self.destination(), layout)?;
         let mut counted =
             Counted { sink: (!self.count).then_some(&mut output), found: 0, nothing: false };
@@ -376,9 +386,9 @@ impl<'c> RuleCommand<'c> {
     /// Where the result goes.
     fn destination(&self) -> Destination {
         match (&self.output.output, &self.captured) {
-            (Some(path), _) => Destination::File(path.clone()),
-            (None, Some(captured)) => Destination::Stream(Box::new(captured.clone())),
-            (None, None) => Destination::Stream(Box::new(io::stdout().lock())),
+            (Some(path), _) if path.as_os_str() != "-" => Destination::File(path.clone()),
+            (_, Some(captured)) => Destination::Stream(Box::new(captured.clone())),
+            (_, None) => Destination::Stream(Box::new(io::stdout().lock())),
         }
     }
 
@@ -427,7 +437,8 @@ impl<'c> RuleCommand<'c> {
         let mut tell = |problem: Diagnostic| messages.show(&problem);
         let mut events = Events { tell: &mut tell, bytes: &bytes };
         kyanite_flow::run(&job, inputs, &mut apart, &mut events)?;
-        let count = apart.finish()?;
+        let (count, remarks) = apart.finish()?;
+        messages.show_all(&remarks);
         messages.show(&Diagnostic::note(Code::InputRead, format!("{count} files were written")));
         Ok(Status::Done)
     }

@@ -22,6 +22,7 @@ mod sources;
 mod stream;
 mod trace;
 mod transcode;
+mod unfinished;
 
 /// Reads the bytes of an input, on whichever thread wants the next of them.
 pub(crate) type Bytes = Box<dyn std::io::Read + Send>;
@@ -36,3 +37,4 @@ pub use part::Part;
 pub use render::Layout;
 pub use run::{Job, LossPolicy, Sink, What, run, stack_size};
 pub use trace::{Traced, trace};
+pub use unfinished::remove_unfinished;

@@ -4,18 +4,17 @@ use std::fs;
 use std::io::{self, Write};
 use std::ops::ControlFlow;
 use std::path::{Path, PathBuf};
-use std::time::Duration;
 
 use kyanite_formats::losses::{Loss, Losses};
 use kyanite_formats::{CannotHold, Format};
 use kyanite_lang::Flow;
 use kyanite_tree::{Code, Diagnostic, Origin, Place, Value};
-use tempfile::NamedTempFile;
 
 use crate::compression::{Compression, Encoder};
 use crate::failed::OutputFailure;
 use crate::part::Part;
-use crate::render::{Layout, Renderer};
+use crate::render::{Layout, Renderer, loss_remark};
+use crate::unfinished::UnfinishedFile;
 use crate::{Failed, Sink};
 
 /// Where results go.
@@ -39,9 +38,10 @@ pub struct Output {
 }
 
 enum Target {
-    Stream(Encoder<Box<dyn Write>>),
-    /// Written beside the file it will replace.
-    Beside(Encoder<NamedTempFile>, PathBuf),
+    /// With its name in messages.
+    Stream(Encoder<Box<dyn Write>>, String),
+    /// Written beside the file it will replace, which is called so.
+    Beside(Encoder<UnfinishedFile>, String),
 }
 
 impl Output {
@@ -51,7 +51,9 @@ impl Output {
     /// [`Failed::Output`] when nothing can be written there.
     pub fn open(destination: Destination, layout: Layout) -> Result<Self, Failed> {
         let target = match destination {
-            Destination::Stream(stream) => Target::Stream(Encoder::Plain(stream)),
+            Destination::Stream(stream) => {
+                Target::Stream(Encoder::Plain(stream), "standard output".into())
+            }
             Destination::File(path) => open_file(&path).map_err(|error| {
                 Failed::Output(cannot_write(&path.display().to_string(), &error))
             })?,
@@ -77,29 +79,29 @@ impl Output {
         if let Some(failed) = self.failed.take() {
             return Err(failed.into());
         }
-        let remarks = self.renderer.remarks();
+        let is_counted = !self.renderer.tells_losses();
+        let format = self.format().to_string();
+        let mut remarks: Vec<Diagnostic> =
+            loss_remark(&format, self.renderer.losses(), is_counted).into_iter().collect();
+        remarks.extend(self.renderer.remarks());
         let (name, result) = match self.target {
-            Target::Stream(stream) => match stream.finish().and_then(|mut stream| stream.flush()) {
-                Err(error) if error.kind() == io::ErrorKind::BrokenPipe => return Ok(remarks),
-                result => ("standard output".to_owned(), result),
-            },
-            Target::Beside(file, path) => {
-                let result = file.finish().and_then(|file| {
-                    file.as_file().sync_all()?;
-                    file.persist(&path)?;
-                    Ok(())
-                });
-                (path.display().to_string(), result)
+            Target::Stream(stream, name) => {
+                (name, stream.finish().and_then(|mut stream| stream.flush()))
             }
+            Target::Beside(file, name) => (name, file.finish().and_then(UnfinishedFile::finish)),
         };
-        result.map_err(|error| Failed::Output(cannot_write(&name, &error)))?;
-        Ok(remarks)
+        match result {
+            // Whoever read the pipe has seen enough.
+            Err(error) if error.kind() == io::ErrorKind::BrokenPipe => Ok(remarks),
+            Err(error) => Err(Failed::Output(cannot_write(&name, &error))),
+            Ok(()) => Ok(remarks),
+        }
     }
 
     /// Gives up after a failure. Lines that are complete still go down a stream, as those before them did; a file stays
     /// as it was.
     pub fn abandon(mut self) {
-        if self.format().holds_several() && matches!(self.target, Target::Stream(_)) {
+        if self.format().holds_several() && matches!(self.target, Target::Stream(..)) {
             self.failed = None;
             self.flush();
         }
@@ -111,19 +113,15 @@ impl Output {
             return;
         }
         let (result, name) = match &mut self.target {
-            Target::Stream(stream) => {
-                (stream.write_all(&self.buffer), "standard output".to_owned())
-            }
-            Target::Beside(file, path) => {
-                (file.write_all(&self.buffer), path.display().to_string())
-            }
+            Target::Stream(stream, name) => (stream.write_all(&self.buffer), name),
+            Target::Beside(file, name) => (file.write_all(&self.buffer), name),
         };
         match result {
             Ok(()) => {}
             // Whoever read the pipe has seen enough.
             Err(error) if error.kind() == io::ErrorKind::BrokenPipe => self.closed = true,
             Err(error) => {
-                self.failed = Some(OutputFailure::Told(cannot_write(&name, &error)));
+                self.failed = Some(OutputFailure::Told(cannot_write(name, &error)));
             }
         }
         self.buffer.clear();
@@ -170,7 +168,7 @@ impl Sink for Output {
     fn pause(&mut self) {
         if self.failed.is_none() && !self.buffer.is_empty() {
             self.flush();
-            if let Target::Stream(Encoder::Plain(stream)) = &mut self.target {
+            if let Target::Stream(Encoder::Plain(stream), _) = &mut self.target {
                 // What does not work is said when the next results are written.
                 let _ = stream.flush();
             }
@@ -232,70 +230,16 @@ fn open_file(path: &Path) -> io::Result<Target> {
         }
         if !metadata.is_file() {
             let device: Box<dyn Write> = Box::new(fs::OpenOptions::new().write(true).open(path)?);
-            return Ok(Target::Stream(Encoder::new(compression, device)?));
+            let name = path.display().to_string();
+            return Ok(Target::Stream(Encoder::new(compression, device)?, name));
         }
         if metadata.permissions().readonly() {
             return Err(io::Error::from(io::ErrorKind::PermissionDenied));
         }
     }
-    let (file, path) = target_file(path)?;
-    Ok(Target::Beside(Encoder::new(compression, file)?, path))
-}
-
-/// A new file beside the one at `path`, which it will replace; through links, the file itself.
-pub(crate) fn target_file(path: &Path) -> io::Result<(NamedTempFile, PathBuf)> {
-    let existing = fs::metadata(path);
-    if existing.as_ref().is_ok_and(fs::Metadata::is_dir) {
-        return Err(io::Error::from(io::ErrorKind::IsADirectory));
-    }
-    let path = fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
-    let folder =
-        path.parent().filter(|parent| !parent.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    remove_left_behind(folder);
-    let mut builder = tempfile::Builder::new();
-    builder.prefix(PART_PREFIX).suffix(PART_SUFFIX);
-    #[cfg(unix)]
-    {
-        use std::os::unix::fs::PermissionsExt;
-        // The file's own permissions, or those that any new file gets.
-        builder.permissions(match &existing {
-            Ok(metadata) => metadata.permissions(),
-            Err(_) => fs::Permissions::from_mode(0o666),
-        });
-    }
-    let file = builder.tempfile_in(folder)?;
-    // The lock ends with the program, however that ends. Where there are no locks nothing is ever taken for left behind.
-    let _ = file.as_file().try_lock();
-    Ok((file, path))
-}
-
-/// How the names of files begin and end that are not complete.
-const PART_PREFIX: &str = ".kyanite-";
-const PART_SUFFIX: &str = ".part";
-
-/// Incomplete files are left alone for so long, since a new one is locked only when it is there.
-const NEW: Duration = Duration::from_secs(2);
-
-/// Removes incomplete files of runs that were killed. What cannot be looked at is left alone.
-fn remove_left_behind(folder: &Path) {
-    let Ok(entries) = fs::read_dir(folder) else { return };
-    for entry in entries.flatten() {
-        let name = entry.file_name();
-        let is_part = name
-            .to_str()
-            .is_some_and(|name| name.starts_with(PART_PREFIX) && name.ends_with(PART_SUFFIX));
-        let is_old = || {
-            let modified = entry.metadata().and_then(|about| about.modified()).ok()?;
-            Some(modified.elapsed().ok()? > NEW)
-        };
-        if is_part
-            && is_old().unwrap_or(false)
-            && let Ok(file) = fs::OpenOptions::new().write(true).open(entry.path())
-            && file.try_lock().is_ok()
-        {
-            let _ = fs::remove_file(entry.path());
-        }
-    }
+    let file = UnfinishedFile::new(path)?;
+    let name = file.path().display().to_string();
+    Ok(Target::Beside(Encoder::new(compression, file)?, name))
 }
 
 pub(crate) fn cannot_write(name: &str, error: &io::Error) -> Diagnostic {

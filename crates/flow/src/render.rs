@@ -168,21 +168,14 @@ impl Renderer {
         &mut self.losses
     }
 
-    /// What is worth saying about what was written, once that is all.
+    /// Whether losses are told one by one.
+    pub(crate) fn tells_losses(&self) -> bool {
+        self.layout.places_of_losses
+    }
+
+    /// What is worth saying about what was written besides losses, once that is all.
     pub(crate) fn remarks(&mut self) -> Vec<Diagnostic> {
         let mut remarks = Vec::new();
-        if let Some(lost) = self.losses().summary() {
-            let message = format!("{} could not carry {lost}", self.layout.format);
-            let advice = Advice::words("say ")
-                .setting(Setting::Losses)
-                .then(" to list each, ")
-                .setting(Setting::Strict)
-                .then(" to refuse");
-            let is_counted = !self.layout.places_of_losses;
-            remarks.push(
-                Diagnostic::warning(Code::Loss, message).advise_opt(is_counted.then_some(advice)),
-            );
-        }
         let undecided = self.view.undecided();
         for what in [Undecided::List, Undecided::Map] {
             let paths = undecided.iter().filter(|(of, _)| *of == what).map(|(_, path)| path);
@@ -490,6 +483,18 @@ fn records_in(document: Value<'_>) -> Option<(String, usize)> {
         _ => return None,
     };
     (count >= MANY).then(|| (format!("${path}[*]"), count))
+}
+
+/// Says what a format could not carry; of what is only counted, how it can be told.
+pub(crate) fn loss_remark(format: &str, losses: &Losses, is_counted: bool) -> Option<Diagnostic> {
+    let message = format!("{format} could not carry {}", losses.summary()?);
+    let advice = Advice::words("say ")
+        .setting(Setting::Losses)
+        .then(" to list each, ")
+        .setting(Setting::Strict)
+        .then(" to refuse");
+    let remark = Diagnostic::warning(Code::Loss, message);
+    Some(remark.advise_opt(is_counted.then_some(advice)))
 }
 
 /// The paths that are told in one message.

@@ -52,7 +52,7 @@ pub use documents::DocumentUris;
 pub use draft::draft;
 pub use finding::{Finding, RuleText, Span};
 pub use needs::Sights;
-pub use output::OutputSpec;
+pub use output::{OutputSpec, twice};
 pub use params::Arguments;
 pub use plan::{Grain, LineNames, Param, Plan, ResultShape, SourceSpec};
 pub use run::{

@@ -1,5 +1,7 @@
 //! The `output` of a rule's header: the format of its result, and how it is laid out.
 
+use std::collections::HashSet;
+
 use kyanite_formats::Format;
 use kyanite_tree::Code;
 
@@ -119,12 +121,24 @@ impl OutputSpec {
                 _ => return Err(wrong("one ASCII character, neither a quote nor a line end")),
             },
             ("columns", _) => {
-                self.columns = Some(texts(value).ok_or_else(|| wrong("a list of texts"))?);
+                let columns = texts(value).ok_or_else(|| wrong("a list of texts"))?;
+                if let Some(twice) = twice(&columns) {
+                    let message = format!("the column `{twice}` is named twice");
+                    return Err(Finding::error_at(Code::RuleHeader, value.span, message));
+                }
+                self.columns = Some(columns);
             }
             _ => return Err(wrong("a text")),
         }
         Ok(())
     }
+}
+
+/// The first text that comes twice.
+#[must_use]
+pub fn twice(texts: &[String]) -> Option<&str> {
+    let mut seen = HashSet::new();
+    texts.iter().map(String::as_str).find(|text| !seen.insert(*text))
 }
 
 fn texts(value: &Expr) -> Option<Vec<String>> {

@@ -8,7 +8,7 @@ use crate::plan::{
     Clause, ClauseKind, Expr, ForSource, Join, Kind, Loop, OrderKey, Start, TestInfo,
 };
 use crate::run::and_parts;
-use crate::syntax::ast::{self, Binary, ExprKind};
+use crate::syntax::ast::{self, Binary, ExprKind, Literal};
 use crate::types::Type;
 use crate::visit;
 
@@ -110,6 +110,15 @@ impl Checker<'_> {
             ast::ClauseKind::Window { size, step } => {
                 let size = self.how_many(size, "window", outer.names);
                 let step = step.as_ref().map(|step| self.how_many(step, "step", outer.names));
+                for (count, word) in [(Some(&size), "window"), (step.as_ref(), "step")] {
+                    if let Some(Expr { kind: Kind::Constant(Literal::Number(number)), span }) =
+                        count
+                        && number.parse() == Ok(0)
+                    {
+                        let message = format!("`{word}` is a number of turns, at least 1");
+                        self.find(Finding::error_at(Code::RuleType, *span, message));
+                    }
+                }
                 let slots = outer.slots..self.scope.frame();
                 self.scope.become_lists(outer.names);
                 ClauseKind::Window { size, step, slots }

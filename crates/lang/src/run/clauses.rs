@@ -191,6 +191,18 @@ impl<'a> Runner<'_, 'a> {
         })
     }
 
+    /// The size or the step of a window.
+    fn how_many_turns(&mut self, expr: &'a Expr) -> Ran<u64> {
+        match self.how_many(expr)? {
+            0 => {
+                let words = self.plan.rule.slice(expr.span);
+                let message = format!("`{words}` is 0, and a window moves by at least 1 turn");
+                Err(failure(Code::ValueKind, expr.span, message))
+            }
+            count => Ok(count),
+        }
+    }
+
     /// Hands the current turn to the clauses from `position` on. `Break` when no further turn is wanted.
     pub(super) fn clauses(
         &mut self,
@@ -279,8 +291,8 @@ impl<'a> Runner<'_, 'a> {
                 self.clauses(repeat, next, tally, held, emit)
             }
             ClauseKind::Window { size, step, slots } => {
-                let size = self.how_many(size)?.max(1);
-                let step = step.as_ref().map_or(Ok(1), |step| self.how_many(step))?.max(1);
+                let size = self.how_many_turns(size)?;
+                let step = step.as_ref().map_or(Ok(1), |step| self.how_many_turns(step))?;
                 let names: Vec<_> = slots.clone().map(|slot| self.local(slot)).collect();
                 let seen = held.windows.entry(position).or_default();
                 if seen.skip > 0 {

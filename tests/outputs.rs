@@ -1,0 +1,183 @@
+//! Where results go: files that are replaced or not, several at once, devices, links, signals.
+#![cfg(unix)]
+#![allow(clippy::unwrap_used, reason = "a test that fails may panic")]
+
+mod support;
+
+use std::fs;
+use std::path::PathBuf;
+use std::process::{Command, Stdio};
+use std::time::Duration;
+
+use support::{Folder, PROGRAM, run};
+
+/// All files and folders below, hidden ones too, with what is in them.
+fn tree(folder: &Folder, below: &str) -> Vec<(String, String)> {
+    let root = folder.path().join(below);
+    let (mut found, mut waiting) = (Vec::new(), vec![root.clone()]);
+    while let Some(path) = waiting.pop() {
+        for entry in fs::read_dir(&path).into_iter().flatten().flatten() {
+            let name = entry.path().strip_prefix(&root).unwrap().display().to_string();
+            if entry.path().is_dir() {
+                waiting.push(entry.path());
+                found.push((name + "/", String::new()));
+            } else {
+                found.push((name, fs::read_to_string(entry.path()).unwrap_or_default()));
+            }
+        }
+    }
+    found.sort();
+    found
+}
+
+/// All files or none, and nothing that was there before is touched by a run that fails.
+#[test]
+fn apart_is_all_or_none() {
+    let folder = Folder::with_demo();
+    fs::create_dir_all(folder.path().join("parts/sub")).unwrap();
+    folder
+        .file("parts/a.json", "before")
+        .file("parts/sub/b.json", "before")
+        .file("parts/plain", "a file");
+    let before = tree(&folder, "parts");
+    let long = "x".repeat(300);
+    for (rule, said) in [
+        (
+            "{\"a.json\": 1, \"new/c.json\": 2, \"A.json\": 3}",
+            "the keys `a.json` and `A.json` are one file",
+        ),
+        ("{\"a.json\": 1, \"Sub/b.json\": 2, \"sub/B.json\": 3}", "are one file"),
+        ("{\"c.json\": 1, \"c.json/d.json\": 2}", "or one is in the other"),
+        ("{\"d/c.json/e.json\": 1, \"d/c.json\": 2}", "or one is in the other"),
+        ("{\"a.json\": 1, \"\": 2}", "cannot be the name of a file"),
+        ("{\"a.json\": 1, \"n\\u0000.json\": 2}", "cannot be the name of a file"),
+        ("{\"a.json\": 1, \"../b.json\": 2}", "leads out of the folder"),
+        ("{\"a.json\": 1, \"/b.json\": 2}", "leads out of the folder"),
+        (&*format!("{{\"a.json\": 1, \"{long}.json\": 2}}"), "is too long for the name of a file"),
+        ("{\"a.json\": 1, \"b\": 2}", "says no format"),
+        ("{\"a.json\": 1, \"b.toml\": [1]}", "b.toml: a TOML document is a map"),
+        ("{\"a.json\": 1, \"b.csv\": [{a: {b: 1}}]}", "b.csv: the column `a` has a map"),
+        // What is found only when files go to their places: the ones before go back.
+        ("{\"a.json\": 1, \"new/deep/c.json\": 2, \"plain/d.json\": 3}", "cannot be written"),
+        ("{\"a.json\": 1, \"b.json\": error(\"no\")}", "error(): no"),
+        ("[1]", "only the members of a map become files"),
+    ] {
+        folder.file("r.kyr", rule);
+        for to in ["parts", "not/there"] {
+            let ran = run(&folder, &format!("reshape r.kyr --apart {to}"), "");
+            let is_late = rule.contains("plain") && to != "parts";
+            assert_eq!(ran.status == 0, is_late, "{rule}: {}", ran.err);
+            assert!(is_late || ran.err.contains(said), "{rule}: {}", ran.err);
+            if is_late {
+                fs::remove_dir_all(folder.path().join("not")).unwrap();
+            }
+            assert!(!folder.path().join("not").exists(), "{rule}");
+        }
+        assert_eq!(tree(&folder, "parts"), before, "{rule}");
+    }
+    folder.file(
+        "r.kyr",
+        "{\"a.json\": 1, \"new/c.yaml\": {x: [1]}, \"t.csv\": [{n: null}], \"u.csv\": [{n: null}]}",
+    );
+    let ran = run(&folder, "reshape r.kyr --apart parts -v", "");
+    assert_eq!(ran.status, 0, "{}", ran.err);
+    assert!(
+        ran.err.contains("4 files were written") && ran.err.contains("could not carry 2 nulls"),
+        "{}",
+        ran.err
+    );
+    let after = tree(&folder, "parts");
+    assert!(
+        after.contains(&("a.json".into(), "1\n".into()))
+            && after.contains(&("new/c.yaml".into(), "x:\n  - 1\n".into()))
+    );
+    assert!(!after.iter().any(|(name, _)| name.contains(".part")), "{after:?}");
+    let ran = run(&folder, "reshape r.kyr --apart parts --strict", "");
+    assert!(ran.status == 5 && ran.err.contains("this is lost: null"), "{}", ran.err);
+    assert_eq!(tree(&folder, "parts"), after);
+}
+
+/// Where outputs go that are no plain files.
+#[test]
+fn devices_links_and_standard_output() {
+    let folder = Folder::with_demo();
+    let at = |name: &str| folder.path().join(name);
+    fs::create_dir(at("far")).unwrap();
+    std::os::unix::fs::symlink("far/there.json", at("link.json")).unwrap();
+    std::os::unix::fs::symlink("link.json", at("other.json")).unwrap();
+    let ran = run(&folder, "query 1 -o other.json", "");
+    assert_eq!(
+        (ran.status, fs::read_to_string(at("far/there.json")).unwrap().as_str()),
+        (0, "1\n"),
+        "{}",
+        ran.err
+    );
+    assert!(at("link.json").is_symlink() && at("other.json").is_symlink());
+    assert_eq!(run(&folder, "query 2 -o link.json", "").status, 0);
+    assert_eq!(fs::read_to_string(at("far/there.json")).unwrap(), "2\n");
+    std::os::unix::fs::symlink("nowhere/x.json", at("lost.json")).unwrap();
+    let ran = run(&folder, "query 1 -o lost.json", "");
+    assert!(
+        ran.status == 5 && ran.err.contains("the folder of lost.json is not there"),
+        "{}",
+        ran.err
+    );
+    let ran = run(&folder, "query 1 -o -", "");
+    assert_eq!((ran.status, ran.out.as_str(), at("-").exists()), (0, "1\n", false));
+    if PathBuf::from("/dev/full").exists() {
+        for line in ["query 1 -o /dev/full", "query $[*] bookings.jsonl -o /dev/full"] {
+            let ran = run(&folder, line, "");
+            assert!(
+                ran.status == 5 && ran.err.contains("/dev/full cannot be written"),
+                "{}",
+                ran.err
+            );
+        }
+    }
+    for (line, said) in [
+        (
+            "query $[*] ports.csv --to csv --columns code,name,code",
+            "the column `code` is named twice",
+        ),
+        ("query 'output csv {columns: [\"a\", \"a\"]}; [{a: 1}]'", "the column `a` is named twice"),
+        ("query 'for i in [1] window 0 return i'", "`window` is a number of turns, at least 1"),
+        (
+            "query 'for i in [1] window 2 step 0 return i'",
+            "`step` is a number of turns, at least 1",
+        ),
+        (
+            "query 'let n = 0 for i in [1] window n return i'",
+            "`n` is 0, and a window moves by at least 1 turn",
+        ),
+    ] {
+        let ran = run(&folder, line, "");
+        assert!(ran.status != 0 && ran.err.contains(said), "{line}: {}", ran.err);
+    }
+}
+
+/// A run that is told to end takes what is not complete with it.
+#[test]
+fn a_signal_leaves_nothing_behind() {
+    let folder = Folder::with_demo();
+    folder.file("out.json", "\"before\"\n");
+    for signal in ["INT", "TERM", "HUP"] {
+        let mut child = Command::new(PROGRAM)
+            .args(["convert", "-", "-f", "jsonl", "-o", "out.json"])
+            .current_dir(folder.path())
+            .stdin(Stdio::piped())
+            .spawn()
+            .unwrap();
+        let is_part = |(name, _): &(String, String)| name.ends_with(".part");
+        while !tree(&folder, "").iter().any(is_part) {
+            std::thread::sleep(Duration::from_millis(2));
+        }
+        // The handler is set before the file is made.
+        let kill =
+            Command::new("kill").args([format!("-{signal}"), child.id().to_string()]).status();
+        assert!(kill.unwrap().success());
+        let status = child.wait().unwrap();
+        assert!(!status.success());
+        assert!(!tree(&folder, "").iter().any(is_part), "{signal}");
+        assert_eq!(fs::read_to_string(folder.path().join("out.json")).unwrap(), "\"before\"\n");
+    }
+}
