@@ -347,3 +347,36 @@ fn a_watched_rule_runs_again() {
     assert_eq!(ran.status, 2);
     assert!(ran.err.contains("name files, or leave --watch out"), "{}", ran.err);
 }
+
+/// Operators in a row nest, too: so many that a stack could not hold them are refused, whatever they are.
+#[test]
+fn long_expressions_are_refused_or_run() {
+    let folder = Folder::with_demo();
+    let long = |operand: &str, operator: &str, count: usize| {
+        format!("{}{operand}\n", format!("{operand} {operator} ").repeat(count))
+    };
+    for (operand, operators) in [
+        ("1", &["+", "-", "*", "/", "%"][..]),
+        ("true", &["||", "&&"]),
+        ("null", &["??"]),
+        ("(1 == 1)", &["&&"]),
+    ] {
+        for operator in operators {
+            for (count, status) in [(4_900 / (1 + operand.len() / 5), 0), (100_000, 2)] {
+                folder.file("long.kyr", long(operand, operator, count));
+                for line in
+                    ["reshape long.kyr", "rules check long.kyr", "reshape long.kyr --trace $"]
+                {
+                    let ran = run(&folder, line, "");
+                    assert_eq!(
+                        ran.status, status,
+                        "{operand} {operator} {count} {line}: {}",
+                        ran.err
+                    );
+                    let is_refused = ran.err.contains("an expression has more than 5000 operators");
+                    assert_eq!(is_refused, status == 2, "{}", ran.err);
+                }
+            }
+        }
+    }
+}

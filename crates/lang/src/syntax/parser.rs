@@ -29,6 +29,9 @@ const CLAUSES: &str =
 /// How deep expressions may nest.
 const DEPTH: usize = 200;
 
+/// How many operators one expression may have: those in a row nest, too.
+const OPERATORS: usize = 5_000;
+
 /// Reads one rule.
 pub(super) struct Parser<'s> {
     pub(super) lexer: Lexer<'s>,
@@ -46,6 +49,8 @@ pub(super) struct Parser<'s> {
     /// Where the paths of edits begin.
     pub(super) edits: Vec<usize>,
     depth: usize,
+    /// How many operators the expression under way has so far.
+    operators: usize,
 }
 
 impl<'s> Parser<'s> {
@@ -67,6 +72,7 @@ impl<'s> Parser<'s> {
             clauses: Vec::new(),
             edits: Vec::new(),
             depth: 0,
+            operators: 0,
         })
     }
 
@@ -160,6 +166,9 @@ impl<'s> Parser<'s> {
 
     /// A whole expression: also `for`, `let … return` and `if`.
     pub(super) fn whole(&mut self) -> Parsed<Expr> {
+        if self.depth == 0 {
+            self.operators = 0;
+        }
         self.depth += 1;
         if self.depth > DEPTH {
             let message = format!("expressions nest deeper than {DEPTH} levels");
@@ -258,6 +267,13 @@ impl<'s> Parser<'s> {
                 return Ok(None);
             }
             self.refuse_hyphen()?;
+        }
+        self.operators += 1;
+        if self.operators > OPERATORS {
+            let message = format!("an expression has more than {OPERATORS} operators");
+            return Err(self
+                .unexpected(&message)
+                .advise("use sum([…]) or contains([…], value), or bind parts of it with let"));
         }
         self.advance()?;
         Ok(Some(operator))
