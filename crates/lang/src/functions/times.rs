@@ -2,9 +2,13 @@
 //!
 //! A time is a date and time with an offset (`2026-06-01T07:00:00Z`), one without, or a date.
 
+use std::borrow::Cow;
+
 use jiff::civil::{Date, DateTime};
-use jiff::tz::TimeZone;
-use jiff::{Span, Timestamp, Unit, Zoned, fmt::strtime};
+use jiff::fmt::strtime::{self, BrokenDownTime};
+use jiff::fmt::temporal::{Pieces, PiecesOffset};
+use jiff::tz::{Offset, TimeZone};
+use jiff::{SignedDuration, Span, Timestamp};
 use kyanite_tree::{Decimal, Value};
 
 use super::{Call, Fault, Outcome, Run, Signature, Takes, takes};
@@ -75,58 +79,96 @@ pub(super) const TABLE: &[Signature] = &[
 
 /// A time as it was written.
 enum Time {
-    /// With an offset; whether that was written as `Z`.
-    Zoned(Box<Zoned>, bool),
+    /// With an offset.
+    Zoned(Instant),
     Civil(DateTime),
     Date(Date),
 }
+
+/// A date and time with the offset of its clock.
+#[derive(Clone, Copy)]
+struct Instant {
+    clock: DateTime,
+    offset: Offset,
+    /// Whether the offset was written as `Z`.
+    is_utc: bool,
+}
+
+/// What to do about a time that is none.
+const TIMES: &str = "write 2026-06-01T07:00:00Z, or read it with timestamp(text, pattern)";
 
 impl Time {
     fn read(call: &Call<'_, '_>, position: usize) -> Result<Self, Fault> {
         let text = call.text(position);
         let wrong = || {
-            let fault = Fault::new(position, format!("the text {text:?} is no time of ISO 8601"));
-            fault.advise("write 2026-06-01T07:00:00Z, or read it with timestamp(text, pattern)")
+            let message = format!("the text {text:?} is no time of ISO 8601");
+            Fault::new(position, message).advise(TIMES)
         };
         let has_clock = text.contains(['T', 't']) || text.contains(' ') || text.contains(':');
         if !has_clock {
             return text.parse().map(Self::Date).map_err(|_| wrong());
         }
-        let parts = jiff::fmt::temporal::DateTimeParser::new();
-        if let Ok(pieces) = parts.parse_timestamp(text) {
-            let is_utc = text.ends_with(['Z', 'z']);
-            let offset = if is_utc {
-                jiff::tz::Offset::UTC
-            } else {
-                jiff::fmt::temporal::Pieces::parse(text)
-                    .ok()
-                    .and_then(|pieces| pieces.to_numeric_offset())
-                    .unwrap_or(jiff::tz::Offset::UTC)
-            };
-            let zoned = pieces.to_zoned(TimeZone::fixed(offset));
-            return Ok(Self::Zoned(Box::new(zoned), is_utc));
+        let pieces = Pieces::parse(text).map_err(|_| wrong())?;
+        let clock = pieces.date().to_datetime(pieces.time().ok_or_else(wrong)?);
+        if clock.second() == 59 && has_second_60(text) {
+            return Err(leap_second(position, text));
         }
-        text.parse().map(Self::Civil).map_err(|_| wrong())
+        Ok(match pieces.offset() {
+            None if pieces.time_zone_annotation().is_some() => return Err(wrong()),
+            None => Self::Civil(clock),
+            Some(PiecesOffset::Zulu) => {
+                Self::Zoned(Instant { clock, offset: Offset::UTC, is_utc: true })
+            }
+            Some(_) => {
+                let offset = pieces.to_numeric_offset().ok_or_else(wrong)?;
+                Self::Zoned(Instant { clock, offset, is_utc: false })
+            }
+        })
     }
 
     fn spelled(&self) -> String {
         match self {
-            Self::Zoned(zoned, true) => zoned.timestamp().to_string(),
-            Self::Zoned(zoned, false) => {
-                let offset = zoned.offset();
+            Self::Zoned(Instant { clock, is_utc: true, .. }) => format!("{clock}Z"),
+            Self::Zoned(Instant { clock, offset, .. }) => {
                 let seconds = offset.seconds();
                 let sign = if seconds < 0 { '-' } else { '+' };
                 let minutes = seconds.abs() / 60;
-                format!("{}{sign}{:02}:{:02}", zoned.datetime(), minutes / 60, minutes % 60)
+                format!("{clock}{sign}{:02}:{:02}", minutes / 60, minutes % 60)
             }
             Self::Civil(civil) => civil.to_string(),
             Self::Date(date) => date.to_string(),
         }
     }
+
+    /// Date and clock; a date alone begins its day.
+    fn clock(&self) -> DateTime {
+        match self {
+            Self::Zoned(Instant { clock, .. }) | Self::Civil(clock) => *clock,
+            Self::Date(date) => date.to_datetime(jiff::civil::Time::midnight()),
+        }
+    }
 }
 
-fn fault(argument: usize, error: &jiff::Error) -> Fault {
-    Fault::new(argument, error.to_string())
+/// Whether the clock of a time of ISO 8601 says 60 seconds.
+fn has_second_60(text: &str) -> bool {
+    let clock = text.split(['T', 't', ' ']).nth(1).unwrap_or_default();
+    let clock = clock.split(['.', ',', 'Z', 'z', '+', '-', '[']).next().unwrap_or_default();
+    let digits: String = clock.chars().filter(char::is_ascii_digit).collect();
+    digits.get(4..6) == Some("60")
+}
+
+/// A second that only clocks of UTC have, and no calendar computes with.
+fn leap_second(position: usize, text: &str) -> Fault {
+    Fault::new(
+        position,
+        format!("the text {text:?} is a leap second, which cannot be computed with"),
+    )
+    .advise("give the second before it, or the one behind it")
+}
+
+/// What leads out of the years that are computed with.
+fn out_of_range(position: usize) -> Fault {
+    Fault::new(position, "the time is outside the years -9999 to 9999")
 }
 
 fn give<'a>(call: &Call<'_, 'a>, time: &Time) -> Outcome<'a> {
@@ -135,30 +177,101 @@ fn give<'a>(call: &Call<'_, 'a>, time: &Time) -> Outcome<'a> {
 
 fn timestamp<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
     let (text, pattern) = (call.text(0), call.text(1));
-    let read = strtime::parse(pattern, text).map_err(|error| {
-        Fault::new(0, format!("the text {text:?} does not fit the pattern {pattern:?}: {error}"))
-    })?;
-    if read.offset().is_some()
-        && let Ok(zoned) = read.to_zoned()
-    {
-        let is_utc = zoned.offset().is_zero();
-        return give(call, &Time::Zoned(Box::new(zoned), is_utc));
+    if let Some(unknown) = conversions(pattern).find(|conversion| !is_known(conversion)) {
+        return Err(unknown_conversion(unknown));
     }
+    let read = strtime::parse(pattern, text).map_err(|_| {
+        Fault::new(0, format!("the text {text:?} does not fit the pattern {pattern:?}"))
+    })?;
+    if read.second() == Some(59) && fits_with_second_60(&read, pattern, text) {
+        return Err(leap_second(0, text));
+    }
+    let offset = read.offset();
     match (read.to_datetime(), read.to_date()) {
-        (Ok(civil), _) => give(call, &Time::Civil(civil)),
+        (Ok(clock), _) => {
+            let zoned =
+                |offset: Offset| Time::Zoned(Instant { clock, offset, is_utc: offset.is_zero() });
+            give(call, &offset.map_or(Time::Civil(clock), zoned))
+        }
         (_, Ok(date)) => give(call, &Time::Date(date)),
-        (Err(error), _) => Err(fault(1, &error)),
+        _ => match read.to_timestamp() {
+            Ok(instant) => {
+                let clock = Offset::UTC.to_datetime(instant);
+                give(call, &Time::Zoned(Instant { clock, offset: Offset::UTC, is_utc: true }))
+            }
+            Err(_) => Err(Fault::new(1, format!("the pattern {pattern:?} gives no date"))
+                .advise("a date has a year, a month and a day: %Y %m %d")),
+        },
     }
 }
 
+/// Whether the text is the time that was read but for a 60 in place of 59 seconds.
+fn fits_with_second_60(read: &BrokenDownTime, pattern: &str, text: &str) -> bool {
+    let Ok(written) = read.to_string(pattern) else { return false };
+    text.match_indices("60").any(|(at, _)| {
+        written.len() == text.len() && format!("{}59{}", &text[..at], &text[at + 2..]) == written
+    })
+}
+
+/// The conversions of a pattern, each with its flags and its `%`.
+fn conversions(pattern: &str) -> impl Iterator<Item = &str> {
+    let mut rest = pattern;
+    std::iter::from_fn(move || {
+        let start = rest.find('%')?;
+        let from = &rest[start..];
+        let is_flag = |c: char| !c.is_ascii_alphabetic() && c != '%';
+        let end = from[1..].find(|c| !is_flag(c)).map_or(from.len(), |at| {
+            1 + at + from[1 + at..].chars().next().map_or(0, char::len_utf8)
+        });
+        rest = &from[end..];
+        Some(&from[..end])
+    })
+}
+
+/// Whether a conversion means something for some time.
+fn is_known(conversion: &str) -> bool {
+    let noon = jiff::civil::date(2026, 6, 1).at(12, 0, 0, 0);
+    let any = noon.to_zoned(TimeZone::UTC).map(|zoned| BrokenDownTime::from(&zoned));
+    any.is_ok_and(|any| any.to_string(conversion).is_ok())
+}
+
+fn unknown_conversion(conversion: &str) -> Fault {
+    Fault::new(1, format!("`{conversion}` in the pattern means nothing"))
+        .advise("conversions are %Y %m %d %H %M %S %z %b %a …; %% is a percent sign")
+}
+
 fn format_time<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
-    let pattern = call.text(1);
-    let broken = match Time::read(call, 0)? {
-        Time::Zoned(zoned, _) => strtime::BrokenDownTime::from(&*zoned),
-        Time::Civil(civil) => strtime::BrokenDownTime::from(civil),
-        Time::Date(date) => strtime::BrokenDownTime::from(date),
+    let mut pattern = Cow::Borrowed(call.text(1));
+    let time = Time::read(call, 0)?;
+    let parts = match time {
+        Time::Zoned(Instant { clock, offset, .. }) => {
+            match clock.to_zoned(TimeZone::fixed(offset)) {
+                Ok(zoned) => BrokenDownTime::from(&zoned),
+                // The very last hours have no number of seconds since 1970 in the library.
+                Err(_) => {
+                    let since = jiff::civil::date(1970, 1, 1).at(0, 0, 0, 0).duration_until(clock);
+                    let seconds = (since.as_secs() - i64::from(offset.seconds())).to_string();
+                    let parts = pattern.split("%%").map(|part| part.replace("%s", &seconds));
+                    pattern = parts.collect::<Vec<_>>().join("%%").into();
+                    let mut parts = BrokenDownTime::from(clock);
+                    parts.set_offset(Some(offset));
+                    parts
+                }
+            }
+        }
+        Time::Civil(civil) => BrokenDownTime::from(civil),
+        Time::Date(date) => BrokenDownTime::from(date),
     };
-    let text = broken.to_string(pattern).map_err(|error| fault(1, &error))?;
+    let text = parts.to_string(&*pattern).map_err(|_| {
+        let wrong = conversions(&pattern).find(|conversion| parts.to_string(conversion).is_err());
+        match wrong {
+            Some(conversion) if is_known(conversion) => {
+                let message = format!("the time {:?} has nothing for `{conversion}`", call.text(0));
+                Fault::new(0, message)
+            }
+            wrong => unknown_conversion(wrong.unwrap_or(&pattern)),
+        }
+    })?;
     Ok(Some(Value::text(call.arena.text(&text))))
 }
 
@@ -168,32 +281,29 @@ fn add_time<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
         Fault::new(1, format!("the text {text:?} is no duration of ISO 8601"))
             .advise("write P1D for a day, PT90M for ninety minutes, -P1M for a month earlier")
     })?;
-    let failed = |error: jiff::Error| fault(1, &error);
     let later = match Time::read(call, 0)? {
-        Time::Zoned(zoned, is_utc) => {
-            Time::Zoned(Box::new(zoned.checked_add(span).map_err(failed)?), is_utc)
+        // A clock that is never put forward or back.
+        Time::Zoned(instant) => {
+            let clock = instant.clock.checked_add(span).map_err(|_| out_of_range(1))?;
+            Time::Zoned(Instant { clock, ..instant })
         }
-        Time::Civil(civil) => Time::Civil(civil.checked_add(span).map_err(failed)?),
-        Time::Date(date) => Time::Date(date.checked_add(span).map_err(failed)?),
+        Time::Civil(civil) => Time::Civil(civil.checked_add(span).map_err(|_| out_of_range(1))?),
+        Time::Date(date) => Time::Date(date.checked_add(span).map_err(|_| out_of_range(1))?),
     };
     give(call, &later)
 }
 
-/// The instant of a time; one without an offset counts as UTC, so that two of them can be compared.
-fn instant(time: &Time) -> Result<Timestamp, jiff::Error> {
-    match time {
-        Time::Zoned(zoned, _) => Ok(zoned.timestamp()),
-        Time::Civil(civil) => civil.to_zoned(TimeZone::UTC).map(|zoned| zoned.timestamp()),
-        Time::Date(date) => date.to_zoned(TimeZone::UTC).map(|zoned| zoned.timestamp()),
-    }
-}
-
 fn time_between<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
     let (from, to) = (Time::read(call, 0)?, Time::read(call, 1)?);
-    if matches!(from, Time::Zoned(..)) != matches!(to, Time::Zoned(..)) {
-        let message = "one of the times has an offset, and the other has none";
-        return Err(Fault::new(1, message).advise("give both an offset, such as Z"));
-    }
+    // Times without an offset are on the same clock.
+    let offsets = match (&from, &to) {
+        (Time::Zoned(from), Time::Zoned(to)) => to.offset.seconds() - from.offset.seconds(),
+        (Time::Zoned(_), _) | (_, Time::Zoned(_)) => {
+            let message = "one of the times has an offset, and the other has none";
+            return Err(Fault::new(1, message).advise("give both an offset, such as Z"));
+        }
+        _ => 0,
+    };
     let per_unit = match call.text(2) {
         "seconds" => 1,
         "minutes" => 60,
@@ -204,14 +314,12 @@ fn time_between<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
             return Err(fault.advise("units are seconds, minutes, hours, days"));
         }
     };
-    let (from, to) = (instant(&from), instant(&to));
-    let (Ok(from), Ok(to)) = (from, to) else {
-        return Err(Fault::new(0, "the time is outside the years that can be counted"));
-    };
-    let span = from.until((Unit::Nanosecond, to)).map_err(|error| fault(0, &error))?;
-    let nanoseconds = Decimal::from(span.get_nanoseconds());
+    let between = from.clock().duration_until(to.clock());
+    let between = between.saturating_sub(SignedDuration::from_secs(i64::from(offsets)));
+    let nanoseconds = Decimal::from(i64::from(between.subsec_nanos()));
     let seconds = nanoseconds
         .div(&Decimal::from(1_000_000_000))
+        .and_then(|part| part.add(&Decimal::from(between.as_secs())))
         .and_then(|seconds| seconds.div(&Decimal::from(per_unit)))
         .map_err(|error| super::number_fault(0, error))?;
     Ok(Some(call.arena.number(&seconds)))
@@ -223,12 +331,16 @@ fn in_zone<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
         Fault::new(1, format!("there is no time zone {name:?}"))
             .advise("zones are named as in Atlantic/Faroe")
     })?;
-    match Time::read(call, 0)? {
-        Time::Zoned(zoned, _) => {
-            let there = zoned.with_time_zone(zone);
-            give(call, &Time::Zoned(Box::new(there), false))
-        }
-        _ => Err(Fault::new(0, "the time has no offset, so it is not known when it is")
-            .advise("write 2026-06-01T07:00:00Z")),
-    }
+    let Time::Zoned(Instant { clock, offset, .. }) = Time::read(call, 0)? else {
+        return Err(Fault::new(0, "the time has no offset, so it is not known when it is")
+            .advise("write 2026-06-01T07:00:00Z"));
+    };
+    let by = |offset: Offset| SignedDuration::from_secs(i64::from(offset.seconds()));
+    let utc = clock.checked_sub(by(offset)).map_err(|_| out_of_range(0))?;
+    // The very last hours are later than any instant here; no zone changes its offset in them.
+    let last = if utc.year() > 0 { Timestamp::MAX } else { Timestamp::MIN };
+    let instant = Offset::UTC.to_timestamp(utc).unwrap_or(last);
+    let offset = zone.to_offset(instant);
+    let clock = utc.checked_add(by(offset)).map_err(|_| out_of_range(0))?;
+    give(call, &Time::Zoned(Instant { clock, offset, is_utc: false }))
 }
