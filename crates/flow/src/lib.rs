@@ -33,6 +33,7 @@ pub use failed::{Events, Failed};
 pub use fetch::Fetch;
 pub use input::{DEFAULT_SIZE, Input, InputOptions};
 pub use output::{Destination, Output};
+pub use parallel::WORKER;
 pub use part::Part;
 pub use render::Layout;
 pub use run::{Job, LossPolicy, Sink, What, run, stack_size};

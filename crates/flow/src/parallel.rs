@@ -93,6 +93,9 @@ impl Met {
     }
 }
 
+/// What the threads are called that run over blocks.
+pub const WORKER: &str = "kyanite-worker";
+
 /// Blocks on each thread that are run over or wait.
 const AHEAD: usize = 3;
 
@@ -129,6 +132,7 @@ pub(crate) fn run<E>(
         for _ in 1..threads {
             let (feed, results) = (&feed, results.clone());
             std::thread::Builder::new()
+                .name(WORKER.into())
                 .stack_size(stack)
                 .spawn_scoped(scope, move || worker(work, feed, &results))
                 .map_err(&failed)?;
