@@ -14,6 +14,7 @@ pub mod losses;
 pub mod needs;
 pub mod record_view;
 pub mod records;
+mod spans;
 pub mod text;
 pub mod toml;
 pub mod xml;
@@ -21,3 +22,4 @@ pub mod yaml;
 
 pub use error::{CannotHold, SyntaxError, cannot_hold};
 pub use format::Format;
+pub use spans::span_of;

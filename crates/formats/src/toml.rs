@@ -18,5 +18,5 @@ mod table;
 mod value;
 mod write;
 
-pub use read::{Document, Options, document, value_end};
+pub use read::{Document, Options, document, inline_end, value_end};
 pub use write::write;

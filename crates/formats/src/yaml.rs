@@ -28,5 +28,5 @@ mod write;
 pub use event::{Event, Placed, Properties, Receiver, ScalarStyle, Tag};
 pub use parser::Parser;
 
-pub use read::{DEFAULT_ALIASES, Documents, Options, documents, value_end};
+pub use read::{DEFAULT_ALIASES, Documents, Options, documents, node_end, value_end};
 pub use write::{write, write_item};

@@ -276,6 +276,16 @@ impl<'a> Reader<'a> {
     }
 }
 
+/// Where the cell ends that begins at byte `offset`, its quotes with it, if it can be read.
+#[must_use]
+pub fn cell_end(text: &str, offset: usize, settings: Settings) -> Option<usize> {
+    let arena = Arena::new();
+    let mut reader = Reader::new(text, &arena, settings, None, Base::default());
+    reader.seek(offset);
+    reader.cell().ok()?;
+    Some(reader.at)
+}
+
 #[cold]
 fn ragged(start: usize, found: usize, header: Header<'_>) -> SyntaxError {
     let wanted = header.names.len();

@@ -54,6 +54,21 @@ pub fn value_end(text: &str, offset: usize) -> usize {
     crate::yaml::value_end(text, offset)
 }
 
+/// Where the value ends that is written at byte `offset`, if one is.
+#[must_use]
+pub fn inline_end(text: &str, offset: usize) -> Option<usize> {
+    let arena = Arena::new();
+    let options = Options { depth: usize::MAX, base: Base::default() };
+    let mut reader = Reader { text, at: 0, arena: &arena, options, losses: Losses::default() };
+    reader.go_to(offset).ok()?;
+    if reader.at == offset {
+        return None;
+    }
+    reader.at = offset;
+    reader.value(0).ok()?;
+    Some(reader.at)
+}
+
 pub(super) struct Reader<'a> {
     pub(super) text: &'a str,
     pub(super) at: usize,
@@ -104,6 +119,26 @@ impl<'a> Reader<'a> {
             }
             self.line_end()?;
         }
+    }
+
+    /// Goes over whole lines up to the one that byte `offset` is in or, where it begins a header, to that byte.
+    fn go_to(&mut self, offset: usize) -> Read<()> {
+        let mut path = Vec::new();
+        while self.at < offset {
+            self.blank_lines()?;
+            match self.peek() {
+                None => return Ok(()),
+                Some(b'[') if self.at >= offset => return Ok(()),
+                Some(b'[') => self.at += self.rest().find('\n').unwrap_or(self.rest().len()),
+                Some(_) => {
+                    self.key(&mut path)?;
+                    self.equals()?;
+                    self.value(0)?;
+                    self.line_end()?;
+                }
+            }
+        }
+        Ok(())
     }
 
     /// A key, dotted or not, with the blanks around it.

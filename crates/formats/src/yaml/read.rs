@@ -109,6 +109,47 @@ pub fn value_end(text: &str, offset: usize) -> usize {
     offset + end.unwrap_or(line.trim_end().len()).max(1)
 }
 
+/// Where the node ends whose content begins at byte `offset`, if one does.
+#[must_use]
+pub fn node_end(text: &str, offset: usize) -> Option<usize> {
+    let mut finder = Finder { offset, depth: 0, end: None };
+    let mut parser = Parser::new(text);
+    while finder.depth > 0 || finder.end.is_none() {
+        if !parser.step(&mut finder).ok()? {
+            break;
+        }
+    }
+    finder.end.filter(|_| finder.depth == 0)
+}
+
+/// Follows the events up to the end of one node.
+struct Finder {
+    offset: usize,
+    /// How many collections are open, itself among them.
+    depth: usize,
+    /// Where the last thing in it ended.
+    end: Option<usize>,
+}
+
+impl<'a> Receiver<'a> for Finder {
+    fn event(&mut self, event: Event<'a>, span: Span) -> Result<(), SyntaxError> {
+        if self.depth == 0 && (self.end.is_some() || span.start != self.offset) {
+            return Ok(());
+        }
+        let opens = matches!(event, Event::SequenceStart { .. } | Event::MappingStart { .. });
+        let closes = matches!(event, Event::SequenceEnd | Event::MappingEnd);
+        let is_node = opens || closes || matches!(event, Event::Scalar { .. } | Event::Alias(_));
+        if is_node {
+            self.depth = self.depth + usize::from(opens) - usize::from(closes);
+            // Where a collection in a block ends nothing is written, and what is empty is nowhere.
+            if span.start < span.end || self.end.is_none() {
+                self.end = self.end.max(Some(span.end));
+            }
+        }
+        Ok(())
+    }
+}
+
 /// A list or map whose end has not been met.
 struct Open<'a> {
     origin: Origin,
