@@ -388,6 +388,9 @@ impl<'c> RuleCommand<'c> {
         match (&self.output.output, &self.captured) {
             (Some(path), _) if path.as_os_str() != "-" => Destination::File(path.clone()),
             (_, Some(captured)) => Destination::Stream(Box::new(captured.clone())),
+            (_, None) if kyanite_early::standard_output_was_closed() => {
+                Destination::Stream(Box::new(Closed))
+            }
             (_, None) => Destination::Stream(Box::new(io::stdout().lock())),
         }
     }
@@ -579,6 +582,19 @@ impl<'c> RuleCommand<'c> {
             message,
             "say --gather for one list of all documents, or --to jsonl for a line each",
         ))
+    }
+}
+
+/// A standard output that was closed before the program began: what is written there is lost.
+struct Closed;
+
+impl Write for Closed {
+    fn write(&mut self, _bytes: &[u8]) -> io::Result<usize> {
+        Err(io::Error::other("it is closed"))
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        Ok(())
     }
 }
 
