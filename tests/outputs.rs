@@ -134,6 +134,17 @@ fn devices_links_and_standard_output() {
             );
         }
     }
+    for (line, status) in [
+        ("$0 query 1 >&-", 5),
+        ("$0 query '$[*]' bookings.jsonl --to jsonl >&-", 5),
+        ("$0 query 1 -o x.json >&-", 0),
+        ("$0 query 1 > /dev/null", 0),
+        ("$0 query 1 <> /dev/null >&0", 0),
+    ] {
+        let ran = folder.run_command(Command::new("sh").args(["-c", line, PROGRAM]), b"");
+        let is_told = ran.err.contains("standard output cannot be written: it is closed");
+        assert_eq!((ran.status, is_told), (status, status == 5), "{line}: {}", ran.err);
+    }
     for (line, said) in [
         (
             "query $[*] ports.csv --to csv --columns code,name,code",
@@ -152,6 +163,33 @@ fn devices_links_and_standard_output() {
     ] {
         let ran = run(&folder, line, "");
         assert!(ran.status != 0 && ran.err.contains(said), "{line}: {}", ran.err);
+    }
+}
+
+/// One large document goes on its way while it is made, and a run that fails says so; a file is as it was then.
+#[test]
+fn large_documents_go_on_as_they_are_made() {
+    let folder = Folder::with_demo();
+    folder.file("out.xml", "before");
+    folder.file("r.kyr", "{rows: for i in range(0, 200000) return {i}, last: {\"no name\": 1}}\n");
+    let ran = run(&folder, "reshape r.kyr --to xml", "");
+    assert!(
+        ran.status == 5 && ran.err.contains("`no name` cannot be a name in XML"),
+        "{}",
+        ran.err
+    );
+    assert!(ran.out.len() > 1_000_000 && !ran.out.contains("last"));
+    let ran = run(&folder, "reshape r.kyr -o out.xml", "");
+    assert_eq!((ran.status, tree(&folder, "").iter().any(|(_, text)| text == "before")), (5, true));
+    for format in ["json", "yaml", "xml"] {
+        let whole = run(
+            &folder,
+            &format!("query 'for i in range(0, 30000) return {{i, t: [i]}}' --to {format}"),
+            "",
+        );
+        let rule = "query 'let all = for i in range(0, 30000) return {i, t: [i]} return all'";
+        let as_one = run(&folder, &format!("{rule} --to {format}"), "");
+        assert!(whole.out == as_one.out && whole.out.len() > 300_000, "{format}");
     }
 }
 

@@ -134,8 +134,17 @@ impl Apart {
         if self.foreign {
             renderer.expect_foreign_types();
         }
-        let mut bytes = Vec::new();
-        renderer.single(Some(wanted.value), &mut bytes).map_err(|error| {
+        let failed = |error: io::Error| {
+            OutputFailure::Told(cannot_write(&wanted.path.display().to_string(), &error))
+        };
+        let mut encoder = new_file(path, &wanted.path).map_err(failed)?;
+        let (mut bytes, mut sent) = (Vec::new(), Ok(()));
+        let mut drain = |part: &[u8]| {
+            if sent.is_ok() {
+                sent = encoder.write_all(part);
+            }
+        };
+        renderer.single(Some(wanted.value), &mut bytes, &mut drain).map_err(|error| {
             let message = format!("{}: {}", wanted.key, error.message());
             OutputFailure::Value(error.with_message(message))
         })?;
@@ -146,20 +155,19 @@ impl Apart {
                 self.remarks.push(remark);
             }
         }
-        let extension = wanted.path.extension().and_then(|extension| extension.to_str());
-        let compression = extension.and_then(Compression::of_extension);
-        let written = File::create_new(path).and_then(|file| {
-            if let Ok(existing) = fs::metadata(&wanted.path) {
-                file.set_permissions(existing.permissions())?;
-            }
-            let mut encoder = Encoder::new(compression, file)?;
-            encoder.write_all(&bytes)?;
-            encoder.finish()?.sync_all()
-        });
-        written.map_err(|error| {
-            OutputFailure::Told(cannot_write(&wanted.path.display().to_string(), &error))
-        })
+        let written = sent.and_then(|()| encoder.write_all(&bytes));
+        written.and_then(|()| encoder.finish()?.sync_all()).map_err(failed)
     }
+}
+
+/// A new file that will be the one at `wanted`, compressed as its name says.
+fn new_file(path: &Path, wanted: &Path) -> io::Result<Encoder<File>> {
+    let file = File::create_new(path)?;
+    if let Ok(existing) = fs::metadata(wanted) {
+        file.set_permissions(existing.permissions())?;
+    }
+    let extension = wanted.extension().and_then(|extension| extension.to_str());
+    Encoder::new(extension.and_then(Compression::of_extension), file)
 }
 
 /// The files that the members of a map are to be, if each can be one.

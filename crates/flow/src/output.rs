@@ -44,6 +44,22 @@ enum Target {
     Beside(Encoder<UnfinishedFile>, String),
 }
 
+impl Target {
+    /// Writes bytes; notes when they no longer go anywhere.
+    fn send(&mut self, bytes: &[u8], closed: &mut bool, failed: &mut Option<OutputFailure>) {
+        let (result, name) = match self {
+            Self::Stream(stream, name) => (stream.write_all(bytes), name),
+            Self::Beside(file, name) => (file.write_all(bytes), name),
+        };
+        match result {
+            Ok(()) => {}
+            // Whoever read the pipe has seen enough.
+            Err(error) if error.kind() == io::ErrorKind::BrokenPipe => *closed = true,
+            Err(error) => *failed = Some(OutputFailure::Told(cannot_write(name, &error))),
+        }
+    }
+}
+
 impl Output {
     /// Opens the destination.
     ///
@@ -108,21 +124,8 @@ impl Output {
     }
 
     fn flush(&mut self) {
-        if self.is_closed() {
-            self.buffer.clear();
-            return;
-        }
-        let (result, name) = match &mut self.target {
-            Target::Stream(stream, name) => (stream.write_all(&self.buffer), name),
-            Target::Beside(file, name) => (file.write_all(&self.buffer), name),
-        };
-        match result {
-            Ok(()) => {}
-            // Whoever read the pipe has seen enough.
-            Err(error) if error.kind() == io::ErrorKind::BrokenPipe => self.closed = true,
-            Err(error) => {
-                self.failed = Some(OutputFailure::Told(cannot_write(name, &error)));
-            }
+        if !self.is_closed() {
+            self.target.send(&self.buffer, &mut self.closed, &mut self.failed);
         }
         self.buffer.clear();
     }
@@ -153,7 +156,14 @@ impl Sink for Output {
 
     fn single(&mut self, value: Option<Value<'_>>) -> Flow {
         let before = self.buffer.len();
-        let rendered = self.renderer.single(value, &mut self.buffer);
+        let Self { renderer, target, buffer, closed, failed } = self;
+        // A large document goes on its way as it is made.
+        let mut drain = |bytes: &[u8]| {
+            if !*closed && failed.is_none() {
+                target.send(bytes, closed, failed);
+            }
+        };
+        let rendered = renderer.single(value, buffer, &mut drain);
         self.go_on(before, rendered)
     }
 

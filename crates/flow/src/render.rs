@@ -5,7 +5,9 @@ use std::collections::BTreeMap;
 use kyanite_formats::documents::RECORD_SEPARATOR;
 use kyanite_formats::losses::Losses;
 use kyanite_formats::record_view::{Shape, Undecided, View};
-use kyanite_formats::{CannotHold, Format, cannot_hold, csv, json, text, toml, xml, yaml};
+use kyanite_formats::{
+    CannotHold, Draining, Format, cannot_hold, csv, json, text, toml, xml, yaml,
+};
 use kyanite_tree::{Advice, Arena, Code, Diagnostic, Kind, Origin, Setting, Value, name_step};
 
 /// How results are laid out.
@@ -270,11 +272,16 @@ impl Renderer {
         Ok(())
     }
 
-    /// Appends the one result of a document, or what stands for nothing.
-    pub(crate) fn single(&mut self, value: Option<Value<'_>>, out: &mut Vec<u8>) -> Rendered {
+    /// Appends the one result of a document, or what stands for nothing. What is complete of a large one goes to `drain`.
+    pub(crate) fn single(
+        &mut self,
+        value: Option<Value<'_>>,
+        out: &mut Vec<u8>,
+        drain: &mut dyn FnMut(&[u8]),
+    ) -> Rendered {
         self.begin_document()?;
         match (self.layout.format, value) {
-            (Format::Json | Format::Yaml, None) => self.whole(Value::NULL, out)?,
+            (Format::Json | Format::Yaml, None) => self.whole(Value::NULL, out, drain)?,
             (Format::Xml | Format::Toml, None) => {
                 let message = format!(
                     "the result is nothing, and a {} document cannot be empty",
@@ -289,7 +296,7 @@ impl Renderer {
                 if format == Format::JsonLines && self.layout.is_of_whole {
                     self.records_inside = self.records_inside.take().or_else(|| records_in(value));
                 }
-                self.with_records(value, |renderer, value| renderer.whole(value, out))?;
+                self.with_records(value, |renderer, value| renderer.whole(value, out, drain))?;
             }
         }
         self.end_document();
@@ -381,13 +388,18 @@ impl Renderer {
         }
     }
 
-    fn whole(&mut self, value: Value<'_>, out: &mut Vec<u8>) -> Rendered {
+    fn whole(
+        &mut self,
+        value: Value<'_>,
+        out: &mut Vec<u8>,
+        drain: &mut dyn FnMut(&[u8]),
+    ) -> Rendered {
         match self.layout.format {
             Format::Json => {
                 if self.layout.canonical {
                     self.canonical(value, out)?;
                 } else {
-                    json::write(value, self.layout.style, out);
+                    json::write(value, self.layout.style, &mut Draining::new(out, drain));
                 }
                 out.push(b'\n');
             }
@@ -398,9 +410,12 @@ impl Renderer {
             }
             Format::Yaml => {
                 self.separate(out);
-                yaml::write(value, self.layout.indent, out);
+                yaml::write(value, self.layout.indent, &mut Draining::new(out, drain));
             }
-            Format::Xml => xml::write(value, &self.layout.xml, out, &mut self.losses)?,
+            Format::Xml => {
+                let target = &mut Draining::new(out, drain);
+                xml::write(value, &self.layout.xml, target, &mut self.losses)?;
+            }
             Format::Toml => toml::write(value, out, &mut self.losses)?,
             // A line an item, also when the list came as one value.
             Format::JsonLines | Format::Csv | Format::Tsv | Format::Text => match value {

@@ -6,6 +6,7 @@ use kyanite_tree::{Arena, Member, Value};
 
 use super::string::{is_plain, plain_end};
 use crate::record_view::View;
+use crate::target::Target;
 
 /// How JSON is laid out.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -17,7 +18,7 @@ pub enum Style {
 }
 
 /// Appends `value` to `out`, without a line end.
-pub fn write(value: Value<'_>, style: Style, out: &mut Vec<u8>) {
+pub fn write(value: Value<'_>, style: Style, out: &mut impl Target) {
     write_nested(value, style, 0, out);
 }
 
@@ -30,7 +31,7 @@ pub fn compact(value: Value<'_>) -> String {
 }
 
 /// Appends `value` as it is laid out `level` levels deep inside a document, without a line end.
-pub fn write_nested(value: Value<'_>, style: Style, level: usize, out: &mut Vec<u8>) {
+pub fn write_nested(value: Value<'_>, style: Style, level: usize, out: &mut impl Target) {
     let step = match style {
         Style::Compact => None,
         Style::Indented(step) => Some(step),
@@ -46,30 +47,38 @@ pub fn write_line_start(style: Style, level: usize, out: &mut Vec<u8>) {
 }
 
 /// Appends `value` as it stands `level` levels deep inside a document of the same style.
-fn write_at(value: Value<'_>, step: Option<usize>, level: usize, out: &mut Vec<u8>) {
+fn write_at<O: Target>(value: Value<'_>, step: Option<usize>, level: usize, out: &mut O) {
     match value {
-        Value::Null(_) => out.extend_from_slice(b"null"),
-        Value::Boolean(_, true) => out.extend_from_slice(b"true"),
-        Value::Boolean(_, false) => out.extend_from_slice(b"false"),
-        Value::Number(_, number) => out.extend_from_slice(number.as_str().as_bytes()),
-        Value::Text(_, text) | Value::Untyped(_, text) => write_text(text, out),
-        Value::Foreign(_, foreign) => write_text(foreign.text, out),
-        Value::List(_, []) => out.extend_from_slice(b"[]"),
+        Value::Null(_) => out.bytes().extend_from_slice(b"null"),
+        Value::Boolean(_, true) => out.bytes().extend_from_slice(b"true"),
+        Value::Boolean(_, false) => out.bytes().extend_from_slice(b"false"),
+        Value::Number(_, number) => out.bytes().extend_from_slice(number.as_str().as_bytes()),
+        Value::Text(_, text) | Value::Untyped(_, text) => write_text(text, out.bytes()),
+        Value::Foreign(_, foreign) => write_text(foreign.text, out.bytes()),
+        Value::List(_, []) => out.bytes().extend_from_slice(b"[]"),
         Value::List(_, items) => {
-            bracketed(b'[', b']', items, step, level, out, |item, out| {
+            bracketed(b'[', b']', items, step, level, out, |item, out: &mut O| {
                 write_at(*item, step, level + 1, out);
             });
         }
-        Value::Map(_, map) if map.is_empty() => out.extend_from_slice(b"{}"),
+        Value::Map(_, map) if map.is_empty() => out.bytes().extend_from_slice(b"{}"),
         Value::Map(_, map) => {
-            bracketed(b'{', b'}', map.members(), step, level, out, |member: &Member<'_>, out| {
-                write_text(member.name, out);
-                out.push(b':');
-                if step.is_some() {
-                    out.push(b' ');
-                }
-                write_at(member.value, step, level + 1, out);
-            });
+            bracketed(
+                b'{',
+                b'}',
+                map.members(),
+                step,
+                level,
+                out,
+                |member: &Member<'_>, out: &mut O| {
+                    write_text(member.name, out.bytes());
+                    out.bytes().push(b':');
+                    if step.is_some() {
+                        out.bytes().push(b' ');
+                    }
+                    write_at(member.value, step, level + 1, out);
+                },
+            );
         }
         Value::Element(..) => {
             let arena = Arena::new();
@@ -78,29 +87,30 @@ fn write_at(value: Value<'_>, step: Option<usize>, level: usize, out: &mut Vec<u
     }
 }
 
-fn bracketed<T>(
+fn bracketed<T, O: Target>(
     open: u8,
     close: u8,
     children: &[T],
     step: Option<usize>,
     level: usize,
-    out: &mut Vec<u8>,
-    write_child: impl Fn(&T, &mut Vec<u8>),
+    out: &mut O,
+    write_child: impl Fn(&T, &mut O),
 ) {
-    out.push(open);
+    out.bytes().push(open);
     for (position, child) in children.iter().enumerate() {
         if position > 0 {
-            out.push(b',');
+            out.bytes().push(b',');
         }
         if let Some(step) = step {
-            line(step * (level + 1), out);
+            line(step * (level + 1), out.bytes());
         }
         write_child(child, out);
+        out.part();
     }
     if let Some(step) = step {
-        line(step * level, out);
+        line(step * level, out.bytes());
     }
-    out.push(close);
+    out.bytes().push(close);
 }
 
 fn line(blanks: usize, out: &mut Vec<u8>) {

@@ -9,6 +9,7 @@ use super::names::{Bindings, XML};
 use crate::error::{CannotHold, cannot_hold};
 use crate::losses::{Loss, Losses};
 use crate::record_view::{ATTRIBUTE, CONTENT, TEXT, is_layout, preserves_space};
+use crate::target::Target;
 
 /// How XML is laid out.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -68,13 +69,13 @@ fn check_name(name: &str, origin: Origin) -> Result<(), CannotHold> {
 pub fn write(
     value: Value<'_>,
     layout: &Layout,
-    out: &mut Vec<u8>,
+    out: &mut impl Target,
     losses: &mut Losses,
 ) -> Result<(), CannotHold> {
     let mut writer = Writer::new(layout.clone());
     writer.document(value, out, losses)?;
     writer.tell(losses);
-    writer.finish(out);
+    writer.finish(out.bytes());
     Ok(())
 }
 
@@ -161,8 +162,13 @@ impl Writer {
         }
     }
 
-    fn document(&mut self, value: Value<'_>, out: &mut Vec<u8>, losses: &mut Losses) -> Written {
-        self.declaration(out);
+    fn document(
+        &mut self,
+        value: Value<'_>,
+        out: &mut impl Target,
+        losses: &mut Losses,
+    ) -> Written {
+        self.declaration(out.bytes());
         let level = self.layout.indent.map(|_| 0);
         match (value, &self.layout.root) {
             (Value::Element(_, document), None) if document.is_document() => {
@@ -188,7 +194,7 @@ impl Writer {
     }
 
     /// What stands at the top of a document that was read.
-    fn top(&mut self, document: &Element<'_>, out: &mut Vec<u8>) -> Written {
+    fn top(&mut self, document: &Element<'_>, out: &mut impl Target) -> Written {
         for node in document.content {
             match node {
                 Node::Element(origin, element) => {
@@ -196,9 +202,9 @@ impl Writer {
                     let name = element.name;
                     self.element(name.qualified(), Some(name), element, *origin, level, out)?;
                 }
-                other => markup(other, out),
+                other => markup(other, out.bytes()),
             }
-            out.push(b'\n');
+            out.bytes().push(b'\n');
         }
         Ok(())
     }
@@ -215,7 +221,7 @@ impl Writer {
         &mut self,
         value: Value<'_>,
         level: Level,
-        out: &mut Vec<u8>,
+        out: &mut impl Target,
         losses: &mut Losses,
     ) -> Written {
         if let Value::Element(origin, element) = value {
@@ -235,7 +241,7 @@ impl Writer {
         name: &str,
         value: Value<'_>,
         level: Level,
-        out: &mut Vec<u8>,
+        out: &mut impl Target,
         losses: &mut Losses,
     ) -> Written {
         let origin = value.origin();
@@ -244,13 +250,13 @@ impl Writer {
             Value::Element(origin, element) if element.is_document() => {
                 match element.children().next() {
                     Some(root) => {
-                        start(name, out);
-                        out.push(b'>');
+                        start(name, out.bytes());
+                        out.bytes().push(b'>');
                         let inner = level.map(|level| level + 1);
-                        self.line(inner, out);
+                        self.line(inner, out.bytes());
                         self.list_item(root, inner, out, losses)?;
-                        self.line(level, out);
-                        close(name, out);
+                        self.line(level, out.bytes());
+                        close(name, out.bytes());
                         Ok(())
                     }
                     None => self.element(name, None, element, origin, level, out),
@@ -262,40 +268,41 @@ impl Writer {
             Value::Map(_, map) => self.map(name, map, origin, level, out, losses),
             Value::List(_, items) => {
                 self.check_prefix(name, origin)?;
-                start(name, out);
+                start(name, out.bytes());
                 if items.is_empty() {
                     losses.add(Loss::EmptyList, origin);
-                    out.extend_from_slice(b"/>");
+                    out.bytes().extend_from_slice(b"/>");
                     return Ok(());
                 }
-                out.push(b'>');
+                out.bytes().push(b'>');
                 for item in items {
                     let inner = level.map(|level| level + 1);
-                    self.line(inner, out);
+                    self.line(inner, out.bytes());
                     self.list_item(*item, inner, out, losses)?;
+                    out.part();
                 }
-                self.line(level, out);
-                close(name, out);
+                self.line(level, out.bytes());
+                close(name, out.bytes());
                 Ok(())
             }
             Value::Null(_) => {
                 self.check_prefix(name, origin)?;
                 losses.add(Loss::Null, origin);
-                start(name, out);
-                out.extend_from_slice(b"/>");
+                start(name, out.bytes());
+                out.bytes().extend_from_slice(b"/>");
                 Ok(())
             }
             scalar => {
                 self.check_prefix(name, origin)?;
                 let text = scalar.scalar_text().unwrap_or_default();
-                start(name, out);
+                start(name, out.bytes());
                 if text.is_empty() {
-                    out.extend_from_slice(b"/>");
+                    out.bytes().extend_from_slice(b"/>");
                     return Ok(());
                 }
-                out.push(b'>');
-                escape_text(text, origin, out)?;
-                close(name, out);
+                out.bytes().push(b'>');
+                escape_text(text, origin, out.bytes())?;
+                close(name, out.bytes());
                 Ok(())
             }
         }
@@ -308,7 +315,7 @@ impl Writer {
         map: &Map<'_>,
         origin: Origin,
         level: Level,
-        out: &mut Vec<u8>,
+        out: &mut impl Target,
         losses: &mut Losses,
     ) -> Written {
         let scope = self.scope.len();
@@ -322,7 +329,7 @@ impl Writer {
             self.scope.bind(prefix.into(), uri.into());
         }
         self.check_prefix(name, origin)?;
-        start(name, out);
+        start(name, out.bytes());
         let mut children = 0;
         let mut is_mixed = false;
         for member in map.members() {
@@ -353,39 +360,41 @@ impl Writer {
                     )
                 })?,
             };
-            write_attribute(attribute, text, at, out)?;
+            write_attribute(attribute, text, at, out.bytes())?;
         }
         if children == 0 {
             if map.is_empty() {
                 losses.add(Loss::EmptyMap, origin);
             }
-            out.extend_from_slice(b"/>");
+            out.bytes().extend_from_slice(b"/>");
             self.scope.leave(scope);
             return Ok(());
         }
-        out.push(b'>');
+        out.bytes().push(b'>');
         let inner = level.filter(|_| !is_mixed).map(|level| level + 1);
         for member in map.members().iter().filter(|member| !member.name.starts_with(ATTRIBUTE)) {
             match (member.name, member.value) {
-                (TEXT, value) => self.text(value, out)?,
+                (TEXT, value) => self.text(value, out.bytes())?,
                 (CONTENT, Value::List(_, items)) => {
                     for item in items {
                         self.content_item(*item, inner, out, losses)?;
+                        out.part();
                     }
                 }
                 (name, Value::List(at, items)) => {
                     self.repeated(name, at, items, inner, out, losses)?
                 }
                 (name, value) => {
-                    self.line(inner, out);
+                    self.line(inner, out.bytes());
                     self.named(name, value, inner, out, losses)?;
+                    out.part();
                 }
             }
         }
-        if inner.is_some() && out.last() == Some(&b'>') {
-            self.line(level, out);
+        if inner.is_some() && out.bytes().last() == Some(&b'>') {
+            self.line(level, out.bytes());
         }
-        close(name, out);
+        close(name, out.bytes());
         self.scope.leave(scope);
         Ok(())
     }
@@ -397,7 +406,7 @@ impl Writer {
         origin: Origin,
         items: &[Value<'_>],
         level: Level,
-        out: &mut Vec<u8>,
+        out: &mut impl Target,
         losses: &mut Losses,
     ) -> Written {
         if items.is_empty() {
@@ -408,8 +417,9 @@ impl Writer {
             if matches!(item, Value::List(..)) {
                 losses.add(Loss::NestedList, item.origin());
             }
-            self.line(level, out);
+            self.line(level, out.bytes());
             self.named(name, *item, level, out, losses)?;
+            out.part();
         }
         Ok(())
     }
@@ -419,20 +429,20 @@ impl Writer {
         &mut self,
         item: Value<'_>,
         level: Level,
-        out: &mut Vec<u8>,
+        out: &mut impl Target,
         losses: &mut Losses,
     ) -> Written {
         match item {
             Value::Map(_, map) if map.len() == 1 => {
                 let member = map.members()[0];
-                self.line(level, out);
+                self.line(level, out.bytes());
                 self.named(member.name, member.value, level, out, losses)
             }
             Value::Element(..) => {
-                self.line(level, out);
+                self.line(level, out.bytes());
                 self.list_item(item, level, out, losses)
             }
-            other => self.text(other, out),
+            other => self.text(other, out.bytes()),
         }
     }
 
@@ -470,7 +480,7 @@ impl Writer {
         element: &Element<'_>,
         origin: Origin,
         level: Level,
-        out: &mut Vec<u8>,
+        out: &mut impl Target,
     ) -> Written {
         let scope = self.scope.len();
         let is_made = !origin.is_known();
@@ -481,17 +491,17 @@ impl Writer {
             let shared = names.filter(|(name, _)| !name.namespace().is_empty());
             self.shared_names.extend(shared.map(|(_, origin)| origin));
         }
-        start(name, out);
+        start(name, out.bytes());
         for attribute in element.attributes {
             let Some(prefix) = declared_prefix(attribute) else {
                 let name = attribute.name.qualified();
-                write_attribute(name, attribute.value, attribute.origin, out)?;
+                write_attribute(name, attribute.value, attribute.origin, out.bytes())?;
                 continue;
             };
             // What a rule declares is written where it is not declared already.
             if !is_made || self.scope.find(prefix).map(AsRef::as_ref) != Some(attribute.value) {
                 let name = attribute.name.qualified();
-                write_attribute(name, attribute.value, attribute.origin, out)?;
+                write_attribute(name, attribute.value, attribute.origin, out.bytes())?;
                 self.scope.bind(prefix.into(), attribute.value.into());
             }
         }
@@ -500,18 +510,18 @@ impl Writer {
             // A name without a namespace that a rule gives is one of those around it.
             Some(own)
                 if is_made && own.qualified() == own.local() && own.namespace().is_empty() => {}
-            Some(own) => self.declare(own, true, out)?,
+            Some(own) => self.declare(own, true, out.bytes())?,
             None => self.check_prefix(name, origin)?,
         }
         for attribute in element.attributes.iter().filter(|a| !a.name.declares_namespace()) {
-            self.declare(attribute.name, false, out)?;
+            self.declare(attribute.name, false, out.bytes())?;
         }
         let is_outermost = is_made && !self.in_made;
         if is_outermost {
             self.in_made = true;
             for (prefix, uri) in prefixes(element) {
                 if self.scope.find(prefix).is_none() {
-                    self.declare_as(prefix, uri, out)?;
+                    self.declare_as(prefix, uri, out.bytes())?;
                 }
             }
         }
@@ -530,33 +540,34 @@ impl Writer {
         element: &Element<'_>,
         is_made: bool,
         level: Level,
-        out: &mut Vec<u8>,
+        out: &mut impl Target,
     ) -> Written {
         if element.content.is_empty() {
-            out.extend_from_slice(b"/>");
+            out.bytes().extend_from_slice(b"/>");
             return Ok(());
         }
-        out.push(b'>');
+        out.bytes().push(b'>');
         let may_lay_out = (is_made || self.layout.relay) && !holds_text(element, is_made);
         let inner = level.filter(|_| may_lay_out).map(|level| level + 1);
         for node in element.content {
             match node {
                 Node::Element(at, child) => {
-                    self.line(inner, out);
+                    self.line(inner, out.bytes());
                     let name = child.name;
                     self.element(name.qualified(), Some(name), child, *at, inner, out)?;
+                    out.part();
                 }
                 // What was layout is laid out anew.
                 Node::Text(..) if inner.is_some() => {}
-                Node::Text(at, text) => escape_text(text, *at, out)?,
+                Node::Text(at, text) => escape_text(text, *at, out.bytes())?,
                 other => {
-                    self.line(inner, out);
-                    markup(other, out);
+                    self.line(inner, out.bytes());
+                    markup(other, out.bytes());
                 }
             }
         }
-        self.line(inner.and(level), out);
-        close(name, out);
+        self.line(inner.and(level), out.bytes());
+        close(name, out.bytes());
         Ok(())
     }
 

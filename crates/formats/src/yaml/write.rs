@@ -5,20 +5,21 @@ use kyanite_tree::{Arena, Foreign, ForeignType, Map, Member, Value};
 use super::{properties, scalar};
 use crate::json;
 use crate::record_view::View;
+use crate::target::Target;
 
 /// Appends `value` as a document, with its line end.
-pub fn write(value: Value<'_>, indent: usize, out: &mut Vec<u8>) {
+pub fn write(value: Value<'_>, indent: usize, out: &mut impl Target) {
     let step = indent.max(1);
     match value {
         Value::List(_, items) if !items.is_empty() => write_list(items, 0, step, out),
         Value::Map(_, map) if !map.is_empty() => write_map(value, 0, step, out),
         Value::Element(..) => write(View::default().record(value, &Arena::new()), indent, out),
-        scalar => write_scalar(scalar, 0, step, out),
+        scalar => write_scalar(scalar, 0, step, out.bytes()),
     }
 }
 
 /// Appends an item of a list that is the document.
-pub fn write_item(value: Value<'_>, indent: usize, out: &mut Vec<u8>) {
+pub fn write_item(value: Value<'_>, indent: usize, out: &mut impl Target) {
     item(value, 0, indent.max(1), out);
 }
 
@@ -65,21 +66,22 @@ fn blanks(count: usize, out: &mut Vec<u8>) {
 }
 
 /// The items of a list, each on lines of its own that begin at column `column`.
-fn write_list(items: &[Value<'_>], column: usize, step: usize, out: &mut Vec<u8>) {
+fn write_list(items: &[Value<'_>], column: usize, step: usize, out: &mut impl Target) {
     for value in items {
-        blanks(column, out);
+        blanks(column, out.bytes());
         item(*value, column, step, out);
+        out.part();
     }
 }
 
 /// `- item`, where the dash stands at column `column` already.
-fn item(item: Value<'_>, column: usize, step: usize, out: &mut Vec<u8>) {
-    out.extend_from_slice(b"- ");
+fn item(item: Value<'_>, column: usize, step: usize, out: &mut impl Target) {
+    out.bytes().extend_from_slice(b"- ");
     compact(item, column, step, out);
 }
 
 /// What stands behind an indicator and a blank, of which the indicator stands at column `column`.
-fn compact(item: Value<'_>, column: usize, step: usize, out: &mut Vec<u8>) {
+fn compact(item: Value<'_>, column: usize, step: usize, out: &mut impl Target) {
     match item {
         Value::List(_, items) if !items.is_empty() => {
             self::item(items[0], column + 2, step, out);
@@ -88,19 +90,21 @@ fn compact(item: Value<'_>, column: usize, step: usize, out: &mut Vec<u8>) {
         Value::Map(_, map) if !map.is_empty() => {
             for (position, (key, Member { name, value })) in members(map).enumerate() {
                 if position > 0 {
-                    blanks(column + 2, out);
+                    blanks(column + 2, out.bytes());
                 }
                 write_member(name, key, *value, column + 2, step, out);
+                out.part();
             }
         }
-        scalar => write_scalar(scalar, column, step, out),
+        scalar => write_scalar(scalar, column, step, out.bytes()),
     }
 }
 
-fn write_map(map: Value<'_>, column: usize, step: usize, out: &mut Vec<u8>) {
+fn write_map(map: Value<'_>, column: usize, step: usize, out: &mut impl Target) {
     for (key, Member { name, value }) in map.as_map().into_iter().flat_map(members) {
-        blanks(column, out);
+        blanks(column, out.bytes());
         write_member(name, key, *value, column, step, out);
+        out.part();
     }
 }
 
@@ -120,43 +124,43 @@ fn write_member(
     value: Value<'_>,
     column: usize,
     step: usize,
-    out: &mut Vec<u8>,
+    out: &mut impl Target,
 ) {
     // A key in a line must not be longer than 1024 characters (section 8.2.2), and is a scalar or in brackets.
     let is_collection = matches!(key, Value::List(..) | Value::Map(..));
     let is_nothing = name.is_empty() && matches!(key, Value::Null(_));
     let is_long = is_collection || is_nothing || name.len() > 1000;
     if is_long {
-        out.extend_from_slice(b"? ");
+        out.bytes().extend_from_slice(b"? ");
     }
     match key {
-        Value::Text(_, name) => write_text(name, out),
+        Value::Text(_, name) => write_text(name, out.bytes()),
         key if is_collection => {
             compact(key, column, step, out);
             // Its last line has ended.
-            out.pop();
+            out.bytes().pop();
         }
         // As it was spelled: a key that is not there at all is one of the spellings of null.
-        Value::Null(_) | Value::Number(..) => out.extend_from_slice(name.as_bytes()),
-        key => write_plain(key, out),
+        Value::Null(_) | Value::Number(..) => out.bytes().extend_from_slice(name.as_bytes()),
+        key => write_plain(key, out.bytes()),
     }
     if is_long {
-        out.push(b'\n');
-        blanks(column, out);
+        out.bytes().push(b'\n');
+        blanks(column, out.bytes());
     }
-    out.push(b':');
+    out.bytes().push(b':');
     match value {
         Value::List(_, items) if !items.is_empty() => {
-            out.push(b'\n');
+            out.bytes().push(b'\n');
             write_list(items, column + step, step, out);
         }
         Value::Map(_, map) if !map.is_empty() => {
-            out.push(b'\n');
+            out.bytes().push(b'\n');
             write_map(value, column + step, step, out);
         }
         scalar => {
-            out.push(b' ');
-            write_scalar(scalar, column, step, out);
+            out.bytes().push(b' ');
+            write_scalar(scalar, column, step, out.bytes());
         }
     }
 }
