@@ -7,9 +7,7 @@ use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 use std::sync::atomic::AtomicU64;
 
-use kyanite_flow::{
-    Destination, Events, Input, InputOptions, Job, Layout, LossPolicy, Output, What, run,
-};
+use kyanite_flow::{Destination, Events, Input, InputOptions, Job, Layout, Output, run};
 use kyanite_formats::{Format, detect, json};
 use kyanite_lang::{Plan, Syntax, compile};
 use kyanite_tree::{Arena, Code, Diagnostic};
@@ -150,16 +148,8 @@ fn given(
     };
     let scratch = tempfile::tempdir().map_err(|error| error.to_string())?;
     let target = scratch.path().join("given");
-    let job = Job {
-        plan,
-        params: &params,
-        sources: &sources,
-        options: &InputOptions::default(),
-        gather: false,
-        what: What::Values,
-        carries_all: false,
-        losses: LossPolicy::Count,
-    };
+    let options = InputOptions::default();
+    let job = Job { params: &params, sources: &sources, ..Job::new(plan, &options) };
     let bytes = AtomicU64::new(0);
     let mut events = Events { tell: &mut |_| {}, bytes: &bytes };
     let ran = Output::open(Destination::File(target.clone()), Layout::of(format)).and_then(

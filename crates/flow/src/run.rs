@@ -46,6 +46,23 @@ pub struct Job<'j> {
     pub losses: LossPolicy,
 }
 
+impl<'j> Job<'j> {
+    /// The rule, run over each input for its values; losses are counted.
+    #[must_use]
+    pub fn new(plan: &'j Plan, options: &'j InputOptions) -> Self {
+        Self {
+            plan,
+            params: &[],
+            sources: &[],
+            options,
+            gather: false,
+            what: What::Values,
+            carries_all: false,
+            losses: LossPolicy::Count,
+        }
+    }
+}
+
 /// Takes results.
 pub trait Sink {
     /// One item of a list.

@@ -3,9 +3,7 @@
 
 use std::sync::atomic::AtomicU64;
 
-use kyanite_flow::{
-    Destination, Events, Failed, Input, InputOptions, Job, Layout, LossPolicy, Output, What, run,
-};
+use kyanite_flow::{Destination, Events, Failed, Input, InputOptions, Job, Layout, Output, run};
 use kyanite_formats::documents::{self, Options};
 use kyanite_formats::{Format, records};
 use kyanite_lang::{RuleText, Syntax, compile};
@@ -23,16 +21,7 @@ fn more_documents_than_sixteen_bits_count() {
     let plan =
         compile(RuleText::new("rule", "sum(for d in $[*] return d.n)"), Syntax::Rule).unwrap();
     let options = InputOptions::default();
-    let job = Job {
-        plan: &plan,
-        params: &[],
-        sources: &[],
-        options: &options,
-        gather: true,
-        what: What::Values,
-        carries_all: false,
-        losses: LossPolicy::Count,
-    };
+    let job = Job { gather: true, ..Job::new(&plan, &options) };
     let target = Destination::File(folder.path().join("out.json"));
     let mut output = Output::open(target, Layout::of(Format::Json)).unwrap();
     let mut events = Events { tell: &mut |_| {}, bytes: &AtomicU64::new(0) };

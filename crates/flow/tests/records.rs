@@ -5,7 +5,7 @@ use std::path::Path;
 use std::sync::atomic::AtomicU64;
 
 use kyanite_flow::{
-    Destination, Events, Failed, Input, InputOptions, Job, Layout, LossPolicy, Output, What, run,
+    Destination, Events, Failed, Input, InputOptions, Job, Layout, Output, What, run,
 };
 use kyanite_formats::{Format, json};
 use kyanite_lang::{RuleText, Syntax, compile};
@@ -29,16 +29,7 @@ fn given(rule: &str, input: &Path, what: What, gather: bool) -> Given {
     };
     let mut events = Events { tell: &mut tell, bytes: &bytes };
     let options = InputOptions::default();
-    let job = Job {
-        plan: &plan,
-        params: &[],
-        sources: &[],
-        options: &options,
-        gather,
-        what,
-        carries_all: false,
-        losses: LossPolicy::Count,
-    };
+    let job = Job { gather, what, ..Job::new(&plan, &options) };
     run(&job, &[Input::File(input.to_owned())], &mut output, &mut events)?;
     output.finish()?;
     Ok((std::fs::read_to_string(&target).unwrap(), told))

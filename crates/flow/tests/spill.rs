@@ -4,9 +4,7 @@
 use std::path::Path;
 use std::sync::atomic::AtomicU64;
 
-use kyanite_flow::{
-    Destination, Events, Input, InputOptions, Job, Layout, LossPolicy, Output, What, run,
-};
+use kyanite_flow::{Destination, Events, Input, InputOptions, Job, Layout, Output, run};
 use kyanite_formats::Format;
 use kyanite_lang::{RuleText, Syntax, compile};
 
@@ -17,16 +15,7 @@ fn given(rule: &str, input: &Path, memory: usize) -> Result<String, String> {
     let layout = Layout::of(Format::JsonLines);
     let mut output = Output::open(Destination::File(target.clone()), layout).unwrap();
     let options = InputOptions { memory, threads: 2, ..InputOptions::default() };
-    let job = Job {
-        plan: &plan,
-        params: &[],
-        sources: &[],
-        options: &options,
-        gather: false,
-        what: What::Values,
-        carries_all: false,
-        losses: LossPolicy::Count,
-    };
+    let job = Job::new(&plan, &options);
     let mut events = Events { tell: &mut |_| {}, bytes: &AtomicU64::new(0) };
     run(&job, &[Input::File(input.to_owned())], &mut output, &mut events)
         .map_err(|failed| format!("{failed:?}"))?;

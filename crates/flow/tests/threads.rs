@@ -5,7 +5,7 @@ use std::path::Path;
 use std::sync::atomic::AtomicU64;
 
 use kyanite_flow::{
-    Destination, Events, Failed, Input, InputOptions, Job, Layout, LossPolicy, Output, What, run,
+    Destination, Events, Failed, Input, InputOptions, Job, Layout, LossPolicy, Output, run,
 };
 use kyanite_formats::Format;
 use kyanite_lang::{RuleText, Syntax, compile};
@@ -37,16 +37,7 @@ fn given_with(
         told.push(format!("{} {at} {:?}", problem.message(), problem.advice()));
     };
     let mut events = Events { tell: &mut tell, bytes: &bytes };
-    let job = Job {
-        plan: &plan,
-        params: &[],
-        sources: &[],
-        options,
-        gather: false,
-        what: What::Values,
-        carries_all: false,
-        losses,
-    };
+    let job = Job { losses, ..Job::new(&plan, options) };
     let ran = run(&job, &[Input::File(input.to_owned())], &mut output, &mut events);
     let result = match ran {
         Ok(()) => {

@@ -5,7 +5,7 @@
 use std::ops::ControlFlow;
 use std::sync::atomic::AtomicU64;
 
-use kyanite_flow::{Events, Input, InputOptions, Job, LossPolicy, Part, Sink, WORKER, What, run};
+use kyanite_flow::{Events, Input, InputOptions, Job, Part, Sink, WORKER, run};
 use kyanite_lang::{Flow, RuleText, Syntax, compile};
 use kyanite_tree::Value;
 
@@ -74,16 +74,7 @@ fn as_many_threads_as_are_wanted() {
         for threads in [1, 3] {
             let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
             let options = InputOptions { threads, ..InputOptions::default() };
-            let job = Job {
-                plan: &plan,
-                params: &[],
-                sources: &[],
-                options: &options,
-                gather: false,
-                what: What::Values,
-                carries_all: false,
-                losses: LossPolicy::Count,
-            };
+            let job = Job::new(&plan, &options);
             let (mut sink, bytes) = (Watching::default(), AtomicU64::new(0));
             let mut events = Events { tell: &mut |_| {}, bytes: &bytes };
             run(&job, &[Input::File(file.clone())], &mut sink, &mut events).unwrap();
