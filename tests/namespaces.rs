@@ -193,6 +193,12 @@ fn no_nothing_is_silent() {
             "`.title` met elements of 2 namespaces: urn:a, urn:m",
         ),
         ("$.feed.entry[0].title[*]", "feed.xml", "met elements of 2 namespaces"),
+        // Also where they are far from each other.
+        (
+            "$..name",
+            "manifest.xml",
+            "`..name` met elements of 2 namespaces: urn:tern-isles:crew, urn:tern-isles:vessel",
+        ),
     ] {
         let ran = folder.run(&["query", rule, file], b"");
         assert_eq!(ran.status, 0, "{rule}: {}", ran.err);

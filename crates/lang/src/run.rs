@@ -218,6 +218,7 @@ impl<'r, 'a> Runner<'r, 'a> {
         arena: &'a Arena,
         session: &'r mut Session,
     ) -> Self {
+        session.watch.forget_batch();
         Self { records: plan.records(grain), ..Self::with_names(plan, names, arena, session) }
     }
 

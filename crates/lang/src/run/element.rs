@@ -80,16 +80,12 @@ impl<'a> Runner<'_, 'a> {
         }
     }
 
-    /// Notes when children that a step means by their local name are in different namespaces.
+    /// Notes the namespaces of children that a step means by their local name.
     pub(super) fn look_at_namespaces(&self, step: &Step, found: &[Value<'_>]) {
-        if found.len() < 2 {
-            return;
-        }
-        let namespaces =
-            || found.iter().filter_map(|child| Some(child.as_element()?.name.namespace()));
-        let first = namespaces().next();
-        if namespaces().any(|namespace| Some(namespace) != first) {
-            self.session.watch.met_namespaces(step.span, namespaces());
+        if let (StepKind::Name(_), [_, ..]) = (&step.kind, found) {
+            let namespaces =
+                found.iter().filter_map(|child| Some(child.as_element()?.name.namespace()));
+            self.session.watch.met_namespaces(step.span, namespaces);
         }
     }
 

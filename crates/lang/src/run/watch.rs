@@ -36,8 +36,17 @@ pub struct Watch {
     recovered: RefCell<Vec<(Span, u64, String)>>,
     /// Calls that name members of maps.
     calls: RefCell<Vec<CallWatch>>,
-    /// Steps without prefix that met children of several namespaces in one element.
-    mixed: RefCell<Vec<(Span, BTreeSet<String>)>>,
+    /// The namespaces of the elements that steps without prefix met.
+    mixed: RefCell<Vec<Mixed>>,
+}
+
+/// The namespaces of the elements that a step met.
+#[derive(Clone, Debug)]
+struct Mixed {
+    span: Span,
+    /// Where the last of them is in memory, and how long it is: most are just the same.
+    last: (usize, usize),
+    namespaces: BTreeSet<String>,
 }
 
 /// A call that names members: whether any map had them.
@@ -154,14 +163,26 @@ impl Watch {
         calls[position].see(names, map);
     }
 
-    /// A step without prefix met `found` in one element.
+    /// A step without prefix met elements of these namespaces.
     pub(super) fn met_namespaces<'n>(&self, span: Span, found: impl Iterator<Item = &'n str>) {
         let mut mixed = self.mixed.borrow_mut();
-        let position = mixed.iter().position(|(known, _)| *known == span).unwrap_or_else(|| {
-            mixed.push((span, BTreeSet::new()));
+        let position = mixed.iter().position(|known| known.span == span).unwrap_or_else(|| {
+            mixed.push(Mixed { span, last: (0, 0), namespaces: BTreeSet::new() });
             mixed.len() - 1
         });
-        add_namespaces(&mut mixed[position].1, found);
+        let known = &mut mixed[position];
+        for namespace in found {
+            let place = (namespace.as_ptr() as usize, namespace.len());
+            if known.last != place {
+                known.last = place;
+                add_namespaces(&mut known.namespaces, std::iter::once(namespace));
+            }
+        }
+    }
+
+    /// A batch ends: other texts may be where its texts were in memory.
+    pub(super) fn forget_batch(&mut self) {
+        self.mixed.get_mut().iter_mut().for_each(|mixed| mixed.last = (0, 0));
     }
 
     #[inline]
@@ -252,9 +273,10 @@ impl Watch {
                 None => calls.push(later.clone()),
             }
         }
-        for (span, namespaces) in later.mixed.borrow().iter() {
+        for Mixed { span, namespaces, .. } in later.mixed.borrow().iter() {
             self.met_namespaces(*span, namespaces.iter().map(String::as_str));
         }
+        self.forget_batch();
     }
 
     /// A path selected nothing, since at one of its steps there were only children of these names.
@@ -371,7 +393,9 @@ impl Watch {
             }
         }
         findings.extend(self.calls.borrow().iter().flat_map(CallWatch::report));
-        findings.extend(self.mixed.borrow().iter().map(|(span, namespaces)| {
+        let mixed = self.mixed.borrow();
+        let mixed = mixed.iter().filter(|mixed| mixed.namespaces.len() > 1);
+        findings.extend(mixed.map(|Mixed { span, namespaces, .. }| {
             let text = plan.rule.slice(*span);
             let message = format!("`{text}` met elements of {}", namespaces_in_words(namespaces));
             let advice = "declare the namespace that is meant, namespace p = \"…\", and write the step as \
