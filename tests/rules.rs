@@ -149,7 +149,7 @@ fn rules_are_explained_checked_and_stopped() {
     assert!(ran.err.contains("s.json:1:8  $[0].n"), "{}", ran.err);
 }
 
-/// What failed is counted over all records and threads, with the first message.
+/// What failed is counted over all records and threads, with the first message and its place.
 #[test]
 fn failures_that_something_stands_in_for_are_told() {
     let folder = Folder::with_demo();
@@ -159,10 +159,20 @@ fn failures_that_something_stands_in_for_are_told() {
     };
     folder.file("t.jsonl", (0..30_000).map(line).collect::<String>());
     for threads in ["1", "4"] {
-        for (rule, count) in [
-            ("for r in $[*] return recover(decode(\"json\", r.t), error(f\"{r.n}\"))", 0),
-            ("for r in $[*] return {r.n, t: recover(decode(\"json\", r.t).a, null)}", 30_000),
-            ("for r in $[*] where recover(decode(\"json\", r.t).a, 0) == 1 return r.n", 29_970),
+        for (rule, count, first) in [
+            ("for r in $[*] return recover(decode(\"json\", r.t), error(f\"{r.n}\"))", 0, 999),
+            ("for r in $[*] return {r.n, t: recover(decode(\"json\", r.t).a, null)}", 30_000, 999),
+            (
+                "for r in $[*] where recover(decode(\"json\", r.t).a, 0) == 1 return r.n",
+                29_970,
+                999,
+            ),
+            (
+                "for r in $[*] where r.n >= 26000 return recover(decode(\"json\", r.t).a, 0)",
+                4000,
+                26_999,
+            ),
+            ("for r in sort($[*].t) return recover(decode(\"json\", r).a, 0)", 30_000, 999),
         ] {
             let ran =
                 folder.run(&["query", rule, "t.jsonl", "--to", "jsonl", "--threads", threads], b"");
@@ -171,8 +181,13 @@ fn failures_that_something_stands_in_for_are_told() {
                 continue;
             }
             assert_eq!((ran.status, ran.out.lines().count()), (0, count), "{rule}: {}", ran.err);
-            let said = "warning: recover() stood in for 30 failures; the first: decode(): the text is not json: at its 1:2, a member name";
-            assert!(ran.err.contains(said), "{}", ran.err);
+            let failures = (30_000 - first) / 1000 + 1;
+            let said = format!(
+                "warning: recover() stood in for {failures} failures; the first: decode(): the text is not json: at its 1:2, a member name"
+            );
+            let place =
+                format!("  t.jsonl:{}:{}  $[{first}].t\n", first + 1, 14 + first.to_string().len());
+            assert!(ran.err.contains(&said) && ran.err.contains(&place), "{}", ran.err);
         }
     }
 }

@@ -312,12 +312,10 @@ impl<'q> Run<'_, 'q, '_, '_> {
             Runner::new(plan, &arguments, root, arena, self.session).and_then(|mut runner| {
                 runner.document(&mut |value| results.take(value, |node| locate_node(root?, node)))
             });
-        let _ = ran.map_err(|failure| {
-            let place = sources.place(failure.origin(), || library.place(failure.origin()));
-            rule_failed(plan, &failure, place)
-        })?;
-        results.end()?;
         let find = |origin| sources.place(origin, || library.place(origin));
+        self.session.watch.place_recovered(|failure| find(failure.origin()));
+        let _ = ran.map_err(|failure| rule_failed(plan, &failure, find(failure.origin())))?;
+        results.end()?;
         settle_losses(self.sink, self.job.losses, &find, self.events)
     }
 }

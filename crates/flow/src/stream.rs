@@ -521,11 +521,13 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 }
                 Next::Record(record) => {
                     let index = progress.index;
-                    progress.run(&mut runner, record, self.results).map_err(|failure| {
-                        let own = || record_place(&records, record, index, &failure, &path);
-                        let place = sources.place(failure.origin(), own);
-                        rule_failed(plan, &failure, place)
-                    })?;
+                    let ran = progress.run(&mut runner, record, self.results);
+                    let place = |failure: &Failure| {
+                        let own = || record_place(&records, record, index, failure, &path);
+                        sources.place(failure.origin(), own)
+                    };
+                    runner.place_recovered(place);
+                    ran.map_err(|failure| rule_failed(plan, &failure, place(&failure)))?;
                     aside.duplicates.tell(records.take_duplicates(), self.events, |offset| {
                         Some(records.place_at(offset))
                     });

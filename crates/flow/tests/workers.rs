@@ -4,14 +4,19 @@
 
 use std::ops::ControlFlow;
 use std::sync::atomic::AtomicU64;
+use std::time::{Duration, Instant};
 
 use kyanite_flow::{Events, Input, InputOptions, Job, Part, Sink, WORKER, run};
 use kyanite_lang::{Flow, RuleText, Syntax, compile};
 use kyanite_tree::Value;
 
+/// How long a busy machine may take to start a thread.
+const PATIENCE: Duration = Duration::from_secs(20);
+
 /// Counts items, those that come in parts apart, and the workers that are there then.
 #[derive(Default)]
 struct Watching {
+    wanted: usize,
     one_by_one: u64,
     in_parts: u64,
     workers: usize,
@@ -49,6 +54,12 @@ impl Sink for Watching {
     fn join(&mut self, part: &mut Part) -> Flow {
         self.in_parts += part.items;
         part.items = 0;
+        // Blocks wait for this one, so the workers that were started come up.
+        let begun = Instant::now();
+        while self.workers < self.wanted && begun.elapsed() < PATIENCE {
+            self.workers = self.workers.max(workers());
+            std::thread::yield_now();
+        }
         self.workers = self.workers.max(workers());
         ControlFlow::Continue(())
     }
@@ -59,7 +70,8 @@ impl Sink for Watching {
 fn as_many_threads_as_are_wanted() {
     let folder = tempfile::tempdir().unwrap();
     let (lines, feed) = (folder.path().join("r.jsonl"), folder.path().join("r.xml"));
-    let count = 60_000_u64;
+    // More blocks than may be run over ahead, so that no worker has ended when the first is handed on.
+    let count = 160_000_u64;
     let records: String =
         (0..count).map(|n| format!("{{\"n\":{n},\"t\":\"abcdefghijk\"}}\n")).collect();
     std::fs::write(&lines, records).unwrap();
@@ -75,7 +87,8 @@ fn as_many_threads_as_are_wanted() {
             let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
             let options = InputOptions { threads, ..InputOptions::default() };
             let job = Job::new(&plan, &options);
-            let (mut sink, bytes) = (Watching::default(), AtomicU64::new(0));
+            let mut sink = Watching { wanted: threads - 1, ..Watching::default() };
+            let bytes = AtomicU64::new(0);
             let mut events = Events { tell: &mut |_| {}, bytes: &bytes };
             run(&job, &[Input::File(file.clone())], &mut sink, &mut events).unwrap();
             assert_eq!(sink.one_by_one + sink.in_parts, count, "{rule}");

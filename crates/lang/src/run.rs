@@ -26,7 +26,7 @@ use std::ops::ControlFlow;
 use std::sync::{Arc, Mutex};
 
 use kyanite_formats::json::{Slot, Slotted};
-use kyanite_tree::{Arena, Name, Value};
+use kyanite_tree::{Arena, Name, Place, Value};
 
 pub use failure::Failure;
 pub(crate) use join::and_parts;
@@ -320,6 +320,11 @@ impl<'r, 'a> Runner<'r, 'a> {
     /// Goes on with what the batches before have left running.
     pub fn take_up<'g: 'a>(&mut self, kept: &Kept<'g>) {
         self.held = Some(Box::new(kept.running()));
+    }
+
+    /// Finds the places of failures that recover() stood in for, as [`Watch::place_recovered`] does.
+    pub fn place_recovered(&self, find: impl FnMut(&Failure) -> Option<Place>) {
+        self.session.watch.place_recovered(find);
     }
 
     /// Ends a batch: what is running goes on in the next.

@@ -372,7 +372,7 @@ impl<'a> Runner<'_, 'a> {
                 if let (Some(trace), Some(got)) = (&mut self.session.trace, got) {
                     trace.forget(got);
                 }
-                self.session.watch.recovered(expr.span, failure.message());
+                self.session.watch.recovered(expr.span, failure);
                 self.value(otherwise)
             }
             ran => ran,

@@ -7,10 +7,12 @@ use std::cell::RefCell;
 use std::collections::{BTreeSet, HashMap, HashSet};
 
 use kyanite_tree::{
-    Advice, Code, Diagnostic, Element, Kind, Map, Name, Setting, Severity, Value, name_step, near,
+    Advice, Code, Diagnostic, Element, Kind, Map, Name, Place, Setting, Severity, Value, name_step,
+    near,
 };
 
-use crate::finding::{Finding, Span};
+use super::failure::Failure;
+use crate::finding::{Finding, RuleText, Span};
 use crate::plan::{PathInfo, Plan, StepInfo};
 
 /// Misses that are looked at for each path; later ones are only counted.
@@ -32,12 +34,21 @@ pub struct Watch {
     tests: Vec<TestWatch>,
     /// What the rule itself has said, with how often.
     notes: RefCell<Vec<(String, u64)>>,
-    /// Where recover() stood in for failures, how often, and the first message.
-    recovered: RefCell<Vec<(Span, u64, String)>>,
+    recovered: RefCell<Vec<Recovered>>,
     /// Calls that name members of maps.
     calls: RefCell<Vec<CallWatch>>,
     /// The namespaces of the elements that steps without prefix met.
     mixed: RefCell<Vec<Mixed>>,
+}
+
+/// A call of recover() that stood in for failures.
+#[derive(Clone, Debug)]
+struct Recovered {
+    span: Span,
+    count: u64,
+    first: Failure,
+    /// Where in an input the first failed, once that has been looked for.
+    place: Option<Option<Place>>,
 }
 
 /// The namespaces of the elements that a step met.
@@ -134,15 +145,22 @@ impl Watch {
     }
 
     /// The call of recover() at `span` stands in for a failure.
-    pub(super) fn recovered(&self, span: Span, message: &str) {
-        self.add_recovered(span, 1, message);
+    pub(super) fn recovered(&self, span: Span, failure: Failure) {
+        self.add_recovered(Recovered { span, count: 1, first: failure, place: None });
     }
 
-    fn add_recovered(&self, span: Span, count: u64, message: &str) {
+    fn add_recovered(&self, later: Recovered) {
         let mut recovered = self.recovered.borrow_mut();
-        match recovered.iter_mut().find(|(known, ..)| *known == span) {
-            Some((_, known, _)) => *known += count,
-            None => recovered.push((span, count, message.to_owned())),
+        match recovered.iter_mut().find(|known| known.span == later.span) {
+            Some(known) => known.count += later.count,
+            None => recovered.push(later),
+        }
+    }
+
+    /// Finds the places of the first failures that recover() stood in for, as long as the input is at hand.
+    pub fn place_recovered(&self, mut find: impl FnMut(&Failure) -> Option<Place>) {
+        for new in self.recovered.borrow_mut().iter_mut().filter(|call| call.place.is_none()) {
+            new.place = Some(find(&new.first));
         }
     }
 
@@ -253,8 +271,8 @@ impl Watch {
 
     /// Adds what was met elsewhere, in later records.
     pub fn join(&mut self, later: &Self) {
-        for (span, count, message) in later.recovered.borrow().iter() {
-            self.add_recovered(*span, *count, message);
+        for call in later.recovered.borrow().iter() {
+            self.add_recovered(call.clone());
         }
         for (message, count) in later.notes.borrow().iter() {
             self.add_note(message, *count);
@@ -323,7 +341,7 @@ impl Watch {
     }
 
     /// Whether what was met later says something of a path about which too little is known, so that the names that stood
-    /// there are wanted.
+    /// there are wanted; or recover() stood in for the first failure, whose place is wanted.
     #[must_use]
     pub fn learns_from(&self, later: &Self, plan: &Plan) -> bool {
         self.open_paths(plan).any(|path| {
@@ -332,7 +350,11 @@ impl Watch {
             let calls = self.calls.borrow();
             let own = calls.iter().find(|own| own.span == later.span);
             !own.is_some_and(CallWatch::is_settled) && !later.is_met()
-        })
+        }) || later
+            .recovered
+            .borrow()
+            .iter()
+            .any(|later| self.recovered.borrow().iter().all(|own| own.span != later.span))
     }
 
     /// Paths that may have to be reported with the names that stood where they stopped.
@@ -402,16 +424,12 @@ impl Watch {
                           ['p:name']";
             Finding::warning_at(Code::RuleSuspect, *span, message).advise(advice)
         }));
-        findings.extend(self.recovered.borrow().iter().map(|(span, count, first)| {
-            let failures = counted(*count, "failure");
-            let message = format!("recover() stood in for {failures}; the first: {first}");
-            Finding::warning_at(Code::Recovered, *span, message)
-        }));
         findings.extend(self.notes.borrow().iter().map(|(message, count)| {
             let often = if *count == 1 { String::new() } else { format!(" ({count} times)") };
             Finding::warning(Code::RaisedNote, format!("{message}{often}"))
         }));
-        findings.into_iter().map(|finding| plan.rule.diagnostic(finding)).collect()
+        let told = findings.into_iter().map(|finding| plan.rule.diagnostic(finding));
+        told.chain(self.recovered.borrow().iter().map(|call| call.report(&plan.rule))).collect()
     }
 
     /// Why a path selected nothing.
@@ -481,6 +499,17 @@ impl Watch {
         }
         let under = if step.descendant { "anywhere under" } else { "under" };
         (format!("no `{text}` {under} {prefix}"), stop.elsewhere(step))
+    }
+}
+
+impl Recovered {
+    fn report(&self, rule: &RuleText) -> Diagnostic {
+        let Self { span, count, first, place } = self;
+        let (failures, first) = (counted(*count, "failure"), first.message());
+        let message = format!("recover() stood in for {failures}; the first: {first}");
+        Diagnostic::warning(Code::Recovered, message)
+            .at_opt(place.clone().flatten())
+            .at(rule.place(*span))
     }
 }
 
