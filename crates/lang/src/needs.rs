@@ -122,7 +122,7 @@ struct Seen {
 }
 
 impl Analysis {
-    /// What a plan sees; `copies` where the record that the map of its result begins with is copied as it is.
+    /// What a plan sees; `copies` where the record that its result is, or begins with, is copied as it is.
     fn of(plan: &Plan, grain: Grain, copies: bool) -> Option<Self> {
         let Records { head, source, base } = plan.records(grain)?;
         let mut analysis = Self {
@@ -137,6 +137,8 @@ impl Analysis {
             analysis.tested(&filter.condition, record.clone());
         }
         match source {
+            // Records that are copied as they are, if they are given at all.
+            RecordSource::Many(_) if copies => {}
             RecordSource::Many(path) => {
                 let rest = path.segments.get(base + 1..)?;
                 // Of what is counted nothing is looked at.
@@ -164,6 +166,7 @@ impl Analysis {
                 match &repeat.result.kind {
                     Kind::Map(entries) if copies => analysis.entries(entries.get(1..)?),
                     Kind::Edit(edit) if copies => analysis.spliced(edit),
+                    Kind::One(_) if copies => {}
                     _ => analysis.value(&repeat.result),
                 }
             }

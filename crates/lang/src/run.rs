@@ -469,6 +469,10 @@ impl<'r, 'a> Runner<'r, 'a> {
     ) -> Ran<Flow> {
         match source {
             RecordSource::Many(path) => {
+                if self.record_line(record) {
+                    self.session.watch.met(path.id);
+                    return Ok(Flow::Continue(()));
+                }
                 self.rest_of_record(path, record, &mut |_, node| Ok(emit(Some(node))))
             }
             RecordSource::One(path) => {

@@ -33,7 +33,7 @@ const IN_SLOTS: [&str; 20] = [
     "for r in $[*] return if exists(r.a) then r.a.b else r.list[0]",
 ];
 
-const RULES: [&str; 64] = [
+const RULES: [&str; 69] = [
     "$[*].a",
     "$[*].a.b",
     "$[*].list[0].b",
@@ -45,6 +45,11 @@ const RULES: [&str; 64] = [
     "$[*].a..b",
     "$[?@.a.b == 1].list[*].b",
     "$[?@.a]",
+    "$[?@.b != 'x' && @.a.b != 2]",
+    "$[1:4:2]",
+    "for r in $[*] return r",
+    "for r in $[*] where r.a == 1 || r.b == 'x' return r",
+    "for r in $[*] where exists(r.a) return {...r, b: r.list, c: 1}",
     "$[?count(@.list[*]) > 1].a",
     "$[?length(@.a) > 0].b",
     "for r in $[*] return r.a",
@@ -255,6 +260,29 @@ fn rules_whose_records_go_into_slots() {
     ]) {
         let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
         assert_eq!(plan.sights(Grain::Items, None).is_some(), are_in_slots, "{rule}");
+    }
+}
+
+/// Records that are given as they are go into slots where they are written as lines, and are copied as text.
+#[test]
+fn rules_whose_records_are_copied() {
+    for (rule, are_copied) in [
+        ("$[?@.a == 1]", true),
+        ("for r in $[*] where r.a == 1 return r", true),
+        ("for r in $[*] where r.a == 1 return {...r, x: r.b}", true),
+        ("for r in $[*] where r.a == 1 return r set .b = 1", true),
+        ("for r in $[*] where r.a == 1 return r remove ..b", false),
+        ("$[?@.a == 1].b", false),
+        ("for r in $[*].a where r.b == 1 return r", false),
+        ("$[?@ == 1]", false),
+        ("count($[?@.a == 1])", false),
+        ("for r in $[*] where r.a == 1 return [r]", false),
+    ] {
+        let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
+        let lines = plan.line_names(Grain::Items);
+        let sights = plan.sights(Grain::Items, lines.as_ref());
+        let copied = sights.is_some_and(|sights| sights.slots.have_text());
+        assert_eq!(copied, are_copied, "{rule}");
     }
 }
 

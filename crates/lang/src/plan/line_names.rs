@@ -75,19 +75,29 @@ impl Plan {
     }
 
     /// The names of the maps that the rule returns for its records, if these are such maps, and have no members but the
-    /// record's own, which come first, and others whose names are known.
+    /// record's own, which come first, and others whose names are known; or of the records themselves, or edits of them.
     #[must_use]
     pub fn line_names(&self, grain: Grain) -> Option<LineNames> {
         let records = self.records(grain)?;
-        let RecordSource::Loop(repeat, ..) = records.source else { return None };
         if self.fold.is_some() {
             return None;
         }
+        let as_they_are = LineNames { after_record: true, are_edits: false, names: Vec::new() };
+        let repeat = match records.source {
+            RecordSource::Loop(repeat, ..) => repeat,
+            RecordSource::Many(path) if path.segments.len() == records.base + 1 => {
+                return Some(as_they_are);
+            }
+            _ => return None,
+        };
         let entries = match &repeat.result.kind {
             Kind::Map(entries) => entries,
             Kind::Edit(edit) if self.is_record(&edit.subject, grain) => {
                 let names = edit.splices()?.into_iter().map(LineName::new).collect();
                 return Some(LineNames { after_record: false, are_edits: true, names });
+            }
+            Kind::One(_) if self.is_record(&repeat.result, grain) => {
+                return Some(as_they_are);
             }
             _ => return None,
         };
@@ -106,7 +116,7 @@ impl Plan {
     }
 
     /// Whether the expression is the record that the rule's loop is at.
-    fn is_record(&self, expr: &Expr, grain: Grain) -> bool {
+    pub(super) fn is_record(&self, expr: &Expr, grain: Grain) -> bool {
         match (&expr.kind, self.records(grain)) {
             (
                 Kind::One(OnePath { start, steps, .. }),

@@ -68,12 +68,17 @@ impl Plan {
     /// Whether the rule gives the records just as they are.
     #[must_use]
     pub fn gives_records_as_they_are(&self, grain: Grain) -> bool {
-        match self.records(grain) {
-            Some(Records { head: RecordHead::All, source: RecordSource::Many(path), base }) => {
-                self.fold.is_none() && path.segments.len() == base + 1
+        let Some(Records { head: RecordHead::All, source, base }) = self.records(grain) else {
+            return false;
+        };
+        let are_given = match source {
+            RecordSource::Many(path) => path.segments.len() == base + 1,
+            RecordSource::Loop(repeat, ..) => {
+                repeat.clauses.len() == 1 && self.is_record(&repeat.result, grain)
             }
-            _ => false,
-        }
+            RecordSource::One(_) => false,
+        };
+        are_given && self.fold.is_none()
     }
 
     /// Whether records, or what was made of them, are looked at again when later ones have come.

@@ -1,4 +1,4 @@
-//! Maps that a rule returns for its records, written as lines of JSON as they are computed: no map is built of them.
+//! Maps that a rule returns for its records, or these themselves, written as lines of JSON as they are computed: no map is built of them.
 
 use kyanite_formats::json::{self, Slot, Style};
 use kyanite_tree::Value;
@@ -38,6 +38,19 @@ impl Lines<'_> {
     pub(super) fn name(&mut self, written: &[u8]) {
         let is_first = self.out.last() == Some(&b'{');
         self.out.extend_from_slice(&written[usize::from(is_first)..]);
+    }
+
+    /// A record as it stands.
+    fn text(&mut self, text: &str) {
+        self.out.extend_from_slice(text.as_bytes());
+        self.out.push(b'\n');
+        self.count += 1;
+    }
+
+    fn value(&mut self, value: Value<'_>) {
+        json::write(value, Style::Compact, &mut self.out);
+        self.out.push(b'\n');
+        self.count += 1;
     }
 
     /// Ends a line, which is a map.
@@ -91,6 +104,17 @@ impl<'a> Runner<'_, 'a> {
         Some(token)
     }
 
+    /// Writes the record itself, if lines are written.
+    pub(super) fn record_line(&mut self, record: Value<'a>) -> bool {
+        let Some(lines) = &mut self.lines else { return false };
+        if self.in_slots {
+            lines.text(self.text);
+        } else {
+            lines.value(record);
+        }
+        true
+    }
+
     /// Writes what a turn returns.
     pub(super) fn line(&mut self, repeat: &'a Loop) -> Ran<Flow> {
         if let Some(mut lines) = self.lines.take() {
@@ -109,6 +133,10 @@ impl<'a> Runner<'_, 'a> {
         let LineNames { after_record, names, .. } = lines.names;
         match (&repeat.result.kind, self.in_slots) {
             (Kind::Edit(edit), true) => self.splice(edit, lines),
+            (Kind::One(_), true) => {
+                lines.text(self.text);
+                Ok(())
+            }
             (Kind::Map(entries), in_slots) if in_slots || !after_record => {
                 if *after_record {
                     let members = self.text.strip_suffix('}').unwrap_or_default();
@@ -124,9 +152,7 @@ impl<'a> Runner<'_, 'a> {
             }
             _ => {
                 if let Some(value) = self.value(&repeat.result)? {
-                    json::write(value, Style::Compact, &mut lines.out);
-                    lines.out.push(b'\n');
-                    lines.count += 1;
+                    lines.value(value);
                 }
                 Ok(())
             }
