@@ -6,6 +6,7 @@
 mod elements;
 
 use kyanite_tree::{Member, Node, Value};
+use smallvec::{SmallVec, smallvec};
 
 use super::element::{Wanted, wanted};
 use super::path::{Key, from_end, is_name, slice};
@@ -28,21 +29,24 @@ struct Stage {
     is_below: bool,
 }
 
+/// Things of one node: most nodes have few children.
+type Few<T> = SmallVec<[T; 12]>;
+
 /// The children that the stages of a node lead to.
 #[derive(Default)]
 struct Picked<'a> {
-    children: Vec<(Child, Stage)>,
+    children: Few<(Child, Stage)>,
     /// The steps to members and attributes that are not there and may be added.
-    missing: Vec<&'a Step>,
+    missing: SmallVec<[&'a Step; 1]>,
 }
 
 /// What is changed in a node.
 #[derive(Default)]
 struct Changes<'a> {
     /// What becomes of children, in order.
-    children: Vec<(Child, Outcome<'a>)>,
+    children: Few<(Child, Outcome<'a>)>,
     /// Members or attributes that are added.
-    added: Vec<(&'a Step, &'a str, Value<'a>)>,
+    added: SmallVec<[(&'a Step, &'a str, Value<'a>); 1]>,
 }
 
 /// What becomes of a child.
@@ -85,14 +89,18 @@ impl<'a> Runner<'_, 'a> {
         node: Value<'a>,
         stages: &[Stage],
     ) -> Ran<Option<Value<'a>>> {
-        if let [Stage { segments: position, .. }] = *stages
-            && let Segment { descendant: false, selectors } = &change.segments[position]
+        if let [stage @ Stage { segments: position, .. }] = *stages
+            && let Segment { descendant, selectors } = &change.segments[position]
             && let [Selector::Step(step)] = selectors.as_slice()
         {
             match node {
+                Value::Map(..) | Value::List(..) if *descendant => {
+                    return self.change_below(change, stage, step, node);
+                }
                 Value::Map(..) | Value::List(..) => {
                     return self.change_at(change, position, step, node);
                 }
+                _ if *descendant => {}
                 Value::Element(_, element) if let Some(at) = only_child(step, element) => {
                     return self.change_child(change, position, node, at);
                 }
@@ -110,7 +118,7 @@ impl<'a> Runner<'_, 'a> {
         for group in found.chunk_by(|a, b| a.0 == b.0) {
             let child = group[0].0;
             let Some(old) = child_of(node, child) else { continue };
-            let stages: Vec<Stage> = group.iter().map(|(_, stage)| *stage).collect();
+            let stages: SmallVec<[Stage; 4]> = group.iter().map(|(_, stage)| *stage).collect();
             let (inner, is_selected) = match stages.split_last() {
                 Some((last, inner)) if last.segments == change.segments.len() => (inner, true),
                 _ => (&stages[..], false),
@@ -135,6 +143,46 @@ impl<'a> Runner<'_, 'a> {
             return Ok(None);
         }
         self.with_changes(change, node, &changes).map(Some)
+    }
+
+    /// The same for a step at any depth, in a map or a list.
+    fn change_below(
+        &mut self,
+        change: &'a Change,
+        stage: Stage,
+        step: &'a Step,
+        node: Value<'a>,
+    ) -> Ran<Option<Value<'a>>> {
+        let position = stage.segments;
+        let below = Stage { segments: position, is_below: true };
+        let next = Stage { segments: position + 1, is_below: false };
+        let is_last = position + 1 == change.segments.len();
+        if !stage.is_below {
+            self.session.watch.missed_below(change.id, position, node);
+        }
+        let key = self.key(step, node)?;
+        let selected = position_of(node, key);
+        let mut outcomes = Few::new();
+        for at in 0..width(node) {
+            let Some(old) = child_of(node, Child::At(at)) else { continue };
+            let is_selected = selected == Some(at);
+            let changed = match (has_children(old), is_selected && !is_last) {
+                (true, true) => self.change(change, old, &[below, next])?,
+                (true, false) => self.change(change, old, &[below])?,
+                (false, true) => self.change(change, old, &[next])?,
+                (false, false) => None,
+            };
+            if is_selected && is_last {
+                self.session.watch.selected(change.id);
+                outcomes.push((at, self.replacement(change, Some(changed.unwrap_or(old)))?));
+            } else if changed.is_some() {
+                outcomes.push((at, changed));
+            }
+        }
+        if outcomes.is_empty() {
+            return Ok(None);
+        }
+        Ok(Some(self.with_children(node, outcomes.into_iter())))
     }
 
     /// The same for a step to one child of a map or a list, which most are.
@@ -181,9 +229,9 @@ impl<'a> Runner<'_, 'a> {
             }
         };
         if let Value::Element(..) = node {
-            let children = vec![(Child::At(at), outcome)];
+            let children = smallvec![(Child::At(at), outcome)];
             return self
-                .with_changes(change, node, &Changes { children, added: Vec::new() })
+                .with_changes(change, node, &Changes { children, ..Changes::default() })
                 .map(Some);
         }
         Ok(Some(self.with_children(node, std::iter::once((at, outcome.value())))))
@@ -220,10 +268,8 @@ impl<'a> Runner<'_, 'a> {
         if segment.descendant {
             let below = Stage { segments: position, is_below: true };
             let children = (0..width(node)).map(Child::At);
-            let has_children = |child: &Child| {
-                child_of(node, *child).is_some_and(|child| width(child) > 0 || is_element(child))
-            };
-            picked.children.extend(children.filter(has_children).map(|child| (child, below)));
+            let leads_on = |child: &Child| child_of(node, *child).is_some_and(has_children);
+            picked.children.extend(children.filter(leads_on).map(|child| (child, below)));
             if !stage.is_below {
                 self.session.watch.missed_below(change.id, position, node);
             }
@@ -284,7 +330,7 @@ impl<'a> Runner<'_, 'a> {
     }
 
     /// The positions of the children of a node that a selector selects.
-    fn chosen(&mut self, selector: &'a Selector, node: Value<'a>) -> Ran<Vec<usize>> {
+    fn chosen(&mut self, selector: &'a Selector, node: Value<'a>) -> Ran<Few<usize>> {
         let is_child = |at: &usize| child_of(node, Child::At(*at)).is_some();
         Ok(match selector {
             Selector::Step(step) => {
@@ -297,7 +343,7 @@ impl<'a> Runner<'_, 'a> {
                 slice(length, *start, *end, *step).collect()
             }
             Selector::Filter(filter) => {
-                let mut chosen = Vec::new();
+                let mut chosen = Few::new();
                 for at in 0..width(node) {
                     if let Some(child) = child_of(node, Child::At(at))
                         && self.test(filter, child)?
@@ -329,7 +375,7 @@ impl<'a> Runner<'_, 'a> {
             other => {
                 let added = changes.added.iter();
                 let added = added.map(|(_, name, value)| Member { name, value: *value });
-                self.with_members(self.with_children(other, children), &added.collect::<Vec<_>>())
+                self.with_members(self.with_children(other, children), &added.collect::<Few<_>>())
             }
         })
     }
@@ -384,8 +430,9 @@ fn may_be_added(step: &Step, node: Value<'_>) -> bool {
     }
 }
 
-fn is_element(node: Value<'_>) -> bool {
-    matches!(node, Value::Element(..))
+/// Whether paths may lead on from a node.
+fn has_children(node: Value<'_>) -> bool {
+    width(node) > 0 || matches!(node, Value::Element(..))
 }
 
 /// How many places for children a node has.
@@ -419,9 +466,9 @@ fn with_outcomes<'a, T: Copy>(
     old: &[T],
     outcomes: impl Iterator<Item = (usize, Option<Value<'a>>)>,
     put: impl Fn(&T, Value<'a>) -> T,
-) -> Vec<T> {
+) -> Few<T> {
     let mut outcomes = outcomes.peekable();
-    let mut new = Vec::with_capacity(old.len() + 1);
+    let mut new = Few::with_capacity(old.len());
     for (at, thing) in old.iter().enumerate() {
         match outcomes.next_if(|(place, _)| *place == at) {
             None => new.push(*thing),
