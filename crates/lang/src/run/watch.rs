@@ -1,19 +1,18 @@
-//! No silent nothing: what the paths and tests of a rule met, and what is said of those that met nothing.
+//! No silent nothing: what the paths and tests of a rule met, for what is said of those that met nothing.
 //!
 //! Counting costs next to nothing once a path has selected something; until then each miss is looked at, so that
 //! the report can name the step where it stopped and the names that were there.
 
+mod report;
+
 use std::cell::RefCell;
 use std::collections::{BTreeSet, HashMap, HashSet};
 
-use kyanite_tree::{
-    Advice, Code, Diagnostic, Element, Kind, Map, Name, Place, Setting, Severity, Value, name_step,
-    near,
-};
+use kyanite_tree::{Element, Kind, Map, Name, Place, Value};
 
 use super::failure::Failure;
-use crate::finding::{Finding, RuleText, Span};
-use crate::plan::{PathInfo, Plan, StepInfo};
+use crate::finding::Span;
+use crate::plan::Plan;
 
 /// Misses that are looked at for each path; later ones are only counted.
 const LOOKED_AT: u64 = 5_000;
@@ -369,148 +368,6 @@ impl Watch {
             (!is_settled).then_some(number)
         })
     }
-
-    /// What is to be said at the end of a run: paths that selected nothing, name steps that met lists, and tests
-    /// that never held.
-    #[must_use]
-    pub fn report(&self, plan: &Plan) -> Vec<Diagnostic> {
-        let mut findings: Vec<Finding> = Vec::new();
-        // What has been explained: spans in the rule, and paths as far as they got.
-        let (mut spans, mut prefixes): (Vec<Span>, Vec<String>) = (Vec::new(), Vec::new());
-        let holds_explained = |spans: &[Span], test: Span| {
-            spans.iter().any(|span| test.start <= span.start && span.end <= test.end)
-        };
-        for (watch, info) in self.paths.iter().zip(&plan.paths) {
-            if watch.asked && !watch.selected && watch.stop.misses > 0 {
-                let step = watch.stop.step;
-                let test = info.steps.get(step).and_then(|step| step.test);
-                let because_of_test =
-                    test.is_some_and(|test| holds_explained(&spans, plan.tests[test].span));
-                // A name that stands for a path reports that path only once.
-                let prefix = info.prefix(step + 1);
-                if because_of_test || prefixes.contains(&prefix) {
-                    spans.push(info.span);
-                    continue;
-                }
-                let finding = self.explain(watch, info, plan);
-                // A note is seldom seen, so it explains nothing for others.
-                if finding.severity() == Severity::Warning {
-                    spans.push(info.span);
-                    prefixes.push(prefix);
-                }
-                findings.push(finding);
-            } else if watch.lists > 0 && !(info.from_any && watch.list_step == 0) {
-                findings.extend(met_lists(watch, info));
-            }
-        }
-        for (watch, info) in self.tests.iter().zip(&plan.tests) {
-            if info.is_where
-                && watch.seen > 0
-                && watch.held == 0
-                && !holds_explained(&spans, info.span)
-            {
-                let message =
-                    format!("this `where` held for none of {}", counted(watch.seen, "turn"));
-                findings.push(Finding::warning_at(Code::WhereEmpty, info.span, message));
-            }
-        }
-        findings.extend(self.calls.borrow().iter().flat_map(CallWatch::report));
-        let mixed = self.mixed.borrow();
-        let mixed = mixed.iter().filter(|mixed| mixed.namespaces.len() > 1);
-        findings.extend(mixed.map(|Mixed { span, namespaces, .. }| {
-            let text = plan.rule.slice(*span);
-            let message = format!("`{text}` met elements of {}", namespaces_in_words(namespaces));
-            let advice = "declare the namespace that is meant, namespace p = \"…\", and write the step as \
-                          ['p:name']";
-            Finding::warning_at(Code::RuleSuspect, *span, message).advise(advice)
-        }));
-        findings.extend(self.notes.borrow().iter().map(|(message, count)| {
-            let often = if *count == 1 { String::new() } else { format!(" ({count} times)") };
-            Finding::warning(Code::RaisedNote, format!("{message}{often}"))
-        }));
-        let told = findings.into_iter().map(|finding| plan.rule.diagnostic(finding));
-        told.chain(self.recovered.borrow().iter().map(|call| call.report(&plan.rule))).collect()
-    }
-
-    /// Why a path selected nothing.
-    fn explain(&self, watch: &PathWatch, info: &PathInfo, plan: &Plan) -> Finding {
-        let Stop { step, .. } = watch.stop;
-        let prefix = info.prefix(step);
-        let Some(stopped) = info.steps.get(step) else {
-            let message = format!("`{prefix}` selected nothing");
-            return Finding::warning_at(Code::PathEmpty, info.span, message);
-        };
-        let near = watch.stop.near_names(stopped);
-        let (mut message, advice) = self.reason(&watch.stop, stopped, info, &prefix, plan);
-        if info.is_of_edit {
-            let parents = counted(watch.stop.misses, "place");
-            message.push_str(&format!("; nothing is changed in {parents}"));
-        }
-        let is_asked = info.may_be_absent && near.is_none() && watch.stop.lists == 0;
-        let others = || near.or_else(|| watch.stop.some_names(stopped).map(Advice::words));
-        let severity = if is_asked { Severity::Note } else { Severity::Warning };
-        Finding::warning_at(Code::PathEmpty, stopped.span, message)
-            .with_severity(severity)
-            .advise_opt(advice.or_else(others))
-    }
-
-    fn reason(
-        &self,
-        stop: &Stop,
-        step: &StepInfo,
-        info: &PathInfo,
-        prefix: &str,
-        plan: &Plan,
-    ) -> (String, Option<Advice<Span>>) {
-        let text = step.text.trim_start_matches('.');
-        if let (Some("#text"), true) = (step.name.as_deref(), stop.elements) {
-            let message =
-                format!("no `{text}` at {prefix}: it is an element, and #text a name of records");
-            return (message, Some(info.called("text", stop.step, &plan.rule)));
-        }
-        if let Some(test) = step.test
-            && self.tests[test].seen > 0
-        {
-            let seen = counted(self.tests[test].seen, "node");
-            return (format!("`{text}` held for none of {seen} under {prefix}"), None);
-        }
-        if stop.lists > 0 && stop.maps == 0 {
-            let items =
-                if stop.lists == 1 { format!("a list of {}", stop.items) } else { "a list".into() };
-            return match &step.name {
-                Some(_) if !step.descendant => (
-                    format!("no `{text}` at {prefix}: it is {items}, and a name steps into maps"),
-                    Some(info.within_items(step, prefix)),
-                ),
-                _ => (format!("`{text}` selected nothing at {prefix}, which is {items}"), None),
-            };
-        }
-        if stop.maps == 0
-            && let Some(kind) = stop.others
-        {
-            let advice = stop.json_text.then(|| {
-                if prefix == "$" {
-                    ("the document is one text that holds JSON: say ", Setting::Unwrap).into()
-                } else {
-                    info.decoded(stop.step, &plan.rule)
-                }
-            });
-            return (format!("no `{text}` at {prefix}: it is {kind}"), advice);
-        }
-        let under = if step.descendant { "anywhere under" } else { "under" };
-        (format!("no `{text}` {under} {prefix}"), stop.elsewhere(step))
-    }
-}
-
-impl Recovered {
-    fn report(&self, rule: &RuleText) -> Diagnostic {
-        let Self { span, count, first, place } = self;
-        let (failures, first) = (counted(*count, "failure"), first.message());
-        let message = format!("recover() stood in for {failures}; the first: {first}");
-        Diagnostic::warning(Code::Recovered, message)
-            .at_opt(place.clone().flatten())
-            .at(rule.place(*span))
-    }
 }
 
 impl CallWatch {
@@ -569,23 +426,6 @@ impl CallWatch {
             }
         }
     }
-
-    fn report(&self) -> impl Iterator<Item = Finding> {
-        let maps = if self.seen == 1 {
-            "not in the map".to_owned()
-        } else {
-            format!("in none of {} maps", self.seen)
-        };
-        let unmet = self.names.iter().filter(|(_, is_met)| !is_met);
-        unmet.map(move |(name, _)| {
-            let message =
-                format!("the member `{name}`, which {}() names, is {maps}", self.function);
-            let near = near(name, self.others.keys().map(String::as_str));
-            let advice =
-                (!near.is_empty()).then(|| Advice::words(format!("near: {}", near.join(", "))));
-            Finding::warning_at(Code::NameAbsent, self.span, message).advise_opt(advice)
-        })
-    }
 }
 
 /// Counts a name among others.
@@ -603,14 +443,6 @@ fn add_namespaces<'n>(to: &mut BTreeSet<String>, found: impl Iterator<Item = &'n
             to.insert(namespace.to_owned());
         }
     }
-}
-
-/// `2 namespaces: none and urn:a`.
-fn namespaces_in_words(namespaces: &BTreeSet<String>) -> String {
-    let words: Vec<&str> =
-        namespaces.iter().map(|uri| if uri.is_empty() { "none" } else { uri.as_str() }).collect();
-    let more = if words.len() == NAMESPACES { " or more" } else { "" };
-    format!("{}{more} namespaces: {}", words.len(), words.join(", "))
 }
 
 impl PathWatch {
@@ -723,68 +555,4 @@ impl Stop {
             _ => {}
         }
     }
-
-    /// Where a name with a prefix is, if it is in another namespace.
-    fn elsewhere(&self, step: &StepInfo) -> Option<Advice<Span>> {
-        let (prefix, local) = step.name.as_deref()?.split_once(':')?;
-        let namespaces = self.namespaces.get(local)?;
-        let is_in = namespaces.iter().next()?;
-        let is_in = match is_in.as_str() {
-            "" => "no namespace".to_owned(),
-            uri => format!("the namespace {uri}"),
-        };
-        let here = format!("{local} is there, in {is_in}");
-        Some(Advice::words(match &step.namespace {
-            Some(_) => here,
-            None => format!(
-                "{here}: the rule's header says which one `{prefix}` is, namespace {prefix} = \"…\""
-            ),
-        }))
-    }
-
-    /// The names that were there and are near, with how often.
-    fn near_names(&self, step: &StepInfo) -> Option<Advice<Span>> {
-        let looked = self.looked;
-        let among =
-            if self.maps > looked { format!("{looked} looked at") } else { looked.to_string() };
-        let near = near(step.name.as_deref()?, self.names.keys().map(String::as_str));
-        let first = *near.first()?;
-        let near: Vec<String> = near
-            .iter()
-            .map(|near| format!("{near}, in {} of {among}", self.names[*near]))
-            .collect();
-        let advice = Advice::words(format!("near: {}", near.join("; ")));
-        let depth = if step.descendant { "." } else { "" };
-        Some(advice.fix(step.span, format!("{depth}{}", name_step(first))))
-    }
-
-    /// Some of the names that were there, the most frequent first.
-    fn some_names(&self, step: &StepInfo) -> Option<String> {
-        if step.name.is_none() || self.maps == 0 {
-            return None;
-        }
-        let mut names: Vec<(&String, &u64)> = self.names.iter().collect();
-        if names.is_empty() {
-            return Some("what is there is empty".into());
-        }
-        names.sort_by(|a, b| b.1.cmp(a.1).then(a.0.cmp(b.0)));
-        let more = if names.len() > 8 { ", …" } else { "" };
-        let names: Vec<&str> = names.into_iter().take(8).map(|(name, _)| name.as_str()).collect();
-        Some(format!("there are: {}{more}", names.join(", ")))
-    }
-}
-
-/// A name step that selected something elsewhere, but met lists as well.
-fn met_lists(watch: &PathWatch, info: &PathInfo) -> Option<Finding> {
-    let step = info.steps.get(watch.list_step)?;
-    let (prefix, text) = (info.prefix(watch.list_step), &step.text);
-    let often = if watch.lists == 1 { "once".into() } else { format!("{} times", watch.lists) };
-    let message = format!("`{text}` met a list under {prefix} {often} and selected nothing there");
-    let finding = Finding::warning_at(Code::PathList, step.span, message);
-    let advice = Advice::words(format!("write [*]{text} to step into the items"));
-    Some(finding.advise(advice.fix(step.span, format!("[*]{text}"))))
-}
-
-fn counted(count: u64, what: &str) -> String {
-    if count == 1 { format!("1 {what}") } else { format!("{count} {what}s") }
 }
