@@ -1,6 +1,6 @@
 //! YAML 1.2 with the types of the core schema (sections 8 and 10.3), and merge keys.
 //!
-//! Events come from a parser package that passes the public YAML cases; what they mean is settled here.
+//! The parser gives events; what they mean is settled in the reader.
 //!
 //! ```
 //! use kyanite_formats::yaml;
@@ -14,10 +14,12 @@
 //! assert_eq!(port.member("depth").unwrap().as_number().unwrap().as_str(), "6.50");
 //! ```
 
+mod block;
 mod cursor;
 mod event;
 mod flow;
 mod parser;
+mod problems;
 mod properties;
 mod read;
 mod scalar;
