@@ -2,7 +2,7 @@
 
 use kyanite_formats::json;
 
-use super::{Edit, Entry, Expr, Grain, Kind, OnePath, Plan, RecordSource, Records, Segment};
+use super::{Edit, Entry, Grain, Kind, Plan, RecordSource, Segment};
 
 /// The names of the members of each map.
 #[derive(Debug)]
@@ -63,41 +63,25 @@ impl Plan {
                 _ => Some((false, names(entries)?)),
             };
         }
-        let records = self.records(grain)?;
-        let gives_records = match records.source {
-            RecordSource::Many(path) => {
-                self.fold.is_none() && path.segments.len() == records.base + 1
-            }
-            RecordSource::Loop(repeat, ..) => self.is_record(&repeat.result, grain),
-            RecordSource::One(_) => false,
-        };
-        gives_records.then(|| (true, Vec::new()))
+        self.gives_records(grain).then(|| (true, Vec::new()))
     }
 
     /// The names of the maps that the rule returns for its records, if these are such maps, and have no members but the
     /// record's own, which come first, and others whose names are known; or of the records themselves, or edits of them.
     #[must_use]
     pub fn line_names(&self, grain: Grain) -> Option<LineNames> {
-        let records = self.records(grain)?;
+        if self.gives_records(grain) {
+            return Some(LineNames { after_record: true, are_edits: false, names: Vec::new() });
+        }
+        let RecordSource::Loop(repeat, ..) = self.records(grain)?.source else { return None };
         if self.fold.is_some() {
             return None;
         }
-        let as_they_are = LineNames { after_record: true, are_edits: false, names: Vec::new() };
-        let repeat = match records.source {
-            RecordSource::Loop(repeat, ..) => repeat,
-            RecordSource::Many(path) if path.segments.len() == records.base + 1 => {
-                return Some(as_they_are);
-            }
-            _ => return None,
-        };
         let entries = match &repeat.result.kind {
             Kind::Map(entries) => entries,
             Kind::Edit(edit) if self.is_record(&edit.subject, grain) => {
                 let names = edit.splices()?.into_iter().map(LineName::new).collect();
                 return Some(LineNames { after_record: false, are_edits: true, names });
-            }
-            Kind::One(_) if self.is_record(&repeat.result, grain) => {
-                return Some(as_they_are);
             }
             _ => return None,
         };
@@ -113,17 +97,6 @@ impl Plan {
     /// Whether the entry is all members of a record.
     fn is_of_record(&self, entry: &Entry, grain: Grain) -> bool {
         matches!(entry, Entry::Spread(value) if self.is_record(value, grain))
-    }
-
-    /// Whether the expression is the record that the rule's loop is at.
-    pub(super) fn is_record(&self, expr: &Expr, grain: Grain) -> bool {
-        match (&expr.kind, self.records(grain)) {
-            (
-                Kind::One(OnePath { start, steps, .. }),
-                Some(records @ Records { source: RecordSource::Loop(_, path, ..), base, .. }),
-            ) => steps.is_empty() && path.segments.len() == base + 1 && records.is_record(start),
-            _ => false,
-        }
     }
 }
 

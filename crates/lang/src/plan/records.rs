@@ -68,17 +68,39 @@ impl Plan {
     /// Whether the rule gives the records just as they are.
     #[must_use]
     pub fn gives_records_as_they_are(&self, grain: Grain) -> bool {
-        let Some(Records { head: RecordHead::All, source, base }) = self.records(grain) else {
+        let all_are = match self.records(grain) {
+            Some(Records { head: RecordHead::All, source, .. }) => match source {
+                RecordSource::Loop(repeat, ..) => repeat.clauses.len() == 1,
+                RecordSource::Many(_) | RecordSource::One(_) => true,
+            },
+            _ => false,
+        };
+        all_are && self.gives_records(grain)
+    }
+
+    /// Whether what the rule gives are records as they are, be it all of them or some.
+    pub(super) fn gives_records(&self, grain: Grain) -> bool {
+        let Some(Records { source, base, .. }) =
+            self.records(grain).filter(|_| self.fold.is_none())
+        else {
             return false;
         };
-        let are_given = match source {
+        match source {
             RecordSource::Many(path) => path.segments.len() == base + 1,
-            RecordSource::Loop(repeat, ..) => {
-                repeat.clauses.len() == 1 && self.is_record(&repeat.result, grain)
-            }
+            RecordSource::Loop(repeat, ..) => self.is_record(&repeat.result, grain),
             RecordSource::One(_) => false,
-        };
-        are_given && self.fold.is_none()
+        }
+    }
+
+    /// Whether the expression is the record that the rule's loop is at.
+    pub(super) fn is_record(&self, expr: &Expr, grain: Grain) -> bool {
+        match (&expr.kind, self.records(grain)) {
+            (
+                Kind::One(OnePath { start, steps, .. }),
+                Some(records @ Records { source: RecordSource::Loop(_, path, ..), base, .. }),
+            ) => steps.is_empty() && path.segments.len() == base + 1 && records.is_record(start),
+            _ => false,
+        }
     }
 
     /// Whether records, or what was made of them, are looked at again when later ones have come.
