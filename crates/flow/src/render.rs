@@ -8,7 +8,9 @@ use kyanite_formats::record_view::{Shape, Undecided, View};
 use kyanite_formats::{
     CannotHold, Draining, Format, cannot_hold, csv, json, text, toml, xml, yaml,
 };
-use kyanite_tree::{Advice, Arena, Code, Diagnostic, Kind, Origin, Setting, Value, name_step};
+use kyanite_tree::{
+    Advice, Arena, Code, Diagnostic, Kind, Origin, Setting, Value, name_step, near_in_words,
+};
 
 /// How results are laid out.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -544,8 +546,7 @@ fn sometimes(what: Undecided, paths: &[&String]) -> Option<Diagnostic> {
 
 /// Says that a name that was told is that of nothing, with those near to it.
 fn absent(message: String, near: &[&str]) -> Diagnostic {
-    let advice = (!near.is_empty()).then(|| Advice::words(format!("near: {}", near.join(", "))));
-    Diagnostic::warning(Code::NameAbsent, message).advise_opt(advice)
+    Diagnostic::warning(Code::NameAbsent, message).advise_opt(near_in_words(near))
 }
 
 fn no_list(origin: Origin) -> CannotHold {

@@ -36,7 +36,7 @@ pub use decimal::{Decimal, DecimalError};
 pub use diagnostic::{Advice, AdvicePart, Diagnostic, Fix, Locus, Setting, Severity, Span};
 pub use element::{Attribute, Element, Name, Node, is_blank};
 pub use map::{Map, MapBuilder, Member, NameIndex};
-pub use near::{near, near_words};
+pub use near::{near, near_in_words, near_words};
 pub use number::Number;
 pub use origin::{Base, Origin, Region, SourceMap};
 pub use packed::{Packed, pack};

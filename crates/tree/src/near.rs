@@ -25,7 +25,12 @@ pub fn near<'a>(name: &str, known: impl IntoIterator<Item = &'a str>) -> Vec<&'a
 /// `near: a, b`, if any of `known` is near to `name`.
 #[must_use]
 pub fn near_words<'a>(name: &str, known: impl IntoIterator<Item = &'a str>) -> Option<String> {
-    let near = near(name, known);
+    near_in_words(&near(name, known))
+}
+
+/// The same of names that are known to be near.
+#[must_use]
+pub fn near_in_words(near: &[&str]) -> Option<String> {
     (!near.is_empty()).then(|| format!("near: {}", near.join(", ")))
 }
 

@@ -5,18 +5,25 @@ use super::event::{Event, Properties, Receiver};
 use super::parser::{Frame, Parsed, Parser, Side, Start, State};
 
 impl<'a> Parser<'a> {
-    /// An item of a block sequence, or its end (section 8.2.1).
-    pub(super) fn block_item<R: Receiver<'a>>(&mut self, to: &mut R) -> Parsed<()> {
-        let Some(Frame::BlockSequence(column)) = self.stack.last().copied() else { return Ok(()) };
+    /// Goes to the next item or key of the collection in this column, or ends it; gives the gap before it.
+    #[inline]
+    fn entry<R: Receiver<'a>>(&mut self, to: &mut R, column: usize) -> Parsed<Option<Gap>> {
         let gap = self.cursor.skip();
         let is_first = std::mem::replace(&mut self.is_fresh, false);
         if self.at_document_end() || gap.new_line && self.cursor.column() < column {
             self.close(to, 0)?;
-            return Ok(());
+            return Ok(None);
         }
         if !gap.new_line && !is_first {
             return Err(self.leftover(gap));
         }
+        Ok(Some(gap))
+    }
+
+    /// An item of a block sequence, or its end (section 8.2.1).
+    pub(super) fn block_item<R: Receiver<'a>>(&mut self, to: &mut R) -> Parsed<()> {
+        let Some(Frame::BlockSequence(column)) = self.stack.last().copied() else { return Ok(()) };
+        let Some(gap) = self.entry(to, column)? else { return Ok(()) };
         let is_item = self.cursor.at_indicator(b'-');
         if self.cursor.column() == column && is_item {
             self.refuse_tab(gap)?;
@@ -55,15 +62,7 @@ impl<'a> Parser<'a> {
         let Some(Frame::BlockMapping(column, _)) = self.stack.last().copied() else {
             return Ok(());
         };
-        let gap = self.cursor.skip();
-        let is_first = std::mem::replace(&mut self.is_fresh, false);
-        if self.at_document_end() || gap.new_line && self.cursor.column() < column {
-            self.close(to, 0)?;
-            return Ok(());
-        }
-        if !gap.new_line && !is_first {
-            return Err(self.leftover(gap));
-        }
+        let Some(gap) = self.entry(to, column)? else { return Ok(()) };
         self.refuse_tab(gap)?;
         if self.cursor.column() > column && gap.new_line {
             return Err(self.too_deep_line("a key"));

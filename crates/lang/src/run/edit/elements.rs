@@ -5,7 +5,7 @@ use kyanite_tree::{Attribute, Code, Element, Name, Node, Value, is_blank};
 
 use super::{Change, Changes, Child, Outcome, child_of};
 use crate::plan::{Step, StepKind};
-use crate::run::element::{Wanted, attribute, wanted};
+use crate::run::element::{Match, Wanted, attribute, wanted};
 use crate::run::failure::failure;
 use crate::run::{Failure, Ran, Runner};
 
@@ -25,10 +25,7 @@ impl<'a> Runner<'_, 'a> {
                 at.into_iter().map(Child::Attribute).collect()
             }
             Some(Wanted::Children(wanted)) => {
-                let fits = |node: &Node<'_>| matches!(node, Node::Element(_, child) if wanted.fits(child.name));
-                let content = element.content.iter().enumerate();
-                let places: Vec<Child> =
-                    content.filter(|(_, node)| fits(node)).map(|(at, _)| Child::At(at)).collect();
+                let places: Vec<Child> = fitting(&wanted, element).map(Child::At).collect();
                 let children: Vec<Value<'a>> =
                     places.iter().filter_map(|place| child_of(node, *place)).collect();
                 self.look_at_namespaces(step, &children);
@@ -231,10 +228,18 @@ impl<'a> Runner<'_, 'a> {
 /// Where the only child is that a step by name leads to.
 pub(super) fn only_child(step: &Step, element: &Element<'_>) -> Option<usize> {
     let Some(Wanted::Children(wanted)) = wanted(step) else { return None };
-    let fits = |node: &Node<'_>| matches!(node, Node::Element(_, child) if wanted.fits(child.name));
-    let mut places = element.content.iter().enumerate().filter(|(_, node)| fits(node));
-    let (at, _) = places.next()?;
+    let mut places = fitting(&wanted, element);
+    let at = places.next()?;
     (!step.ranges && places.next().is_none()).then_some(at)
+}
+
+/// Where in the content of an element the children are that a step wants.
+fn fitting<'e>(wanted: &'e Match<'_>, element: &'e Element<'_>) -> impl Iterator<Item = usize> {
+    let children = element.content.iter().enumerate();
+    children.filter_map(|(at, node)| match node {
+        Node::Element(_, child) if wanted.fits(child.name) => Some(at),
+        _ => None,
+    })
 }
 
 /// Whether it is the blanks between two lines.

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use kyanite_tree::{Advice, Code, Diagnostic, Setting, Severity, name_step, near};
+use kyanite_tree::{Advice, Code, Diagnostic, Setting, Severity, name_step, near, near_words};
 
 use super::{CallWatch, Mixed, NAMESPACES, PathWatch, Recovered, Stop, Watch};
 use crate::finding::{Finding, RuleText, Span};
@@ -163,9 +163,7 @@ impl CallWatch {
         unmet.map(move |(name, _)| {
             let message =
                 format!("the member `{name}`, which {}() names, is {maps}", self.function);
-            let near = near(name, self.others.keys().map(String::as_str));
-            let advice =
-                (!near.is_empty()).then(|| Advice::words(format!("near: {}", near.join(", "))));
+            let advice = near_words(name, self.others.keys().map(String::as_str));
             Finding::warning_at(Code::NameAbsent, self.span, message).advise_opt(advice)
         })
     }
