@@ -205,6 +205,8 @@ fn a_signal_leaves_nothing_behind() {
             .stdin(Stdio::piped())
             .spawn()
             .unwrap();
+        // Held open: at an end of its input the program would finish its work.
+        let _input = child.stdin.take();
         let is_part = |(name, _): &(String, String)| name.ends_with(".part");
         while !tree(&folder, "").iter().any(is_part) {
             std::thread::sleep(Duration::from_millis(2));
