@@ -26,7 +26,8 @@ use std::collections::HashSet;
 
 use indexmap::IndexMap;
 use kyanite_tree::{
-    Arena, Attribute, Element, Map, MapBuilder, Member, Name, Node, Origin, Value, is_blank, near,
+    Arena, Attribute, Content, Element, Map, MapBuilder, Member, Name, Origin, Value, is_blank,
+    near,
 };
 
 use crate::losses::{Loss, Losses};
@@ -377,17 +378,17 @@ impl<'v, 'a> Making<'v, 'a> {
 
     /// Adds the content of an element that holds others, by names or in order.
     fn children(&mut self, origin: Origin, element: &Element<'a>, place: Option<u32>) {
-        let content = Content::of(element);
-        self.lost(element, content == Content::Mixed);
+        let content = Layout::of(element);
+        self.lost(element, content == Layout::Mixed);
         match content {
-            Content::Together => self.by_name(element, place),
+            Layout::Together => self.by_name(element, place),
             // A list that was told of is worth more than the order.
-            Content::Apart if self.has_told_list(element, place) => {
+            Layout::Apart if self.has_told_list(element, place) => {
                 self.view.losses.add(Loss::Order, origin);
                 self.gathered(element, place);
             }
-            Content::Apart | Content::Mixed => {
-                self.in_order(origin, element, place, content == Content::Mixed);
+            Layout::Apart | Layout::Mixed => {
+                self.in_order(origin, element, place, content == Layout::Mixed);
             }
         }
     }
@@ -403,15 +404,15 @@ impl<'v, 'a> Making<'v, 'a> {
     fn lost(&mut self, element: &Element<'_>, keeps_text: bool) {
         for node in element.content {
             let (loss, at) = match node {
-                Node::Comment(at, _) => (Loss::Comment, at),
-                Node::Instruction(at, _) => (Loss::Instruction, at),
-                Node::DocumentType(at, _) => (Loss::DocumentType, at),
-                Node::Text(at, text) if !keeps_text && !text.contains('\n') => (Loss::Blank, at),
-                Node::Element(at, child) => {
+                Content::Comment(at, _) => (Loss::Comment, at),
+                Content::Instruction(at, _) => (Loss::Instruction, at),
+                Content::DocumentType(at, _) => (Loss::DocumentType, at),
+                Content::Text(at, text) if !keeps_text && !text.contains('\n') => (Loss::Blank, at),
+                Content::Element(at, child) => {
                     self.shared(child.name, *at);
                     continue;
                 }
-                Node::Text(..) => continue,
+                Content::Text(..) => continue,
             };
             self.view.losses.add(loss, *at);
         }
@@ -490,8 +491,8 @@ impl<'v, 'a> Making<'v, 'a> {
         let mut joins = false;
         for node in element.content {
             match node {
-                Node::Text(..) if !is_mixed => {}
-                Node::Text(origin, text) => {
+                Content::Text(..) if !is_mixed => {}
+                Content::Text(origin, text) => {
                     let before = self.items[start..].last().and_then(|item| item.as_text());
                     match (before.filter(|_| joins), self.items.last_mut()) {
                         (Some(before), Some(last)) => {
@@ -502,7 +503,7 @@ impl<'v, 'a> Making<'v, 'a> {
                     }
                     joins = true;
                 }
-                Node::Element(origin, child) => {
+                Content::Element(origin, child) => {
                     let name = child.name.qualified();
                     let place = self.view.seen(place, name);
                     let record = self.element(*origin, child, place);
@@ -523,9 +524,9 @@ pub(crate) fn is_layout(text: &str) -> bool {
     is_blank(text) && text.contains('\n')
 }
 
-fn child<'a>(node: &Node<'a>) -> Option<(Origin, &'a Element<'a>)> {
+fn child<'a>(node: &Content<'a>) -> Option<(Origin, &'a Element<'a>)> {
     match node {
-        Node::Element(origin, child) => Some((*origin, child)),
+        Content::Element(origin, child) => Some((*origin, child)),
         _ => None,
     }
 }
@@ -539,7 +540,7 @@ pub(crate) fn preserves_space(element: &Element<'_>) -> bool {
 
 /// What an element holds that holds elements.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
-enum Content {
+enum Layout {
     /// Elements, those of one name together.
     Together,
     /// Elements, some of one name apart from each other.
@@ -548,7 +549,7 @@ enum Content {
     Mixed,
 }
 
-impl Content {
+impl Layout {
     fn of(element: &Element<'_>) -> Self {
         let keeps_space = preserves_space(element);
         let mut found = Self::Together;
@@ -558,8 +559,8 @@ impl Content {
         let mut many: HashSet<&str> = HashSet::new();
         for node in element.content {
             let name = match node {
-                Node::Text(_, text) if keeps_space || !is_blank(text) => return Self::Mixed,
-                Node::Element(_, child) if found == Self::Together => child.name.qualified(),
+                Content::Text(_, text) if keeps_space || !is_blank(text) => return Self::Mixed,
+                Content::Element(_, child) if found == Self::Together => child.name.qualified(),
                 _ => continue,
             };
             if name == last {

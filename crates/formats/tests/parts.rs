@@ -6,7 +6,7 @@ use kyanite_formats::record_view::View;
 use kyanite_formats::xml::{
     self, Ancestry, Dropped, Elements, Options, Prolog, RecordReader, Repair, StepName,
 };
-use kyanite_tree::{Arena, Node, Value};
+use kyanite_tree::{Arena, Content, Value};
 use proptest::prelude::*;
 
 /// Records as lines of JSON, and what was repaired; or why the document is refused.
@@ -33,7 +33,7 @@ fn whole(text: &str, options: Options) -> Outcome {
     for step in ["f", "r"] {
         let content = at.iter().flat_map(|element| element.content);
         let fitting = content.filter_map(|node| match node {
-            Node::Element(_, child) if child.name.local() == step => Some(*child),
+            Content::Element(_, child) if child.name.local() == step => Some(*child),
             _ => None,
         });
         at = fitting.collect();

@@ -5,7 +5,7 @@ use kyanite_formats::json::{self, ReaderOptions, Style};
 use kyanite_formats::losses::Losses;
 use kyanite_formats::record_view::View;
 use kyanite_formats::xml::{self, Options};
-use kyanite_tree::{Arena, Element, Node, Value, is_blank};
+use kyanite_tree::{Arena, Content, Element, Value, is_blank};
 use proptest::prelude::*;
 
 /// The record of a document as compact JSON, or what is wrong and at which bytes.
@@ -201,12 +201,12 @@ fn infoset(element: &Element<'_>, all: bool, out: &mut String) {
         out.push_str(&format!(" {}={:?}", attribute.name.qualified(), attribute.value));
     }
     out.push('>');
-    let has_text = |node: &Node<'_>| matches!(node, Node::Text(_, text) if !is_blank(text));
+    let has_text = |node: &Content<'_>| matches!(node, Content::Text(_, text) if !is_blank(text));
     let is_mixed = all || element.text.is_some() || element.content.iter().any(has_text);
     for node in element.content {
         match node {
-            Node::Element(_, child) => infoset(child, all, out),
-            Node::Text(_, text) if is_mixed || !text.contains('\n') => {
+            Content::Element(_, child) => infoset(child, all, out),
+            Content::Text(_, text) if is_mixed || !text.contains('\n') => {
                 out.push_str(&format!("{text:?}"));
             }
             _ => {}

@@ -3,8 +3,8 @@
 use bumpalo::Bump;
 
 use crate::{
-    Attribute, Decimal, Element, Foreign, ForeignType, Map, MapBuilder, Member, Name, Node, Number,
-    Origin, Value,
+    Attribute, Content, Decimal, Element, Foreign, ForeignType, Map, MapBuilder, Member, Name,
+    Number, Origin, Value,
 };
 
 /// Memory that is handed out in one direction and freed all at once.
@@ -68,7 +68,7 @@ impl Arena {
 
     /// Copies the content of an element here.
     #[inline]
-    pub fn nodes<'a>(&'a self, nodes: &[Node<'a>]) -> &'a [Node<'a>] {
+    pub fn nodes<'a>(&'a self, nodes: &[Content<'a>]) -> &'a [Content<'a>] {
         self.0.alloc_slice_copy(nodes)
     }
 
@@ -139,13 +139,13 @@ impl Arena {
             origin,
         });
         let content = element.content.iter().map(|node| match node {
-            Node::Element(_, child) => Node::Element(origin, self.copy_element(child)),
-            Node::Text(_, text) => Node::Text(origin, self.text(text)),
-            Node::Comment(_, text) => Node::Comment(origin, self.text(text)),
-            Node::Instruction(_, (target, data)) => {
-                Node::Instruction(origin, self.pair(self.text(target), self.text(data)))
+            Content::Element(_, child) => Content::Element(origin, self.copy_element(child)),
+            Content::Text(_, text) => Content::Text(origin, self.text(text)),
+            Content::Comment(_, text) => Content::Comment(origin, self.text(text)),
+            Content::Instruction(_, (target, data)) => {
+                Content::Instruction(origin, self.pair(self.text(target), self.text(data)))
             }
-            Node::DocumentType(_, text) => Node::DocumentType(origin, self.text(text)),
+            Content::DocumentType(_, text) => Content::DocumentType(origin, self.text(text)),
         });
         self.element(Element {
             name: name(element.name),

@@ -3,7 +3,7 @@
 use std::cmp::Ordering;
 
 use crate::exact::Exact;
-use crate::{Decimal, Element, Map, Node, Number, Value};
+use crate::{Content, Decimal, Element, Map, Number, Value};
 
 /// Whether two values are equal: numbers by value, texts by scalar, untyped text with a number as a number, lists item by item, maps by their
 /// members in any order, elements by their text or, with child elements, by name, attributes and content. Values of different kinds are never equal.
@@ -177,8 +177,8 @@ fn write_element_key(element: &Element<'_>, key: &mut String) {
     }
     for node in element.content.iter().filter(|node| !node.is_blank()) {
         match node {
-            Node::Element(origin, child) => write_key(Value::Element(*origin, child), key),
-            Node::Text(_, text) => write_text(text, key),
+            Content::Element(origin, child) => write_key(Value::Element(*origin, child), key),
+            Content::Text(_, text) => write_text(text, key),
             _ => {}
         }
     }

@@ -92,7 +92,7 @@ impl<'a> Attribute<'a> {
 
 /// One piece of the content of an element.
 #[derive(Clone, Copy, Debug)]
-pub enum Node<'a> {
+pub enum Content<'a> {
     /// A child element.
     Element(Origin, &'a Element<'a>),
     /// Characters.
@@ -105,7 +105,7 @@ pub enum Node<'a> {
     DocumentType(Origin, &'a str),
 }
 
-impl Node<'_> {
+impl Content<'_> {
     /// Whether it is text of blanks and line ends only.
     #[must_use]
     pub fn is_blank(&self) -> bool {
@@ -127,7 +127,7 @@ pub struct Element<'a> {
     /// Its attributes, in the order they were written.
     pub attributes: &'a [Attribute<'a>],
     /// Its content, in order.
-    pub content: &'a [Node<'a>],
+    pub content: &'a [Content<'a>],
     /// All its text, when it has no child elements.
     pub text: Option<&'a str>,
 }
@@ -142,7 +142,7 @@ impl<'a> Element<'a> {
     /// The child elements, in order.
     pub fn children(&self) -> impl Iterator<Item = Value<'a>> + use<'a> {
         self.content.iter().filter_map(|node| match node {
-            Node::Element(origin, element) => Some(Value::Element(*origin, element)),
+            Content::Element(origin, element) => Some(Value::Element(*origin, element)),
             _ => None,
         })
     }
@@ -153,7 +153,7 @@ impl<'a> Element<'a> {
         name: &'n str,
     ) -> impl Iterator<Item = Value<'a>> + use<'a, 'n> {
         self.content.iter().filter_map(move |node| match node {
-            Node::Element(origin, element) if element.name.is_called(name) => {
+            Content::Element(origin, element) if element.name.is_called(name) => {
                 Some(Value::Element(*origin, element))
             }
             _ => None,
@@ -184,8 +184,8 @@ impl<'a> Element<'a> {
                 None => {
                     open.pop();
                 }
-                Some(Node::Text(_, text)) => out.push_str(text),
-                Some(Node::Element(_, element)) => match element.text {
+                Some(Content::Text(_, text)) => out.push_str(text),
+                Some(Content::Element(_, element)) => match element.text {
                     Some(text) => out.push_str(text),
                     None => open.push(element.content.iter()),
                 },

@@ -31,7 +31,7 @@ impl Origin {
     pub const NONE: Self = Self([0; 3]);
 
     #[inline]
-    fn at(position: u64) -> Self {
+    pub(crate) fn at(position: u64) -> Self {
         if position >> BITS != 0 {
             return Self::NONE;
         }

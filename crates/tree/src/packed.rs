@@ -4,7 +4,8 @@
 //! read is not kept.
 
 use crate::{
-    Arena, Attribute, Element, Foreign, ForeignType, Map, Member, Name, Node, Number, Origin, Value,
+    Arena, Attribute, Content, Element, Foreign, ForeignType, Map, Member, Name, Number, Origin,
+    Value,
 };
 
 /// Appends a value, or that there is none.
@@ -62,14 +63,14 @@ fn pack_element(element: &Element<'_>, out: &mut String) {
     pack_length('>', element.content.len(), out);
     for node in element.content {
         match node {
-            Node::Element(_, child) => pack_element(child, out),
-            Node::Text(_, text) => pack_text('"', text, out),
-            Node::Comment(_, text) => pack_text('!', text, out),
-            Node::Instruction(_, (target, data)) => {
+            Content::Element(_, child) => pack_element(child, out),
+            Content::Text(_, text) => pack_text('"', text, out),
+            Content::Comment(_, text) => pack_text('!', text, out),
+            Content::Instruction(_, (target, data)) => {
                 pack_text('?', target, out);
                 pack_text('.', data, out);
             }
-            Node::DocumentType(_, text) => pack_text('D', text, out),
+            Content::DocumentType(_, text) => pack_text('D', text, out),
         }
     }
 }
@@ -193,11 +194,13 @@ impl<'a> Packed<'a> {
         for _ in 0..self.length()? {
             let tag = self.tag()?;
             content.push(match tag {
-                b'<' => Node::Element(Origin::NONE, self.element(arena)?),
-                b'"' => Node::Text(Origin::NONE, self.text()?),
-                b'!' => Node::Comment(Origin::NONE, self.text()?),
-                b'?' => Node::Instruction(Origin::NONE, arena.pair(self.text()?, self.tagged()?)),
-                _ => Node::DocumentType(Origin::NONE, self.text()?),
+                b'<' => Content::Element(Origin::NONE, self.element(arena)?),
+                b'"' => Content::Text(Origin::NONE, self.text()?),
+                b'!' => Content::Comment(Origin::NONE, self.text()?),
+                b'?' => {
+                    Content::Instruction(Origin::NONE, arena.pair(self.text()?, self.tagged()?))
+                }
+                _ => Content::DocumentType(Origin::NONE, self.text()?),
             });
         }
         let attributes = arena.attributes(&attributes);
@@ -325,17 +328,17 @@ mod tests {
         let arena = Arena::new();
         let origin = Origin::NONE;
         let name = Name::new("v:berth", "urn:v");
-        let content = [Node::Text(origin, "4")];
+        let content = [Content::Text(origin, "4")];
         let no = Name::plain("no");
         let leaf = Element { name: no, attributes: &[], content: &content, text: Some("4") };
         let attributes = [Attribute { name, value: "x", origin }];
         let pair = ("target", "data");
         let content = [
-            Node::Element(origin, &leaf),
-            Node::Comment(origin, "c"),
-            Node::Instruction(origin, &pair),
-            Node::DocumentType(origin, "d"),
-            Node::Text(origin, " "),
+            Content::Element(origin, &leaf),
+            Content::Comment(origin, "c"),
+            Content::Instruction(origin, &pair),
+            Content::DocumentType(origin, "d"),
+            Content::Text(origin, " "),
         ];
         let element = Element { name, attributes: &attributes, content: &content, text: None };
         let text = packed(Some(Value::Element(origin, &element)));

@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use crate::{Element, Name, Origin, Value};
+use crate::{Element, Name, NodeKind, Origin, Value};
 
 /// One step down from a value to a child.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -22,6 +22,15 @@ pub enum Step<'a> {
     },
     /// To an attribute.
     Attribute(Name<'a>),
+    /// To a text, a comment, a processing instruction or a namespace.
+    Node {
+        /// Which of them it is.
+        kind: NodeKind,
+        /// The target of the instruction, or the prefix of the namespace.
+        name: &'a str,
+        /// How many siblings of that kind and name are before it.
+        position: usize,
+    },
 }
 
 /// The steps from the root of a document to one of its values. It displays as a normalized path
@@ -67,6 +76,7 @@ impl<'a> Location<'a> {
                     text.push_str(".@");
                     text.push_str(name.local());
                 }
+                Step::Node { .. } => text.push_str(&step.to_string()),
             }
         }
         text
@@ -75,7 +85,10 @@ impl<'a> Location<'a> {
     /// Whether the location is in an XML document.
     #[must_use]
     pub fn is_in_xml(&self) -> bool {
-        matches!(self.0.first(), Some(Step::Element { .. } | Step::Attribute(_)))
+        matches!(
+            self.0.first(),
+            Some(Step::Element { .. } | Step::Attribute(_) | Step::Node { .. })
+        )
     }
 }
 
@@ -84,17 +97,31 @@ impl fmt::Display for Location<'_> {
         if !self.is_in_xml() {
             f.write_str("$")?;
         }
-        for step in &self.0 {
-            match step {
-                Step::Index(index) => write!(f, "[{index}]")?,
-                Step::Name(name) => f.write_str(&bracketed(name))?,
-                Step::Element { name, position, .. } => {
-                    write!(f, "/{}[{}]", name.qualified(), position + 1)?;
-                }
-                Step::Attribute(name) => write!(f, "/@{}", name.qualified())?,
+        self.0.iter().try_for_each(|step| step.fmt(f))
+    }
+}
+
+impl fmt::Display for Step<'_> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Index(index) => write!(f, "[{index}]"),
+            Self::Name(name) => f.write_str(&bracketed(name)),
+            Self::Element { name, position, .. } => {
+                write!(f, "/{}[{}]", name.qualified(), position + 1)
             }
+            Self::Attribute(name) => write!(f, "/@{}", name.qualified()),
+            Self::Node { kind: NodeKind::Instruction, name, position } => {
+                write!(f, "/processing-instruction({name})[{}]", position + 1)
+            }
+            Self::Node { kind: NodeKind::Comment, position, .. } => {
+                write!(f, "/comment()[{}]", position + 1)
+            }
+            Self::Node { kind: NodeKind::Namespace, name: "", .. } => {
+                f.write_str("/namespace::*[name() = '']")
+            }
+            Self::Node { kind: NodeKind::Namespace, name, .. } => write!(f, "/namespace::{name}"),
+            Self::Node { position, .. } => write!(f, "/text()[{}]", position + 1),
         }
-        Ok(())
     }
 }
 

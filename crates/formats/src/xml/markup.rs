@@ -1,6 +1,6 @@
 //! Markup that is not a tag: CDATA sections, comments, processing instructions (XML 1.0 sections 2.5 to 2.7).
 
-use kyanite_tree::Node;
+use kyanite_tree::Content;
 
 use super::chars;
 use super::read::{Read, Reader};
@@ -74,7 +74,7 @@ impl<'a> Reader<'a> {
             return Ok(());
         };
         let text = self.clean(text, at)?;
-        self.nodes.push(Node::Comment(self.origin(start), text));
+        self.nodes.push(Content::Comment(self.origin(start), text));
         Ok(())
     }
 
@@ -114,7 +114,7 @@ impl<'a> Reader<'a> {
         let data = data.unwrap_or_default();
         let data = self.clean(data, at)?;
         let instruction = self.arena.pair(name.unwrap_or_default(), data);
-        self.nodes.push(Node::Instruction(self.origin(start), instruction));
+        self.nodes.push(Content::Instruction(self.origin(start), instruction));
         Ok(())
     }
 }

@@ -1,6 +1,6 @@
 //! What stands before and beside the root element: the XML declaration, the document type, and what should not be there.
 
-use kyanite_tree::{Arena, Node};
+use kyanite_tree::{Arena, Content};
 
 use super::chars;
 use super::declarations::Declarations;
@@ -205,7 +205,7 @@ impl<'a> Reader<'a> {
             Err(error) => return Err(error),
         }
         let written = &self.cursor.text[start..self.cursor.at];
-        self.nodes.push(Node::DocumentType(self.origin(start), written));
+        self.nodes.push(Content::DocumentType(self.origin(start), written));
         Ok(())
     }
 

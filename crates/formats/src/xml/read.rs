@@ -6,7 +6,7 @@ use std::borrow::Cow;
 use std::collections::HashSet;
 
 use kyanite_tree::{
-    Advice, Arena, Attribute, Base, Element, Name, Node, Origin, Setting, Span, Value,
+    Advice, Arena, Attribute, Base, Content, Element, Name, Origin, Setting, Span, Value,
 };
 
 use super::chars;
@@ -156,7 +156,7 @@ pub(super) struct Reader<'a> {
     /// The elements around what is read, outermost first: those that begin before the text, or that nothing is made of.
     pub(super) around: Vec<Ancestor<'a>>,
     /// The content of the elements that are open.
-    pub(super) nodes: Vec<Node<'a>>,
+    pub(super) nodes: Vec<Content<'a>>,
     pub(super) open: Vec<Open<'a>>,
     /// The text that has been read since the last markup.
     pub(super) text: Option<(Origin, &'a str)>,
@@ -394,7 +394,7 @@ impl<'a> Reader<'a> {
                     // Nearly always one piece of text fills the space between two tags.
                     if self.text.is_none() && bytes.get(end + 1) != Some(&b'!') {
                         let origin = self.origin(start);
-                        self.nodes.push(Node::Text(origin, &self.cursor.text[start..end]));
+                        self.nodes.push(Content::Text(origin, &self.cursor.text[start..end]));
                     } else {
                         self.add_text(start, &self.cursor.text[start..end]);
                     }
@@ -479,7 +479,7 @@ impl<'a> Reader<'a> {
             let text = if self.is_joined { self.arena.text(&self.joined) } else { text };
             self.is_joined = false;
             if !text.is_empty() {
-                self.nodes.push(Node::Text(origin, text));
+                self.nodes.push(Content::Text(origin, text));
             }
         }
     }

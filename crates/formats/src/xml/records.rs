@@ -6,7 +6,7 @@
 
 use std::borrow::Cow;
 
-use kyanite_tree::{Arena, Base, Name, Node, Value};
+use kyanite_tree::{Arena, Base, Content, Name, Value};
 
 use super::chars;
 use super::cursor::Cursor;
@@ -520,7 +520,7 @@ impl<'a> Reader<'a> {
     /// The element that was read last.
     fn last_element(&self) -> Option<Value<'a>> {
         match self.nodes.last() {
-            Some(Node::Element(origin, element)) => Some(Value::Element(*origin, element)),
+            Some(Content::Element(origin, element)) => Some(Value::Element(*origin, element)),
             _ => None,
         }
     }

@@ -1,6 +1,6 @@
 //! Start and end tags (XML 1.0 section 3.1), and the elements that they make.
 
-use kyanite_tree::{Arena, Element, Name, Node, Setting, Span};
+use kyanite_tree::{Arena, Content, Element, Name, Setting, Span};
 
 use super::chars;
 use super::read::{Ancestor, IN_ORDER, NAMED, Open, Read, Reader};
@@ -181,15 +181,15 @@ impl<'a> Reader<'a> {
         let nodes = &self.nodes[open.first..];
         let text = match nodes {
             [] => Some(""),
-            [Node::Text(_, text)] => Some(*text),
-            [Node::Element(..), ..] | [Node::Text(..), Node::Element(..), ..] => None,
+            [Content::Text(_, text)] => Some(*text),
+            [Content::Element(..), ..] | [Content::Text(..), Content::Element(..), ..] => None,
             nodes => leaf_text(nodes, self.arena),
         };
         let content = self.arena.nodes(nodes);
         let element = Element { name: open.name, attributes: open.attributes, content, text };
         let element = self.arena.element(element);
         self.nodes.truncate(open.first);
-        self.nodes.push(Node::Element(self.origin(open.start), element));
+        self.nodes.push(Content::Element(self.origin(open.start), element));
     }
 
     /// The name of the element whose start tag was read last.
@@ -198,7 +198,7 @@ impl<'a> Reader<'a> {
             return Some(open.name);
         }
         match self.nodes.last() {
-            Some(Node::Element(_, element)) => Some(element.name),
+            Some(Content::Element(_, element)) => Some(element.name),
             _ => None,
         }
     }
@@ -213,12 +213,12 @@ impl<'a> Reader<'a> {
 }
 
 /// The text of content without elements.
-fn leaf_text<'a>(nodes: &[Node<'a>], arena: &'a Arena) -> Option<&'a str> {
+fn leaf_text<'a>(nodes: &[Content<'a>], arena: &'a Arena) -> Option<&'a str> {
     let mut texts = Vec::new();
     for node in nodes {
         match node {
-            Node::Element(..) => return None,
-            Node::Text(_, text) => texts.push(*text),
+            Content::Element(..) => return None,
+            Content::Text(_, text) => texts.push(*text),
             _ => {}
         }
     }

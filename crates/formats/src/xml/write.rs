@@ -2,7 +2,7 @@
 
 mod elements;
 
-use kyanite_tree::{Element, Map, Name, Node, Origin, Value};
+use kyanite_tree::{Content, Element, Map, Name, Origin, Value};
 
 use super::chars;
 use super::escape::{Written, escape_text, write_attribute};
@@ -199,7 +199,7 @@ impl Writer {
     fn top(&mut self, document: &Element<'_>, out: &mut impl Target) -> Written {
         for node in document.content {
             match node {
-                Node::Element(origin, element) => {
+                Content::Element(origin, element) => {
                     let level = self.layout.indent.map(|_| 0);
                     let name = element.name;
                     self.element(name.qualified(), Some(name), element, *origin, level, out)?;

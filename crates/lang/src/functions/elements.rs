@@ -3,7 +3,7 @@
 use kyanite_formats::record_view::{Shape, View};
 use kyanite_formats::xml;
 use kyanite_tree::{
-    Attribute, Element, Foreign, ForeignType, MapBuilder, Name, Node, Origin, Value,
+    Attribute, Content, Element, Foreign, ForeignType, MapBuilder, Name, Origin, Value,
 };
 
 use super::{Call, Fault, Outcome, Run, Signature, Takes, takes};
@@ -139,8 +139,8 @@ fn content<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
         .content
         .iter()
         .filter_map(|node| match node {
-            Node::Element(origin, child) => Some(Value::Element(*origin, child)),
-            Node::Text(origin, text) => Some(Value::Untyped(*origin, text)),
+            Content::Element(origin, child) => Some(Value::Element(*origin, child)),
+            Content::Text(origin, text) => Some(Value::Untyped(*origin, text)),
             _ => None,
         })
         .collect();
@@ -182,10 +182,10 @@ fn make<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
     if let Some(content) = call.argument(2) {
         add_content(content, &mut nodes)?;
     }
-    let has_elements = nodes.iter().any(|node| matches!(node, Node::Element(..)));
+    let has_elements = nodes.iter().any(|node| matches!(node, Content::Element(..)));
     let texts: Vec<&str> = nodes
         .iter()
-        .filter_map(|node| if let Node::Text(_, text) = node { Some(*text) } else { None })
+        .filter_map(|node| if let Content::Text(_, text) = node { Some(*text) } else { None })
         .collect();
     let text = if has_elements { None } else { Some(call.arena.concat(&texts)) };
     let element = Element {
@@ -215,19 +215,19 @@ fn xml_name<'a>(name: &'a str, argument: usize, call: &Call<'_, 'a>) -> Result<N
         .advise("names begin with a letter or _, and go on with letters, digits, - . _"))
 }
 
-fn add_content<'a>(item: Value<'a>, nodes: &mut Vec<Node<'a>>) -> Result<(), Fault> {
+fn add_content<'a>(item: Value<'a>, nodes: &mut Vec<Content<'a>>) -> Result<(), Fault> {
     match item {
         Value::Element(_, document) if document.is_document() => {
             nodes.extend(
-                document.content.iter().filter(|node| !matches!(node, Node::DocumentType(..))),
+                document.content.iter().filter(|node| !matches!(node, Content::DocumentType(..))),
             );
         }
-        Value::Element(origin, element) => nodes.push(Node::Element(origin, element)),
+        Value::Element(origin, element) => nodes.push(Content::Element(origin, element)),
         // Lists in lists are what expressions give that stand among others.
         Value::List(_, items) => items.iter().try_for_each(|item| add_content(*item, nodes))?,
         other => match other.scalar_text() {
             Some("") => {}
-            Some(text) => nodes.push(Node::Text(other.origin(), text)),
+            Some(text) => nodes.push(Content::Text(other.origin(), text)),
             None => {
                 let message = format!("{} cannot be content of an element", other.kind().phrase());
                 return Err(Fault::new(2, message).about(other).advise("give texts and elements"));

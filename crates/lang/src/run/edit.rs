@@ -5,7 +5,7 @@
 
 mod elements;
 
-use kyanite_tree::{Member, Node, Value};
+use kyanite_tree::{Content, Member, Value};
 use smallvec::{SmallVec, smallvec};
 
 use super::element::{Wanted, wanted};
@@ -451,7 +451,7 @@ fn child_of(node: Value<'_>, child: Child) -> Option<Value<'_>> {
         (Value::List(_, items), Child::At(at)) => items.get(at).copied(),
         (Value::Map(_, map), Child::At(at)) => Some(map.members().get(at)?.value),
         (Value::Element(_, element), Child::At(at)) => match element.content.get(at)? {
-            Node::Element(origin, child) => Some(Value::Element(*origin, child)),
+            Content::Element(origin, child) => Some(Value::Element(*origin, child)),
             _ => None,
         },
         (Value::Element(_, element), Child::Attribute(at)) => {

@@ -2,7 +2,7 @@
 
 use std::ops::ControlFlow;
 
-use kyanite_tree::{Code, Member, Node, Value};
+use kyanite_tree::{Code, Content, Member, Value};
 
 use super::failure::failure;
 use super::{Flow, Ran, Runner};
@@ -361,7 +361,7 @@ pub(super) fn from_end(index: i64, length: usize) -> Option<usize> {
 enum Children<'a> {
     Items(std::slice::Iter<'a, Value<'a>>),
     Members(std::slice::Iter<'a, Member<'a>>),
-    Nodes(std::slice::Iter<'a, Node<'a>>),
+    Nodes(std::slice::Iter<'a, Content<'a>>),
     /// Some of the items of a list.
     Chosen(std::vec::IntoIter<Value<'a>>),
 }
@@ -387,7 +387,7 @@ impl<'a> Iterator for Children<'a> {
             Self::Chosen(chosen) => chosen.next(),
             Self::Members(members) => members.next().map(|member| member.value),
             Self::Nodes(nodes) => nodes.find_map(|node| match node {
-                Node::Element(origin, element) => Some(Value::Element(*origin, element)),
+                Content::Element(origin, element) => Some(Value::Element(*origin, element)),
                 _ => None,
             }),
         }

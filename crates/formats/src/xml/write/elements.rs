@@ -1,7 +1,7 @@
 //! Elements as they were read or made, with the namespaces that they need.
 
 use indexmap::IndexMap;
-use kyanite_tree::{Attribute, Element, Name, Node, Origin};
+use kyanite_tree::{Attribute, Content, Element, Name, Origin};
 
 use super::{Level, Writer, check_name, close, start};
 use crate::record_view::{is_layout, preserves_space};
@@ -89,15 +89,15 @@ impl Writer {
         let inner = level.filter(|_| may_lay_out).map(|level| level + 1);
         for node in element.content {
             match node {
-                Node::Element(at, child) => {
+                Content::Element(at, child) => {
                     self.line(inner, out.bytes());
                     let name = child.name;
                     self.element(name.qualified(), Some(name), child, *at, inner, out)?;
                     out.part();
                 }
                 // What was layout is laid out anew.
-                Node::Text(..) if inner.is_some() => {}
-                Node::Text(at, text) => escape_text(text, *at, out.bytes())?,
+                Content::Text(..) if inner.is_some() => {}
+                Content::Text(at, text) => escape_text(text, *at, out.bytes())?,
                 other => {
                     self.line(inner, out.bytes());
                     markup(other, out.bytes());
@@ -170,7 +170,7 @@ fn add_prefixes<'a>(
         }
     }
     for node in element.content {
-        if let Node::Element(_, child) = node {
+        if let Content::Element(_, child) = node {
             add_prefixes(child, scope, needed);
         }
     }
@@ -181,14 +181,14 @@ fn add_prefixes<'a>(
 /// content.
 fn holds_text(element: &Element<'_>, is_made: bool) -> bool {
     let is_text =
-        |node: &Node<'_>| matches!(node, Node::Text(_, text) if is_made || !is_layout(text));
+        |node: &Content<'_>| matches!(node, Content::Text(_, text) if is_made || !is_layout(text));
     element.text.is_some() || preserves_space(element) || element.content.iter().any(is_text)
 }
 
 /// Comments, processing instructions and document types as they were read.
-pub(super) fn markup(node: &Node<'_>, out: &mut Vec<u8>) {
+pub(super) fn markup(node: &Content<'_>, out: &mut Vec<u8>) {
     match node {
-        Node::Comment(_, text) => {
+        Content::Comment(_, text) => {
             out.extend_from_slice(b"<!--");
             // Only a repair lets hyphens in that stand together, or at the end.
             let apart = text.replace("--", "- -").replace("--", "- -");
@@ -198,7 +198,7 @@ pub(super) fn markup(node: &Node<'_>, out: &mut Vec<u8>) {
             }
             out.extend_from_slice(b"-->");
         }
-        Node::Instruction(_, (target, data)) => {
+        Content::Instruction(_, (target, data)) => {
             out.extend_from_slice(b"<?");
             out.extend_from_slice(target.as_bytes());
             if !data.is_empty() {
@@ -207,7 +207,7 @@ pub(super) fn markup(node: &Node<'_>, out: &mut Vec<u8>) {
             }
             out.extend_from_slice(b"?>");
         }
-        Node::DocumentType(_, text) => out.extend_from_slice(text.as_bytes()),
-        Node::Element(..) | Node::Text(..) => {}
+        Content::DocumentType(_, text) => out.extend_from_slice(text.as_bytes()),
+        Content::Element(..) | Content::Text(..) => {}
     }
 }

@@ -1,7 +1,7 @@
 //! Edits in elements of XML: what is not touched stays as it is, layout and comments too.
 
 use kyanite_formats::xml;
-use kyanite_tree::{Attribute, Code, Element, Name, Node, Value, is_blank};
+use kyanite_tree::{Attribute, Code, Content, Element, Name, Value, is_blank};
 
 use super::{Change, Changes, Child, Outcome, child_of};
 use crate::plan::{Step, StepKind};
@@ -47,17 +47,17 @@ impl<'a> Runner<'_, 'a> {
     ) -> Ran<Element<'a>> {
         let attributes = self.attributes_with(change, element, changes)?;
         let mut nodes = self.content_with(change, element, changes)?;
-        if nodes.iter().any(|node| matches!(node, Node::Element(..))) {
+        if nodes.iter().any(|node| matches!(node, Content::Element(..))) {
             let content = self.arena.nodes(&nodes);
             return Ok(Element { attributes, content, text: None, ..*element });
         }
-        let is_text = |node: &Node<'_>| matches!(node, Node::Text(..));
+        let is_text = |node: &Content<'_>| matches!(node, Content::Text(..));
         // Where no element is left, the lines that they stood on would be text.
         if element.text.is_none() && nodes.iter().all(|node| !is_text(node) || node.is_blank()) {
             nodes.retain(|node| !is_text(node));
         }
         let texts = nodes.iter().filter_map(|node| match node {
-            Node::Text(_, text) => Some(*text),
+            Content::Text(_, text) => Some(*text),
             _ => None,
         });
         let text = Some(self.arena.concat(&texts.collect::<Vec<_>>()));
@@ -69,9 +69,9 @@ impl<'a> Runner<'_, 'a> {
         change: &'a Change,
         element: &'a Element<'a>,
         changes: &Changes<'a>,
-    ) -> Ran<Vec<Node<'a>>> {
+    ) -> Ran<Vec<Content<'a>>> {
         let mut outcomes = changes.children.iter().peekable();
-        let mut nodes: Vec<Node<'a>> = Vec::with_capacity(element.content.len());
+        let mut nodes: Vec<Content<'a>> = Vec::with_capacity(element.content.len());
         let mut is_removed = false;
         for (at, node) in element.content.iter().enumerate() {
             match outcomes.next_if(|(child, _)| *child == Child::At(at)) {
@@ -84,7 +84,7 @@ impl<'a> Runner<'_, 'a> {
                     is_removed = false;
                 }
                 Some((_, Outcome::Changed(Value::Element(origin, child)))) => {
-                    nodes.push(Node::Element(*origin, child));
+                    nodes.push(Content::Element(*origin, child));
                 }
                 Some((_, outcome)) => {
                     let before = nodes.len();
@@ -158,28 +158,28 @@ impl<'a> Runner<'_, 'a> {
     fn put(
         &self,
         change: &'a Change,
-        node: &Node<'a>,
+        node: &Content<'a>,
         new: Option<Value<'a>>,
-        nodes: &mut Vec<Node<'a>>,
+        nodes: &mut Vec<Content<'a>>,
     ) -> Ran<()> {
-        let Node::Element(origin, child) = node else { return Ok(()) };
-        let with_text = |text: Option<Node<'a>>| {
-            let content: Vec<Node<'a>> = text.into_iter().collect();
+        let Content::Element(origin, child) = node else { return Ok(()) };
+        let with_text = |text: Option<Content<'a>>| {
+            let content: Vec<Content<'a>> = text.into_iter().collect();
             let text = match text {
-                Some(Node::Text(_, text)) => text,
+                Some(Content::Text(_, text)) => text,
                 _ => "",
             };
             let content = self.arena.nodes(&content);
             let element = Element { content, text: Some(text), ..**child };
-            Node::Element(*origin, self.arena.element(element))
+            Content::Element(*origin, self.arena.element(element))
         };
         match new {
             None => {}
             Some(Value::Element(_, document)) if document.is_document() => {
-                let is_element = |node: &&Node<'_>| matches!(node, Node::Element(..));
+                let is_element = |node: &&Content<'_>| matches!(node, Content::Element(..));
                 nodes.extend(document.content.iter().filter(is_element));
             }
-            Some(Value::Element(origin, element)) => nodes.push(Node::Element(origin, element)),
+            Some(Value::Element(origin, element)) => nodes.push(Content::Element(origin, element)),
             Some(Value::List(_, items)) => {
                 for item in items {
                     let Value::Element(origin, element) = item else {
@@ -192,12 +192,12 @@ impl<'a> Runner<'_, 'a> {
                             "a list in the place of an element is one of elements: element(…)";
                         return Err(self.not_in_element(change, message, *item, advice));
                     };
-                    nodes.push(Node::Element(*origin, element));
+                    nodes.push(Content::Element(*origin, element));
                 }
             }
             Some(Value::Null(_)) => nodes.push(with_text(None)),
             Some(value) => match value.scalar_text() {
-                Some(text) => nodes.push(with_text(Some(Node::Text(value.origin(), text)))),
+                Some(text) => nodes.push(with_text(Some(Content::Text(value.origin(), text)))),
                 None => {
                     let message = format!(
                         "{} cannot take the place of <{}>",
@@ -237,12 +237,12 @@ pub(super) fn only_child(step: &Step, element: &Element<'_>) -> Option<usize> {
 fn fitting<'e>(wanted: &'e Match<'_>, element: &'e Element<'_>) -> impl Iterator<Item = usize> {
     let children = element.content.iter().enumerate();
     children.filter_map(|(at, node)| match node {
-        Node::Element(_, child) if wanted.fits(child.name) => Some(at),
+        Content::Element(_, child) if wanted.fits(child.name) => Some(at),
         _ => None,
     })
 }
 
 /// Whether it is the blanks between two lines.
-fn is_line(node: &Node<'_>) -> bool {
-    matches!(node, Node::Text(_, text) if is_blank(text) && text.contains('\n'))
+fn is_line(node: &Content<'_>) -> bool {
+    matches!(node, Content::Text(_, text) if is_blank(text) && text.contains('\n'))
 }

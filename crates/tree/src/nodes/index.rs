@@ -1,0 +1,113 @@
+//! Which nodes a name means, and where the elements of a name are.
+
+use super::{Node, NodeKind, Nodes};
+
+/// What a name test asks for (XPath 3.1 section 3.3.2.2).
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum NameTest<'n> {
+    /// `*`: any name.
+    Any,
+    /// A local name in a namespace; an empty one is none.
+    Name {
+        /// The URI of the namespace.
+        namespace: &'n str,
+        /// The local name.
+        local: &'n str,
+    },
+    /// `p:*`: any name of a namespace.
+    InNamespace(&'n str),
+    /// `*:n`: a local name in any namespace, or in none.
+    Local(&'n str),
+}
+
+/// The names of one document that a test means: the test is looked at once for each name, not for each node.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub enum Matches {
+    /// All of them.
+    All,
+    /// None of them.
+    None,
+    /// The names whose expanded name has this number.
+    One(u32),
+    /// The names for which it is true here.
+    Some(Vec<bool>),
+}
+
+impl Matches {
+    pub(super) fn new(nodes: &Nodes<'_>, test: NameTest<'_>) -> Self {
+        let names = || nodes.names.iter().skip(1);
+        match test {
+            NameTest::Any => Self::All,
+            NameTest::Name { namespace, local } => names()
+                .position(|name| name.local() == local && name.namespace() == namespace)
+                .map_or(Self::None, |at| Self::One(nodes.expanded[at + 1])),
+            NameTest::InNamespace(uri) => {
+                Self::Some(nodes.names.iter().map(|name| name.namespace() == uri).collect())
+            }
+            NameTest::Local(local) => {
+                Self::Some(nodes.names.iter().map(|name| name.local() == local).collect())
+            }
+        }
+    }
+
+    /// Whether the name of `node` is one of them.
+    #[inline]
+    #[must_use]
+    pub fn has(&self, node: Node<'_>) -> bool {
+        match self {
+            Self::All => true,
+            Self::None => false,
+            Self::One(number) => node.nodes().expanded[node.name_number()] == *number,
+            Self::Some(names) => names[node.name_number()],
+        }
+    }
+}
+
+/// The elements of each expanded name, in document order.
+#[derive(Debug)]
+pub(super) struct NameRows {
+    /// For each name where its rows begin; one entry more tells where the last end.
+    starts: Vec<u32>,
+    rows: Vec<u32>,
+}
+
+impl NameRows {
+    pub(super) fn of(nodes: &Nodes<'_>) -> Self {
+        let elements = || {
+            let is_element = |row: &&super::Row<'_>| row.kind() == NodeKind::Element;
+            nodes.rows.iter().enumerate().filter(move |(_, row)| is_element(row))
+        };
+        let mut starts = vec![0u32; nodes.names.len() + 1];
+        for (_, row) in elements() {
+            starts[nodes.expanded[row.name()] as usize + 1] += 1;
+        }
+        for name in 1..starts.len() {
+            starts[name] += starts[name - 1];
+        }
+        let mut next = starts.clone();
+        let mut rows = vec![0; starts.last().copied().unwrap_or_default() as usize];
+        for (id, row) in elements() {
+            let slot = &mut next[nodes.expanded[row.name()] as usize];
+            rows[*slot as usize] = id as u32;
+            *slot += 1;
+        }
+        Self { starts, rows }
+    }
+
+    fn of_name(&self, number: u32) -> &[u32] {
+        let number = number as usize;
+        &self.rows[self.starts[number] as usize..self.starts[number + 1] as usize]
+    }
+}
+
+impl<'d> Node<'d> {
+    /// The elements below this node that one expanded name means, in document order: found by an index that the document
+    /// keeps, not by going through what is below.
+    pub fn descendants_named(self, number: u32) -> impl Iterator<Item = Self> {
+        let rows = self.nodes().elements().of_name(number);
+        let (start, end) = (self.id() + 1, self.end());
+        let first = rows.partition_point(|id| *id < start);
+        let last = first + rows[first..].partition_point(|id| *id < end);
+        rows[first..last].iter().map(move |id| Node::new(self.nodes(), *id))
+    }
+}
