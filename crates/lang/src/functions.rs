@@ -17,10 +17,10 @@ use kyanite_tree::{Advice, Arena, Code, DecimalError, Kind, Locus, Number, Origi
 
 use crate::documents::DocumentUris;
 use crate::finding::Span;
-use crate::iregexp::Patterns;
 use crate::plan::Namespaces;
 use crate::run::{Trace, Watch};
 use crate::types::Type;
+use kyanite_eval::pattern::iregexp::Patterns;
 
 /// What a parameter takes.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]

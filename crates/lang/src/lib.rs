@@ -34,7 +34,6 @@ mod draft;
 mod explain;
 mod finding;
 pub mod functions;
-mod iregexp;
 mod jsonpath;
 mod needs;
 mod output;

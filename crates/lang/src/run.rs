@@ -37,7 +37,6 @@ pub use watch::Watch;
 
 use crate::documents::DocumentUris;
 use crate::functions::Fold;
-use crate::iregexp::Patterns;
 use crate::needs::Sights;
 use crate::params::Arguments;
 use crate::plan::{
@@ -45,6 +44,7 @@ use crate::plan::{
 };
 use clauses::{Held, Tally};
 use join::Indexes;
+use kyanite_eval::pattern::iregexp::Patterns;
 use lines::Lines;
 
 /// Whether to go on: `Break` when no more is wanted.

@@ -5,11 +5,11 @@ use kyanite_tree::{Advice, Code, Kind as ValueKind};
 use super::Checker;
 use crate::finding::{Finding, Span, first_of, instead, near_advice};
 use crate::functions::{Run, Signature, Takes, all};
-use crate::iregexp;
 use crate::plan::{Expr, Kind, Nodes};
 use crate::syntax::ast::{self, Call, ExprKind, Literal};
 use crate::types::Type;
 use crate::words;
+use kyanite_eval::pattern::iregexp;
 
 impl Checker<'_> {
     pub(super) fn call(&mut self, call: &Call, span: Span) -> Expr {

@@ -10,13 +10,8 @@ use std::str::Chars;
 
 use regex::{Regex, RegexBuilder};
 
-pub(crate) use patterns::Patterns;
-
-/// How deep parentheses may nest.
-const DEPTH: usize = 100;
-
-/// The largest compiled pattern, in bytes.
-const SIZE: usize = 4 << 20;
+use super::{DEPTH, SIZE};
+pub use patterns::Patterns;
 
 /// Why a text is no I-Regexp.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -270,7 +265,7 @@ fn single_escape(letter: char) -> Option<char> {
 }
 
 /// `IsCategory`.
-fn is_category(name: &str) -> bool {
+pub(super) fn is_category(name: &str) -> bool {
     let mut letters = name.chars();
     let minor = match letters.next() {
         Some('L') => "lmotu",

@@ -10,7 +10,7 @@ use super::{NotIRegexp, compile};
 
 /// Patterns met so far; `None` for those that are no I-Regexp and fit nothing.
 #[derive(Debug, Default)]
-pub(crate) struct Patterns {
+pub struct Patterns {
     compiled: RefCell<HashMap<(String, bool), Option<Regex>>>,
 }
 
@@ -22,7 +22,7 @@ impl Patterns {
     ///
     /// # Errors
     /// Why the pattern is no I-Regexp.
-    pub(crate) fn find_all(&self, pattern: &str, text: &str) -> Result<Vec<Range<usize>>, String> {
+    pub fn find_all(&self, pattern: &str, text: &str) -> Result<Vec<Range<usize>>, String> {
         // What fits is asked first, so that the pattern is compiled and kept.
         if !self.fits(pattern, text, false) {
             return match compile(pattern, false) {
@@ -37,7 +37,7 @@ impl Patterns {
     }
 
     /// Whether the whole of `text`, or some part of it, fits `pattern`.
-    pub(crate) fn fits(&self, pattern: &str, text: &str, whole: bool) -> bool {
+    pub fn fits(&self, pattern: &str, text: &str, whole: bool) -> bool {
         let mut compiled = self.compiled.borrow_mut();
         if compiled.len() >= MOST {
             compiled.clear();

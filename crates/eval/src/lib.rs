@@ -1,0 +1,15 @@
+//! Evaluation that the languages share: what values mean, apart from how they are asked for.
+//!
+//! The rule language and XPath are front ends on this crate; schemas are a third. It knows no format of documents.
+//!
+//! - [`atomic`]: the datatypes of XML Schema that XPath computes with: lexical and value spaces, casts, comparison, arithmetic
+//! - [`number`]: spellings of floating point numbers
+//! - [`time`]: dates, times and durations
+//! - [`pattern`]: regular expressions, one translator for each standard
+//! - [`picture`]: numbers and dates as pictures show them
+
+pub mod atomic;
+pub mod number;
+pub mod pattern;
+pub mod picture;
+pub mod time;
