@@ -140,6 +140,12 @@ pub enum Setting {
     Apart,
     /// The name of the root element.
     Root,
+    /// What a prefix in an XPath means, by the URI of the namespace; an empty one is that of names without a prefix.
+    Namespace(String, String),
+    /// Names in an XPath are matched without their namespaces.
+    IgnoreNamespaces,
+    /// What the expression is written in.
+    Syntax(&'static str),
 }
 
 impl fmt::Display for Setting {
@@ -174,6 +180,12 @@ impl fmt::Display for Setting {
             Self::Records(path) => return write!(f, "{path} as the records"),
             Self::Apart => "members as files",
             Self::Root => "the name of the root element",
+            Self::Namespace(prefix, uri) if prefix.is_empty() => {
+                return write!(f, "{uri} as the namespace of names without a prefix");
+            }
+            Self::Namespace(prefix, uri) => return write!(f, "{uri} as what the prefix {prefix} means"),
+            Self::IgnoreNamespaces => "names without their namespaces",
+            Self::Syntax(syntax) => return write!(f, "{syntax} as what the expression is written in"),
         };
         f.write_str(words)
     }

@@ -172,6 +172,15 @@ impl<'a> Nodes<'a> {
         self.names.iter().skip(1).copied()
     }
 
+    /// The document type declaration, as written.
+    #[must_use]
+    pub fn document_type(&self) -> Option<&'a str> {
+        let is_type = |row: &&Row<'a>| row.kind() == NodeKind::DocumentType;
+        // It stands before the root element.
+        let before_root = self.rows.iter().take_while(|row| row.kind() != NodeKind::Element);
+        before_root.filter(is_type).map(|row| row.text).next()
+    }
+
     /// Which rows mean a name by the rules of [`NameTest`].
     #[must_use]
     pub fn matches(&self, test: NameTest<'_>) -> Matches {

@@ -1,0 +1,118 @@
+//! XPath over nodes, and over maps and lists.
+//!
+//! Two versions of the language are read: [1.0](Version::V1) (W3C recommendation of 1999) as it is, and
+//! [3.1](Version::V31) (of 2017) without schema awareness, with its functions (F&O 3.1). An expression is
+//! [compiled](Expression::compile) once and evaluated for any number of documents; a [`Watch`] sees which of its steps
+//! found nothing, and [says](Watch::report) what was there instead.
+//!
+//! ```
+//! use std::cell::RefCell;
+//! use kyanite_tree::Arena;
+//! use kyanite_xpath::{Context, Expression, Item, Namespaces, Store, Version, Watch, document};
+//!
+//! let text = "<deck><vehicle plate='NX 1'><weight>1450</weight></vehicle><vehicle plate='NX 2'/></deck>";
+//! let expression =
+//!     Expression::compile("//vehicle[weight > 1000]/@plate", Version::V31, Namespaces::new(), &[]).unwrap();
+//! let arena = Arena::new();
+//! let store = Store::new(&arena);
+//! let root = document(text, &store).unwrap();
+//! let watch = RefCell::new(Watch::new(&expression));
+//! let found = expression.evaluate(&Context::of(Item::Node(root)), &store, &watch).unwrap();
+//! assert_eq!(found.items()[0].as_node().unwrap().text(), "NX 1");
+//! ```
+
+mod context;
+mod error;
+pub mod functions;
+mod namespaces;
+mod result;
+mod run;
+mod syntax;
+mod value;
+
+use std::cell::RefCell;
+
+pub use context::{Context, Documents, NoDocuments, Store};
+pub use error::{Error, ErrorCode};
+use kyanite_formats::SyntaxError;
+use kyanite_formats::xml;
+use kyanite_tree::{Node, Nodes, Value};
+pub use namespaces::Namespaces;
+pub use result::item_value;
+pub use run::{Focus, Watch};
+use syntax::Parsed;
+pub use value::{FunctionItem, Item, MapItem, Sequence};
+
+/// The namespace of the functions without a prefix.
+pub const FN: &str = "http://www.w3.org/2005/xpath-functions";
+/// The namespace of the functions on maps.
+pub const MAP: &str = "http://www.w3.org/2005/xpath-functions/map";
+/// The namespace of the functions on arrays.
+pub const ARRAY: &str = "http://www.w3.org/2005/xpath-functions/array";
+/// The namespace of the mathematical functions.
+pub const MATH: &str = "http://www.w3.org/2005/xpath-functions/math";
+/// The namespace of XML Schema.
+pub const XS: &str = "http://www.w3.org/2001/XMLSchema";
+
+/// Which XPath an expression is.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Version {
+    /// XPath 1.0: four types, the first of several nodes where one is needed, all numbers doubles.
+    V1,
+    /// XPath 3.1.
+    V31,
+}
+
+/// A compiled expression.
+#[derive(Debug)]
+pub struct Expression {
+    text: String,
+    version: Version,
+    namespaces: Namespaces,
+    parsed: Parsed,
+}
+
+impl Expression {
+    /// Compiles an expression that may refer to these variables.
+    ///
+    /// # Errors
+    /// A static error, with its place.
+    pub fn compile(
+        text: &str,
+        version: Version,
+        namespaces: Namespaces,
+        variables: &[String],
+    ) -> Result<Self, Error> {
+        let parsed = syntax::parse(text, version, variables)?;
+        Ok(Self { text: text.to_owned(), version, namespaces, parsed })
+    }
+
+    /// The expression as it was written.
+    #[must_use]
+    pub fn text(&self) -> &str {
+        &self.text
+    }
+
+    /// Evaluates the expression; documents that it makes live in `store`.
+    ///
+    /// # Errors
+    /// A dynamic error, with its place in the expression.
+    pub fn evaluate<'d>(
+        &self,
+        context: &Context<'_, 'd>,
+        store: &'d Store<'d>,
+        watch: &RefCell<Watch>,
+    ) -> Result<Sequence<'d>, Error> {
+        run::Run::new(self, context, store, watch).all()
+    }
+}
+
+/// Reads an XML document into a store; gives its document node.
+///
+/// # Errors
+/// A [`SyntaxError`] where it is not well-formed.
+pub fn document<'d>(text: &str, store: &'d Store<'d>) -> Result<Node<'d>, SyntaxError> {
+    let decoded = store.arena.keep(xml::decode(text.as_bytes())?.into_owned());
+    let read = xml::document(decoded, store.arena, xml::Options::default())?;
+    Ok(store.keep(Nodes::of(Value::Element(read.origin, read.root))))
+}

@@ -1,0 +1,530 @@
+//! No silent nothing: which steps and predicates found something, and what stood where one did not.
+//!
+//! Once a step has found something, watching it costs next to nothing; until then the names that it met are kept, so that
+//! the report can say what was there.
+
+use std::collections::{BTreeSet, HashMap, HashSet};
+
+use kyanite_eval::atomic::Atomic;
+use kyanite_tree::{
+    Advice, Code, Diagnostic, Name as NodeName, Node, NodeKind, Setting, Severity, Span, near,
+};
+
+use crate::Expression;
+use crate::syntax::StepInfo;
+use crate::syntax::ast::{Axis, AxisStep, Name, NodeTest};
+use crate::value::Item;
+
+/// Misses that are looked at for each step; later ones are only counted.
+const LOOKED_AT: u64 = 5_000;
+
+/// Different names that are remembered for each step.
+const NAMES: usize = 2_000;
+
+/// Nodes that are looked at along an axis from one node.
+const ALONG: usize = 10_000;
+
+/// Counts for the steps and predicates of one expression.
+#[derive(Clone, Debug, Default)]
+pub struct Watch {
+    steps: Vec<StepWatch>,
+    predicates: Vec<(u64, u64)>,
+    lookups: Vec<LookupWatch>,
+    /// The prefixes and namespaces of the elements of the documents, by local names.
+    elements: HashMap<String, BTreeSet<(String, String)>>,
+    texts: Vec<(Span, String, String)>,
+    notes: Vec<(String, u64)>,
+}
+
+#[derive(Clone, Debug, Default)]
+struct StepWatch {
+    found: bool,
+    misses: u64,
+    looked: u64,
+    names: HashMap<String, u64>,
+    /// What the misses met that cannot hold what was asked for, if nothing else.
+    leaf: Option<&'static str>,
+}
+
+/// A lookup in maps and arrays.
+#[derive(Clone, Debug)]
+struct LookupWatch {
+    span: Span,
+    found: bool,
+    seen: u64,
+    key: String,
+    names: HashMap<String, u64>,
+}
+
+impl Watch {
+    /// A watch over an expression.
+    #[must_use]
+    pub fn new(expression: &Expression) -> Self {
+        Self {
+            steps: vec![StepWatch::default(); expression.parsed.steps.len()],
+            predicates: vec![(0, 0); expression.parsed.predicates.len()],
+            ..Self::default()
+        }
+    }
+
+    /// A step was taken from nodes of one document; whether any node passed its test.
+    #[inline]
+    pub(super) fn step(&mut self, step: &AxisStep, from: &[Node<'_>], is_there: bool) {
+        let Some(watch) = self.steps.get_mut(step.number) else { return };
+        if is_there {
+            watch.found = true;
+        } else if !watch.found {
+            watch.miss(step, from);
+            if let Some(node) = from.first()
+                && self.elements.is_empty()
+            {
+                self.note_elements(*node);
+            }
+        }
+    }
+
+    /// Keeps what the names of elements in a document are in full.
+    fn note_elements(&mut self, node: Node<'_>) {
+        for name in node.nodes().names().filter(|name| !name.local().is_empty()) {
+            if self.elements.len() < NAMES {
+                let known = self.elements.entry(name.local().to_owned()).or_default();
+                known.insert((name.prefix().to_owned(), name.namespace().to_owned()));
+            }
+        }
+    }
+
+    pub(super) fn predicate(&mut self, number: usize, seen: usize, held: usize) {
+        if let Some((all, holding)) = self.predicates.get_mut(number) {
+            *all += seen as u64;
+            *holding += held as u64;
+        }
+    }
+
+    /// A key was looked up in a map or an array.
+    pub(super) fn lookup(&mut self, span: Span, key: &Atomic<'_>, item: &Item<'_>, found: bool) {
+        let at = self.lookup_at(span);
+        let watch = &mut self.lookups[at];
+        if found || watch.found || watch.seen > LOOKED_AT || !item.is_map() {
+            return;
+        }
+        watch.key = key.to_string();
+        for (name, _) in item.entries().unwrap_or_default() {
+            add_name(&mut watch.names, &name.to_string());
+        }
+    }
+
+    /// A lookup was made in so many items, and found something or not.
+    pub(super) fn looked(&mut self, span: Span, count: usize, found: bool) {
+        let at = self.lookup_at(span);
+        self.lookups[at].seen += count as u64;
+        self.lookups[at].found |= found;
+    }
+
+    fn lookup_at(&mut self, span: Span) -> usize {
+        match self.lookups.iter().position(|known| known.span == span) {
+            Some(at) => at,
+            None => {
+                let (key, names) = (String::new(), HashMap::new());
+                self.lookups.push(LookupWatch { span, found: false, seen: 0, key, names });
+                self.lookups.len() - 1
+            }
+        }
+    }
+
+    /// Two texts were ordered as texts that as numbers are the other way round.
+    pub(super) fn compared_as_texts(&mut self, span: Span, a: String, b: String) {
+        if self.texts.iter().all(|(known, ..)| *known != span) {
+            self.texts.push((span, a, b));
+        }
+    }
+
+    /// The expression says something: trace().
+    pub(crate) fn note(&mut self, message: &str) {
+        match self.notes.iter().position(|(known, _)| known == message) {
+            Some(at) => self.notes[at].1 += 1,
+            None if self.notes.len() < NAMES => self.notes.push((message.to_owned(), 1)),
+            None => {}
+        }
+    }
+
+    /// Adds what was met elsewhere, in later documents or records.
+    pub fn join(&mut self, later: &Self) {
+        for (own, later) in self.steps.iter_mut().zip(&later.steps) {
+            own.found |= later.found;
+            own.misses += later.misses;
+            own.looked += later.looked;
+            own.leaf = own.leaf.or(later.leaf);
+            for (name, count) in &later.names {
+                if own.names.len() < NAMES || own.names.contains_key(name) {
+                    *own.names.entry(name.clone()).or_default() += count;
+                }
+            }
+        }
+        for (own, later) in self.predicates.iter_mut().zip(&later.predicates) {
+            own.0 += later.0;
+            own.1 += later.1;
+        }
+        for later in &later.lookups {
+            let at = self.lookup_at(later.span);
+            let own = &mut self.lookups[at];
+            own.found |= later.found;
+            own.seen += later.seen;
+            later.key.clone_into(&mut own.key);
+            later.names.iter().for_each(|(name, count)| {
+                *own.names.entry(name.clone()).or_default() += count;
+            });
+        }
+        for (local, names) in &later.elements {
+            if self.elements.len() < NAMES {
+                self.elements.entry(local.clone()).or_default().extend(names.iter().cloned());
+            }
+        }
+        for (span, a, b) in &later.texts {
+            self.compared_as_texts(*span, a.clone(), b.clone());
+        }
+        for (message, count) in &later.notes {
+            (0..*count).for_each(|_| self.note(message));
+        }
+    }
+
+    /// Whether each step that was taken has found something.
+    #[must_use]
+    pub fn explains_nothing(&self) -> bool {
+        self.steps.iter().all(|step| step.found || step.misses == 0)
+    }
+
+    /// What is to be said at the end: steps that found nothing, predicates that never held.
+    #[must_use]
+    pub fn report(&self, expression: &Expression) -> Vec<Diagnostic<Span>> {
+        let mut found: Vec<Diagnostic<Span>> = Vec::new();
+        let mut explained: Vec<Span> = Vec::new();
+        for (watch, info) in self.steps.iter().zip(&expression.parsed.steps) {
+            if !watch.found && watch.misses > 0 {
+                let message = self.explain(watch, info, expression);
+                if message.severity() == Severity::Warning {
+                    explained.push(info.span);
+                }
+                found.push(message);
+            }
+        }
+        for lookup in self.lookups.iter().filter(|lookup| !lookup.found && lookup.seen > 0) {
+            found.extend(lookup.report(expression));
+            explained.push(lookup.span);
+        }
+        for ((seen, held), span) in self.predicates.iter().zip(&expression.parsed.predicates) {
+            let is_explained = explained.iter().any(|inner| span.contains(*inner));
+            if *seen > 0 && *held == 0 && !is_explained {
+                let text = &expression.text[span.start..span.end];
+                let message = format!("`{text}` held for none of {}", counted(*seen, "node"));
+                found.push(Diagnostic::warning_at(Code::PathEmpty, *span, message));
+                explained.push(*span);
+            }
+        }
+        for (span, a, b) in &self.texts {
+            let message = format!(
+                "two values without a type are compared as texts, such as {a:?} and {b:?}; as numbers their \
+                 order is another"
+            );
+            let advice = "write number(…) around one of them to compare numbers";
+            found.push(Diagnostic::warning_at(Code::RuleSuspect, *span, message).advise(advice));
+        }
+        for (message, count) in &self.notes {
+            let often = if *count == 1 { String::new() } else { format!(" ({count} times)") };
+            found.push(Diagnostic::warning(Code::RaisedNote, format!("{message}{often}")));
+        }
+        found
+    }
+
+    /// Why a step found nothing.
+    fn explain(
+        &self,
+        watch: &StepWatch,
+        info: &StepInfo,
+        expression: &Expression,
+    ) -> Diagnostic<Span> {
+        let text = expression.text[info.span.start..info.span.end].trim_start_matches('/');
+        let before = expression.text[info.path.start..info.span.start].trim_end();
+        let before = match before.strip_suffix('/').unwrap_or(before).trim_end_matches('/') {
+            "" if before.starts_with('/')
+                || info.path == info.span && info.is_from_root(expression) =>
+            {
+                "/"
+            }
+            "" => ".",
+            path => path,
+        };
+        let mut message = match (info.axis, watch.leaf) {
+            (Axis::Child | Axis::Attribute | Axis::Descendant, Some(leaf))
+                if watch.names.is_empty() =>
+            {
+                format!("no `{text}` at {before}: it is {leaf}")
+            }
+            (Axis::Descendant | Axis::DescendantOrSelf, _) => {
+                format!("no `{text}` anywhere under {before}")
+            }
+            (Axis::Child | Axis::Attribute, _) => format!("no `{text}` under {before}"),
+            _ => format!("`{text}` found nothing from {before}"),
+        };
+        let mut advice = None;
+        if let Some(elsewhere) = self.elsewhere(info) {
+            let (local, names) = elsewhere;
+            let namespaces: BTreeSet<&str> = names.iter().map(|(_, uri)| uri.as_str()).collect();
+            let words: Vec<&str> = namespaces.iter().copied().collect();
+            message.push_str(&match &info.test {
+                NodeTest::Name(Name::Plain(_)) => {
+                    format!(": {local} is there, in the namespace {}", words.join(" and "))
+                }
+                _ if words == [""] => format!(": {local} is there, in no namespace"),
+                _ => format!(": {local} is there, in the namespace {}", words.join(" and ")),
+            });
+            advice = Some(self.working_path(info, expression));
+        }
+        let near = advice.is_none().then(|| watch.near_names(info)).flatten();
+        let may_be_absent = info.may_be_absent && near.is_none() && advice.is_none();
+        let severity = if may_be_absent { Severity::Note } else { Severity::Warning };
+        let others = || near.or_else(|| watch.some_names(info).map(Advice::words));
+        Diagnostic::warning_at(Code::PathEmpty, info.span, message)
+            .with_severity(severity)
+            .advise_opt(advice.or_else(others))
+    }
+
+    /// The full names of elements that have the local name of a step, where its namespace is what differs.
+    fn elsewhere(&self, info: &StepInfo) -> Option<(&str, &BTreeSet<(String, String)>)> {
+        if !matches!(info.axis, Axis::Child | Axis::Descendant) {
+            return None;
+        }
+        let NodeTest::Name(Name::Plain(local) | Name::Prefixed(_, local)) = &info.test else {
+            return None;
+        };
+        let (local, names) = self.elements.get_key_value(local.as_str())?;
+        let is_plain = matches!(info.test, NodeTest::Name(Name::Plain(_)));
+        if is_plain && names.iter().any(|(_, uri)| uri.is_empty()) {
+            return None;
+        }
+        Some((local, names))
+    }
+
+    /// The expression with the prefixes that its names have in the document.
+    fn working_path(&self, info: &StepInfo, expression: &Expression) -> Advice<Span> {
+        let mut text = expression.text.clone();
+        let mut default = None;
+        let steps = expression.parsed.steps.iter().rev();
+        for step in steps.filter(|step| matches!(step.axis, Axis::Child | Axis::Descendant)) {
+            let NodeTest::Name(Name::Plain(local)) = &step.test else { continue };
+            let Some(names) = self.elements.get(local.as_str()) else { continue };
+            let mut names = names.iter();
+            let (Some((prefix, uri)), None) = (names.next(), names.next()) else { continue };
+            if uri.is_empty() {
+                continue;
+            }
+            if prefix.is_empty() {
+                default = Some(uri.clone());
+                continue;
+            }
+            let written = &expression.text[step.span.start..step.span.end];
+            if let Some(at) = written.find(local.as_str()) {
+                text.insert_str(step.span.start + at, &format!("{prefix}:"));
+            }
+        }
+        match default {
+            Some(uri) if text == expression.text => {
+                Advice::words("the document's names without a prefix are in it: say ")
+                    .setting(Setting::Namespace(String::new(), uri))
+            }
+            Some(uri) => Advice::words(format!("write {text}, and say "))
+                .setting(Setting::Namespace(String::new(), uri)),
+            None if text == expression.text => match &info.test {
+                NodeTest::Name(Name::Prefixed(prefix, local)) => {
+                    let uris = self.elements.get(local.as_str());
+                    let uri =
+                        uris.and_then(|names| names.iter().next()).map(|(_, uri)| uri.clone());
+                    Advice::words("say ")
+                        .setting(Setting::Namespace(prefix.clone(), uri.unwrap_or_default()))
+                }
+                _ => Advice::words("match local names with ").setting(Setting::IgnoreNamespaces),
+            },
+            None => Advice::words(format!("write {text}, or match local names with "))
+                .setting(Setting::IgnoreNamespaces)
+                .fix(Span::new(0, expression.text.len()), text),
+        }
+    }
+}
+
+impl StepInfo {
+    /// Whether the path of the step begins at the document.
+    fn is_from_root(&self, expression: &Expression) -> bool {
+        expression.text[self.path.start..].starts_with('/')
+    }
+
+    /// The local name that is asked for.
+    fn local(&self) -> Option<&str> {
+        match &self.test {
+            NodeTest::Name(
+                Name::Plain(local)
+                | Name::Prefixed(_, local)
+                | Name::Local(local)
+                | Name::Expanded(_, local),
+            )
+            | NodeTest::Kind(_, Some(Name::Plain(local) | Name::Prefixed(_, local))) => Some(local),
+            _ => None,
+        }
+    }
+}
+
+impl StepWatch {
+    fn miss(&mut self, step: &AxisStep, from: &[Node<'_>]) {
+        self.misses += from.len() as u64;
+        for node in from {
+            if self.looked >= LOOKED_AT {
+                return;
+            }
+            self.looked += 1;
+            self.note(step.axis, *node);
+        }
+    }
+
+    fn note(&mut self, axis: Axis, node: Node<'_>) {
+        let mut met: HashSet<String> = HashSet::new();
+        let full = |name: NodeName<'_>| name.qualified().to_owned();
+        let element = |node: Node<'_>, met: &mut HashSet<String>| {
+            if node.kind() == NodeKind::Element {
+                met.insert(full(node.name()));
+            }
+        };
+        match axis {
+            Axis::Child | Axis::Attribute => {
+                node.children().take(ALONG).for_each(|child| element(child, &mut met));
+                met.extend(node.attributes().map(|a| format!("@{}", a.name().qualified())));
+            }
+            Axis::Descendant | Axis::DescendantOrSelf => {
+                node.descendants().take(ALONG).for_each(|below| element(below, &mut met));
+            }
+            Axis::Parent | Axis::Ancestor | Axis::AncestorOrSelf => {
+                node.ancestors().for_each(|above| element(above, &mut met));
+            }
+            Axis::FollowingSibling => {
+                let siblings = std::iter::successors(node.next_sibling(), |n| n.next_sibling());
+                siblings.take(ALONG).for_each(|sibling| element(sibling, &mut met));
+            }
+            Axis::PrecedingSibling => {
+                let siblings =
+                    std::iter::successors(node.previous_sibling(), |n| n.previous_sibling());
+                siblings.take(ALONG).for_each(|sibling| element(sibling, &mut met));
+            }
+            Axis::Following => node.following().take(ALONG).for_each(|n| element(n, &mut met)),
+            Axis::Preceding => node.preceding().take(ALONG).for_each(|n| element(n, &mut met)),
+            Axis::Namespace => {
+                met.extend(node.namespaces().iter().map(|n| n.name().qualified().to_owned()));
+            }
+            Axis::SelfAxis => element(node, &mut met),
+        }
+        if met.is_empty() && !matches!(node.kind(), NodeKind::Element | NodeKind::Document) {
+            self.leaf = Some(match node.kind() {
+                NodeKind::Attribute => "an attribute",
+                NodeKind::Text => "a text node",
+                NodeKind::Comment => "a comment",
+                NodeKind::Namespace => "a namespace node",
+                _ => "a processing instruction",
+            });
+        }
+        met.iter().for_each(|name| add_name(&mut self.names, name));
+    }
+
+    /// The names that were there and are near, with how often.
+    fn near_names(&self, info: &StepInfo) -> Option<Advice<Span>> {
+        let looked = self.looked;
+        let among =
+            if self.misses > looked { format!("{looked} looked at") } else { looked.to_string() };
+        let wanted = info.local()?;
+        let is_attribute = info.axis == Axis::Attribute;
+        // Names are compared without their prefixes, and shown with them.
+        let bare = |name: &str| {
+            let name = name.trim_start_matches('@');
+            name.split_once(':').map_or(name, |(_, local)| local).to_owned()
+        };
+        let locals: Vec<(String, &String)> =
+            self.names.keys().map(|name| (bare(name), name)).collect();
+        let is_twin = |name: &str| bare(name) == wanted && name.starts_with('@') != is_attribute;
+        let twin = self.names.keys().find(|name| is_twin(name));
+        let near_locals = near(wanted, locals.iter().map(|(local, _)| local.as_str()));
+        let mut near: Vec<&String> = twin.into_iter().collect();
+        for local in near_locals {
+            near.extend(locals.iter().filter(|(l, _)| l == local).map(|(_, name)| *name));
+        }
+        near.dedup();
+        near.truncate(3);
+        let first = (*near.first()?).clone();
+        let words: Vec<String> = near
+            .iter()
+            .map(|name| format!("{name}, in {} of {among}", self.names[*name]))
+            .collect();
+        let advice = Advice::words(format!("near: {}", words.join("; ")));
+        let depth = if info.axis == Axis::Descendant { "//" } else { "" };
+        let slash = if matches!(info.axis, Axis::Child | Axis::Attribute | Axis::Descendant) {
+            depth.to_owned()
+        } else {
+            format!("{}::", info.axis.word())
+        };
+        Some(advice.fix(info.span, format!("{slash}{first}")))
+    }
+
+    /// Some of the names that were there, the most frequent first.
+    fn some_names(&self, info: &StepInfo) -> Option<String> {
+        info.local()?;
+        some(&self.names)
+    }
+}
+
+impl LookupWatch {
+    fn report(&self, expression: &Expression) -> Option<Diagnostic<Span>> {
+        let text = &expression.text[self.span.start..self.span.end];
+        if self.key.is_empty() {
+            let message = format!(
+                "`{text}` found nothing: {} empty",
+                if self.seen == 1 { "it is" } else { "all are" }
+            );
+            return Some(Diagnostic::warning_at(Code::PathEmpty, self.span, message));
+        }
+        let maps = if self.seen == 1 { "the map".to_owned() } else { counted(self.seen, "map") };
+        let none = if self.seen == 1 { "not in" } else { "in none of" };
+        let message = format!("`{text}` found nothing: {:?} is {none} {maps}", self.key);
+        let near = near(&self.key, self.names.keys().map(String::as_str));
+        let advice = if near.is_empty() {
+            some(&self.names)
+        } else {
+            let near: Vec<String> = near
+                .iter()
+                .map(|name| format!("{name}, in {} of {}", self.names[*name], self.seen))
+                .collect();
+            Some(format!("near: {}", near.join("; ")))
+        };
+        Some(
+            Diagnostic::warning_at(Code::PathEmpty, self.span, message)
+                .advise_opt(advice.map(Advice::words)),
+        )
+    }
+}
+
+/// `there are: a, b, …`
+fn some(names: &HashMap<String, u64>) -> Option<String> {
+    if names.is_empty() {
+        return Some("what is there is empty".into());
+    }
+    let mut names: Vec<(&String, &u64)> = names.iter().collect();
+    names.sort_by(|a, b| b.1.cmp(a.1).then(a.0.cmp(b.0)));
+    let more = if names.len() > 8 { ", …" } else { "" };
+    let names: Vec<&str> = names.into_iter().take(8).map(|(name, _)| name.as_str()).collect();
+    Some(format!("there are: {}{more}", names.join(", ")))
+}
+
+fn add_name(names: &mut HashMap<String, u64>, name: &str) {
+    if let Some(count) = names.get_mut(name) {
+        *count += 1;
+    } else if names.len() < NAMES {
+        names.insert(name.to_owned(), 1);
+    }
+}
+
+fn counted(count: u64, what: &str) -> String {
+    if count == 1 { format!("1 {what}") } else { format!("{count} {what}s") }
+}
