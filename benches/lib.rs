@@ -102,6 +102,7 @@ pub fn kyanite(
         what: What::Values,
         carries_all: false,
         losses: LossPolicy::Count,
+        now: None,
     };
     let mut output = Output::open(output, layout).unwrap();
     let bytes = AtomicU64::new(0);

@@ -291,11 +291,13 @@ Examples:
   kyanite query 'for b in $[*] where b.fare.amount > 1150 return b.id' bookings.jsonl --to text
   kyanite query /routes/0/sailings/2/id timetable.json
   kyanite query '$.positions[*].vessel' --unwrap beacon.json
+  kyanite query '//v:deck[m:vehicle/m:weight > 1000]/@no' manifest.xml
+  kyanite query --syntax xpath '?routes?*?sailings?*[?vessel = \"Arctic Skua\"]?id' timetable.json
 
-A path selects nodes as RFC 9535 says; a path that selects nothing is explained on
+A path selects nodes as RFC 9535 says, and in XML as XPath 3.1 does; a path that selects nothing is explained on
 standard error.")]
 pub struct Query {
-    /// A JSONPath, a JSON Pointer (if it begins with /) or a one-line rule
+    /// A JSONPath or a one-line rule; if it begins with /, an XPath over XML and a JSON Pointer over all else
     #[arg(help_heading = "Arguments")]
     pub expression: String,
     /// The inputs.
@@ -304,13 +306,20 @@ pub struct Query {
     /// Check the whole grammar of JSON also where the rule steps over it
     #[arg(long, help_heading = "Input")]
     pub whole_grammar: bool,
-    /// What the expression is written in [default: rule, or pointer if it begins with /]
+    /// What the expression is written in [default: rule; xpath or pointer if it begins with /]
     #[arg(long, value_name = "SYNTAX", help_heading = "Expression")]
     pub syntax: Option<SyntaxOption>,
     /// The params.
     #[command(flatten)]
     pub params: ParamArguments,
-    /// Print where each match is, as normalized paths, not what it is
+    /// What a prefix in an XPath means; without a prefix, =URI, the namespace of names that have none
+    /// [default: as the root of the document declares]
+    #[arg(long = "namespace", value_name = "PREFIX=URI", value_parser = namespace, action = ArgAction::Append, help_heading = "Expression")]
+    pub namespaces: Vec<(String, String)>,
+    /// Match the names in an XPath by their local part alone
+    #[arg(long, help_heading = "Expression")]
+    pub ignore_namespaces: bool,
+    /// Print where each match is, as normalized paths or XPaths, not what it is
     #[arg(long, conflicts_with = "count", help_heading = "Result")]
     pub paths: bool,
     /// Print how many matches there are
@@ -332,6 +341,11 @@ pub struct Query {
 pub enum SyntaxOption {
     /// Exactly RFC 9535, nothing more
     Jsonpath,
+    /// XPath 3.1
+    Xpath,
+    /// XPath 1.0
+    #[value(name = "xpath-1.0")]
+    Xpath1,
     /// JSON Pointer, RFC 6901
     Pointer,
     /// The rule language
@@ -526,6 +540,13 @@ fn param(text: &str) -> Result<(String, String), String> {
     match text.split_once('=') {
         Some((name, value)) if !name.is_empty() => Ok((name.to_owned(), value.to_owned())),
         _ => Err("write it as NAME=VALUE".into()),
+    }
+}
+
+fn namespace(text: &str) -> Result<(String, String), String> {
+    match text.split_once('=') {
+        Some((prefix, uri)) if !uri.is_empty() => Ok((prefix.to_owned(), uri.to_owned())),
+        _ => Err("write it as PREFIX=URI, or =URI for names without a prefix".into()),
     }
 }
 

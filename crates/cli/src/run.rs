@@ -12,8 +12,11 @@ use kyanite_flow::{
 use kyanite_formats::documents::Limits;
 use kyanite_formats::record_view::Shape;
 use kyanite_formats::{Format, detect, json, xml};
-use kyanite_lang::{OutputSpec, Plan, RuleText, SourceSpec, Syntax, compile, compile_until, twice};
-use kyanite_tree::{Advice, Arena, Code, Diagnostic};
+use kyanite_lang::{
+    OutputSpec, Plan, RuleText, SourceSpec, Syntax, compile, compile_until, compile_xpath, twice,
+};
+use kyanite_tree::{Advice, Arena, Code, Diagnostic, Setting};
+use kyanite_xpath::{Namespaces, Version};
 
 use crate::arguments::{
     Convert, InputArguments, MessageOptions, OutputArguments, ParamArguments, Query, Reshape,
@@ -29,16 +32,8 @@ use crate::trace;
 
 /// `kyanite query`.
 pub fn query(query: &Query, options: &MessageOptions, messages: &mut Messages) -> Status {
-    let syntax = match query.syntax {
-        Some(SyntaxOption::Jsonpath) => Syntax::JsonPath,
-        Some(SyntaxOption::Pointer) => Syntax::Pointer,
-        Some(SyntaxOption::Rule) => Syntax::Rule,
-        None if query.expression.starts_with('/') => Syntax::Pointer,
-        None => Syntax::Rule,
-    };
     let rule = RuleText::new("the expression", query.expression.clone());
     let command = RuleCommand {
-        syntax,
         what: if query.paths { What::Paths } else { What::Values },
         count: query.count,
         require: query.require,
@@ -46,7 +41,23 @@ pub fn query(query: &Query, options: &MessageOptions, messages: &mut Messages) -
         whole_grammar: query.whole_grammar,
         ..RuleCommand::new(rule, &query.input, &query.params, &query.output, options)
     };
-    command.run(messages)
+    let written_in = match command.written_in(query) {
+        Ok(written_in) => written_in,
+        Err(failed) => {
+            messages.show_all(failed.diagnostics());
+            return Status::from(&failed);
+        }
+    };
+    let may_be_xpath = query.syntax.is_none();
+    RuleCommand { written_in, may_be_xpath, ..command }.run(messages)
+}
+
+/// What a rule is written in.
+enum WrittenIn {
+    /// The rule language, or one of those in it.
+    Rule(Syntax),
+    /// An XPath, with its namespaces.
+    XPath(Version, Namespaces),
 }
 
 /// Takes a result in place of standard output.
@@ -196,7 +207,9 @@ struct RuleCommand<'c> {
     rule: RuleText,
     /// The folder that the rule's sources are seen from.
     folder: PathBuf,
-    syntax: Syntax,
+    written_in: WrittenIn,
+    /// Whether nobody said what it is written in.
+    may_be_xpath: bool,
     input: &'c InputArguments,
     params: &'c ParamArguments,
     output: &'c OutputArguments,
@@ -233,7 +246,8 @@ impl<'c> RuleCommand<'c> {
         Self {
             rule,
             folder: PathBuf::new(),
-            syntax: Syntax::Rule,
+            written_in: WrittenIn::Rule(Syntax::Rule),
+            may_be_xpath: false,
             input,
             params,
             output,
@@ -264,16 +278,95 @@ impl<'c> RuleCommand<'c> {
         }
     }
 
+    /// What the expression of a query is written in: one that begins with `/` is an XPath over XML, and a JSON Pointer over
+    /// all else.
+    fn written_in(&self, query: &Query) -> Result<WrittenIn, Failed> {
+        let syntax = match query.syntax {
+            Some(syntax) => syntax,
+            None if !query.expression.starts_with('/') => SyntaxOption::Rule,
+            None => self.by_inputs(query)?,
+        };
+        let version = match syntax {
+            SyntaxOption::Jsonpath => return self.no_namespaces(query, Syntax::JsonPath),
+            SyntaxOption::Pointer => return self.no_namespaces(query, Syntax::Pointer),
+            SyntaxOption::Rule => return self.no_namespaces(query, Syntax::Rule),
+            SyntaxOption::Xpath => Version::V31,
+            SyntaxOption::Xpath1 => Version::V1,
+        };
+        let mut namespaces = Namespaces::new();
+        query.namespaces.iter().for_each(|(prefix, uri)| namespaces.declare(prefix, uri));
+        if query.ignore_namespaces {
+            namespaces.ignore();
+        }
+        Ok(WrittenIn::XPath(version, namespaces))
+    }
+
+    /// Namespaces are of an XPath.
+    fn no_namespaces(&self, query: &Query, syntax: Syntax) -> Result<WrittenIn, Failed> {
+        if query.namespaces.is_empty() && !query.ignore_namespaces {
+            return Ok(WrittenIn::Rule(syntax));
+        }
+        let given = if query.ignore_namespaces { "--ignore-namespaces" } else { "--namespace" };
+        let message = format!("{given} is for an XPath, and this expression is read as none");
+        Err(command_error(message, Advice::words("say ").setting(Setting::Syntax("xpath"))))
+    }
+
+    /// What an expression that begins with `/` is, by what the inputs are.
+    fn by_inputs(&self, query: &Query) -> Result<SyntaxOption, Failed> {
+        let words = &query.input.inputs;
+        let inputs: Vec<Input> = match words.as_slice() {
+            [] => vec![Input::Standard],
+            words => words.iter().map(|word| Input::of_word(word)).collect(),
+        };
+        let options = self.input_options();
+        let mut xml = Vec::new();
+        for input in &inputs {
+            xml.push(kyanite_flow::format_of(input, &options)? == Format::Xml);
+        }
+        match (xml.iter().all(|is_xml| *is_xml), xml.iter().any(|is_xml| *is_xml)) {
+            (true, _) => Ok(SyntaxOption::Xpath),
+            (_, false) => Ok(SyntaxOption::Pointer),
+            _ => Err(command_error(
+                "some inputs are XML and some are not, so it is not plain whether this is an XPath or a JSON Pointer".into(),
+                Advice::words("say ")
+                    .setting(Setting::Syntax("xpath"))
+                    .then(" or ")
+                    .setting(Setting::Syntax("pointer")),
+            )),
+        }
+    }
+
+    /// Says so where an expression that is no rule is an XPath.
+    fn tell_of_xpath(&self, messages: &mut Messages) {
+        let variables: Vec<String> =
+            self.params.params.iter().map(|(name, _)| name.clone()).collect();
+        let read = compile_xpath(self.rule.clone(), Version::V31, Namespaces::new(), &variables);
+        if read.is_ok() {
+            let message = "the expression is well-formed as an XPath";
+            let advice = Advice::words("to have it read so, say ").setting(Setting::Syntax("xpath"));
+            messages.show(&Diagnostic::warning(Code::RuleSyntax, message).advise(advice));
+        }
+    }
+
     fn run(self, messages: &mut Messages) -> Status {
-        let compiled = match self.until {
-            Some(clauses) => compile_until(self.rule.clone(), clauses),
-            None => compile(self.rule.clone(), self.syntax),
+        let rule = self.rule.clone();
+        let compiled = match (&self.written_in, self.until) {
+            (WrittenIn::XPath(version, namespaces), _) => {
+                let variables: Vec<String> =
+                    self.params.params.iter().map(|(name, _)| name.clone()).collect();
+                compile_xpath(rule, *version, namespaces.clone(), &variables)
+            }
+            (WrittenIn::Rule(_), Some(clauses)) => compile_until(rule, clauses),
+            (WrittenIn::Rule(syntax), None) => compile(rule, *syntax),
         };
         let plan = match compiled {
             Ok(plan) => plan,
             Err((rule, findings)) => {
                 for finding in &findings {
                     messages.show(&rule.diagnostic(finding.clone()));
+                }
+                if self.may_be_xpath {
+                    self.tell_of_xpath(messages);
                 }
                 return Status::Command;
             }
@@ -380,6 +473,7 @@ impl<'c> RuleCommand<'c> {
             what: self.what,
             carries_all: self.carries_all,
             losses: self.losses,
+            now: Some(std::time::SystemTime::now()),
         }
     }
 
@@ -476,6 +570,10 @@ impl<'c> RuleCommand<'c> {
         if !plan.reads_input() {
             return match words.first() {
                 None => Ok(Vec::new()),
+                // doc() and collection() are about the inputs.
+                Some(_) if plan.xpath().is_some_and(|xpath| xpath.asks_documents()) => {
+                    Ok(words.iter().map(|word| Input::of_word(word)).collect())
+                }
                 Some(word) => Err(command_error(
                     format!("the rule never names $, so it does not read {word}"),
                     "begin paths with $, or leave the input out",

@@ -33,6 +33,9 @@ pub fn option(setting: &Setting) -> String {
         Setting::Records(path) => format!("kyanite query '{path}' … --to jsonl"),
         Setting::Apart => "--apart FOLDER".into(),
         Setting::Root => "--root NAME".into(),
+        Setting::Namespace(prefix, uri) => format!("--namespace {prefix}={uri}"),
+        Setting::IgnoreNamespaces => "--ignore-namespaces".into(),
+        Setting::Syntax(syntax) => format!("--syntax {syntax}"),
         other => other.to_string(),
     }
 }

@@ -14,7 +14,7 @@ mod compare;
 mod key;
 
 use std::fmt;
-use std::rc::Rc;
+use std::sync::Arc;
 
 pub use arithmetic::{Arithmetic, Numeric};
 pub use compare::Comparison;
@@ -30,7 +30,7 @@ pub enum Text<'a> {
     /// Of a document.
     Read(&'a str),
     /// Computed.
-    Made(Rc<str>),
+    Made(Arc<str>),
 }
 
 impl std::ops::Deref for Text<'_> {
@@ -100,19 +100,19 @@ pub enum Atomic<'a> {
     /// A whole number.
     Integer(i64),
     /// A whole number that needs more than 64 bits.
-    Large(Rc<Decimal>),
+    Large(Arc<Decimal>),
     /// An exact number.
-    Decimal(Rc<Decimal>),
+    Decimal(Arc<Decimal>),
     /// A number of 32 bits.
     Float(f32),
     /// A number of 64 bits.
     Double(f64),
     /// A date, a time, or both.
-    Time(Rc<DateTime>),
+    Time(Arc<DateTime>),
     /// A duration.
-    Duration(Rc<Duration>),
+    Duration(Arc<Duration>),
     /// A name.
-    QName(Rc<QName>),
+    QName(Arc<QName>),
 }
 
 /// The type of an atomic value.
@@ -244,26 +244,26 @@ impl<'a> Atomic<'a> {
     pub fn integer(number: Decimal) -> Self {
         match number.to_i64() {
             Some(small) => Self::Integer(small),
-            None => Self::Large(Rc::new(number)),
+            None => Self::Large(Arc::new(number)),
         }
     }
 
     /// An exact number.
     #[must_use]
     pub fn decimal(number: Decimal) -> Self {
-        Self::Decimal(Rc::new(number))
+        Self::Decimal(Arc::new(number))
     }
 
     /// A date, a time, or both.
     #[must_use]
     pub fn time(time: DateTime) -> Self {
-        Self::Time(Rc::new(time))
+        Self::Time(Arc::new(time))
     }
 
     /// A duration.
     #[must_use]
     pub fn duration(duration: Duration) -> Self {
-        Self::Duration(Rc::new(duration))
+        Self::Duration(Arc::new(duration))
     }
 
     /// The type of the value.

@@ -1,6 +1,6 @@
 //! Inputs: files, standard input and URLs, opened, with their format settled.
 
-use std::cell::OnceCell;
+use std::cell::{OnceCell, RefCell};
 use std::fmt;
 use std::fs::File;
 use std::io::{self, BufReader, Read};
@@ -273,9 +273,35 @@ const HEAD: usize = 16 * 1024;
 /// How many bytes tell compressions and encodings.
 const SIGNATURE: usize = 4;
 
+thread_local! {
+    /// Standard input that was opened to tell its format: it can be opened but once.
+    static LOOKED_AT: RefCell<Option<Source>> = const { RefCell::new(None) };
+}
+
+/// The format of an input, told as it would be when it is read.
+///
+/// # Errors
+/// [`Failed::Input`] when it cannot be opened, or its format cannot be told.
+pub fn format_of(input: &Input, options: &InputOptions) -> Result<Format, Failed> {
+    if let Some(format) = input.format_by_name(options.from) {
+        return Ok(format);
+    }
+    let source = Source::open(input, options)?;
+    let format = source.detected.format;
+    if *input == Input::Standard {
+        LOOKED_AT.with(|kept| kept.replace(Some(source)));
+    }
+    Ok(format)
+}
+
 impl Source {
     /// Opens an input and settles its format.
     pub(crate) fn open(input: &Input, options: &InputOptions) -> Result<Self, Failed> {
+        if *input == Input::Standard
+            && let Some(source) = LOOKED_AT.with(RefCell::take)
+        {
+            return Ok(source);
+        }
         let name = input.name();
         let refuse = |error: io::Error| Failed::Input(cannot_read(&name, &error));
         let mut media_type = None;

@@ -23,6 +23,7 @@ mod stream;
 mod trace;
 mod transcode;
 mod unfinished;
+mod xpath;
 
 /// Reads the bytes of an input, on whichever thread wants the next of them.
 pub(crate) type Bytes = Box<dyn std::io::Read + Send>;
@@ -31,7 +32,7 @@ pub use apart::Apart;
 pub use document::read_whole;
 pub use failed::{Events, Failed};
 pub use fetch::Fetch;
-pub use input::{DEFAULT_SIZE, Input, InputOptions};
+pub use input::{DEFAULT_SIZE, Input, InputOptions, format_of};
 pub use output::{Destination, Output};
 pub use parallel::WORKER;
 pub use part::Part;

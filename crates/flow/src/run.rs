@@ -1,6 +1,7 @@
 //! A rule over inputs: whole documents, or records one by one in flat memory.
 
 use std::sync::atomic::AtomicU64;
+use std::time::SystemTime;
 
 use kyanite_formats::Format;
 use kyanite_formats::losses::{Loss, Losses};
@@ -16,6 +17,7 @@ use crate::input::{Input, InputOptions, Source};
 use crate::part::Part;
 use crate::records::Then;
 use crate::sources::Sources;
+use crate::xpath;
 
 /// What is wanted of the matches of a rule.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -44,6 +46,8 @@ pub struct Job<'j> {
     pub carries_all: bool,
     /// What is done about losses.
     pub losses: LossPolicy,
+    /// The time at which the run is, for expressions that ask.
+    pub now: Option<SystemTime>,
 }
 
 impl<'j> Job<'j> {
@@ -59,6 +63,7 @@ impl<'j> Job<'j> {
             what: What::Values,
             carries_all: false,
             losses: LossPolicy::Count,
+            now: None,
         }
     }
 }
@@ -129,6 +134,9 @@ pub fn run(
     sink: &mut dyn Sink,
     events: &mut Events<'_>,
 ) -> Result<(), Failed> {
+    if let Some(expression) = job.plan.xpath() {
+        return xpath::run(job, expression, inputs, sink, events);
+    }
     let mut session = Session::new(job.plan);
     let arena = Arena::new();
     let sources = Sources::load(job.plan, job.sources, job.options, &arena, events)?;

@@ -75,6 +75,7 @@ pub fn check(text: RuleText, rule: &Rule) -> Result<Plan, (RuleText, Vec<Finding
         decodes,
         asks_documents,
         namespaces,
+        xpath: None,
         warnings: findings,
     })
 }

@@ -9,6 +9,9 @@ impl Plan {
     #[must_use]
     pub fn explain(&self) -> Vec<String> {
         let mut lines = Vec::new();
+        if let Some(xpath) = self.xpath() {
+            return xpath.explain();
+        }
         if !self.reads_input() {
             lines.push("The rule never names $, so it reads no input.".into());
         } else if self.runs_by_record() {

@@ -46,6 +46,7 @@ mod syntax;
 mod types;
 mod visit;
 mod words;
+mod xpath;
 
 pub use documents::DocumentUris;
 pub use draft::draft;
@@ -61,6 +62,7 @@ pub use run::{
 pub use syntax::ast::ParamType;
 pub use syntax::format as format_rule;
 pub use types::Type;
+pub use xpath::{compile_xpath, xpath_finding};
 
 /// What an expression is written in.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]

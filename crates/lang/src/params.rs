@@ -69,6 +69,12 @@ impl<'a> Arguments<'a> {
 
 fn unknown(plan: &Plan, name: &str) -> Diagnostic {
     let known = || plan.params.iter().map(|param| param.name.as_str());
+    if plan.xpath().is_some() {
+        let message = format!("the expression has no variable ${name}");
+        let advice = near_words(name, known())
+            .unwrap_or_else(|| "take the param away, or name it in the expression".into());
+        return Diagnostic::error(Code::CommandLine, message).advise(advice);
+    }
     let advice = near_words(name, known()).unwrap_or_else(|| match plan.params.len() {
         0 => "declare it in the rule: param name: type".into(),
         _ => format!("it has {}", known().collect::<Vec<_>>().join(", ")),

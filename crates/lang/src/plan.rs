@@ -69,6 +69,8 @@ pub struct Plan {
     /// Whether the rule asks what values were read from.
     pub(crate) asks_documents: bool,
     pub(crate) namespaces: Namespaces,
+    /// The XPath that it is, in place of a rule.
+    pub(crate) xpath: Option<kyanite_xpath::Expression>,
     /// What is worth saying though the rule runs.
     pub warnings: Vec<Finding>,
 }
@@ -102,6 +104,30 @@ impl Namespaces {
 }
 
 impl Plan {
+    /// A plan of nothing but an expression.
+    pub(crate) fn of(rule: RuleText, body: Expr) -> Self {
+        Self {
+            rule,
+            params: Vec::new(),
+            globals: 0,
+            setup: Vec::new(),
+            defs: Vec::new(),
+            frame: 0,
+            body,
+            fold: None,
+            paths: Vec::new(),
+            tests: Vec::new(),
+            root_uses: 0,
+            sources: Vec::new(),
+            output: None,
+            decodes: false,
+            asks_documents: false,
+            namespaces: Namespaces::default(),
+            xpath: None,
+            warnings: Vec::new(),
+        }
+    }
+
     /// The rule's text.
     #[must_use]
     pub fn rule(&self) -> &RuleText {
@@ -141,6 +167,9 @@ impl Plan {
     /// How the result is written.
     #[must_use]
     pub fn result_shape(&self) -> ResultShape {
+        if let Some(xpath) = &self.xpath {
+            return if xpath.gives_one() { ResultShape::Single } else { ResultShape::Items };
+        }
         match self.body.innermost().kind {
             Kind::Many(_) | Kind::Loop(_) => ResultShape::Items,
             _ => ResultShape::Single,

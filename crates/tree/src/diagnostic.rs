@@ -183,9 +183,13 @@ impl fmt::Display for Setting {
             Self::Namespace(prefix, uri) if prefix.is_empty() => {
                 return write!(f, "{uri} as the namespace of names without a prefix");
             }
-            Self::Namespace(prefix, uri) => return write!(f, "{uri} as what the prefix {prefix} means"),
+            Self::Namespace(prefix, uri) => {
+                return write!(f, "{uri} as what the prefix {prefix} means");
+            }
             Self::IgnoreNamespaces => "names without their namespaces",
-            Self::Syntax(syntax) => return write!(f, "{syntax} as what the expression is written in"),
+            Self::Syntax(syntax) => {
+                return write!(f, "{syntax} as what the expression is written in");
+            }
         };
         f.write_str(words)
     }

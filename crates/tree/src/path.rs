@@ -22,6 +22,10 @@ pub enum Step<'a> {
     },
     /// To an attribute.
     Attribute(Name<'a>),
+    /// To the member of a map, as XPath looks it up.
+    Lookup(&'a str),
+    /// To the member of an array, as XPath looks it up: from 0.
+    Member(usize),
     /// To a text, a comment, a processing instruction or a namespace.
     Node {
         /// Which of them it is.
@@ -76,7 +80,7 @@ impl<'a> Location<'a> {
                     text.push_str(".@");
                     text.push_str(name.local());
                 }
-                Step::Node { .. } => text.push_str(&step.to_string()),
+                step => text.push_str(&step.to_string()),
             }
         }
         text
@@ -87,7 +91,13 @@ impl<'a> Location<'a> {
     pub fn is_in_xml(&self) -> bool {
         matches!(
             self.0.first(),
-            Some(Step::Element { .. } | Step::Attribute(_) | Step::Node { .. })
+            Some(
+                Step::Element { .. }
+                    | Step::Attribute(_)
+                    | Step::Node { .. }
+                    | Step::Lookup(_)
+                    | Step::Member(_)
+            )
         )
     }
 }
@@ -110,6 +120,9 @@ impl fmt::Display for Step<'_> {
                 write!(f, "/{}[{}]", name.qualified(), position + 1)
             }
             Self::Attribute(name) => write!(f, "/@{}", name.qualified()),
+            Self::Lookup(name) if is_ncname(name) => write!(f, "?{name}"),
+            Self::Lookup(name) => write!(f, "?('{}')", name.replace('\'', "''")),
+            Self::Member(index) => write!(f, "?{}", index + 1),
             Self::Node { kind: NodeKind::Instruction, name, position } => {
                 write!(f, "/processing-instruction({name})[{}]", position + 1)
             }
@@ -131,6 +144,13 @@ pub fn is_shorthand(name: &str) -> bool {
     let mut characters = name.chars();
     characters.next().is_some_and(|c| c.is_ascii_alphabetic() || c == '_' || !c.is_ascii())
         && characters.all(|c| c.is_ascii_alphanumeric() || c == '_' || !c.is_ascii())
+}
+
+/// Whether a name may stand behind the `?` of a lookup (XPath 3.1 production 76; ASCII, and letters beyond it).
+fn is_ncname(name: &str) -> bool {
+    is_shorthand(name)
+        || name.starts_with(|c: char| c.is_ascii_alphabetic() || c == '_')
+            && name.chars().all(|c| c.is_ascii_alphanumeric() || matches!(c, '_' | '-' | '.'))
 }
 
 /// A step by name as people write it: `.vessel`, `['berth no']`; of an attribute `.@id`.

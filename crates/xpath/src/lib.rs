@@ -87,6 +87,46 @@ impl Expression {
         Ok(Self { text: text.to_owned(), version, namespaces, parsed })
     }
 
+    /// Whether the variable of that number is in it.
+    #[must_use]
+    pub fn uses_variable(&self, number: usize) -> bool {
+        self.parsed.facts.variables.contains(&number)
+    }
+
+    /// Whether it is about an item at all, and not only about what is written in it and about documents that it names.
+    #[must_use]
+    pub fn uses_context(&self) -> bool {
+        self.parsed.facts.context
+    }
+
+    /// Whether it asks for documents by their names.
+    #[must_use]
+    pub fn asks_documents(&self) -> bool {
+        self.parsed.facts.documents
+    }
+
+    /// Whether it gives one value at most: a call of a function that does, a comparison, a number.
+    #[must_use]
+    pub fn gives_one(&self) -> bool {
+        syntax::gives_one(&self.parsed.body)
+    }
+
+    /// How it runs, a sentence a line.
+    #[must_use]
+    pub fn explain(&self) -> Vec<String> {
+        let version = match self.version {
+            Version::V1 => "XPath 1.0",
+            Version::V31 => "XPath 3.1",
+        };
+        let mut lines = vec![format!("The expression is read as {version}.")];
+        lines.push(if self.uses_context() {
+            "The whole document is held in memory.".to_owned()
+        } else {
+            "The expression is about no item, so it reads no input.".to_owned()
+        });
+        lines
+    }
+
     /// The expression as it was written.
     #[must_use]
     pub fn text(&self) -> &str {

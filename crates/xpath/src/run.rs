@@ -10,7 +10,7 @@ mod watch;
 
 use std::cell::{Cell, RefCell};
 use std::collections::HashMap;
-use std::rc::Rc;
+use std::sync::Arc;
 
 use kyanite_eval::atomic::Atomic;
 use kyanite_eval::pattern::xsd;
@@ -68,7 +68,7 @@ pub(crate) struct Run<'e, 'd> {
     depth: Cell<usize>,
     /// Which names of a document a name test means, by the address of both.
     names: RefCell<HashMap<(usize, usize, Axis), Matches>>,
-    patterns: RefCell<HashMap<(String, String), Rc<Regex>>>,
+    patterns: RefCell<HashMap<(String, String), Arc<Regex>>>,
 }
 
 pub(crate) type Outcome<'d> = Result<Sequence<'d>, Error>;
@@ -263,13 +263,13 @@ impl<'e, 'd> Run<'e, 'd> {
             }
             ExprKind::FunctionReference(function, arity) => {
                 let named = FunctionItem::Named(function, *arity, focus.cloned());
-                Ok(Sequence::One(Item::Function(Rc::new(named))))
+                Ok(Sequence::One(Item::Function(Arc::new(named))))
             }
             ExprKind::Inline(inline) => {
                 let captured = inline.captures.iter();
                 let captured = captured.map(|(outer, own)| (*own, frame.get(*outer))).collect();
-                let function = InlineFunction { of: Rc::clone(inline), captured };
-                Ok(Sequence::One(Item::Function(Rc::new(FunctionItem::Inline(function)))))
+                let function = InlineFunction { of: Arc::clone(inline), captured };
+                Ok(Sequence::One(Item::Function(Arc::new(FunctionItem::Inline(function)))))
             }
             ExprKind::Map(entries) => {
                 let mut made: Vec<(Atomic<'d>, Sequence<'d>)> = Vec::with_capacity(entries.len());
@@ -450,12 +450,12 @@ impl<'e, 'd> Run<'e, 'd> {
     }
 
     /// A compiled regular expression, which is kept.
-    pub(crate) fn pattern(&self, pattern: &str, flags: &str) -> Result<Rc<Regex>, Error> {
+    pub(crate) fn pattern(&self, pattern: &str, flags: &str) -> Result<Arc<Regex>, Error> {
         /// Patterns that come from data could be without number; past this many the store starts anew.
         const MOST: usize = 500;
         let key = (pattern.to_owned(), flags.to_owned());
         if let Some(known) = self.patterns.borrow().get(&key) {
-            return Ok(Rc::clone(known));
+            return Ok(Arc::clone(known));
         }
         let compiled = xsd::compile_xpath(pattern, flags).map_err(|error| match error {
             xsd::PatternError::Flag(_) => {
@@ -466,12 +466,12 @@ impl<'e, 'd> Run<'e, 'd> {
                 Error::unplaced(ErrorCode::Other("FORX0002"), message)
             }
         })?;
-        let compiled = Rc::new(compiled);
+        let compiled = Arc::new(compiled);
         let mut patterns = self.patterns.borrow_mut();
         if patterns.len() >= MOST {
             patterns.clear();
         }
-        patterns.insert(key, Rc::clone(&compiled));
+        patterns.insert(key, Arc::clone(&compiled));
         Ok(compiled)
     }
 
@@ -572,10 +572,10 @@ fn no_node(item: &Item<'_>, span: Span) -> Error {
 
 fn literal_value<'d>(literal: &Literal) -> Atomic<'d> {
     match literal {
-        Literal::Text(text) => Atomic::String(kyanite_eval::atomic::Text::Made(Rc::clone(text))),
+        Literal::Text(text) => Atomic::String(kyanite_eval::atomic::Text::Made(Arc::clone(text))),
         Literal::Integer(number) => Atomic::Integer(*number),
-        Literal::Decimal(number, true) => Atomic::Large(Rc::clone(number)),
-        Literal::Decimal(number, false) => Atomic::Decimal(Rc::clone(number)),
+        Literal::Decimal(number, true) => Atomic::Large(Arc::clone(number)),
+        Literal::Decimal(number, false) => Atomic::Decimal(Arc::clone(number)),
         Literal::Double(number) => Atomic::Double(*number),
     }
 }

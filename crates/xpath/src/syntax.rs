@@ -2,6 +2,7 @@
 //! older is a part.
 
 pub(crate) mod ast;
+mod facts;
 pub(crate) mod lexer;
 mod parser;
 mod paths;
@@ -10,4 +11,5 @@ mod primary;
 mod scope;
 mod types;
 
+pub(crate) use facts::gives_one;
 pub(crate) use parser::{Parsed, StepInfo, parse};

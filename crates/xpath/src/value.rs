@@ -1,6 +1,6 @@
 //! Items and sequences (XDM 3.1 section 2).
 
-use std::rc::Rc;
+use std::sync::Arc;
 
 use indexmap::IndexMap;
 use kyanite_eval::atomic::{Atomic, AtomicKey, Text};
@@ -22,11 +22,11 @@ pub enum Item<'d> {
     /// is the empty sequence.
     Value(Value<'d>),
     /// A map that was made.
-    Map(Rc<MapItem<'d>>),
+    Map(Arc<MapItem<'d>>),
     /// An array that was made.
-    Array(Rc<Vec<Sequence<'d>>>),
+    Array(Arc<Vec<Sequence<'d>>>),
     /// A function.
-    Function(Rc<FunctionItem<'d>>),
+    Function(Arc<FunctionItem<'d>>),
 }
 
 /// The entries of a map, in the order in which they were made.
@@ -49,7 +49,7 @@ pub enum FunctionItem<'d> {
 /// An inline function with what it captured.
 #[derive(Debug)]
 pub struct InlineFunction<'d> {
-    pub(crate) of: Rc<Inline>,
+    pub(crate) of: Arc<Inline>,
     pub(crate) captured: Vec<(usize, Sequence<'d>)>,
 }
 
@@ -62,7 +62,7 @@ pub enum Sequence<'d> {
     /// Just one.
     One(Item<'d>),
     /// Several.
-    Many(Rc<Vec<Item<'d>>>),
+    Many(Arc<Vec<Item<'d>>>),
 }
 
 impl<'d> Item<'d> {
@@ -241,7 +241,7 @@ impl<'d> Sequence<'d> {
         match items.len() {
             0 => Self::Empty,
             1 => items.pop().map_or(Self::Empty, Self::One),
-            _ => Self::Many(Rc::new(items)),
+            _ => Self::Many(Arc::new(items)),
         }
     }
 
@@ -294,7 +294,7 @@ impl<'d> Sequence<'d> {
         match self {
             Self::Empty => Vec::new(),
             Self::One(item) => vec![item],
-            Self::Many(items) => Rc::try_unwrap(items).unwrap_or_else(|items| items.to_vec()),
+            Self::Many(items) => Arc::try_unwrap(items).unwrap_or_else(|items| items.to_vec()),
         }
     }
 
@@ -374,10 +374,10 @@ pub(crate) fn map_of<'d>(
     entries: impl IntoIterator<Item = (Atomic<'d>, Sequence<'d>)>,
 ) -> Item<'d> {
     let entries = entries.into_iter().map(|(key, value)| (AtomicKey::of(&key), (key, value)));
-    Item::Map(Rc::new(entries.collect()))
+    Item::Map(Arc::new(entries.collect()))
 }
 
 /// An array of these members.
 pub(crate) fn array_of<'d>(members: Vec<Sequence<'d>>) -> Item<'d> {
-    Item::Array(Rc::new(members))
+    Item::Array(Arc::new(members))
 }

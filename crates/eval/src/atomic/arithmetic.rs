@@ -1,6 +1,6 @@
 //! Arithmetic on atomic values (XPath 3.1 section 3.5, F&O 3.1 sections 4.2, 8.4 and 9.7).
 
-use std::rc::Rc;
+use std::sync::Arc;
 
 use kyanite_tree::{Decimal, DecimalError};
 
@@ -248,7 +248,7 @@ impl<'a> Atomic<'a> {
     pub fn negated(&self) -> Option<Self> {
         Some(match self.numeric()? {
             Numeric::Integer(number) => Self::integer(number.neg()),
-            Numeric::Decimal(number) => Self::Decimal(Rc::new(number.neg())),
+            Numeric::Decimal(number) => Self::Decimal(Arc::new(number.neg())),
             Numeric::Float(number) => Self::Float(-number),
             Numeric::Double(number) => Self::Double(-number),
         })

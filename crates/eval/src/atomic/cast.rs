@@ -1,6 +1,6 @@
 //! Casting between atomic types (F&O 3.1 section 19).
 
-use std::rc::Rc;
+use std::sync::Arc;
 
 use kyanite_tree::Decimal;
 
@@ -184,7 +184,7 @@ fn collapsed<'a>(text: &Text<'a>) -> Text<'a> {
     let is_space = [' ', '\t', '\n', '\r'];
     let words: Vec<&str> = text.split(is_space).filter(|word| !word.is_empty()).collect();
     let joined = words.join(" ");
-    if joined == **text { text.clone() } else { Text::Made(Rc::from(joined)) }
+    if joined == **text { text.clone() } else { Text::Made(Arc::from(joined)) }
 }
 
 /// The kinds of time that have a date, or a clock.

@@ -1,6 +1,6 @@
 //! Functions on dates, times and durations (F&O 3.1 sections 8 and 9).
 
-use std::rc::Rc;
+use std::sync::Arc;
 
 use kyanite_eval::atomic::{Atomic, AtomicType};
 use kyanite_eval::picture;
@@ -85,7 +85,7 @@ pub(super) const TABLE: &[Function] = &[
     function("parse-ietf-date", &[optional_text("text")], 1, ietf),
 ];
 
-fn value(call: &Call<'_, '_, '_>, at: usize) -> Option<Rc<DateTime>> {
+fn value(call: &Call<'_, '_, '_>, at: usize) -> Option<Arc<DateTime>> {
     match call.atomic(at) {
         Some(Atomic::Time(time)) => Some(time),
         _ => None,

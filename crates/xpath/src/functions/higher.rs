@@ -1,7 +1,7 @@
 //! Functions that take functions (F&O 3.1 section 16).
 
 use std::cmp::Ordering;
-use std::rc::Rc;
+use std::sync::Arc;
 
 use kyanite_eval::atomic::{Atomic, AtomicType, Comparison, QName};
 
@@ -31,7 +31,7 @@ pub(super) const TABLE: &[Function] = &[
             namespace: namespace.into(),
             local: function.name.into(),
         };
-        Ok(Sequence::atomic(Atomic::QName(Rc::new(name))))
+        Ok(Sequence::atomic(Atomic::QName(Arc::new(name))))
     }),
     function("function-arity", &[callback("function")], 1, |call| {
         Ok(Sequence::count(match call.item(0)? {
@@ -56,7 +56,7 @@ pub(super) const TABLE: &[Function] = &[
             let found = super::find(library, &name.local).filter(|function| function.takes(count));
             Ok(found.map_or(Sequence::Empty, |function| {
                 let named = FunctionItem::Named(function, count, call.focus.cloned());
-                Sequence::One(Item::Function(Rc::new(named)))
+                Sequence::One(Item::Function(Arc::new(named)))
             }))
         },
     ),

@@ -1,6 +1,6 @@
 //! Functions on names (F&O 3.1 section 10).
 
-use std::rc::Rc;
+use std::sync::Arc;
 
 use kyanite_eval::atomic::{Atomic, AtomicType, QName};
 
@@ -21,12 +21,13 @@ pub(super) const TABLE: &[Function] = &[
         Ok(part(call).map_or(Sequence::Empty, |name| Sequence::text(name.local.clone())))
     }),
     function("namespace-uri-from-QName", &[name()], 1, |call| {
-        let uri = |name: Rc<QName>| Sequence::atomic(Atomic::AnyUri(name.namespace.clone().into()));
+        let uri =
+            |name: Arc<QName>| Sequence::atomic(Atomic::AnyUri(name.namespace.clone().into()));
         Ok(part(call).map_or(Sequence::Empty, uri))
     }),
 ];
 
-fn part(call: &Call<'_, '_, '_>) -> Option<Rc<QName>> {
+fn part(call: &Call<'_, '_, '_>) -> Option<Arc<QName>> {
     match call.atomic(0) {
         Some(Atomic::QName(name)) => Some(name),
         _ => None,
@@ -43,5 +44,5 @@ fn make<'d>(call: &Call<'_, '_, 'd>) -> Outcome<'d> {
     }
     let name =
         QName { prefix: prefix.into(), namespace: namespace.to_string(), local: local.into() };
-    Ok(Sequence::atomic(Atomic::QName(Rc::new(name))))
+    Ok(Sequence::atomic(Atomic::QName(Arc::new(name))))
 }

@@ -158,7 +158,7 @@ pub(super) fn name_value<'d>(node: Node<'_>) -> Option<Atomic<'d>> {
         NodeKind::Element | NodeKind::Attribute | NodeKind::Instruction | NodeKind::Namespace
     );
     (has_name && !name.qualified().is_empty()).then(|| {
-        Atomic::QName(std::rc::Rc::new(QName {
+        Atomic::QName(std::sync::Arc::new(QName {
             prefix: name.prefix().into(),
             namespace: name.namespace().into(),
             local: name.local().into(),
@@ -338,5 +338,5 @@ fn resolve<'d>(call: &Call<'_, '_, 'd>) -> Outcome<'d> {
     }
     let namespace = uri.unwrap_or_default().into();
     let name = QName { prefix: prefix.into(), namespace, local: local.into() };
-    Ok(Sequence::atomic(Atomic::QName(std::rc::Rc::new(name))))
+    Ok(Sequence::atomic(Atomic::QName(std::sync::Arc::new(name))))
 }

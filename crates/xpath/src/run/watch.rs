@@ -243,16 +243,7 @@ impl Watch {
         expression: &Expression,
     ) -> Diagnostic<Span> {
         let text = expression.text[info.span.start..info.span.end].trim_start_matches('/');
-        let before = expression.text[info.path.start..info.span.start].trim_end();
-        let before = match before.strip_suffix('/').unwrap_or(before).trim_end_matches('/') {
-            "" if before.starts_with('/')
-                || info.path == info.span && info.is_from_root(expression) =>
-            {
-                "/"
-            }
-            "" => ".",
-            path => path,
-        };
+        let before = expression.before(info);
         let mut message = match (info.axis, watch.leaf) {
             (Axis::Child | Axis::Attribute | Axis::Descendant, Some(leaf))
                 if watch.names.is_empty() =>
@@ -350,11 +341,27 @@ impl Watch {
     }
 }
 
-impl StepInfo {
-    /// Whether the path of the step begins at the document.
-    fn is_from_root(&self, expression: &Expression) -> bool {
-        expression.text[self.path.start..].starts_with('/')
+impl Expression {
+    /// The path up to a step, as it is written: in a predicate that of what the predicate is for.
+    fn before(&self, info: &StepInfo) -> &str {
+        let before = self.text[info.path.start..info.span.start].trim_end().trim_end_matches('/');
+        if !before.is_empty() {
+            return before;
+        }
+        if self.text[info.path.start..].starts_with('/') {
+            return "/";
+        }
+        let around = self.parsed.predicates.iter().filter(|span| span.contains(info.span));
+        let owner = around.max_by_key(|span| span.start).and_then(|predicate| {
+            let steps = self.parsed.steps.iter().filter(|step| step.span.end <= predicate.start);
+            let owner = steps.max_by_key(|step| step.span.end)?;
+            Some(&self.text[owner.path.start..predicate.start])
+        });
+        owner.unwrap_or(".")
     }
+}
+
+impl StepInfo {
 
     /// The local name that is asked for.
     fn local(&self) -> Option<&str> {

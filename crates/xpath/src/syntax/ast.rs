@@ -1,7 +1,7 @@
 //! The syntax tree of an expression: names of variables and functions are resolved, prefixes of elements are not, since
 //! documents may declare them.
 
-use std::rc::Rc;
+use std::sync::Arc;
 
 use kyanite_eval::atomic::{Arithmetic, AtomicType, Comparison};
 use kyanite_tree::{NodeKind, Span};
@@ -51,7 +51,7 @@ pub(crate) enum ExprKind {
     Partial(Box<Callee>, Vec<Option<Expr>>),
     DynamicCall(Box<Expr>, Vec<Expr>),
     FunctionReference(&'static Function, usize),
-    Inline(Rc<Inline>),
+    Inline(Arc<Inline>),
     Map(Vec<(Expr, Expr)>),
     /// `[a, b]`: a member for each expression.
     Array(Vec<Expr>),
@@ -87,10 +87,10 @@ pub(crate) enum Callee {
 
 #[derive(Clone, Debug)]
 pub(crate) enum Literal {
-    Text(Rc<str>),
+    Text(Arc<str>),
     Integer(i64),
     /// A whole number beyond 64 bits, or a decimal.
-    Decimal(Rc<kyanite_tree::Decimal>, bool),
+    Decimal(Arc<kyanite_tree::Decimal>, bool),
     Double(f64),
 }
 
@@ -264,7 +264,7 @@ pub(crate) enum Name {
 /// What a lookup asks for.
 #[derive(Debug)]
 pub(crate) enum Key {
-    Name(Rc<str>),
+    Name(Arc<str>),
     Integer(i64),
     Expr(Expr),
     All,

@@ -1,6 +1,6 @@
 //! The parser: by recursive descent, each level of precedence a function (XPath 3.1 appendix A.1).
 
-use std::rc::Rc;
+use std::sync::Arc;
 
 use kyanite_eval::atomic::{Arithmetic, Comparison};
 use kyanite_tree::{Span, near_words};
@@ -8,6 +8,7 @@ use kyanite_tree::{Span, near_words};
 use super::ast::{
     Axis, Expr, ExprKind, NodeComparison, NodeTest, Pair, Predicate, SetOperator, SingleType,
 };
+use super::facts::Facts;
 use super::lexer::{self, Placed, Token};
 use super::scope::Scopes;
 use crate::Version;
@@ -28,6 +29,7 @@ pub(crate) struct Parsed {
     pub(crate) steps: Vec<StepInfo>,
     /// Where predicates stand, by their numbers.
     pub(crate) predicates: Vec<Span>,
+    pub(crate) facts: Facts,
 }
 
 /// What is told of a step on an axis.
@@ -62,8 +64,9 @@ pub(crate) fn parse(text: &str, version: Version, variables: &[String]) -> Parse
     if *parser.peek() != Token::End {
         return Err(parser.expected("an operator or the end"));
     }
+    let facts = Facts::of(&body, variables.len());
     let slots = parser.scopes.slots();
-    Ok(Parsed { body, slots, steps: parser.steps, predicates: parser.predicates })
+    Ok(Parsed { body, slots, steps: parser.steps, predicates: parser.predicates, facts })
 }
 
 pub(super) struct Parser<'t> {
@@ -626,7 +629,7 @@ impl Parser<'_> {
     }
 
     /// A text as the syntax tree keeps it.
-    pub(super) fn shared(text: &str) -> Rc<str> {
-        Rc::from(text)
+    pub(super) fn shared(text: &str) -> Arc<str> {
+        Arc::from(text)
     }
 }

@@ -1,7 +1,7 @@
 //! Primary and postfix expressions: literals, calls, lookups, maps, arrays, inline functions (XPath 3.1 sections 3.1, 3.2
 //! and 3.11).
 
-use std::rc::Rc;
+use std::sync::Arc;
 
 use kyanite_eval::atomic::AtomicType;
 use kyanite_tree::{Decimal, Span, near_words};
@@ -61,7 +61,7 @@ impl Parser<'_> {
         let kind = match token {
             Token::Text(text) => {
                 self.advance();
-                ExprKind::Literal(Literal::Text(Rc::from(text)))
+                ExprKind::Literal(Literal::Text(Arc::from(text)))
             }
             Token::Integer(_) | Token::Decimal(_) | Token::Double(_) => {
                 let literal = self.number()?;
@@ -143,7 +143,7 @@ impl Parser<'_> {
                 Err(_) => {
                     let digits = text.trim_start_matches('0');
                     let large = Decimal::parse(digits).map_err(|_| too_large())?;
-                    Literal::Decimal(Rc::new(large), true)
+                    Literal::Decimal(Arc::new(large), true)
                 }
             },
             Token::Decimal(text) => {
@@ -151,7 +151,7 @@ impl Parser<'_> {
                 let digits = digits.strip_suffix('.').unwrap_or(digits);
                 let zero = if digits.is_empty() || digits.starts_with('.') { "0" } else { "" };
                 let number = Decimal::parse(&format!("{zero}{digits}")).map_err(|_| too_large())?;
-                Literal::Decimal(Rc::new(number), false)
+                Literal::Decimal(Arc::new(number), false)
             }
             Token::Double(text) => Literal::Double(text.parse().map_err(|_| too_large())?),
             _ => return Err(self.expected("a number")),
@@ -258,7 +258,7 @@ impl Parser<'_> {
         let body = body?;
         self.need("}")?;
         let inline = Inline { parameters, result, body, captures, slots };
-        Ok(self.made(start, ExprKind::Inline(Rc::new(inline))))
+        Ok(self.made(start, ExprKind::Inline(Arc::new(inline))))
     }
 
     fn function_name(&mut self) -> Parse<FunctionName> {
@@ -399,7 +399,7 @@ impl Parser<'_> {
                 Ok(self.made(start, ExprKind::Constructor(of, Box::new(value))))
             }
             (Some(None), true) => {
-                Ok(self.made(start, ExprKind::Inline(Rc::new(cast_function(of, start)))))
+                Ok(self.made(start, ExprKind::Inline(Arc::new(cast_function(of, start)))))
             }
             _ => {
                 let message = format!("xs:{}() takes one argument", name.local);
@@ -423,7 +423,7 @@ impl Parser<'_> {
             && arity == 1
             && let Some(of) = AtomicType::named(&name.local)
         {
-            return Ok(self.made(start, ExprKind::Inline(Rc::new(cast_function(of, start)))));
+            return Ok(self.made(start, ExprKind::Inline(Arc::new(cast_function(of, start)))));
         }
         let function = self.function(&name, arity)?;
         Ok(self.made(start, ExprKind::FunctionReference(function, arity)))
