@@ -343,7 +343,8 @@ impl<'c> RuleCommand<'c> {
         let read = compile_xpath(self.rule.clone(), Version::V31, Namespaces::new(), &variables);
         if read.is_ok() {
             let message = "the expression is well-formed as an XPath";
-            let advice = Advice::words("to have it read so, say ").setting(Setting::Syntax("xpath"));
+            let advice =
+                Advice::words("to have it read so, say ").setting(Setting::Syntax("xpath"));
             messages.show(&Diagnostic::warning(Code::RuleSyntax, message).advise(advice));
         }
     }

@@ -5,14 +5,15 @@ use std::io::Read;
 use std::rc::Rc;
 
 use kyanite_formats::detect::{self, Detected};
+use kyanite_formats::documents::{self, Documents};
 use kyanite_formats::losses::Losses;
 use kyanite_formats::record_view::View;
 use kyanite_formats::records::value_end;
 use kyanite_formats::xml::StepName;
-use kyanite_formats::{Format, SyntaxError, documents, json};
+use kyanite_formats::{Format, SyntaxError, json, xml};
 use kyanite_lang::DocumentUris;
 use kyanite_tree::{
-    Advice, Arena, Base, Code, Diagnostic, Location, Origin, Passed, Place, Region, Setting,
+    Advice, Arena, Base, Code, Diagnostic, Location, Nodes, Origin, Passed, Place, Region, Setting,
     SourceMap, Step, TextPlaces, Value, locate,
 };
 
@@ -33,8 +34,11 @@ struct Text<'a> {
 }
 
 /// The documents of an input.
+#[derive(Default)]
 pub(crate) struct Loaded<'a> {
     pub(crate) roots: Vec<Value<'a>>,
+    /// Documents of XML in place of roots, if nodes are wanted.
+    pub(crate) nodes: Option<Nodes<'a>>,
     /// What the reader could not keep.
     pub(crate) losses: Losses,
 }
@@ -50,6 +54,8 @@ pub(crate) struct Library<'a> {
     uris: RefCell<Vec<Option<String>>>,
     /// What the input is that is being read.
     uri: RefCell<Option<String>>,
+    /// Whether XML is read as nodes, and not as elements.
+    as_nodes: bool,
 }
 
 /// The format that a text is plainly in.
@@ -88,6 +94,11 @@ impl<'a> Library<'a> {
         Self::of(arena, Region::Input)
     }
 
+    /// A library in which XML is read as nodes.
+    pub(crate) fn of_nodes(arena: &'a Arena) -> Self {
+        Self { as_nodes: true, ..Self::new(arena) }
+    }
+
     /// A library of the documents that a rule's sources are.
     pub(crate) fn of_sources(arena: &'a Arena) -> Self {
         Self::of(arena, Region::Source)
@@ -101,6 +112,7 @@ impl<'a> Library<'a> {
             texts: RefCell::default(),
             uris: RefCell::default(),
             uri: RefCell::default(),
+            as_nodes: false,
         }
     }
 
@@ -166,7 +178,7 @@ impl<'a> Library<'a> {
         let mut duplicates = Duplicates::new();
         let loaded = if format.has_records() {
             let root = self.read_records(&added, options, events, &mut duplicates)?;
-            Loaded { roots: vec![root], losses: Losses::default() }
+            Loaded { roots: vec![root], ..Loaded::default() }
         } else {
             let settings = documents::Options {
                 limits: options.limits,
@@ -174,7 +186,14 @@ impl<'a> Library<'a> {
                 drop_namespaces: options.drop_namespaces,
                 base: *base,
             };
-            let read = documents::read(format, text, self.arena, settings).map_err(|error| {
+            let read = if self.as_nodes && format == Format::Xml {
+                xml::nodes(text, self.arena, settings.xml()).map(|(nodes, repairs)| {
+                    (Some(nodes), Documents { repairs, ..Documents::default() })
+                })
+            } else {
+                documents::read(format, text, self.arena, settings).map(|read| (None, read))
+            };
+            let (nodes, read) = read.map_err(|error| {
                 let found = error.diagnostic(name, text.as_bytes());
                 let may_be_repaired =
                     format == Format::Xml && !options.lenient && found.code() == Code::Syntax;
@@ -189,7 +208,7 @@ impl<'a> Library<'a> {
             self.set_roots(number, &read.roots);
             duplicates.tell(read.duplicates, events, |offset| self.place(base.origin(offset)));
             repairs.take(read.repairs, |span| places.place(span.start, span.end), events);
-            Loaded { roots: read.roots, losses: read.losses }
+            Loaded { roots: read.roots, nodes, losses: read.losses }
         };
         self.set_roots(number, &loaded.roots);
         duplicates.finish(events);

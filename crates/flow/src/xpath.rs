@@ -6,9 +6,7 @@ use std::time::{SystemTime, UNIX_EPOCH};
 use kyanite_eval::atomic::Atomic;
 use kyanite_eval::time::{DateTime, Duration};
 use kyanite_lang::{Flow, ResultShape};
-use kyanite_tree::{
-    Arena, Decimal, Diagnostic, Location, Node, Nodes, Origin, Place, Step, Value, locate,
-};
+use kyanite_tree::{Arena, Decimal, Diagnostic, Location, Node, Nodes, Step, Value, locate};
 use kyanite_xpath::{
     Context, Documents, Error, Expression, Item, Sequence, Store, Watch, item_value,
 };
@@ -22,7 +20,8 @@ use crate::run::{Job, Results, Sink, What, open, settle_losses};
 struct Read<'d> {
     name: String,
     uri: Option<String>,
-    root: Value<'d>,
+    /// Its value, but of XML.
+    root: Option<Value<'d>>,
     /// What the expression is evaluated for; none where the document is null.
     item: Option<Item<'d>>,
 }
@@ -76,7 +75,7 @@ pub(crate) fn run(
     for group in groups {
         let arena = Arena::new();
         let store = Store::new(&arena);
-        let library = Library::new(&arena);
+        let library = Library::of_nodes(&arena);
         let read = read(job, group, &library, &store, events)?;
         let documents = Named(&read);
         let evaluated: Vec<Option<&Read<'_>>> =
@@ -89,7 +88,7 @@ pub(crate) fn run(
                 now: job.now.and_then(utc),
                 zone: 0,
             };
-            let one = One { job, library: &library, root: document.map(|read| read.root) };
+            let one = One { job, library: &library, document };
             let name = document.map(|read| read.name.as_str()).filter(|_| names_documents);
             let found = expression.evaluate(&context, &store, &watch);
             let found = found.map_err(|error| one.failed(&error))?;
@@ -118,13 +117,23 @@ fn read<'d>(
     for input in inputs {
         let source = open(input, job.options, events)?;
         let (name, uri) = (source.name.clone(), source.uri.clone());
-        for root in library.load(source, job.options, events)?.roots {
-            let item = match root {
-                Value::Null(_) => None,
-                Value::Element(..) => Some(Item::Node(store.keep(Nodes::of(root)))),
-                other => Some(Item::Value(other)),
-            };
+        let loaded = library.load(source, job.options, events)?;
+        let mut add = |root: Option<Value<'d>>, item: Option<Item<'d>>| {
             all.push(Read { name: name.clone(), uri: uri.clone(), root, item });
+        };
+        if let Some(nodes) = loaded.nodes {
+            add(None, Some(Item::Node(store.keep(nodes))));
+        }
+        for root in loaded.roots {
+            add(
+                Some(root),
+                match root {
+                    Value::Null(_) => None,
+                    // An element is there where a text held XML.
+                    Value::Element(..) => Some(Item::Node(store.keep(Nodes::of(root)))),
+                    other => Some(Item::Value(other)),
+                },
+            );
         }
     }
     Ok(all)
@@ -149,7 +158,7 @@ fn utc(time: SystemTime) -> Option<DateTime> {
 struct One<'o, 'd> {
     job: &'o Job<'o>,
     library: &'o Library<'d>,
-    root: Option<Value<'d>>,
+    document: Option<&'o Read<'d>>,
 }
 
 impl<'d> One<'_, 'd> {
@@ -161,7 +170,7 @@ impl<'d> One<'_, 'd> {
         name: Option<&str>,
         sink: &mut dyn Sink,
     ) -> Result<(), Failed> {
-        if self.root.is_some_and(crate::run::is_xml) || found.items().iter().any(is_node) {
+        if found.items().iter().any(is_node) {
             sink.expect_elements();
         }
         if self.library.has_foreign_types() {
@@ -190,7 +199,7 @@ impl<'d> One<'_, 'd> {
         match item {
             Item::Node(node) => Some(node.location()),
             Item::Value(value) => {
-                let found = locate(self.root?, value.origin())?;
+                let found = locate(self.document?.root?, value.origin())?;
                 Some(Location::new(found.steps().iter().map(|step| lookup(*step)).collect()))
             }
             _ => None,
@@ -199,9 +208,16 @@ impl<'d> One<'_, 'd> {
 
     /// The message for an evaluation that failed.
     fn failed(&self, error: &Error) -> Failed {
-        let place: Option<Place> = Some(error.origin())
-            .filter(|o: &Origin| o.is_known())
-            .and_then(|o| self.library.place(o));
+        let place = Some(error.origin()).filter(|origin| origin.is_known());
+        let place = place.and_then(|origin| {
+            let place = self.library.place(origin)?;
+            let root = self.document.and_then(|read| read.item.as_ref()?.as_node());
+            let node = root.and_then(|root| root.nodes().at(origin));
+            Some(match node {
+                Some(node) => place.with_path(node.location().readable()),
+                None => place,
+            })
+        });
         let rule = self.job.plan.rule();
         let told = rule.diagnostic(kyanite_lang::xpath_finding(error));
         let mut shown = Diagnostic::error(told.code(), told.message().to_owned()).at_opt(place);

@@ -41,6 +41,21 @@ pub struct Options {
     pub base: Base,
 }
 
+impl Options {
+    /// The same for XML alone.
+    #[must_use]
+    pub fn xml(self) -> xml::Options {
+        xml::Options {
+            depth: self.limits.depth,
+            expansion: self.limits.expansion,
+            lenient: self.lenient,
+            drop_namespaces: self.drop_namespaces,
+            namespaces: true,
+            base: self.base,
+        }
+    }
+}
+
 /// Documents that were read from one text.
 #[derive(Debug, Default)]
 pub struct Documents<'a> {
@@ -64,18 +79,10 @@ pub fn read<'a>(
     arena: &'a Arena,
     options: Options,
 ) -> Result<Documents<'a>, SyntaxError> {
-    let Options { limits: Limits { depth, expansion, aliases }, base, .. } = options;
+    let Options { limits: Limits { depth, aliases, .. }, base, .. } = options;
     match format {
         Format::Xml => {
-            let options = xml::Options {
-                depth,
-                expansion,
-                lenient: options.lenient,
-                drop_namespaces: options.drop_namespaces,
-                namespaces: true,
-                base,
-            };
-            let read = xml::document(text, arena, options)?;
+            let read = xml::document(text, arena, options.xml())?;
             let roots = vec![read.value()];
             Ok(Documents { roots, repairs: read.repairs, ..Documents::default() })
         }

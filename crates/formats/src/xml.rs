@@ -37,7 +37,7 @@ mod write;
 pub use dropped::Dropped;
 pub use encoding::{charset, decode};
 pub use prolog::{Prolog, prolog};
-pub use read::{DEFAULT_EXPANSION, Document, Options, document, node_end, value_end};
+pub use read::{DEFAULT_EXPANSION, Document, Options, document, node_end, nodes, value_end};
 pub use records::{Ancestry, Elements, LineOrRecord, RecordReader, StepName};
 pub use repair::{Fault, Repair};
 pub use write::{Layout, Writer, is_name, write};

@@ -36,7 +36,7 @@ pub use context::{Context, Documents, NoDocuments, Store};
 pub use error::{Error, ErrorCode};
 use kyanite_formats::SyntaxError;
 use kyanite_formats::xml;
-use kyanite_tree::{Node, Nodes, Value};
+use kyanite_tree::Node;
 pub use namespaces::Namespaces;
 pub use result::item_value;
 pub use run::{Focus, Watch};
@@ -153,6 +153,6 @@ impl Expression {
 /// A [`SyntaxError`] where it is not well-formed.
 pub fn document<'d>(text: &str, store: &'d Store<'d>) -> Result<Node<'d>, SyntaxError> {
     let decoded = store.arena.keep(xml::decode(text.as_bytes())?.into_owned());
-    let read = xml::document(decoded, store.arena, xml::Options::default())?;
-    Ok(store.keep(Nodes::of(Value::Element(read.origin, read.root))))
+    let (nodes, _) = xml::nodes(decoded, store.arena, xml::Options::default())?;
+    Ok(store.keep(nodes))
 }

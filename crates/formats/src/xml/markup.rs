@@ -74,7 +74,7 @@ impl<'a> Reader<'a> {
             return Ok(());
         };
         let text = self.clean(text, at)?;
-        self.nodes.push(Content::Comment(self.origin(start), text));
+        self.add(Content::Comment(self.origin(start), text));
         Ok(())
     }
 
@@ -114,7 +114,7 @@ impl<'a> Reader<'a> {
         let data = data.unwrap_or_default();
         let data = self.clean(data, at)?;
         let instruction = self.arena.pair(name.unwrap_or_default(), data);
-        self.nodes.push(Content::Instruction(self.origin(start), instruction));
+        self.add(Content::Instruction(self.origin(start), instruction));
         Ok(())
     }
 }

@@ -205,7 +205,7 @@ impl<'a> Reader<'a> {
             Err(error) => return Err(error),
         }
         let written = &self.cursor.text[start..self.cursor.at];
-        self.nodes.push(Content::DocumentType(self.origin(start), written));
+        self.add(Content::DocumentType(self.origin(start), written));
         Ok(())
     }
 

@@ -6,7 +6,8 @@ use std::borrow::Cow;
 use std::collections::HashSet;
 
 use kyanite_tree::{
-    Advice, Arena, Attribute, Base, Content, Element, Name, Origin, Setting, Span, Value,
+    Advice, Arena, Attribute, Base, Content, Element, Name, Nodes, NodesBuilder, Origin, Setting,
+    Span, Value,
 };
 
 use super::chars;
@@ -74,6 +75,18 @@ pub fn document<'a>(
     options: Options,
 ) -> Result<Document<'a>, SyntaxError> {
     Reader::new(text, arena, options).read()
+}
+
+/// Reads a document as a table of its nodes, as [`document`] reads it as elements; gives what was repaired, too.
+///
+/// # Errors
+/// As [`document`].
+pub fn nodes<'a>(
+    text: &'a str,
+    arena: &'a Arena,
+    options: Options,
+) -> Result<(Nodes<'a>, Vec<Repair>), SyntaxError> {
+    Reader::new(text, arena, options).into_nodes()
 }
 
 /// Where the mark for what was read at byte `offset` ends: a start tag's name, or a value up to its quote.
@@ -157,6 +170,8 @@ pub(super) struct Reader<'a> {
     pub(super) around: Vec<Ancestor<'a>>,
     /// The content of the elements that are open.
     pub(super) nodes: Vec<Content<'a>>,
+    /// The table of nodes that is filled in place of making elements, if that is wanted.
+    pub(super) table: Option<NodesBuilder<'a>>,
     pub(super) open: Vec<Open<'a>>,
     /// The text that has been read since the last markup.
     pub(super) text: Option<(Origin, &'a str)>,
@@ -245,6 +260,7 @@ impl<'a> Reader<'a> {
             outer: Vec::new(),
             around: Vec::new(),
             nodes: Vec::new(),
+            table: None,
             open: Vec::new(),
             text: None,
             joined: String::new(),
@@ -258,8 +274,38 @@ impl<'a> Reader<'a> {
         }
     }
 
+    /// Adds a piece to the content of the innermost open element.
+    #[inline]
+    pub(super) fn add(&mut self, content: Content<'a>) {
+        match &mut self.table {
+            None => self.nodes.push(content),
+            Some(table) => table.content(content),
+        }
+    }
+
     /// Reads the document to its end (production 1).
     fn read(mut self) -> Read<Document<'a>> {
+        self.whole()?;
+        let content = self.arena.nodes(&self.nodes);
+        let root = Element { name: Name::plain(""), attributes: &[], content, text: None };
+        Ok(Document {
+            root: self.arena.element(root),
+            origin: self.options.base.origin(0),
+            repairs: self.repairs,
+        })
+    }
+
+    /// Reads the document into a table of nodes.
+    fn into_nodes(mut self) -> Read<(Nodes<'a>, Vec<Repair>)> {
+        let mut table = NodesBuilder::new();
+        table.begins_at(self.options.base.origin(0));
+        self.table = Some(table);
+        self.whole()?;
+        let table = self.table.take().unwrap_or_default();
+        Ok((table.finish(), self.repairs))
+    }
+
+    fn whole(&mut self) -> Read<()> {
         self.declaration()?;
         loop {
             while !self.before_root()? {}
@@ -276,13 +322,7 @@ impl<'a> Reader<'a> {
         if !self.has_root {
             return Err(self.no_element());
         }
-        let content = self.arena.nodes(&self.nodes);
-        let root = Element { name: Name::plain(""), attributes: &[], content, text: None };
-        Ok(Document {
-            root: self.arena.element(root),
-            origin: self.options.base.origin(0),
-            repairs: self.repairs,
-        })
+        Ok(())
     }
 
     /// Reads what stands in the elements that are open, to the end tag of the outermost (production 43).
@@ -394,7 +434,7 @@ impl<'a> Reader<'a> {
                     // Nearly always one piece of text fills the space between two tags.
                     if self.text.is_none() && bytes.get(end + 1) != Some(&b'!') {
                         let origin = self.origin(start);
-                        self.nodes.push(Content::Text(origin, &self.cursor.text[start..end]));
+                        self.add(Content::Text(origin, &self.cursor.text[start..end]));
                     } else {
                         self.add_text(start, &self.cursor.text[start..end]);
                     }
@@ -479,7 +519,7 @@ impl<'a> Reader<'a> {
             let text = if self.is_joined { self.arena.text(&self.joined) } else { text };
             self.is_joined = false;
             if !text.is_empty() {
-                self.nodes.push(Content::Text(origin, text));
+                self.add(Content::Text(origin, text));
             }
         }
     }

@@ -49,7 +49,15 @@ impl<'a> Reader<'a> {
             }
         };
         let name = if self.options.drop_namespaces { self.dropped(name) } else { name };
-        let attributes = self.arena.attributes(&self.attributes);
+        let origin = self.origin(start);
+        let attributes = match &mut self.table {
+            None => self.arena.attributes(&self.attributes),
+            Some(table) => {
+                table.open(name, origin);
+                table.attributes(&self.attributes);
+                &[]
+            }
+        };
         let first = self.nodes.len();
         self.open.push(Open {
             start,
@@ -178,6 +186,10 @@ impl<'a> Reader<'a> {
             return;
         };
         self.scope.leave(open.scope);
+        if let Some(table) = &mut self.table {
+            table.close();
+            return;
+        }
         let nodes = &self.nodes[open.first..];
         let text = match nodes {
             [] => Some(""),

@@ -6,7 +6,7 @@ use std::collections::HashMap;
 use foldhash::fast::RandomState;
 
 use super::{KIND_BITS, NodeKind, Nodes, Positions, Row};
-use crate::{Attribute, Name, Origin};
+use crate::{Attribute, Content, Name, Origin};
 
 /// The namespace of the prefix `xml`, which needs no declaration (Namespaces in XML 1.0 section 3).
 const XML: &str = "http://www.w3.org/XML/1998/namespace";
@@ -175,6 +175,18 @@ impl<'a> NodesBuilder<'a> {
     /// Adds the document type declaration, as written.
     pub fn document_type(&mut self, text: &'a str, origin: Origin) {
         self.push_labelled(NodeKind::DocumentType as u32, text, origin);
+    }
+
+    /// Adds a piece of content that holds no elements; elements are begun and ended.
+    #[inline]
+    pub fn content(&mut self, content: Content<'a>) {
+        match content {
+            Content::Text(origin, text) => self.text(text, origin),
+            Content::Comment(origin, text) => self.comment(text, origin),
+            Content::Instruction(origin, (target, data)) => self.instruction(target, data, origin),
+            Content::DocumentType(origin, text) => self.document_type(text, origin),
+            Content::Element(..) => {}
+        }
     }
 
     /// Begins a document: the one that the table is of, or one that a list holds.

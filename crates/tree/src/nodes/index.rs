@@ -1,6 +1,7 @@
 //! Which nodes a name means, and where the elements of a name are.
 
 use super::{Node, NodeKind, Nodes};
+use crate::Origin;
 
 /// What a name test asks for (XPath 3.1 section 3.3.2.2).
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -97,6 +98,28 @@ impl NameRows {
     fn of_name(&self, number: u32) -> &[u32] {
         let number = number as usize;
         &self.rows[self.starts[number] as usize..self.starts[number + 1] as usize]
+    }
+}
+
+impl<'d> Nodes<'d> {
+    /// The node that was read at `origin`, or the one around it.
+    #[must_use]
+    pub fn at(&'d self, origin: Origin) -> Option<Node<'d>> {
+        // Rows stand in the order in which they were read.
+        let mut next = 2;
+        let mut end = self.rows.len();
+        while next < end {
+            let middle = next + (end - next) / 2;
+            if Node::new(self, middle as u32).origin().position() <= origin.position() {
+                next = middle + 1;
+            } else {
+                end = middle;
+            }
+        }
+        let found = Node::new(self, u32::try_from(next.checked_sub(1)?).ok()?);
+        // Of several that begin there the outermost.
+        let is_same = |node: &Node<'_>| node.origin() == found.origin();
+        Some(found.ancestors().take_while(is_same).last().unwrap_or(found))
     }
 }
 

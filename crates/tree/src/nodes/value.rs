@@ -45,14 +45,7 @@ impl<'a> NodesBuilder<'a> {
                     Some(Content::Element(origin, child)) => {
                         next = Some(("", Value::Element(*origin, child)));
                     }
-                    Some(Content::Text(origin, text)) => self.text(text, *origin),
-                    Some(Content::Comment(origin, text)) => self.comment(text, *origin),
-                    Some(Content::Instruction(origin, (target, data))) => {
-                        self.instruction(target, data, *origin);
-                    }
-                    Some(Content::DocumentType(origin, text)) => {
-                        self.document_type(text, *origin);
-                    }
+                    Some(other) => self.content(*other),
                 },
             }
         }

@@ -362,7 +362,6 @@ impl Expression {
 }
 
 impl StepInfo {
-
     /// The local name that is asked for.
     fn local(&self) -> Option<&str> {
         match &self.test {
