@@ -9,7 +9,7 @@ use libfuzzer_sys::fuzz_target;
 
 fn lines(text: &str, straight: bool) -> Option<(Vec<u8>, Vec<(Undecided, String)>)> {
     let (arena, mut out, mut view) = (Arena::new(), Vec::new(), View::default());
-    let path = ["f", "r"].map(|name| StepName { name: name.into(), namespace: None });
+    let path = ["f", "r"].map(|name| StepName::new(name, None));
     let options = Options { depth: 30, ..Options::default() };
     let (path, prolog, dropped) = (&path[..], &Prolog::default(), &Dropped::default());
     let elements = Elements { path, prolog, options, dropped };

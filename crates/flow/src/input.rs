@@ -386,6 +386,14 @@ impl Source {
         Ok(Self { name, uri, detected, looks_like, reader, live, replaced, items: None })
     }
 
+    /// The first bytes, which stay to be read.
+    pub(crate) fn look_ahead(&mut self) -> io::Result<Vec<u8>> {
+        let reader = std::mem::replace(&mut self.reader, Box::new(io::empty()));
+        let (head, reader) = peek(reader, self.live.as_ref())?;
+        self.reader = reader;
+        Ok(head)
+    }
+
     /// Whether it is plainly an XML document, whose elements can be read as they come.
     pub(crate) fn has_elements(&self) -> bool {
         self.detected.format == Format::Xml && self.looks_like.is_none()

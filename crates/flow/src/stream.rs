@@ -287,7 +287,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             if let Some(place) = end.place {
                 layout = layout.at(place.keep(header));
                 others.extend(end.others.iter().map(|(level, name)| {
-                    (*level, name.local().to_owned(), name.namespace().to_owned())
+                    (*level, name.qualified().to_owned(), name.namespace().to_owned())
                 }));
                 others.truncate(OTHERS);
             }
@@ -311,7 +311,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         if is_xml && progress.index == 0 {
             let others: Vec<(usize, Name<'_>)> = others
                 .iter()
-                .map(|(level, local, namespace)| (*level, Name::new(local, namespace)))
+                .map(|(level, name, namespace)| (*level, Name::new(name, namespace)))
                 .collect();
             let names = progress.names.clone();
             Runner::for_batch(self.job.plan, self.grain, names, header, self.session)
@@ -356,6 +356,8 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
     fn may_part(&self, is_last: bool, records: u64) -> bool {
         let Job { plan, what, losses, .. } = self.job;
         !is_last
+            // Blocks begin where elements of one sort do, once the first of them is known.
+            && (records > 0 || self.grain == Grain::Items)
             && *what == What::Values
             && *losses == LossPolicy::Count
             && plan.runs_in_any_order(self.grain)

@@ -5,7 +5,8 @@ use std::time::{SystemTime, UNIX_EPOCH};
 
 use kyanite_eval::atomic::Atomic;
 use kyanite_eval::time::{DateTime, Duration};
-use kyanite_lang::{Flow, ResultShape};
+use kyanite_formats::xml;
+use kyanite_lang::{Flow, Grain, Plan, ResultShape, Session, xpath_failure};
 use kyanite_tree::{Arena, Decimal, Diagnostic, Location, Node, Nodes, Step, Value, locate};
 use kyanite_xpath::{
     Context, Documents, Error, Expression, Item, Sequence, Store, Watch, item_value,
@@ -13,8 +14,11 @@ use kyanite_xpath::{
 
 use crate::document::Library;
 use crate::failed::{Events, Failed};
-use crate::input::Input;
-use crate::run::{Job, Results, Sink, What, open, settle_losses};
+use crate::input::{Input, Source, cannot_read};
+use crate::part::Part;
+use crate::records::valid_start;
+use crate::run::{Job, LossPolicy, Results, Run, Sink, What, open, rule_failed, settle_losses};
+use crate::sources::Sources;
 
 /// Documents that were read, with the nodes of those that are XML.
 struct Read<'d> {
@@ -65,57 +69,181 @@ pub(crate) fn run(
 ) -> Result<(), Failed> {
     let watch = RefCell::new(Watch::new(expression));
     // Documents that are asked for by name stay; of others one is held at a time.
-    let asks = expression.asks_documents();
-    let groups: Vec<&[Input]> = match (asks, inputs) {
+    let groups: Vec<&[Input]> = match (expression.asks_documents(), inputs) {
         (_, []) => vec![&[]],
         (true, all) => vec![all],
         (false, all) => all.chunks(1).collect(),
     };
     let names_documents = job.what == What::Paths && inputs.len() > 1;
+    let mut streamed = Vec::new();
     for group in groups {
-        let arena = Arena::new();
-        let store = Store::new(&arena);
-        let library = Library::of_nodes(&arena);
-        let read = read(job, group, &library, &store, events)?;
-        let documents = Named(&read);
-        let evaluated: Vec<Option<&Read<'_>>> =
-            if expression.uses_context() { read.iter().map(Some).collect() } else { vec![None] };
-        for document in evaluated {
-            let context = Context {
-                item: document.and_then(|read| read.item.clone()),
-                variables: variables(job),
-                documents: &documents,
-                now: job.now.and_then(utc),
-                zone: 0,
-            };
-            let one = One { job, library: &library, document };
-            let name = document.map(|read| read.name.as_str()).filter(|_| names_documents);
-            let found = expression.evaluate(&context, &store, &watch);
-            let found = found.map_err(|error| one.failed(&error))?;
-            one.give(&found, &arena, name, sink)?;
-            settle_losses(sink, job.losses, &|origin| library.place(origin), events)?;
-            if sink.is_closed() {
-                return Ok(());
+        let mut sources = Vec::new();
+        for input in group {
+            let source = open(input, job.options, events)?;
+            match Elements::of(job, group, source)? {
+                Ok(elements) => streamed.extend(elements.run(job, input, sink, events)?),
+                Err(source) => sources.push(source),
             }
         }
+        if sources.is_empty() && !group.is_empty() {
+            continue;
+        }
+        whole(job, expression, (sources, names_documents), sink, (events, &watch))?;
+        if sink.is_closed() {
+            return Ok(());
+        }
     }
-    for finding in watch.borrow().report(expression) {
-        events.tell(job.plan.rule().diagnostic(finding));
+    let own = watch.borrow().report(expression);
+    let own = own.into_iter().map(|finding| job.plan.rule().diagnostic(finding));
+    streamed.into_iter().chain(own).for_each(|found| events.tell(found));
+    Ok(())
+}
+
+/// Evaluates the expression over documents that are held.
+fn whole(
+    job: &Job<'_>,
+    expression: &Expression,
+    (sources, names_documents): (Vec<Source>, bool),
+    sink: &mut dyn Sink,
+    (events, watch): (&mut Events<'_>, &RefCell<Watch>),
+) -> Result<(), Failed> {
+    let arena = Arena::new();
+    let store = Store::new(&arena);
+    let library = Library::of_nodes(&arena);
+    let read = read(job, sources, &library, &store, events)?;
+    let documents = Named(&read);
+    let evaluated: Vec<Option<&Read<'_>>> =
+        if expression.uses_context() { read.iter().map(Some).collect() } else { vec![None] };
+    for document in evaluated {
+        let context = Context {
+            item: document.and_then(|read| read.item.clone()),
+            variables: variables(job),
+            documents: &documents,
+            now: job.now.and_then(utc),
+            zone: 0,
+        };
+        let one = One { job, library: &library, document };
+        let name = document.map(|read| read.name.as_str()).filter(|_| names_documents);
+        let found = expression.evaluate(&context, &store, watch);
+        let found = found.map_err(|error| one.failed(&error))?;
+        one.give(&found, &arena, name, sink)?;
+        settle_losses(sink, job.losses, &|origin| library.place(origin), events)?;
+        if sink.is_closed() {
+            break;
+        }
     }
     Ok(())
+}
+
+/// An XML document whose elements are looked at one by one.
+struct Elements {
+    plan: Plan,
+    source: Source,
+    /// Whether only the number of what is found is wanted.
+    is_counted: bool,
+}
+
+impl Elements {
+    /// The same source, ready to go through its elements, or as it is where the document has to be held.
+    fn of(
+        job: &Job<'_>,
+        inputs: &[Input],
+        mut source: Source,
+    ) -> Result<Result<Self, Source>, Failed> {
+        let is_fit = inputs.len() == 1
+            && job.what == What::Values
+            && job.losses == LossPolicy::Count
+            && !job.options.unwrap
+            && !job.options.drop_namespaces
+            && source.has_elements();
+        if !is_fit || job.plan.xpath().is_none_or(|xpath| xpath.needs_document().is_some()) {
+            return Ok(Err(source));
+        }
+        let head = source
+            .look_ahead()
+            .map_err(|error| Failed::Input(cannot_read(&source.name, &error)))?;
+        let (text, _) = valid_start(&head);
+        let root = xml::root_namespaces(text, xml::Options::default());
+        let names: Vec<String> = job.params.iter().map(|(name, _)| name.clone()).collect();
+        let streamed = root.and_then(|root| job.plan.streamed(&root, &names));
+        Ok(match streamed {
+            Some((plan, is_counted)) => Ok(Self { plan, source, is_counted }),
+            None => Err(source),
+        })
+    }
+
+    /// Runs over the elements; gives what is to be said at the end.
+    fn run(
+        self,
+        job: &Job<'_>,
+        input: &Input,
+        sink: &mut dyn Sink,
+        events: &mut Events<'_>,
+    ) -> Result<Vec<Diagnostic>, Failed> {
+        let Self { plan, source, is_counted } = self;
+        let job = Job { plan: &plan, ..*job };
+        let mut session = Session::new(&plan);
+        let arena = Arena::new();
+        let sources = Sources::load(&plan, &[], job.options, &arena, events)?;
+        let mut counting = Counting(0);
+        let mut run = Run {
+            job: &job,
+            sources: &sources,
+            session: &mut session,
+            sink: if is_counted { &mut counting } else { &mut *sink },
+            events,
+            names_documents: false,
+        };
+        run.stream(Some(source), &[], Grain::Elements, std::slice::from_ref(input))?;
+        if is_counted {
+            let _ = sink.single(Some(arena.integer(counting.0)));
+        }
+        Ok(session.watch.report(&plan))
+    }
+}
+
+/// Counts items.
+struct Counting(i64);
+
+impl Sink for Counting {
+    fn item(&mut self, _: Value<'_>) -> Flow {
+        self.0 += 1;
+        Flow::Continue(())
+    }
+
+    fn single(&mut self, value: Option<Value<'_>>) -> Flow {
+        self.0 += i64::from(value.is_some());
+        Flow::Continue(())
+    }
+
+    fn end_items(&mut self) {}
+
+    fn pause(&mut self) {}
+
+    fn is_closed(&self) -> bool {
+        false
+    }
+
+    fn apart(&self) -> Option<Part> {
+        Some(Part::counting())
+    }
+
+    fn join(&mut self, part: &mut Part) -> Flow {
+        self.0 += i64::try_from(part.items).unwrap_or(i64::MAX);
+        Flow::Continue(())
+    }
 }
 
 /// Reads inputs whole.
 fn read<'d>(
     job: &Job<'_>,
-    inputs: &[Input],
+    sources: Vec<Source>,
     library: &Library<'d>,
     store: &'d Store<'d>,
     events: &mut Events<'_>,
 ) -> Result<Vec<Read<'d>>, Failed> {
     let mut all = Vec::new();
-    for input in inputs {
-        let source = open(input, job.options, events)?;
+    for source in sources {
         let (name, uri) = (source.name.clone(), source.uri.clone());
         let loaded = library.load(source, job.options, events)?;
         let mut add = |root: Option<Value<'d>>, item: Option<Item<'d>>| {
@@ -218,13 +346,7 @@ impl<'d> One<'_, 'd> {
                 None => place,
             })
         });
-        let rule = self.job.plan.rule();
-        let told = rule.diagnostic(kyanite_lang::xpath_finding(error));
-        let mut shown = Diagnostic::error(told.code(), told.message().to_owned()).at_opt(place);
-        for place in told.places() {
-            shown = shown.at(place.clone());
-        }
-        Failed::Rule(shown.advise_opt(told.advice().cloned()))
+        rule_failed(self.job.plan, &xpath_failure(error), place)
     }
 }
 

@@ -36,7 +36,7 @@ mod write;
 
 pub use dropped::Dropped;
 pub use encoding::{charset, decode};
-pub use prolog::{Prolog, prolog};
+pub use prolog::{Prolog, prolog, root_namespaces};
 pub use read::{DEFAULT_EXPANSION, Document, Options, document, node_end, nodes, value_end};
 pub use records::{Ancestry, Elements, LineOrRecord, RecordReader, StepName};
 pub use repair::{Fault, Repair};

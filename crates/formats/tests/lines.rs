@@ -15,7 +15,7 @@ type Outcome = (Result<Vec<u8>, (String, usize)>, Vec<(Undecided, String)>, Opti
 
 fn outcome(text: &str, options: Options, straight: bool) -> (Outcome, usize) {
     let (arena, mut out, mut count) = (Arena::new(), Vec::new(), 0);
-    let path = ["feed", "r"].map(|name| StepName { name: name.into(), namespace: None });
+    let path = ["feed", "r"].map(|name| StepName::new(name, None));
     let shape = Shape { lists: vec!["always".into()], maps: vec!["x2".into()], ..Shape::default() };
     let mut view = View::new(&shape, false);
     let (path, prolog, dropped) = (&path[..], &Prolog::default(), &Dropped::default());
@@ -128,7 +128,7 @@ fn names_mean_what_they_mean_around_the_record() {
     let text = format!("<feed xmlns:p='u'>{record}</feed><feed>{record}</feed>");
     let read = |text: &str| {
         let arena = Arena::new();
-        let path = ["all", "feed", "r"].map(|name| StepName { name: name.into(), namespace: None });
+        let path = ["all", "feed", "r"].map(|name| StepName::new(name, None));
         let (mut view, mut out) = (View::default(), Vec::new());
         let (path, prolog, dropped) = (&path[..], &Prolog::default(), &Dropped::default());
         let elements = Elements { path, prolog, options: Options::default(), dropped };
@@ -196,7 +196,7 @@ fn needed(text: &str, is_told: bool) -> Result<Vec<String>, (String, usize)> {
     let inner = needs.add_member(y, "x2");
     needs.add_all(inner);
     let arena = Arena::new();
-    let path = ["feed", "r"].map(|name| StepName { name: name.into(), namespace: None });
+    let path = ["feed", "r"].map(|name| StepName::new(name, None));
     let (path, prolog, dropped) = (&path[..], &Prolog::default(), &Dropped::default());
     let elements = Elements { path, prolog, options: Options::default(), dropped };
     let reader = RecordReader::new(text, &arena, elements, Ancestry::default());

@@ -49,7 +49,7 @@ fn char_boundary(text: &str, at: usize) -> usize {
 /// The same of a text that comes in pieces which end at `cuts`.
 fn in_parts(text: &str, cuts: &[usize], options: Options) -> Outcome {
     let (arena, mut prolog) = (Arena::new(), Prolog::default());
-    let path = ["f", "r"].map(|name| StepName { name: name.into(), namespace: None });
+    let path = ["f", "r"].map(|name| StepName::new(name, None));
     let mut cuts: Vec<usize> = cuts.iter().map(|cut| char_boundary(text, *cut)).collect();
     cuts.extend([0, text.len()]);
     cuts.sort_unstable();

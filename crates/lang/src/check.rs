@@ -76,6 +76,7 @@ pub fn check(text: RuleText, rule: &Rule) -> Result<Plan, (RuleText, Vec<Finding
         asks_documents,
         namespaces,
         xpath: None,
+        xpath_records: None,
         warnings: findings,
     })
 }

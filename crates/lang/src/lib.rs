@@ -62,7 +62,7 @@ pub use run::{
 pub use syntax::ast::ParamType;
 pub use syntax::format as format_rule;
 pub use types::Type;
-pub use xpath::{compile_xpath, xpath_finding};
+pub use xpath::{compile_xpath, xpath_failure};
 
 /// What an expression is written in.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]

@@ -151,6 +151,8 @@ impl Analysis {
                     analysis.all(&nodes);
                 }
             }
+            // What an XPath looks at is not told apart.
+            RecordSource::XPath(_) => return None,
             RecordSource::One(path) => {
                 analysis.sees_records = true;
                 let nodes = analysis.steps(path.steps.get(1..)?, record);

@@ -71,6 +71,8 @@ pub struct Plan {
     pub(crate) namespaces: Namespaces,
     /// The XPath that it is, in place of a rule.
     pub(crate) xpath: Option<kyanite_xpath::Expression>,
+    /// The path to the elements that the XPath is evaluated for one by one, if it is.
+    pub(crate) xpath_records: Option<Vec<StepName>>,
     /// What is worth saying though the rule runs.
     pub warnings: Vec<Finding>,
 }
@@ -124,6 +126,7 @@ impl Plan {
             asks_documents: false,
             namespaces: Namespaces::default(),
             xpath: None,
+            xpath_records: None,
             warnings: Vec::new(),
         }
     }
@@ -520,11 +523,9 @@ impl Segment {
     fn step_name(&self) -> Option<StepName> {
         match self.selectors.as_slice() {
             [Selector::Step(step)] if !self.descendant => match &step.kind {
-                StepKind::Name(name) if !name.starts_with('@') => {
-                    Some(StepName { name: name.clone(), namespace: None })
-                }
+                StepKind::Name(name) if !name.starts_with('@') => Some(StepName::new(name, None)),
                 StepKind::Qualified { is_attribute: false, local, namespace, .. } => {
-                    Some(StepName { name: local.clone(), namespace: Some(namespace.clone()) })
+                    Some(StepName::new(local, Some(namespace)))
                 }
                 _ => None,
             },

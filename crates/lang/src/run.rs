@@ -20,6 +20,7 @@ mod path;
 mod spill;
 mod trace;
 mod watch;
+mod xpath;
 
 use std::collections::HashMap;
 use std::ops::ControlFlow;
@@ -479,6 +480,7 @@ impl<'r, 'a> Runner<'r, 'a> {
                 let value = self.steps(path, 1, record)?;
                 Ok(emit(value))
             }
+            RecordSource::XPath(expression) => self.xpath_record(expression, record, emit),
             RecordSource::Loop(repeat, path, slot, at) => {
                 let mut held = self.held.take().unwrap_or_default();
                 let flow = self.rest_of_record(path, record, &mut |runner, node| {
@@ -522,15 +524,18 @@ impl<'r, 'a> Runner<'r, 'a> {
         if let Some(Records { source, .. }) = self.records {
             let level = others.iter().map(|(level, _)| *level).max().unwrap_or(0);
             let names = others.iter().filter(|(at, _)| *at == level).map(|(_, name)| *name);
-            self.session.watch.stopped(source.path(), level, names);
+            match source.path() {
+                Some(path) => self.session.watch.stopped(path, level, names),
+                None => self.session.watch.xpath_stopped(self.plan, level, names),
+            }
         }
     }
 
     /// Says that the records, which a step without prefix means, are elements of these namespaces.
     pub fn mixed_elements<'n>(&self, namespaces: impl Iterator<Item = &'n str>) {
         if let Some(Records { source, base, .. }) = self.records
-            && let Some(step) = base.checked_sub(1)
-            && let Some(step) = self.plan.paths[source.path()].steps.get(step)
+            && let (Some(step), Some(path)) = (base.checked_sub(1), source.path())
+            && let Some(step) = self.plan.paths[path].steps.get(step)
         {
             self.session.watch.met_namespaces(step.span, namespaces);
         }
@@ -558,8 +563,9 @@ impl<'r, 'a> Runner<'r, 'a> {
         }
         if let Some(Records { source, base, .. }) = self.records
             && (base == 0 || count > 0)
+            && let Some(path) = source.path()
         {
-            self.session.watch.ended(source.path(), base, count);
+            self.session.watch.ended(path, base, count);
         }
         let (Some(fold), Some(state)) = (&plan.fold, &state.fold) else { return Ok(()) };
         let value = match (state.finish(self.arena), &fold.call.kind) {

@@ -1,10 +1,12 @@
 //! Plans that are one XPath: what is known of it before it runs.
 
-use kyanite_tree::Code;
-use kyanite_xpath::{Error, ErrorCode, Expression, Namespaces, Version};
+use kyanite_formats::xml::StepName;
+use kyanite_tree::{Advice, Code, Locus};
+use kyanite_xpath::{Error, ErrorCode, Expression, Namespaces, RecordStep, Streamed, Version};
 
 use crate::finding::{Finding, RuleText, Span};
 use crate::plan::{Expr, Kind, Param, Plan};
+use crate::run::Failure;
 use crate::syntax::ast::{Literal, ParamType};
 
 /// Parses an XPath whose variables are params of these names.
@@ -52,7 +54,43 @@ pub fn xpath_finding(error: &Error) -> Finding {
     Finding::error_at(code, error.span(), message).advise_opt(error.advice().cloned())
 }
 
+/// The failure of an XPath on the data.
+#[must_use]
+pub fn xpath_failure(error: &Error) -> Failure {
+    let found = xpath_finding(error);
+    Failure::error_at(found.code(), Locus::Rule(error.span()), found.message().to_owned())
+        .read_at(error.origin())
+        .advise_opt(found.advice().cloned().map(Advice::elsewhere))
+}
+
 impl Plan {
+    /// The same XPath for one element after another of a document whose root declares these namespaces, if it does not need the
+    /// document; and whether only the number of what it gives is wanted.
+    #[must_use]
+    pub fn streamed(
+        &self,
+        root: &[(String, String)],
+        variables: &[String],
+    ) -> Option<(Self, bool)> {
+        let Streamed { path, expression, is_counted } =
+            self.xpath.as_ref()?.streamed(root, variables)?;
+        let body = Expr { kind: Kind::Constant(Literal::Null), span: self.body.span };
+        let step = |step: RecordStep| StepName {
+            at_any_depth: step.at_any_depth,
+            ..StepName::new(&step.local, step.namespace.as_deref())
+        };
+        let param = |param: &Param| Param { name: param.name.clone(), default: None, ..*param };
+        let plan = Self {
+            params: self.params.iter().map(param).collect(),
+            globals: self.params.iter().map(|param| param.slot + 1).max().unwrap_or(0),
+            root_uses: self.root_uses,
+            xpath: Some(expression),
+            xpath_records: Some(path.into_iter().map(step).collect()),
+            ..Self::of(self.rule.clone(), body)
+        };
+        Some((plan, is_counted))
+    }
+
     /// The XPath that the plan is, if it is one.
     #[must_use]
     pub fn xpath(&self) -> Option<&Expression> {

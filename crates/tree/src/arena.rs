@@ -91,12 +91,21 @@ impl Arena {
 
     /// Copies a value with all that is in it from another arena. Where it was read is forgotten.
     pub fn copy<'a>(&'a self, value: Value<'_>) -> Value<'a> {
-        let origin = Origin::NONE;
+        self.copy_at(value, false)
+    }
+
+    /// The same, but where it was read is kept.
+    pub fn copy_read<'a>(&'a self, value: Value<'_>) -> Value<'a> {
+        self.copy_at(value, true)
+    }
+
+    fn copy_at<'a>(&'a self, value: Value<'_>, keeps: bool) -> Value<'a> {
+        let origin = if keeps { value.origin() } else { Origin::NONE };
         match value {
-            Value::Null(_) => Value::NULL,
-            Value::Boolean(_, value) => Value::boolean(value),
+            Value::Null(_) => Value::Null(origin),
+            Value::Boolean(_, value) => Value::Boolean(origin, value),
             Value::Number(_, number) => {
-                Value::number(Number::from_checked(self.text(number.as_str())))
+                Value::Number(origin, Number::from_checked(self.text(number.as_str())))
             }
             Value::Text(_, text) => Value::Text(origin, self.text(text)),
             Value::Untyped(_, text) => Value::Untyped(origin, self.text(text)),
@@ -114,38 +123,42 @@ impl Arena {
                 Value::Foreign(origin, self.put(Foreign { text: self.text(text), of }))
             }
             Value::List(_, items) => {
-                let items = items.iter().map(|item| self.copy(*item));
+                let items = items.iter().map(|item| self.copy_at(*item, keeps));
                 Value::List(origin, self.0.alloc_slice_fill_iter(items))
             }
             Value::Map(_, map) => {
-                let members = map
-                    .members()
-                    .iter()
-                    .map(|m| Member { name: self.text(m.name), value: self.copy(m.value) });
+                let members = map.members().iter().map(|m| Member {
+                    name: self.text(m.name),
+                    value: self.copy_at(m.value, keeps),
+                });
                 let members: &[Member<'a>] = self.0.alloc_slice_fill_iter(members);
                 Value::Map(origin, Map::copied(self, members, map))
             }
-            Value::Element(_, element) => Value::Element(origin, self.copy_element(element)),
+            Value::Element(_, element) => Value::Element(origin, self.copy_element(element, keeps)),
         }
     }
 
-    fn copy_element<'a>(&'a self, element: &Element<'_>) -> &'a Element<'a> {
-        let origin = Origin::NONE;
+    fn copy_element<'a>(&'a self, element: &Element<'_>, keeps: bool) -> &'a Element<'a> {
+        let kept = |origin: Origin| if keeps { origin } else { Origin::NONE };
         let name =
             |name: Name<'_>| Name::new(self.text(name.qualified()), self.text(name.namespace()));
         let attributes = element.attributes.iter().map(|attribute| Attribute {
             name: name(attribute.name),
             value: self.text(attribute.value),
-            origin,
+            origin: kept(attribute.origin),
         });
         let content = element.content.iter().map(|node| match node {
-            Content::Element(_, child) => Content::Element(origin, self.copy_element(child)),
-            Content::Text(_, text) => Content::Text(origin, self.text(text)),
-            Content::Comment(_, text) => Content::Comment(origin, self.text(text)),
-            Content::Instruction(_, (target, data)) => {
-                Content::Instruction(origin, self.pair(self.text(target), self.text(data)))
+            Content::Element(origin, child) => {
+                Content::Element(kept(*origin), self.copy_element(child, keeps))
             }
-            Content::DocumentType(_, text) => Content::DocumentType(origin, self.text(text)),
+            Content::Text(origin, text) => Content::Text(kept(*origin), self.text(text)),
+            Content::Comment(origin, text) => Content::Comment(kept(*origin), self.text(text)),
+            Content::Instruction(origin, (target, data)) => {
+                Content::Instruction(kept(*origin), self.pair(self.text(target), self.text(data)))
+            }
+            Content::DocumentType(origin, text) => {
+                Content::DocumentType(kept(*origin), self.text(text))
+            }
         });
         self.element(Element {
             name: name(element.name),

@@ -27,6 +27,7 @@ pub mod functions;
 mod namespaces;
 mod result;
 mod run;
+mod streaming;
 mod syntax;
 mod value;
 
@@ -40,6 +41,7 @@ use kyanite_tree::Node;
 pub use namespaces::Namespaces;
 pub use result::item_value;
 pub use run::{Focus, Watch};
+pub use streaming::{RecordStep, Streamed};
 use syntax::Parsed;
 pub use value::{FunctionItem, Item, MapItem, Sequence};
 
@@ -70,6 +72,8 @@ pub struct Expression {
     version: Version,
     namespaces: Namespaces,
     parsed: Parsed,
+    /// The numbers of the steps that lead to the elements it is evaluated for one by one.
+    record_steps: Vec<usize>,
 }
 
 impl Expression {
@@ -84,7 +88,8 @@ impl Expression {
         variables: &[String],
     ) -> Result<Self, Error> {
         let parsed = syntax::parse(text, version, variables)?;
-        Ok(Self { text: text.to_owned(), version, namespaces, parsed })
+        let record_steps = Vec::new();
+        Ok(Self { text: text.to_owned(), version, namespaces, parsed, record_steps })
     }
 
     /// Whether the variable of that number is in it.
@@ -119,10 +124,10 @@ impl Expression {
             Version::V31 => "XPath 3.1",
         };
         let mut lines = vec![format!("The expression is read as {version}.")];
-        lines.push(if self.uses_context() {
-            "The whole document is held in memory.".to_owned()
-        } else {
-            "The expression is about no item, so it reads no input.".to_owned()
+        lines.push(match (self.uses_context(), self.needs_document()) {
+            (false, _) => "The expression is about no item, so it reads no input.".to_owned(),
+            (true, None) => "Elements of an XML document are looked at one by one, on all threads, in memory that does not grow; any other document is held in memory.".to_owned(),
+            (true, Some(reason)) => format!("The whole document is held in memory: {reason}."),
         });
         lines
     }

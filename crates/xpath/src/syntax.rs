@@ -11,5 +11,6 @@ mod primary;
 mod scope;
 mod types;
 
-pub(crate) use facts::gives_one;
+pub(crate) use facts::{each, gives_one};
 pub(crate) use parser::{Parsed, StepInfo, parse};
+pub(crate) use position::asks_place;

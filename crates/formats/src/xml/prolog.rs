@@ -52,6 +52,28 @@ pub fn prolog<'a>(
     })
 }
 
+/// The namespaces that the root element declares, with their prefixes, told from the beginning of a document; none where its
+/// start tag is not all there, or not well-formed.
+#[must_use]
+pub fn root_namespaces(text: &str, options: Options) -> Option<Vec<(String, String)>> {
+    let arena = Arena::new();
+    let mut reader = Reader::new(text, &arena, options);
+    reader.is_part = true;
+    if text.starts_with('\u{feff}') {
+        reader.cursor.at = 3;
+    }
+    reader.declaration().ok()?;
+    while !reader.before_root().ok()? {}
+    reader.start_tag().ok()?;
+    reader.last_name()?;
+    let declared = reader.attributes.iter().filter(|a| a.name.declares_namespace());
+    let binding = |a: &kyanite_tree::Attribute<'_>| {
+        let prefix = a.name.qualified().strip_prefix("xmlns:").unwrap_or_default();
+        (prefix.to_owned(), a.value.to_owned())
+    };
+    Some(declared.map(binding).collect())
+}
+
 impl<'a> Reader<'a> {
     /// Steps over one piece of what stands before or behind the root element; tells whether it is reached, or the end.
     pub(super) fn before_root(&mut self) -> Read<bool> {

@@ -28,9 +28,19 @@ pub struct StepName {
     pub name: String,
     /// The namespace that the name must be in.
     pub namespace: Option<String>,
+    /// Whether the element is looked for at any depth, and not only among the children. Only the last step of a path can be
+    /// so.
+    pub at_any_depth: bool,
 }
 
 impl StepName {
+    /// A step to children of that name.
+    #[must_use]
+    pub fn new(name: &str, namespace: Option<&str>) -> Self {
+        let namespace = namespace.map(str::to_owned);
+        Self { name: name.to_owned(), namespace, at_any_depth: false }
+    }
+
     fn fits(&self, name: Name<'_>) -> bool {
         match &self.namespace {
             Some(namespace) => name.local() == self.name && name.namespace() == namespace,
@@ -357,10 +367,22 @@ impl<'a> RecordReader<'a> {
             self.reader.has_root = true;
             return Ok(None);
         };
-        let is_beside = self.on_path < level;
-        let fits = !is_beside && self.path.get(level).is_some_and(|step| step.fits(name));
-        if is_beside || fits && level + 1 < self.path.len() {
+        let is_last = self.on_path + 1 == self.path.len();
+        let in_depth = self.path.last().filter(|step| is_last && step.at_any_depth);
+        let is_beside = in_depth.is_none() && self.on_path < level;
+        let fits = in_depth.is_some_and(|step| step.fits(name))
+            || !is_beside
+                && in_depth.is_none()
+                && self.path.get(level).is_some_and(|step| step.fits(name));
+        if is_beside || in_depth.is_none() && fits && level + 1 < self.path.len() {
             self.go_inside(fits);
+            return Ok(None);
+        }
+        if in_depth.is_some() && !fits {
+            self.go_inside(false);
+            if self.others.len() < NAMES {
+                self.others.push((self.on_path, name));
+            }
             return Ok(None);
         }
         if !fits {

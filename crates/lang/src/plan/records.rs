@@ -12,7 +12,12 @@ use crate::syntax::ast::Binary;
 impl Plan {
     /// How the rule takes records one by one, if it can: what picks them, and what runs over them.
     pub(crate) fn records(&self, grain: Grain) -> Option<Records<'_>> {
-        if self.root_uses != 1 {
+        if let Some(records) = &self.xpath_records {
+            let source = RecordSource::XPath(self.xpath()?);
+            let (head, base) = (RecordHead::All, records.len());
+            return (grain == Grain::Elements).then_some(Records { head, source, base });
+        }
+        if self.root_uses != 1 || self.xpath.is_some() {
             return None;
         }
         match &self.fold {
@@ -24,10 +29,13 @@ impl Plan {
     /// The path to the elements that are the records of an XML document, if the rule can take them one by one.
     #[must_use]
     pub fn element_path(&self) -> Option<Vec<StepName>> {
+        if let Some(path) = &self.xpath_records {
+            return Some(path.clone());
+        }
         let Records { source, base, .. } = self.records(Grain::Elements)?;
         let path = match source {
             RecordSource::Many(path) | RecordSource::Loop(_, path, ..) => path,
-            RecordSource::One(_) => return None,
+            RecordSource::One(_) | RecordSource::XPath(_) => return None,
         };
         path.segments[..base].iter().map(Segment::step_name).collect()
     }
@@ -45,7 +53,7 @@ impl Plan {
         match self.records(grain) {
             Some(Records { head: RecordHead::All | RecordHead::Filter(_), source, .. }) => {
                 match source {
-                    RecordSource::Many(_) => true,
+                    RecordSource::Many(_) | RecordSource::XPath(_) => true,
                     RecordSource::One(_) => false,
                     RecordSource::Loop(repeat, _, _, at) => {
                         let keeps_no_count = |clause: &Clause| {
@@ -72,6 +80,7 @@ impl Plan {
             Some(Records { head: RecordHead::All, source, .. }) => match source {
                 RecordSource::Loop(repeat, ..) => repeat.clauses.len() == 1,
                 RecordSource::Many(_) | RecordSource::One(_) => true,
+                RecordSource::XPath(_) => false,
             },
             _ => false,
         };
@@ -88,7 +97,7 @@ impl Plan {
         match source {
             RecordSource::Many(path) => path.segments.len() == base + 1,
             RecordSource::Loop(repeat, ..) => self.is_record(&repeat.result, grain),
-            RecordSource::One(_) => false,
+            RecordSource::One(_) | RecordSource::XPath(_) => false,
         }
     }
 
@@ -253,14 +262,17 @@ pub(crate) enum RecordSource<'p> {
     One(&'p OnePath),
     /// A loop whose first `for` goes through them by this path, to this slot and the slot of their index.
     Loop(&'p Loop, &'p ManyPath, usize, Option<usize>),
+    /// An XPath that is evaluated for each.
+    XPath(&'p kyanite_xpath::Expression),
 }
 
 impl RecordSource<'_> {
     /// The number of the path that goes through the records.
-    pub(crate) fn path(self) -> usize {
+    pub(crate) fn path(self) -> Option<usize> {
         match self {
-            Self::Many(path) | Self::Loop(_, path, ..) => path.id,
-            Self::One(path) => path.id,
+            Self::Many(path) | Self::Loop(_, path, ..) => Some(path.id),
+            Self::One(path) => Some(path.id),
+            Self::XPath(_) => None,
         }
     }
 }

@@ -21,7 +21,7 @@ impl<'a> Runner<'_, 'a> {
             Direct::Map(cells) => self.turn_into_line(cells)?,
         }
         state.turns += 1;
-        self.session.watch.met(self.records?.source.path());
+        self.session.watch.met(self.records?.source.path()?);
         Some(Flow::Continue(()))
     }
 

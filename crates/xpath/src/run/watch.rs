@@ -83,6 +83,23 @@ impl Watch {
         }
     }
 
+    /// The elements at a path were looked for one by one and not found: these names stood where the step at `level` looked.
+    pub fn stopped<'n>(
+        &mut self,
+        expression: &Expression,
+        level: usize,
+        names: impl Iterator<Item = NodeName<'n>>,
+    ) {
+        let number = expression.record_steps.get(level);
+        let Some(watch) = number.and_then(|number| self.steps.get_mut(*number)) else { return };
+        (watch.misses, watch.looked) = (watch.misses.max(1), watch.looked.max(1));
+        for name in names {
+            watch.names.insert(name.qualified().to_owned(), 1);
+            let known = self.elements.entry(name.local().to_owned()).or_default();
+            known.insert((name.prefix().to_owned(), name.namespace().to_owned()));
+        }
+    }
+
     /// Keeps what the names of elements in a document are in full.
     fn note_elements(&mut self, node: Node<'_>) {
         for name in node.nodes().names().filter(|name| !name.local().is_empty()) {

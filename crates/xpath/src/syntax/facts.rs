@@ -111,7 +111,7 @@ impl Facts {
 }
 
 /// The expressions that an expression is made of.
-fn each<'e>(expr: &'e Expr, visit: &mut dyn FnMut(&'e Expr)) {
+pub(crate) fn each<'e>(expr: &'e Expr, visit: &mut dyn FnMut(&'e Expr)) {
     match &expr.kind {
         ExprKind::Literal(_)
         | ExprKind::Variable(_)

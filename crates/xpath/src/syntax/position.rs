@@ -85,6 +85,11 @@ fn is_truth(expr: &Expr) -> bool {
     }
 }
 
+/// Whether an expression asks where the item stands that it is evaluated for.
+pub(crate) fn asks_place(expr: &Expr) -> bool {
+    asks(expr, "position") || asks(expr, "last")
+}
+
 /// Whether position() or last() is asked of the item that the predicate is for.
 fn asks(expr: &Expr, name: &str) -> bool {
     let any = |exprs: &[Expr]| exprs.iter().any(|expr| asks(expr, name));

@@ -1,0 +1,253 @@
+//! Expressions that can be evaluated for one element after another, so that the document need not be held.
+//!
+//! Such an expression is a path of child steps to elements, perhaps of any depth, whose predicates and further steps look
+//! only into that element. Whatever looks above or beside it, asks for its place, or for other documents needs the document.
+
+use kyanite_tree::NodeKind;
+
+use crate::syntax::ast::{
+    Axis, AxisStep, Callee, Expr, ExprKind, Key, Name, NodeTest, Path, Position, Start, Step,
+};
+use crate::syntax::{asks_place, each};
+use crate::{Expression, Namespaces};
+
+/// A step to the elements that an expression is evaluated for.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct RecordStep {
+    /// The local name.
+    pub local: String,
+    /// The URI of the namespace, empty for none; nothing where any is meant.
+    pub namespace: Option<String>,
+    /// Whether the element is looked for at any depth.
+    pub at_any_depth: bool,
+}
+
+/// An expression for each of the elements at a path.
+#[derive(Debug)]
+pub struct Streamed {
+    /// The path.
+    pub path: Vec<RecordStep>,
+    /// What is evaluated for each element.
+    pub expression: Expression,
+    /// Whether only the number of what it gives is wanted.
+    pub is_counted: bool,
+}
+
+/// Functions that look outside of the item that they are about.
+const OUTSIDE: [&str; 14] = [
+    "root",
+    "path",
+    "base-uri",
+    "document-uri",
+    "lang",
+    "id",
+    "idref",
+    "element-with-id",
+    "generate-id",
+    "doc",
+    "collection",
+    "uri-collection",
+    "in-scope-prefixes",
+    "innermost",
+];
+
+/// The path that an expression is, or counts.
+fn path_of(expr: &Expr) -> Option<(&Path, bool)> {
+    match &expr.kind {
+        ExprKind::Path(path) => Some((path, false)),
+        ExprKind::Call(function, arguments) if function.name == "count" => match &arguments[..] {
+            [Expr { kind: ExprKind::Path(path), .. }] => Some((path, true)),
+            _ => None,
+        },
+        _ => None,
+    }
+}
+
+/// The step to the records: how many steps are before it.
+fn record_step(path: &Path) -> Result<usize, &'static str> {
+    if path.start != Start::Root {
+        return Err("it does not begin at the document");
+    }
+    let is_name = |step: &AxisStep| {
+        matches!(
+            &step.test,
+            NodeTest::Name(
+                Name::Plain(_) | Name::Prefixed(..) | Name::Expanded(..) | Name::Local(_)
+            )
+        )
+    };
+    let mut count = 0usize;
+    for step in &path.steps {
+        match step {
+            Step::Axis(step)
+                if step.axis == Axis::Child && is_name(step) && step.predicates.is_empty() =>
+            {
+                count += 1
+            }
+            Step::Axis(step)
+                if matches!(step.axis, Axis::Child | Axis::Descendant) && is_name(step) =>
+            {
+                count += 1;
+                break;
+            }
+            _ => break,
+        }
+    }
+    match path.steps.get(count.wrapping_sub(1)) {
+        Some(Step::Axis(step)) if count > 1 || step.axis == Axis::Descendant => Ok(count - 1),
+        _ => Err("it has no step by name to elements below the root"),
+    }
+}
+
+/// What of an expression looks outside of the element that it is evaluated for.
+fn outside(expr: &Expr) -> Option<&'static str> {
+    match &expr.kind {
+        ExprKind::Path(path) if path.start == Start::Root => {
+            Some("a path in it begins at the document")
+        }
+        ExprKind::Path(path) => {
+            if let Some(reason) = steps_outside(&path.steps) {
+                return Some(reason);
+            }
+            None
+        }
+        ExprKind::Call(function, _) | ExprKind::FunctionReference(function, _)
+            if OUTSIDE.contains(&function.name) =>
+        {
+            Some("a function in it looks outside of the element")
+        }
+        ExprKind::Partial(callee, _) if matches!(&**callee, Callee::Named(function) if OUTSIDE.contains(&function.name)) => {
+            Some("a function in it looks outside of the element")
+        }
+        ExprKind::Lookup(_, key) if matches!(&**key, Key::Expr(key) if outside(key).is_some()) => {
+            Some("a lookup in it looks outside of the element")
+        }
+        _ => {
+            let mut found = None;
+            each(expr, &mut |inner| found = found.or_else(|| outside(inner)));
+            found
+        }
+    }
+}
+
+fn steps_outside(steps: &[Step]) -> Option<&'static str> {
+    steps.iter().find_map(|step| match step {
+        Step::Axis(step) => axis_outside(step),
+        Step::Expr(expr) => outside(expr),
+    })
+}
+
+fn axis_outside(step: &AxisStep) -> Option<&'static str> {
+    let looks_inside = matches!(
+        step.axis,
+        Axis::Child | Axis::Descendant | Axis::DescendantOrSelf | Axis::Attribute | Axis::SelfAxis
+    );
+    if !looks_inside {
+        return Some("an axis in it leads above or beside the element");
+    }
+    if matches!(step.test, NodeTest::Kind(NodeKind::Document, _) | NodeTest::DocumentOf(_)) {
+        return Some("a test in it is for the document");
+    }
+    step.predicates.iter().find_map(|predicate| outside(&predicate.expr))
+}
+
+impl Expression {
+    /// Why the expression needs the whole document; nothing where it does not.
+    #[must_use]
+    pub fn needs_document(&self) -> Option<&'static str> {
+        let Some((path, _)) = path_of(&self.parsed.body) else {
+            return Some("it is no path from the document to elements");
+        };
+        let at = match record_step(path) {
+            Ok(at) => at,
+            Err(reason) => return Some(reason),
+        };
+        let Some(Step::Axis(step)) = path.steps.get(at) else {
+            return Some("it has no step by name");
+        };
+        if step.predicates.iter().any(|predicate| predicate.position != Position::Free) {
+            return Some("a predicate asks for the place of an element");
+        }
+        if let Some(reason) = axis_outside(step).or_else(|| steps_outside(&path.steps[at + 1..])) {
+            return Some(reason);
+        }
+        path.steps[at + 1..].iter().find_map(|step| match step {
+            Step::Expr(expr) if asks_place(expr) => Some("a step asks for the place of an item"),
+            _ => None,
+        })
+    }
+
+    /// The same expression for one element after another, in a document whose root element declares these namespaces; nothing
+    /// where it needs the document, or has prefixes that are not known.
+    #[must_use]
+    pub fn streamed(&self, root: &[(String, String)], variables: &[String]) -> Option<Streamed> {
+        if self.needs_document().is_some() {
+            return None;
+        }
+        let mut namespaces = self.namespaces.clone();
+        for (prefix, uri) in root {
+            // The default namespace of a document is not that of names without a prefix in an XPath.
+            if !prefix.is_empty() && namespaces.declared(prefix).is_none() {
+                namespaces.declare(prefix, uri);
+            }
+        }
+        let (path, is_counted) = path_of(&self.parsed.body)?;
+        let at = record_step(path).ok()?;
+        let steps: Option<Vec<RecordStep>> = path.steps[..=at]
+            .iter()
+            .map(|step| match step {
+                Step::Axis(step) => record_name(step, &namespaces),
+                Step::Expr(_) => None,
+            })
+            .collect();
+        let mut expression = Self::compile(&self.text, self.version, namespaces, variables).ok()?;
+        let body = std::mem::replace(
+            &mut expression.parsed.body,
+            Expr { kind: ExprKind::ContextItem, span: self.parsed.body.span },
+        );
+        let span = body.span;
+        expression.record_steps = path.steps[..=at]
+            .iter()
+            .filter_map(|step| match step {
+                Step::Axis(step) => Some(step.number),
+                Step::Expr(_) => None,
+            })
+            .collect();
+        let path = match body.kind {
+            ExprKind::Path(path) => path,
+            ExprKind::Call(_, mut arguments) => match arguments.pop()?.kind {
+                ExprKind::Path(path) => path,
+                _ => return None,
+            },
+            _ => return None,
+        };
+        let mut steps_left = path.steps;
+        steps_left.drain(..at);
+        if let Some(Step::Axis(first)) = steps_left.first_mut() {
+            // Elements of one name inside each other come with the outermost.
+            first.axis = match first.axis {
+                Axis::Descendant => Axis::DescendantOrSelf,
+                _ => Axis::SelfAxis,
+            };
+        }
+        let path = Path { start: Start::Context, steps: steps_left };
+        expression.parsed.body = Expr { kind: ExprKind::Path(path), span };
+        Some(Streamed { path: steps?, expression, is_counted })
+    }
+}
+
+fn record_name(step: &AxisStep, namespaces: &Namespaces) -> Option<RecordStep> {
+    let NodeTest::Name(name) = &step.test else { return None };
+    let ignores = namespaces.ignores();
+    let (local, namespace) = match name {
+        Name::Plain(local) if !ignores => (local, Some(namespaces.default_uri().to_owned())),
+        Name::Prefixed(prefix, local) if !ignores => {
+            (local, Some(namespaces.declared(prefix)?.to_owned()))
+        }
+        Name::Expanded(uri, local) => (local, Some(uri.clone())),
+        Name::Plain(local) | Name::Prefixed(_, local) | Name::Local(local) => (local, None),
+        _ => return None,
+    };
+    let at_any_depth = step.axis == Axis::Descendant;
+    Some(RecordStep { local: local.clone(), namespace, at_any_depth })
+}
