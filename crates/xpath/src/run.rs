@@ -67,7 +67,7 @@ pub(crate) struct Run<'e, 'd> {
     pub(crate) watch: &'e RefCell<Watch>,
     depth: Cell<usize>,
     /// Which names of a document a name test means, by the address of both.
-    names: RefCell<HashMap<(usize, usize, Axis), Matches>>,
+    names: RefCell<Vec<((usize, usize, Axis), Matches)>>,
     patterns: RefCell<HashMap<(String, String), Arc<Regex>>>,
 }
 
@@ -419,7 +419,7 @@ impl<'e, 'd> Run<'e, 'd> {
         node: Node<'d>,
     ) -> Result<Matches, Error> {
         let key = (std::ptr::from_ref(name).addr(), std::ptr::from_ref(node.nodes()).addr(), axis);
-        if let Some(known) = self.names.borrow().get(&key) {
+        if let Some((_, known)) = self.names.borrow().iter().find(|(known, _)| *known == key) {
             return Ok(known.clone());
         }
         let namespaces = &self.expression.namespaces;
@@ -445,7 +445,13 @@ impl<'e, 'd> Run<'e, 'd> {
             Name::Namespace(uri) => nodes.matches(NameTest::InNamespace(uri)),
             Name::Local(local) => nodes.matches(NameTest::Local(local)),
         };
-        self.names.borrow_mut().insert(key, matches.clone());
+        /// Tests and documents are few; where they are not, the oldest are looked at again.
+        const MOST: usize = 64;
+        let mut names = self.names.borrow_mut();
+        if names.len() >= MOST {
+            names.clear();
+        }
+        names.push((key, matches.clone()));
         Ok(matches)
     }
 

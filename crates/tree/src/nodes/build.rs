@@ -20,37 +20,96 @@ pub struct NodesBuilder<'a> {
     highs: Positions,
 }
 
-/// The names that were met, each once.
+/// The names that were met, each once. Most documents have few, which are found without hashing: those that were asked for
+/// last are kept in places that their text tells.
 #[derive(Debug)]
 struct Names<'a> {
     all: Vec<Name<'a>>,
-    expanded: Vec<u32>,
-    /// By the name as written; several where its prefix means several namespaces.
+    /// The names that were asked for last, by [`place`](Self::place): their numbers plus one.
+    recent: [u32; RECENT],
+    /// All of them, once there are many.
     numbers: HashMap<(&'a str, &'a str, &'a str), u32, RandomState>,
-    by_expanded: HashMap<(&'a str, &'a str), u32, RandomState>,
-    last: u32,
 }
 
+/// The places for names that were asked for last.
+const RECENT: usize = 32;
+
+/// Up to this many names are looked through one by one.
+const FEW: usize = 24;
+
 impl<'a> Names<'a> {
+    fn new() -> Self {
+        Self { all: Vec::with_capacity(8), recent: [0; RECENT], numbers: HashMap::default() }
+    }
+
+    /// Where a name is kept when it was asked for last.
+    fn place(name: Name<'_>) -> usize {
+        let bytes = name.qualified().as_bytes();
+        let ends = match bytes {
+            [] => 0,
+            [first, .., middle, last] => {
+                usize::from(*first) * 5 + usize::from(*middle) * 3 + usize::from(*last)
+            }
+            [first, ..] => usize::from(*first),
+        };
+        (bytes.len() + ends) % RECENT
+    }
+
+    #[inline]
     fn number(&mut self, name: Name<'a>) -> u32 {
-        let last = self.all[self.last as usize];
-        // Elements of one name often follow each other; comparing pointers settles most of it.
-        if last == name {
-            return self.last;
+        let place = Self::place(name);
+        if let Some(recent) = self.recent[place].checked_sub(1)
+            && self.all[recent as usize] == name
+        {
+            return recent;
         }
-        let key = (name.prefix(), name.local(), name.namespace());
-        if let Some(number) = self.numbers.get(&key) {
-            self.last = *number;
-            return *number;
+        let number = self.find(name).unwrap_or_else(|| self.add(name));
+        self.recent[place] = number + 1;
+        number
+    }
+
+    fn find(&self, name: Name<'a>) -> Option<u32> {
+        if self.all.len() <= FEW {
+            return self.all.iter().position(|known| *known == name).map(|at| at as u32);
         }
+        self.numbers.get(&Self::key(name)).copied()
+    }
+
+    fn key(name: Name<'a>) -> (&'a str, &'a str, &'a str) {
+        (name.prefix(), name.local(), name.namespace())
+    }
+
+    #[cold]
+    fn add(&mut self, name: Name<'a>) -> u32 {
         // More names than 28 bits count share the last number: no text of a memory's size has so many.
         let number = u32::try_from(self.all.len()).unwrap_or(u32::MAX).min((1 << 28) - 1);
-        let expanded = (name.namespace(), name.local());
-        self.expanded.push(*self.by_expanded.entry(expanded).or_insert(number));
         self.all.push(name);
-        self.numbers.insert(key, number);
-        self.last = number;
+        match self.all.len() {
+            0..=FEW => {}
+            count if count == FEW + 1 => {
+                let numbered = self.all.iter().enumerate();
+                self.numbers = numbered.map(|(at, name)| (Self::key(*name), at as u32)).collect();
+            }
+            _ => {
+                self.numbers.insert(Self::key(name), number);
+            }
+        }
         number
+    }
+
+    /// For each name the first one with the same namespace and local part.
+    fn expanded(&self) -> Vec<u32> {
+        let same =
+            |a: &Name<'a>, b: &Name<'a>| a.local() == b.local() && a.namespace() == b.namespace();
+        if self.all.len() <= FEW {
+            let first = |name: &Name<'a>| self.all.iter().position(|known| same(known, name));
+            return self.all.iter().map(|name| first(name).unwrap_or_default() as u32).collect();
+        }
+        let mut firsts: HashMap<(&str, &str), u32, RandomState> = HashMap::default();
+        let numbered = self.all.iter().enumerate();
+        numbered
+            .map(|(at, name)| *firsts.entry((name.namespace(), name.local())).or_insert(at as u32))
+            .collect()
     }
 }
 
@@ -58,17 +117,10 @@ impl<'a> NodesBuilder<'a> {
     /// A document without content yet.
     #[must_use]
     pub fn new() -> Self {
-        let no_name = Name::plain("");
-        let names = Names {
-            all: vec![no_name],
-            expanded: vec![0],
-            numbers: HashMap::from_iter([(("", "", ""), 0)]),
-            by_expanded: HashMap::from_iter([(("", ""), 0)]),
-            last: 0,
-        };
-        let mut builder =
-            Self { rows: Vec::new(), names, open: Vec::new(), highs: Positions::Same(0) };
-        let document = builder.push(NodeKind::Document, no_name, "", Origin::NONE);
+        let (rows, open) = (Vec::with_capacity(16), Vec::with_capacity(8));
+        let mut builder = Self { rows, names: Names::new(), open, highs: Positions::Same(0) };
+        // The first name is that of nodes without one.
+        let document = builder.push(NodeKind::Document, Name::plain(""), "", Origin::NONE);
         builder.open.push(document);
         builder.push(NodeKind::Namespace, Name::plain("xml"), XML, Origin::NONE);
         builder
@@ -244,8 +296,8 @@ impl<'a> NodesBuilder<'a> {
         }
         Nodes {
             rows: self.rows,
+            expanded: self.names.expanded(),
             names: self.names.all,
-            expanded: self.names.expanded,
             positions: self.highs,
             number: 0,
             elements: OnceCell::new(),
