@@ -1,13 +1,14 @@
 //! An XPath over documents that are held whole.
 
 use std::cell::RefCell;
+use std::sync::atomic::AtomicU64;
 use std::time::{SystemTime, UNIX_EPOCH};
 
 use kyanite_eval::atomic::Atomic;
 use kyanite_eval::time::{DateTime, Duration};
 use kyanite_formats::xml;
 use kyanite_lang::{Flow, Grain, Plan, ResultShape, Session, xpath_failure};
-use kyanite_tree::{Arena, Decimal, Diagnostic, Location, Node, Nodes, Step, Value, locate};
+use kyanite_tree::{Arena, Code, Decimal, Diagnostic, Location, Node, Nodes, Step, Value, locate};
 use kyanite_xpath::{
     Context, Documents, Error, Expression, Item, Sequence, Store, Watch, item_value,
 };
@@ -181,7 +182,7 @@ impl Elements {
         events: &mut Events<'_>,
     ) -> Result<Vec<Diagnostic>, Failed> {
         let Self { plan, source, is_counted } = self;
-        let job = Job { plan: &plan, ..*job };
+        let (job_of_whole, job) = (job, Job { plan: &plan, ..*job });
         let mut session = Session::new(&plan);
         let arena = Arena::new();
         let sources = Sources::load(&plan, &[], job.options, &arena, events)?;
@@ -198,8 +199,36 @@ impl Elements {
         if is_counted {
             let _ = sink.single(Some(arena.integer(counting.0)));
         }
-        Ok(session.watch.report(&plan))
+        let report = session.watch.report(&plan);
+        // What the document has elsewhere is seen only where it is held; a small one is read again for that.
+        let is_small =
+            matches!(input, Input::File(_)) && input.size().is_some_and(|size| size <= READ_AGAIN);
+        match job_of_whole.plan.xpath() {
+            Some(expression)
+                if is_small && report.iter().any(|found| found.code() == Code::PathEmpty) =>
+            {
+                explain_whole(job_of_whole, expression, input)
+            }
+            _ => Ok(report),
+        }
     }
+}
+
+/// Documents up to this many bytes are read again for what is said of an expression that found nothing.
+const READ_AGAIN: u64 = 256 << 20;
+
+/// What is said of an expression over a document that is held; its results are known.
+fn explain_whole(
+    job: &Job<'_>,
+    expression: &Expression,
+    input: &Input,
+) -> Result<Vec<Diagnostic>, Failed> {
+    let watch = RefCell::new(Watch::new(expression));
+    let mut events = Events { tell: &mut |_| {}, bytes: &AtomicU64::new(0) };
+    let source = open(input, job.options, &mut events)?;
+    whole(job, expression, (vec![source], false), &mut Counting(0), (&mut events, &watch))?;
+    let report = watch.borrow().report(expression);
+    Ok(report.into_iter().map(|finding| job.plan.rule().diagnostic(finding)).collect())
 }
 
 /// Counts items.

@@ -201,6 +201,9 @@ impl<'d> Run<'_, 'd> {
     }
 }
 
+/// Documents up to this many rows are looked through without an index.
+const SMALL: usize = 64;
+
 /// What a step without predicates finds from nodes of one document, in document order as far as that comes by itself.
 fn together<'d>(axis: Axis, test: &Test, from: &[Node<'d>], found: &mut Vec<Node<'d>>) {
     let mut keep = |node: Node<'d>| {
@@ -222,7 +225,10 @@ fn together<'d>(axis: Axis, test: &Test, from: &[Node<'d>], found: &mut Vec<Node
                 }
                 end = end.max(node.end());
                 match test {
-                    Test::Named(NodeKind::Element, Matches::One(name)) => {
+                    // In a small document an index costs more than it saves.
+                    Test::Named(NodeKind::Element, Matches::One(name))
+                        if node.nodes().len() > SMALL =>
+                    {
                         node.descendants_named(*name).for_each(&mut keep);
                     }
                     _ => node.descendants().for_each(&mut keep),
