@@ -12,6 +12,7 @@ mod expr;
 mod groups;
 mod path;
 mod scope;
+mod xpath;
 
 use kyanite_tree::Code;
 use std::collections::{HashMap, HashSet};
@@ -23,6 +24,7 @@ use crate::plan::{
 };
 use crate::syntax::ast::{HeaderItem, ParamType, Rule};
 use crate::types::Type;
+use crate::xpath::RuleXPath;
 use scope::Scope;
 
 /// Checks a rule.
@@ -48,6 +50,7 @@ pub fn check(text: RuleText, rule: &Rule) -> Result<Plan, (RuleText, Vec<Finding
         asks_documents,
         asks_own_uri,
         namespaces,
+        xpaths,
         ..
     } = checker;
     if findings.iter().any(|finding| finding.severity() == kyanite_tree::Severity::Error) {
@@ -75,7 +78,8 @@ pub fn check(text: RuleText, rule: &Rule) -> Result<Plan, (RuleText, Vec<Finding
         decodes,
         asks_documents,
         namespaces,
-        xpath: None,
+        xpaths,
+        is_xpath: false,
         xpath_records: None,
         warnings: findings,
     })
@@ -119,6 +123,8 @@ struct Checker<'r> {
     asks_documents: bool,
     /// Whether a call asks what the document itself was read from.
     asks_own_uri: bool,
+    /// The XPaths of calls.
+    xpaths: Vec<RuleXPath>,
 }
 
 impl<'r> Checker<'r> {
@@ -142,6 +148,7 @@ impl<'r> Checker<'r> {
             decodes: false,
             asks_documents: false,
             asks_own_uri: false,
+            xpaths: Vec::new(),
         }
     }
 

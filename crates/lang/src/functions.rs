@@ -211,6 +211,8 @@ pub(crate) enum Run {
     ValueOf,
     /// The first argument, or the second where evaluating the first fails.
     Recover,
+    /// An XPath, compiled with the rule, over the first argument.
+    XPath,
     /// Over values.
     Values(for<'c, 'a> fn(&Call<'c, 'a>) -> Outcome<'a>),
 }
@@ -422,6 +424,16 @@ const STANDARD: &[Signature] = &[
         summary: "The value or, where evaluating it fails on the data, the other one; how often, and the first message, is told at the end of the run.",
         example: ("recover(decode(\"json\", \"{\"), null)", "null"),
         run: Run::Recover,
+    },
+    Signature {
+        name: "xpath",
+        parameters: &[takes("value", Takes::ANYTHING), takes("expression", Takes::TEXT)],
+        required: 2,
+        repeats: false,
+        result: Type::Any,
+        summary: "What an XPath 3.1 selects from an element, a map or a list: a list or, of an expression that gives one item at most, that item. The expression is a text in quotes; the rule's names are its variables, the prefixes that the header declares are its namespaces.",
+        example: ("let d = {a: [5, 6]}, least = 5 return xpath(d, \"?a?*[. > $least]\")", "[6]"),
+        run: Run::XPath,
     },
     Signature {
         name: "error",

@@ -502,6 +502,10 @@ impl Analysis {
                 }
                 self.current = outer;
             }
+            Kind::XPath(call) => {
+                self.value(&call.value);
+                self.values(call.variables.iter().map(|(_, value)| value));
+            }
             // Defs see nothing of a record but their arguments.
             Kind::Call(_, arguments) | Kind::CallDef(_, arguments) => self.values(arguments),
         }

@@ -23,6 +23,7 @@ use crate::finding::{Finding, RuleText, Span};
 use crate::functions::{FoldKind, Signature};
 use crate::output::OutputSpec;
 use crate::syntax::ast::{Binary, Literal, ParamType};
+use crate::xpath::RuleXPath;
 
 /// Whether an expression is a value (or nothing), or the nodes of a path.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -69,8 +70,10 @@ pub struct Plan {
     /// Whether the rule asks what values were read from.
     pub(crate) asks_documents: bool,
     pub(crate) namespaces: Namespaces,
-    /// The XPath that it is, in place of a rule.
-    pub(crate) xpath: Option<kyanite_xpath::Expression>,
+    /// The XPaths in it, by their numbers.
+    pub(crate) xpaths: Vec<RuleXPath>,
+    /// Whether it is an XPath, the first of them, and no rule.
+    pub(crate) is_xpath: bool,
     /// The path to the elements that the XPath is evaluated for one by one, if it is.
     pub(crate) xpath_records: Option<Vec<StepName>>,
     /// What is worth saying though the rule runs.
@@ -83,6 +86,11 @@ pub struct Plan {
 pub(crate) struct Namespaces(Vec<(String, String)>);
 
 impl Namespaces {
+    /// All prefixes, with what they stand for.
+    pub(crate) fn all(&self) -> impl Iterator<Item = (&str, &str)> {
+        self.0.iter().map(|(prefix, uri)| (prefix.as_str(), uri.as_str()))
+    }
+
     /// Declares a prefix; tells whether it was none before.
     pub(crate) fn declare(&mut self, prefix: &str, uri: &str) -> bool {
         let is_new = self.find(prefix).is_none();
@@ -125,7 +133,8 @@ impl Plan {
             decodes: false,
             asks_documents: false,
             namespaces: Namespaces::default(),
-            xpath: None,
+            xpaths: Vec::new(),
+            is_xpath: false,
             xpath_records: None,
             warnings: Vec::new(),
         }
@@ -170,7 +179,7 @@ impl Plan {
     /// How the result is written.
     #[must_use]
     pub fn result_shape(&self) -> ResultShape {
-        if let Some(xpath) = &self.xpath {
+        if let Some(xpath) = self.xpath() {
             return if xpath.gives_one() { ResultShape::Single } else { ResultShape::Items };
         }
         match self.body.innermost().kind {
@@ -298,6 +307,14 @@ impl PathInfo {
     }
 }
 
+/// An XPath over a value, with the values of its variables by their slots.
+#[derive(Debug)]
+pub(crate) struct XPathCall {
+    pub(crate) number: usize,
+    pub(crate) value: Expr,
+    pub(crate) variables: Vec<(usize, Expr)>,
+}
+
 /// A `where` or a filter, for telling when it never holds.
 #[derive(Debug)]
 pub(crate) struct TestInfo {
@@ -358,6 +375,8 @@ pub(crate) enum Kind {
     Loop(Box<Loop>),
     /// `let … return e` without a `for`.
     Lets(Vec<(usize, Expr)>, Box<Expr>),
+    /// An XPath over a value.
+    XPath(Box<XPathCall>),
     /// A function of the language over values.
     Call(&'static Signature, Vec<Expr>),
     Exists(Nodes),

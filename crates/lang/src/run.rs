@@ -24,10 +24,11 @@ mod xpath;
 
 use std::collections::HashMap;
 use std::ops::ControlFlow;
+use std::rc::Rc;
 use std::sync::{Arc, Mutex};
 
 use kyanite_formats::json::{Slot, Slotted};
-use kyanite_tree::{Arena, Name, Place, Value};
+use kyanite_tree::{Arena, Element, Name, Nodes, Place, Value};
 
 pub use failure::Failure;
 pub(crate) use join::and_parts;
@@ -172,6 +173,8 @@ pub struct Runner<'r, 'a> {
     fixed: HashMap<usize, &'a [Value<'a>]>,
     /// The groups whose aggregates are asked for, by the slot that has the number of one.
     folded_groups: HashMap<usize, (&'a GroupFolds, folded::Folded)>,
+    /// The nodes of the elements that XPaths were evaluated for last.
+    nodes: Vec<(&'a Element<'a>, Rc<Nodes<'a>>)>,
     /// What the clauses of a loop over records keep from one record to the next.
     held: Option<Box<Held<'a>>>,
 }
@@ -249,6 +252,7 @@ impl<'r, 'a> Runner<'r, 'a> {
             group_room: Default::default(),
             fixed: HashMap::new(),
             folded_groups: HashMap::new(),
+            nodes: Vec::new(),
             held: None,
         }
     }

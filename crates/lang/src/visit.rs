@@ -69,6 +69,10 @@ pub(crate) fn each_start<'e>(expr: &'e Expr, visit: &mut dyn FnMut(&'e Start)) {
         Kind::Call(_, arguments) | Kind::CallDef(_, arguments) => {
             arguments.iter().for_each(|argument| each_start(argument, visit));
         }
+        Kind::XPath(call) => {
+            each_start(&call.value, visit);
+            call.variables.iter().for_each(|(_, value)| each_start(value, visit));
+        }
         Kind::Edit(edit) => {
             each_start(&edit.subject, visit);
             for change in &edit.changes {
@@ -126,6 +130,10 @@ pub(crate) fn each_mut(expr: &mut Expr, visit: &mut dyn FnMut(&mut Expr)) {
         }
         Kind::Call(_, arguments) | Kind::CallDef(_, arguments) => {
             arguments.iter_mut().for_each(|argument| each_mut(argument, visit));
+        }
+        Kind::XPath(call) => {
+            each_mut(&mut call.value, visit);
+            call.variables.iter_mut().for_each(|(_, value)| each_mut(value, visit));
         }
         Kind::Edit(edit) => {
             each_mut(&mut edit.subject, visit);

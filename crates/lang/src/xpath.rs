@@ -37,7 +37,8 @@ pub fn compile_xpath(
     let body = Expr { kind: Kind::Constant(Literal::Null), span: whole };
     let root_uses = usize::from(expression.uses_context());
     let plan = Plan { params, root_uses, ..Plan::of(rule, body) };
-    Ok(Plan { xpath: Some(expression), ..plan })
+    let xpaths = vec![RuleXPath { expression, span: whole, place: Some(0) }];
+    Ok(Plan { xpaths, is_xpath: true, ..plan })
 }
 
 /// What is wrong with an XPath, as a finding.
@@ -52,6 +53,38 @@ pub fn xpath_finding(error: &Error) -> Finding {
     };
     let message = format!("{} ({})", error.message(), error.code_word());
     Finding::error_at(code, error.span(), message).advise_opt(error.advice().cloned())
+}
+
+/// An XPath in a rule, and where it stands.
+#[derive(Debug)]
+pub(crate) struct RuleXPath {
+    pub(crate) expression: Expression,
+    pub(crate) span: Span,
+    /// Where its text begins, unless escapes in it keep its places from being told.
+    pub(crate) place: Option<usize>,
+}
+
+impl RuleXPath {
+    /// A finding about the expression, as one about the rule.
+    pub(crate) fn placed(&self, found: Finding) -> Finding {
+        found.resolve(|inner| {
+            Some(match self.place {
+                Some(start) => Span::new(start + inner.start, start + inner.end),
+                None => self.span,
+            })
+        })
+    }
+
+    /// The failure of the expression on the data.
+    pub(crate) fn failure(&self, error: &Error) -> Failure {
+        let place = self.place.map_or(self.span, |start| {
+            Span::new(start + error.span().start, start + error.span().end)
+        });
+        let found = xpath_finding(error);
+        Failure::error_at(found.code(), Locus::Rule(place), found.message().to_owned())
+            .read_at(error.origin())
+            .advise_opt(found.advice().cloned().map(Advice::elsewhere))
+    }
 }
 
 /// The failure of an XPath on the data.
@@ -72,8 +105,7 @@ impl Plan {
         root: &[(String, String)],
         variables: &[String],
     ) -> Option<(Self, bool)> {
-        let Streamed { path, expression, is_counted } =
-            self.xpath.as_ref()?.streamed(root, variables)?;
+        let Streamed { path, expression, is_counted } = self.xpath()?.streamed(root, variables)?;
         let body = Expr { kind: Kind::Constant(Literal::Null), span: self.body.span };
         let step = |step: RecordStep| StepName {
             at_any_depth: step.at_any_depth,
@@ -84,7 +116,8 @@ impl Plan {
             params: self.params.iter().map(param).collect(),
             globals: self.params.iter().map(|param| param.slot + 1).max().unwrap_or(0),
             root_uses: self.root_uses,
-            xpath: Some(expression),
+            xpaths: vec![RuleXPath { expression, span: self.body.span, place: Some(0) }],
+            is_xpath: true,
             xpath_records: Some(path.into_iter().map(step).collect()),
             ..Self::of(self.rule.clone(), body)
         };
@@ -94,6 +127,6 @@ impl Plan {
     /// The XPath that the plan is, if it is one.
     #[must_use]
     pub fn xpath(&self) -> Option<&Expression> {
-        self.xpath.as_ref()
+        self.xpaths.first().filter(|_| self.is_xpath).map(|xpath| &xpath.expression)
     }
 }

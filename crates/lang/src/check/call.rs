@@ -43,8 +43,11 @@ impl Checker<'_> {
                 Run::Count => return self.nodes_call(signature, argument, span, Kind::Count),
                 Run::Exists => return self.nodes_call(signature, argument, span, Kind::Exists),
                 Run::ValueOf => return self.nodes_call(signature, argument, span, Kind::ValueOf),
-                Run::Values(_) | Run::Fold(_) | Run::Recover => {}
+                Run::Values(_) | Run::Fold(_) | Run::Recover | Run::XPath => {}
             }
+        }
+        if let (Run::XPath, [value, expression]) = (&signature.run, call.arguments.as_slice()) {
+            return self.xpath_call(value, expression, span);
         }
         // Where the document is from can be told without holding it.
         if let ("document_uri", [ast::Expr { kind: ExprKind::Path(path), .. }]) =

@@ -281,6 +281,7 @@ impl Checker<'_> {
             | Kind::DocumentUri
             | Kind::Folded
             | Kind::GroupFolded(..)
+            | Kind::XPath(_)
             | Kind::Broken => Type::Any,
         }
     }

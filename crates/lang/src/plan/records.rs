@@ -17,7 +17,7 @@ impl Plan {
             let (head, base) = (RecordHead::All, records.len());
             return (grain == Grain::Elements).then_some(Records { head, source, base });
         }
-        if self.root_uses != 1 || self.xpath.is_some() {
+        if self.root_uses != 1 || self.is_xpath {
             return None;
         }
         match &self.fold {

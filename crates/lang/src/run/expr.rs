@@ -76,6 +76,7 @@ impl<'a> Runner<'_, 'a> {
                 return self.value(result);
             }
             Kind::Call(signature, arguments) => return self.call(expr, signature, arguments),
+            Kind::XPath(call) => return self.xpath_call(call),
             Kind::Count(nodes) => {
                 let (count, _) = self.count(nodes, usize::MAX)?;
                 self.arena.integer(count as i64)

@@ -9,7 +9,6 @@ use std::cell::RefCell;
 use std::collections::{BTreeSet, HashMap, HashSet};
 
 use kyanite_tree::{Element, Kind, Map, Name, Place, Value};
-use kyanite_xpath::Expression;
 
 use super::failure::Failure;
 use crate::finding::Span;
@@ -39,8 +38,8 @@ pub struct Watch {
     calls: RefCell<Vec<CallWatch>>,
     /// The namespaces of the elements that steps without prefix met.
     mixed: RefCell<Vec<Mixed>>,
-    /// What the steps of an XPath met that is evaluated for records.
-    xpath: Option<RefCell<kyanite_xpath::Watch>>,
+    /// What the steps of XPaths met, by the numbers of these.
+    xpaths: Vec<RefCell<kyanite_xpath::Watch>>,
 }
 
 /// A call of recover() that stood in for failures.
@@ -121,7 +120,7 @@ impl Watch {
             recovered: RefCell::default(),
             calls: RefCell::default(),
             mixed: RefCell::default(),
-            xpath: None,
+            xpaths: Vec::new(),
         }
     }
 
@@ -129,13 +128,18 @@ impl Watch {
         Self {
             paths: vec![PathWatch::default(); plan.paths.len()],
             tests: vec![TestWatch::default(); plan.tests.len()],
+            xpaths: plan
+                .xpaths
+                .iter()
+                .map(|xpath| RefCell::new(kyanite_xpath::Watch::new(&xpath.expression)))
+                .collect(),
             ..Self::empty()
         }
     }
 
     /// The watch over an XPath.
-    pub(super) fn xpath_mut(&mut self, expression: &Expression) -> &RefCell<kyanite_xpath::Watch> {
-        self.xpath.get_or_insert_with(|| RefCell::new(kyanite_xpath::Watch::new(expression)))
+    pub(super) fn xpath(&self, number: usize) -> Option<&RefCell<kyanite_xpath::Watch>> {
+        self.xpaths.get(number)
     }
 
     /// None of the elements was found that an XPath was to be evaluated for: these names stood where the step at `level` of
@@ -146,8 +150,7 @@ impl Watch {
         level: usize,
         names: impl Iterator<Item = Name<'n>>,
     ) {
-        if let Some(expression) = plan.xpath() {
-            let watch = self.xpath_mut(expression);
+        if let (Some(expression), Some(watch)) = (plan.xpath(), self.xpath(0)) {
             watch.borrow_mut().stopped(expression, level, names);
         }
     }
@@ -302,10 +305,8 @@ impl Watch {
         for (own, later) in self.paths.iter_mut().zip(&later.paths) {
             own.join(later);
         }
-        match (&self.xpath, &later.xpath) {
-            (Some(own), Some(later)) => own.borrow_mut().join(&later.borrow()),
-            (None, Some(_)) => self.xpath.clone_from(&later.xpath),
-            _ => {}
+        for (own, later) in self.xpaths.iter().zip(&later.xpaths) {
+            own.borrow_mut().join(&later.borrow());
         }
         for (own, later) in self.tests.iter_mut().zip(&later.tests) {
             own.seen += later.seen;

@@ -1,10 +1,13 @@
-//! XPaths that are evaluated for records.
+//! XPaths that are evaluated for records, and those in rules.
+
+use std::rc::Rc;
 
 use kyanite_eval::atomic::Atomic;
-use kyanite_tree::{Nodes, Value};
-use kyanite_xpath::{Context, Expression, Item, Sequence, Store, item_value};
+use kyanite_tree::{Element, Nodes, Value};
+use kyanite_xpath::{Context, Expression, Item, NoDocuments, Sequence, Store, item_value};
 
 use super::{Flow, Ran, Runner};
+use crate::plan::XPathCall;
 use crate::xpath::xpath_failure;
 
 impl<'a> Runner<'_, 'a> {
@@ -20,7 +23,7 @@ impl<'a> Runner<'_, 'a> {
         let Some(element) = root.children().next() else { return Ok(Flow::Continue(())) };
         let variables = self.xpath_variables();
         let context = Context { variables, ..Context::of(Item::Node(element)) };
-        let watch = self.session.watch.xpath_mut(expression);
+        let Some(watch) = self.session.watch.xpath(0) else { return Ok(Flow::Continue(())) };
         let found = expression.evaluate(&context, &store, watch);
         let found = found.and_then(|found| {
             let items = found.items().iter();
@@ -38,6 +41,64 @@ impl<'a> Runner<'_, 'a> {
         Ok(Flow::Continue(()))
     }
 
+    /// What a call of xpath() gives: a list or, of an expression that gives one item at most, that.
+    pub(super) fn xpath_call(&mut self, call: &'a XPathCall) -> Ran<Option<Value<'a>>> {
+        let plan = self.plan;
+        let xpath = &plan.xpaths[call.number];
+        let value = self.value(&call.value)?;
+        let slots = call.variables.iter().map(|(slot, _)| slot + 1).max().unwrap_or(0);
+        let mut variables = vec![Sequence::Empty; slots];
+        for (slot, value) in &call.variables {
+            variables[*slot] = self.value(value)?.map_or(Sequence::Empty, variable);
+        }
+        let nodes = value.and_then(|value| self.nodes_of(value));
+        let item = match (&nodes, value) {
+            (Some(nodes), Some(Value::Element(_, element))) => {
+                let root = nodes.root();
+                let inner = if element.is_document() { Some(root) } else { root.children().next() };
+                inner.map(Item::Node)
+            }
+            (_, None | Some(Value::Null(_))) => None,
+            (_, Some(value)) => Some(Item::Value(value)),
+        };
+        let gives_one = xpath.expression.gives_one();
+        if item.is_none() && xpath.expression.uses_context() {
+            return Ok((!gives_one).then(|| self.arena.list(&[])));
+        }
+        let store = Store::new(self.arena);
+        let context = Context { item, variables, documents: &NoDocuments, now: None, zone: 0 };
+        let Some(watch) = self.session.watch.xpath(call.number) else { return Ok(None) };
+        let found = xpath.expression.evaluate(&context, &store, watch).and_then(|found| {
+            let items = found.items().iter();
+            items.map(|item| item_value(item, self.arena)).collect::<Result<Vec<_>, _>>()
+        });
+        let values = found.map_err(|error| xpath.failure(&error))?;
+        let values: Vec<Value<'a>> =
+            values.into_iter().map(|value| self.arena.copy_read(value)).collect();
+        match values.as_slice() {
+            [] if gives_one => Ok(None),
+            [one] if gives_one => Ok(Some(*one)),
+            values => Ok(Some(self.arena.list(values))),
+        }
+    }
+
+    /// The nodes of an element, which are kept: the next call is often about the same.
+    fn nodes_of(&mut self, value: Value<'a>) -> Option<Rc<Nodes<'a>>> {
+        /// The elements whose nodes are kept.
+        const KEPT: usize = 4;
+        let element: &'a Element<'a> = value.as_element()?;
+        let is_it = |(known, _): &&(&'a Element<'a>, Rc<Nodes<'a>>)| std::ptr::eq(*known, element);
+        if let Some((_, nodes)) = self.nodes.iter().find(is_it) {
+            return Some(Rc::clone(nodes));
+        }
+        let nodes = Rc::new(Nodes::of(value));
+        if self.nodes.len() >= KEPT {
+            self.nodes.remove(0);
+        }
+        self.nodes.push((element, Rc::clone(&nodes)));
+        Some(nodes)
+    }
+
     /// The values of the variables: params are text without a type.
     fn xpath_variables<'v>(&self) -> Vec<Sequence<'v>>
     where
@@ -50,5 +111,15 @@ impl<'a> Runner<'_, 'a> {
                 None => Sequence::Empty,
             })
             .collect()
+    }
+}
+
+/// A value as that of a variable: a list is the sequence of its items, an element is a document of its own.
+fn variable(value: Value<'_>) -> Sequence<'_> {
+    match value {
+        Value::List(_, items) => {
+            items.iter().flat_map(|item| Sequence::of_value(*item).into_items()).collect()
+        }
+        other => Sequence::of_value(other),
     }
 }

@@ -67,8 +67,9 @@ impl Watch {
             let often = if *count == 1 { String::new() } else { format!(" ({count} times)") };
             Finding::warning(Code::RaisedNote, format!("{message}{often}"))
         }));
-        if let (Some(watch), Some(expression)) = (&self.xpath, plan.xpath()) {
-            findings.extend(watch.borrow().report(expression));
+        for (watch, xpath) in self.xpaths.iter().zip(&plan.xpaths) {
+            let found = watch.borrow().report(&xpath.expression);
+            findings.extend(found.into_iter().map(|found| xpath.placed(found)));
         }
         let told = findings.into_iter().map(|finding| plan.rule.diagnostic(finding));
         told.chain(self.recovered.borrow().iter().map(|call| call.report(&plan.rule))).collect()
