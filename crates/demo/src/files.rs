@@ -48,6 +48,7 @@ pub fn files() -> Vec<File> {
         "rules/network.kyr",
         "rules/running.kyr",
         "rules/by-island.kyr",
+        "rules/timetable-page.kyr",
         "rules/running-cases/none-cancelled/input.jsonl",
         "rules/running-cases/none-cancelled/expected.csv",
         "rules/running-cases/no-fare/input.jsonl",

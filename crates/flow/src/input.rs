@@ -224,7 +224,8 @@ impl Input {
     /// The format that the input's name stands for, unless the user said one.
     #[must_use]
     pub fn format_by_name(&self, told: Option<Format>) -> Option<Format> {
-        detect::by_name(told, self.file_name()).map(|detected| detected.format)
+        let detected = detect::by_name(told, self.file_name());
+        detected.map(|detected| detected.format).filter(|format| format.is_read())
     }
 
     /// Whether it is a file that plainly holds one JSON list, large enough to go through its items one by one.
@@ -335,7 +336,10 @@ impl Source {
             Some(Detected { format, reason: Reason::MediaType(media) })
         };
         let told = detect::by_name(options.from, None);
-        let named = told.or_else(by_media).or_else(|| detect::by_name(None, input.file_name()));
+        // What is only written may hold XML all the same.
+        let is_read = |detected: &Detected| detected.format.is_read();
+        let by_name = || detect::by_name(None, input.file_name()).filter(is_read);
+        let named = told.or_else(|| by_media().filter(is_read)).or_else(by_name);
         let is_all = head.len() < HEAD;
         // All is made UTF-8 as it is read.
         let marked = Charset::of_mark(&head).filter(|charset| charset.is_utf16());
@@ -378,6 +382,14 @@ impl Source {
             );
             return Err(Failed::Input(problem));
         };
+        if !detected.format.is_read() {
+            let message = format!("{} is written here, and not read", detected.format);
+            let advice = Advice::words("a page that is well-formed XML is read with ")
+                .setting(Setting::From(Some("xml")));
+            return Err(Failed::Input(
+                Diagnostic::error(Code::InputFormat, message).advise(advice),
+            ));
+        }
         let looks_like = match detected.reason {
             Reason::Told => None,
             _ => detect::contradicts(detected.format, &head),

@@ -6,7 +6,7 @@ use kyanite_formats::documents::RECORD_SEPARATOR;
 use kyanite_formats::losses::Losses;
 use kyanite_formats::record_view::{Shape, Undecided, View};
 use kyanite_formats::{
-    CannotHold, Draining, Format, cannot_hold, csv, json, text, toml, xml, yaml,
+    CannotHold, Draining, Format, cannot_hold, csv, html, json, text, toml, xml, yaml,
 };
 use kyanite_tree::{
     Advice, Arena, Code, Diagnostic, Kind, Origin, Setting, Value, name_step, near_in_words,
@@ -209,7 +209,7 @@ impl Renderer {
             Format::Csv | Format::Tsv => self.rows.is_settled(),
             Format::JsonSequence | Format::Yaml | Format::Xml => self.items > 0,
             Format::Toml => false,
-            Format::Json | Format::JsonLines | Format::Text => true,
+            Format::Json | Format::JsonLines | Format::Text | Format::Html => true,
         };
         let mut apart = is_settled.then(|| Self::new(self.layout.clone()))?;
         apart.rows = self.rows.clone();
@@ -284,7 +284,7 @@ impl Renderer {
         self.begin_document()?;
         match (self.layout.format, value) {
             (Format::Json | Format::Yaml, None) => self.whole(Value::NULL, out, drain)?,
-            (Format::Xml | Format::Toml, None) => {
+            (Format::Xml | Format::Toml | Format::Html, None) => {
                 let message = format!(
                     "the result is nothing, and a {} document cannot be empty",
                     self.layout.format
@@ -347,7 +347,8 @@ impl Renderer {
         if self.foreign {
             self.losses.add_types(value, self.layout.format);
         }
-        let keeps_elements = matches!(self.layout.format, Format::Xml | Format::Text);
+        let keeps_elements =
+            matches!(self.layout.format, Format::Xml | Format::Text | Format::Html);
         if !self.elements && value.kind() != Kind::Element || keeps_elements {
             return write(self, value);
         }
@@ -386,6 +387,7 @@ impl Renderer {
             }
             Format::Xml => Ok(self.xml.item(value, out, &mut self.losses)?),
             Format::Toml => Err(no_list(value.origin())),
+            Format::Html => Ok(html::write(value, self.layout.xml.indent, out)?),
             Format::JsonLines | Format::Csv | Format::Tsv | Format::Text => self.line(value, out),
         }
     }
@@ -419,6 +421,9 @@ impl Renderer {
                 xml::write(value, &self.layout.xml, target, &mut self.losses)?;
             }
             Format::Toml => toml::write(value, out, &mut self.losses)?,
+            Format::Html => {
+                html::write(value, self.layout.xml.indent, &mut Draining::new(out, drain))?;
+            }
             // A line an item, also when the list came as one value.
             Format::JsonLines | Format::Csv | Format::Tsv | Format::Text => match value {
                 Value::List(_, items) => {

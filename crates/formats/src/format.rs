@@ -24,6 +24,8 @@ pub enum Format {
     Tsv,
     /// Plain lines of text.
     Text,
+    /// Pages for browsers: written, not read.
+    Html,
 }
 
 /// What is known of a format.
@@ -59,7 +61,7 @@ impl Facts {
 }
 
 /// All formats, in the order in which they are listed to people.
-const FORMATS: [Facts; 9] = [
+const FORMATS: [Facts; 10] = [
     facts(Format::Json, "json", &["json", "geojson"], &["json"]),
     facts(Format::JsonLines, "jsonl", &["jsonl", "ndjson"], &["jsonl", "x-ndjson"]).records(),
     facts(Format::JsonSequence, "json-seq", &["json-seq"], &["json-seq"]).several(),
@@ -74,6 +76,7 @@ const FORMATS: [Facts; 9] = [
     facts(Format::Csv, "csv", &["csv"], &["csv"]).records(),
     facts(Format::Tsv, "tsv", &["tsv", "tab"], &["tab-separated-values"]).records(),
     facts(Format::Text, "text", &["txt", "text", "log"], &[]).records(),
+    facts(Format::Html, "html", &["html", "htm"], &["html"]).several(),
 ];
 
 impl Format {
@@ -108,6 +111,12 @@ impl Format {
     #[must_use]
     pub fn holds_several(self) -> bool {
         self.facts().holds_several
+    }
+
+    /// Whether documents in it are read, and not only written.
+    #[must_use]
+    pub fn is_read(self) -> bool {
+        self != Self::Html
     }
 
     /// The format that a file extension (without its dot, any case) stands for.

@@ -9,6 +9,7 @@ pub mod documents;
 pub mod encoding;
 mod error;
 mod format;
+pub mod html;
 pub mod json;
 pub mod losses;
 pub mod needs;

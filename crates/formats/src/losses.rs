@@ -92,7 +92,10 @@ impl Losses {
     /// Counts what the types in a value lose in a format that has them not: numbers that are not finite, dates, tags, keys
     /// that are no texts. Where all scalars are texts, only tags are lost.
     pub fn add_types(&mut self, value: Value<'_>, format: Format) {
-        let has_types = !matches!(format, Format::Csv | Format::Tsv | Format::Xml | Format::Text);
+        let has_types = !matches!(
+            format,
+            Format::Csv | Format::Tsv | Format::Xml | Format::Text | Format::Html
+        );
         match value {
             Value::Foreign(origin, Foreign { of, .. }) => {
                 let (loss, is_kept) = match of {

@@ -322,7 +322,7 @@ pub fn value_end(format: Format, text: &str, offset: usize) -> usize {
             let end = cell.find([',', ';', '\t', '\r', '\n']).unwrap_or(cell.len());
             offset + end.max(1)
         }
-        Format::Xml => xml::value_end(text, offset),
+        Format::Xml | Format::Html => xml::value_end(text, offset),
         Format::Yaml => yaml::value_end(text, offset),
         Format::Toml => toml::value_end(text, offset),
         Format::Text => {

@@ -29,6 +29,7 @@ pub fn span_of(format: Format, text: &str, offset: usize, delimiter: Option<u8>)
             let settings = csv::Settings::of(format, delimiter);
             csv::cell_end(text, offset, settings)?
         }
+        Format::Html => return None,
         Format::Text => offset + rest.find('\n').unwrap_or(rest.len()),
     };
     Some(Span::new(offset, end))

@@ -33,8 +33,8 @@ pub struct OutputSpec {
 
 /// The options, and the formats that have them.
 const OPTIONS: [(&str, &[Format]); 8] = [
-    ("indent", &[Format::Json, Format::Yaml, Format::Xml]),
-    ("compact", &[Format::Json, Format::Xml]),
+    ("indent", &[Format::Json, Format::Yaml, Format::Xml, Format::Html]),
+    ("compact", &[Format::Json, Format::Xml, Format::Html]),
     ("canonical", &[Format::Json, Format::JsonLines, Format::JsonSequence]),
     ("root", &[Format::Xml]),
     ("item", &[Format::Xml]),

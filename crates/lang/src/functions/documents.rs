@@ -5,7 +5,7 @@ use base64::engine::general_purpose::STANDARD as BASE64;
 use kyanite_formats::documents::{self, Limits};
 use kyanite_formats::json::{self, Origins, ReaderOptions, Style};
 use kyanite_formats::losses::Losses;
-use kyanite_formats::{Format, csv, records, text, toml, xml, yaml};
+use kyanite_formats::{Format, csv, html, records, text, toml, xml, yaml};
 use kyanite_tree::{Base, Kind, LineColumn, Value};
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, percent_decode_str, utf8_percent_encode};
 
@@ -174,6 +174,10 @@ fn encode_document(value: Value<'_>, format: Format, out: &mut Vec<u8>) -> Resul
         Format::Xml => {
             let layout = xml::Layout { indent: None, declaration: false, ..xml::Layout::default() };
             xml::write(value, &layout, out, &mut losses).map_err(cannot)?;
+            out.pop();
+        }
+        Format::Html => {
+            html::write(value, None, out).map_err(cannot)?;
             out.pop();
         }
         Format::Csv | Format::Tsv => {

@@ -2,7 +2,7 @@
 
 use kyanite_eval::atomic::Atomic;
 use kyanite_formats::losses::Losses;
-use kyanite_formats::{json, xml};
+use kyanite_formats::{html, json, xml};
 use kyanite_tree::{NodeKind, Value};
 
 use super::{Call, Function, Outcome, failed, function, items, optional_item};
@@ -187,7 +187,15 @@ fn html<'d>(
     value: &Sequence<'d>,
     parameters: &Parameters,
 ) -> Result<String, Error> {
-    markup(call, value, parameters)
+    let mut out = Vec::new();
+    let indent = parameters.indent.then_some(2);
+    for item in value.items() {
+        let value = crate::result::item_value(item, call.run.store.arena)?;
+        html::write(value, indent, &mut out)
+            .map_err(|error| failed("SENR0001", error.message().to_owned()))?;
+        out.pop();
+    }
+    Ok(String::from_utf8_lossy(&out).into_owned())
 }
 
 /// An item as a person would write it in an expression (Serialization 3.1 section 10).
