@@ -1,6 +1,8 @@
 //! The namespaces of an expression: those that were given, and those that the root of a document declares.
 
-use kyanite_tree::{Advice, NodeKind, Nodes, near_words};
+use std::collections::BTreeSet;
+
+use kyanite_tree::{Advice, NodeKind, Nodes, Setting, near_words};
 
 use crate::error::{Error, ErrorCode};
 
@@ -53,10 +55,11 @@ impl Namespaces {
         self.prefixes.iter().find(is_it).map(|(_, uri)| uri.as_str())
     }
 
-    /// The namespace that a prefix means in a document: as declared for the expression, else as the root element declares it.
+    /// The namespace that a prefix means in a document: as declared for the expression, else as the root element declares it,
+    /// else as it is used in the document, if it means one namespace there.
     ///
     /// # Errors
-    /// `XPST0081` where neither does.
+    /// `XPST0081` where none of them says it.
     pub(crate) fn uri(&self, prefix: &str, nodes: &Nodes<'_>) -> Result<String, Error> {
         if prefix == "xml" {
             return Ok("http://www.w3.org/XML/1998/namespace".into());
@@ -71,16 +74,26 @@ impl Namespaces {
         }) {
             return Ok(uri.to_owned());
         }
+        // A prefix that is declared further down, or around an element that was taken out of its document, is known as well,
+        // as long as it means one thing.
+        let uris: BTreeSet<&str> = nodes
+            .names()
+            .filter(|name| name.prefix() == prefix)
+            .map(|name| name.namespace())
+            .collect();
+        if let (1, Some(uri)) = (uris.len(), uris.first()) {
+            return Ok((*uri).to_owned());
+        }
+        if let Some(uri) = uris.first() {
+            let all: Vec<&str> = uris.iter().copied().collect();
+            let message =
+                format!("the prefix `{prefix}` means several namespaces: {}", all.join(", "));
+            let setting = Setting::Namespace(prefix.to_owned(), (*uri).to_owned());
+            let advice = Advice::words("say which one is meant: ").setting(setting);
+            return Err(Error::unplaced(ErrorCode::Prefix, message).advise(advice));
+        }
         let message = format!("the prefix `{prefix}` is not declared at the root of the document");
         let error = Error::unplaced(ErrorCode::Prefix, message);
-        let deeper = nodes.root().descendants().flat_map(|node| node.declarations());
-        let mut deeper = deeper.filter(|node| node.name().qualified() == prefix);
-        if let Some(declaration) = deeper.next() {
-            let uri = declaration.text().to_owned();
-            let advice = Advice::words("it is declared further down: say ")
-                .setting(kyanite_tree::Setting::Namespace(prefix.to_owned(), uri));
-            return Err(error.about(declaration.origin()).advise(advice));
-        }
         let known: Vec<String> = root
             .iter()
             .flat_map(|root| root.declarations())

@@ -141,12 +141,14 @@ impl<'e, 'd> Run<'e, 'd> {
             ExprKind::General(how, pair) => {
                 let left = self.eval(&pair[0], frame, focus)?;
                 let right = self.eval(&pair[1], frame, focus)?;
-                self.general(*how, &left, &right, expr.span).map(Sequence::boolean)
+                let holds = self.general(*how, &left, &right, expr.span);
+                holds.map(Sequence::boolean).map_err(|error| about(error, &[&left, &right]))
             }
             ExprKind::Value(how, pair) => {
                 let left = self.eval(&pair[0], frame, focus)?;
                 let right = self.eval(&pair[1], frame, focus)?;
                 self.value_comparison(*how, &left, &right)
+                    .map_err(|error| about(error, &[&left, &right]))
             }
             ExprKind::Nodes(how, pair) => {
                 let left = self.eval(&pair[0], frame, focus)?;
@@ -167,6 +169,7 @@ impl<'e, 'd> Run<'e, 'd> {
                 let left = self.eval(&pair[0], frame, focus)?;
                 let right = self.eval(&pair[1], frame, focus)?;
                 self.arithmetic(*operator, &left, &right)
+                    .map_err(|error| about(error, &[&left, &right]))
             }
             ExprKind::Sign(is_negative, value) => {
                 let value = self.eval(value, frame, focus)?;
@@ -203,7 +206,10 @@ impl<'e, 'd> Run<'e, 'd> {
             ExprKind::Cast(value, to) => {
                 let value = self.eval(value, frame, focus)?;
                 match convert::atomic(&value, "the value that is cast")? {
-                    Some(one) => Ok(Sequence::atomic(self.cast(&one, to.of)?)),
+                    Some(one) => self
+                        .cast(&one, to.of)
+                        .map(Sequence::atomic)
+                        .map_err(|error| about(error, &[&value])),
                     None if to.is_optional => Ok(Sequence::Empty),
                     None => {
                         let message =
@@ -216,7 +222,10 @@ impl<'e, 'd> Run<'e, 'd> {
             ExprKind::Constructor(to, value) => {
                 let value = self.eval(value, frame, focus)?;
                 match convert::atomic(&value, "the value that is cast")? {
-                    Some(one) => Ok(Sequence::atomic(self.cast(&one, *to)?)),
+                    Some(one) => self
+                        .cast(&one, *to)
+                        .map(Sequence::atomic)
+                        .map_err(|error| about(error, &[&value])),
                     None => Ok(Sequence::Empty),
                 }
             }
@@ -516,6 +525,15 @@ impl<'e, 'd> Run<'e, 'd> {
             return Err(Error::unplaced(ErrorCode::Other("FOAR0002"), message));
         }
         Ok((low..=high).map(|number| Item::Atomic(Atomic::Integer(number))).collect())
+    }
+}
+
+/// Says which value of a document an error is about: the first of the operands that was read.
+fn about(error: Error, operands: &[&Sequence<'_>]) -> Error {
+    let mut origins = operands.iter().filter_map(|operand| operand.first()).map(Item::origin);
+    match origins.find(|origin| origin.is_known()) {
+        Some(origin) => error.about(origin),
+        None => error,
     }
 }
 

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use kyanite_eval::atomic::{Atomic, AtomicType, QName};
-use kyanite_tree::Span;
+use kyanite_tree::{Origin, Span};
 
 use super::convert::{argument, atomic, atomize};
 use super::types::arity;
@@ -31,7 +31,12 @@ impl<'d> Run<'_, 'd> {
             arguments.push(match parameter.takes.what {
                 // Nothing can be wrong with these, so that nothing has to be said of them.
                 What::Item if matches!(parameter.takes.many, Many::Any) => value,
-                _ => argument(value, parameter.takes, &what.to_string(), self.version())?,
+                _ => {
+                    let origin = value.first().map_or(Origin::NONE, Item::origin);
+                    let converted =
+                        argument(value, parameter.takes, &what.to_string(), self.version());
+                    converted.map_err(|error| error.about(origin))?
+                }
             });
         }
         let call = Call { run: self, function, arguments, focus, span };

@@ -56,14 +56,15 @@ impl<'d> Run<'_, 'd> {
     ) -> Result<bool, Error> {
         let is_untyped = |value: &Atomic<'d>| matches!(value, Atomic::Untyped(_));
         let zone = self.context.zone;
+        let are_texts = a.as_text().is_some() && b.as_text().is_some();
         match (is_untyped(a), is_untyped(b)) {
-            (true, false) => Ok(like(a, b)?.compare(how, b, zone)?),
-            (false, true) => Ok(a.compare(how, &like(b, a)?, zone)?),
-            (true, true) if !how.is_equality() => {
+            (true, _) | (_, true) if are_texts && !how.is_equality() => {
                 let holds = a.compare(how, b, zone)?;
                 self.note_texts(how, a, b, holds, span);
                 Ok(holds)
             }
+            (true, false) => Ok(like(a, b)?.compare(how, b, zone)?),
+            (false, true) => Ok(a.compare(how, &like(b, a)?, zone)?),
             _ => Ok(a.compare(how, b, zone)?),
         }
     }

@@ -239,7 +239,7 @@ impl Watch {
         }
         for (span, a, b) in &self.texts {
             let message = format!(
-                "two values without a type are compared as texts, such as {a:?} and {b:?}; as numbers their \
+                "values are compared as texts, such as {a:?} and {b:?}; as numbers their \
                  order is another"
             );
             let advice = "write number(…) around one of them to compare numbers";
