@@ -40,6 +40,21 @@ const TOUR: &[Step] = &[
         ],
     },
     Step {
+        title: "Up and sideways",
+        text: "XPath goes from a vehicle up to its vessel and on to the next one; a namespace that hides it is named.",
+        commands: &[
+            &["query", "//vehicle/@plate", "manifest.xml", "--compact"],
+            &["query", "//v:deck[.//m:weight > 1000]", "manifest.xml", "--count"],
+            &[
+                "query",
+                "//m:vehicle[m:weight > 1000]/(ancestor::v:vessel/v:name || ': ' || @plate || ', then ' || (following-sibling::m:vehicle[1]/@plate, 'none')[1])",
+                "manifest.xml",
+                "--to",
+                "text",
+            ],
+        ],
+    },
+    Step {
         title: "Unwrap",
         text: "The position gateway answers with JSON inside a text. The message says what to do.",
         commands: &[

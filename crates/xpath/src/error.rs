@@ -66,7 +66,7 @@ impl Error {
     /// An error at a place in the expression.
     #[must_use]
     pub fn new(code: ErrorCode, span: Span, message: impl Into<String>) -> Self {
-        Self { 0: Box::new(Inner { span: Some(span), ..Inner::of(code, message.into()) }) }
+        Self(Box::new(Inner { span: Some(span), ..Inner::of(code, message.into()) }))
     }
 
     /// An error whose place is not known yet.

@@ -10,6 +10,7 @@ mod watch;
 
 use std::cell::{Cell, RefCell};
 use std::collections::HashMap;
+use std::rc::Rc;
 use std::sync::Arc;
 
 use kyanite_eval::atomic::Atomic;
@@ -53,6 +54,9 @@ impl<'d> Frame<'d> {
     }
 }
 
+/// A name test and the document that it is asked of, by their addresses, and the axis.
+type NamesKey = (usize, usize, Axis);
+
 /// How deep calls of functions may nest: of inline functions that call each other, of folds over them.
 const DEPTH: usize = 1_000;
 
@@ -67,8 +71,8 @@ pub(crate) struct Run<'e, 'd> {
     pub(crate) watch: &'e RefCell<Watch>,
     depth: Cell<usize>,
     /// Which names of a document a name test means, by the address of both.
-    names: RefCell<Vec<((usize, usize, Axis), Matches)>>,
-    patterns: RefCell<HashMap<(String, String), Arc<Regex>>>,
+    names: RefCell<Vec<(NamesKey, Matches)>>,
+    patterns: RefCell<HashMap<(String, String), Rc<Regex>>>,
 }
 
 pub(crate) type Outcome<'d> = Result<Sequence<'d>, Error>;
@@ -272,13 +276,13 @@ impl<'e, 'd> Run<'e, 'd> {
             }
             ExprKind::FunctionReference(function, arity) => {
                 let named = FunctionItem::Named(function, *arity, focus.cloned());
-                Ok(Sequence::One(Item::Function(Arc::new(named))))
+                Ok(Sequence::One(Item::Function(Rc::new(named))))
             }
             ExprKind::Inline(inline) => {
                 let captured = inline.captures.iter();
                 let captured = captured.map(|(outer, own)| (*own, frame.get(*outer))).collect();
                 let function = InlineFunction { of: Arc::clone(inline), captured };
-                Ok(Sequence::One(Item::Function(Arc::new(FunctionItem::Inline(function)))))
+                Ok(Sequence::One(Item::Function(Rc::new(FunctionItem::Inline(function)))))
             }
             ExprKind::Map(entries) => {
                 let mut made: Vec<(Atomic<'d>, Sequence<'d>)> = Vec::with_capacity(entries.len());
@@ -465,12 +469,12 @@ impl<'e, 'd> Run<'e, 'd> {
     }
 
     /// A compiled regular expression, which is kept.
-    pub(crate) fn pattern(&self, pattern: &str, flags: &str) -> Result<Arc<Regex>, Error> {
+    pub(crate) fn pattern(&self, pattern: &str, flags: &str) -> Result<Rc<Regex>, Error> {
         /// Patterns that come from data could be without number; past this many the store starts anew.
         const MOST: usize = 500;
         let key = (pattern.to_owned(), flags.to_owned());
         if let Some(known) = self.patterns.borrow().get(&key) {
-            return Ok(Arc::clone(known));
+            return Ok(Rc::clone(known));
         }
         let compiled = xsd::compile_xpath(pattern, flags).map_err(|error| match error {
             xsd::PatternError::Flag(_) => {
@@ -481,12 +485,12 @@ impl<'e, 'd> Run<'e, 'd> {
                 Error::unplaced(ErrorCode::Other("FORX0002"), message)
             }
         })?;
-        let compiled = Arc::new(compiled);
+        let compiled = Rc::new(compiled);
         let mut patterns = self.patterns.borrow_mut();
         if patterns.len() >= MOST {
             patterns.clear();
         }
-        patterns.insert(key, Arc::clone(&compiled));
+        patterns.insert(key, Rc::clone(&compiled));
         Ok(compiled)
     }
 

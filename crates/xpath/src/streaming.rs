@@ -140,7 +140,7 @@ fn steps_outside(steps: &[Step]) -> Option<&'static str> {
 fn axis_outside(step: &AxisStep) -> Option<&'static str> {
     let looks_inside = matches!(
         step.axis,
-        Axis::Child | Axis::Descendant | Axis::DescendantOrSelf | Axis::Attribute | Axis::SelfAxis
+        Axis::Child | Axis::Descendant | Axis::DescendantOrSelf | Axis::Attribute | Axis::Itself
     );
     if !looks_inside {
         return Some("an axis in it leads above or beside the element");
@@ -227,7 +227,7 @@ impl Expression {
             // Elements of one name inside each other come with the outermost.
             first.axis = match first.axis {
                 Axis::Descendant => Axis::DescendantOrSelf,
-                _ => Axis::SelfAxis,
+                _ => Axis::Itself,
             };
         }
         let path = Path { start: Start::Context, steps: steps_left };

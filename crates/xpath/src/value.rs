@@ -1,5 +1,6 @@
 //! Items and sequences (XDM 3.1 section 2).
 
+use std::rc::Rc;
 use std::sync::Arc;
 
 use indexmap::IndexMap;
@@ -22,11 +23,11 @@ pub enum Item<'d> {
     /// is the empty sequence.
     Value(Value<'d>),
     /// A map that was made.
-    Map(Arc<MapItem<'d>>),
+    Map(Rc<MapItem<'d>>),
     /// An array that was made.
-    Array(Arc<Vec<Sequence<'d>>>),
+    Array(Rc<Vec<Sequence<'d>>>),
     /// A function.
-    Function(Arc<FunctionItem<'d>>),
+    Function(Rc<FunctionItem<'d>>),
 }
 
 /// The entries of a map, in the order in which they were made.
@@ -62,7 +63,7 @@ pub enum Sequence<'d> {
     /// Just one.
     One(Item<'d>),
     /// Several.
-    Many(Arc<Vec<Item<'d>>>),
+    Many(Rc<Vec<Item<'d>>>),
 }
 
 impl<'d> Item<'d> {
@@ -241,7 +242,7 @@ impl<'d> Sequence<'d> {
         match items.len() {
             0 => Self::Empty,
             1 => items.pop().map_or(Self::Empty, Self::One),
-            _ => Self::Many(Arc::new(items)),
+            _ => Self::Many(Rc::new(items)),
         }
     }
 
@@ -294,7 +295,7 @@ impl<'d> Sequence<'d> {
         match self {
             Self::Empty => Vec::new(),
             Self::One(item) => vec![item],
-            Self::Many(items) => Arc::try_unwrap(items).unwrap_or_else(|items| items.to_vec()),
+            Self::Many(items) => Rc::try_unwrap(items).unwrap_or_else(|items| items.to_vec()),
         }
     }
 
@@ -374,10 +375,10 @@ pub(crate) fn map_of<'d>(
     entries: impl IntoIterator<Item = (Atomic<'d>, Sequence<'d>)>,
 ) -> Item<'d> {
     let entries = entries.into_iter().map(|(key, value)| (AtomicKey::of(&key), (key, value)));
-    Item::Map(Arc::new(entries.collect()))
+    Item::Map(Rc::new(entries.collect()))
 }
 
 /// An array of these members.
 pub(crate) fn array_of<'d>(members: Vec<Sequence<'d>>) -> Item<'d> {
-    Item::Array(Arc::new(members))
+    Item::Array(Rc::new(members))
 }

@@ -1,6 +1,7 @@
 //! Functions that take functions (F&O 3.1 section 16).
 
 use std::cmp::Ordering;
+use std::rc::Rc;
 use std::sync::Arc;
 
 use kyanite_eval::atomic::{Atomic, AtomicType, Comparison, QName};
@@ -56,7 +57,7 @@ pub(super) const TABLE: &[Function] = &[
             let found = super::find(library, &name.local).filter(|function| function.takes(count));
             Ok(found.map_or(Sequence::Empty, |function| {
                 let named = FunctionItem::Named(function, count, call.focus.cloned());
-                Sequence::One(Item::Function(Arc::new(named)))
+                Sequence::One(Item::Function(Rc::new(named)))
             }))
         },
     ),

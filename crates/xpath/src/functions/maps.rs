@@ -116,7 +116,7 @@ fn merge<'d>(call: &Call<'_, '_, 'd>) -> Outcome<'d> {
             }
         }
     }
-    Ok(Sequence::One(Item::Map(std::sync::Arc::new(all))))
+    Ok(Sequence::One(Item::Map(std::rc::Rc::new(all))))
 }
 
 /// Adds what maps at any depth have at a key.

@@ -81,7 +81,7 @@ pub(super) const TABLE: &[Function] = &[
         .boolean()
         .old(),
     function("id", &[items("ids"), takes("node", What::Node, Many::One)], 1, |call| {
-        by_id(call, |node| Some(node))
+        by_id(call, Some)
     })
     .old(),
     function(

@@ -1,6 +1,6 @@
 //! Functions with regular expressions (F&O 3.1 section 5.6).
 
-use std::sync::Arc;
+use std::rc::Rc;
 
 use kyanite_tree::{Name, NodesBuilder, Origin};
 use regex::Regex;
@@ -29,12 +29,12 @@ pub(super) const TABLE: &[Function] = &[
     ),
 ];
 
-fn pattern(call: &Call<'_, '_, '_>, flags: usize) -> Result<Arc<Regex>, Error> {
+fn pattern(call: &Call<'_, '_, '_>, flags: usize) -> Result<Rc<Regex>, Error> {
     call.run.pattern(&call.text(1), &call.text(flags))
 }
 
 /// The pattern, which must not fit the empty text.
-fn dividing(call: &Call<'_, '_, '_>, flags: usize) -> Result<Arc<Regex>, Error> {
+fn dividing(call: &Call<'_, '_, '_>, flags: usize) -> Result<Rc<Regex>, Error> {
     let regex = pattern(call, flags)?;
     if regex.is_match("") {
         let message = format!("the pattern {:?} fits the empty text", &*call.text(1));

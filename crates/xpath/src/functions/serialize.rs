@@ -120,9 +120,8 @@ fn markup<'d>(
     }
     let mut after_atomic = false;
     for (at, item) in value.items().iter().enumerate() {
-        match (&parameters.separator, at) {
-            (Some(separator), 1..) => out.push_str(separator),
-            _ => {}
+        if let (Some(separator), 1..) = (&parameters.separator, at) {
+            out.push_str(separator);
         }
         let is_atomic = item.as_atomic().is_some();
         if is_atomic && after_atomic && parameters.separator.is_none() {

@@ -60,7 +60,7 @@ fn along<'d>(node: Node<'d>, axis: Axis) -> Box<dyn Iterator<Item = Node<'d>> + 
         Axis::Preceding => Box::new(node.preceding()),
         Axis::Attribute => Box::new(node.attributes()),
         Axis::Namespace => Box::new(node.namespaces().into_iter()),
-        Axis::SelfAxis => Box::new(std::iter::once(node)),
+        Axis::Itself => Box::new(std::iter::once(node)),
     }
 }
 
@@ -246,28 +246,28 @@ fn together<'d>(axis: Axis, test: &Test, from: &[Node<'d>], found: &mut Vec<Node
         }
         Axis::Ancestor | Axis::AncestorOrSelf => {
             // What is above a node that was seen is known.
-            let mut seen = HashSet::new();
+            let mut seen: HashSet<u32> = HashSet::new();
             for node in from {
-                if axis == Axis::AncestorOrSelf && seen.insert(*node) {
+                if axis == Axis::AncestorOrSelf && (!node.is_content() || seen.insert(node.id())) {
                     keep(*node);
                 }
-                node.ancestors().take_while(|above| seen.insert(*above)).for_each(&mut keep);
+                node.ancestors().take_while(|above| seen.insert(above.id())).for_each(&mut keep);
             }
         }
         Axis::FollowingSibling => {
             // What follows the first of several siblings is all that follows any of them.
-            let mut done = HashSet::new();
+            let mut done: HashSet<u32> = HashSet::new();
             for node in from.iter().filter(|node| node.is_content()) {
-                if node.parent().is_some_and(|parent| done.insert(parent)) {
+                if node.parent().is_some_and(|parent| done.insert(parent.id())) {
                     along(*node, axis).for_each(&mut keep);
                 }
             }
         }
         Axis::PrecedingSibling => {
-            let mut done = HashSet::new();
+            let mut done: HashSet<u32> = HashSet::new();
             for node in from.iter().rev().filter(|node| node.is_content()) {
                 let Some(parent) = node.parent() else { continue };
-                if done.insert(parent) {
+                if done.insert(parent.id()) {
                     parent.children().take_while(|sibling| sibling != node).for_each(&mut keep);
                 }
             }
@@ -293,6 +293,6 @@ fn together<'d>(axis: Axis, test: &Test, from: &[Node<'d>], found: &mut Vec<Node
         Axis::Namespace => {
             from.iter().for_each(|node| node.namespaces().into_iter().for_each(&mut keep));
         }
-        Axis::SelfAxis => from.iter().copied().for_each(keep),
+        Axis::Itself => from.iter().copied().for_each(keep),
     }
 }

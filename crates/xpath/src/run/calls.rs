@@ -1,5 +1,6 @@
 //! Calls of functions, by name and as values (XPath 3.1 sections 3.1.5 and 3.2.2).
 
+use std::rc::Rc;
 use std::sync::Arc;
 
 use kyanite_eval::atomic::{Atomic, AtomicType, QName};
@@ -141,7 +142,7 @@ impl<'d> Run<'_, 'd> {
         _span: Span,
     ) -> Outcome<'d> {
         let function = match callee {
-            Callee::Named(function) => Item::Function(Arc::new(FunctionItem::Named(
+            Callee::Named(function) => Item::Function(Rc::new(FunctionItem::Named(
                 function,
                 arguments.len(),
                 focus.cloned(),
@@ -160,7 +161,7 @@ impl<'d> Run<'_, 'd> {
                 None => None,
             });
         }
-        Ok(Sequence::One(Item::Function(Arc::new(FunctionItem::Partial(function, known)))))
+        Ok(Sequence::One(Item::Function(Rc::new(FunctionItem::Partial(function, known)))))
     }
 
     /// A value cast to another type; a text becomes a name where its prefix is declared.

@@ -439,7 +439,7 @@ impl StepWatch {
             Axis::Namespace => {
                 met.extend(node.namespaces().iter().map(|n| n.name().qualified().to_owned()));
             }
-            Axis::SelfAxis => element(node, &mut met),
+            Axis::Itself => element(node, &mut met),
         }
         if met.is_empty() && !matches!(node.kind(), NodeKind::Element | NodeKind::Document) {
             self.leaf = Some(match node.kind() {

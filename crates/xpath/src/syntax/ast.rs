@@ -178,7 +178,7 @@ pub(crate) enum Axis {
     Preceding,
     Attribute,
     Namespace,
-    SelfAxis,
+    Itself,
 }
 
 impl Axis {
@@ -195,7 +195,7 @@ impl Axis {
         ("preceding", Self::Preceding),
         ("attribute", Self::Attribute),
         ("namespace", Self::Namespace),
-        ("self", Self::SelfAxis),
+        ("self", Self::Itself),
     ];
 
     pub(crate) fn named(name: &str) -> Option<Self> {
