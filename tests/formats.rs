@@ -255,7 +255,6 @@ fn elements_in_rules() {
             "the text is not xml: at its 1:4, the document ends inside <a>",
         ),
         ("decode('nope', '')", "", "`nope` is no format of texts"),
-        ("/manifest", "manifest.xml", "a JSON Pointer does not lead into XML"),
         ("decode('hex', 'xyz')", "", "it is not pairs of 0-9 and a-f"),
         ("decode('base64', '/w==')", "", "is not UTF-8"),
     ] {
