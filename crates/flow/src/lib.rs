@@ -37,6 +37,22 @@ pub use output::{Destination, Output};
 pub use parallel::WORKER;
 pub use part::Part;
 pub use render::Layout;
-pub use run::{Job, LossPolicy, Sink, What, run, stack_size};
+pub use run::{Job, LossPolicy, Sink, What, stack_size};
 pub use trace::{Traced, trace};
 pub use unfinished::remove_unfinished;
+
+/// Runs a plan over inputs: a rule, or an XPath.
+///
+/// # Errors
+/// What ended the run early.
+pub fn run(
+    job: &Job<'_>,
+    inputs: &[Input],
+    sink: &mut dyn Sink,
+    events: &mut Events<'_>,
+) -> Result<(), Failed> {
+    match job.plan.xpath() {
+        Some(expression) => xpath::run(job, expression, inputs, sink, events),
+        None => run::rule(job, inputs, sink, events),
+    }
+}

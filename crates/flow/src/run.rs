@@ -17,7 +17,6 @@ use crate::input::{Input, InputOptions, Source};
 use crate::part::Part;
 use crate::records::Then;
 use crate::sources::Sources;
-use crate::xpath;
 
 /// What is wanted of the matches of a rule.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -124,19 +123,13 @@ pub fn stack_size(depth: usize) -> usize {
     LEAST + PER_LEVEL * depth
 }
 
-/// Runs a rule over inputs.
-///
-/// # Errors
-/// What ended the run early.
-pub fn run(
+/// Runs a plan that is a rule.
+pub(crate) fn rule(
     job: &Job<'_>,
     inputs: &[Input],
     sink: &mut dyn Sink,
     events: &mut Events<'_>,
 ) -> Result<(), Failed> {
-    if let Some(expression) = job.plan.xpath() {
-        return xpath::run(job, expression, inputs, sink, events);
-    }
     let mut session = Session::new(job.plan);
     let arena = Arena::new();
     let sources = Sources::load(job.plan, job.sources, job.options, &arena, events)?;

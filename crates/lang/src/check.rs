@@ -14,18 +14,18 @@ mod path;
 mod scope;
 mod xpath;
 
-use kyanite_tree::Code;
 use std::collections::{HashMap, HashSet};
 
+use kyanite_tree::Code;
+use scope::Scope;
+
 use crate::finding::{Finding, RuleText, Span};
+use crate::namespaces::Namespaces;
 use crate::output::OutputSpec;
-use crate::plan::{
-    Def, Expr, Kind, Namespaces, Param, PathInfo, Plan, RecordFold, SourceSpec, TestInfo,
-};
+use crate::plan::{Def, Expr, Kind, Param, PathInfo, Plan, RecordFold, SourceSpec, TestInfo};
 use crate::syntax::ast::{HeaderItem, ParamType, Rule};
 use crate::types::Type;
 use crate::xpath::RuleXPath;
-use scope::Scope;
 
 /// Checks a rule.
 ///

@@ -13,14 +13,13 @@ mod texts;
 mod times;
 
 pub(crate) use fold::{Fold, FoldKind};
-use kyanite_tree::{Advice, Arena, Code, DecimalError, Kind, Locus, Number, Origin, Value};
+use kyanite_eval::pattern::iregexp::Patterns;
+use kyanite_tree::{Advice, Arena, Code, DecimalError, Kind, Locus, Map, Number, Origin, Value};
 
 use crate::documents::DocumentUris;
 use crate::finding::Span;
-use crate::plan::Namespaces;
-use crate::run::{Trace, Watch};
+use crate::namespaces::Namespaces;
 use crate::types::Type;
-use kyanite_eval::pattern::iregexp::Patterns;
 
 /// What a parameter takes.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -259,16 +258,36 @@ impl Fault {
     }
 }
 
+/// Takes what functions have to say besides what they give.
+pub(crate) trait Remarks {
+    /// The rule says something.
+    fn note(&self, message: &str);
+    /// A call names members of `map`.
+    fn named(
+        &self,
+        span: Span,
+        function: &'static str,
+        names: &mut dyn Iterator<Item = &str>,
+        map: &Map<'_>,
+    );
+}
+
+/// Tells which value a traced one was handed on from.
+pub(crate) trait HandedOn {
+    /// Where the value was read that one of this origin was handed on from.
+    fn handed_on(&self, origin: Origin) -> Option<Origin>;
+}
+
 /// A call that is running; its arguments are of the kinds that the signature says.
 pub(crate) struct Call<'c, 'a> {
     pub(crate) arena: &'a Arena,
     pub(crate) arguments: &'c [Option<Value<'a>>],
     pub(crate) patterns: &'c Patterns,
-    pub(crate) watch: &'c Watch,
+    pub(crate) remarks: &'c dyn Remarks,
     pub(crate) namespaces: &'a Namespaces,
     pub(crate) documents: &'c DocumentUris,
     /// What computed values were made of, if that is kept.
-    pub(crate) trace: Option<&'c Trace>,
+    pub(crate) trace: Option<&'c dyn HandedOn>,
     /// Where the call stands.
     pub(crate) span: Span,
 }
@@ -396,7 +415,7 @@ const STANDARD: &[Signature] = &[
         summary: "The value; the message is told once at the end of the run, with how often it came up.",
         example: ("note(7, \"seven came up\")", "7"),
         run: Run::Values(|call| {
-            call.watch.note(call.text(1));
+            call.remarks.note(call.text(1));
             Ok(call.argument(0))
         }),
     },
@@ -432,7 +451,7 @@ const STANDARD: &[Signature] = &[
         repeats: false,
         result: Type::Any,
         summary: "What an XPath 3.1 selects from an element, a map or a list: a list or, of an expression that gives one item at most, that item. The expression is a text in quotes; the rule's names are its variables, the prefixes that the header declares are its namespaces.",
-        example: ("let d = {a: [5, 6]}, least = 5 return xpath(d, \"?a?*[. > $least]\")", "[6]"),
+        example: ("let d = {a: [5, 6]} let least = 5 return xpath(d, \"?a?*[. > $least]\")", "[6]"),
         run: Run::XPath,
     },
     Signature {

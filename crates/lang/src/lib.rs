@@ -32,9 +32,11 @@ mod check;
 mod documents;
 mod draft;
 mod explain;
+mod failure;
 mod finding;
 pub mod functions;
 mod jsonpath;
+mod namespaces;
 mod needs;
 mod output;
 mod params;
@@ -43,26 +45,29 @@ mod pointer;
 mod rank;
 mod run;
 mod syntax;
+mod trace;
 mod types;
 mod visit;
+mod watch;
 mod words;
 mod xpath;
 
 pub use documents::DocumentUris;
 pub use draft::draft;
+pub use failure::{Failure, Flow};
 pub use finding::{Finding, RuleText, Span};
 pub use needs::Sights;
 pub use output::{OutputSpec, twice};
 pub use params::Arguments;
+pub use plan::compile_xpath;
 pub use plan::{Grain, LineNames, Param, Plan, ResultShape, SourceSpec};
-pub use run::{
-    CannotJoin, Failure, Flow, Kept, Names, Provenance, RecordState, Room, Runner, Session, Trace,
-    Watch,
-};
+pub use run::{CannotJoin, Kept, Names, RecordState, Room, Runner, Session};
 pub use syntax::ast::ParamType;
 pub use syntax::format as format_rule;
+pub use trace::{Provenance, Trace};
 pub use types::Type;
-pub use xpath::{compile_xpath, xpath_failure};
+pub use watch::Watch;
+pub use xpath::xpath_failure;
 
 /// What an expression is written in.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]

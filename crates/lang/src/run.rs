@@ -9,51 +9,48 @@ mod direct;
 mod edit;
 mod element;
 mod expr;
-mod failure;
 mod folded;
+mod folding;
 mod group;
+mod index;
 mod join;
 mod kept;
+mod line;
 mod lines;
+mod missing;
 mod order;
 mod path;
+mod sieve;
 mod spill;
-mod trace;
-mod watch;
+mod spilled;
+mod traced;
+mod turns;
 mod xpath;
 
 use std::collections::HashMap;
-use std::ops::ControlFlow;
 use std::rc::Rc;
 use std::sync::{Arc, Mutex};
 
 use kyanite_formats::json::{Slot, Slotted};
 use kyanite_tree::{Arena, Element, Name, Nodes, Place, Value};
 
-pub use failure::Failure;
-pub(crate) use join::and_parts;
 pub use kept::Kept;
 pub use spill::Room;
-pub use trace::{Provenance, Trace};
-pub use watch::Watch;
 
 use crate::documents::DocumentUris;
+use crate::failure::{Failure, Flow, Ran};
 use crate::functions::Fold;
 use crate::needs::Sights;
 use crate::params::Arguments;
 use crate::plan::{
     Expr, Grain, GroupFolds, Kind, ManyPath, Plan, RecordFold, RecordHead, RecordSource, Records,
 };
-use clauses::{Held, Tally};
-use join::Indexes;
+use crate::trace::Trace;
+use crate::watch::Watch;
+use index::Indexes;
 use kyanite_eval::pattern::iregexp::Patterns;
 use lines::Lines;
-
-/// Whether to go on: `Break` when no more is wanted.
-pub type Flow = ControlFlow<()>;
-
-/// What a run gives, or where it failed.
-pub(crate) type Ran<T> = Result<T, Failure>;
+use turns::{Held, Tally};
 
 /// What lasts for a whole run: counts for the report at its end, and compiled patterns.
 #[derive(Debug)]

@@ -4,6 +4,7 @@ use crate::plan::{
     ClauseKind, Entry, Expr, ForSource, Kind, Loop, ManyPath, Nodes, OnePath, Piece, Segment,
     Selector, Start, StepKind,
 };
+use crate::syntax::ast::Binary;
 
 /// Visits where each path in `expr` starts, those inside filters, loops and calls among them.
 pub(crate) fn each_start<'e>(expr: &'e Expr, visit: &mut dyn FnMut(&'e Start)) {
@@ -141,6 +142,17 @@ pub(crate) fn each_mut(expr: &mut Expr, visit: &mut dyn FnMut(&mut Expr)) {
             values.for_each(|value| each_mut(value, visit));
         }
         _ => {}
+    }
+}
+
+/// The parts of a condition that all have to hold.
+pub(crate) fn and_parts<'p>(condition: &'p Expr, parts: &mut Vec<&'p Expr>) {
+    match &condition.kind {
+        Kind::Binary(Binary::And, left, right) => {
+            and_parts(left, parts);
+            and_parts(right, parts);
+        }
+        _ => parts.push(condition),
     }
 }
 

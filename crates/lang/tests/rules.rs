@@ -671,7 +671,8 @@ fn every_function_refuses_what_it_does_not_take() {
                     };
                 let written = run(&call(wrong), "{}");
                 assert!(matches!(written, Ended::Found(_)), "{} gave {written:?}", call(wrong));
-                if parameter.takes.nodes() {
+                // The expression of xpath() has to be written out.
+                if parameter.takes.nodes() || function.name == "xpath" {
                     continue;
                 }
                 let met = run(&call("$.w"), &format!("{{\"w\": {}}}", wrong.replace('\'', "\"")));

@@ -7,10 +7,10 @@ use crate::finding::{Finding, instead};
 use crate::plan::{
     Clause, ClauseKind, Expr, ForSource, Join, Kind, Loop, OrderKey, Start, TestInfo,
 };
-use crate::run::and_parts;
 use crate::syntax::ast::{self, Binary, ExprKind, Literal};
 use crate::types::Type;
 use crate::visit;
+use crate::visit::and_parts;
 
 impl Checker<'_> {
     /// `for … return e` and `let … return e`.

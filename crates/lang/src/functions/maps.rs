@@ -86,8 +86,8 @@ fn with_members<'a>(
     keep: fn(&Call<'_, 'a>, &str) -> bool,
 ) -> Outcome<'a> {
     if let Some(map) = call.argument(0).and_then(Value::as_map) {
-        let names = (1..call.arguments.len()).map(|position| call.text(position));
-        call.watch.named(call.span, function, names, map);
+        let mut names = (1..call.arguments.len()).map(|position| call.text(position));
+        call.remarks.named(call.span, function, &mut names, map);
     }
     let mut builder = MapBuilder::new();
     for (name, value) in members(call, 0).filter(|(name, _)| keep(call, name)) {

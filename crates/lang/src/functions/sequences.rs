@@ -193,8 +193,8 @@ fn map_of<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
 fn rename<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
     let map = |position| call.argument(position).and_then(Value::as_map);
     if let (Some(renamed), Some(names)) = (map(0), map(1)) {
-        let names = names.members().iter().map(|member| member.name);
-        call.watch.named(call.span, "rename", names, renamed);
+        let mut names = names.members().iter().map(|member| member.name);
+        call.remarks.named(call.span, "rename", &mut names, renamed);
     }
     let mut builder = MapBuilder::new();
     for member in map(0).map(|map| map.members()).unwrap_or_default() {

@@ -1,81 +1,18 @@
 //! Running clauses: each turn of a `for` is handed from clause to clause, down to `return`.
 
-use std::collections::{HashMap, VecDeque};
 use std::ops::{ControlFlow, Range};
 
 use kyanite_tree::{Code, Value};
 
-use super::failure::{failure, instead};
 use super::folded::Folded;
 use super::order::sort;
-use super::{Flow, Ran, Runner, group};
+use super::turns::{Held, Tally, Turn};
+use super::{Runner, group};
+use crate::failure::{Flow, Ran, failure, instead};
 use crate::plan::{Clause, ClauseKind, Expr, ForSource, Loop};
 
 /// Turns that are kept beside those that are wanted, before the rest goes.
 const AHEAD: u64 = 1000;
-
-/// What the clauses of a running loop make of its turns without keeping them.
-#[derive(Clone, Debug, Default)]
-pub(super) struct Tally {
-    /// What each clause counts: for `skip` and `first`, how many turns it still takes.
-    counts: Vec<u64>,
-    /// The groups of the next clause in line, when their turns go into aggregates.
-    pub(super) folded: Folded,
-}
-
-impl Tally {
-    /// The same counts, before the first turn.
-    pub(super) fn apart(&self) -> Self {
-        Self { counts: self.counts.clone(), folded: Folded::default() }
-    }
-}
-
-/// Turns that the next clause in line holds back until it has seen them all, and what else is kept of turns.
-#[derive(Clone, Default)]
-pub(super) struct Held<'a> {
-    pub(super) turns: Vec<Turn<'a>>,
-    /// The running values of `carry`, by the position of their clauses.
-    carried: HashMap<usize, Option<Value<'a>>>,
-    /// The turns of `window`, by the position of their clauses.
-    windows: HashMap<usize, Seen<'a>>,
-}
-
-/// The last turns that a window has seen.
-#[derive(Clone, Default)]
-struct Seen<'a> {
-    turns: VecDeque<Vec<Option<Value<'a>>>>,
-    /// How many of the next turns belong to no window.
-    skip: u64,
-}
-
-impl Held<'_> {
-    /// What is kept from turn to turn, each value as `copy` gives it; without the turns that are held back.
-    pub(super) fn running<'g>(&self, copy: &dyn Fn(Value<'_>) -> Value<'g>) -> Held<'g> {
-        let carried = self.carried.iter().map(|(at, value)| (*at, value.map(copy)));
-        let window = |seen: &Seen<'_>| Seen {
-            turns: seen
-                .turns
-                .iter()
-                .map(|turn| turn.iter().map(|value| value.map(copy)).collect())
-                .collect(),
-            skip: seen.skip,
-        };
-        Held {
-            turns: Vec::new(),
-            carried: carried.collect(),
-            windows: self.windows.iter().map(|(at, seen)| (*at, window(seen))).collect(),
-        }
-    }
-}
-
-/// A turn that was put aside.
-#[derive(Clone)]
-pub(super) struct Turn<'a> {
-    /// What it is ordered by.
-    pub(super) keys: Vec<Option<Value<'a>>>,
-    /// The values of the names bound since the first `for`.
-    pub(super) names: Vec<Option<Value<'a>>>,
-}
 
 impl<'a> Runner<'_, 'a> {
     /// Runs a loop; gives each item to `emit`, until it wants no more.

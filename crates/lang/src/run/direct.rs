@@ -4,9 +4,10 @@ use kyanite_formats::json::{self, Slot, Style};
 use kyanite_tree::{Key, Value};
 
 use super::folded::Short;
-use super::watch::Watch;
-use super::{Flow, RecordState, Runner};
+use super::{RecordState, Runner};
+use crate::failure::Flow;
 use crate::plan::{Cell, ClauseKind, Direct, RecordSource};
+use crate::watch::Watch;
 
 impl<'a> Runner<'_, 'a> {
     /// Does what the rule does with the record in the slots, if that was settled before; gives nothing where it has to be

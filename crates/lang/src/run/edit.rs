@@ -5,14 +5,15 @@
 
 mod elements;
 
+use elements::only_child;
 use kyanite_tree::{Content, Member, Value};
 use smallvec::{SmallVec, smallvec};
 
+use super::Runner;
 use super::element::{Wanted, wanted};
 use super::path::{Key, from_end, is_name, slice};
-use super::{Ran, Runner};
+use crate::failure::Ran;
 use crate::plan::{Change, Edit, Segment, Selector, Step, StepKind};
-use elements::only_child;
 
 /// Where a child stands: an item of a list, a member of a map, a piece of the content of an element; or an attribute.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Debug)]

@@ -2,8 +2,8 @@
 
 use kyanite_tree::{Attribute, Code, Element, Name, Value};
 
-use super::failure::failure;
-use super::{Ran, Runner};
+use super::Runner;
+use crate::failure::{Ran, failure};
 use crate::plan::{Step, StepKind};
 
 /// What a step into an element looks for.

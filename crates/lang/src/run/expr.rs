@@ -8,13 +8,13 @@ use kyanite_tree::{
     Code, Decimal, Kind as ValueKind, MapBuilder, Number, Origin, Value, equal, order,
 };
 
-use super::failure::{Failure, failure, instead, number_failure, text_of};
-use super::trace::Trace;
-use super::{Ran, Runner};
+use super::Runner;
+use crate::failure::{Failure, Ran, failure, instead, number_failure, text_of};
 use crate::finding::first_of;
 use crate::functions::{self, Fault, Fold, FoldKind, Parameter, Run, Signature, Takes};
 use crate::plan::{Case, Entry, Expr, Item, Kind, Piece};
 use crate::syntax::ast::{Binary, Literal};
+use crate::trace::Trace;
 
 /// How many defs may run inside each other.
 const CALLS: usize = 1000;
@@ -347,10 +347,10 @@ impl<'a> Runner<'_, 'a> {
             arena: self.arena,
             arguments: &values,
             patterns: &self.session.patterns,
-            watch: &self.session.watch,
+            remarks: &self.session.watch,
             namespaces: &self.plan.namespaces,
             documents: &self.session.documents,
-            trace: self.session.trace.as_ref(),
+            trace: self.session.trace.as_ref().map(|trace| trace as &dyn functions::HandedOn),
             span: expr.span,
         };
         run(&call).map_err(|fault| {

@@ -1,14 +1,12 @@
 //! Groups whose turns go into running aggregates, and are not kept.
 
 use std::collections::HashMap;
-use std::ops::{ControlFlow, Range};
 
 use foldhash::fast::RandomState;
-use kyanite_tree::{Arena, Key, Origin, Packed, Value, pack};
+use kyanite_tree::{Arena, Origin, Packed, Value, pack};
 
-use super::{Ran, Runner};
 use crate::functions::{Fault, Fold, FoldKind};
-use crate::plan::{Expr, GroupFolds, Kind, ManyPath, Segment, Selector};
+use crate::plan::GroupFolds;
 
 /// Groups whose turns went into aggregates.
 #[derive(Clone, Debug, Default)]
@@ -56,9 +54,9 @@ pub(super) struct FoldedGroup {
 /// An aggregate under way, or what was wrong with an item: that matters only when somebody asks.
 #[derive(Clone, Debug)]
 pub(super) struct Running {
-    fold: Result<Fold, Fault>,
+    pub(super) fold: Result<Fold, Fault>,
     /// The items, while a run is traced.
-    of: Vec<Origin>,
+    pub(super) of: Vec<Origin>,
 }
 
 /// The value of a key, packed, apart from what it was read from.
@@ -72,7 +70,7 @@ impl Scalar {
         Self(packed)
     }
 
-    fn value<'a>(&self, arena: &'a Arena) -> Option<Value<'a>> {
+    pub(super) fn value<'a>(&self, arena: &'a Arena) -> Option<Value<'a>> {
         Packed::new(arena.text(&self.0)).next(arena)?
     }
 }
@@ -168,124 +166,8 @@ impl Running {
     }
 }
 
-impl<'a> Runner<'_, 'a> {
-    /// Adds the current turn to the aggregates of its group.
-    pub(super) fn fold_turn(
-        &mut self,
-        folds: &'a GroupFolds,
-        keys: &'a [(usize, Expr)],
-        folded: &mut Folded,
-    ) -> Ran<()> {
-        let (mut values, mut key) = std::mem::take(&mut self.group_room);
-        values.clear();
-        key.clear();
-        for (_, expr) in keys {
-            let value = self.group_key(expr)?;
-            values.push(value);
-            Key::add_to(value, &mut key);
-        }
-        let position = folded.of_keys(&key, &values, folds);
-        self.group_room = (values, key);
-        for (fold, running) in folds.folds.iter().zip(&mut folded.groups[position].folds) {
-            let Some((slot, path)) = fold.over() else { continue };
-            let Some(value) = self.local(slot) else { continue };
-            match path {
-                None => running.traced(value, self.session.trace.is_some()),
-                Some(path) => self.fold_path(path, value, running)?,
-            }
-        }
-        Ok(())
-    }
-
-    /// Adds the nodes that a path selects in the value of one turn.
-    fn fold_path(
-        &mut self,
-        path: &'a ManyPath,
-        value: Value<'a>,
-        running: &mut Running,
-    ) -> Ran<()> {
-        self.session.watch.asked(path.id);
-        if let Some((member, steps)) = self.sight(path.id) {
-            return match member {
-                Some(member) => self.fold_nodes(path, steps, member, running),
-                None => {
-                    self.session.watch.not_in_slot(path.id);
-                    Ok(())
-                }
-            };
-        }
-        if let Some(Segment { selectors, .. }) = path.segments.first()
-            && let [Selector::Filter(filter)] = selectors.as_slice()
-            && !self.test(filter, value)?
-        {
-            return Ok(());
-        }
-        self.fold_nodes(path, 1, value, running)
-    }
-
-    /// Adds the nodes that the segments of a path from `position` on select.
-    fn fold_nodes(
-        &mut self,
-        path: &'a ManyPath,
-        position: usize,
-        value: Value<'a>,
-        running: &mut Running,
-    ) -> Ran<()> {
-        if position == path.segments.len() {
-            self.session.watch.selected(path.id);
-            running.traced(value, self.session.trace.is_some());
-            return Ok(());
-        }
-        let _ = self.walk(path, position, value, &mut |runner, node| {
-            running.traced(node, runner.session.trace.is_some());
-            Ok(ControlFlow::Continue(()))
-        })?;
-        Ok(())
-    }
-
-    /// Hands the groups on: their number goes into its slot, nothing into those of the names of their turns.
-    pub(super) fn bind_folded(&mut self, folds: &GroupFolds, slots: Range<usize>, number: usize) {
-        slots.for_each(|slot| self.set_local(slot, None));
-        let number = self.arena.integer(number as i64);
-        self.set_local(folds.slot, Some(number));
-    }
-
-    /// The value of a key of a group.
-    pub(super) fn key_of(&self, key: Option<&Scalar>) -> Option<Value<'a>> {
-        key?.value(self.arena)
-    }
-
-    /// The aggregate of that number over the group that is bound.
-    pub(super) fn group_folded(&mut self, slot: usize, number: usize) -> Ran<Option<Value<'a>>> {
-        let group = match self.local(slot) {
-            Some(Value::Number(_, group)) => group.as_integer(),
-            _ => None,
-        };
-        let found = self.folded_groups.get(&(self.frame + slot)).and_then(|(folds, folded)| {
-            let folds: &'a GroupFolds = folds;
-            let group = folded.groups.get(usize::try_from(group?).ok()?)?;
-            Some((folds.folds.get(number)?, group.folds.get(number)?))
-        });
-        let Some((fold, running)) = found else { return Ok(None) };
-        if let Some(trace) = &mut self.session.trace {
-            trace.met(&running.of);
-        }
-        let outcome = match &running.fold {
-            Ok(fold) => fold.finish(self.arena),
-            Err(fault) => Err(fault.clone()),
-        };
-        match (outcome, &fold.call.kind) {
-            (Ok(value), _) => Ok(value),
-            (Err(fault), Kind::Call(signature, arguments)) => {
-                Err(self.faulted(signature, fault, &fold.call, arguments, None))
-            }
-            (Err(_), _) => Ok(None),
-        }
-    }
-}
-
 impl Running {
-    fn traced(&mut self, item: Value<'_>, is_traced: bool) {
+    pub(super) fn traced(&mut self, item: Value<'_>, is_traced: bool) {
         if is_traced {
             self.of.push(item.origin());
         }

@@ -5,9 +5,9 @@ use std::ops::Range;
 
 use kyanite_tree::{Code, Key, Kind as ValueKind, Value};
 
-use super::clauses::Turn;
-use super::failure::failure;
-use super::{Ran, Runner};
+use super::Runner;
+use super::turns::Turn;
+use crate::failure::{Ran, failure};
 use crate::plan::Expr;
 
 /// A group: the values of its keys, and its turns.

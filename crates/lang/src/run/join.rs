@@ -3,64 +3,18 @@
 //! The index only says which items may fit; the condition itself is still asked of each of them, so that the result is that
 //! of a scan.
 
-use std::collections::HashMap;
 use std::ops::ControlFlow;
 use std::sync::{Arc, PoisonError};
 
-use kyanite_tree::{Key, Value};
+use kyanite_tree::Value;
 
-use super::{Flow, Ran, Runner};
+use super::Runner;
+use super::index::{Index, SHORT};
+use crate::failure::{Flow, Ran};
+use crate::functions::Remarks;
 use crate::plan::{Expr, Filter, ForSource, Join, Kind, Segment, Selector, Start};
 use crate::syntax::ast::Binary;
-
-/// Lists shorter than this are scanned.
-const SHORT: usize = 8;
-
-/// The positions of the items of a list by what an expression gives for them.
-#[derive(Debug, Default)]
-pub(super) struct Index {
-    by_key: HashMap<Key, Vec<u32>>,
-    /// Those for which it gives nothing.
-    absent: Vec<u32>,
-}
-
-/// Indexes by the address of their list, or of their condition, and the number of the test.
-pub(super) type Indexes = HashMap<(usize, usize), Arc<Index>>;
-
-impl Index {
-    fn add(&mut self, position: usize, value: Option<Value<'_>>) {
-        // Past 4 thousand million items nothing fits in memory.
-        let position = position as u32;
-        match value.map(Value::simple) {
-            None => self.absent.push(position),
-            Some(value) => {
-                self.by_key.entry(Key::of(value)).or_default().push(position);
-                if let Some(number) = spelled(value) {
-                    self.by_key.entry(number).or_default().push(position);
-                }
-            }
-        }
-    }
-
-    /// The positions of the items that may equal `value`, in order.
-    fn find(&self, value: Option<Value<'_>>) -> Vec<u32> {
-        let Some(value) = value.map(Value::simple) else { return self.absent.clone() };
-        let of = |key: &Key| self.by_key.get(key).map(Vec::as_slice).unwrap_or_default();
-        let mut found = of(&Key::of(value)).to_vec();
-        if let Some(number) = spelled(value) {
-            found.extend_from_slice(of(&number));
-            found.sort_unstable();
-            found.dedup();
-        }
-        found
-    }
-}
-
-/// The key of the number that untyped text spells: it is equal to that number, too.
-fn spelled(value: Value<'_>) -> Option<Key> {
-    let Value::Untyped(_, text) = value else { return None };
-    Key::of_spelled(text)
-}
+use crate::visit::and_parts;
 
 /// The two sides of the equality that a join goes by: of the inner item, and of the outer value.
 pub(super) fn sides<'p>(condition: &'p Expr, join: &Join) -> Option<(&'p Expr, &'p Expr)> {
@@ -70,17 +24,6 @@ pub(super) fn sides<'p>(condition: &'p Expr, join: &Join) -> Option<(&'p Expr, &
         Kind::Binary(Binary::Equal, left, right) if join.inner_is_left => Some((left, right)),
         Kind::Binary(Binary::Equal, left, right) => Some((right, left)),
         _ => None,
-    }
-}
-
-/// The parts of a condition that all have to hold.
-pub(crate) fn and_parts<'p>(condition: &'p Expr, parts: &mut Vec<&'p Expr>) {
-    match &condition.kind {
-        Kind::Binary(Binary::And, left, right) => {
-            and_parts(left, parts);
-            and_parts(right, parts);
-        }
-        _ => parts.push(condition),
     }
 }
 

@@ -6,11 +6,10 @@
 
 use kyanite_tree::{Arena, Value};
 
-use super::clauses::{Held, Turn};
-use super::group::Group;
 use super::order::{order, rank, ranks, sort};
-use super::spill::{By, Merge, Pile, Room, Spilled, turn};
-use super::{Flow, Ran, RecordState, Runner};
+use super::spill::{By, Merge, Pile, Room, Spilled};
+use super::turns::{Held, Turn};
+use crate::failure::Ran;
 use crate::plan::{ClauseKind, Loop, OrderKey, Plan, Start};
 use crate::rank::Rank;
 
@@ -21,29 +20,29 @@ const AHEAD: usize = 1000;
 const MANY: u64 = 100_000;
 
 /// Bytes of turns that are handed on with one arena.
-const BATCH: usize = 1024 * 1024;
+pub(super) const BATCH: usize = 1024 * 1024;
 
 /// What is kept of the records of a stream.
 pub struct Kept<'g> {
-    arena: &'g Arena,
-    room: &'g Room,
+    pub(super) arena: &'g Arena,
+    pub(super) room: &'g Room,
     /// The slots that are named behind the clause that holds turns.
-    named: Vec<bool>,
+    pub(super) named: Vec<bool>,
     /// Turns of which only the first are wanted, or that another clause holds behind that.
-    turns: Vec<Turn<'g>>,
+    pub(super) turns: Vec<Turn<'g>>,
     /// Turns that are all wanted.
-    pile: Pile,
+    pub(super) pile: Pile,
     /// Those that were too many.
-    spilled: Spilled,
-    merge: Option<Merge>,
+    pub(super) spilled: Spilled,
+    pub(super) merge: Option<Merge>,
     /// The first rank of each key, for telling numbers from texts.
-    first: Vec<Option<Rank<'g>>>,
+    pub(super) first: Vec<Option<Rank<'g>>>,
     /// How many of the turns that wait in the batch were looked at.
-    screened: usize,
+    pub(super) screened: usize,
     /// The ranks of the last turn that is still wanted.
-    worst: Option<Vec<Option<Rank<'g>>>>,
+    pub(super) worst: Option<Vec<Option<Rank<'g>>>>,
     /// Running values, and the turns of windows.
-    running: Held<'g>,
+    pub(super) running: Held<'g>,
 }
 
 impl<'g> Kept<'g> {
@@ -191,7 +190,7 @@ impl Kept<'_> {
         }
     }
 
-    fn keep_turn(&mut self, first_slot: usize, mut turn: Turn<'_>) {
+    pub(super) fn keep_turn(&mut self, first_slot: usize, mut turn: Turn<'_>) {
         forget(&mut turn, &self.named[first_slot..]);
         let (keys, names) = (self.copy(&turn.keys), self.copy(&turn.names));
         self.turns.push(Turn { keys, names });
@@ -199,7 +198,7 @@ impl Kept<'_> {
 }
 
 /// The slots that are named behind the clause at `position`.
-fn named(repeat: &Loop, position: usize, frame: usize) -> Vec<bool> {
+pub(super) fn named(repeat: &Loop, position: usize, frame: usize) -> Vec<bool> {
     let mut named = vec![false; frame];
     repeat.each_start_behind(position, &mut |start| {
         if let Start::Local(slot) = start {
@@ -213,66 +212,6 @@ fn named(repeat: &Loop, position: usize, frame: usize) -> Vec<bool> {
 fn forget(turn: &mut Turn<'_>, named: &[bool]) {
     for (name, is_named) in turn.names.iter_mut().zip(named) {
         name.take_if(|_| !is_named);
-    }
-}
-
-impl<'a> Runner<'_, 'a> {
-    /// Hands on some of the turns that went into temporary files, in order, to the clauses behind the one that held them;
-    /// `Break` when that were all, or no more are wanted. The arena of the runner may be reset behind it.
-    ///
-    /// # Errors
-    /// A [`Failure`](super::Failure) in what comes of them, or when a file cannot be read.
-    pub fn hand_on_spilled(
-        mut self,
-        state: &mut RecordState,
-        kept: &mut Kept<'_>,
-        emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
-    ) -> Ran<Flow> {
-        let Some((repeat, position)) = self.plan.holding() else { return Ok(Flow::Break(())) };
-        let clause = &repeat.clauses[position].kind;
-        let Some(by) = By::of(clause) else { return Ok(Flow::Break(())) };
-        let mut merge = match kept.merge.take() {
-            Some(merge) => merge,
-            None => {
-                kept.spilled.spill(std::mem::take(&mut kept.pile), by, kept.room)?;
-                std::mem::take(&mut kept.spilled).merge(by)?
-            }
-        };
-        let mut held = kept.running.running(&|value| self.arena.copy(value));
-        let (mut flow, mut bytes) = (Flow::Continue(()), 0);
-        while flow.is_continue() && bytes < BATCH {
-            let mut turns = Vec::new();
-            let group = merge.next_group();
-            while let Some(next) = merge.next(by)? {
-                bytes += next.text.len();
-                turns.extend(turn(self.arena.keep(next.text), by.keys(), self.arena));
-                if matches!(by, By::Keys(_)) || merge.next_group() != group {
-                    break;
-                }
-            }
-            let Some(first) = turns.first() else {
-                flow = Flow::Break(());
-                break;
-            };
-            match clause {
-                ClauseKind::GroupBy { keys, slots, .. } => {
-                    let group = Group { keys: first.keys.clone(), turns };
-                    self.bind_group(keys, slots.clone(), &group);
-                }
-                ClauseKind::OrderBy { slots, .. } => self.restore(slots.clone(), &first.names),
-                _ => {}
-            }
-            let emit = &mut |item| emit(Some(item));
-            flow = self.clauses(repeat, position + 1, &mut state.tally, &mut held, emit)?;
-        }
-        kept.merge = Some(merge);
-        kept.running = held.running(&|value| kept.arena.copy(value));
-        if let Some(at) = repeat.holding_behind(position) {
-            kept.named = named(repeat, at, self.plan.frame);
-            let first_slot = repeat.clauses[at].kind.slots().start;
-            held.turns.into_iter().for_each(|turn| kept.keep_turn(first_slot, turn));
-        }
-        Ok(flow)
     }
 }
 

@@ -4,9 +4,8 @@ use std::cmp::Ordering;
 
 use kyanite_tree::{Code, Value};
 
-use super::Ran;
-use super::clauses::Turn;
-use super::failure::failure;
+use super::turns::Turn;
+use crate::failure::{Ran, failure};
 use crate::plan::OrderKey;
 use crate::rank::{MIXED, Rank};
 

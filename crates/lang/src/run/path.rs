@@ -4,8 +4,8 @@ use std::ops::ControlFlow;
 
 use kyanite_tree::{Code, Content, Member, Value};
 
-use super::failure::failure;
-use super::{Flow, Ran, Runner};
+use super::Runner;
+use crate::failure::{Flow, Ran, failure};
 use crate::plan::{Expr, Filter, ManyPath, Nodes, OnePath, Selector, Start, Step, StepKind};
 use crate::pointer;
 

@@ -7,10 +7,9 @@ use std::io::{self, BufReader, BufWriter, Read, Seek, Write};
 
 use kyanite_tree::{Advice, Arena, Code, Key, Packed, Setting, Value, pack};
 
-use super::Ran;
-use super::clauses::Turn;
-use super::failure::{Failure, failure};
 use super::order::{order, ranks};
+use super::turns::Turn;
+use crate::failure::{Failure, Ran, failure};
 use crate::finding::Span;
 use crate::plan::{ClauseKind, OrderKey};
 use crate::rank::Rank;

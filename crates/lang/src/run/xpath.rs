@@ -6,7 +6,8 @@ use kyanite_eval::atomic::Atomic;
 use kyanite_tree::{Element, Nodes, Value};
 use kyanite_xpath::{Context, Expression, Item, NoDocuments, Sequence, Store, item_value};
 
-use super::{Flow, Ran, Runner};
+use super::Runner;
+use crate::failure::{Flow, Ran};
 use crate::plan::XPathCall;
 use crate::xpath::xpath_failure;
 

@@ -3,11 +3,10 @@
 use kyanite_formats::xml;
 use kyanite_tree::{Attribute, Code, Content, Element, Name, Value, is_blank};
 
-use super::{Change, Changes, Child, Outcome, child_of};
-use crate::plan::{Step, StepKind};
+use super::{Changes, Child, Outcome, Runner, child_of};
+use crate::failure::{Failure, Ran, failure};
+use crate::plan::{Change, Step, StepKind};
 use crate::run::element::{Match, Wanted, attribute, wanted};
-use crate::run::failure::failure;
-use crate::run::{Failure, Ran, Runner};
 
 impl<'a> Runner<'_, 'a> {
     /// The children or the attribute that a step by name leads to in an element.

@@ -3,9 +3,8 @@
 use kyanite_formats::json::{Sieve, Test};
 use kyanite_tree::{Number, Value};
 
-use super::records::Records;
-use super::{Expr, Grain, Kind, OnePath, Plan, Start, StepKind};
-use crate::run::Names;
+use super::Names;
+use crate::plan::{Expr, Grain, Kind, OnePath, Plan, Records, Start, StepKind};
 use crate::syntax::ast::{Binary, Literal};
 
 impl Plan {

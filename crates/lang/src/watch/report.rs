@@ -4,9 +4,10 @@ use std::collections::BTreeSet;
 
 use kyanite_tree::{Advice, Code, Diagnostic, Setting, Severity, name_step, near, near_words};
 
-use super::{CallWatch, Mixed, NAMESPACES, PathWatch, Recovered, Stop, Watch};
+use super::{CallWatch, Mixed, NAMESPACES, PathWatch, Recovered, Stop};
 use crate::finding::{Finding, RuleText, Span};
 use crate::plan::{PathInfo, Plan, StepInfo};
+use crate::watch::Watch;
 
 impl Watch {
     /// What is to be said at the end of a run: paths that selected nothing, name steps that met lists, and tests

@@ -10,8 +10,9 @@ use std::collections::{BTreeSet, HashMap, HashSet};
 
 use kyanite_tree::{Element, Kind, Map, Name, Place, Value};
 
-use super::failure::Failure;
+use crate::failure::Failure;
 use crate::finding::Span;
+use crate::functions::Remarks;
 use crate::plan::Plan;
 
 /// Misses that are looked at for each path; later ones are only counted.
@@ -124,7 +125,7 @@ impl Watch {
         }
     }
 
-    pub(super) fn new(plan: &Plan) -> Self {
+    pub(crate) fn new(plan: &Plan) -> Self {
         Self {
             paths: vec![PathWatch::default(); plan.paths.len()],
             tests: vec![TestWatch::default(); plan.tests.len()],
@@ -138,13 +139,13 @@ impl Watch {
     }
 
     /// The watch over an XPath.
-    pub(super) fn xpath(&self, number: usize) -> Option<&RefCell<kyanite_xpath::Watch>> {
+    pub(crate) fn xpath(&self, number: usize) -> Option<&RefCell<kyanite_xpath::Watch>> {
         self.xpaths.get(number)
     }
 
     /// None of the elements was found that an XPath was to be evaluated for: these names stood where the step at `level` of
     /// their path looked.
-    pub(super) fn xpath_stopped<'n>(
+    pub(crate) fn xpath_stopped<'n>(
         &mut self,
         plan: &Plan,
         level: usize,
@@ -153,11 +154,6 @@ impl Watch {
         if let (Some(expression), Some(watch)) = (plan.xpath(), self.xpath(0)) {
             watch.borrow_mut().stopped(expression, level, names);
         }
-    }
-
-    /// The rule says something.
-    pub(crate) fn note(&self, message: &str) {
-        self.add_note(message, 1);
     }
 
     fn add_note(&self, message: &str, count: u64) {
@@ -170,7 +166,7 @@ impl Watch {
     }
 
     /// The call of recover() at `span` stands in for a failure.
-    pub(super) fn recovered(&self, span: Span, failure: Failure) {
+    pub(crate) fn recovered(&self, span: Span, failure: Failure) {
         self.add_recovered(Recovered { span, count: 1, first: failure, place: None });
     }
 
@@ -189,25 +185,8 @@ impl Watch {
         }
     }
 
-    /// A call names members of `map`.
-    pub(crate) fn named<'n>(
-        &self,
-        span: Span,
-        function: &'static str,
-        names: impl Iterator<Item = &'n str>,
-        map: &Map<'_>,
-    ) {
-        let mut calls = self.calls.borrow_mut();
-        let position = calls.iter().position(|call| call.span == span).unwrap_or_else(|| {
-            let (names, others) = (Vec::new(), HashMap::new());
-            calls.push(CallWatch { span, function, names, seen: 0, others });
-            calls.len() - 1
-        });
-        calls[position].see(names, map);
-    }
-
     /// A step without prefix met elements of these namespaces.
-    pub(super) fn met_namespaces<'n>(&self, span: Span, found: impl Iterator<Item = &'n str>) {
+    pub(crate) fn met_namespaces<'n>(&self, span: Span, found: impl Iterator<Item = &'n str>) {
         let mut mixed = self.mixed.borrow_mut();
         let position = mixed.iter().position(|known| known.span == span).unwrap_or_else(|| {
             mixed.push(Mixed { span, last: (0, 0), namespaces: BTreeSet::new() });
@@ -224,43 +203,43 @@ impl Watch {
     }
 
     /// A batch ends: other texts may be where its texts were in memory.
-    pub(super) fn forget_batch(&mut self) {
+    pub(crate) fn forget_batch(&mut self) {
         self.mixed.get_mut().iter_mut().for_each(|mixed| mixed.last = (0, 0));
     }
 
     #[inline]
-    pub(super) fn asked(&mut self, path: usize) {
+    pub(crate) fn asked(&mut self, path: usize) {
         self.paths[path].asked = true;
     }
 
     #[inline]
-    pub(super) fn selected(&mut self, path: usize) {
+    pub(crate) fn selected(&mut self, path: usize) {
         self.paths[path].selected = true;
     }
 
     /// A path was asked for, and selected something.
     #[inline]
-    pub(super) fn met(&mut self, path: usize) {
+    pub(crate) fn met(&mut self, path: usize) {
         if let Some(path) = self.paths.get_mut(path) {
             (path.asked, path.selected) = (true, true);
         }
     }
 
     #[inline]
-    pub(super) fn tested(&mut self, test: usize, holds: bool) {
+    pub(crate) fn tested(&mut self, test: usize, holds: bool) {
         let test = &mut self.tests[test];
         test.seen += 1;
         test.held += u64::from(holds);
     }
 
     /// A test did not hold so many times.
-    pub(super) fn failed(&mut self, test: usize, times: u64) {
+    pub(crate) fn failed(&mut self, test: usize, times: u64) {
         self.tests[test].seen += times;
     }
 
     /// A step of a path led nowhere from `node`.
     #[inline]
-    pub(super) fn missed(&mut self, path: usize, step: usize, node: Value<'_>, by_name: bool) {
+    pub(crate) fn missed(&mut self, path: usize, step: usize, node: Value<'_>, by_name: bool) {
         let watch = &mut self.paths[path];
         if by_name && node.kind() == Kind::List {
             watch.lists += 1;
@@ -272,7 +251,7 @@ impl Watch {
     }
 
     /// A step that looks at any depth led nowhere from `node`, unless something below it did.
-    pub(super) fn missed_below(&mut self, path: usize, step: usize, node: Value<'_>) {
+    pub(crate) fn missed_below(&mut self, path: usize, step: usize, node: Value<'_>) {
         let watch = &mut self.paths[path];
         if !watch.selected && step >= watch.stop.step {
             watch.stop.note(step, node);
@@ -281,12 +260,12 @@ impl Watch {
     }
 
     /// The member at which a path begins is not there.
-    pub(super) fn not_in_slot(&mut self, path: usize) {
+    pub(crate) fn not_in_slot(&mut self, path: usize) {
         self.missed(path, 0, Value::NULL, false);
     }
 
     /// The list of records that step `step` of a path goes through had `count` items.
-    pub(super) fn ended(&mut self, path: usize, step: usize, count: u64) {
+    pub(crate) fn ended(&mut self, path: usize, step: usize, count: u64) {
         let watch = &mut self.paths[path];
         if !watch.selected && watch.stop.misses == 0 {
             watch.asked = true;
@@ -326,7 +305,7 @@ impl Watch {
     }
 
     /// A path selected nothing, since at one of its steps there were only children of these names.
-    pub(super) fn stopped<'n>(
+    pub(crate) fn stopped<'n>(
         &mut self,
         path: usize,
         step: usize,
@@ -399,8 +378,30 @@ impl Watch {
     }
 }
 
+impl Remarks for Watch {
+    fn note(&self, message: &str) {
+        self.add_note(message, 1);
+    }
+
+    fn named(
+        &self,
+        span: Span,
+        function: &'static str,
+        names: &mut dyn Iterator<Item = &str>,
+        map: &Map<'_>,
+    ) {
+        let mut calls = self.calls.borrow_mut();
+        let position = calls.iter().position(|call| call.span == span).unwrap_or_else(|| {
+            let (names, others) = (Vec::new(), HashMap::new());
+            calls.push(CallWatch { span, function, names, seen: 0, others });
+            calls.len() - 1
+        });
+        calls[position].see(names, map);
+    }
+}
+
 impl CallWatch {
-    fn see<'n>(&mut self, names: impl Iterator<Item = &'n str>, map: &Map<'_>) {
+    fn see(&mut self, names: &mut dyn Iterator<Item = &str>, map: &Map<'_>) {
         self.seen += 1;
         let mut misses = false;
         for name in names {

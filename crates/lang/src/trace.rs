@@ -6,11 +6,10 @@
 
 use std::collections::HashSet;
 
-use kyanite_tree::{Base, Origin, Region, Value};
+use kyanite_tree::{Base, Origin, Region};
 
-use super::{Ran, Runner};
 use crate::finding::Span;
-use crate::plan::Expr;
+use crate::functions::HandedOn;
 
 /// Where traced values seem to come from: their positions number entries.
 const MADE: Base = Base::of(Region::Trace);
@@ -43,6 +42,21 @@ pub struct Provenance {
 }
 
 impl Trace {
+    /// How many origins have gone into the value that is being made.
+    pub(crate) fn got(&self) -> usize {
+        self.got.len()
+    }
+
+    /// The origin of a value that an expression made since there were `before`; nothing where it made none. `of` are the
+    /// origins that it was made of, if these are not all that were met.
+    pub(crate) fn made(&mut self, span: Span, before: usize, of: Option<Vec<Origin>>) -> Origin {
+        let got = self.got.split_off(before);
+        let origin = MADE.origin(self.entries.len());
+        self.entries.push(Made { span, of: of.unwrap_or(got) });
+        self.got.push(origin);
+        origin
+    }
+
     fn entry(&self, origin: Origin) -> Option<&Made> {
         (origin.region() == Some(Region::Trace)).then(|| self.entries.get(MADE.offset(origin)))?
     }
@@ -51,18 +65,6 @@ impl Trace {
     #[must_use]
     pub fn has_made(&self, origin: Origin) -> bool {
         self.entry(origin).is_some()
-    }
-
-    /// Where the value was read that the one with this origin is, if it was only handed on.
-    pub(crate) fn handed_on(&self, origin: Origin) -> Option<Origin> {
-        let mut entry = self.entry(origin)?;
-        loop {
-            let [only] = entry.of.as_slice() else { return None };
-            match self.entry(*only) {
-                Some(inner) => entry = inner,
-                None => return Some(*only),
-            }
-        }
     }
 
     /// Where the value with this origin comes from.
@@ -98,47 +100,30 @@ impl Trace {
 
 impl Trace {
     /// How many values the expression under way has got so far.
-    pub(super) fn mark(&self) -> usize {
+    pub(crate) fn mark(&self) -> usize {
         self.got.len()
     }
 
     /// What was got since then went into nothing.
-    pub(super) fn forget(&mut self, mark: usize) {
+    pub(crate) fn forget(&mut self, mark: usize) {
         self.got.truncate(mark);
     }
 
     /// Values of these origins go into the value that is being made.
-    pub(super) fn met(&mut self, origins: &[Origin]) {
+    pub(crate) fn met(&mut self, origins: &[Origin]) {
         self.got.extend_from_slice(origins);
     }
 }
 
-impl<'a> Runner<'_, 'a> {
-    /// The value of an expression, with an origin that tells what it was made of.
-    #[cold]
-    pub(super) fn traced(&mut self, expr: &'a Expr) -> Ran<Option<Value<'a>>> {
-        let before = self.session.trace.as_ref().map_or(0, |trace| trace.got.len());
-        let value = self.evaluate(expr)?;
-        let Some(trace) = &mut self.session.trace else { return Ok(value) };
-        let got = trace.got.split_off(before);
-        let Some(value) = value else { return Ok(None) };
-        let of = match value {
-            // What was handed on is made of itself alone, whatever was asked to choose it.
-            value if value.origin().is_known() => vec![value.origin()],
-            Value::List(_, items) => items.iter().map(|item| item.origin()).collect(),
-            _ => got,
-        };
-        let origin = MADE.origin(trace.entries.len());
-        trace.entries.push(Made { span: expr.span, of });
-        trace.got.push(origin);
-        Ok(Some(value.with_origin(origin)))
-    }
-
-    /// Notes that a node goes into the value that is being made.
-    #[inline]
-    pub(super) fn contribute(&mut self, node: Value<'a>) {
-        if let Some(trace) = &mut self.session.trace {
-            trace.got.push(node.origin());
+impl HandedOn for Trace {
+    fn handed_on(&self, origin: Origin) -> Option<Origin> {
+        let mut entry = self.entry(origin)?;
+        loop {
+            let [only] = entry.of.as_slice() else { return None };
+            match self.entry(*only) {
+                Some(inner) => entry = inner,
+                None => return Some(*only),
+            }
         }
     }
 }

@@ -1,0 +1,70 @@
+//! Handing on turns that went to temporary files.
+
+use kyanite_tree::Value;
+
+use super::group::Group;
+use super::kept::{BATCH, Kept, named};
+use super::spill::{By, turn};
+use super::{RecordState, Runner};
+use crate::failure::{Flow, Ran};
+use crate::plan::ClauseKind;
+
+impl<'a> Runner<'_, 'a> {
+    /// Hands on some of the turns that went into temporary files, in order, to the clauses behind the one that held them;
+    /// `Break` when that were all, or no more are wanted. The arena of the runner may be reset behind it.
+    ///
+    /// # Errors
+    /// A [`Failure`](super::Failure) in what comes of them, or when a file cannot be read.
+    pub fn hand_on_spilled(
+        mut self,
+        state: &mut RecordState,
+        kept: &mut Kept<'_>,
+        emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
+    ) -> Ran<Flow> {
+        let Some((repeat, position)) = self.plan.holding() else { return Ok(Flow::Break(())) };
+        let clause = &repeat.clauses[position].kind;
+        let Some(by) = By::of(clause) else { return Ok(Flow::Break(())) };
+        let mut merge = match kept.merge.take() {
+            Some(merge) => merge,
+            None => {
+                kept.spilled.spill(std::mem::take(&mut kept.pile), by, kept.room)?;
+                std::mem::take(&mut kept.spilled).merge(by)?
+            }
+        };
+        let mut held = kept.running.running(&|value| self.arena.copy(value));
+        let (mut flow, mut bytes) = (Flow::Continue(()), 0);
+        while flow.is_continue() && bytes < BATCH {
+            let mut turns = Vec::new();
+            let group = merge.next_group();
+            while let Some(next) = merge.next(by)? {
+                bytes += next.text.len();
+                turns.extend(turn(self.arena.keep(next.text), by.keys(), self.arena));
+                if matches!(by, By::Keys(_)) || merge.next_group() != group {
+                    break;
+                }
+            }
+            let Some(first) = turns.first() else {
+                flow = Flow::Break(());
+                break;
+            };
+            match clause {
+                ClauseKind::GroupBy { keys, slots, .. } => {
+                    let group = Group { keys: first.keys.clone(), turns };
+                    self.bind_group(keys, slots.clone(), &group);
+                }
+                ClauseKind::OrderBy { slots, .. } => self.restore(slots.clone(), &first.names),
+                _ => {}
+            }
+            let emit = &mut |item| emit(Some(item));
+            flow = self.clauses(repeat, position + 1, &mut state.tally, &mut held, emit)?;
+        }
+        kept.merge = Some(merge);
+        kept.running = held.running(&|value| kept.arena.copy(value));
+        if let Some(at) = repeat.holding_behind(position) {
+            kept.named = named(repeat, at, self.plan.frame);
+            let first_slot = repeat.clauses[at].kind.slots().start;
+            held.turns.into_iter().for_each(|turn| kept.keep_turn(first_slot, turn));
+        }
+        Ok(flow)
+    }
+}
