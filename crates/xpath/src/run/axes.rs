@@ -4,6 +4,7 @@
 //! what several of them lead to is visited once, so that a step takes time in proportion to the document and not to its
 //! square; elsewhere it goes from node to node, and ends early where only the first few are asked for.
 
+use std::cell::Cell;
 use std::collections::HashSet;
 
 use kyanite_tree::{Matches, Node, NodeKind};
@@ -79,7 +80,8 @@ impl<'d> Run<'_, 'd> {
             let is_free = step.predicates.iter().all(|p| p.position == Position::Free);
             if is_free {
                 let start = found.len();
-                together(step.axis, &test, group, &mut found);
+                let visited = together(step.axis, &test, group, &mut found);
+                self.watch.borrow_mut().visit(visited);
                 self.watch.borrow_mut().step(step, group, found.len() > start);
                 self.filter_free(&step.predicates, &mut found, start, frame)?;
             } else {
@@ -133,7 +135,11 @@ impl<'d> Run<'_, 'd> {
         found: &mut Vec<Node<'d>>,
         frame: &mut Frame<'d>,
     ) -> Result<(), Error> {
-        let mut nodes = along(from, step.axis).filter(|node| test.has(*node));
+        let visited = Cell::new(1);
+        let mut nodes = along(from, step.axis).filter(|node| {
+            visited.set(visited.get() + 1);
+            test.has(*node)
+        });
         let start = found.len();
         let mut predicates = &step.predicates[..];
         // A first predicate that asks for the first few ends the search.
@@ -150,6 +156,7 @@ impl<'d> Run<'_, 'd> {
             }
             _ => found.extend(nodes),
         }
+        self.watch.borrow_mut().visit(visited.get());
         let is_there = found.len() > start || along(from, step.axis).any(|node| test.has(node));
         self.watch.borrow_mut().step(step, &[from], is_there);
         for predicate in predicates {
@@ -204,9 +211,12 @@ impl<'d> Run<'_, 'd> {
 /// Documents up to this many rows are looked through without an index.
 const SMALL: usize = 64;
 
-/// What a step without predicates finds from nodes of one document, in document order as far as that comes by itself.
-fn together<'d>(axis: Axis, test: &Test, from: &[Node<'d>], found: &mut Vec<Node<'d>>) {
+/// What a step without predicates finds from nodes of one document, in document order as far as that comes by itself; gives
+/// how many nodes were looked at.
+fn together<'d>(axis: Axis, test: &Test, from: &[Node<'d>], found: &mut Vec<Node<'d>>) -> u64 {
+    let mut visited = from.len() as u64;
     let mut keep = |node: Node<'d>| {
+        visited += 1;
         if test.has(node) {
             found.push(node);
         }
@@ -295,4 +305,5 @@ fn together<'d>(axis: Axis, test: &Test, from: &[Node<'d>], found: &mut Vec<Node
         }
         Axis::Itself => from.iter().copied().for_each(keep),
     }
+    visited
 }

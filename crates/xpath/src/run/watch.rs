@@ -34,6 +34,8 @@ pub struct Watch {
     elements: HashMap<String, BTreeSet<(String, String)>>,
     texts: Vec<(Span, String, String)>,
     notes: Vec<(String, u64)>,
+    /// How many nodes steps have looked at.
+    visited: u64,
 }
 
 #[derive(Clone, Debug, Default)]
@@ -65,6 +67,17 @@ impl Watch {
             predicates: vec![(0, 0); expression.parsed.predicates.len()],
             ..Self::default()
         }
+    }
+
+    /// How many nodes steps along axes have looked at: the work that an evaluation was.
+    #[must_use]
+    pub fn visited(&self) -> u64 {
+        self.visited
+    }
+
+    #[inline]
+    pub(super) fn visit(&mut self, nodes: u64) {
+        self.visited += nodes;
     }
 
     /// A step was taken from nodes of one document; whether any node passed its test.
