@@ -24,8 +24,7 @@ fn work(expression: &str, sections: usize, is_nested: bool) -> u64 {
     let root = document(&text, &store).unwrap();
     let watch = RefCell::new(Watch::new(&expression));
     expression.evaluate(&Context::of(Item::Node(root)), &store, &watch).unwrap();
-    let visited = watch.borrow().visited();
-    visited
+    watch.into_inner().visited()
 }
 
 #[test]
