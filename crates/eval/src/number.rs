@@ -95,6 +95,9 @@ pub fn xpath1_text(number: f64) -> String {
 #[must_use]
 pub fn read_double(text: &str) -> Option<f64> {
     let text = trim(text);
+    if let Some(whole) = read_short(text) {
+        return Some(whole);
+    }
     match text {
         "INF" | "+INF" => return Some(f64::INFINITY),
         "-INF" => return Some(f64::NEG_INFINITY),
@@ -104,10 +107,21 @@ pub fn read_double(text: &str) -> Option<f64> {
     is_number(text, true).then(|| text.parse().ok()).flatten()
 }
 
+/// The number that a few digits are, as most numbers are written; a double holds all of them.
+fn read_short(text: &str) -> Option<f64> {
+    let bytes = text.as_bytes();
+    let is_short = (1..=15).contains(&bytes.len()) && bytes.iter().all(u8::is_ascii_digit);
+    let whole = || bytes.iter().fold(0u64, |sum, digit| sum * 10 + u64::from(digit - b'0'));
+    is_short.then(|| whole() as f64)
+}
+
 /// The number that a text is in XPath 1.0 (section 4.4, `number`): digits and a point, a minus before them; NaN otherwise.
 #[must_use]
 pub fn read_xpath1(text: &str) -> f64 {
     let text = trim(text);
+    if let Some(whole) = read_short(text) {
+        return whole;
+    }
     let is_plain = !text.starts_with('+') && is_number(text, false);
     if is_plain { text.parse().unwrap_or(f64::NAN) } else { f64::NAN }
 }

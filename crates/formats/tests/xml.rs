@@ -20,6 +20,29 @@ fn record(text: &str, options: Options) -> Result<(String, Vec<String>), (String
     Ok((String::from_utf8(out).unwrap(), repairs))
 }
 
+/// The same names again and again, with what they mean changing around them.
+#[test]
+fn namespaces_by_where_names_stand() {
+    let text = "<a xmlns:m='1' m:y=''><m:x/><x/><b xmlns:m='2' xmlns='d' m:y=''><m:x/><x/><c xmlns=''><x/></c><x/></b>\
+                <m:x/><x/><b xmlns:m='3'><m:x/></b><m:x xmlns:m='4'/><m:x/></a>";
+    let arena = Arena::new();
+    let (nodes, _) = xml::nodes(text, &arena, Options::default()).unwrap();
+    let named = |wanted: &str| {
+        let all = nodes.root().descendants().flat_map(|node| node.attributes().chain([node]));
+        let found = all.filter(|node| node.name().qualified() == wanted);
+        found.map(|node| node.name().namespace().to_owned()).collect::<Vec<_>>()
+    };
+    assert_eq!(named("m:x"), ["1", "2", "1", "3", "4", "1"]);
+    assert_eq!(named("x"), ["", "d", "", "d", ""]);
+    assert_eq!(named("m:y"), ["1", "2"]);
+    for refused in ["<a xmlns:m='1'><m:x/><b/></a><m:x/>", "<a><b xmlns:m='1'><m:x/></b><m:x/></a>"]
+    {
+        assert!(xml::nodes(refused, &arena, Options::default()).is_err(), "{refused}");
+    }
+    let refused = "<a xmlns:xmlns='1'/>";
+    assert!(xml::nodes(refused, &arena, Options::default()).is_err());
+}
+
 #[test]
 fn documents_as_records() {
     for (text, expected) in [

@@ -172,6 +172,8 @@ pub struct Runner<'r, 'a> {
     folded_groups: HashMap<usize, (&'a GroupFolds, folded::Folded)>,
     /// The nodes of the elements that XPaths were evaluated for last.
     nodes: Vec<(&'a Element<'a>, Rc<Nodes<'a>>)>,
+    /// The table of the record before, whose memory the next one takes.
+    spare_nodes: Option<Nodes<'a>>,
     /// What the clauses of a loop over records keep from one record to the next.
     held: Option<Box<Held<'a>>>,
 }
@@ -250,6 +252,7 @@ impl<'r, 'a> Runner<'r, 'a> {
             fixed: HashMap::new(),
             folded_groups: HashMap::new(),
             nodes: Vec::new(),
+            spare_nodes: None,
             held: None,
         }
     }

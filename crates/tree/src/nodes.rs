@@ -25,6 +25,7 @@
 
 mod build;
 mod index;
+mod names;
 mod node;
 mod value;
 
@@ -36,6 +37,7 @@ pub use node::{Ancestors, Children, Node};
 
 use crate::Name;
 use index::NameRows;
+use names::Names;
 
 /// What a node is.
 #[derive(Clone, Copy, PartialEq, Eq, Debug, Hash)]
@@ -123,10 +125,7 @@ impl Row<'_> {
 #[derive(Debug)]
 pub struct Nodes<'a> {
     rows: Vec<Row<'a>>,
-    /// Each name once, by the number that rows have; the first is that of nodes without one.
-    names: Vec<Name<'a>>,
-    /// For each name the first one with the same namespace and local part.
-    expanded: Vec<u32>,
+    names: Names<'a>,
     /// The high parts of where rows were read: one for all, or one for each.
     positions: Positions,
     /// Where this document stands in the order of documents.
@@ -167,9 +166,10 @@ impl<'a> Nodes<'a> {
         self
     }
 
-    /// Each name of an element, an attribute, a member or an instruction, once.
+    /// Each name of an element, an attribute, a member or an instruction, once; of a table that was
+    /// [filled anew](Self::refilled) also those of the values before.
     pub fn names(&self) -> impl Iterator<Item = Name<'a>> + '_ {
-        self.names.iter().skip(1).copied()
+        self.names.all.iter().skip(1).copied()
     }
 
     /// The document type declaration, as written.

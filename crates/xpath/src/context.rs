@@ -17,7 +17,8 @@ impl<'d> Store<'d> {
     /// An empty store.
     #[must_use]
     pub fn new(arena: &'d Arena) -> Self {
-        Self { arena, documents: typed_arena::Arena::new() }
+        // Most evaluations make no document.
+        Self { arena, documents: typed_arena::Arena::with_capacity(0) }
     }
 
     /// Keeps a document; gives its document node. Documents are ordered as they are kept.

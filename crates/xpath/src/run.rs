@@ -421,7 +421,10 @@ impl<'e, 'd> Run<'e, 'd> {
             }
             items.clear();
         }
-        Ok(nodes.into_iter().map(Item::Node).collect())
+        Ok(match nodes.as_slice() {
+            [node] => Sequence::One(Item::Node(*node)),
+            _ => nodes.into_iter().map(Item::Node).collect(),
+        })
     }
 
     /// Which names of the document of `node` a name test means.

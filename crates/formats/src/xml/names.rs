@@ -1,6 +1,7 @@
 //! Prefixes and namespaces (Namespaces in XML 1.0, third edition).
 
 use std::borrow::Borrow;
+use std::cell::Cell;
 use std::collections::HashMap;
 use std::hash::Hash;
 
@@ -76,6 +77,26 @@ impl<S: Clone + Eq + Hash + Borrow<str>> Bindings<S> {
 #[derive(Debug, Default)]
 pub(super) struct Scope<'a> {
     bindings: Bindings<&'a str>,
+    /// How often declarations came or went.
+    changes: u64,
+    /// Names that were resolved last, by [`place`], and after how many changes: a document has few, and asks for each of them
+    /// again and again.
+    resolved: [Cell<Option<(u64, Name<'a>)>>; RESOLVED],
+}
+
+/// The places for names that were resolved last.
+const RESOLVED: usize = 16;
+
+/// Where a name is kept that was resolved.
+#[inline]
+fn place(raw: &str) -> usize {
+    let ends = match raw.as_bytes() {
+        [first, .., middle, last] => {
+            usize::from(*first) * 5 + usize::from(*middle) * 3 + usize::from(*last)
+        }
+        short => short.len(),
+    };
+    (raw.len() + ends) % RESOLVED
 }
 
 /// What is wrong with a name or a declaration: the sentence and what to do.
@@ -91,6 +112,7 @@ impl<'a> Scope<'a> {
     /// Takes up the declarations of an element that is open already.
     pub(super) fn enter(&mut self, bindings: &[(&'a str, &'a str)]) {
         bindings.iter().for_each(|(prefix, uri)| self.bindings.bind(prefix, uri));
+        self.changes += 1;
     }
 
     /// The declarations since there were `depth` of them.
@@ -101,7 +123,10 @@ impl<'a> Scope<'a> {
     /// Forgets the declarations of an element that ends.
     #[inline]
     pub(super) fn leave(&mut self, depth: usize) {
-        self.bindings.leave(depth);
+        if self.bindings.len() > depth {
+            self.bindings.leave(depth);
+            self.changes += 1;
+        }
     }
 
     /// Takes the attribute called `name` as a declaration, if it is one.
@@ -128,6 +153,7 @@ impl<'a> Scope<'a> {
             )),
             None => {
                 self.bindings.bind(prefix, uri);
+                self.changes += 1;
                 Ok(())
             }
         }
@@ -159,7 +185,24 @@ impl<'a> Scope<'a> {
         self.resolve(raw, false)
     }
 
+    #[inline]
     fn resolve(&self, raw: &'a str, is_element: bool) -> Result<Name<'a>, Wrong> {
+        let kept = &self.resolved[place(raw)];
+        if let Some((changes, name)) = kept.get()
+            && changes == self.changes
+            && name.qualified() == raw
+        {
+            return Ok(name);
+        }
+        let name = self.resolve_anew(raw, is_element)?;
+        // Of this prefix attributes have names, and elements do not.
+        if name.prefix() != "xmlns" {
+            kept.set(Some((self.changes, name)));
+        }
+        Ok(name)
+    }
+
+    fn resolve_anew(&self, raw: &'a str, is_element: bool) -> Result<Name<'a>, Wrong> {
         if !chars::is_qualified(raw) {
             let message = format!(
                 "`{raw}` is no name with a prefix: names stand before and behind one colon"

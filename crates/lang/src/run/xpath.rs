@@ -19,27 +19,34 @@ impl<'a> Runner<'_, 'a> {
         record: Value<'a>,
         emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
     ) -> Ran<Flow> {
-        let store = Store::new(self.arena);
-        let root = store.keep(Nodes::of(record));
-        let Some(element) = root.children().next() else { return Ok(Flow::Continue(())) };
-        let variables = self.xpath_variables();
-        let context = Context { variables, ..Context::of(Item::Node(element)) };
-        let Some(watch) = self.session.watch.xpath(0) else { return Ok(Flow::Continue(())) };
-        let found = expression.evaluate(&context, &store, watch);
-        let found = found.and_then(|found| {
-            let items = found.items().iter();
-            items.map(|item| item_value(item, self.arena)).collect::<Result<Vec<_>, _>>()
-        });
-        let values: Vec<Value<'a>> = match found {
-            Ok(values) => values.into_iter().map(|value| self.arena.copy_read(value)).collect(),
-            Err(error) => return Err(xpath_failure(&error)),
+        let nodes = match self.spare_nodes.take() {
+            Some(spare) => spare.refilled(record),
+            None => Nodes::of(record),
         };
-        for value in values {
+        let values = self.xpath_values(expression, &nodes);
+        self.spare_nodes = Some(nodes);
+        for value in values? {
             if emit(Some(value)).is_break() {
                 return Ok(Flow::Break(()));
             }
         }
         Ok(Flow::Continue(()))
+    }
+
+    /// What an XPath gives for the outermost element of a table.
+    fn xpath_values(&self, expression: &'a Expression, nodes: &Nodes<'a>) -> Ran<Vec<Value<'a>>> {
+        let Some(element) = nodes.root().children().next() else { return Ok(Vec::new()) };
+        let Some(watch) = self.session.watch.xpath(0) else { return Ok(Vec::new()) };
+        let store = Store::new(self.arena);
+        let variables = self.xpath_variables();
+        let context = Context { variables, ..Context::of(Item::Node(element)) };
+        let found = expression.evaluate(&context, &store, watch);
+        let found = found.map_err(|error| xpath_failure(&error))?;
+        let items = found.items().iter();
+        items
+            .map(|item| item_value(item, self.arena).map(|value| self.arena.copy_read(value)))
+            .collect::<Result<_, _>>()
+            .map_err(|error| xpath_failure(&error))
     }
 
     /// What a call of xpath() gives: a list or, of an expression that gives one item at most, that.

@@ -1,10 +1,8 @@
 //! Filling a table of nodes, from the top of the document to its end.
 
 use std::cell::OnceCell;
-use std::collections::HashMap;
 
-use foldhash::fast::RandomState;
-
+use super::names::Names;
 use super::{KIND_BITS, NodeKind, Nodes, Positions, Row};
 use crate::{Attribute, Content, Name, Origin};
 
@@ -20,105 +18,24 @@ pub struct NodesBuilder<'a> {
     highs: Positions,
 }
 
-/// The names that were met, each once. Most documents have few, which are found without hashing: those that were asked for
-/// last are kept in places that their text tells.
-#[derive(Debug)]
-struct Names<'a> {
-    all: Vec<Name<'a>>,
-    /// The names that were asked for last, by [`place`](Self::place): their numbers plus one.
-    recent: [u32; RECENT],
-    /// All of them, once there are many.
-    numbers: HashMap<(&'a str, &'a str, &'a str), u32, RandomState>,
-}
-
-/// The places for names that were asked for last.
-const RECENT: usize = 32;
-
-/// Up to this many names are looked through one by one.
-const FEW: usize = 24;
-
-impl<'a> Names<'a> {
-    fn new() -> Self {
-        Self { all: Vec::with_capacity(8), recent: [0; RECENT], numbers: HashMap::default() }
-    }
-
-    /// Where a name is kept when it was asked for last.
-    fn place(name: Name<'_>) -> usize {
-        let bytes = name.qualified().as_bytes();
-        let ends = match bytes {
-            [] => 0,
-            [first, .., middle, last] => {
-                usize::from(*first) * 5 + usize::from(*middle) * 3 + usize::from(*last)
-            }
-            [first, ..] => usize::from(*first),
-        };
-        (bytes.len() + ends) % RECENT
-    }
-
-    #[inline]
-    fn number(&mut self, name: Name<'a>) -> u32 {
-        let place = Self::place(name);
-        if let Some(recent) = self.recent[place].checked_sub(1)
-            && self.all[recent as usize] == name
-        {
-            return recent;
-        }
-        let number = self.find(name).unwrap_or_else(|| self.add(name));
-        self.recent[place] = number + 1;
-        number
-    }
-
-    fn find(&self, name: Name<'a>) -> Option<u32> {
-        if self.all.len() <= FEW {
-            return self.all.iter().position(|known| *known == name).map(|at| at as u32);
-        }
-        self.numbers.get(&Self::key(name)).copied()
-    }
-
-    fn key(name: Name<'a>) -> (&'a str, &'a str, &'a str) {
-        (name.prefix(), name.local(), name.namespace())
-    }
-
-    #[cold]
-    fn add(&mut self, name: Name<'a>) -> u32 {
-        // More names than 28 bits count share the last number: no text of a memory's size has so many.
-        let number = u32::try_from(self.all.len()).unwrap_or(u32::MAX).min((1 << 28) - 1);
-        self.all.push(name);
-        match self.all.len() {
-            0..=FEW => {}
-            count if count == FEW + 1 => {
-                let numbered = self.all.iter().enumerate();
-                self.numbers = numbered.map(|(at, name)| (Self::key(*name), at as u32)).collect();
-            }
-            _ => {
-                self.numbers.insert(Self::key(name), number);
-            }
-        }
-        number
-    }
-
-    /// For each name the first one with the same namespace and local part.
-    fn expanded(&self) -> Vec<u32> {
-        let same =
-            |a: &Name<'a>, b: &Name<'a>| a.local() == b.local() && a.namespace() == b.namespace();
-        if self.all.len() <= FEW {
-            let first = |name: &Name<'a>| self.all.iter().position(|known| same(known, name));
-            return self.all.iter().map(|name| first(name).unwrap_or_default() as u32).collect();
-        }
-        let mut firsts: HashMap<(&str, &str), u32, RandomState> = HashMap::default();
-        let numbered = self.all.iter().enumerate();
-        numbered
-            .map(|(at, name)| *firsts.entry((name.namespace(), name.local())).or_insert(at as u32))
-            .collect()
-    }
-}
-
 impl<'a> NodesBuilder<'a> {
     /// A document without content yet.
     #[must_use]
     pub fn new() -> Self {
-        let (rows, open) = (Vec::with_capacity(16), Vec::with_capacity(8));
-        let mut builder = Self { rows, names: Names::new(), open, highs: Positions::Same(0) };
+        Self::with(Vec::with_capacity(16), Names::new())
+    }
+
+    /// A document without content yet, in the memory of a table that is no longer needed. Its names are kept, as long as they
+    /// are few: the next document of its kind has them, too.
+    pub(super) fn reusing(table: Nodes<'a>) -> Self {
+        let mut rows = table.rows;
+        rows.clear();
+        Self::with(rows, if table.names.are_few() { table.names } else { Names::new() })
+    }
+
+    fn with(rows: Vec<Row<'a>>, names: Names<'a>) -> Self {
+        let (open, highs) = (Vec::with_capacity(8), Positions::Same(0));
+        let mut builder = Self { rows, names, open, highs };
         // The first name is that of nodes without one.
         let document = builder.push(NodeKind::Document, Name::plain(""), "", Origin::NONE);
         builder.open.push(document);
@@ -294,10 +211,10 @@ impl<'a> NodesBuilder<'a> {
         if let Positions::Each(all) = &mut self.highs {
             all.resize(self.rows.len(), 0);
         }
+        self.names.settle();
         Nodes {
             rows: self.rows,
-            expanded: self.names.expanded(),
-            names: self.names.all,
+            names: self.names,
             positions: self.highs,
             number: 0,
             elements: OnceCell::new(),

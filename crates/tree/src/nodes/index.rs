@@ -36,17 +36,17 @@ pub enum Matches {
 
 impl Matches {
     pub(super) fn new(nodes: &Nodes<'_>, test: NameTest<'_>) -> Self {
-        let names = || nodes.names.iter().skip(1);
+        let names = || nodes.names.all.iter().skip(1);
         match test {
             NameTest::Any => Self::All,
             NameTest::Name { namespace, local } => names()
                 .position(|name| name.local() == local && name.namespace() == namespace)
-                .map_or(Self::None, |at| Self::One(nodes.expanded[at + 1])),
+                .map_or(Self::None, |at| Self::One(nodes.names.expanded[at + 1])),
             NameTest::InNamespace(uri) => {
-                Self::Some(nodes.names.iter().map(|name| name.namespace() == uri).collect())
+                Self::Some(nodes.names.all.iter().map(|name| name.namespace() == uri).collect())
             }
             NameTest::Local(local) => {
-                Self::Some(nodes.names.iter().map(|name| name.local() == local).collect())
+                Self::Some(nodes.names.all.iter().map(|name| name.local() == local).collect())
             }
         }
     }
@@ -58,7 +58,7 @@ impl Matches {
         match self {
             Self::All => true,
             Self::None => false,
-            Self::One(number) => node.nodes().expanded[node.name_number()] == *number,
+            Self::One(number) => node.nodes().names.expanded[node.name_number()] == *number,
             Self::Some(names) => names[node.name_number()],
         }
     }
@@ -78,9 +78,9 @@ impl NameRows {
             let is_element = |row: &&super::Row<'_>| row.kind() == NodeKind::Element;
             nodes.rows.iter().enumerate().filter(move |(_, row)| is_element(row))
         };
-        let mut starts = vec![0u32; nodes.names.len() + 1];
+        let mut starts = vec![0u32; nodes.names.all.len() + 1];
         for (_, row) in elements() {
-            starts[nodes.expanded[row.name()] as usize + 1] += 1;
+            starts[nodes.names.expanded[row.name()] as usize + 1] += 1;
         }
         for name in 1..starts.len() {
             starts[name] += starts[name - 1];
@@ -88,7 +88,7 @@ impl NameRows {
         let mut next = starts.clone();
         let mut rows = vec![0; starts.last().copied().unwrap_or_default() as usize];
         for (id, row) in elements() {
-            let slot = &mut next[nodes.expanded[row.name()] as usize];
+            let slot = &mut next[nodes.names.expanded[row.name()] as usize];
             rows[*slot as usize] = id as u32;
             *slot += 1;
         }

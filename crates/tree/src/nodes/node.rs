@@ -53,7 +53,7 @@ impl<'d> Node<'d> {
     /// Empty for the others.
     #[must_use]
     pub fn name(self) -> Name<'d> {
-        self.nodes.names[self.nodes.row(self.id).name()]
+        self.nodes.names.all[self.nodes.row(self.id).name()]
     }
 
     /// The number of its name, for [`Matches`](super::index::Matches).

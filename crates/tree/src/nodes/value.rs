@@ -7,10 +7,13 @@ impl<'a> Nodes<'a> {
     /// A table of the nodes of a value: of an element or an XML document, or of maps and lists.
     #[must_use]
     pub fn of(value: Value<'a>) -> Self {
-        let mut builder = NodesBuilder::new();
-        builder.begins_at(value.origin());
-        builder.value("", value);
-        builder.finish()
+        NodesBuilder::new().of(value)
+    }
+
+    /// A table of the nodes of another value, in the memory of this one: for values one after another.
+    #[must_use]
+    pub fn refilled(self, value: Value<'a>) -> Self {
+        NodesBuilder::reusing(self).of(value)
     }
 }
 
@@ -22,6 +25,13 @@ enum Open<'a> {
 }
 
 impl<'a> NodesBuilder<'a> {
+    /// The table of a value.
+    fn of(mut self, value: Value<'a>) -> Nodes<'a> {
+        self.begins_at(value.origin());
+        self.value("", value);
+        self.finish()
+    }
+
     /// Adds a value with all that is in it. An explicit stack: values may nest deeper than the program's.
     fn value(&mut self, key: &'a str, value: Value<'a>) {
         let mut open: Vec<Open<'a>> = Vec::new();
@@ -240,7 +250,7 @@ const XMLNS: &str = "http://www.w3.org/2000/xmlns/";
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::Origin;
+    use crate::{NameTest, Origin};
 
     fn document<'a>(arena: &'a Arena) -> Value<'a> {
         let plate =
@@ -284,6 +294,34 @@ mod tests {
                 _ => nodes.root().children().next().unwrap(),
             };
             assert!(crate::equal(root.to_value(&arena), value), "{value:?}");
+        }
+    }
+
+    #[test]
+    fn a_table_filled_anew_is_that_of_the_new_value() {
+        let arena = Arena::new();
+        let xml = document(&arena);
+        let few = arena.map([("vehicle", Value::boolean(true)), ("b", arena.integer(4))]);
+        let many: Vec<_> = (0..100).map(|n| (arena.text(&format!("k{n}")), Value::NULL)).collect();
+        let many = arena.map(many);
+        let mut table = Nodes::of(xml);
+        for value in [few, xml, many, xml, few] {
+            table = table.refilled(value);
+            let fresh = Nodes::of(value);
+            let row = |node: Node<'_>| {
+                let parent = node.parent().map(Node::id);
+                (node.kind(), node.name().qualified().to_owned(), node.text().to_owned(), parent)
+            };
+            let rows = |nodes: &Nodes<'_>| nodes.root().descendants().map(row).collect::<Vec<_>>();
+            assert_eq!(rows(&table), rows(&fresh));
+            for name in ["vehicle", "k7", "b"] {
+                let test = NameTest::Name { namespace: "", local: name };
+                let found = |nodes: &Nodes<'_>| {
+                    let matches = nodes.matches(test);
+                    nodes.root().descendants().filter(|node| matches.has(*node)).count()
+                };
+                assert_eq!(found(&table), found(&fresh), "{name}");
+            }
         }
     }
 
