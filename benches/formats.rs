@@ -17,6 +17,7 @@ fn main() {
     let lines = folder.path().join("bookings.jsonl");
     std::fs::write(&lines, bookings(200_000_000)).unwrap();
     xml(folder.path(), &lines);
+    xpath(folder.path());
     csv(folder.path(), &lines);
     yaml(folder.path(), &lines);
 }
@@ -38,18 +39,53 @@ fn xml(folder: &Path, lines: &Path) {
         text.len(),
         7,
         vec![
-            candidate("quick-xml, bare event loop", || {
-                let mut reader = quick_xml::Reader::from_reader(text.as_slice());
-                let mut events = 0;
-                while !matches!(reader.read_event().unwrap(), quick_xml::events::Event::Eof) {
-                    events += 1;
-                }
-                events
-            }),
+            candidate("quick-xml, bare event loop", || xml_events(&text)),
             candidate("kyanite, one thread", || to_lines(rule, &file, 1)),
             candidate("kyanite, two threads", || to_lines(rule, &file, 2)),
         ],
     );
+}
+
+fn xml_events(text: &[u8]) -> u64 {
+    let mut reader = quick_xml::Reader::from_reader(text);
+    let mut events = 0;
+    while !matches!(reader.read_event().unwrap(), quick_xml::events::Event::Eof) {
+        events += 1;
+    }
+    events
+}
+
+/// XPaths over 200 MB: along names with a test, at any depth, and one that needs the document.
+fn xpath(folder: &Path) {
+    let (lines, file) = (folder.join("fewer.jsonl"), folder.join("fewer.xml"));
+    std::fs::write(&lines, bookings(113_000_000)).unwrap();
+    let mut layout = Layout::of(Format::Xml);
+    layout.xml.item = "booking".into();
+    kyanite("$[*]", &lines, Destination::File(file.clone()), layout, 1);
+    let text = std::fs::read(&file).unwrap();
+    for (title, expression) in [
+        ("XPath of names with a test", "/root/booking[fare/amount > 540]/id"),
+        ("XPath at any depth with a test", "//vehicle[length_m > 11.5]/plate"),
+        (
+            "XPath that needs the document",
+            "//vehicle[length_m > 11.5]/../following-sibling::booking[1]/id",
+        ),
+    ] {
+        let run = |threads| {
+            let nowhere: Box<dyn Write> = Box::new(std::io::sink());
+            kyanite_benches::xpath(expression, &file, Destination::Stream(nowhere), threads)
+        };
+        compare(
+            title,
+            text.len(),
+            5,
+            vec![
+                candidate("quick-xml, bare event loop", || xml_events(&text)),
+                candidate("kyanite, one thread", || run(1)),
+                candidate("kyanite, two threads", || run(2)),
+            ],
+        );
+    }
 }
 
 fn csv(folder: &Path, lines: &Path) {

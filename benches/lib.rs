@@ -12,7 +12,9 @@ use kyanite_demo::Bookings;
 use kyanite_flow::{
     Destination, Events, Input, InputOptions, Job, Layout, LossPolicy, Output, What, run,
 };
-use kyanite_lang::{RuleText, Syntax, compile};
+use kyanite_formats::Format;
+use kyanite_lang::{Plan, RuleText, Syntax, compile, compile_xpath};
+use kyanite_xpath::{Namespaces, Version};
 
 /// The size of the data in MB: what `KYANITE_BENCH_MB` says, else `usual`.
 #[must_use]
@@ -88,13 +90,32 @@ pub fn kyanite(
     threads: usize,
 ) -> u64 {
     let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
+    run_plan(&plan, input, output, layout, threads)
+}
+
+/// Evaluates an XPath 3.1 over a file; gives the bytes read.
+#[expect(clippy::unwrap_used, reason = "a benchmark that cannot run may panic")]
+pub fn xpath(expression: &str, input: &Path, output: Destination, threads: usize) -> u64 {
+    let text = RuleText::new("expression", expression);
+    let plan = compile_xpath(text, Version::V31, Namespaces::new(), &[]).unwrap();
+    run_plan(&plan, input, output, Layout::of(Format::JsonLines), threads)
+}
+
+#[expect(clippy::unwrap_used, reason = "a benchmark that cannot run may panic")]
+fn run_plan(
+    plan: &Plan,
+    input: &Path,
+    output: Destination,
+    layout: Layout,
+    threads: usize,
+) -> u64 {
     let options = InputOptions { threads, ..InputOptions::default() };
     let named = |source: &kyanite_lang::SourceSpec| {
         (source.name.clone(), Input::File(source.file.clone().into()))
     };
     let sources: Vec<(String, Input)> = plan.sources.iter().map(named).collect();
     let job = Job {
-        plan: &plan,
+        plan,
         params: &[],
         sources: &sources,
         options: &options,
