@@ -102,13 +102,7 @@ pub fn xpath(expression: &str, input: &Path, output: Destination, threads: usize
 }
 
 #[expect(clippy::unwrap_used, reason = "a benchmark that cannot run may panic")]
-fn run_plan(
-    plan: &Plan,
-    input: &Path,
-    output: Destination,
-    layout: Layout,
-    threads: usize,
-) -> u64 {
+fn run_plan(plan: &Plan, input: &Path, output: Destination, layout: Layout, threads: usize) -> u64 {
     let options = InputOptions { threads, ..InputOptions::default() };
     let named = |source: &kyanite_lang::SourceSpec| {
         (source.name.clone(), Input::File(source.file.clone().into()))

@@ -120,6 +120,16 @@ fn what_is_said_of_expressions() {
                 "there are: @kind, @plate, m:weight",
             ),
             (
+                "query '//m:weight/m:vehicle' manifest.xml --compact",
+                "[]\n",
+                "what is there holds no elements",
+            ),
+            (
+                "query '//m:vehicle/m:vehicle' manifest.xml --compact",
+                "[]\n",
+                "no `m:vehicle` under //m:vehicle\n",
+            ),
+            (
                 "query '//m:weight/following-sibling::x' manifest.xml --compact",
                 "[]\n",
                 "`following-sibling::x` found nothing from //m:weight",
@@ -199,7 +209,8 @@ fn fleet(vessels: usize) -> String {
         if vessel % 5 == 0 {
             write!(text, "<f:hold no=\"2\"><f:load>{}</f:load></f:hold>", vessel % 89).unwrap();
         }
-        text.push_str("</f:hold></f:vessel>\n");
+        write!(text, "</f:hold><f:name>Tern {vessel}</f:name></f:vessel>").unwrap();
+        text.push('\n');
     }
     text.push_str("</f:fleet>\n");
     text
@@ -218,13 +229,21 @@ fn streamed_as_held() {
         "//f:hold/f:hold/f:load",
         "/f:fleet//f:load[. = 3]",
         "//f:hold[not(f:hold)][f:load = 5]/string(f:load)",
+        // What is needed of vessels, and the rest of them is stepped over.
+        "/f:fleet/f:vessel[f:hold/f:hold]/f:name",
+        "/f:fleet/f:vessel[count(f:hold/f:hold/f:load) = 1][f:hold/f:load < 9]/@id",
+        "/f:fleet/f:vessel[if (f:hold/f:load > 90) then ends-with(f:name, \"1\") else not(f:hold)]",
+        "/f:fleet/f:vessel[contains(f:name, \"7\") and f:hold[f:hold]]/f:hold/f:load",
+        "/f:fleet/f:vessel[*[2] = \"Tern 1000\" or f:hold/f:load = 4]/f:hold/@no",
+        "/f:fleet/f:vessel[ends-with(., \"77\")]/f:name",
+        "/f:fleet/f:vessel[f:hold/f:load[. > 95]]/(f:name || @id)",
     ] {
         let explained = run(&folder, &format!("query '{path}' fleet.xml --explain"), "").out;
         assert!(explained.contains("one by one"), "{path}: {explained}");
-        // A predicate that asks for a place holds the document.
-        let held = format!("{path}[true() or position() = 1]");
-        let held =
-            run(&folder, &format!("query '({held})' fleet.xml --syntax xpath --to jsonl"), "");
+        // What is no path holds the document.
+        let held = format!("query 'let $all := {path} return $all' fleet.xml --syntax xpath");
+        assert!(run(&folder, &format!("{held} --explain"), "").out.contains("held in memory"));
+        let held = run(&folder, &format!("{held} --to jsonl"), "");
         assert!(held.err.is_empty() && held.out.lines().count() > 20, "{path}: {}", held.err);
         for threads in [1, 3] {
             let line = format!("query '{path}' fleet.xml --to jsonl --threads {threads}");
@@ -233,6 +252,18 @@ fn streamed_as_held() {
         let count =
             run(&folder, &format!("query 'count({path})' fleet.xml --syntax xpath"), "").out;
         assert_eq!(count.trim(), held.out.lines().count().to_string(), "{path}");
+    }
+    // Names that stood where nothing was found are there whatever is stepped over; what is piped is not read again.
+    let fleet = fleet(5_000);
+    for (path, near) in [
+        ("/f:fleet/f:vessel[f:hold/f:laod > 1]/@id", "near: f:load, in 5000 of 5000"),
+        ("/f:fleet/f:vessel[f:name = \"Tern 4700\"]/f:hodl", "near: f:hold, in 1 of 1"),
+    ] {
+        for threads in [1, 3] {
+            let line = format!("query '{path}' - --compact --threads {threads}");
+            let ran = run(&folder, &line, &fleet);
+            assert!(ran.out == "[]\n" && ran.err.contains(near), "{path}: {}", ran.err);
+        }
     }
     let failed = run(&folder, "query '//f:vessel[@id + 1 = 3]' fleet.xml", "");
     assert!(failed.status == 4 && failed.err.contains("fleet.xml:2:"), "{}", failed.err);

@@ -151,8 +151,10 @@ impl Analysis {
                     analysis.all(&nodes);
                 }
             }
-            // What an XPath looks at is not told apart.
-            RecordSource::XPath(_) => return None,
+            RecordSource::XPath(expression) => {
+                analysis.sees_records = true;
+                analysis.needs = expression.record_needs().clone();
+            }
             RecordSource::One(path) => {
                 analysis.sees_records = true;
                 let nodes = analysis.steps(path.steps.get(1..)?, record);

@@ -326,8 +326,11 @@ impl Watch {
     /// enough. Until then records are to be read whole.
     #[must_use]
     pub fn has_seen_enough(&self, plan: &Plan) -> bool {
+        let has_found_all =
+            |expression| self.xpath(0).is_none_or(|own| own.borrow().has_found_all(expression));
         self.open_paths(plan).next().is_none()
             && self.calls.borrow().iter().all(CallWatch::is_settled)
+            && plan.xpath().is_none_or(has_found_all)
     }
 
     /// Whether `records` records are enough to go on without looking at names: paths that none of them asked for are not
@@ -362,6 +365,11 @@ impl Watch {
             .borrow()
             .iter()
             .any(|later| self.recovered.borrow().iter().all(|own| own.span != later.span))
+            || self
+                .xpaths
+                .iter()
+                .zip(&later.xpaths)
+                .any(|(own, later)| own.borrow().learns_from(&later.borrow()))
     }
 
     /// Paths that may have to be reported with the names that stood where they stopped.

@@ -25,6 +25,7 @@ mod context;
 mod error;
 pub mod functions;
 mod namespaces;
+mod needs;
 mod result;
 mod run;
 mod streaming;
@@ -36,6 +37,7 @@ use std::cell::RefCell;
 pub use context::{Context, Documents, NoDocuments, Store};
 pub use error::{Error, ErrorCode};
 use kyanite_formats::SyntaxError;
+use kyanite_formats::needs::Needs;
 use kyanite_formats::xml;
 use kyanite_tree::Node;
 pub use namespaces::Namespaces;
@@ -74,6 +76,8 @@ pub struct Expression {
     parsed: Parsed,
     /// The numbers of the steps that lead to the elements it is evaluated for one by one.
     record_steps: Vec<usize>,
+    /// What it can see of each of those.
+    record_needs: Needs,
 }
 
 impl Expression {
@@ -88,8 +92,9 @@ impl Expression {
         variables: &[String],
     ) -> Result<Self, Error> {
         let parsed = syntax::parse(text, version, variables)?;
-        let record_steps = Vec::new();
-        Ok(Self { text: text.to_owned(), version, namespaces, parsed, record_steps })
+        let (record_steps, record_needs) = (Vec::new(), Needs::default());
+        let text = text.to_owned();
+        Ok(Self { text, version, namespaces, parsed, record_steps, record_needs })
     }
 
     /// Whether the variable of that number is in it.
@@ -114,6 +119,12 @@ impl Expression {
     #[must_use]
     pub fn gives_one(&self) -> bool {
         syntax::gives_one(&self.parsed.body)
+    }
+
+    /// What it can see of the elements that it is evaluated for, of one that [`streamed`](Self::streamed) gave.
+    #[must_use]
+    pub fn record_needs(&self) -> &Needs {
+        &self.record_needs
     }
 
     /// How it runs, a sentence a line.

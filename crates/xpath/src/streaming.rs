@@ -9,7 +9,7 @@ use crate::syntax::ast::{
     Axis, AxisStep, Callee, Expr, ExprKind, Key, Name, NodeTest, Path, Position, Start, Step,
 };
 use crate::syntax::{asks_place, each};
-use crate::{Expression, Namespaces};
+use crate::{Expression, Namespaces, needs};
 
 /// A step to the elements that an expression is evaluated for.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -231,6 +231,7 @@ impl Expression {
             };
         }
         let path = Path { start: Start::Context, steps: steps_left };
+        expression.record_needs = needs::of_record(&path, is_counted);
         expression.parsed.body = Expr { kind: ExprKind::Path(path), span };
         Some(Streamed { path: steps?, expression, is_counted })
     }

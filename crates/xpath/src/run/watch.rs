@@ -182,6 +182,9 @@ impl Watch {
         for (own, later) in self.steps.iter_mut().zip(&later.steps) {
             own.found |= later.found;
             own.misses += later.misses;
+            if own.looked >= LOOKED_AT {
+                continue;
+            }
             own.looked += later.looked;
             own.leaf = own.leaf.or(later.leaf);
             for (name, count) in &later.names {
@@ -215,6 +218,24 @@ impl Watch {
         for (message, count) in &later.notes {
             (0..*count).for_each(|_| self.note(message));
         }
+    }
+
+    /// Whether each step from the elements that `expression` is evaluated for one by one has found something, so that none has
+    /// to be explained.
+    #[must_use]
+    pub fn has_found_all(&self, expression: &Expression) -> bool {
+        let is_found = |step: &usize| self.steps.get(*step).is_none_or(|watch| watch.found);
+        let leads_to_records = |step: &usize| expression.record_steps.contains(step);
+        (0..self.steps.len()).filter(|step| !leads_to_records(step)).all(|step| is_found(&step))
+    }
+
+    /// Whether `later` met misses of a step of which too little is known, so that the names that stood there are wanted.
+    #[must_use]
+    pub fn learns_from(&self, later: &Self) -> bool {
+        let mut steps = self.steps.iter().zip(&later.steps);
+        steps.any(|(own, later)| {
+            !own.found && own.looked < LOOKED_AT && !later.found && later.misses > 0
+        })
     }
 
     /// Whether each step that was taken has found something.
@@ -287,7 +308,7 @@ impl Watch {
             _ => format!("`{text}` found nothing from {before}"),
         };
         let mut advice = None;
-        if let Some(elsewhere) = self.elsewhere(info) {
+        if let Some(elsewhere) = self.elsewhere(info, expression) {
             let (local, names) = elsewhere;
             let namespaces: BTreeSet<&str> = names.iter().map(|(_, uri)| uri.as_str()).collect();
             let words: Vec<&str> = namespaces.iter().copied().collect();
@@ -310,16 +331,27 @@ impl Watch {
     }
 
     /// The full names of elements that have the local name of a step, where its namespace is what differs.
-    fn elsewhere(&self, info: &StepInfo) -> Option<(&str, &BTreeSet<(String, String)>)> {
+    fn elsewhere(
+        &self,
+        info: &StepInfo,
+        expression: &Expression,
+    ) -> Option<(&str, &BTreeSet<(String, String)>)> {
         if !matches!(info.axis, Axis::Child | Axis::Descendant) {
             return None;
         }
-        let NodeTest::Name(Name::Plain(local) | Name::Prefixed(_, local)) = &info.test else {
+        let NodeTest::Name(name @ (Name::Plain(local) | Name::Prefixed(_, local))) = &info.test
+        else {
             return None;
         };
         let (local, names) = self.elements.get_key_value(local.as_str())?;
-        let is_plain = matches!(info.test, NodeTest::Name(Name::Plain(_)));
-        if is_plain && names.iter().any(|(_, uri)| uri.is_empty()) {
+        let is_meant = |(prefix, uri): &(String, String)| match name {
+            Name::Prefixed(meant, _) => match expression.namespaces.declared(meant) {
+                Some(declared) => uri == declared,
+                None => prefix == meant,
+            },
+            _ => uri.is_empty(),
+        };
+        if names.iter().any(is_meant) {
             return None;
         }
         Some((local, names))
@@ -507,6 +539,9 @@ impl StepWatch {
     /// Some of the names that were there, the most frequent first.
     fn some_names(&self, info: &StepInfo) -> Option<String> {
         info.local()?;
+        if self.names.is_empty() {
+            return Some("what is there holds no elements".into());
+        }
         some(&self.names)
     }
 }

@@ -1,0 +1,120 @@
+//! What an expression can see of the elements that it is evaluated for: children by their names, as far as that can be told.
+
+use kyanite_formats::needs::{Need, Needs};
+
+use crate::syntax::ast::{Axis, Expr, ExprKind, Name, NodeTest, Path, Start, Step};
+
+/// How the nodes that a path leads to are used.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Usage {
+    /// Whether there are any, or how many.
+    Presence,
+    /// With all that is in them.
+    Values,
+}
+
+/// What a path from an element needs of it; where `is_counted`, only the number of what it leads to is wanted.
+pub(crate) fn of_record(path: &Path, is_counted: bool) -> Needs {
+    let mut needs = Needs::nothing();
+    let usage = if is_counted { Usage::Presence } else { Usage::Values };
+    needs.add_path(path, Need::RECORD, usage);
+    needs
+}
+
+/// Adds to needs what expressions look at.
+trait Looks {
+    fn add_path(&mut self, path: &Path, from: Need, usage: Usage);
+    /// An expression of which only the effective boolean value is wanted.
+    fn add_tested(&mut self, expr: &Expr, focus: Need);
+    /// An expression whose value is wanted.
+    fn add_valued(&mut self, expr: &Expr, focus: Need);
+}
+
+impl Looks for Needs {
+    fn add_path(&mut self, path: &Path, from: Need, usage: Usage) {
+        if path.start == Start::Root {
+            return self.add_all(Need::RECORD);
+        }
+        let mut at = from;
+        for step in &path.steps {
+            let Step::Axis(step) = step else { return self.add_all(at) };
+            at = match (step.axis, local_name(&step.test)) {
+                (Axis::Itself, _) => at,
+                (Axis::Child, Some(local)) => self.add_member(at, local),
+                // Attributes come with their element, and nothing is below them.
+                (Axis::Attribute, _) => return,
+                _ => return self.add_all(at),
+            };
+            step.predicates.iter().for_each(|predicate| self.add_tested(&predicate.expr, at));
+        }
+        if usage == Usage::Values {
+            self.add_all(at);
+        }
+    }
+
+    fn add_tested(&mut self, expr: &Expr, focus: Need) {
+        match &expr.kind {
+            ExprKind::Path(path) => self.add_path(path, focus, Usage::Presence),
+            ExprKind::And(pair) | ExprKind::Or(pair) => {
+                pair.iter().for_each(|expr| self.add_tested(expr, focus));
+            }
+            ExprKind::Call(function, arguments)
+                if matches!(function.name, "not" | "boolean" | "exists" | "empty") =>
+            {
+                arguments.iter().for_each(|argument| self.add_tested(argument, focus));
+            }
+            _ => self.add_valued(expr, focus),
+        }
+    }
+
+    fn add_valued(&mut self, expr: &Expr, focus: Need) {
+        match &expr.kind {
+            ExprKind::Literal(_) | ExprKind::Variable(_) => {}
+            ExprKind::Path(path) => self.add_path(path, focus, Usage::Values),
+            ExprKind::And(_) | ExprKind::Or(_) => self.add_tested(expr, focus),
+            ExprKind::Sequence(items) => {
+                items.iter().for_each(|item| self.add_valued(item, focus));
+            }
+            ExprKind::General(_, pair)
+            | ExprKind::Value(_, pair)
+            | ExprKind::Concat(pair)
+            | ExprKind::Arithmetic(_, pair) => {
+                pair.iter().for_each(|expr| self.add_valued(expr, focus));
+            }
+            ExprKind::Sign(_, value)
+            | ExprKind::Cast(value, _)
+            | ExprKind::Castable(value, _)
+            | ExprKind::Constructor(_, value) => self.add_valued(value, focus),
+            ExprKind::If(parts) => {
+                let [test, yes, no] = &**parts;
+                self.add_tested(test, focus);
+                [yes, no].into_iter().for_each(|branch| self.add_valued(branch, focus));
+            }
+            ExprKind::Call(function, arguments) => match (function.name, &arguments[..]) {
+                ("true" | "false", []) => {}
+                ("count" | "not" | "boolean" | "exists" | "empty", [argument]) => {
+                    self.add_tested(argument, focus);
+                }
+                // Without arguments most are about the context item.
+                (_, []) => self.add_all(focus),
+                (_, arguments) => {
+                    arguments.iter().for_each(|argument| self.add_valued(argument, focus));
+                }
+            },
+            _ => self.add_all(focus),
+        }
+    }
+}
+
+/// The local name that a test asks for, if it asks for just one.
+fn local_name(test: &NodeTest) -> Option<&str> {
+    match test {
+        NodeTest::Name(
+            Name::Plain(local)
+            | Name::Prefixed(_, local)
+            | Name::Expanded(_, local)
+            | Name::Local(local),
+        ) => Some(local),
+        _ => None,
+    }
+}
