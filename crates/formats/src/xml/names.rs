@@ -79,25 +79,13 @@ pub(super) struct Scope<'a> {
     bindings: Bindings<&'a str>,
     /// How often declarations came or went.
     changes: u64,
-    /// Names that were resolved last, by [`place`], and after how many changes: a document has few, and asks for each of them
+    /// Names that were resolved last, by [`Name::spread`], and after how many changes: a document has few, and asks for each of them
     /// again and again.
     resolved: [Cell<Option<(u64, Name<'a>)>>; RESOLVED],
 }
 
 /// The places for names that were resolved last.
 const RESOLVED: usize = 16;
-
-/// Where a name is kept that was resolved.
-#[inline]
-fn place(raw: &str) -> usize {
-    let ends = match raw.as_bytes() {
-        [first, .., middle, last] => {
-            usize::from(*first) * 5 + usize::from(*middle) * 3 + usize::from(*last)
-        }
-        short => short.len(),
-    };
-    (raw.len() + ends) % RESOLVED
-}
 
 /// What is wrong with a name or a declaration: the sentence and what to do.
 pub(super) type Wrong = (String, &'static str);
@@ -187,7 +175,7 @@ impl<'a> Scope<'a> {
 
     #[inline]
     fn resolve(&self, raw: &'a str, is_element: bool) -> Result<Name<'a>, Wrong> {
-        let kept = &self.resolved[place(raw)];
+        let kept = &self.resolved[Name::spread(raw) % RESOLVED];
         if let Some((changes, name)) = kept.get()
             && changes == self.changes
             && name.qualified() == raw

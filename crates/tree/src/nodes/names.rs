@@ -14,7 +14,7 @@ pub(super) struct Names<'a> {
     pub(super) all: Vec<Name<'a>>,
     /// For each name the first one with the same namespace and local part, as [`settle`](Self::settle) found them.
     pub(super) expanded: Vec<u32>,
-    /// The names that were asked for last, by [`place`](Self::place): their numbers plus one.
+    /// The names that were asked for last, by [`Name::spread`]: their numbers plus one.
     recent: [u32; RECENT],
     /// All of them, once there are many.
     numbers: HashMap<(&'a str, &'a str, &'a str), u32, RandomState>,
@@ -41,22 +41,9 @@ impl<'a> Names<'a> {
         self.all.len() <= FEW
     }
 
-    /// Where a name is kept when it was asked for last.
-    fn place(name: Name<'_>) -> usize {
-        let bytes = name.qualified().as_bytes();
-        let ends = match bytes {
-            [] => 0,
-            [first, .., middle, last] => {
-                usize::from(*first) * 5 + usize::from(*middle) * 3 + usize::from(*last)
-            }
-            [first, ..] => usize::from(*first),
-        };
-        (bytes.len() + ends) % RECENT
-    }
-
     #[inline]
     pub(super) fn number(&mut self, name: Name<'a>) -> u32 {
-        let place = Self::place(name);
+        let place = Name::spread(name.qualified()) % RECENT;
         if let Some(recent) = self.recent[place].checked_sub(1)
             && self.all[recent as usize] == name
         {
