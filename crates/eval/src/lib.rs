@@ -7,9 +7,11 @@
 //! - [`time`]: dates, times and durations
 //! - [`pattern`]: regular expressions, one translator for each standard
 //! - [`picture`]: numbers and dates as pictures show them
+//! - [`signature`]: how functions are shown
 
 pub mod atomic;
 pub mod number;
 pub mod pattern;
 pub mod picture;
+pub mod signature;
 pub mod time;

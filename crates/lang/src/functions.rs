@@ -14,6 +14,7 @@ mod times;
 
 pub(crate) use fold::{Fold, FoldKind};
 use kyanite_eval::pattern::iregexp::Patterns;
+use kyanite_eval::signature::usage;
 use kyanite_tree::{Advice, Arena, Code, DecimalError, Kind, Locus, Map, Number, Origin, Value};
 
 use crate::documents::DocumentUris;
@@ -184,17 +185,8 @@ impl Signature {
     /// How it is called: `round(number, digits?)`.
     #[must_use]
     pub fn usage(&self) -> String {
-        let parameters: Vec<String> = self
-            .parameters
-            .iter()
-            .enumerate()
-            .map(|(position, parameter)| {
-                let optional = if position >= self.required { "?" } else { "" };
-                format!("{}{optional}", parameter.name)
-            })
-            .collect();
-        let more = if self.repeats { ", …" } else { "" };
-        format!("{}({}{more})", self.name, parameters.join(", "))
+        let parameters = self.parameters.iter().map(|parameter| parameter.name);
+        usage(self.name, parameters, self.required, self.repeats)
     }
 }
 

@@ -21,6 +21,7 @@ mod strings;
 mod uris;
 
 use kyanite_eval::atomic::{Atomic, AtomicType, Text};
+use kyanite_eval::signature::usage;
 use kyanite_tree::{Node, Span};
 
 use crate::error::{Error, ErrorCode};
@@ -233,17 +234,8 @@ impl Function {
     /// How it is called: `substring(text, start, length?)`.
     #[must_use]
     pub fn usage(&self) -> String {
-        let parameters: Vec<String> = self
-            .parameters
-            .iter()
-            .enumerate()
-            .map(|(at, parameter)| {
-                let optional = if at >= self.least { "?" } else { "" };
-                format!("{}{optional}", parameter.name)
-            })
-            .collect();
-        let more = if self.repeats { ", …" } else { "" };
-        format!("{}({}{more})", self.full_name(), parameters.join(", "))
+        let parameters = self.parameters.iter().map(|parameter| parameter.name);
+        usage(&self.full_name(), parameters, self.least, self.repeats)
     }
 }
 
