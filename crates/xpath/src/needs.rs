@@ -55,14 +55,6 @@ impl Looks for Needs {
     fn add_tested(&mut self, expr: &Expr, focus: Need) {
         match &expr.kind {
             ExprKind::Path(path) => self.add_path(path, focus, Usage::Presence),
-            ExprKind::And(pair) | ExprKind::Or(pair) => {
-                pair.iter().for_each(|expr| self.add_tested(expr, focus));
-            }
-            ExprKind::Call(function, arguments)
-                if matches!(function.name, "not" | "boolean" | "exists" | "empty") =>
-            {
-                arguments.iter().for_each(|argument| self.add_tested(argument, focus));
-            }
             _ => self.add_valued(expr, focus),
         }
     }
@@ -71,7 +63,9 @@ impl Looks for Needs {
         match &expr.kind {
             ExprKind::Literal(_) | ExprKind::Variable(_) => {}
             ExprKind::Path(path) => self.add_path(path, focus, Usage::Values),
-            ExprKind::And(_) | ExprKind::Or(_) => self.add_tested(expr, focus),
+            ExprKind::And(pair) | ExprKind::Or(pair) => {
+                pair.iter().for_each(|expr| self.add_tested(expr, focus));
+            }
             ExprKind::Sequence(items) => {
                 items.iter().for_each(|item| self.add_valued(item, focus));
             }

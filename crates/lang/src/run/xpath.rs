@@ -1,10 +1,13 @@
 //! XPaths that are evaluated for records, and those in rules.
 
+use std::cell::RefCell;
 use std::rc::Rc;
 
 use kyanite_eval::atomic::Atomic;
-use kyanite_tree::{Element, Nodes, Value};
-use kyanite_xpath::{Context, Expression, Item, NoDocuments, Sequence, Store, item_value};
+use kyanite_tree::{Arena, Element, Nodes, Value};
+use kyanite_xpath::{
+    Context, Error, Expression, Item, NoDocuments, Sequence, Store, Watch, item_value,
+};
 
 use super::Runner;
 use crate::failure::{Flow, Ran};
@@ -40,12 +43,7 @@ impl<'a> Runner<'_, 'a> {
         let store = Store::new(self.arena);
         let variables = self.xpath_variables();
         let context = Context { variables, ..Context::of(Item::Node(element)) };
-        let found = expression.evaluate(&context, &store, watch);
-        let found = found.map_err(|error| xpath_failure(&error))?;
-        let items = found.items().iter();
-        items
-            .map(|item| item_value(item, self.arena).map(|value| self.arena.copy_read(value)))
-            .collect::<Result<_, _>>()
+        values_of(expression, &context, &store, (watch, self.arena))
             .map_err(|error| xpath_failure(&error))
     }
 
@@ -76,13 +74,8 @@ impl<'a> Runner<'_, 'a> {
         let store = Store::new(self.arena);
         let context = Context { item, variables, documents: &NoDocuments, now: None, zone: 0 };
         let Some(watch) = self.session.watch.xpath(call.number) else { return Ok(None) };
-        let found = xpath.expression.evaluate(&context, &store, watch).and_then(|found| {
-            let items = found.items().iter();
-            items.map(|item| item_value(item, self.arena)).collect::<Result<Vec<_>, _>>()
-        });
-        let values = found.map_err(|error| xpath.failure(&error))?;
-        let values: Vec<Value<'a>> =
-            values.into_iter().map(|value| self.arena.copy_read(value)).collect();
+        let values = values_of(&xpath.expression, &context, &store, (watch, self.arena));
+        let values = values.map_err(|error| xpath.failure(&error))?;
         match values.as_slice() {
             [] if gives_one => Ok(None),
             [one] if gives_one => Ok(Some(*one)),
@@ -120,6 +113,18 @@ impl<'a> Runner<'_, 'a> {
             })
             .collect()
     }
+}
+
+/// What an expression gives, as values that outlive the documents of `store`; they keep their places.
+fn values_of<'a: 'd, 'd>(
+    expression: &Expression,
+    context: &Context<'_, 'd>,
+    store: &'d Store<'d>,
+    (watch, arena): (&RefCell<Watch>, &'a Arena),
+) -> Result<Vec<Value<'a>>, Error> {
+    let found = expression.evaluate(context, store, watch)?;
+    let items = found.items().iter();
+    items.map(|item| item_value(item, arena).map(|value| arena.copy_read(value))).collect()
 }
 
 /// A value as that of a variable: a list is the sequence of its items, an element is a document of its own.
