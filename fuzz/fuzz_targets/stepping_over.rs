@@ -2,7 +2,7 @@
 //! byte.
 #![no_main]
 
-use kyanite_formats::json::{self, Reader, ReaderOptions, Sieve, Style, Test};
+use kyanite_formats::json::{self, Reader, ReaderOptions, Sieve, Style};
 use kyanite_formats::needs::{Need, Needs};
 use kyanite_formats::records::Structure;
 use kyanite_tree::{Arena, Number, Value};
@@ -41,7 +41,7 @@ fuzz_target!(|bytes: &[u8]| {
         assert_eq!(stepping.as_ref(), Some(&every));
     }
     let number = Number::parse("5").map(Value::number);
-    for (test, constant) in [(Test::Greater, number), (Test::Equal, Some(Value::text("x")))] {
+    for (test, constant) in [(Comparison::Greater, number), (Comparison::Equal, Some(Value::text("x")))] {
         let sieve = constant.and_then(|constant| Sieve::new(&["a", "b"], test, constant));
         let sifted = read(text, &needs, sieve.as_ref(), false);
         if let (Some((some, passed)), Some((all, _))) = (sifted, &stepping) {

@@ -17,7 +17,6 @@ use std::fmt;
 use std::sync::Arc;
 
 pub use arithmetic::{Arithmetic, Numeric};
-pub use compare::Comparison;
 pub use key::AtomicKey;
 use kyanite_tree::Decimal;
 

@@ -24,7 +24,7 @@ pub(crate) use key::Key;
 pub use lay_out::LayOut;
 pub use read::{DEFAULT_DEPTH, Duplicate, Origins, Reader, ReaderOptions, document, value_end};
 pub use shapes::Shapes;
-pub use sieve::{Sieve, Test};
+pub use sieve::Sieve;
 pub use slots::{Slot, Slots, Slotted};
 pub use verbatim::Verbatim;
 pub use write::{Style, compact, write, write_line_start, write_nested, write_text};

@@ -16,6 +16,7 @@
 mod arena;
 mod code;
 mod compare;
+mod comparison;
 mod decimal;
 mod diagnostic;
 mod element;
@@ -33,6 +34,7 @@ mod value;
 pub use arena::Arena;
 pub use code::Code;
 pub use compare::{Key, equal, order};
+pub use comparison::Comparison;
 pub use decimal::{Decimal, DecimalError};
 pub use diagnostic::{Advice, AdvicePart, Diagnostic, Fix, Locus, Setting, Severity, Span};
 pub use element::{Attribute, Content, Element, Name, is_blank};

@@ -2,48 +2,10 @@
 
 use std::cmp::Ordering;
 
+use kyanite_tree::Comparison;
+
 use super::cast::phrase;
 use super::{Atomic, AtomicError, Numeric};
-
-/// How two values are compared.
-#[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub enum Comparison {
-    /// `eq`, `=`.
-    Equal,
-    /// `ne`, `!=`.
-    NotEqual,
-    /// `lt`, `<`.
-    Less,
-    /// `le`, `<=`.
-    LessOrEqual,
-    /// `gt`, `>`.
-    Greater,
-    /// `ge`, `>=`.
-    GreaterOrEqual,
-}
-
-impl Comparison {
-    /// Whether it holds for values of that order; unordered ones are those with NaN, which only differ.
-    #[must_use]
-    pub fn holds(self, order: Option<Ordering>) -> bool {
-        match (self, order) {
-            (Self::NotEqual, None) => true,
-            (_, None) => false,
-            (Self::Equal, Some(order)) => order.is_eq(),
-            (Self::NotEqual, Some(order)) => order.is_ne(),
-            (Self::Less, Some(order)) => order.is_lt(),
-            (Self::LessOrEqual, Some(order)) => order.is_le(),
-            (Self::Greater, Some(order)) => order.is_gt(),
-            (Self::GreaterOrEqual, Some(order)) => order.is_ge(),
-        }
-    }
-
-    /// Whether it only asks for equality.
-    #[must_use]
-    pub fn is_equality(self) -> bool {
-        matches!(self, Self::Equal | Self::NotEqual)
-    }
-}
 
 impl Atomic<'_> {
     /// Whether the comparison holds between two values; text without a type compares as text. `zone` is that of times

@@ -7,7 +7,7 @@
 use std::cmp::Ordering;
 
 use kyanite_scan::Structure;
-use kyanite_tree::Value;
+use kyanite_tree::{Comparison, Value};
 
 use super::key::Key;
 use super::members::{Members, Next};
@@ -18,25 +18,9 @@ use super::string::is_plain;
 pub struct Sieve {
     /// The names that lead to the member.
     path: Vec<Key>,
-    test: Test,
+    /// How the member, an absent one as well, has to compare with the constant.
+    test: Comparison,
     constant: Constant,
-}
-
-/// How the member has to compare with the constant.
-#[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub enum Test {
-    /// It is equal.
-    Equal,
-    /// It is another value, or absent.
-    NotEqual,
-    /// It is less.
-    Less,
-    /// It is less or equal.
-    LessOrEqual,
-    /// It is greater.
-    Greater,
-    /// It is greater or equal.
-    GreaterOrEqual,
 }
 
 #[derive(Clone, Debug)]
@@ -56,37 +40,11 @@ struct Small {
 /// The digits of such a number; ten times more can be compared without overflow.
 const MOST_DIGITS: usize = 18;
 
-impl Test {
-    /// The same test of the constant, where the two stand the other way round.
-    #[must_use]
-    pub fn turned(self) -> Self {
-        match self {
-            Self::Less => Self::Greater,
-            Self::LessOrEqual => Self::GreaterOrEqual,
-            Self::Greater => Self::Less,
-            Self::GreaterOrEqual => Self::LessOrEqual,
-            same => same,
-        }
-    }
-
-    /// Whether it holds of values in this order; without one they cannot be compared.
-    fn holds(self, order: Option<Ordering>) -> bool {
-        match self {
-            Self::Equal => order == Some(Ordering::Equal),
-            Self::NotEqual => order != Some(Ordering::Equal),
-            Self::Less => order == Some(Ordering::Less),
-            Self::LessOrEqual => order.is_some_and(Ordering::is_le),
-            Self::Greater => order == Some(Ordering::Greater),
-            Self::GreaterOrEqual => order.is_some_and(Ordering::is_ge),
-        }
-    }
-}
-
 impl Sieve {
     /// A sieve for records whose member at `path` does not compare so with `constant`; `None` where that cannot be told from
     /// the text: for a constant that is no scalar, that needs escapes, or that has many digits.
     #[must_use]
-    pub fn new(path: &[&str], test: Test, constant: Value<'_>) -> Option<Self> {
+    pub fn new(path: &[&str], test: Comparison, constant: Value<'_>) -> Option<Self> {
         let constant = match constant {
             Value::Number(_, number) => {
                 let (small, length) = Small::read(number.as_str().as_bytes())?;

@@ -1,7 +1,7 @@
 //! What of a rule's first condition can be told from the text of a record.
 
-use kyanite_formats::json::{Sieve, Test};
-use kyanite_tree::{Number, Value};
+use kyanite_formats::json::Sieve;
+use kyanite_tree::{Comparison, Number, Value};
 
 use super::Names;
 use crate::plan::{Expr, Grain, Kind, OnePath, Plan, Records, Start, StepKind};
@@ -22,15 +22,15 @@ impl Plan {
         }
         let Kind::Binary(operator, left, right) = &first.kind else { return None };
         let test = match operator {
-            Binary::Equal => Test::Equal,
-            Binary::NotEqual => Test::NotEqual,
-            Binary::Less => Test::Less,
-            Binary::LessOrEqual => Test::LessOrEqual,
-            Binary::Greater => Test::Greater,
-            Binary::GreaterOrEqual => Test::GreaterOrEqual,
+            Binary::Equal => Comparison::Equal,
+            Binary::NotEqual => Comparison::NotEqual,
+            Binary::Less => Comparison::Less,
+            Binary::LessOrEqual => Comparison::LessOrEqual,
+            Binary::Greater => Comparison::Greater,
+            Binary::GreaterOrEqual => Comparison::GreaterOrEqual,
             _ => return None,
         };
-        let of = |path: &Expr, constant: &Expr, test: Test| {
+        let of = |path: &Expr, constant: &Expr, test: Comparison| {
             let names_of = records.member(path)?;
             Sieve::new(&names_of, test, names.constant(constant)?)
         };

@@ -4,7 +4,8 @@ use std::cmp::Ordering;
 use std::rc::Rc;
 use std::sync::Arc;
 
-use kyanite_eval::atomic::{Atomic, AtomicType, Comparison, QName};
+use kyanite_eval::atomic::{Atomic, AtomicType, QName};
+use kyanite_tree::Comparison;
 
 use super::strings::Collation;
 use super::{

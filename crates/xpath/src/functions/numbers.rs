@@ -1,8 +1,8 @@
 //! Functions on numbers, and aggregates (F&O 3.1 sections 4 and 14.4).
 
-use kyanite_eval::atomic::{Arithmetic, Atomic, AtomicType, Comparison, Numeric};
+use kyanite_eval::atomic::{Arithmetic, Atomic, AtomicType, Numeric};
 use kyanite_eval::{number, picture};
-use kyanite_tree::Decimal;
+use kyanite_tree::{Comparison, Decimal};
 
 use super::strings::{Collation, round_half_up};
 use super::{

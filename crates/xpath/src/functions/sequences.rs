@@ -2,7 +2,8 @@
 
 use std::collections::HashSet;
 
-use kyanite_eval::atomic::{Atomic, AtomicKey, Comparison};
+use kyanite_eval::atomic::{Atomic, AtomicKey};
+use kyanite_tree::Comparison;
 
 use super::strings::{Collation, round_half_up};
 use super::{

@@ -2,8 +2,8 @@
 
 use std::collections::HashSet;
 
-use kyanite_eval::atomic::{Arithmetic, Atomic, AtomicType, Comparison};
-use kyanite_tree::{Node, Span};
+use kyanite_eval::atomic::{Arithmetic, Atomic, AtomicType};
+use kyanite_tree::{Comparison, Node, Span};
 
 use super::convert::{atomic, atomize, atomize_into, old_number, old_text, typed_value};
 use super::{Outcome, Run, one, sort};

@@ -3,8 +3,8 @@
 
 use std::sync::Arc;
 
-use kyanite_eval::atomic::{Arithmetic, AtomicType, Comparison};
-use kyanite_tree::{NodeKind, Span};
+use kyanite_eval::atomic::{Arithmetic, AtomicType};
+use kyanite_tree::{Comparison, NodeKind, Span};
 
 use crate::functions::Function;
 

@@ -2,8 +2,8 @@
 
 use std::sync::Arc;
 
-use kyanite_eval::atomic::{Arithmetic, Comparison};
-use kyanite_tree::{Span, near_words};
+use kyanite_eval::atomic::Arithmetic;
+use kyanite_tree::{Comparison, Span, near_words};
 
 use super::ast::{
     Axis, Expr, ExprKind, NodeComparison, NodeTest, Pair, Predicate, SetOperator, SingleType,

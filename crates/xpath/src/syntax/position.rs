@@ -1,8 +1,9 @@
 //! Whether a predicate asks where an item stands, so that those that do not can be asked of many nodes at once.
 
-use kyanite_eval::atomic::Comparison;
+use kyanite_tree::Comparison;
 
 use super::ast::{Callee, Expr, ExprKind, Literal, Position, Step};
+use super::facts::each;
 use crate::functions::Gives;
 
 /// How a predicate depends on the place of the item.
@@ -42,7 +43,9 @@ fn compared(how: Comparison, left: &Expr, right: &Expr) -> Option<Position> {
         |expr: &Expr| matches!(&expr.kind, ExprKind::Call(f, _) if f.name == "position");
     let (how, number) = match (&left.kind, &right.kind) {
         (_, ExprKind::Literal(literal)) if is_position(left) => (how, of_literal(literal)),
-        (ExprKind::Literal(literal), _) if is_position(right) => (turned(how), of_literal(literal)),
+        (ExprKind::Literal(literal), _) if is_position(right) => {
+            (how.turned(), of_literal(literal))
+        }
         _ => return None,
     };
     let Position::At(number) = number else { return None };
@@ -51,16 +54,6 @@ fn compared(how: Comparison, left: &Expr, right: &Expr) -> Option<Position> {
         Comparison::LessOrEqual => Some(Position::UpTo(number)),
         Comparison::Less => Some(Position::UpTo(number - 1)),
         _ => None,
-    }
-}
-
-fn turned(how: Comparison) -> Comparison {
-    match how {
-        Comparison::Less => Comparison::Greater,
-        Comparison::LessOrEqual => Comparison::GreaterOrEqual,
-        Comparison::Greater => Comparison::Less,
-        Comparison::GreaterOrEqual => Comparison::LessOrEqual,
-        other => other,
     }
 }
 
@@ -92,57 +85,27 @@ pub(crate) fn asks_place(expr: &Expr) -> bool {
 
 /// Whether position() or last() is asked of the item that the predicate is for.
 fn asks(expr: &Expr, name: &str) -> bool {
-    let any = |exprs: &[Expr]| exprs.iter().any(|expr| asks(expr, name));
     match &expr.kind {
-        ExprKind::Literal(_)
-        | ExprKind::Variable(_)
-        | ExprKind::ContextItem
         // The body of a function has no item of its own.
-        | ExprKind::Inline(_) => false,
-        ExprKind::Sequence(items) | ExprKind::Array(items) => any(items),
-        ExprKind::Or(pair)
-        | ExprKind::And(pair)
-        | ExprKind::General(_, pair)
-        | ExprKind::Value(_, pair)
-        | ExprKind::Nodes(_, pair)
-        | ExprKind::Concat(pair)
-        | ExprKind::Range(pair)
-        | ExprKind::Arithmetic(_, pair)
-        | ExprKind::Set(_, pair) => any(&**pair),
+        ExprKind::Inline(_) => return false,
         // What follows has an item of its own.
-        ExprKind::SimpleMap(pair) => asks(&pair[0], name),
-        ExprKind::Filter(value, _) => asks(value, name),
-        ExprKind::Path(path) => match path.steps.first() {
-            Some(Step::Expr(first)) => asks(first, name),
-            _ => false,
-        },
-        ExprKind::Sign(_, value)
-        | ExprKind::InstanceOf(value, _)
-        | ExprKind::Treat(value, _)
-        | ExprKind::Castable(value, _)
-        | ExprKind::Cast(value, _)
-        | ExprKind::CurlyArray(value)
-        | ExprKind::Constructor(_, value) => asks(value, name),
-        ExprKind::Lookup(value, key) => {
-            asks(value, name)
-                || matches!(&**key, super::ast::Key::Expr(key) if asks(key, name))
+        ExprKind::SimpleMap(pair) => return asks(&pair[0], name),
+        ExprKind::Filter(value, _) => return asks(value, name),
+        ExprKind::Path(path) => {
+            return matches!(path.steps.first(), Some(Step::Expr(first)) if asks(first, name));
         }
-        ExprKind::Call(function, arguments) => function.name == name || any(arguments),
-        ExprKind::FunctionReference(function, _) => function.name == name,
-        ExprKind::DynamicCall(callee, arguments) => asks(callee, name) || any(arguments),
-        ExprKind::Partial(callee, arguments) => {
-            let is_asked = match &**callee {
-                Callee::Named(function) => function.name == name,
-                Callee::Computed(callee) => asks(callee, name),
-            };
-            is_asked || arguments.iter().flatten().any(|argument| asks(argument, name))
+        ExprKind::Call(function, _) | ExprKind::FunctionReference(function, _)
+            if function.name == name =>
+        {
+            return true;
         }
-        ExprKind::Map(entries) => {
-            entries.iter().any(|(key, value)| asks(key, name) || asks(value, name))
+        ExprKind::Partial(callee, _) if matches!(&**callee, Callee::Named(function) if function.name == name) =>
+        {
+            return true;
         }
-        ExprKind::If(parts) => any(&**parts),
-        ExprKind::For { over, body, .. } => asks(over, name) || asks(body, name),
-        ExprKind::Let { value, body, .. } => asks(value, name) || asks(body, name),
-        ExprKind::Quantified { over, holds, .. } => asks(over, name) || asks(holds, name),
+        _ => {}
     }
+    let mut is_asked = false;
+    each(expr, &mut |inner| is_asked = is_asked || asks(inner, name));
+    is_asked
 }
