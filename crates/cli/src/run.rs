@@ -13,7 +13,8 @@ use kyanite_formats::documents::Limits;
 use kyanite_formats::record_view::Shape;
 use kyanite_formats::{Format, detect, json, xml};
 use kyanite_lang::{
-    OutputSpec, Plan, RuleText, SourceSpec, Syntax, compile, compile_until, compile_xpath, twice,
+    Finding, OutputSpec, Plan, RuleText, SourceSpec, Syntax, compile, compile_until, compile_xpath,
+    twice,
 };
 use kyanite_tree::{Advice, Arena, Code, Diagnostic, Setting};
 use kyanite_xpath::{Namespaces, Version};
@@ -336,11 +337,20 @@ impl<'c> RuleCommand<'c> {
         }
     }
 
+    /// The expression compiled as an XPath, whose variables are the params that are given.
+    fn xpath(
+        &self,
+        version: Version,
+        namespaces: Namespaces,
+    ) -> Result<Plan, (RuleText, Vec<Finding>)> {
+        let params = self.params.params.iter();
+        let variables: Vec<String> = params.map(|(name, _)| name.clone()).collect();
+        compile_xpath(self.rule.clone(), version, namespaces, &variables)
+    }
+
     /// Says so where an expression that is no rule is an XPath.
     fn tell_of_xpath(&self, messages: &mut Messages) {
-        let variables: Vec<String> =
-            self.params.params.iter().map(|(name, _)| name.clone()).collect();
-        let read = compile_xpath(self.rule.clone(), Version::V31, Namespaces::new(), &variables);
+        let read = self.xpath(Version::V31, Namespaces::new());
         if read.is_ok() {
             let message = "the expression is well-formed as an XPath";
             let advice =
@@ -352,11 +362,7 @@ impl<'c> RuleCommand<'c> {
     fn run(self, messages: &mut Messages) -> Status {
         let rule = self.rule.clone();
         let compiled = match (&self.written_in, self.until) {
-            (WrittenIn::XPath(version, namespaces), _) => {
-                let variables: Vec<String> =
-                    self.params.params.iter().map(|(name, _)| name.clone()).collect();
-                compile_xpath(rule, *version, namespaces.clone(), &variables)
-            }
+            (WrittenIn::XPath(version, namespaces), _) => self.xpath(*version, namespaces.clone()),
             (WrittenIn::Rule(_), Some(clauses)) => compile_until(rule, clauses),
             (WrittenIn::Rule(syntax), None) => compile(rule, *syntax),
         };

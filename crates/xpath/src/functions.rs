@@ -107,35 +107,11 @@ impl What {
     }
 }
 
-/// How many items a parameter takes.
-#[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub enum Many {
-    /// Just one.
-    One,
-    /// One or none.
-    Optional,
-    /// Any number.
-    Any,
-    /// At least one.
-    Some,
-}
-
 /// What a parameter takes.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub struct Takes {
     pub(crate) what: What,
-    pub(crate) many: Many,
-}
-
-impl Takes {
-    pub(crate) fn occurs(self) -> Occurs {
-        match self.many {
-            Many::One => Occurs::One,
-            Many::Optional => Occurs::Optional,
-            Many::Any => Occurs::Any,
-            Many::Some => Occurs::Some,
-        }
-    }
+    pub(crate) many: Occurs,
 }
 
 /// A parameter of a function.
@@ -239,56 +215,56 @@ impl Function {
     }
 }
 
-const fn takes(name: &'static str, what: What, many: Many) -> Parameter {
+const fn takes(name: &'static str, what: What, many: Occurs) -> Parameter {
     Parameter { name, takes: Takes { what, many } }
 }
 
 /// Any number of any items.
 const fn items(name: &'static str) -> Parameter {
-    takes(name, What::Item, Many::Any)
+    takes(name, What::Item, Occurs::Any)
 }
 
 /// One item, or none.
 const fn optional_item(name: &'static str) -> Parameter {
-    takes(name, What::Item, Many::Optional)
+    takes(name, What::Item, Occurs::Optional)
 }
 
-const fn atomic(name: &'static str, of: AtomicType, many: Many) -> Parameter {
+const fn atomic(name: &'static str, of: AtomicType, many: Occurs) -> Parameter {
     takes(name, What::Atomic(of), many)
 }
 
 /// One text.
 const fn text(name: &'static str) -> Parameter {
-    atomic(name, AtomicType::String, Many::One)
+    atomic(name, AtomicType::String, Occurs::One)
 }
 
 /// One text, or none.
 const fn optional_text(name: &'static str) -> Parameter {
-    atomic(name, AtomicType::String, Many::Optional)
+    atomic(name, AtomicType::String, Occurs::Optional)
 }
 
 const fn integer(name: &'static str) -> Parameter {
-    atomic(name, AtomicType::Integer, Many::One)
+    atomic(name, AtomicType::Integer, Occurs::One)
 }
 
 const fn double(name: &'static str) -> Parameter {
-    atomic(name, AtomicType::Double, Many::One)
+    atomic(name, AtomicType::Double, Occurs::One)
 }
 
 const fn node(name: &'static str) -> Parameter {
-    takes(name, What::Node, Many::Optional)
+    takes(name, What::Node, Occurs::Optional)
 }
 
 const fn callback(name: &'static str) -> Parameter {
-    takes(name, What::Function, Many::One)
+    takes(name, What::Function, Occurs::One)
 }
 
 const fn one_map(name: &'static str) -> Parameter {
-    takes(name, What::Map, Many::One)
+    takes(name, What::Map, Occurs::One)
 }
 
 const fn one_array(name: &'static str) -> Parameter {
-    takes(name, What::Array, Many::One)
+    takes(name, What::Array, Occurs::One)
 }
 
 /// All functions.

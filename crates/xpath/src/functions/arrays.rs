@@ -4,7 +4,7 @@ use kyanite_eval::atomic::{Atomic, AtomicType};
 
 use super::higher::{sort_keys, sorted_by};
 use super::{
-    Call, Function, Library, Many, Outcome, What, atomic, callback, failed, function, integer,
+    Call, Function, Library, Occurs, Outcome, What, atomic, callback, failed, function, integer,
     items, one_array, optional_text, takes,
 };
 use crate::error::Error;
@@ -52,7 +52,7 @@ pub(super) const TABLE: &[Function] = &[
         made(members[start..end].to_vec())
     })
     .within(Library::Array),
-    function("remove", &[ARRAY, atomic("places", AtomicType::Integer, Many::Any)], 2, |call| {
+    function("remove", &[ARRAY, atomic("places", AtomicType::Integer, Occurs::Any)], 2, |call| {
         let members = members(call)?;
         let mut gone = std::collections::HashSet::new();
         for item in call.argument(1).items() {
@@ -97,7 +97,7 @@ pub(super) const TABLE: &[Function] = &[
         made(members)
     })
     .within(Library::Array),
-    function("join", &[takes("arrays", What::Array, Many::Any)], 1, |call| {
+    function("join", &[takes("arrays", What::Array, Occurs::Any)], 1, |call| {
         let arrays = call.argument(0).items().iter();
         made(arrays.flat_map(|array| array.members().unwrap_or_default()).collect())
     })

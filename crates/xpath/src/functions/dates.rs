@@ -8,29 +8,29 @@ use kyanite_eval::time::{DateTime, Duration, DurationKind, TimeKind};
 use kyanite_tree::Decimal;
 
 use super::{
-    Call, Function, Many, Outcome, Parameter, atomic, failed, function, optional_text, text,
+    Call, Function, Occurs, Outcome, Parameter, atomic, failed, function, optional_text, text,
 };
 use crate::error::Error;
 use crate::value::Sequence;
 
 const fn date_time() -> Parameter {
-    atomic("value", AtomicType::Time(TimeKind::DateTime), Many::Optional)
+    atomic("value", AtomicType::Time(TimeKind::DateTime), Occurs::Optional)
 }
 
 const fn date() -> Parameter {
-    atomic("value", AtomicType::Time(TimeKind::Date), Many::Optional)
+    atomic("value", AtomicType::Time(TimeKind::Date), Occurs::Optional)
 }
 
 const fn time() -> Parameter {
-    atomic("value", AtomicType::Time(TimeKind::Time), Many::Optional)
+    atomic("value", AtomicType::Time(TimeKind::Time), Occurs::Optional)
 }
 
 const fn duration() -> Parameter {
-    atomic("value", AtomicType::Duration(DurationKind::Any), Many::Optional)
+    atomic("value", AtomicType::Duration(DurationKind::Any), Occurs::Optional)
 }
 
 const fn zone() -> Parameter {
-    atomic("zone", AtomicType::Duration(DurationKind::DayTime), Many::Optional)
+    atomic("zone", AtomicType::Duration(DurationKind::DayTime), Occurs::Optional)
 }
 
 /// The arguments of a function that shows a value by a picture.

@@ -2,12 +2,12 @@
 
 use kyanite_eval::atomic::{Atomic, AtomicType};
 
-use super::{Function, Many, atomic, function, items, text};
+use super::{Function, Occurs, atomic, function, items, text};
 use crate::error::Error;
 
 pub(super) const TABLE: &[Function] = &[function(
     "error",
-    &[atomic("code", AtomicType::QName, Many::Optional), text("message"), items("value")],
+    &[atomic("code", AtomicType::QName, Occurs::Optional), text("message"), items("value")],
     0,
     |call| {
         let code = match call.atomic(0) {

@@ -9,7 +9,7 @@ use kyanite_tree::Comparison;
 
 use super::strings::Collation;
 use super::{
-    Call, Function, Library, Many, atomic, callback, failed, function, integer, items, one_array,
+    Call, Function, Library, Occurs, atomic, callback, failed, function, integer, items, one_array,
     optional_text,
 };
 use crate::error::Error;
@@ -43,7 +43,7 @@ pub(super) const TABLE: &[Function] = &[
     }),
     function(
         "function-lookup",
-        &[atomic("name", AtomicType::QName, Many::One), integer("arity")],
+        &[atomic("name", AtomicType::QName, Occurs::One), integer("arity")],
         2,
         |call| {
             let Some(Atomic::QName(name)) = call.atomic(0) else { return Ok(Sequence::Empty) };

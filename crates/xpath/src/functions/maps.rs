@@ -4,16 +4,16 @@ use indexmap::IndexMap;
 use kyanite_eval::atomic::{Atomic, AtomicKey, AtomicType};
 
 use super::{
-    Call, Function, Library, Many, Outcome, What, atomic, callback, failed, function, items,
+    Call, Function, Library, Occurs, Outcome, What, atomic, callback, failed, function, items,
     one_map, takes,
 };
 use crate::error::Error;
 use crate::value::{Item, Sequence, array_of, map_of};
 
-const KEY: super::Parameter = atomic("key", AtomicType::Any, Many::One);
+const KEY: super::Parameter = atomic("key", AtomicType::Any, Occurs::One);
 
 pub(super) const TABLE: &[Function] = &[
-    function("merge", &[takes("maps", What::Map, Many::Any), one_map("options")], 1, merge)
+    function("merge", &[takes("maps", What::Map, Occurs::Any), one_map("options")], 1, merge)
         .within(Library::Map),
     function("size", &[one_map("map")], 1, |call| Ok(Sequence::count(entries(call)?.len())))
         .within(Library::Map),
@@ -47,18 +47,23 @@ pub(super) const TABLE: &[Function] = &[
         Ok(Sequence::One(map_of([(key(call, 0)?, call.argument(1).clone())])))
     })
     .within(Library::Map),
-    function("remove", &[one_map("map"), atomic("keys", AtomicType::Any, Many::Any)], 2, |call| {
-        let gone: Vec<AtomicKey> = call
-            .argument(1)
-            .items()
-            .iter()
-            .filter_map(Item::as_atomic)
-            .map(|k| AtomicKey::of(&k))
-            .collect();
-        let kept =
-            entries(call)?.into_iter().filter(|(key, _)| !gone.contains(&AtomicKey::of(key)));
-        Ok(Sequence::One(map_of(kept)))
-    })
+    function(
+        "remove",
+        &[one_map("map"), atomic("keys", AtomicType::Any, Occurs::Any)],
+        2,
+        |call| {
+            let gone: Vec<AtomicKey> = call
+                .argument(1)
+                .items()
+                .iter()
+                .filter_map(Item::as_atomic)
+                .map(|k| AtomicKey::of(&k))
+                .collect();
+            let kept =
+                entries(call)?.into_iter().filter(|(key, _)| !gone.contains(&AtomicKey::of(key)));
+            Ok(Sequence::One(map_of(kept)))
+        },
+    )
     .within(Library::Map),
     function("for-each", &[one_map("map"), callback("action")], 2, |call| {
         let mut all = Vec::new();

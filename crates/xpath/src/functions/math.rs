@@ -2,11 +2,11 @@
 
 use kyanite_eval::atomic::{Atomic, AtomicType};
 
-use super::{Call, Function, Library, Many, Outcome, atomic, function};
+use super::{Call, Function, Library, Occurs, Outcome, atomic, function};
 use crate::value::Sequence;
 
 const fn number() -> super::Parameter {
-    atomic("number", AtomicType::Double, Many::Optional)
+    atomic("number", AtomicType::Double, Occurs::Optional)
 }
 
 pub(super) const TABLE: &[Function] = &[
@@ -24,7 +24,7 @@ pub(super) const TABLE: &[Function] = &[
     function("asin", &[number()], 1, |call| computed(call, f64::asin)).within(Library::Math),
     function("acos", &[number()], 1, |call| computed(call, f64::acos)).within(Library::Math),
     function("atan", &[number()], 1, |call| computed(call, f64::atan)).within(Library::Math),
-    function("pow", &[number(), atomic("exponent", AtomicType::Numeric, Many::One)], 2, |call| {
+    function("pow", &[number(), atomic("exponent", AtomicType::Numeric, Occurs::One)], 2, |call| {
         let exponent = call.double(1);
         // These hold in IEEE 754 for any base and any exponent.
         computed(call, |x| if exponent == 0.0 || x == 1.0 { 1.0 } else { x.powf(exponent) })

@@ -4,11 +4,11 @@ use std::sync::Arc;
 
 use kyanite_eval::atomic::{Atomic, AtomicType, QName};
 
-use super::{Call, Function, Many, Outcome, atomic, failed, function, optional_text, text};
+use super::{Call, Function, Occurs, Outcome, atomic, failed, function, optional_text, text};
 use crate::value::Sequence;
 
 const fn name() -> super::Parameter {
-    atomic("name", AtomicType::QName, Many::Optional)
+    atomic("name", AtomicType::QName, Occurs::Optional)
 }
 
 pub(super) const TABLE: &[Function] = &[

@@ -4,7 +4,7 @@ use kyanite_eval::atomic::{Atomic, AtomicType, QName};
 use kyanite_tree::{Node, NodeKind};
 
 use super::{
-    Call, Function, Many, Outcome, What, atomic, failed, function, items, node, optional_item,
+    Call, Function, Occurs, Outcome, What, atomic, failed, function, items, node, optional_item,
     optional_text, takes, text,
 };
 use crate::run::convert::{atomize, old_text, string_value};
@@ -58,7 +58,7 @@ pub(super) const TABLE: &[Function] = &[
         });
         Ok(Sequence::text(id.unwrap_or_default()))
     }),
-    function("innermost", &[takes("nodes", What::Node, Many::Any)], 1, |call| {
+    function("innermost", &[takes("nodes", What::Node, Occurs::Any)], 1, |call| {
         let nodes = sorted(call.argument(0));
         // A node that holds another of them is followed by one that lies in it.
         let is_innermost = |(at, node): &(usize, &Node<'_>)| {
@@ -67,7 +67,7 @@ pub(super) const TABLE: &[Function] = &[
         let kept = nodes.iter().enumerate().filter(is_innermost);
         Ok(kept.map(|(_, node)| Item::Node(*node)).collect())
     }),
-    function("outermost", &[takes("nodes", What::Node, Many::Any)], 1, |call| {
+    function("outermost", &[takes("nodes", What::Node, Occurs::Any)], 1, |call| {
         let mut kept: Vec<Node<'_>> = Vec::new();
         for node in sorted(call.argument(0)) {
             let is_inside = kept.last().is_some_and(|last| node.ancestors().any(|a| a == *last));
@@ -77,28 +77,28 @@ pub(super) const TABLE: &[Function] = &[
         }
         Ok(kept.into_iter().map(Item::Node).collect())
     }),
-    function("lang", &[optional_text("language"), takes("node", What::Node, Many::One)], 1, lang)
+    function("lang", &[optional_text("language"), takes("node", What::Node, Occurs::One)], 1, lang)
         .boolean()
         .old(),
-    function("id", &[items("ids"), takes("node", What::Node, Many::One)], 1, |call| {
+    function("id", &[items("ids"), takes("node", What::Node, Occurs::One)], 1, |call| {
         by_id(call, Some)
     })
     .old(),
     function(
         "element-with-id",
-        &[atomic("ids", AtomicType::String, Many::Any), takes("node", What::Node, Many::One)],
+        &[atomic("ids", AtomicType::String, Occurs::Any), takes("node", What::Node, Occurs::One)],
         1,
         |call| by_id(call, Some),
     ),
     function(
         "idref",
-        &[atomic("ids", AtomicType::String, Many::Any), takes("node", What::Node, Many::One)],
+        &[atomic("ids", AtomicType::String, Occurs::Any), takes("node", What::Node, Occurs::One)],
         1,
         idref,
     ),
     function(
         "namespace-uri-for-prefix",
-        &[optional_text("prefix"), takes("element", What::Element, Many::One)],
+        &[optional_text("prefix"), takes("element", What::Element, Occurs::One)],
         2,
         |call| {
             let element = call.node_or_context(1)?;
@@ -109,14 +109,14 @@ pub(super) const TABLE: &[Function] = &[
             Ok(uri.map_or(Sequence::Empty, |uri| Sequence::atomic(Atomic::AnyUri(uri.into()))))
         },
     ),
-    function("in-scope-prefixes", &[takes("element", What::Element, Many::One)], 1, |call| {
+    function("in-scope-prefixes", &[takes("element", What::Element, Occurs::One)], 1, |call| {
         let element = call.node_or_context(0)?;
         let namespaces = element.map(Node::namespaces).unwrap_or_default();
         Ok(namespaces.into_iter().map(|n| Item::text(n.name().qualified())).collect())
     }),
     function(
         "resolve-QName",
-        &[optional_text("name"), takes("element", What::Element, Many::One)],
+        &[optional_text("name"), takes("element", What::Element, Occurs::One)],
         2,
         resolve,
     ),

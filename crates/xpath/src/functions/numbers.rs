@@ -6,7 +6,7 @@ use kyanite_tree::{Comparison, Decimal};
 
 use super::strings::{Collation, round_half_up};
 use super::{
-    Call, Function, Many, Outcome, atomic, failed, function, integer, items, optional_item,
+    Call, Function, Occurs, Outcome, atomic, failed, function, integer, items, optional_item,
     optional_text, text,
 };
 use crate::error::Error;
@@ -14,7 +14,7 @@ use crate::run::convert::{atomize, old_number};
 use crate::value::{Item, Sequence};
 
 const fn numeric() -> super::Parameter {
-    atomic("number", AtomicType::Numeric, Many::Optional)
+    atomic("number", AtomicType::Numeric, Occurs::Optional)
 }
 
 pub(super) const TABLE: &[Function] = &[
@@ -27,7 +27,7 @@ pub(super) const TABLE: &[Function] = &[
     function(
         "format-integer",
         &[
-            atomic("number", AtomicType::Integer, Many::Optional),
+            atomic("number", AtomicType::Integer, Occurs::Optional),
             text("picture"),
             optional_text("language"),
         ],

@@ -6,7 +6,7 @@ use kyanite_eval::atomic::{Atomic, AtomicType, Text};
 use unicode_normalization::UnicodeNormalization;
 
 use super::{
-    Call, Function, Many, Outcome, atomic, double, failed, function, items, optional_item,
+    Call, Function, Occurs, Outcome, atomic, double, failed, function, items, optional_item,
     optional_text, text,
 };
 use crate::error::Error;
@@ -82,7 +82,7 @@ pub(super) const TABLE: &[Function] = &[
     .boolean(),
     function(
         "contains-token",
-        &[atomic("texts", AtomicType::String, Many::Any), text("token"), COLLATION],
+        &[atomic("texts", AtomicType::String, Occurs::Any), text("token"), COLLATION],
         2,
         |call| {
             let collation = Collation::of(call, 2)?;
@@ -117,7 +117,7 @@ pub(super) const TABLE: &[Function] = &[
     .boolean(),
     function(
         "codepoints-to-string",
-        &[atomic("codes", AtomicType::Integer, Many::Any)],
+        &[atomic("codes", AtomicType::Integer, Occurs::Any)],
         1,
         from_codes,
     ),

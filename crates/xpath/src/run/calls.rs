@@ -11,8 +11,8 @@ use super::types::arity;
 use super::{Focus, Frame, Outcome, Run, one};
 use crate::Version;
 use crate::error::{Error, ErrorCode};
-use crate::functions::{Call, Function, Many, What};
-use crate::syntax::ast::{Callee, Expr, ItemType, SequenceType};
+use crate::functions::{Call, Function, What};
+use crate::syntax::ast::{Callee, Expr, ItemType, Occurs, SequenceType};
 use crate::syntax::lexer::is_ncname;
 use crate::value::{FunctionItem, Item, Sequence};
 
@@ -31,7 +31,7 @@ impl<'d> Run<'_, 'd> {
             let what = format_args!("the argument {} of {}()", parameter.name, function.name);
             arguments.push(match parameter.takes.what {
                 // Nothing can be wrong with these, so that nothing has to be said of them.
-                What::Item if matches!(parameter.takes.many, Many::Any) => value,
+                What::Item if matches!(parameter.takes.many, Occurs::Any) => value,
                 _ => {
                     let origin = value.first().map_or(Origin::NONE, Item::origin);
                     let converted =

@@ -5,7 +5,7 @@ use kyanite_tree::{Node, NodeKind};
 
 use crate::Version;
 use crate::error::{Error, ErrorCode};
-use crate::functions::{Many, Takes, What};
+use crate::functions::{Takes, What};
 use crate::syntax::ast::Occurs;
 use crate::value::{Item, Sequence};
 
@@ -123,7 +123,7 @@ pub(crate) fn argument<'d>(
                 _ => atomize(&value)?,
             };
             let count = values.len();
-            if !fits(count, takes.occurs()) {
+            if !fits(count, takes.many) {
                 return Err(wrong_count(count, &value, takes, what));
             }
             let cast: Result<Vec<Item<'d>>, Error> = values
@@ -156,7 +156,7 @@ pub(crate) fn argument<'d>(
             value
         }
     };
-    if !fits(converted.len(), takes.occurs()) {
+    if !fits(converted.len(), takes.many) {
         return Err(wrong_count(converted.len(), &converted, takes, what));
     }
     Ok(converted)
@@ -168,7 +168,7 @@ fn wrong_count(count: usize, value: &Sequence<'_>, takes: Takes, what: &str) -> 
         return several(count, value, what);
     }
     let message = match takes.many {
-        Many::Some => format!("{what} is empty, and at least one item is meant"),
+        Occurs::Some => format!("{what} is empty, and at least one item is meant"),
         _ => format!("{what} is empty, and {} is meant", takes.what.phrase()),
     };
     Error::unplaced(ErrorCode::Type, message)
