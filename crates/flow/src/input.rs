@@ -173,7 +173,8 @@ impl<'a> Beginning<'a> {
         let (from, repairs) = (prolog.end, std::mem::take(&mut prolog.repairs));
         let prolog = held.prolog.get_or_init(|| prolog);
         let elements = xml::Elements { path, prolog, options, dropped: &held.dropped };
-        let layout = Layout::Xml { elements, place: xml::Ancestry::default(), needs: None };
+        let place = xml::Ancestry::default();
+        let layout = Layout::Xml { elements, place, needs: None, sieve: None };
         Ok(Self { from, repairs, ..Self::plain(layout) })
     }
 }

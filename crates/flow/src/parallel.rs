@@ -354,8 +354,8 @@ fn block(
         loop {
             let next = records.next_slotted(sights, shapes, runner.slots());
             let sifted = records.take_sifted();
-            runner.passed_over(sifted);
-            count += sifted;
+            runner.passed_over(&sifted);
+            count += sifted.records;
             match next {
                 Next::Record(record) => {
                     let ran = runner.slotted(&mut state, &mut kept, count, record, &mut |value| {

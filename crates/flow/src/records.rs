@@ -7,7 +7,7 @@
 use std::io::{self, Read};
 
 use kyanite_formats::json::{Duplicate, Found, Frame, Shapes, Slot, Slotted, Trouble};
-use kyanite_formats::records::{Layout, Reader, Structure, value_end};
+use kyanite_formats::records::{Layout, Reader, Sifted, Structure, value_end};
 use kyanite_formats::xml::{RecordReader, Repair};
 use kyanite_formats::{Format, SyntaxError};
 use kyanite_lang::Sights;
@@ -443,8 +443,8 @@ impl<'a> Records<'a> {
         self.reader.position()
     }
 
-    /// How many records were passed over since this was last asked, since they fail a condition.
-    pub(crate) fn take_sifted(&mut self) -> u64 {
+    /// What was passed over since this was last asked, since it fails a condition.
+    pub(crate) fn take_sifted(&mut self) -> Sifted {
         self.reader.take_sifted()
     }
 

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use kyanite_formats::Format;
 use kyanite_formats::needs::Needs;
-use kyanite_formats::records::{Layout, Structure};
+use kyanite_formats::records::{Layout, Sieve, Structure};
 use kyanite_formats::xml::{Ancestry, RecordReader, StepName};
 use kyanite_lang::{Arguments, Failure, Grain, Kept, Names, RecordState, Room, Runner, Session};
 use kyanite_tree::{
@@ -395,7 +395,12 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             (Layout::Json { depth, .. }, _) if are_lines => Some(AsLines::Values { depth }),
             _ => None,
         };
-        let sieve = self.job.plan.sieve(grain, &names);
+        let own_sieve = self.job.plan.sieve(grain, &names);
+        let sieve = match (&own_sieve, self.job.plan.xpath()) {
+            (Some(sieve), _) => Some(Sieve::Json(sieve)),
+            (None, Some(xpath)) => xpath.record_sieve().map(Sieve::Xml),
+            _ => None,
+        };
         // A path that has to be explained is told about by whole records.
         let explains_nothing = self.session.watch.explains_nothing(self.job.plan);
         let sights = self.job.plan.sights(grain, line_names.as_ref()).filter(|_| explains_nothing);
@@ -408,7 +413,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             plan: self.job.plan,
             documents: &documents,
             grain,
-            layout: needed.with_sieve(sieve.as_ref()),
+            layout: needed.with_sieve(sieve),
             input,
             names: &names,
             state: &state,

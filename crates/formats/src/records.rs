@@ -33,6 +33,8 @@ pub enum Layout<'a> {
         place: xml::Ancestry<'a>,
         /// What is needed of each; all without it.
         needs: Option<&'a Needs>,
+        /// A condition that most of them fail.
+        sieve: Option<&'a xml::Sieve>,
     },
     /// Rows of cells.
     Csv {
@@ -43,12 +45,33 @@ pub enum Layout<'a> {
     },
 }
 
+/// A condition that most records fail, as far as it can be told from their text.
+#[derive(Clone, Copy, Debug)]
+pub enum Sieve<'a> {
+    /// On JSON values.
+    Json(&'a json::Sieve),
+    /// On elements.
+    Xml(&'a xml::Sieve),
+}
+
+/// Records that were passed over, and the one behind them.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Sifted {
+    /// How many there were.
+    pub records: u64,
+    /// Whether the condition certainly holds for the record behind them.
+    pub holds: bool,
+    /// The steps of the tests of an [`xml::Sieve`] that led to something in one of those, or in it if the condition holds: a bit for each step, those of one test
+    /// behind those of the test before.
+    pub reached: u64,
+}
+
 impl<'a> Layout<'a> {
     /// The same layout for a text that begins at another place of the document.
     #[must_use]
     pub fn at(self, place: xml::Ancestry<'a>) -> Self {
         match self {
-            Self::Xml { elements, needs, .. } => Self::Xml { elements, place, needs },
+            Self::Xml { elements, needs, sieve, .. } => Self::Xml { elements, place, needs, sieve },
             other => other,
         }
     }
@@ -68,18 +91,23 @@ impl<'a> Layout<'a> {
             }
             // Cells are borrowed, so that leaving some out would save nothing.
             Self::Csv { .. } | Self::Lines => self,
-            Self::Xml { elements, place, .. } => Self::Xml { elements, place, needs: Some(needs) },
+            Self::Xml { elements, place, sieve, .. } => {
+                Self::Xml { elements, place, needs: Some(needs), sieve }
+            }
         }
     }
 
     /// The same layout, where records that certainly fail a condition are passed over.
     #[must_use]
-    pub fn with_sieve(self, sieve: Option<&'a json::Sieve>) -> Self {
-        match self {
-            Self::Json { depth, needs, strict, structure, .. } => {
-                Self::Json { depth, needs, sieve, strict, structure }
+    pub fn with_sieve(self, sieve: Option<Sieve<'a>>) -> Self {
+        match (self, sieve) {
+            (Self::Json { depth, needs, strict, structure, .. }, Some(Sieve::Json(sieve))) => {
+                Self::Json { depth, needs, sieve: Some(sieve), strict, structure }
             }
-            other => other,
+            (Self::Xml { elements, place, needs, .. }, Some(Sieve::Xml(sieve))) => {
+                Self::Xml { elements, place, needs, sieve: Some(sieve) }
+            }
+            (other, _) => other,
         }
     }
 
@@ -137,12 +165,15 @@ impl<'a> Reader<'a> {
                     None => reader,
                 })
             }
-            Layout::Xml { elements, place, needs } => {
-                let reader = xml::RecordReader::new(text, arena, elements.at(base), place);
-                Self::Xml(Box::new(match needs {
-                    Some(needs) => reader.with_needs(needs),
-                    None => reader,
-                }))
+            Layout::Xml { elements, place, needs, sieve } => {
+                let mut reader = xml::RecordReader::new(text, arena, elements.at(base), place);
+                if let Some(needs) = needs {
+                    reader = reader.with_needs(needs);
+                }
+                if let Some(sieve) = sieve {
+                    reader = reader.with_sieve(sieve);
+                }
+                Self::Xml(Box::new(reader))
             }
             Layout::Lines => Self::Lines(text::Lines::new(text, base)),
             Layout::Csv { settings, header } => {
@@ -258,11 +289,13 @@ impl<'a> Reader<'a> {
             .unwrap_or(bytes.len())
     }
 
-    /// How many records were passed over since this was last asked, since they fail a condition.
-    pub fn take_sifted(&mut self) -> u64 {
+    /// What was passed over since this was last asked, since it fails a condition.
+    #[inline]
+    pub fn take_sifted(&mut self) -> Sifted {
         match self {
-            Self::Json(reader) => reader.take_sifted(),
-            Self::Csv(_) | Self::Lines(_) | Self::Xml(_) => 0,
+            Self::Json(reader) => Sifted { records: reader.take_sifted(), ..Sifted::default() },
+            Self::Xml(reader) => reader.take_sifted(),
+            Self::Csv(_) | Self::Lines(_) => Sifted::default(),
         }
     }
 

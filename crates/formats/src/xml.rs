@@ -31,6 +31,7 @@ mod prolog;
 mod read;
 mod records;
 mod repair;
+mod sieve;
 mod tags;
 mod write;
 
@@ -40,4 +41,5 @@ pub use prolog::{Prolog, prolog, root_namespaces};
 pub use read::{DEFAULT_EXPANSION, Document, Options, document, node_end, nodes, value_end};
 pub use records::{Ancestry, Elements, LineOrRecord, RecordReader, StepName};
 pub use repair::{Fault, Repair};
+pub use sieve::{Condition, Sieve, Test, TestStep, TextTest};
 pub use write::{Layout, Writer, is_name, write};

@@ -32,6 +32,7 @@ use std::rc::Rc;
 use std::sync::{Arc, Mutex};
 
 use kyanite_formats::json::{Slot, Slotted};
+use kyanite_formats::records::Sifted;
 use kyanite_tree::{Arena, Element, Name, Nodes, Place, Value};
 
 pub use kept::Kept;
@@ -174,6 +175,8 @@ pub struct Runner<'r, 'a> {
     nodes: Vec<(&'a Element<'a>, Rc<Nodes<'a>>)>,
     /// The table of the record before, whose memory the next one takes.
     spare_nodes: Option<Nodes<'a>>,
+    /// Whether the condition of the [sieve](Plan::sieve) certainly holds for the next record.
+    holds: bool,
     /// What the clauses of a loop over records keep from one record to the next.
     held: Option<Box<Held<'a>>>,
 }
@@ -253,6 +256,7 @@ impl<'r, 'a> Runner<'r, 'a> {
             folded_groups: HashMap::new(),
             nodes: Vec::new(),
             spare_nodes: None,
+            holds: false,
             held: None,
         }
     }
@@ -426,12 +430,21 @@ impl<'r, 'a> Runner<'r, 'a> {
         Ok(if last { Flow::Break(()) } else { flow })
     }
 
-    /// So many records were passed over by the [sieve](Plan::sieve) of the plan.
-    pub fn passed_over(&mut self, records: u64) {
-        if records > 0
-            && let Some((test, _)) = self.records.and_then(|records| records.first_test())
-        {
-            self.session.watch.failed(test, records);
+    /// Records were passed over by the [sieve](Plan::sieve) of the plan, before the one that comes next.
+    #[inline]
+    pub fn passed_over(&mut self, sifted: &Sifted) {
+        self.holds = sifted.holds;
+        if sifted.records > 0 || sifted.holds {
+            self.note_sifted(sifted);
+        }
+    }
+
+    fn note_sifted(&mut self, sifted: &Sifted) {
+        if let Some((test, _)) = self.records.and_then(|records| records.first_test()) {
+            self.session.watch.failed(test, sifted.records);
+        }
+        if let (Some(expression), Some(watch)) = (self.plan.xpath(), self.session.watch.xpath(0)) {
+            watch.borrow_mut().passed_over(expression, sifted);
         }
     }
 

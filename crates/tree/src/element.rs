@@ -6,11 +6,37 @@
 use crate::{Origin, Value};
 
 /// The name of an element or attribute (Namespaces in XML 1.0, section 4).
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug)]
 pub struct Name<'a> {
     qualified: &'a str,
     namespace: &'a str,
     local_at: usize,
+}
+
+impl PartialEq for Name<'_> {
+    #[inline]
+    fn eq(&self, other: &Self) -> bool {
+        is_same(self.qualified, other.qualified) && is_same(self.namespace, other.namespace)
+    }
+}
+
+impl Eq for Name<'_> {}
+
+/// Whether two texts are the same, for short ones that mostly are: without a call, or where they are even in one place.
+#[inline]
+fn is_same(a: &str, b: &str) -> bool {
+    let (a, b) = (a.as_bytes(), b.as_bytes());
+    if a.len() != b.len() {
+        return false;
+    }
+    // Both ends together are all of it.
+    match a.len() {
+        0 => true,
+        1..4 => a.iter().eq(b),
+        4..8 => a.first_chunk::<4>() == b.first_chunk() && a.last_chunk::<4>() == b.last_chunk(),
+        8..=16 => a.first_chunk::<8>() == b.first_chunk() && a.last_chunk::<8>() == b.last_chunk(),
+        _ => std::ptr::eq(a, b) || a == b,
+    }
 }
 
 impl<'a> Name<'a> {
@@ -40,6 +66,13 @@ impl<'a> Name<'a> {
             [first, ..] => usize::from(*first),
         };
         qualified.len() + ends
+    }
+
+    /// Whether that is how it is written, with its prefix.
+    #[inline]
+    #[must_use]
+    pub fn is_written(self, qualified: &str) -> bool {
+        is_same(self.qualified, qualified)
     }
 
     /// The name as written, with its prefix.

@@ -131,6 +131,8 @@ pub struct Nodes<'a> {
     /// Where this document stands in the order of documents.
     number: u32,
     elements: OnceCell<NameRows>,
+    /// The rows of the elements of the name that was asked for first, and its number.
+    first_named: OnceCell<(u32, Vec<u32>)>,
 }
 
 /// The high 16 of the 48 bits of an origin.
@@ -189,11 +191,6 @@ impl<'a> Nodes<'a> {
 
     fn row(&self, id: u32) -> &Row<'a> {
         &self.rows[id as usize]
-    }
-
-    /// The rows of elements by their names, which are looked for once.
-    fn elements(&self) -> &NameRows {
-        self.elements.get_or_init(|| NameRows::of(self))
     }
 }
 

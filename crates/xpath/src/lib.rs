@@ -28,6 +28,7 @@ mod namespaces;
 mod needs;
 mod result;
 mod run;
+mod sieve;
 mod streaming;
 mod syntax;
 mod value;
@@ -43,6 +44,7 @@ use kyanite_tree::Node;
 pub use namespaces::Namespaces;
 pub use result::item_value;
 pub use run::{Focus, Watch};
+use sieve::RecordSieve;
 pub use streaming::{RecordStep, Streamed};
 use syntax::Parsed;
 pub use value::{FunctionItem, Item, MapItem, Sequence};
@@ -78,6 +80,8 @@ pub struct Expression {
     record_steps: Vec<usize>,
     /// What it can see of each of those.
     record_needs: Needs,
+    /// What of its first predicate can be told from their text.
+    record_sieve: Option<RecordSieve>,
 }
 
 impl Expression {
@@ -94,7 +98,15 @@ impl Expression {
         let parsed = syntax::parse(text, version, variables)?;
         let (record_steps, record_needs) = (Vec::new(), Needs::default());
         let text = text.to_owned();
-        Ok(Self { text, version, namespaces, parsed, record_steps, record_needs })
+        Ok(Self {
+            text,
+            version,
+            namespaces,
+            parsed,
+            record_steps,
+            record_needs,
+            record_sieve: None,
+        })
     }
 
     /// Whether the variable of that number is in it.
@@ -125,6 +137,13 @@ impl Expression {
     #[must_use]
     pub fn record_needs(&self) -> &Needs {
         &self.record_needs
+    }
+
+    /// The condition that most of these may fail, as far as it can be told from their text. Where elements are passed over
+    /// by it, [`Watch::passed_over`] has to be told.
+    #[must_use]
+    pub fn record_sieve(&self) -> Option<&xml::Sieve> {
+        self.record_sieve.as_ref().map(|own| &own.sieve)
     }
 
     /// How it runs, a sentence a line.
@@ -160,6 +179,21 @@ impl Expression {
         watch: &RefCell<Watch>,
     ) -> Result<Sequence<'d>, Error> {
         run::Run::new(self, context, store, watch).all()
+    }
+
+    /// The same for an element that certainly passes the [sieve](Self::record_sieve), so that its condition need not be tested
+    /// again.
+    ///
+    /// # Errors
+    /// As [`Self::evaluate`].
+    pub fn evaluate_fitting<'d>(
+        &self,
+        context: &Context<'_, 'd>,
+        store: &'d Store<'d>,
+        watch: &RefCell<Watch>,
+    ) -> Result<Sequence<'d>, Error> {
+        let known = self.record_sieve.as_ref().map(|sieve| sieve.predicate);
+        run::Run::new(self, context, store, watch).knowing(known).all()
     }
 }
 

@@ -16,14 +16,28 @@ enum Usage {
 /// What a path from an element needs of it; where `is_counted`, only the number of what it leads to is wanted.
 pub(crate) fn of_record(path: &Path, is_counted: bool) -> Needs {
     let mut needs = Needs::nothing();
-    let usage = if is_counted { Usage::Presence } else { Usage::Values };
-    needs.add_path(path, Need::RECORD, usage);
+    needs.add_path(path, Need::RECORD, usage(is_counted));
     needs
+}
+
+/// The same for an element that is all that the first step leads to, and for which its first predicate is known to hold.
+pub(crate) fn of_fitting_record(path: &Path, is_counted: bool) -> Needs {
+    let mut needs = Needs::nothing();
+    if let Some((Step::Axis(first), steps)) = path.steps.split_first() {
+        first.predicates.iter().skip(1).for_each(|p| needs.add_tested(&p.expr, Need::RECORD));
+        needs.add_steps(steps, Need::RECORD, usage(is_counted));
+    }
+    needs
+}
+
+fn usage(is_counted: bool) -> Usage {
+    if is_counted { Usage::Presence } else { Usage::Values }
 }
 
 /// Adds to needs what expressions look at.
 trait Looks {
     fn add_path(&mut self, path: &Path, from: Need, usage: Usage);
+    fn add_steps(&mut self, steps: &[Step], from: Need, usage: Usage);
     /// An expression of which only the effective boolean value is wanted.
     fn add_tested(&mut self, expr: &Expr, focus: Need);
     /// An expression whose value is wanted.
@@ -35,8 +49,12 @@ impl Looks for Needs {
         if path.start == Start::Root {
             return self.add_all(Need::RECORD);
         }
+        self.add_steps(&path.steps, from, usage);
+    }
+
+    fn add_steps(&mut self, steps: &[Step], from: Need, usage: Usage) {
         let mut at = from;
-        for step in &path.steps {
+        for step in steps {
             let Step::Axis(step) = step else { return self.add_all(at) };
             at = match (step.axis, local_name(&step.test)) {
                 (Axis::Itself, _) => at,

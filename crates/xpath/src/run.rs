@@ -24,6 +24,7 @@ use crate::syntax::ast::{Axis, Expr, ExprKind, Literal, Name, Path, Start, Step}
 use crate::value::{FunctionItem, InlineFunction, Item, Sequence, array_of, map_of};
 use crate::{Expression, Version};
 use convert::{atomize, several};
+pub(crate) use operators::text_compares;
 pub use watch::Watch;
 
 /// The item that is looked at, and where it stands among the others.
@@ -73,6 +74,8 @@ pub(crate) struct Run<'e, 'd> {
     /// Which names of a document a name test means, by the address of both.
     names: RefCell<Vec<(NamesKey, Matches)>>,
     patterns: RefCell<HashMap<(String, String), Rc<Regex>>>,
+    /// The number of a predicate that is known to hold, and was counted.
+    known: Option<usize>,
 }
 
 pub(crate) type Outcome<'d> = Result<Sequence<'d>, Error>;
@@ -92,7 +95,13 @@ impl<'e, 'd> Run<'e, 'd> {
             depth: Cell::new(0),
             names: RefCell::default(),
             patterns: RefCell::default(),
+            known: None,
         }
+    }
+
+    /// The same, where the predicate of that number is known to hold.
+    pub(crate) fn knowing(self, known: Option<usize>) -> Self {
+        Self { known, ..self }
     }
 
     pub(crate) fn version(&self) -> Version {
@@ -601,7 +610,8 @@ fn no_node(item: &Item<'_>, span: Span) -> Error {
     }
 }
 
-fn literal_value<'d>(literal: &Literal) -> Atomic<'d> {
+/// The value of a literal.
+pub(crate) fn literal_value<'d>(literal: &Literal) -> Atomic<'d> {
     match literal {
         Literal::Text(text) => Atomic::String(kyanite_eval::atomic::Text::Made(Arc::clone(text))),
         Literal::Integer(number) => Atomic::Integer(*number),

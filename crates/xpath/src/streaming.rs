@@ -5,6 +5,7 @@
 
 use kyanite_tree::NodeKind;
 
+use crate::sieve::RecordSieve;
 use crate::syntax::ast::{
     Axis, AxisStep, Callee, Expr, ExprKind, Key, Name, NodeTest, Path, Position, Start, Step,
 };
@@ -232,12 +233,17 @@ impl Expression {
         }
         let path = Path { start: Start::Context, steps: steps_left };
         expression.record_needs = needs::of_record(&path, is_counted);
+        if let Some(Step::Axis(step)) = path.steps.first() {
+            let needs = needs::of_fitting_record(&path, is_counted);
+            let sieve = RecordSieve::of(step, self.version, &expression.namespaces, needs);
+            expression.record_sieve = sieve;
+        }
         expression.parsed.body = Expr { kind: ExprKind::Path(path), span };
         Some(Streamed { path: steps?, expression, is_counted })
     }
 }
 
-fn record_name(step: &AxisStep, namespaces: &Namespaces) -> Option<RecordStep> {
+pub(crate) fn record_name(step: &AxisStep, namespaces: &Namespaces) -> Option<RecordStep> {
     let NodeTest::Name(name) = &step.test else { return None };
     let ignores = namespaces.ignores();
     let (local, namespace) = match name {

@@ -5,12 +5,16 @@
 //! (comments, CDATA sections, declarations of namespaces, text beside elements, anything wrong) is left to the readers of
 //! every byte: [`Lines::write`] then gives nothing and takes back what it wrote.
 
+use std::ops::Range;
+
 use kyanite_scan::{CHUNK, is_plain, plain_bytes};
 
 use super::chars;
 use super::entities::{self, Reference};
 use super::names::Scope;
 use super::read::Reader;
+use super::records::StepName;
+use super::sieve::{Found, Marks, Sieve};
 use crate::json;
 use crate::record_view::{TEXT, View};
 
@@ -29,6 +33,8 @@ pub(super) struct Lines {
     last: Option<Child>,
     /// Members of the record under way, and whether they are repeated; counted once all of it is written.
     met: Vec<(u32, bool)>,
+    /// Where the children of the element that was probed last begin and end.
+    pub(super) extents: Vec<(usize, usize)>,
 }
 
 /// What the elements at one place of records look like.
@@ -42,8 +48,41 @@ struct Shape {
     is_map: bool,
     /// Whether the view knows that it was a text, and a map.
     was: [bool; 2],
-    attributes: Vec<Name>,
+    attributes: Vec<Attribute>,
     children: Vec<u32>,
+    /// What it is for the sieve, if there is one.
+    marks: Marks,
+    /// How often it was stepped over.
+    tries: Tries,
+}
+
+/// How often stepping over an element of some sort ended where it should, and how often it did not.
+#[derive(Clone, Copy, Debug, Default)]
+struct Tries {
+    done: u32,
+    vain: u32,
+}
+
+/// Vain tries that say nothing yet.
+const FEW_TRIES: u32 = 8;
+
+impl Tries {
+    fn note(&mut self, is_done: bool) {
+        let count = if is_done { &mut self.done } else { &mut self.vain };
+        *count = count.saturating_add(1);
+    }
+
+    /// Whether one more would likely be in vain.
+    fn are_vain(self) -> bool {
+        self.vain > self.done.saturating_add(FEW_TRIES)
+    }
+}
+
+/// An attribute, and what it is for the sieve, if there is one.
+#[derive(Debug)]
+struct Attribute {
+    name: Name,
+    marks: Marks,
 }
 
 /// A name in a tag, and the key that it becomes.
@@ -77,40 +116,74 @@ impl Lines {
         self.last = None;
     }
 
-    /// Steps over the element that begins at byte `at`, if it is plain; gives its end. Of elements that are stepped over all is
-    /// checked that is checked of others.
+    /// Steps over the element that begins here, if it is plain and no element in it has one of the names in `stops`; gives its
+    /// end. Of elements that are stepped over all is checked that is checked of others.
     pub(super) fn step_over<'a>(
         &mut self,
-        text: &'a str,
-        at: usize,
-        depth: usize,
-        scope: &Scope<'a>,
-        (view, out): (&mut View, &mut Vec<u8>),
+        reader: &Reader<'a>,
+        stops: &[StepName],
     ) -> Option<usize> {
         if self.shapes.is_empty() {
             self.shapes.push(Shape::record(""));
         }
         let last = self.last.take();
-        self.met.clear();
-        out.clear();
-        let (bytes, depth) = (text.as_bytes(), depth.min(DEEPEST));
-        let mut line = Line { text, bytes, at, depth, lines: self, scope, view, out };
+        let depth = reader.options.depth.checked_sub(reader.depth())?;
+        let mut line = Line::new(self, reader, (), stops, depth);
         let child = line.child(0, last)?;
-        line.element(child.shape, 0)?;
-        let end = line.at;
-        self.last = Some(child);
-        Some(end)
+        let shape = child.shape;
+        if line.lines.shapes[shape].tries.are_vain() {
+            return None;
+        }
+        let end = line.element(shape, 0).map(|()| line.at);
+        self.shapes[shape].tries.note(end.is_some());
+        self.last = end.map(|_| child);
+        end
+    }
+
+    /// What a sieve finds in the element that begins here with the tag called `name`, and the end of that element; nothing
+    /// where another element begins here, or anything but plain elements and texts stands in it.
+    pub(super) fn probe(
+        &mut self,
+        reader: &Reader<'_>,
+        name: &str,
+        sieve: &Sieve,
+    ) -> Option<(Found, usize)> {
+        self.extents.clear();
+        self.run(reader, name, (), Some((sieve, Found::default())))
     }
 
     /// Writes the element that begins here with the tag called `name` as one line, and steps over it. Gives nothing, and
     /// leaves all as it was, where another element begins here, or anything but plain elements and texts stands in it.
-    pub(super) fn write<'a>(
+    pub(super) fn write(
         &mut self,
-        reader: &mut Reader<'a>,
+        reader: &mut Reader<'_>,
         name: &str,
         view: &mut View,
         out: &mut Vec<u8>,
     ) -> Option<()> {
+        let begin = out.len();
+        self.met.clear();
+        let Some((_, end)) = self.run(reader, name, Written { view, out }, None) else {
+            out.truncate(begin);
+            return None;
+        };
+        reader.cursor.at = end;
+        out.push(b'\n');
+        for (member, is_repeated) in &self.met {
+            view.counts(Some(*member), *is_repeated);
+        }
+        Some(())
+    }
+
+    /// Goes over the element that begins here with the tag called `name`; gives what the sieve found, and where it ends.
+    #[inline]
+    fn run(
+        &mut self,
+        reader: &Reader<'_>,
+        name: &str,
+        target: impl Target,
+        probe: Option<(&Sieve, Found)>,
+    ) -> Option<(Found, usize)> {
         let options = &reader.options;
         let is_other = options.lenient || options.drop_namespaces || !options.namespaces;
         // Attributes that are not written come from the document type declaration.
@@ -123,31 +196,59 @@ impl Lines {
         }
         if self.shapes.first().is_none_or(|record| *record.name.written != *name) {
             self.shapes.clear();
-            self.shapes.push(Shape::record(name));
+            let marks = probe.as_ref().map(|(sieve, _)| sieve.start()).unwrap_or_default();
+            self.shapes.push(Shape { marks, ..Shape::record(name) });
         }
-        self.met.clear();
-        let begin = out.len();
-        let text = reader.cursor.text;
-        let mut line = Line {
-            text,
-            bytes: text.as_bytes(),
-            at: reader.cursor.at + 1 + name.len(),
-            depth: options.depth.min(DEEPEST),
-            lines: self,
-            scope: &reader.scope,
-            view,
-            out,
-        };
-        if line.element(0, 0).is_none() {
-            out.truncate(begin);
-            return None;
-        }
-        reader.cursor.at = line.at;
-        out.push(b'\n');
-        for (member, is_repeated) in &self.met {
-            view.counts(Some(*member), *is_repeated);
-        }
-        Some(())
+        let mut line = Line::new(self, reader, target, &[], options.depth);
+        line.probe = probe;
+        line.at += 1 + name.len();
+        line.element(0, 0)?;
+        Some((line.probe.map(|(_, found)| found).unwrap_or_default(), line.at))
+    }
+}
+
+/// Where lines of JSON go, if they are written at all.
+trait Target {
+    /// Whether they are written.
+    const WRITES: bool;
+
+    fn out(&mut self) -> Option<&mut Vec<u8>>;
+
+    fn view(&mut self) -> Option<&mut View>;
+}
+
+/// Elements are only gone over.
+impl Target for () {
+    const WRITES: bool = false;
+
+    #[inline]
+    fn out(&mut self) -> Option<&mut Vec<u8>> {
+        None
+    }
+
+    #[inline]
+    fn view(&mut self) -> Option<&mut View> {
+        None
+    }
+}
+
+/// Lines of JSON, and the view by which they are written.
+struct Written<'v, 'o> {
+    view: &'v mut View,
+    out: &'o mut Vec<u8>,
+}
+
+impl Target for Written<'_, '_> {
+    const WRITES: bool = true;
+
+    #[inline]
+    fn out(&mut self) -> Option<&mut Vec<u8>> {
+        Some(self.out)
+    }
+
+    #[inline]
+    fn view(&mut self) -> Option<&mut View> {
+        Some(self.view)
     }
 }
 
@@ -167,6 +268,8 @@ impl Shape {
             was: [false; 2],
             attributes: Vec::new(),
             children: Vec::new(),
+            marks: Marks::default(),
+            tries: Tries::default(),
         }
     }
 
@@ -227,19 +330,71 @@ impl Name {
     }
 }
 
-/// A line under way.
-struct Line<'t, 'l, 'v, 'o> {
+/// A text as it is written, if that is just what it means.
+fn plain(text: &str) -> Option<&str> {
+    memchr::memchr(b'&', text.as_bytes()).is_none().then_some(text)
+}
+
+/// A line under way, or an element that is only gone over.
+struct Line<'t, 'l, 's, T> {
     text: &'t str,
     bytes: &'t [u8],
     at: usize,
     depth: usize,
     lines: &'l mut Lines,
     scope: &'l Scope<'t>,
-    view: &'v mut View,
-    out: &'o mut Vec<u8>,
+    target: T,
+    /// A sieve, and what it found so far.
+    probe: Option<(&'s Sieve, Found)>,
+    /// Elements of these names are not stepped over.
+    stops: &'s [StepName],
 }
 
-impl<'t> Line<'t, '_, '_, '_> {
+impl<'t, 'l, 's, T: Target> Line<'t, 'l, 's, T> {
+    /// A line that begins where the reader stands.
+    #[inline]
+    fn new(
+        lines: &'l mut Lines,
+        reader: &'l Reader<'t>,
+        target: T,
+        stops: &'s [StepName],
+        depth: usize,
+    ) -> Self {
+        let text = reader.cursor.text;
+        Self {
+            text,
+            bytes: text.as_bytes(),
+            at: reader.cursor.at,
+            depth: depth.min(DEEPEST),
+            lines,
+            scope: &reader.scope,
+            target,
+            probe: None,
+            stops,
+        }
+    }
+
+    #[inline]
+    fn put(&mut self, byte: u8) {
+        if let Some(out) = self.target.out() {
+            out.push(byte);
+        }
+    }
+
+    #[inline]
+    fn put_all(&mut self, bytes: &[u8]) {
+        if let Some(out) = self.target.out() {
+            out.extend_from_slice(bytes);
+        }
+    }
+
+    #[inline]
+    fn put_escape(&mut self, byte: u8) {
+        if let Some(out) = self.target.out() {
+            json::write_escape(byte, out);
+        }
+    }
+
     #[inline]
     fn byte(&self, at: usize) -> Option<u8> {
         self.bytes.get(at).copied()
@@ -258,10 +413,11 @@ impl<'t> Line<'t, '_, '_, '_> {
         let (has_attributes, is_empty) = self.attributes(shape)?;
         let is_map = has_attributes || self.lines.shapes[shape].is_map;
         if is_map && !has_attributes {
-            self.out.push(b'{');
+            self.put(b'{');
         }
         if is_empty {
-            self.out.extend_from_slice(if is_map { b"}" } else { b"\"\"" });
+            self.put_all(if is_map { b"}" } else { b"\"\"" });
+            self.found(shape, Some(0..0));
             self.was(shape, is_map);
             return Some(());
         }
@@ -271,14 +427,16 @@ impl<'t> Line<'t, '_, '_, '_> {
             (b'<', b'/') | (0..b'<' | b'='.., _) => {
                 self.at = start;
                 self.leaf(is_map)?;
+                self.found(shape, Some(start..self.at));
                 is_map
             }
             (b'<', _) => {
                 self.is_layout(start)?;
                 if !is_map {
-                    self.out.push(b'{');
+                    self.put(b'{');
                 }
                 self.children(shape, level)?;
+                self.found(shape, None);
                 true
             }
         };
@@ -287,20 +445,45 @@ impl<'t> Line<'t, '_, '_, '_> {
         Some(())
     }
 
+    /// Shows the sieve an element with the text there; with nothing, one with elements in it.
+    #[inline]
+    fn found(&mut self, shape: usize, text: Option<Range<usize>>) {
+        let marks = &self.lines.shapes[shape].marks;
+        if let Some((sieve, found)) = &mut self.probe
+            && marks.reached != 0
+        {
+            found.add(sieve, marks, text.and_then(|text| plain(self.text.get(text)?)));
+        }
+    }
+
+    /// Shows the sieve an attribute with the text there, in quotes.
+    #[inline]
+    fn found_attribute(&mut self, shape: usize, position: usize, text: Range<usize>) {
+        let marks = &self.lines.shapes[shape].attributes[position].marks;
+        if let Some((sieve, found)) = &mut self.probe
+            && marks.reached != 0
+        {
+            let text = self.text.get(text.start + 1..text.end - 1);
+            found.add(sieve, marks, text.and_then(plain));
+        }
+    }
+
     /// Whether the white space from `start` to here is layout: blanks on a line may be content.
     #[inline]
     fn is_layout(&self, start: usize) -> Option<()> {
         let space = &self.bytes[start..self.at];
-        (space.is_empty() || space.contains(&b'\n')).then_some(())
+        (!T::WRITES || space.is_empty() || space.contains(&b'\n')).then_some(())
     }
 
     /// Notes what the element was.
     #[inline]
     fn was(&mut self, shape: usize, is_map: bool) {
         let shape = &mut self.lines.shapes[shape];
-        if !shape.was[usize::from(is_map)] {
+        if let Some(view) = self.target.view()
+            && !shape.was[usize::from(is_map)]
+        {
             shape.was[usize::from(is_map)] = true;
-            self.view.met_as(shape.member, is_map);
+            view.met_as(shape.member, is_map);
         }
     }
 
@@ -331,10 +514,14 @@ impl<'t> Line<'t, '_, '_, '_> {
                 return None;
             }
             met |= 1 << position;
-            self.out.push(if is_map { b',' } else { b'{' });
+            self.put(if is_map { b',' } else { b'{' });
             is_map = true;
-            self.lines.shapes[shape].attributes[position].write_key(self.out);
+            if let Some(out) = self.target.out() {
+                self.lines.shapes[shape].attributes[position].name.write_key(out);
+            }
+            let quote = self.at;
             self.quoted()?;
+            self.found_attribute(shape, position, quote..self.at);
         }
     }
 
@@ -342,7 +529,7 @@ impl<'t> Line<'t, '_, '_, '_> {
     #[inline]
     fn attribute(&mut self, shape: usize, next: usize) -> Option<usize> {
         let (bytes, at) = (self.bytes, self.at);
-        let is_here = |name: &Name| name.is_at(bytes, at) == Some(b'=');
+        let is_here = |attribute: &Attribute| attribute.name.is_at(bytes, at) == Some(b'=');
         let known = &self.lines.shapes[shape].attributes;
         let position = match known.get(next) {
             Some(attribute) if is_here(attribute) => next,
@@ -351,7 +538,7 @@ impl<'t> Line<'t, '_, '_, '_> {
                 None => self.new_attribute(shape)?,
             },
         };
-        self.at += self.lines.shapes[shape].attributes[position].written.len() + 1;
+        self.at += self.lines.shapes[shape].attributes[position].name.written.len() + 1;
         Some(position)
     }
 
@@ -366,15 +553,16 @@ impl<'t> Line<'t, '_, '_, '_> {
             && self.byte(end) == Some(b'=')
             && !name.starts_with("xmlns")
             && name != "xml:space"
-            && self.scope.attribute(name).is_ok()
             && known.len() < MOST_CHILDREN
             && (local(name).is_none()
-                || known.iter().all(|other| local(&other.written) != local(name)));
-        if !is_plain {
-            return None;
-        }
+                || known.iter().all(|other| local(&other.name.written) != local(name)));
+        let resolved = self.scope.attribute(name).ok().filter(|_| is_plain)?;
         let position = known.len();
-        self.lines.shapes[shape].attributes.push(Name::new("@", name));
+        let shape = &mut self.lines.shapes[shape];
+        let probe = self.probe.as_ref();
+        let marks = probe.map(|(sieve, _)| sieve.attribute(&shape.marks, resolved));
+        let marks = marks.unwrap_or_default();
+        shape.attributes.push(Attribute { name: Name::new("@", name), marks });
         Some(position)
     }
 
@@ -383,16 +571,16 @@ impl<'t> Line<'t, '_, '_, '_> {
     fn quoted(&mut self) -> Option<()> {
         let quote = self.byte(self.at).filter(|byte| matches!(byte, b'"' | b'\''))?;
         self.at += 1;
-        self.out.push(b'"');
+        self.put(b'"');
         loop {
             match self.copy()? {
                 byte if byte == quote => {
                     self.at += 1;
-                    self.out.push(b'"');
+                    self.put(b'"');
                     return Some(());
                 }
-                byte @ (b'\'' | b']') => self.out.push(byte),
-                byte @ (b'"' | b'\\') => json::write_escape(byte, self.out),
+                byte @ (b'\'' | b']') => self.put(byte),
+                byte @ (b'"' | b'\\') => self.put_escape(byte),
                 byte => {
                     self.special(byte)?;
                     continue;
@@ -406,19 +594,21 @@ impl<'t> Line<'t, '_, '_, '_> {
     #[inline]
     fn copy(&mut self) -> Option<u8> {
         loop {
-            let rest = self.bytes.get(self.at..)?;
+            let rest: &'t [u8] = self.bytes.get(self.at..)?;
             let Some(chunk) = rest.first_chunk::<CHUNK>() else {
                 let length = rest.iter().take_while(|byte| is_plain(**byte)).count();
-                self.out.extend_from_slice(&rest[..length]);
+                self.put_all(&rest[..length]);
                 self.at += length;
                 return rest.get(length).copied();
             };
             let length = plain_bytes(chunk);
             // All of it, as that is faster than just what is wanted.
-            self.out.extend_from_slice(chunk);
+            self.put_all(chunk);
             self.at += length;
             if let Some(behind) = chunk.get(length) {
-                self.out.truncate(self.out.len() - (CHUNK - length));
+                if let Some(out) = self.target.out() {
+                    out.truncate(out.len() - (CHUNK - length));
+                }
                 return Some(*behind);
             }
         }
@@ -429,21 +619,21 @@ impl<'t> Line<'t, '_, '_, '_> {
     fn leaf(&mut self, is_map: bool) -> Option<()> {
         if is_map {
             if self.byte(self.at) == Some(b'<') {
-                self.out.push(b'}');
+                self.put(b'}');
                 return Some(());
             }
             self.next_member();
-            self.out.push(b'"');
-            self.out.extend_from_slice(TEXT.as_bytes());
-            self.out.extend_from_slice(b"\":");
+            self.put(b'"');
+            self.put_all(TEXT.as_bytes());
+            self.put_all(b"\":");
         }
-        self.out.push(b'"');
+        self.put(b'"');
         loop {
             match self.copy()? {
                 b'<' => break,
-                b'\'' => self.out.push(b'\''),
-                b']' if !self.bytes[self.at..].starts_with(b"]]>") => self.out.push(b']'),
-                byte @ (b'"' | b'\\' | b'\n' | b'\t') => json::write_escape(byte, self.out),
+                b'\'' => self.put(b'\''),
+                b']' if !self.bytes[self.at..].starts_with(b"]]>") => self.put(b']'),
+                byte @ (b'"' | b'\\' | b'\n' | b'\t') => self.put_escape(byte),
                 byte => {
                     self.special(byte)?;
                     continue;
@@ -451,7 +641,7 @@ impl<'t> Line<'t, '_, '_, '_> {
             }
             self.at += 1;
         }
-        self.out.extend_from_slice(if is_map { b"\"}" } else { b"\"" });
+        self.put_all(if is_map { b"\"}" } else { b"\"" });
         Some(())
     }
 
@@ -466,13 +656,16 @@ impl<'t> Line<'t, '_, '_, '_> {
                 else {
                     return None;
                 };
-                json::write_character(character, self.out);
+                if let Some(out) = self.target.out() {
+                    json::write_character(character, out);
+                }
                 self.at = end;
             }
             0xEF => {
                 let character = self.text[at..].chars().next().filter(|c| chars::is_char(*c))?;
                 self.at = at + character.len_utf8();
-                self.out.extend_from_slice(&self.bytes[at..self.at]);
+                let bytes = self.bytes;
+                self.put_all(&bytes[at..self.at]);
             }
             _ => return None,
         }
@@ -482,8 +675,10 @@ impl<'t> Line<'t, '_, '_, '_> {
     /// Puts a comma behind the members that a map has so far, if any.
     #[inline]
     fn next_member(&mut self) {
-        if self.out.last() != Some(&b'{') {
-            self.out.push(b',');
+        if let Some(out) = self.target.out()
+            && out.last() != Some(&b'{')
+        {
+            out.push(b',');
         }
     }
 
@@ -495,32 +690,41 @@ impl<'t> Line<'t, '_, '_, '_> {
         while self.byte(self.at + 1)? != b'/' {
             let child = self.child(shape, last)?;
             if last.is_some_and(|last| last.position == child.position) {
-                if !is_list {
-                    self.out.insert(value, b'[');
-                    is_list = true;
+                if let Some(out) = self.target.out()
+                    && !is_list
+                {
+                    out.insert(value, b'[');
                 }
+                is_list = true;
                 is_repeated = true;
-                self.out.push(b',');
+                self.put(b',');
             } else {
                 if let Some(last) = last {
                     self.end_member(last, is_list, is_repeated);
-                    self.out.push(b',');
+                    self.put(b',');
                 }
                 // The order of those that do not stand together is kept elsewhere.
-                if met & (1 << child.position) != 0 {
+                if T::WRITES && met & (1 << child.position) != 0 {
                     return None;
                 }
                 met |= 1 << child.position;
                 let member = &self.lines.shapes[child.shape];
-                member.name.write_key(self.out);
-                (is_list, is_repeated, value) = (member.is_list, false, self.out.len());
+                (is_list, is_repeated) = (member.is_list, false);
+                if let Some(out) = self.target.out() {
+                    member.name.write_key(out);
+                    value = out.len();
+                }
                 if is_list {
-                    self.out.push(b'[');
+                    self.put(b'[');
                 }
                 last = Some(child);
             }
+            let start = self.at - 1 - self.lines.shapes[child.shape].name.written.len();
             self.element(child.shape, level + 1)?;
             let behind = self.at;
+            if level == 0 && self.probe.is_some() {
+                self.lines.extents.push((start, behind));
+            }
             self.space();
             if self.byte(self.at)? != b'<' {
                 return None;
@@ -528,16 +732,18 @@ impl<'t> Line<'t, '_, '_, '_> {
             self.is_layout(behind)?;
         }
         self.end_member(last?, is_list, is_repeated);
-        self.out.push(b'}');
+        self.put(b'}');
         Some(())
     }
 
     #[inline]
     fn end_member(&mut self, child: Child, is_list: bool, is_repeated: bool) {
         if is_list {
-            self.out.push(b']');
+            self.put(b']');
         }
-        if let Some(member) = self.lines.shapes[child.shape].member {
+        if let Some(member) = self.lines.shapes[child.shape].member
+            && T::WRITES
+        {
             self.lines.met.push((member, is_repeated));
         }
     }
@@ -572,14 +778,23 @@ impl<'t> Line<'t, '_, '_, '_> {
         let start = self.at + 1;
         let name = &self.text[start..chars::name_end(self.text, start)];
         let position = self.lines.shapes[shape].children.len();
-        let is_plain =
-            !name.is_empty() && self.scope.element(name).is_ok() && position < MOST_CHILDREN;
-        if !is_plain {
+        let is_plain = !name.is_empty() && position < MOST_CHILDREN;
+        let resolved = self.scope.element(name).ok().filter(|_| is_plain)?;
+        let marks = match &self.probe {
+            Some((sieve, _)) => sieve.child(&self.lines.shapes[shape].marks, resolved),
+            None => Marks::default(),
+        };
+        // It is looked at by itself, or with the one around it.
+        if marks.is_record || self.stops.iter().any(|step| step.fits(resolved)) {
             return None;
         }
-        let member = self.view.seen(self.lines.shapes[shape].member, name)?;
+        let parent = self.lines.shapes[shape].member;
+        let seen = match self.target.view() {
+            Some(view) => Shape::member(name, view.seen(parent, name)?, view),
+            None => Shape::record(name),
+        };
         let child = self.lines.shapes.len();
-        self.lines.shapes.push(Shape::member(name, member, self.view));
+        self.lines.shapes.push(Shape { marks, ..seen });
         self.lines.shapes[shape].children.push(u32::try_from(child).ok()?);
         Some(Child { position, shape: child })
     }

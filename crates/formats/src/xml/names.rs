@@ -178,7 +178,7 @@ impl<'a> Scope<'a> {
         let kept = &self.resolved[Name::spread(raw) % RESOLVED];
         if let Some((changes, name)) = kept.get()
             && changes == self.changes
-            && name.qualified() == raw
+            && name.is_written(raw)
         {
             return Ok(name);
         }

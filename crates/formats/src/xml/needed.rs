@@ -4,23 +4,30 @@ use super::chars;
 use super::lines::Lines;
 use super::read::{Read, Reader};
 use crate::needs::{Need, Needs};
-use crate::record_view::View;
 
 /// What is needed of records, and what steps over the rest.
 pub(super) struct Needed<'a> {
-    needs: &'a Needs,
+    pub(super) needs: &'a Needs,
     /// How many namespaces are declared around the records.
     pub(super) scope: usize,
     pub(super) lines: Lines,
-    /// What stepping over leaves behind, and nobody looks at.
-    view: View,
-    out: Vec<u8>,
+    /// Where children of the record begin and end, as far as that is known already.
+    pub(super) extents: Vec<(usize, usize)>,
+    /// How many of them were passed.
+    pub(super) passed: usize,
 }
 
 impl<'a> Needed<'a> {
     pub(super) fn new(needs: &'a Needs) -> Self {
-        let (view, out) = (View::default(), Vec::new());
-        Self { needs, scope: 0, lines: Lines::default(), view, out }
+        Self { needs, scope: 0, lines: Lines::default(), extents: Vec::new(), passed: 0 }
+    }
+
+    /// The end of the child of the record that begins there, if it is known.
+    #[inline]
+    fn known_end(&mut self, start: usize) -> Option<usize> {
+        let left = self.extents.get(self.passed..)?;
+        self.passed += left.iter().take_while(|(known, _)| *known < start).count();
+        self.extents.get(self.passed).filter(|(known, _)| *known == start).map(|(_, end)| *end)
     }
 
     /// What is needed of the record.
@@ -64,11 +71,15 @@ impl<'a> Reader<'a> {
 
     /// Steps over the element that begins here, if it is plain.
     fn step_over(&mut self) -> Option<()> {
-        let depth = self.options.depth.checked_sub(self.open.len())?;
-        let needed = self.needed.as_mut().filter(|needed| needed.scope == self.scope.depth())?;
-        let aside = (&mut needed.view, &mut needed.out);
-        let (text, at) = (self.cursor.text, self.cursor.at);
-        self.cursor.at = needed.lines.step_over(text, at, depth, &self.scope, aside)?;
+        let mut needed = self.needed.take_if(|needed| needed.scope == self.scope.depth())?;
+        if let Some(end) = needed.known_end(self.cursor.at) {
+            self.needed = Some(needed);
+            self.cursor.at = end;
+            return Some(());
+        }
+        let end = needed.lines.step_over(self, &[]);
+        self.needed = Some(needed);
+        self.cursor.at = end?;
         Some(())
     }
 }

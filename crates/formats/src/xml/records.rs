@@ -17,9 +17,11 @@ use super::needed::Needed;
 use super::prolog::Prolog;
 use super::read::{Ancestor, CUT_OFF, Options, Reader};
 use super::repair::Repair;
+use super::sieve::Sieve;
 use crate::SyntaxError;
 use crate::needs::{Need, Needs};
 use crate::record_view::View;
+use crate::records::Sifted;
 
 /// A step of the path to the records.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -41,7 +43,7 @@ impl StepName {
         Self { name: name.to_owned(), namespace, at_any_depth: false }
     }
 
-    fn fits(&self, name: Name<'_>) -> bool {
+    pub(super) fn fits(&self, name: Name<'_>) -> bool {
         match &self.namespace {
             Some(namespace) => name.local() == self.name && name.namespace() == namespace,
             None => name.is_called(&self.name),
@@ -113,9 +115,12 @@ pub struct RecordReader<'a> {
     committed_repairs: usize,
     /// How the tag of the last record is written.
     record_name: Option<&'a str>,
-    /// The name in the tag of the last record, as long as the elements around it are the same.
+    /// The name in the tag of the last record, as long as it means the same.
     again: Option<&'a str>,
     lines: Lines,
+    /// What steps over elements that are no records and hold none.
+    passing: Lines,
+    sifting: Option<Box<Sifting<'a>>>,
     /// Names of elements that stood where one on the path was looked for, with the level.
     others: Vec<(usize, Name<'a>)>,
     /// Namespaces of records that a name without prefix means.
@@ -165,6 +170,8 @@ impl<'a> RecordReader<'a> {
             record_name: None,
             again: None,
             lines: Lines::default(),
+            passing: Lines::default(),
+            sifting: None,
             others: Vec::new(),
             namespaces: Vec::new(),
         }
@@ -178,6 +185,22 @@ impl<'a> RecordReader<'a> {
             self.reader.needed = Some(Box::new(Needed::new(needs)));
         }
         self
+    }
+
+    /// The same reader, passing over records that certainly fail a condition; how many is told by [`Self::take_sifted`].
+    #[must_use]
+    pub fn with_sieve(mut self, sieve: &'a Sieve) -> Self {
+        // Without needs of their own records are read whole, and the reader has no use for those of the sieve.
+        let needs = self.reader.needed.as_ref().map_or(sieve.needs(), |needed| needed.needs);
+        let (lines, sifted) = (Lines::default(), Sifted::default());
+        self.sifting = Some(Box::new(Sifting { sieve, needs, lines, sifted }));
+        self
+    }
+
+    /// What was passed over since this was last asked.
+    #[inline]
+    pub fn take_sifted(&mut self) -> Sifted {
+        self.sifting.as_mut().map(|sifting| std::mem::take(&mut sifting.sifted)).unwrap_or_default()
     }
 
     /// The same reader of a part behind which nothing follows.
@@ -340,10 +363,24 @@ impl<'a> RecordReader<'a> {
                 Some(b'!') if is_cut("<![CDATA[") => return Err(self.cut_off()),
                 Some(b'?') => self.reader.instruction()?,
                 _ => {
-                    if let (Some(name), Some((view, out))) = (self.again, &mut line)
+                    let again = self.again.filter(|_| self.looks_for_records());
+                    if let (Some(name), Some((view, out))) = (again, &mut line)
                         && self.lines.write(&mut self.reader, name, view, out).is_some()
                     {
                         return Ok(Some(LineOrRecord::Line));
+                    }
+                    if let (Some(name), Some(sifting)) = (again, &mut self.sifting)
+                        && let Some(end) = sifting.passes_over(&mut self.reader, name)
+                    {
+                        self.reader.cursor.at = end;
+                        continue;
+                    }
+                    // As long as no record was met, the names of others may have to be told.
+                    if self.again.is_some()
+                        && let Some(end) = self.passes_over()
+                    {
+                        self.reader.cursor.at = end;
+                        continue;
                     }
                     if let Some(record) = self.element()? {
                         return Ok(Some(LineOrRecord::Record(record)));
@@ -351,6 +388,25 @@ impl<'a> RecordReader<'a> {
                 }
             }
         }
+    }
+
+    /// Whether an element that begins here is a record if it has the name of one.
+    #[inline]
+    fn looks_for_records(&self) -> bool {
+        let is_last = self.on_path + 1 == self.path.len();
+        let at_any_depth = self.path.last().is_some_and(|step| step.at_any_depth);
+        is_last && (at_any_depth || self.on_path == self.reader.depth())
+    }
+
+    /// The end of the element that begins here, if it is plain, and neither it nor any in it has a name that is on the path.
+    #[inline]
+    fn passes_over(&mut self) -> Option<usize> {
+        let options = &self.reader.options;
+        let is_other = options.lenient || options.drop_namespaces || !options.namespaces;
+        if is_other || !self.reader.outer.is_empty() {
+            return None;
+        }
+        self.passing.step_over(&self.reader, self.path)
     }
 
     /// An element: a record, one around records, or another, which is checked and left out.
@@ -461,11 +517,15 @@ impl<'a> RecordReader<'a> {
 
     /// Forgets what names around records settled, where one of them begins or ends, which perhaps `declares` namespaces.
     fn other_scope(&mut self, declares: bool) {
-        self.again = None;
         if declares {
+            self.again = None;
             self.lines.forget();
+            self.passing.forget();
             if let Some(needed) = &mut self.reader.needed {
                 needed.lines.forget();
+            }
+            if let Some(sifting) = &mut self.sifting {
+                sifting.lines.forget();
             }
         }
     }
@@ -494,6 +554,37 @@ impl<'a> RecordReader<'a> {
         let end = self.reader.cursor.text.len();
         let message = "the document ends inside a tag";
         self.reader.cursor.error(end, end, message, CUT_OFF).if_more(true)
+    }
+}
+
+/// What passes over records by a sieve.
+struct Sifting<'a> {
+    sieve: &'a Sieve,
+    /// What is needed of records of which it cannot tell.
+    needs: &'a Needs,
+    lines: Lines,
+    sifted: Sifted,
+}
+
+impl<'a> Sifting<'a> {
+    /// The end of the record that begins here with that tag, if it certainly fails the condition. Where that certainly holds,
+    /// less is needed of the record.
+    #[inline]
+    fn passes_over(&mut self, reader: &mut Reader<'a>, name: &str) -> Option<usize> {
+        let probed = self.lines.probe(reader, name, self.sieve);
+        let holds = probed.as_ref().and_then(|(found, _)| found.holds(self.sieve));
+        if let Some(needed) = &mut reader.needed {
+            needed.needs = if holds == Some(true) { self.sieve.needs() } else { self.needs };
+            if holds.is_some() {
+                std::mem::swap(&mut needed.extents, &mut self.lines.extents);
+                needed.passed = 0;
+            }
+        }
+        let (found, end) = probed.filter(|_| holds.is_some())?;
+        self.sifted.reached |= found.reached;
+        self.sifted.holds = holds == Some(true);
+        self.sifted.records += u64::from(!self.sifted.holds);
+        (!self.sifted.holds).then_some(end)
     }
 }
 

@@ -1,7 +1,7 @@
 //! Plans that are one XPath: what is known of it before it runs.
 
 use kyanite_formats::xml::StepName;
-use kyanite_xpath::{Expression, Namespaces, RecordStep, Streamed, Version};
+use kyanite_xpath::{Expression, Namespaces, Streamed, Version};
 
 use super::{Expr, Kind, Param, Plan};
 use crate::finding::{Finding, RuleText, Span};
@@ -51,10 +51,6 @@ impl Plan {
     ) -> Option<(Self, bool)> {
         let Streamed { path, expression, is_counted } = self.xpath()?.streamed(root, variables)?;
         let body = Expr { kind: Kind::Constant(Literal::Null), span: self.body.span };
-        let step = |step: RecordStep| StepName {
-            at_any_depth: step.at_any_depth,
-            ..StepName::new(&step.local, step.namespace.as_deref())
-        };
         let param = |param: &Param| Param { name: param.name.clone(), default: None, ..*param };
         let plan = Self {
             params: self.params.iter().map(param).collect(),
@@ -62,7 +58,7 @@ impl Plan {
             root_uses: self.root_uses,
             xpaths: vec![RuleXPath { expression, span: self.body.span, place: Some(0) }],
             is_xpath: true,
-            xpath_records: Some(path.into_iter().map(step).collect()),
+            xpath_records: Some(path.into_iter().map(StepName::from).collect()),
             ..Self::of(self.rule.clone(), body)
         };
         Some((plan, is_counted))

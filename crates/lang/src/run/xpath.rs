@@ -1,13 +1,10 @@
 //! XPaths that are evaluated for records, and those in rules.
 
-use std::cell::RefCell;
 use std::rc::Rc;
 
 use kyanite_eval::atomic::Atomic;
 use kyanite_tree::{Arena, Element, Nodes, Value};
-use kyanite_xpath::{
-    Context, Error, Expression, Item, NoDocuments, Sequence, Store, Watch, item_value,
-};
+use kyanite_xpath::{Context, Error, Expression, Item, NoDocuments, Sequence, Store, item_value};
 
 use super::Runner;
 use crate::failure::{Flow, Ran};
@@ -43,8 +40,11 @@ impl<'a> Runner<'_, 'a> {
         let store = Store::new(self.arena);
         let variables = self.xpath_variables();
         let context = Context { variables, ..Context::of(Item::Node(element)) };
-        values_of(expression, &context, &store, (watch, self.arena))
-            .map_err(|error| xpath_failure(&error))
+        let found = match self.holds {
+            true => expression.evaluate_fitting(&context, &store, watch),
+            false => expression.evaluate(&context, &store, watch),
+        };
+        found.and_then(|found| values_of(&found, self.arena)).map_err(|error| xpath_failure(&error))
     }
 
     /// What a call of xpath() gives: a list or, of an expression that gives one item at most, that.
@@ -74,7 +74,8 @@ impl<'a> Runner<'_, 'a> {
         let store = Store::new(self.arena);
         let context = Context { item, variables, documents: &NoDocuments, now: None, zone: 0 };
         let Some(watch) = self.session.watch.xpath(call.number) else { return Ok(None) };
-        let values = values_of(&xpath.expression, &context, &store, (watch, self.arena));
+        let found = xpath.expression.evaluate(&context, &store, watch);
+        let values = found.and_then(|found| values_of(&found, self.arena));
         let values = values.map_err(|error| xpath.failure(&error))?;
         match values.as_slice() {
             [] if gives_one => Ok(None),
@@ -115,14 +116,8 @@ impl<'a> Runner<'_, 'a> {
     }
 }
 
-/// What an expression gives, as values that outlive the documents of `store`; they keep their places.
-fn values_of<'a: 'd, 'd>(
-    expression: &Expression,
-    context: &Context<'_, 'd>,
-    store: &'d Store<'d>,
-    (watch, arena): (&RefCell<Watch>, &'a Arena),
-) -> Result<Vec<Value<'a>>, Error> {
-    let found = expression.evaluate(context, store, watch)?;
+/// What was found, as values that outlive the documents that it is in; they keep their places.
+fn values_of<'a: 'd, 'd>(found: &Sequence<'d>, arena: &'a Arena) -> Result<Vec<Value<'a>>, Error> {
     let items = found.items().iter();
     items.map(|item| item_value(item, arena).map(|value| arena.copy_read(value))).collect()
 }

@@ -80,8 +80,14 @@ impl<'a> NodesBuilder<'a> {
     #[inline]
     fn keep_high(&mut self, origin: Origin, row: usize) {
         let high = (origin.position() >> 32) as u16;
+        if !matches!(self.highs, Positions::Same(same) if same == high) && origin.is_known() {
+            self.keep_other_high(high, row);
+        }
+    }
+
+    #[cold]
+    fn keep_other_high(&mut self, high: u16, row: usize) {
         match &mut self.highs {
-            Positions::Same(same) if *same == high || !origin.is_known() => {}
             // The document and the namespace of `xml` were not read anywhere.
             Positions::Same(same) if row <= 2 => *same = high,
             Positions::Same(same) => {
@@ -218,6 +224,7 @@ impl<'a> NodesBuilder<'a> {
             positions: self.highs,
             number: 0,
             elements: OnceCell::new(),
+            first_named: OnceCell::new(),
         }
     }
 }

@@ -101,7 +101,26 @@ impl NameRows {
     }
 }
 
+/// The elements of one expanded name, found by a look at each row.
+fn rows_named(nodes: &Nodes<'_>, number: u32) -> Vec<u32> {
+    let is_it = |row: &super::Row<'_>| {
+        row.kind() == NodeKind::Element && nodes.names.expanded[row.name()] == number
+    };
+    let rows = nodes.rows.iter().zip(0..);
+    rows.filter(|(row, _)| is_it(row)).map(|(_, id)| id).collect()
+}
+
 impl<'d> Nodes<'d> {
+    /// The rows of the elements of one expanded name. Those of the name that is asked for first are looked for by themselves:
+    /// many a document is asked for no other.
+    fn named(&self, number: u32) -> &[u32] {
+        let (first, rows) = self.first_named.get_or_init(|| (number, rows_named(self, number)));
+        if *first == number {
+            return rows;
+        }
+        self.elements.get_or_init(|| NameRows::of(self)).of_name(number)
+    }
+
     /// The node that was read at `origin`, or the one around it.
     #[must_use]
     pub fn at(&'d self, origin: Origin) -> Option<Node<'d>> {
@@ -127,7 +146,7 @@ impl<'d> Node<'d> {
     /// The elements below this node that one expanded name means, in document order: found by an index that the document
     /// keeps, not by going through what is below.
     pub fn descendants_named(self, number: u32) -> impl Iterator<Item = Self> {
-        let rows = self.nodes().elements().of_name(number);
+        let rows = self.nodes().named(number);
         let (start, end) = (self.id() + 1, self.end());
         let first = rows.partition_point(|id| *id < start);
         let last = first + rows[first..].partition_point(|id| *id < end);

@@ -106,7 +106,7 @@ impl<'d> Run<'_, 'd> {
         start: usize,
         frame: &mut Frame<'d>,
     ) -> Result<(), Error> {
-        for predicate in predicates {
+        for predicate in predicates.iter().filter(|own| self.known != Some(own.number)) {
             let seen = nodes.len() - start;
             let mut kept = start;
             for at in start..nodes.len() {

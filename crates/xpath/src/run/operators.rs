@@ -2,7 +2,7 @@
 
 use std::collections::HashSet;
 
-use kyanite_eval::atomic::{Arithmetic, Atomic, AtomicType};
+use kyanite_eval::atomic::{Arithmetic, Atomic, AtomicType, Text};
 use kyanite_tree::{Comparison, Node, Span};
 
 use super::convert::{atomic, atomize, atomize_into, old_number, old_text, typed_value};
@@ -201,6 +201,21 @@ fn single<'d>(item: &Item<'d>) -> Option<Atomic<'d>> {
         Item::Atomic(atomic) => Some(atomic.clone()),
         other => other.as_atomic(),
     }
+}
+
+/// Whether a comparison of a text without a type with a literal holds, as [`Run::general`] has it; nothing where it fails.
+pub(crate) fn text_compares(
+    version: Version,
+    how: Comparison,
+    text: &str,
+    literal: &Atomic<'_>,
+) -> Option<bool> {
+    let text = Atomic::Untyped(Text::Read(text));
+    if version == Version::V1 {
+        let (text, literal) = (Sequence::atomic(text), Sequence::atomic(literal.clone()));
+        return old_comparison(how, &text, &literal).ok();
+    }
+    like(&text, literal).ok()?.compare(how, literal, 0).ok()
 }
 
 /// Text without a type as a value that compares with `other`.

@@ -6,6 +6,7 @@
 use std::collections::{BTreeSet, HashMap, HashSet};
 
 use kyanite_eval::atomic::Atomic;
+use kyanite_formats::records::Sifted;
 use kyanite_tree::{
     Advice, Code, Diagnostic, Name as NodeName, Node, NodeKind, Setting, Severity, Span, near,
 };
@@ -127,6 +128,29 @@ impl Watch {
         if let Some((all, holding)) = self.predicates.get_mut(number) {
             *all += seen as u64;
             *holding += held as u64;
+        }
+    }
+
+    /// Elements were passed over by the [sieve](Expression::record_sieve) of the expression, or certainly pass it.
+    pub fn passed_over(&mut self, expression: &Expression, sifted: &Sifted) {
+        let records = sifted.records + u64::from(sifted.holds);
+        let Some(sieve) = expression.record_sieve.as_ref().filter(|_| records > 0) else {
+            return;
+        };
+        if let Some((seen, held)) = self.predicates.get_mut(sieve.predicate) {
+            *seen += records;
+            *held += u64::from(sifted.holds);
+        }
+        let mut leads_here = true;
+        for (place, (number, is_first)) in sieve.steps.iter().enumerate() {
+            let Some(watch) = self.steps.get_mut(*number) else { continue };
+            let is_reached = sifted.reached & (1 << place) != 0;
+            if is_reached {
+                watch.found = true;
+            } else if *is_first || leads_here {
+                watch.misses += records;
+            }
+            leads_here = is_reached;
         }
     }
 

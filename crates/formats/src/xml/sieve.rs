@@ -1,0 +1,276 @@
+//! A condition that most elements fail, as far as it can be told from their text: such elements are stepped over, and nothing is
+//! built of them.
+//!
+//! An element is passed over only where it is certain that the condition does not hold; all others are read, and the condition
+//! is evaluated as ever.
+
+use std::fmt::Debug;
+
+use kyanite_tree::Name;
+
+use super::records::StepName;
+use crate::needs::Needs;
+
+/// A condition on an element, made of [tests](Test) of what is in it.
+#[derive(Debug)]
+pub struct Sieve {
+    tests: Vec<Test>,
+    condition: Condition,
+    /// The name of the elements that are looked at, where one of them inside another is looked at with that one.
+    inside: Option<StepName>,
+    /// The steps of all tests, one behind the other.
+    steps: Vec<NumberedStep>,
+    /// What is needed of elements for which the condition certainly holds.
+    needs: Needs,
+}
+
+/// How tests make a condition. What is not certain is asked in the order in which it is written.
+#[derive(Clone, Debug)]
+pub enum Condition {
+    /// Whether a test holds.
+    Test(usize),
+    /// Whether both hold; the second is not asked where the first does not.
+    And(Box<[Condition; 2]>),
+    /// Whether one holds; the second is not asked where the first does.
+    Or(Box<[Condition; 2]>),
+    /// Whether it does not hold.
+    Not(Box<Condition>),
+    /// What is for others to tell.
+    Unknown,
+}
+
+/// Whether there is an element or attribute at the end of a path, perhaps with a text of some sort.
+#[derive(Debug)]
+pub struct Test {
+    /// The path from the element.
+    pub steps: Vec<TestStep>,
+    /// What holds for the text of one of those at its end; nothing where it is enough that there is one.
+    pub text: Option<Box<dyn TextTest>>,
+}
+
+/// A step of the path of a test.
+#[derive(Clone, Debug)]
+pub struct TestStep {
+    /// To elements, or attributes, of that name.
+    pub name: StepName,
+    /// Whether it leads to attributes; it is the last, then.
+    pub is_attribute: bool,
+}
+
+/// A condition on a text.
+pub trait TextTest: Debug + Send + Sync {
+    /// Whether it holds; nothing where that is for others to tell.
+    fn holds(&self, text: &str) -> Option<bool>;
+}
+
+/// A step among those of all tests.
+#[derive(Clone, Copy, Debug)]
+struct NumberedStep {
+    test: usize,
+    /// The number of the step behind it, if it is not the last of its test.
+    next: Option<usize>,
+}
+
+/// The most steps that a sieve has: each is a bit.
+const MOST_STEPS: usize = 64;
+
+impl Sieve {
+    /// A sieve; nothing where no text could fail it, or it has too many steps. `inside` is the name of the elements that are
+    /// looked at, if they are looked at with the outermost of them; `needs` is what is needed of those for which the condition
+    /// certainly holds.
+    #[must_use]
+    pub fn new(
+        tests: Vec<Test>,
+        condition: Condition,
+        inside: Option<StepName>,
+        needs: Needs,
+    ) -> Option<Self> {
+        let mut steps = Vec::new();
+        for (test, Test { steps: own, .. }) in tests.iter().enumerate() {
+            let last = own.len().checked_sub(1)?;
+            for place in 0..=last {
+                let next = (place < last).then(|| steps.len() + 1);
+                steps.push(NumberedStep { test, next });
+            }
+        }
+        let fits = steps.len() <= MOST_STEPS && condition.can_be(false);
+        fits.then_some(Self { tests, condition, inside, steps, needs })
+    }
+
+    /// What is needed of an element for which the condition certainly holds.
+    pub(super) fn needs(&self) -> &Needs {
+        &self.needs
+    }
+
+    fn step(&self, number: usize) -> &TestStep {
+        let NumberedStep { test, .. } = self.steps[number];
+        let first = self.steps.iter().position(|step| step.test == test).unwrap_or(number);
+        &self.tests[test].steps[number - first]
+    }
+
+    /// The steps that lead on from an element that is looked at.
+    pub(super) fn start(&self) -> Marks {
+        let mut marks = Marks::default();
+        let mut last = None;
+        for (number, step) in self.steps.iter().enumerate() {
+            if last != Some(step.test) {
+                marks.lead(self, number);
+            }
+            last = Some(step.test);
+        }
+        marks
+    }
+
+    /// The marks of a child element of that name in an element with marks of its own.
+    pub(super) fn child(&self, parent: &Marks, name: Name<'_>) -> Marks {
+        let mut marks = Marks { inside: parent.inside, ..Marks::default() };
+        marks.is_record = self.inside.as_ref().is_some_and(|step| step.fits(name));
+        self.reach(&mut marks, parent.next | parent.inside, name, false);
+        marks
+    }
+
+    /// The marks of an attribute of that name.
+    pub(super) fn attribute(&self, element: &Marks, name: Name<'_>) -> Marks {
+        let mut marks = Marks::default();
+        self.reach(&mut marks, element.next, name, true);
+        marks
+    }
+
+    fn reach(&self, marks: &mut Marks, waiting: u64, name: Name<'_>, is_attribute: bool) {
+        for number in bits(waiting) {
+            let step = self.step(number);
+            if step.is_attribute != is_attribute || !step.name.fits(name) {
+                continue;
+            }
+            marks.reached |= 1 << number;
+            match self.steps[number].next {
+                Some(next) => marks.lead(self, next),
+                None if self.tests[self.steps[number].test].text.is_some() => {
+                    marks.texts |= 1 << number;
+                }
+                None => {}
+            }
+        }
+    }
+}
+
+/// What an element, or an attribute, at a place below one that is looked at is for the tests: a bit for each step.
+#[derive(Clone, Copy, Debug, Default)]
+pub(super) struct Marks {
+    /// Steps that lead to it.
+    pub(super) reached: u64,
+    /// Those of them whose test asks for its text.
+    pub(super) texts: u64,
+    /// Steps from it to its children or attributes.
+    next: u64,
+    /// Steps from it, or from what is around it, to elements at any depth.
+    inside: u64,
+    /// Whether it is one of the elements that are looked at.
+    pub(super) is_record: bool,
+}
+
+impl Marks {
+    /// A step leads on from here.
+    fn lead(&mut self, sieve: &Sieve, step: usize) {
+        if sieve.step(step).name.at_any_depth {
+            self.inside |= 1 << step;
+        } else {
+            self.next |= 1 << step;
+        }
+    }
+}
+
+fn bits(mut set: u64) -> impl Iterator<Item = usize> {
+    std::iter::from_fn(move || {
+        let lowest = set.checked_ilog2()?;
+        set &= !(1 << lowest);
+        Some(lowest as usize)
+    })
+}
+
+/// What was found in one element.
+#[derive(Clone, Copy, Debug, Default)]
+pub(super) struct Found {
+    /// The steps that led to something.
+    pub(super) reached: u64,
+    /// The tests, by their last step, that hold.
+    holds: u64,
+    /// The tests, by their last step, of which that is for others to tell.
+    unknown: u64,
+}
+
+impl Found {
+    /// Something with these marks, and with that text; nothing for a text that is for others to read.
+    #[inline]
+    pub(super) fn add(&mut self, sieve: &Sieve, marks: &Marks, text: Option<&str>) {
+        self.reached |= marks.reached;
+        if marks.texts & !self.holds != 0 {
+            self.ask(sieve, marks.texts & !self.holds, text);
+        }
+    }
+
+    fn ask(&mut self, sieve: &Sieve, last_steps: u64, text: Option<&str>) {
+        for number in bits(last_steps) {
+            let test = &sieve.tests[sieve.steps[number].test];
+            let of = |text| test.text.as_ref().map_or(Some(true), |test| test.holds(text));
+            match text.and_then(of) {
+                Some(true) => self.holds |= 1 << number,
+                Some(false) => {}
+                None => self.unknown |= 1 << number,
+            }
+        }
+    }
+
+    /// Whether the condition holds for the element; nothing where that is for others to tell.
+    pub(super) fn holds(&self, sieve: &Sieve) -> Option<bool> {
+        self.truth(sieve, &sieve.condition)
+    }
+
+    fn truth(&self, sieve: &Sieve, condition: &Condition) -> Option<bool> {
+        match condition {
+            Condition::Unknown => None,
+            Condition::Not(inner) => self.truth(sieve, inner).map(|holds| !holds),
+            Condition::And(pair) => {
+                if self.truth(sieve, &pair[0])? {
+                    self.truth(sieve, &pair[1])
+                } else {
+                    Some(false)
+                }
+            }
+            Condition::Or(pair) => {
+                if self.truth(sieve, &pair[0])? {
+                    Some(true)
+                } else {
+                    self.truth(sieve, &pair[1])
+                }
+            }
+            Condition::Test(test) => {
+                let last = 1 << sieve.steps.iter().rposition(|step| step.test == *test)?;
+                let holds = match sieve.tests[*test].text {
+                    Some(_) => self.holds,
+                    None => self.reached,
+                };
+                (self.unknown & last == 0).then_some(holds & last != 0)
+            }
+        }
+    }
+}
+
+impl Condition {
+    /// Whether it can turn out so.
+    fn can_be(&self, holds: bool) -> bool {
+        match self {
+            Self::Unknown => false,
+            Self::Test(_) => true,
+            Self::Not(inner) => inner.can_be(!holds),
+            // The second is asked only where the first is certain.
+            Self::And(pair) if !holds => {
+                pair[0].can_be(false) || pair[0].can_be(true) && pair[1].can_be(false)
+            }
+            Self::Or(pair) if holds => {
+                pair[0].can_be(true) || pair[0].can_be(false) && pair[1].can_be(true)
+            }
+            Self::And(pair) | Self::Or(pair) => pair.iter().all(|inner| inner.can_be(holds)),
+        }
+    }
+}

@@ -1,0 +1,150 @@
+//! What of a predicate on elements that are looked at one by one can be told from their text.
+
+use kyanite_eval::atomic::Atomic;
+use kyanite_formats::needs::Needs;
+use kyanite_formats::xml::{Condition, Sieve, StepName, Test, TestStep, TextTest};
+use kyanite_tree::Comparison;
+
+use crate::streaming::{RecordStep, record_name};
+use crate::syntax::ast::{
+    Axis, AxisStep, Expr, ExprKind, Literal, Name, NodeTest, Path, Start, Step,
+};
+use crate::{Namespaces, Version, run};
+
+/// A sieve for the elements that an expression is evaluated for, and what its steps are in the expression.
+#[derive(Debug)]
+pub(crate) struct RecordSieve {
+    pub(crate) sieve: Sieve,
+    /// The number of the predicate.
+    pub(crate) predicate: usize,
+    /// For each step of the sieve its number in the expression, and whether it is the first of its test.
+    pub(crate) steps: Vec<(usize, bool)>,
+}
+
+impl RecordSieve {
+    /// A sieve for the elements that the first step of an expression for each of them leads to, of its first predicate.
+    /// `needs` is what is needed of those for which it holds.
+    pub(crate) fn of(
+        step: &AxisStep,
+        version: Version,
+        namespaces: &Namespaces,
+        needs: Needs,
+    ) -> Option<Self> {
+        let predicate = step.predicates.first()?;
+        let mut tests = Tests { version, namespaces, tests: Vec::new(), steps: Vec::new() };
+        let condition = tests.condition(&predicate.expr);
+        let inside = match step.axis {
+            Axis::DescendantOrSelf => Some(StepName::from(record_name(step, namespaces)?)),
+            _ => None,
+        };
+        let Tests { tests, steps, .. } = tests;
+        let sieve = Sieve::new(tests, condition, inside, needs)?;
+        Some(Self { sieve, predicate: predicate.number, steps })
+    }
+}
+
+impl From<RecordStep> for StepName {
+    fn from(step: RecordStep) -> Self {
+        let name = Self::new(&step.local, step.namespace.as_deref());
+        Self { at_any_depth: step.at_any_depth, ..name }
+    }
+}
+
+/// Tests as they are collected from an expression.
+struct Tests<'n> {
+    version: Version,
+    namespaces: &'n Namespaces,
+    tests: Vec<Test>,
+    steps: Vec<(usize, bool)>,
+}
+
+impl Tests<'_> {
+    fn condition(&mut self, expr: &Expr) -> Condition {
+        let both = |own: &mut Self, pair: &[Expr; 2]| {
+            Box::new([own.condition(&pair[0]), own.condition(&pair[1])])
+        };
+        match &expr.kind {
+            ExprKind::And(pair) => Condition::And(both(self, pair)),
+            ExprKind::Or(pair) => Condition::Or(both(self, pair)),
+            ExprKind::General(how, pair) => {
+                let found = match (&pair[0].kind, &pair[1].kind) {
+                    (ExprKind::Path(path), ExprKind::Literal(literal)) => {
+                        self.compared(path, *how, literal)
+                    }
+                    (ExprKind::Literal(literal), ExprKind::Path(path)) => {
+                        self.compared(path, how.turned(), literal)
+                    }
+                    _ => None,
+                };
+                found.unwrap_or(Condition::Unknown)
+            }
+            ExprKind::Path(path) => self.test(path, None).unwrap_or(Condition::Unknown),
+            ExprKind::Call(function, arguments) => match (function.name, &arguments[..]) {
+                ("not" | "empty", [inner]) => Condition::Not(Box::new(self.condition(inner))),
+                ("boolean" | "exists", [inner]) => self.condition(inner),
+                _ => Condition::Unknown,
+            },
+            _ => Condition::Unknown,
+        }
+    }
+
+    fn compared(&mut self, path: &Path, how: Comparison, literal: &Literal) -> Option<Condition> {
+        let is_text = matches!(literal, Literal::Text(_));
+        // Where texts are compared by their order it is noted if as numbers that is another.
+        if is_text && !how.is_equality() && self.version == Version::V31 {
+            return None;
+        }
+        let compared = Compared { version: self.version, how, with: run::literal_value(literal) };
+        self.test(path, Some(Box::new(compared)))
+    }
+
+    /// The test whether a path leads anywhere, or to a text of some sort.
+    fn test(&mut self, path: &Path, text: Option<Box<dyn TextTest>>) -> Option<Condition> {
+        let mut own = Vec::new();
+        if path.start == Start::Root {
+            return None;
+        }
+        for (place, step) in path.steps.iter().enumerate() {
+            let step = match step {
+                Step::Expr(Expr { kind: ExprKind::ContextItem, .. }) if place == 0 => continue,
+                Step::Axis(step) if step.predicates.is_empty() => step,
+                _ => return None,
+            };
+            let is_attribute = step.axis == Axis::Attribute;
+            let is_last = place + 1 == path.steps.len();
+            let is_fit =
+                matches!(step.axis, Axis::Child | Axis::Descendant) || is_attribute && is_last;
+            if !is_fit {
+                return None;
+            }
+            let mut name = record_name(step, self.namespaces)?;
+            // The default namespace is not that of attributes.
+            if is_attribute && matches!(step.test, NodeTest::Name(Name::Plain(_))) {
+                name.namespace = name.namespace.map(|_| String::new());
+            }
+            own.push((TestStep { name: StepName::from(name), is_attribute }, step.number));
+        }
+        if own.is_empty() {
+            return None;
+        }
+        let numbers = own.iter().enumerate().map(|(place, (_, number))| (*number, place == 0));
+        self.steps.extend(numbers);
+        self.tests.push(Test { steps: own.into_iter().map(|(step, _)| step).collect(), text });
+        Some(Condition::Test(self.tests.len() - 1))
+    }
+}
+
+/// A comparison of a text without a type with a literal.
+#[derive(Debug)]
+struct Compared {
+    version: Version,
+    how: Comparison,
+    with: Atomic<'static>,
+}
+
+impl TextTest for Compared {
+    #[inline]
+    fn holds(&self, text: &str) -> Option<bool> {
+        run::text_compares(self.version, self.how, text, &self.with)
+    }
+}
