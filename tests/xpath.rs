@@ -237,6 +237,11 @@ fn streamed_as_held() {
         "/f:fleet/f:vessel[*[2] = \"Tern 1000\" or f:hold/f:load = 4]/f:hold/@no",
         "/f:fleet/f:vessel[ends-with(., \"77\")]/f:name",
         "/f:fleet/f:vessel[f:hold/f:load[. > 95]]/(f:name || @id)",
+        // Attributes and names of elements around.
+        "//f:load[. > 90][../@no = 1]",
+        "//f:hold[ancestor::f:vessel[ends-with(@id, \"7\")]][count(ancestor::*) = 2]/f:load",
+        "//f:load[../../@no = 1 or name(..) = name(../..)]",
+        "/f:fleet/f:vessel/f:hold[f:load = 7]/(../@id || \" \" || @no)",
     ] {
         let explained = run(&folder, &format!("query '{path}' fleet.xml --explain"), "").out;
         assert!(explained.contains("one by one"), "{path}: {explained}");

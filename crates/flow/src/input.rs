@@ -159,7 +159,7 @@ impl<'a> Beginning<'a> {
     pub(crate) fn of_elements(
         options: &InputOptions,
         (text, is_all): (&str, bool),
-        path: &'a [xml::StepName],
+        (path, keeps_around): (&'a [xml::StepName], bool),
         held: &'a Held<'a>,
     ) -> Result<Self, SyntaxError> {
         let options = xml::Options {
@@ -172,7 +172,8 @@ impl<'a> Beginning<'a> {
         let mut prolog = xml::prolog(held.arena.text(text), &held.arena, options, is_all)?;
         let (from, repairs) = (prolog.end, std::mem::take(&mut prolog.repairs));
         let prolog = held.prolog.get_or_init(|| prolog);
-        let elements = xml::Elements { path, prolog, options, dropped: &held.dropped };
+        let elements =
+            xml::Elements { path, prolog, options, dropped: &held.dropped, keeps_around };
         let place = xml::Ancestry::default();
         let layout = Layout::Xml { elements, place, needs: None, sieve: None };
         Ok(Self { from, repairs, ..Self::plain(layout) })

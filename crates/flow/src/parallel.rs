@@ -13,7 +13,7 @@ use std::time::Duration;
 
 use kyanite_formats::json::{self, Shapes, Verbatim};
 use kyanite_formats::records::{Layout, Structure};
-use kyanite_formats::xml::LineOrRecord;
+use kyanite_formats::xml::{Ancestry, LineOrRecord};
 use kyanite_formats::{csv, xml};
 use kyanite_lang::{
     DocumentUris, Grain, Kept, LineNames, Names, Plan, RecordState, Room, Runner, Session, Sights,
@@ -42,6 +42,8 @@ pub(crate) struct Work<'w> {
     pub(crate) line_names: Option<&'w LineNames>,
     /// Where records go to lines of JSON just as they are.
     pub(crate) lines: Option<AsLines<'w>>,
+    /// Whether names and attributes of elements around records are asked for.
+    pub(crate) looks_above: bool,
 }
 
 /// Records that become lines of JSON with no values in between.
@@ -52,7 +54,7 @@ pub(crate) enum AsLines<'w> {
     /// JSON values.
     Values { depth: usize },
     /// Elements of XML.
-    Elements { elements: xml::Elements<'w>, place: xml::Ancestry<'w> },
+    Elements { elements: xml::Elements<'w>, place: Ancestry<'w> },
 }
 
 /// Room for a block and for what comes of it. There is a fixed number of these, so that no more blocks are under way than may
@@ -74,6 +76,38 @@ pub(crate) struct Clean {
     pub(crate) records: u64,
     /// What was met of names of elements.
     pub(crate) met: Met,
+    /// What is known of the elements around records, where these are asked for.
+    pub(crate) above: Option<Above>,
+}
+
+/// What is known of the elements around the records of a block. Those that are open where it begins are called as it was taken for
+/// granted; what attributes they have is known in its turn.
+pub(crate) struct Above {
+    /// Up to where records stand in such elements, other than the root: these were not run over.
+    pub(crate) head: usize,
+    /// How many of them are open all through the block.
+    still_open: usize,
+    /// The start tags of the others that are open at its end.
+    tags: Vec<String>,
+}
+
+impl Above {
+    fn of(reader: &xml::RecordReader<'_>, head: usize) -> Option<Self> {
+        let tags = reader.open_tags()?.into_iter().map(str::to_owned).collect();
+        Some(Self { head, still_open: reader.still_open(), tags })
+    }
+
+    /// The place behind the block, given the one behind its head.
+    pub(crate) fn behind<'h>(
+        &self,
+        place: Ancestry<'_>,
+        layout: Layout<'_>,
+        arena: &'h Arena,
+    ) -> Option<Ancestry<'h>> {
+        let Layout::Xml { elements, .. } = layout else { return None };
+        let tags: Vec<&str> = self.tags.iter().map(String::as_str).collect();
+        place.behind(self.still_open, &tags, elements, arena)
+    }
 }
 
 /// What was met of the names of the elements of a block.
@@ -341,12 +375,12 @@ fn block(
     if let Some(lines) = lines {
         let (text, 0) = valid_start(bytes) else { return None };
         let met = as_lines(lines, text, part, (arena, structure), input.base)?;
-        return Some(Clean { watch: Watch::empty(), state, records: part.items, met });
+        return Some(Clean { watch: Watch::empty(), state, records: part.items, met, above: None });
     }
     // Plans that keep turns do not run on several threads.
     let mut kept = Kept::new(plan, arena, room);
-    let mut count = 0;
-    let met = {
+    let (mut count, mut head) = (0, 0);
+    let (met, above) = {
         let block = Block { bytes, then: Then::More };
         let mut records = Records::new(block, 0, input, layout, arena, Some(structure));
         let runner = Runner::for_batch(plan, grain, names.clone(), arena, session);
@@ -354,6 +388,14 @@ fn block(
         loop {
             let next = records.next_slotted(sights, shapes, runner.slots());
             let sifted = records.take_sifted();
+            if let Some(reader) = records.as_xml().filter(|_| work.looks_above) {
+                // The root is the same wherever a block begins.
+                if reader.still_open() > 1 && matches!(next, Next::Record(_)) {
+                    head = records.used();
+                    continue;
+                }
+                runner.stands_within(reader.around());
+            }
             runner.passed_over(&sifted);
             count += sifted.records;
             match next {
@@ -384,10 +426,14 @@ fn block(
         if place != layout.place() {
             return None;
         }
-        records.as_xml_mut().map(Met::of).unwrap_or_default()
+        let above = match records.as_xml().filter(|_| work.looks_above) {
+            Some(reader) => Some(Above::of(reader, head)?),
+            None => None,
+        };
+        (records.as_xml_mut().map(Met::of).unwrap_or_default(), above)
     };
     let watch = std::mem::replace(&mut session.watch, Watch::empty());
-    Some(Clean { watch, state, records: count, met })
+    Some(Clean { watch, state, records: count, met, above })
 }
 
 /// Writes the records of a block as lines; gives nothing when there is something to say about it.

@@ -11,11 +11,12 @@ use kyanite_tree::{
     Arena, Base, Code, Diagnostic, Name, Origin, Passed, Place, Span, TextPlaces, Value, locate,
     locate_node,
 };
+use kyanite_xpath::Expression;
 
 use crate::document::{Duplicates, Library, Skipped, record_location, say_format};
 use crate::failed::{Events, Failed};
 use crate::input::{Beginning, Held, Input, Source, cannot_read};
-use crate::parallel::{self, AsLines, Desk, Met, Work};
+use crate::parallel::{self, AsLines, Clean, Desk, Met, Work};
 use crate::part::Part;
 use crate::records::{Block, Blocks, InputPart, Next, Records, Then, valid_start};
 use crate::repairs::Repairs;
@@ -240,7 +241,8 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 None => {
                     let text = valid_start(bytes).0;
                     let beginning = if is_xml {
-                        Beginning::of_elements(options, (text, is_last), &elements, &held)
+                        let path = (&*elements, self.looks_above());
+                        Beginning::of_elements(options, (text, is_last), path, &held)
                     } else {
                         Beginning::read(format, options, text, header)
                     };
@@ -343,6 +345,11 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         }
     }
 
+    /// Whether names and attributes of elements around records are wanted.
+    fn looks_above(&self) -> bool {
+        self.job.plan.xpath().is_some_and(Expression::looks_above)
+    }
+
     /// The layout for reading no more of records than is needed. As long as a path has selected nothing, that is all: the
     /// report may have to name what else is there.
     fn as_needed<'l>(&self, layout: Layout<'l>, needs: Option<&'l Needs>) -> Layout<'l> {
@@ -421,6 +428,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             sights: sights.as_ref(),
             line_names: line_names.as_ref(),
             lines,
+            looks_above: self.looks_above(),
         };
         let assumed = layout.place();
         let mut carried: Vec<u8> = Vec::new();
@@ -436,10 +444,29 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             let is_there = carried.is_empty() && layout.place() == assumed && !is_open_end;
             let clean = done.clean.take().filter(|_| is_there);
             let watch = &self.session.watch;
-            let clean = clean.filter(|clean| {
+            let mut clean = clean.filter(|clean| {
                 !watch.learns_from(&clean.watch, self.job.plan)
                     && held.dropped.adopt(&clean.met.dropped)
             });
+            if let Some(Clean { above: Some(above), .. }) = &clean {
+                // What stands in elements that began before the block is run over now that these are known.
+                let head = Block { bytes: &bytes[..above.head], then: Then::More };
+                let records = Records::new(head, 0, input, layout, &arena, None);
+                let BlockEnd { used, place, .. } = self.block(records, &arena, progress, aside)?;
+                let place = place.unwrap_or_default();
+                let behind = above.behind(place, layout, header).filter(|_| used == above.head);
+                layout = layout.at(behind.unwrap_or_else(|| place.keep(header)));
+                arena.reset();
+                if progress.done {
+                    return Ok(false);
+                }
+                if behind.is_none() {
+                    clean = None;
+                    input.before.pass(&bytes[..used]);
+                    self.events.read(used);
+                    bytes.drain(..used);
+                }
+            }
             if let Some(clean) = clean
                 && progress.state.join(&clean.state).is_ok()
             {
@@ -507,7 +534,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         aside: &mut Aside,
     ) -> Result<BlockEnd<'a>, Failed> {
         let plan = self.job.plan;
-        let path = self.path_of_elements();
+        let (path, looks_above) = (self.path_of_elements(), self.looks_above());
         let sources = self.sources;
         let names = progress.names.clone();
         let mut runner = Runner::for_batch(plan, self.grain, names, arena, self.session);
@@ -528,6 +555,9 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 }
                 Next::Record(record) => {
                     let index = progress.index;
+                    if let Some(reader) = records.as_xml().filter(|_| looks_above) {
+                        runner.stands_within(reader.around());
+                    }
                     let ran = progress.run(&mut runner, record, self.results);
                     let place = |failure: &Failure| {
                         let own = || record_place(&records, record, index, failure, &path);

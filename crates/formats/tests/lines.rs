@@ -19,7 +19,7 @@ fn outcome(text: &str, options: Options, straight: bool) -> (Outcome, usize) {
     let shape = Shape { lists: vec!["always".into()], maps: vec!["x2".into()], ..Shape::default() };
     let mut view = View::new(&shape, false);
     let (path, prolog, dropped) = (&path[..], &Prolog::default(), &Dropped::default());
-    let elements = Elements { path, prolog, options, dropped };
+    let elements = Elements { path, prolog, options, dropped, keeps_around: false };
     let mut reader = RecordReader::new(text, &arena, elements, Ancestry::default());
     let ended = loop {
         let next = if straight {
@@ -131,7 +131,8 @@ fn names_mean_what_they_mean_around_the_record() {
         let path = ["all", "feed", "r"].map(|name| StepName::new(name, None));
         let (mut view, mut out) = (View::default(), Vec::new());
         let (path, prolog, dropped) = (&path[..], &Prolog::default(), &Dropped::default());
-        let elements = Elements { path, prolog, options: Options::default(), dropped };
+        let elements =
+            Elements { path, prolog, options: Options::default(), dropped, keeps_around: false };
         let mut reader = RecordReader::new(text, &arena, elements, Ancestry::default());
         let mut kinds = Vec::new();
         loop {
@@ -198,7 +199,8 @@ fn needed(text: &str, is_told: bool) -> Result<Vec<String>, (String, usize)> {
     let arena = Arena::new();
     let path = ["feed", "r"].map(|name| StepName::new(name, None));
     let (path, prolog, dropped) = (&path[..], &Prolog::default(), &Dropped::default());
-    let elements = Elements { path, prolog, options: Options::default(), dropped };
+    let elements =
+        Elements { path, prolog, options: Options::default(), dropped, keeps_around: false };
     let reader = RecordReader::new(text, &arena, elements, Ancestry::default());
     let mut reader = if is_told { reader.with_needs(&needs) } else { reader };
     let mut found = Vec::new();

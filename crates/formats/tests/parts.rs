@@ -66,7 +66,13 @@ fn in_parts(text: &str, cuts: &[usize], options: Options) -> Outcome {
             }
             repairs.append(&mut prolog.repairs);
         }
-        let elements = Elements { path: &path, prolog: &prolog, options, dropped: &dropped };
+        let elements = Elements {
+            path: &path,
+            prolog: &prolog,
+            options,
+            dropped: &dropped,
+            keeps_around: false,
+        };
         let part = Arena::new();
         let mut reader = RecordReader::new(&text[from..end], &part, elements, place);
         if is_last {

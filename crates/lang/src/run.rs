@@ -175,6 +175,8 @@ pub struct Runner<'r, 'a> {
     nodes: Vec<(&'a Element<'a>, Rc<Nodes<'a>>)>,
     /// The table of the record before, whose memory the next one takes.
     spare_nodes: Option<Nodes<'a>>,
+    /// The elements around the next record, outermost first, where an XPath asks for them.
+    around: Vec<&'a Element<'a>>,
     /// Whether the condition of the [sieve](Plan::sieve) certainly holds for the next record.
     holds: bool,
     /// What the clauses of a loop over records keep from one record to the next.
@@ -256,6 +258,7 @@ impl<'r, 'a> Runner<'r, 'a> {
             folded_groups: HashMap::new(),
             nodes: Vec::new(),
             spare_nodes: None,
+            around: Vec::new(),
             holds: false,
             held: None,
         }
@@ -428,6 +431,11 @@ impl<'r, 'a> Runner<'r, 'a> {
             kept.keep(repeat, most, &mut held.turns)?;
         }
         Ok(if last { Flow::Break(()) } else { flow })
+    }
+
+    /// The next record stands within these elements, outermost first, of which only names and attributes are known.
+    pub fn stands_within(&mut self, around: Vec<&'a Element<'a>>) {
+        self.around = around;
     }
 
     /// Records were passed over by the [sieve](Plan::sieve) of the plan, before the one that comes next.

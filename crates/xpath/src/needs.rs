@@ -59,8 +59,10 @@ impl Looks for Needs {
             at = match (step.axis, local_name(&step.test)) {
                 (Axis::Itself, _) => at,
                 (Axis::Child, Some(local)) => self.add_member(at, local),
-                // Attributes come with their element, and nothing is below them.
-                (Axis::Attribute, _) => return,
+                // Attributes come with their element, and nothing is below them; of elements around it only these are asked for.
+                (Axis::Attribute | Axis::Parent | Axis::Ancestor | Axis::AncestorOrSelf, _) => {
+                    return;
+                }
                 _ => return self.add_all(at),
             };
             step.predicates.iter().for_each(|predicate| self.add_tested(&predicate.expr, at));

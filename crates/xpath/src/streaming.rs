@@ -1,7 +1,8 @@
 //! Expressions that can be evaluated for one element after another, so that the document need not be held.
 //!
 //! Such an expression is a path of child steps to elements, perhaps of any depth, whose predicates and further steps look
-//! only into that element. Whatever looks above or beside it, asks for its place, or for other documents needs the document.
+//! only into that element, or at attributes and names of the elements around it. Whatever else looks above or beside it, asks
+//! for its place, or for other documents needs the document.
 
 use kyanite_tree::NodeKind;
 
@@ -100,56 +101,139 @@ fn record_step(path: &Path) -> Result<usize, &'static str> {
     }
 }
 
-/// What of an expression looks outside of the element that it is evaluated for.
-fn outside(expr: &Expr) -> Option<&'static str> {
+/// How the nodes that an expression gives are used.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Usage {
+    /// They are results, or go where their use is not followed.
+    Nodes,
+    /// Their text is.
+    Value,
+    /// Whether there are any is, or what they are called.
+    Presence,
+}
+
+/// Where the item stands that an expression is about.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Place {
+    /// In the element that the whole is evaluated for, or on an attribute of one around it.
+    Inside,
+    /// It is an element around that: its name and its attributes are known, and nothing else.
+    Above,
+}
+
+const LOOKS_ASIDE: &str = "an axis in it leads above or beside the element";
+const NEEDS_CONTENT: &str = "the content of an element around it is looked at";
+const CALLS_OUTSIDE: &str = "a function in it looks outside of the element";
+
+/// What of an expression looks outside of the element that it is evaluated for, and is no attribute or name of an element around
+/// it.
+fn outside(expr: &Expr, usage: Usage, place: Place) -> Option<&'static str> {
+    let of = |expr: &Expr, usage: Usage| outside(expr, usage, place);
     match &expr.kind {
         ExprKind::Path(path) if path.start == Start::Root => {
             Some("a path in it begins at the document")
         }
-        ExprKind::Path(path) => {
-            if let Some(reason) = steps_outside(&path.steps) {
-                return Some(reason);
-            }
-            None
+        ExprKind::Path(path) => steps_outside(&path.steps, usage, place),
+        ExprKind::ContextItem if place == Place::Above => {
+            (usage != Usage::Presence).then_some(NEEDS_CONTENT)
         }
-        ExprKind::Call(function, _) | ExprKind::FunctionReference(function, _)
-            if OUTSIDE.contains(&function.name) =>
-        {
-            Some("a function in it looks outside of the element")
+        ExprKind::And(pair) | ExprKind::Or(pair) => {
+            pair.iter().find_map(|expr| of(expr, Usage::Presence))
+        }
+        ExprKind::General(_, pair)
+        | ExprKind::Value(_, pair)
+        | ExprKind::Concat(pair)
+        | ExprKind::Arithmetic(_, pair) => pair.iter().find_map(|expr| of(expr, Usage::Value)),
+        ExprKind::Sign(_, value)
+        | ExprKind::Cast(value, _)
+        | ExprKind::Castable(value, _)
+        | ExprKind::Constructor(_, value) => of(value, Usage::Value),
+        ExprKind::Sequence(items) => items.iter().find_map(|item| of(item, usage)),
+        ExprKind::Set(_, pair) => pair.iter().find_map(|expr| of(expr, usage)),
+        ExprKind::If(parts) => {
+            let [test, yes, no] = &**parts;
+            of(test, Usage::Presence).or_else(|| of(yes, usage)).or_else(|| of(no, usage))
+        }
+        ExprKind::Call(function, _) if OUTSIDE.contains(&function.name) => Some(CALLS_OUTSIDE),
+        ExprKind::Call(function, arguments) => {
+            let wanted = match function.name {
+                "boolean" | "not" | "exists" | "empty" | "count" | "name" | "local-name"
+                | "namespace-uri" | "node-name" => Usage::Presence,
+                "string" | "data" | "number" | "concat" | "contains" | "starts-with"
+                | "ends-with" | "matches" | "string-length" | "normalize-space" | "sum" | "min"
+                | "max" | "avg" | "string-join" | "upper-case" | "lower-case" => Usage::Value,
+                _ => usage,
+            };
+            if arguments.is_empty() && place == Place::Above && wanted != Usage::Presence {
+                return Some(NEEDS_CONTENT);
+            }
+            arguments.iter().find_map(|argument| of(argument, wanted))
+        }
+        ExprKind::FunctionReference(function, _) if OUTSIDE.contains(&function.name) => {
+            Some(CALLS_OUTSIDE)
         }
         ExprKind::Partial(callee, _) if matches!(&**callee, Callee::Named(function) if OUTSIDE.contains(&function.name)) => {
-            Some("a function in it looks outside of the element")
+            Some(CALLS_OUTSIDE)
         }
-        ExprKind::Lookup(_, key) if matches!(&**key, Key::Expr(key) if outside(key).is_some()) => {
+        ExprKind::Literal(_) | ExprKind::Variable(_) => None,
+        _ if place == Place::Above => Some(NEEDS_CONTENT),
+        ExprKind::Lookup(_, key) if matches!(&**key, Key::Expr(key) if of(key, Usage::Nodes).is_some()) => {
             Some("a lookup in it looks outside of the element")
         }
         _ => {
             let mut found = None;
-            each(expr, &mut |inner| found = found.or_else(|| outside(inner)));
+            each(expr, &mut |inner| found = found.or_else(|| of(inner, Usage::Nodes)));
             found
         }
     }
 }
 
-fn steps_outside(steps: &[Step]) -> Option<&'static str> {
-    steps.iter().find_map(|step| match step {
-        Step::Axis(step) => axis_outside(step),
-        Step::Expr(expr) => outside(expr),
-    })
+fn steps_outside(steps: &[Step], usage: Usage, mut place: Place) -> Option<&'static str> {
+    for (at, step) in steps.iter().enumerate() {
+        let is_last = at + 1 == steps.len();
+        match step {
+            Step::Axis(step) => match axis_outside(step, usage, place) {
+                Ok(next) => place = next,
+                Err(reason) => return Some(reason),
+            },
+            Step::Expr(expr) => {
+                let usage = if is_last { usage } else { Usage::Nodes };
+                if let Some(reason) = outside(expr, usage, place) {
+                    return Some(reason);
+                }
+                // `.`, in front of other steps, is where it was.
+                if !matches!(expr.kind, ExprKind::ContextItem) {
+                    place = Place::Inside;
+                }
+            }
+        }
+    }
+    (place == Place::Above && usage != Usage::Presence).then_some(NEEDS_CONTENT)
 }
 
-fn axis_outside(step: &AxisStep) -> Option<&'static str> {
-    let looks_inside = matches!(
-        step.axis,
-        Axis::Child | Axis::Descendant | Axis::DescendantOrSelf | Axis::Attribute | Axis::Itself
-    );
-    if !looks_inside {
-        return Some("an axis in it leads above or beside the element");
-    }
+/// Where a step leads; why it needs the document, if it does.
+fn axis_outside(step: &AxisStep, usage: Usage, place: Place) -> Result<Place, &'static str> {
+    let place = match (step.axis, place) {
+        (Axis::Attribute, _) => Place::Inside,
+        (Axis::Itself, place) => place,
+        (Axis::Child | Axis::Descendant | Axis::DescendantOrSelf, Place::Inside) => Place::Inside,
+        (Axis::Child | Axis::Descendant | Axis::DescendantOrSelf, Place::Above) => {
+            return Err(NEEDS_CONTENT);
+        }
+        // What several elements lead to is a result once.
+        (Axis::Parent | Axis::Ancestor | Axis::AncestorOrSelf, _) if usage != Usage::Nodes => {
+            Place::Above
+        }
+        _ => return Err(LOOKS_ASIDE),
+    };
     if matches!(step.test, NodeTest::Kind(NodeKind::Document, _) | NodeTest::DocumentOf(_)) {
-        return Some("a test in it is for the document");
+        return Err("a test in it is for the document");
     }
-    step.predicates.iter().find_map(|predicate| outside(&predicate.expr))
+    let mut predicates = step.predicates.iter();
+    match predicates.find_map(|p| outside(&p.expr, Usage::Presence, place)) {
+        Some(reason) => Err(reason),
+        None => Ok(place),
+    }
 }
 
 impl Expression {
@@ -169,13 +253,24 @@ impl Expression {
         if step.predicates.iter().any(|predicate| predicate.position != Position::Free) {
             return Some("a predicate asks for the place of an element");
         }
-        if let Some(reason) = axis_outside(step).or_else(|| steps_outside(&path.steps[at + 1..])) {
+        if let Err(reason) = axis_outside(step, Usage::Nodes, Place::Inside) {
+            return Some(reason);
+        }
+        if let Some(reason) = steps_outside(&path.steps[at + 1..], Usage::Nodes, Place::Inside) {
             return Some(reason);
         }
         path.steps[at + 1..].iter().find_map(|step| match step {
             Step::Expr(expr) if asks_place(expr) => Some("a step asks for the place of an item"),
             _ => None,
         })
+    }
+
+    /// Whether it asks for attributes or names of elements around those that it is evaluated for.
+    #[must_use]
+    pub fn looks_above(&self) -> bool {
+        let leads_above =
+            |axis: Axis| matches!(axis, Axis::Parent | Axis::Ancestor | Axis::AncestorOrSelf);
+        self.parsed.steps.iter().any(|step| leads_above(step.axis))
     }
 
     /// The same expression for one element after another, in a document whose root element declares these namespaces; nothing

@@ -19,7 +19,8 @@ fn verdicts(version: Version, expression: &str, records: &[&str]) -> String {
     let Some(sieve) = streamed.expression.record_sieve() else { return "no sieve".into() };
     let (options, dropped) = (Options::default(), Dropped::default());
     let prolog = xml::prolog(&text, &arena, options, true).unwrap();
-    let elements = Elements { path: &path, prolog: &prolog, options, dropped: &dropped };
+    let elements =
+        Elements { path: &path, prolog: &prolog, options, dropped: &dropped, keeps_around: false };
     let reader = RecordReader::new(&text, &arena, elements, Ancestry::default());
     let mut reader = reader.with_needs(streamed.expression.record_needs()).with_sieve(sieve);
     reader.is_last();

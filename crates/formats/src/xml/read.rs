@@ -187,6 +187,8 @@ pub(super) struct Reader<'a> {
     pub(super) dropping: Dropping<'a>,
     /// What is needed of records; all without it.
     pub(super) needed: Option<Box<Needed<'a>>>,
+    /// Whether names and attributes of elements of which nothing is made are wanted.
+    pub(super) keeps_around: bool,
 }
 
 /// An element whose end tag has not been read.
@@ -204,13 +206,25 @@ pub(super) struct Open<'a> {
     pub(super) need: Need,
 }
 
-/// An open element of which nothing is made.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+/// An open element of which nothing is made. Two are the same if they are called the same and declare the same namespaces.
+#[derive(Clone, Copy, Debug)]
 pub(super) struct Ancestor<'a> {
     pub(super) written: &'a str,
     /// The namespaces that it declares, with their prefixes.
     pub(super) bindings: &'a [(&'a str, &'a str)],
+    /// Its name and its attributes, if they are wanted.
+    pub(super) element: Option<&'a Element<'a>>,
+    /// Where its start tag stands in the text that is read, if it is there, and not in that of an entity.
+    pub(super) tag: Option<(usize, usize)>,
 }
+
+impl PartialEq for Ancestor<'_> {
+    fn eq(&self, other: &Self) -> bool {
+        self.written == other.written && self.bindings == other.bindings
+    }
+}
+
+impl Eq for Ancestor<'_> {}
 
 impl Ancestor<'_> {
     /// Whether it declares namespaces.
@@ -271,6 +285,7 @@ impl<'a> Reader<'a> {
             repairs: Vec::new(),
             dropping: Dropping::default(),
             needed: None,
+            keeps_around: false,
         }
     }
 

@@ -6,7 +6,7 @@
 
 use std::borrow::Cow;
 
-use kyanite_tree::{Arena, Base, Content, Name, Value};
+use kyanite_tree::{Arena, Base, Content, Element, Name, Origin, Value};
 
 use super::chars;
 use super::cursor::Cursor;
@@ -62,6 +62,8 @@ pub struct Elements<'a> {
     pub options: Options,
     /// Which names do without their namespaces, where these are dropped.
     pub dropped: &'a Dropped,
+    /// Whether names and attributes of the elements around records are wanted.
+    pub keeps_around: bool,
 }
 
 impl Elements<'_> {
@@ -83,23 +85,56 @@ pub struct Ancestry<'a> {
     has_root: bool,
 }
 
-impl Ancestry<'_> {
+impl<'a> Ancestry<'a> {
     /// The same place, kept in another arena.
     #[must_use]
     pub fn keep<'h>(&self, arena: &'h Arena) -> Ancestry<'h> {
-        let open: Vec<Ancestor<'h>> = self
-            .open
-            .iter()
-            .map(|ancestor| {
-                let bindings: Vec<(&str, &str)> = ancestor
-                    .bindings
-                    .iter()
-                    .map(|(prefix, uri)| (arena.text(prefix), arena.text(uri)))
-                    .collect();
-                Ancestor { written: arena.text(ancestor.written), bindings: arena.slice(&bindings) }
-            })
-            .collect();
+        let open: Vec<Ancestor<'h>> =
+            self.open.iter().map(|ancestor| ancestor.keep(arena)).collect();
         Ancestry { open: arena.slice(&open), ..*self }
+    }
+
+    /// The place at the end of a part that began here, where all but the first `left` of the elements that are open then began
+    /// in it with these start tags; nothing where one is none.
+    #[must_use]
+    pub fn behind<'h>(
+        &self,
+        left: usize,
+        tags: &[&str],
+        elements: Elements<'_>,
+        arena: &'h Arena,
+    ) -> Option<Ancestry<'h>> {
+        let mut open: Vec<Ancestor<'h>> =
+            self.open.get(..left)?.iter().map(|ancestor| ancestor.keep(arena)).collect();
+        for tag in tags {
+            let room = Arena::new();
+            let mut reader = Reader::new(tag, &room, elements.options);
+            reader.dtd = Cow::Borrowed(&elements.prolog.dtd);
+            reader.keeps_around = elements.keeps_around;
+            open.iter().for_each(|ancestor| reader.scope.enter(ancestor.bindings));
+            reader.start_tag().ok()?;
+            reader.make_nothing();
+            open.push(reader.around.first()?.keep(arena));
+        }
+        Some(Ancestry { open: arena.slice(&open), on_path: self.on_path, has_root: self.has_root })
+    }
+}
+
+impl Ancestor<'_> {
+    /// The same, kept in another arena.
+    fn keep<'h>(&self, arena: &'h Arena) -> Ancestor<'h> {
+        let bindings: Vec<(&str, &str)> = self
+            .bindings
+            .iter()
+            .map(|(prefix, uri)| (arena.text(prefix), arena.text(uri)))
+            .collect();
+        let element = self.element.map(|element| Value::Element(Origin::NONE, element));
+        Ancestor {
+            written: arena.text(self.written),
+            bindings: arena.slice(&bindings),
+            element: element.and_then(|element| arena.copy_read(element).as_element()),
+            tag: None,
+        }
     }
 }
 
@@ -109,6 +144,8 @@ pub struct RecordReader<'a> {
     path: &'a [StepName],
     /// How many of the open elements are on the path.
     on_path: usize,
+    /// How many of the elements that were open where the text begins have been open since.
+    still_open: usize,
     /// Up to where the text was read and need not be read again.
     committed: usize,
     /// How much was repaired up to there.
@@ -150,13 +187,14 @@ impl<'a> RecordReader<'a> {
         elements: Elements<'a>,
         place: Ancestry<'a>,
     ) -> Self {
-        let Elements { path, prolog, options, dropped } = elements;
+        let Elements { path, prolog, options, dropped, keeps_around } = elements;
         let mut reader = Reader::new(text, arena, options);
         reader.dtd = Cow::Borrowed(&prolog.dtd);
         if options.drop_namespaces {
             reader.dropping = Dropping::of(dropped);
         }
         (reader.is_part, reader.has_root) = (true, place.has_root);
+        reader.keeps_around = keeps_around;
         reader.around = place.open.to_vec();
         for ancestor in place.open {
             reader.scope.enter(ancestor.bindings);
@@ -165,6 +203,7 @@ impl<'a> RecordReader<'a> {
             reader,
             path,
             on_path: place.on_path,
+            still_open: place.open.len(),
             committed: 0,
             committed_repairs: 0,
             record_name: None,
@@ -213,6 +252,29 @@ impl<'a> RecordReader<'a> {
     pub fn place(&self, arena: &'a Arena) -> Ancestry<'a> {
         let open = arena.slice(&self.reader.around);
         Ancestry { open, on_path: self.on_path, has_root: self.reader.has_root }
+    }
+
+    /// How many of the elements that were open where the text begins have been open since.
+    #[must_use]
+    pub fn still_open(&self) -> usize {
+        self.still_open
+    }
+
+    /// The names and attributes of the elements around the record that was read last, outermost first, if they are wanted.
+    #[must_use]
+    pub fn around(&self) -> Vec<&'a Element<'a>> {
+        self.reader.around.iter().filter_map(|ancestor| ancestor.element).collect()
+    }
+
+    /// The start tags of the elements that are open and began in the text; nothing where one stands in the text of an entity.
+    #[must_use]
+    pub fn open_tags(&self) -> Option<Vec<&'a str>> {
+        let text = self.reader.cursor.text;
+        let begun = self.reader.around.get(self.still_open..)?;
+        begun
+            .iter()
+            .map(|ancestor| ancestor.tag.and_then(|(start, end)| text.get(start..end)))
+            .collect()
     }
 
     /// What was repaired since this was last asked, and references that lead out of the document.
@@ -509,6 +571,7 @@ impl<'a> RecordReader<'a> {
     /// Forgets what is known of elements that a repair closed.
     fn left(&mut self) {
         let open = self.reader.around.len();
+        self.still_open = self.still_open.min(open);
         if self.on_path > open {
             self.on_path = open;
             self.other_scope(true);
@@ -534,6 +597,7 @@ impl<'a> RecordReader<'a> {
         let scope = self.reader.scope.depth();
         self.reader.odd_end_tag()?;
         self.on_path = self.on_path.min(self.reader.around.len());
+        self.still_open = self.still_open.min(self.reader.around.len());
         self.other_scope(self.reader.scope.depth() < scope);
         Ok(())
     }

@@ -219,7 +219,12 @@ impl<'a> Reader<'a> {
     pub(super) fn make_nothing(&mut self) -> bool {
         let Some(open) = self.open.pop() else { return false };
         let bindings = self.arena.slice(self.scope.since(open.scope));
-        self.around.push(Ancestor { written: open.written, bindings });
+        let element = self.keeps_around.then(|| {
+            let Open { name, attributes, .. } = open;
+            self.arena.element(Element { name, attributes, content: &[], text: None })
+        });
+        let tag = self.outer.is_empty().then_some((open.start, self.cursor.at));
+        self.around.push(Ancestor { written: open.written, bindings, element, tag });
         true
     }
 }

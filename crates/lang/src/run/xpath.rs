@@ -20,8 +20,9 @@ impl<'a> Runner<'_, 'a> {
         emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
     ) -> Ran<Flow> {
         let nodes = match self.spare_nodes.take() {
-            Some(spare) => spare.refilled(record),
-            None => Nodes::of(record),
+            Some(spare) => spare.refilled_within(record, &self.around),
+            None if self.around.is_empty() => Nodes::of(record),
+            None => Nodes::of(Value::NULL).refilled_within(record, &self.around),
         };
         let values = self.xpath_values(expression, &nodes);
         self.spare_nodes = Some(nodes);
@@ -33,9 +34,12 @@ impl<'a> Runner<'_, 'a> {
         Ok(Flow::Continue(()))
     }
 
-    /// What an XPath gives for the outermost element of a table.
+    /// What an XPath gives for the element of a table that is within those that are around it.
     fn xpath_values(&self, expression: &'a Expression, nodes: &Nodes<'a>) -> Ran<Vec<Value<'a>>> {
-        let Some(element) = nodes.root().children().next() else { return Ok(Vec::new()) };
+        let outer = (0..self.around.len()).try_fold(nodes.root(), |node, _| node.children().next());
+        let Some(element) = outer.and_then(|node| node.children().next()) else {
+            return Ok(Vec::new());
+        };
         let Some(watch) = self.session.watch.xpath(0) else { return Ok(Vec::new()) };
         let store = Store::new(self.arena);
         let variables = self.xpath_variables();

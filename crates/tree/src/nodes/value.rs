@@ -1,7 +1,7 @@
 //! From values to nodes and back.
 
 use super::{Node, NodeKind, Nodes, NodesBuilder};
-use crate::{Arena, Attribute, Content, Element, Location, Name, Number, Step, Value};
+use crate::{Arena, Attribute, Content, Element, Location, Name, Number, Origin, Step, Value};
 
 impl<'a> Nodes<'a> {
     /// A table of the nodes of a value: of an element or an XML document, or of maps and lists.
@@ -14,6 +14,17 @@ impl<'a> Nodes<'a> {
     #[must_use]
     pub fn refilled(self, value: Value<'a>) -> Self {
         NodesBuilder::reusing(self).of(value)
+    }
+
+    /// The same for an element within others, outermost first, of which only the names and attributes are known.
+    #[must_use]
+    pub fn refilled_within(self, value: Value<'a>, around: &[&'a Element<'a>]) -> Self {
+        let mut builder = NodesBuilder::reusing(self);
+        for element in around {
+            builder.open(element.name, Origin::NONE);
+            builder.attributes(element.attributes);
+        }
+        builder.of(value)
     }
 }
 
