@@ -3,7 +3,6 @@
 mod aggregates;
 mod documents;
 mod elements;
-mod fold;
 mod lists;
 mod maps;
 mod numbers;
@@ -12,7 +11,7 @@ mod sequences;
 mod texts;
 mod times;
 
-pub(crate) use fold::{Fold, FoldKind};
+use kyanite_eval::accumulator::{self, Aggregate, Trouble};
 use kyanite_eval::pattern::iregexp::Patterns;
 use kyanite_eval::signature::usage;
 use kyanite_tree::{Advice, Arena, Code, DecimalError, Kind, Locus, Map, Number, Origin, Value};
@@ -193,7 +192,7 @@ impl Signature {
 /// How a function runs.
 pub(crate) enum Run {
     /// Item by item over a list or the nodes of a path.
-    Fold(FoldKind),
+    Fold(Aggregate),
     /// How many nodes there are.
     Count,
     /// Whether there are any nodes.
@@ -249,6 +248,21 @@ impl Fault {
         self
     }
 }
+
+impl From<accumulator::Failure> for Fault {
+    fn from(failure: accumulator::Failure) -> Self {
+        let advice = match failure.sort {
+            Trouble::NotNumber => Some("convert texts with number(), or leave the others out"),
+            Trouble::Mixed => Some(MIXED),
+            Trouble::Other => None,
+        };
+        let advice = advice.map(Advice::words);
+        Self { advice, origin: failure.origin, ..Self::new(0, failure.message) }
+    }
+}
+
+/// What to do about numbers and texts that have no order among each other.
+pub(crate) const MIXED: &str = "convert all with number() or text()";
 
 /// Takes what functions have to say besides what they give.
 pub(crate) trait Remarks {

@@ -42,7 +42,6 @@ mod output;
 mod params;
 mod plan;
 mod pointer;
-mod rank;
 mod run;
 mod syntax;
 mod trace;

@@ -8,12 +8,12 @@ use std::ops::Range;
 use kyanite_formats::json::Slots;
 use kyanite_formats::needs::{Need, Needs};
 
-use crate::functions::FoldKind;
 use crate::plan::{
     Change, Clause, ClauseKind, Direct, Edit, Entry, Expr, ForSource, Grain, GroupFold, Kind,
     LineNames, Loop, ManyPath, Nodes, OnePath, Piece, Plan, RecordHead, RecordSource, Records,
     Segment, Selector, Start, Step, StepKind,
 };
+use kyanite_eval::accumulator::Aggregate;
 
 impl Plan {
     /// What the plan can see of each record, if it takes records of that grain one by one.
@@ -142,7 +142,7 @@ impl Analysis {
             RecordSource::Many(path) => {
                 let rest = path.segments.get(base + 1..)?;
                 // Of what is counted nothing is looked at.
-                let is_counted = plan.fold.as_ref().is_some_and(|f| f.kind == FoldKind::Count);
+                let is_counted = plan.fold.as_ref().is_some_and(|f| f.kind == Aggregate::Count);
                 if !rest.is_empty() || !is_counted {
                     analysis.see(path.id, base + 1, rest.iter().map(Segment::plain_name));
                 }
@@ -405,7 +405,7 @@ impl Analysis {
             // Turns are counted, and not looked at.
             Some((_, None)) => {}
             Some((_, Some(path)))
-                if fold.kind == FoldKind::Count
+                if fold.kind == Aggregate::Count
                     && path.segments.len() == 1
                     && path.segments.iter().all(Segment::is_wildcard) => {}
             _ => self.value(&fold.call),

@@ -21,11 +21,12 @@ pub(crate) use records::{RecordFold, RecordHead, RecordSource, Records};
 pub use xpath::compile_xpath;
 
 use crate::finding::{Finding, RuleText, Span};
-use crate::functions::{FoldKind, Signature};
+use crate::functions::Signature;
 use crate::namespaces::Namespaces;
 use crate::output::OutputSpec;
 use crate::syntax::ast::{Binary, Literal, ParamType};
 use crate::xpath::RuleXPath;
+use kyanite_eval::accumulator::Aggregate;
 
 /// Whether an expression is a value (or nothing), or the nodes of a path.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -667,7 +668,7 @@ pub(crate) struct GroupFolds {
 /// An aggregate over the turns of a group: a running value that each turn adds to.
 #[derive(Debug)]
 pub(crate) struct GroupFold {
-    pub(crate) kind: FoldKind,
+    pub(crate) kind: Aggregate,
     /// The call as it stood behind the clause.
     pub(crate) call: Expr,
 }

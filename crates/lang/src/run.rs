@@ -40,7 +40,7 @@ pub use spill::Room;
 
 use crate::documents::DocumentUris;
 use crate::failure::{Failure, Flow, Ran};
-use crate::functions::Fold;
+use crate::functions::Fault;
 use crate::needs::Sights;
 use crate::params::Arguments;
 use crate::plan::{
@@ -49,6 +49,7 @@ use crate::plan::{
 use crate::trace::Trace;
 use crate::watch::Watch;
 use index::Indexes;
+use kyanite_eval::accumulator::Accumulator;
 use kyanite_eval::pattern::iregexp::Patterns;
 use lines::Lines;
 use turns::{Held, Tally};
@@ -104,7 +105,7 @@ impl<'a> Names<'a> {
 pub struct RecordState {
     tally: Tally,
     /// The aggregate over the records so far, if the rule is about one.
-    fold: Option<Fold>,
+    fold: Option<Accumulator>,
     /// How many turns the outermost `for` has had.
     turns: i64,
 }
@@ -113,7 +114,7 @@ impl RecordState {
     /// A state like that before the first record, for records that are run over elsewhere.
     #[must_use]
     pub fn apart(&self, plan: &Plan) -> Self {
-        let fold = plan.fold.as_ref().map(|fold| Fold::new(fold.kind));
+        let fold = plan.fold.as_ref().map(|fold| Accumulator::new(fold.kind));
         Self { tally: self.tally.apart(), fold, turns: 0 }
     }
 
@@ -124,7 +125,7 @@ impl RecordState {
     /// When the aggregates cannot be joined.
     pub fn join(&mut self, later: &Self) -> Result<(), CannotJoin> {
         if let (Some(own), Some(later)) = (&self.fold, &later.fold) {
-            self.fold = Some(own.joined(later).map_err(|_| CannotJoin)?);
+            self.fold = Some(own.merged(later).map_err(|_| CannotJoin)?);
         }
         self.tally.folded.join(&later.tally.folded).map_err(|_| CannotJoin)?;
         self.turns += later.turns;
@@ -295,7 +296,7 @@ impl<'r, 'a> Runner<'r, 'a> {
     /// A [`Failure`] in one of those bindings.
     pub fn begin_records(mut self, grain: Grain) -> Result<(Names<'a>, RecordState), Failure> {
         let plan = self.plan;
-        let fold = plan.fold.as_ref().map(|fold| Fold::new(fold.kind));
+        let fold = plan.fold.as_ref().map(|fold| Accumulator::new(fold.kind));
         let mut state = RecordState { tally: Tally::default(), turns: 0, fold };
         if let Some(Records { source: RecordSource::Loop(repeat, ..), .. }) = plan.records(grain) {
             state.tally = self.begin_loop(repeat)?;
@@ -479,7 +480,7 @@ impl<'r, 'a> Runner<'r, 'a> {
         state.fold = Some(fold);
         match (fault, &plan.call.kind) {
             (Some(fault), Kind::Call(signature, arguments)) => {
-                Err(self.faulted(signature, fault, &plan.call, arguments, None))
+                Err(self.faulted(signature, fault.into(), &plan.call, arguments, None))
             }
             _ => Ok(flow),
         }
@@ -593,7 +594,7 @@ impl<'r, 'a> Runner<'r, 'a> {
             self.session.watch.ended(path, base, count);
         }
         let (Some(fold), Some(state)) = (&plan.fold, &state.fold) else { return Ok(()) };
-        let value = match (state.finish(self.arena), &fold.call.kind) {
+        let value = match (state.value(self.arena).map_err(Fault::from), &fold.call.kind) {
             (Ok(value), _) => value,
             (Err(fault), Kind::Call(signature, arguments)) => {
                 return Err(self.faulted(signature, fault, &fold.call, arguments, None));

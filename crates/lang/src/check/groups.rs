@@ -2,11 +2,12 @@
 
 use std::ops::Range;
 
-use crate::functions::{FoldKind, Run, Signature};
+use crate::functions::{Run, Signature};
 use crate::plan::{
     ClauseKind, Expr, GroupFold, GroupFolds, Kind, Loop, ManyPath, Nodes, OnePath, Selector, Start,
 };
 use crate::visit;
+use kyanite_eval::accumulator::Aggregate;
 
 impl Loop {
     /// Turns the aggregates behind the first `group by` into running values, if nothing else there names what a turn bound.
@@ -79,7 +80,7 @@ impl Loop {
 }
 
 /// What an aggregate over the turns of a group is.
-fn fold_of(expr: &Expr, slots: &Range<usize>) -> Option<FoldKind> {
+fn fold_of(expr: &Expr, slots: &Range<usize>) -> Option<Aggregate> {
     let is_own = |start: &Start| matches!(start, Start::Local(slot) if slots.contains(slot));
     let over = |path: &ManyPath| {
         let first = path.segments.first();
@@ -100,14 +101,14 @@ fn fold_of(expr: &Expr, slots: &Range<usize>) -> Option<FoldKind> {
         is_own(&path.start) && is_each && is_known
     };
     match &expr.kind {
-        Kind::Count(Nodes::Many(path)) => over(path).then_some(FoldKind::Count),
+        Kind::Count(Nodes::Many(path)) => over(path).then_some(Aggregate::Count),
         Kind::Call(Signature { run: Run::Fold(kind), .. }, arguments) => {
             let path = arguments.first()?.collected()?;
             over(path).then_some(*kind)
         }
         Kind::Call(Signature { name: "length", .. }, arguments) => match arguments.as_slice() {
             [Expr { kind: Kind::One(OnePath { start, steps, .. }), .. }] => {
-                (steps.is_empty() && is_own(start)).then_some(FoldKind::Count)
+                (steps.is_empty() && is_own(start)).then_some(Aggregate::Count)
             }
             _ => None,
         },

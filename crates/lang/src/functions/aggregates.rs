@@ -2,9 +2,9 @@
 
 use kyanite_tree::Decimal;
 
-use super::fold::{FoldKind, number};
 use super::{Call, Fault, Outcome, Run, Signature, Takes, is_present, number_fault, takes};
 use crate::types::Type;
+use kyanite_eval::accumulator::{Aggregate, number};
 
 pub(super) const TABLE: &[Signature] = &[
     Signature {
@@ -15,7 +15,7 @@ pub(super) const TABLE: &[Signature] = &[
         result: Type::Number,
         summary: "The sum of the numbers; 0 over no items.",
         example: ("sum([0.1, 0.2, null])", "0.3"),
-        run: Run::Fold(FoldKind::Sum),
+        run: Run::Fold(Aggregate::Sum),
     },
     Signature {
         name: "avg",
@@ -25,7 +25,7 @@ pub(super) const TABLE: &[Signature] = &[
         result: Type::Any,
         summary: "The mean of the numbers; nothing over no items.",
         example: ("avg([1, 2])", "1.5"),
-        run: Run::Fold(FoldKind::Average),
+        run: Run::Fold(Aggregate::Mean),
     },
     Signature {
         name: "min",
@@ -35,7 +35,7 @@ pub(super) const TABLE: &[Signature] = &[
         result: Type::Any,
         summary: "The smallest number, or the first text; nothing over no items.",
         example: ("min([3, 1.5, 2])", "1.5"),
-        run: Run::Fold(FoldKind::Least),
+        run: Run::Fold(Aggregate::Least),
     },
     Signature {
         name: "max",
@@ -45,7 +45,7 @@ pub(super) const TABLE: &[Signature] = &[
         result: Type::Any,
         summary: "The greatest number, or the last text; nothing over no items.",
         example: ("max([\"brim\", \"ness\"])", "\"ness\""),
-        run: Run::Fold(FoldKind::Greatest),
+        run: Run::Fold(Aggregate::Greatest),
     },
     Signature {
         name: "median",

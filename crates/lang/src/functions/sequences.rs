@@ -3,8 +3,9 @@
 use kyanite_tree::{MapBuilder, Origin, Value, equal};
 
 use super::{Call, Fault, Outcome, Run, Signature, Takes, takes};
-use crate::rank::{MIXED, Rank};
+use crate::functions::MIXED;
 use crate::types::Type;
+use kyanite_eval::rank::Rank;
 
 pub(super) const TABLE: &[Signature] = &[
     Signature {

@@ -5,8 +5,8 @@ use super::{
     ClauseKind, Entry, Expr, Grain, GroupFolds, Kind, Loop, ManyPath, OnePath, Plan, RecordHead,
     RecordSource,
 };
-use crate::functions::FoldKind;
 use crate::needs::Sight;
+use kyanite_eval::accumulator::Aggregate;
 
 /// What a turn does.
 #[derive(Debug)]
@@ -73,7 +73,7 @@ impl Cells<'_> {
         let keys = keys.map(|key| self.one(key)).collect::<Option<_>>()?;
         let items = folds.folds.iter().map(|fold| {
             let (slot, Some(path)) = fold.over()? else { return None };
-            let takes_turns = fold.kind == FoldKind::Count && path.segments.len() == 1;
+            let takes_turns = fold.kind == Aggregate::Count && path.segments.len() == 1;
             if takes_turns && slot == self.slot && path.segments.first()?.is_wildcard() {
                 return Some(None);
             }

@@ -6,8 +6,9 @@ use super::{
     Clause, ClauseKind, Entry, Expr, Filter, ForSource, Kind, Loop, ManyPath, Nodes, OnePath,
     Piece, Plan, Segment, Selector, Start, Step, StepKind,
 };
-use crate::functions::{FoldKind, Run, Signature};
+use crate::functions::{Run, Signature};
 use crate::syntax::ast::Binary;
+use kyanite_eval::accumulator::Aggregate;
 
 impl Plan {
     /// How the rule takes records one by one, if it can: what picks them, and what runs over them.
@@ -280,7 +281,7 @@ impl RecordSource<'_> {
 /// An aggregate over records that the body needs the value of.
 #[derive(Debug)]
 pub(crate) struct RecordFold {
-    pub(crate) kind: FoldKind,
+    pub(crate) kind: Aggregate,
     /// The call as it stood in the body.
     pub(crate) call: Expr,
 }
@@ -291,7 +292,7 @@ impl RecordFold {
         if body.folded_records(Grain::Items).or(body.folded_records(Grain::Elements)).is_some() {
             let kind = match &body.kind {
                 Kind::Call(Signature { run: Run::Fold(kind), .. }, _) => *kind,
-                _ => FoldKind::Count,
+                _ => Aggregate::Count,
             };
             let span = body.span;
             let call = Expr { kind: std::mem::replace(&mut body.kind, Kind::Folded), span };

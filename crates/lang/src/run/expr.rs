@@ -11,10 +11,11 @@ use kyanite_tree::{
 use super::Runner;
 use crate::failure::{Failure, Ran, failure, instead, number_failure, text_of};
 use crate::finding::first_of;
-use crate::functions::{self, Fault, Fold, FoldKind, Parameter, Run, Signature, Takes};
+use crate::functions::{self, Fault, Parameter, Run, Signature, Takes};
 use crate::plan::{Case, Entry, Expr, Item, Kind, Piece};
 use crate::syntax::ast::{Binary, Literal};
 use crate::trace::Trace;
+use kyanite_eval::accumulator::{Accumulator, Aggregate};
 
 /// How many defs may run inside each other.
 const CALLS: usize = 1000;
@@ -407,10 +408,10 @@ impl<'a> Runner<'_, 'a> {
     fn fold(
         &mut self,
         signature: &'static Signature,
-        kind: FoldKind,
+        kind: Aggregate,
         argument: &'a Expr,
     ) -> Ran<Option<Value<'a>>> {
-        let mut fold = Fold::new(kind);
+        let mut fold = Accumulator::new(kind);
         let mut fault = None;
         let mut take = |item| match fold.add(item) {
             Ok(()) => ControlFlow::Continue(()),
@@ -438,10 +439,10 @@ impl<'a> Runner<'_, 'a> {
         }
         let outcome = match fault {
             Some(fault) => Err(fault),
-            None => fold.finish(self.arena),
+            None => fold.value(self.arena),
         };
         outcome.map_err(|fault| {
-            self.faulted(signature, fault, argument, std::slice::from_ref(argument), given)
+            self.faulted(signature, fault.into(), argument, std::slice::from_ref(argument), given)
         })
     }
 

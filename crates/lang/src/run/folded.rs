@@ -5,8 +5,9 @@ use std::collections::HashMap;
 use foldhash::fast::RandomState;
 use kyanite_tree::{Arena, Origin, Packed, Value, pack};
 
-use crate::functions::{Fault, Fold, FoldKind};
+use crate::functions::Fault;
 use crate::plan::GroupFolds;
+use kyanite_eval::accumulator::{Accumulator, Aggregate};
 
 /// Groups whose turns went into aggregates.
 #[derive(Clone, Debug, Default)]
@@ -54,7 +55,7 @@ pub(super) struct FoldedGroup {
 /// An aggregate under way, or what was wrong with an item: that matters only when somebody asks.
 #[derive(Clone, Debug)]
 pub(super) struct Running {
-    pub(super) fold: Result<Fold, Fault>,
+    pub(super) fold: Result<Accumulator, Fault>,
     /// The items, while a run is traced.
     pub(super) of: Vec<Origin>,
 }
@@ -153,13 +154,13 @@ impl Folded {
 }
 
 impl Running {
-    fn new(kind: FoldKind) -> Self {
-        Self { fold: Ok(Fold::new(kind)), of: Vec::new() }
+    fn new(kind: Aggregate) -> Self {
+        Self { fold: Ok(Accumulator::new(kind)), of: Vec::new() }
     }
 
     fn joined(&self, later: &Self) -> Result<Self, Fault> {
         let fold = match (&self.fold, &later.fold) {
-            (Ok(own), Ok(later)) => Ok(own.joined(later)?),
+            (Ok(own), Ok(later)) => Ok(own.merged(later)?),
             (Err(fault), _) | (_, Err(fault)) => Err(Fault::clone(fault)),
         };
         Ok(Self { fold, of: Vec::new() })
@@ -185,7 +186,7 @@ impl Running {
         if let Ok(fold) = &mut self.fold
             && let Err(fault) = fold.add(item)
         {
-            self.fold = Err(fault);
+            self.fold = Err(fault.into());
         }
     }
 }

@@ -7,6 +7,7 @@ use kyanite_tree::{Key, Value};
 use super::Runner;
 use super::folded::{Folded, Running, Scalar};
 use crate::failure::Ran;
+use crate::functions::Fault;
 use crate::plan::{Expr, GroupFolds, Kind, ManyPath, Segment, Selector};
 
 impl<'a> Runner<'_, 'a> {
@@ -112,7 +113,7 @@ impl<'a> Runner<'_, 'a> {
             trace.met(&running.of);
         }
         let outcome = match &running.fold {
-            Ok(fold) => fold.finish(self.arena),
+            Ok(fold) => fold.value(self.arena).map_err(Fault::from),
             Err(fault) => Err(fault.clone()),
         };
         match (outcome, &fold.call.kind) {

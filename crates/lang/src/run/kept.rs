@@ -11,7 +11,7 @@ use super::spill::{By, Merge, Pile, Room, Spilled};
 use super::turns::{Held, Turn};
 use crate::failure::Ran;
 use crate::plan::{ClauseKind, Loop, OrderKey, Plan, Start};
-use crate::rank::Rank;
+use kyanite_eval::rank::Rank;
 
 /// Turns that are kept beside those that are wanted, before the rest goes.
 const AHEAD: usize = 1000;

@@ -6,8 +6,9 @@ use kyanite_tree::{Code, Value};
 
 use super::turns::Turn;
 use crate::failure::{Ran, failure};
+use crate::functions::MIXED;
 use crate::plan::OrderKey;
-use crate::rank::{MIXED, Rank};
+use kyanite_eval::rank::Rank;
 
 /// Sorts turns by their keys: numbers by value, texts by Unicode scalar, nothing and null last.
 pub(super) fn sort<'a>(keys: &[OrderKey], turns: &mut Vec<Turn<'a>>) -> Ran<()> {

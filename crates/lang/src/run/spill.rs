@@ -12,7 +12,7 @@ use super::turns::Turn;
 use crate::failure::{Failure, Ran, failure};
 use crate::finding::Span;
 use crate::plan::{ClauseKind, OrderKey};
-use crate::rank::Rank;
+use kyanite_eval::rank::Rank;
 
 /// How much room there is for turns that wait, and where those go for which there is none.
 pub struct Room {

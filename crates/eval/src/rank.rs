@@ -7,7 +7,7 @@ use kyanite_tree::{Decimal, DecimalError, Key, Kind, Value};
 
 /// The rank of a value in an ordering.
 #[derive(Clone, PartialEq, Eq, Debug)]
-pub(crate) enum Rank<'a> {
+pub enum Rank<'a> {
     /// By value; also untyped text that is spelled like a number.
     Number(Decimal),
     /// By Unicode scalar.
@@ -19,7 +19,7 @@ impl<'a> Rank<'a> {
     ///
     /// # Errors
     /// Why the value has no rank, in a sentence.
-    pub(crate) fn of(value: Value<'a>) -> Result<Option<Self>, String> {
+    pub fn of(value: Value<'a>) -> Result<Option<Self>, String> {
         Ok(Some(match value.simple() {
             Value::Null(_) | Value::Untyped(_, "") => return Ok(None),
             Value::Number(_, number) => {
@@ -38,7 +38,7 @@ impl<'a> Rank<'a> {
     }
 
     /// The same rank, apart from the value.
-    pub(crate) fn into_owned(self) -> Rank<'static> {
+    pub fn into_owned(self) -> Rank<'static> {
         match self {
             Self::Number(number) => Rank::Number(number),
             Self::Text(text) => Rank::Text(Cow::Owned(text.into_owned())),
@@ -49,7 +49,7 @@ impl<'a> Rank<'a> {
     ///
     /// # Errors
     /// Why they have no order, in a sentence.
-    pub(crate) fn order(&self, other: &Self) -> Result<Ordering, String> {
+    pub fn order(&self, other: &Self) -> Result<Ordering, String> {
         match (self, other) {
             (Self::Number(a), Self::Number(b)) => Ok(a.cmp(b)),
             (Self::Text(a), Self::Text(b)) => Ok(a.cmp(b)),
@@ -57,9 +57,6 @@ impl<'a> Rank<'a> {
         }
     }
 }
-
-/// What to do about ranks without an order.
-pub(crate) const MIXED: &str = "convert all with number() or text()";
 
 fn no_order(kind: Kind) -> String {
     format!("{} has no order; numbers and texts have", kind.phrase())
