@@ -130,6 +130,28 @@ pub enum Gives {
     Other,
 }
 
+/// What a function asks of the items of its arguments.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub(crate) enum Asks {
+    /// It gives them on, or does with them what nobody follows.
+    Nodes,
+    /// Their text or value.
+    Value,
+    /// Whether there are any, how many, or what they are called.
+    Presence,
+}
+
+/// How far a function looks.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub(crate) enum Looks {
+    /// Into its arguments, or the item that it is about.
+    Inside,
+    /// Above or beside that, in its document.
+    Outside,
+    /// Into documents that it asks for by name.
+    Documents,
+}
+
 /// A function.
 pub struct Function {
     pub(crate) library: Library,
@@ -141,6 +163,12 @@ pub struct Function {
     /// Whether the last parameter can be repeated.
     pub(crate) repeats: bool,
     pub(crate) gives: Gives,
+    /// Whether it may give several items.
+    pub(crate) is_plural: bool,
+    pub(crate) asks: Asks,
+    pub(crate) looks: Looks,
+    /// Whether it is about the context item where its last argument is left out.
+    is_contextual: bool,
     is_old: bool,
     pub(crate) run: for<'c, 'e, 'd> fn(&Call<'c, 'e, 'd>) -> Result<Sequence<'d>, Error>,
 }
@@ -161,7 +189,20 @@ const fn function(
     run: Runs,
 ) -> Function {
     let (library, gives) = (Library::Fn, Gives::Other);
-    Function { library, name, parameters, least, repeats: false, gives, is_old: false, run }
+    Function {
+        library,
+        name,
+        parameters,
+        least,
+        repeats: false,
+        gives,
+        is_plural: false,
+        asks: Asks::Nodes,
+        looks: Looks::Inside,
+        is_contextual: false,
+        is_old: false,
+        run,
+    }
 }
 
 impl Function {
@@ -173,6 +214,36 @@ impl Function {
     /// The same, known to give a boolean.
     const fn boolean(self) -> Self {
         Self { gives: Gives::Boolean, ..self }
+    }
+
+    /// The same, known to give several items perhaps.
+    const fn plural(self) -> Self {
+        Self { is_plural: true, ..self }
+    }
+
+    /// The same, which asks no more of its arguments.
+    const fn asks(self, asks: Asks) -> Self {
+        Self { asks, ..self }
+    }
+
+    /// The same, which looks above or beside what it is about.
+    const fn outside(self) -> Self {
+        Self { looks: Looks::Outside, ..self }
+    }
+
+    /// The same, which asks for documents by name.
+    const fn documents(self) -> Self {
+        Self { looks: Looks::Documents, ..self }
+    }
+
+    /// The same, which is about the context item where its last argument is left out.
+    const fn contextual(self) -> Self {
+        Self { is_contextual: true, ..self }
+    }
+
+    /// Whether, called with so many arguments, it is about the context item.
+    pub(crate) fn is_about_context(&self, arguments: usize) -> bool {
+        self.is_contextual && arguments < self.parameters.len().max(1)
     }
 
     /// The same, in XPath 1.0 as well.

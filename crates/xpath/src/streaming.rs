@@ -6,6 +6,7 @@
 
 use kyanite_tree::NodeKind;
 
+use crate::functions::{Asks, Looks};
 use crate::sieve::RecordSieve;
 use crate::syntax::ast::{
     Axis, AxisStep, Callee, Expr, ExprKind, Key, Name, NodeTest, Path, Position, Start, Step,
@@ -34,24 +35,6 @@ pub struct Streamed {
     /// Whether only the number of what it gives is wanted.
     pub is_counted: bool,
 }
-
-/// Functions that look outside of the item that they are about.
-const OUTSIDE: [&str; 14] = [
-    "root",
-    "path",
-    "base-uri",
-    "document-uri",
-    "lang",
-    "id",
-    "idref",
-    "element-with-id",
-    "generate-id",
-    "doc",
-    "collection",
-    "uri-collection",
-    "in-scope-prefixes",
-    "innermost",
-];
 
 /// The path that an expression is, or counts.
 fn path_of(expr: &Expr) -> Option<(&Path, bool)> {
@@ -101,17 +84,6 @@ fn record_step(path: &Path) -> Result<usize, &'static str> {
     }
 }
 
-/// How the nodes that an expression gives are used.
-#[derive(Clone, Copy, PartialEq, Eq)]
-enum Usage {
-    /// They are results, or go where their use is not followed.
-    Nodes,
-    /// Their text is.
-    Value,
-    /// Whether there are any is, or what they are called.
-    Presence,
-}
-
 /// Where the item stands that an expression is about.
 #[derive(Clone, Copy, PartialEq, Eq)]
 enum Place {
@@ -127,78 +99,77 @@ const CALLS_OUTSIDE: &str = "a function in it looks outside of the element";
 
 /// What of an expression looks outside of the element that it is evaluated for, and is no attribute or name of an element around
 /// it.
-fn outside(expr: &Expr, usage: Usage, place: Place) -> Option<&'static str> {
-    let of = |expr: &Expr, usage: Usage| outside(expr, usage, place);
+fn outside(expr: &Expr, asks: Asks, place: Place) -> Option<&'static str> {
+    let of = |expr: &Expr, asks: Asks| outside(expr, asks, place);
     match &expr.kind {
         ExprKind::Path(path) if path.start == Start::Root => {
             Some("a path in it begins at the document")
         }
-        ExprKind::Path(path) => steps_outside(&path.steps, usage, place),
+        ExprKind::Path(path) => steps_outside(&path.steps, asks, place),
         ExprKind::ContextItem if place == Place::Above => {
-            (usage != Usage::Presence).then_some(NEEDS_CONTENT)
+            (asks != Asks::Presence).then_some(NEEDS_CONTENT)
         }
         ExprKind::And(pair) | ExprKind::Or(pair) => {
-            pair.iter().find_map(|expr| of(expr, Usage::Presence))
+            pair.iter().find_map(|expr| of(expr, Asks::Presence))
         }
         ExprKind::General(_, pair)
         | ExprKind::Value(_, pair)
         | ExprKind::Concat(pair)
-        | ExprKind::Arithmetic(_, pair) => pair.iter().find_map(|expr| of(expr, Usage::Value)),
+        | ExprKind::Arithmetic(_, pair) => pair.iter().find_map(|expr| of(expr, Asks::Value)),
         ExprKind::Sign(_, value)
         | ExprKind::Cast(value, _)
         | ExprKind::Castable(value, _)
-        | ExprKind::Constructor(_, value) => of(value, Usage::Value),
-        ExprKind::Sequence(items) => items.iter().find_map(|item| of(item, usage)),
-        ExprKind::Set(_, pair) => pair.iter().find_map(|expr| of(expr, usage)),
+        | ExprKind::Constructor(_, value) => of(value, Asks::Value),
+        ExprKind::Sequence(items) => items.iter().find_map(|item| of(item, asks)),
+        ExprKind::Set(_, pair) => pair.iter().find_map(|expr| of(expr, asks)),
         ExprKind::If(parts) => {
             let [test, yes, no] = &**parts;
-            of(test, Usage::Presence).or_else(|| of(yes, usage)).or_else(|| of(no, usage))
+            of(test, Asks::Presence).or_else(|| of(yes, asks)).or_else(|| of(no, asks))
         }
-        ExprKind::Call(function, _) if OUTSIDE.contains(&function.name) => Some(CALLS_OUTSIDE),
+        ExprKind::Call(function, _) | ExprKind::FunctionReference(function, _)
+            if function.looks != Looks::Inside =>
+        {
+            Some(CALLS_OUTSIDE)
+        }
+        ExprKind::Partial(callee, _) if matches!(&**callee, Callee::Named(function) if function.looks != Looks::Inside) => {
+            Some(CALLS_OUTSIDE)
+        }
         ExprKind::Call(function, arguments) => {
-            let wanted = match function.name {
-                "boolean" | "not" | "exists" | "empty" | "count" | "name" | "local-name"
-                | "namespace-uri" | "node-name" => Usage::Presence,
-                "string" | "data" | "number" | "concat" | "contains" | "starts-with"
-                | "ends-with" | "matches" | "string-length" | "normalize-space" | "sum" | "min"
-                | "max" | "avg" | "string-join" | "upper-case" | "lower-case" => Usage::Value,
-                _ => usage,
+            let wanted = match function.asks {
+                // Nodes go through it only where nodes are asked for.
+                Asks::Nodes if asks != Asks::Nodes => Asks::Value,
+                own => own,
             };
-            if arguments.is_empty() && place == Place::Above && wanted != Usage::Presence {
+            let is_about_context = function.is_about_context(arguments.len());
+            if is_about_context && place == Place::Above && wanted != Asks::Presence {
                 return Some(NEEDS_CONTENT);
             }
             arguments.iter().find_map(|argument| of(argument, wanted))
         }
-        ExprKind::FunctionReference(function, _) if OUTSIDE.contains(&function.name) => {
-            Some(CALLS_OUTSIDE)
-        }
-        ExprKind::Partial(callee, _) if matches!(&**callee, Callee::Named(function) if OUTSIDE.contains(&function.name)) => {
-            Some(CALLS_OUTSIDE)
-        }
         ExprKind::Literal(_) | ExprKind::Variable(_) => None,
         _ if place == Place::Above => Some(NEEDS_CONTENT),
-        ExprKind::Lookup(_, key) if matches!(&**key, Key::Expr(key) if of(key, Usage::Nodes).is_some()) => {
+        ExprKind::Lookup(_, key) if matches!(&**key, Key::Expr(key) if of(key, Asks::Nodes).is_some()) => {
             Some("a lookup in it looks outside of the element")
         }
         _ => {
             let mut found = None;
-            each(expr, &mut |inner| found = found.or_else(|| of(inner, Usage::Nodes)));
+            each(expr, &mut |inner| found = found.or_else(|| of(inner, Asks::Nodes)));
             found
         }
     }
 }
 
-fn steps_outside(steps: &[Step], usage: Usage, mut place: Place) -> Option<&'static str> {
+fn steps_outside(steps: &[Step], asks: Asks, mut place: Place) -> Option<&'static str> {
     for (at, step) in steps.iter().enumerate() {
         let is_last = at + 1 == steps.len();
         match step {
-            Step::Axis(step) => match axis_outside(step, usage, place) {
+            Step::Axis(step) => match axis_outside(step, asks, place) {
                 Ok(next) => place = next,
                 Err(reason) => return Some(reason),
             },
             Step::Expr(expr) => {
-                let usage = if is_last { usage } else { Usage::Nodes };
-                if let Some(reason) = outside(expr, usage, place) {
+                let asks = if is_last { asks } else { Asks::Nodes };
+                if let Some(reason) = outside(expr, asks, place) {
                     return Some(reason);
                 }
                 // `.`, in front of other steps, is where it was.
@@ -208,11 +179,11 @@ fn steps_outside(steps: &[Step], usage: Usage, mut place: Place) -> Option<&'sta
             }
         }
     }
-    (place == Place::Above && usage != Usage::Presence).then_some(NEEDS_CONTENT)
+    (place == Place::Above && asks != Asks::Presence).then_some(NEEDS_CONTENT)
 }
 
 /// Where a step leads; why it needs the document, if it does.
-fn axis_outside(step: &AxisStep, usage: Usage, place: Place) -> Result<Place, &'static str> {
+fn axis_outside(step: &AxisStep, asks: Asks, place: Place) -> Result<Place, &'static str> {
     let place = match (step.axis, place) {
         (Axis::Attribute, _) => Place::Inside,
         (Axis::Itself, place) => place,
@@ -221,7 +192,7 @@ fn axis_outside(step: &AxisStep, usage: Usage, place: Place) -> Result<Place, &'
             return Err(NEEDS_CONTENT);
         }
         // What several elements lead to is a result once.
-        (Axis::Parent | Axis::Ancestor | Axis::AncestorOrSelf, _) if usage != Usage::Nodes => {
+        (Axis::Parent | Axis::Ancestor | Axis::AncestorOrSelf, _) if asks != Asks::Nodes => {
             Place::Above
         }
         _ => return Err(LOOKS_ASIDE),
@@ -230,7 +201,7 @@ fn axis_outside(step: &AxisStep, usage: Usage, place: Place) -> Result<Place, &'
         return Err("a test in it is for the document");
     }
     let mut predicates = step.predicates.iter();
-    match predicates.find_map(|p| outside(&p.expr, Usage::Presence, place)) {
+    match predicates.find_map(|p| outside(&p.expr, Asks::Presence, place)) {
         Some(reason) => Err(reason),
         None => Ok(place),
     }
@@ -253,10 +224,10 @@ impl Expression {
         if step.predicates.iter().any(|predicate| predicate.position != Position::Free) {
             return Some("a predicate asks for the place of an element");
         }
-        if let Err(reason) = axis_outside(step, Usage::Nodes, Place::Inside) {
+        if let Err(reason) = axis_outside(step, Asks::Nodes, Place::Inside) {
             return Some(reason);
         }
-        if let Some(reason) = steps_outside(&path.steps[at + 1..], Usage::Nodes, Place::Inside) {
+        if let Some(reason) = steps_outside(&path.steps[at + 1..], Asks::Nodes, Place::Inside) {
             return Some(reason);
         }
         path.steps[at + 1..].iter().find_map(|step| match step {

@@ -45,3 +45,46 @@ fn what_is_needed_of_records() {
         assert_eq!(needed(expression), expected, "{expression}");
     }
 }
+
+#[test]
+fn what_needs_the_document() {
+    let aside = "an axis in it leads above or beside the element";
+    let content = "the content of an element around it is looked at";
+    for (expression, reason) in [
+        ("//b[c]", None),
+        ("//b[../@n = 1]", None),
+        ("//b[ancestor::a/@n]/c/@m", None),
+        ("//b[ancestor::a[@n = 1][2]]", None),
+        ("//b[count(ancestor::*) = 2 and name(..) = 'a']", None),
+        ("//b[starts-with(../@n, 'x') or substring(../../@m, 2) = 'y']", None),
+        ("//b[c[../../@n = 1]]", None),
+        ("//b[(../@n, @n) = 1]", None),
+        ("//b/(../@n || c)", None),
+        ("//b/(if (../@n) then c else 'x')", None),
+        // What several elements lead to is a result once.
+        ("//b/../@n", Some(aside)),
+        ("//b/(../@n)", Some(aside)),
+        ("//b/head(../@n)", Some(aside)),
+        ("count(//b/..)", Some(aside)),
+        ("//b[some $x in ../@n satisfies $x = 1]", Some(aside)),
+        ("//b[following-sibling::b]", Some(aside)),
+        ("//b[preceding::c]", Some(aside)),
+        ("//b[../c]", Some(content)),
+        ("//b[.. = 'x']", Some(content)),
+        ("//b[ancestor::a[. = 1]]", Some(content)),
+        ("//b[ancestor::a[string() = 'x']]", Some(content)),
+        ("//b[ancestor::a[c]]", Some(content)),
+        ("//b[deep-equal(.., c)]", Some(content)),
+        ("//b[string-length(..) = 1]", Some(content)),
+        ("//b[ancestor::a[has-children()]]", Some(content)),
+        ("//b[c is /a/b]", Some("a path in it begins at the document")),
+        ("//b[path() = '/a']", Some("a function in it looks outside of the element")),
+        ("//b[exists(id('x'))]", Some("a function in it looks outside of the element")),
+        ("//b[2]", Some("it has no step by name to elements below the root")),
+        ("/a/b[2]", Some("a predicate asks for the place of an element")),
+        ("//b/(position())", Some("a step asks for the place of an item")),
+    ] {
+        let compiled = Expression::compile(expression, Version::V31, Namespaces::new(), &[]);
+        assert_eq!(compiled.unwrap().needs_document(), reason, "{expression}");
+    }
+}

@@ -24,6 +24,7 @@ pub(super) const TABLE: &[Function] = &[
     function("get", &[ARRAY, place()], 2, |call| {
         call.run.at_key(call.item(0)?, &Atomic::Integer(call.integer(1)))
     })
+    .plural()
     .within(Library::Array),
     function("put", &[ARRAY, place(), items("member")], 3, |call| {
         let mut members = members(call)?;
@@ -82,6 +83,7 @@ pub(super) const TABLE: &[Function] = &[
     })
     .within(Library::Array),
     function("head", &[ARRAY], 1, |call| call.run.at_key(call.item(0)?, &Atomic::Integer(1)))
+        .plural()
         .within(Library::Array),
     function("tail", &[ARRAY], 1, |call| {
         let members = members(call)?;
@@ -125,6 +127,7 @@ pub(super) const TABLE: &[Function] = &[
         }
         Ok(value)
     })
+    .plural()
     .within(Library::Array),
     function("fold-right", &[ARRAY, items("start"), callback("action")], 3, |call| {
         let mut value = call.argument(1).clone();
@@ -133,6 +136,7 @@ pub(super) const TABLE: &[Function] = &[
         }
         Ok(value)
     })
+    .plural()
     .within(Library::Array),
     function("for-each-pair", &[ARRAY, one_array("other"), callback("action")], 3, |call| {
         let others = call.item(1)?.members().unwrap_or_default();
@@ -153,6 +157,7 @@ pub(super) const TABLE: &[Function] = &[
         flatten(call.argument(0), &mut flat);
         Ok(Sequence::of(flat))
     })
+    .plural()
     .within(Library::Array),
 ];
 

@@ -8,8 +8,10 @@ use super::{Function, function};
 use crate::value::Sequence;
 
 pub(super) const TABLE: &[Function] = &[
-    function("position", &[], 0, |call| Ok(Sequence::count(call.context()?.position))).old(),
-    function("last", &[], 0, |call| Ok(Sequence::count(call.context()?.size))).old(),
+    function("position", &[], 0, |call| Ok(Sequence::count(call.context()?.position)))
+        .contextual()
+        .old(),
+    function("last", &[], 0, |call| Ok(Sequence::count(call.context()?.size))).contextual().old(),
     function("current-dateTime", &[], 0, |call| {
         Ok(Sequence::atomic(Atomic::time(call.run.context.now()?.clone())))
     }),

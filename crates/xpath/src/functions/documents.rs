@@ -8,7 +8,7 @@ use super::{Call, Function, Outcome, failed, function, optional_text};
 use crate::value::{Item, Sequence};
 
 pub(super) const TABLE: &[Function] = &[
-    function("doc", &[optional_text("uri")], 1, doc),
+    function("doc", &[optional_text("uri")], 1, doc).documents(),
     function("doc-available", &[optional_text("uri")], 1, |call| {
         let found = call.optional_text(0).and_then(|uri| call.run.context.documents.named(&uri));
         Ok(Sequence::boolean(found.is_some()))
@@ -22,11 +22,15 @@ pub(super) const TABLE: &[Function] = &[
             );
         }
         Ok(call.run.context.documents.all().into_iter().collect())
-    }),
+    })
+    .documents()
+    .plural(),
     function("uri-collection", &[optional_text("uri")], 0, |call| {
         let uri = |name: String| Item::Atomic(Atomic::AnyUri(name.into()));
         Ok(call.run.context.documents.names().into_iter().map(uri).collect())
-    }),
+    })
+    .documents()
+    .plural(),
     function("parse-xml", &[optional_text("text")], 1, |call| parse(call, false)),
     function("parse-xml-fragment", &[optional_text("text")], 1, |call| parse(call, true)),
 ];

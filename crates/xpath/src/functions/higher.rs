@@ -68,7 +68,8 @@ pub(super) const TABLE: &[Function] = &[
             all.extend(call.apply(1, vec![Sequence::One(item.clone())])?.into_items());
         }
         Ok(Sequence::of(all))
-    }),
+    })
+    .plural(),
     function("filter", &[items("items"), callback("holds")], 2, |call| {
         let mut kept = Vec::new();
         for item in call.argument(0).items() {
@@ -77,21 +78,24 @@ pub(super) const TABLE: &[Function] = &[
             }
         }
         Ok(Sequence::of(kept))
-    }),
+    })
+    .plural(),
     function("fold-left", &[items("items"), items("start"), callback("action")], 3, |call| {
         let mut value = call.argument(1).clone();
         for item in call.argument(0).items() {
             value = call.apply(2, vec![value, Sequence::One(item.clone())])?;
         }
         Ok(value)
-    }),
+    })
+    .plural(),
     function("fold-right", &[items("items"), items("start"), callback("action")], 3, |call| {
         let mut value = call.argument(1).clone();
         for item in call.argument(0).items().iter().rev() {
             value = call.apply(2, vec![Sequence::One(item.clone()), value])?;
         }
         Ok(value)
-    }),
+    })
+    .plural(),
     function("for-each-pair", &[items("items"), items("others"), callback("action")], 3, |call| {
         let mut all = Vec::new();
         for (a, b) in call.argument(0).items().iter().zip(call.argument(1).items()) {
@@ -99,13 +103,15 @@ pub(super) const TABLE: &[Function] = &[
             all.extend(call.apply(2, values)?.into_items());
         }
         Ok(Sequence::of(all))
-    }),
+    })
+    .plural(),
     function("sort", &[items("items"), optional_text("collation"), callback("key")], 1, |call| {
         let all: Vec<_> = call.argument(0).items().iter().cloned().map(Sequence::One).collect();
         let keys = sort_keys(call, &all)?;
         let sorted = sorted_by(call, all, keys)?;
         Ok(sorted.into_iter().flat_map(Sequence::into_items).collect())
-    }),
+    })
+    .plural(),
     function("apply", &[callback("function"), one_array("arguments")], 2, |call| {
         let arguments = call.item(1)?.members().unwrap_or_default();
         let wanted = match call.item(0)? {
@@ -118,7 +124,8 @@ pub(super) const TABLE: &[Function] = &[
             return Err(failed("FOAP0001", message));
         }
         call.apply(0, arguments)
-    }),
+    })
+    .plural(),
 ];
 
 /// The boolean that a function for filtering gave.

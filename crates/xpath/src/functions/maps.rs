@@ -20,6 +20,7 @@ pub(super) const TABLE: &[Function] = &[
     function("keys", &[one_map("map")], 1, |call| {
         Ok(entries(call)?.into_iter().map(|(key, _)| Item::Atomic(key)).collect())
     })
+    .plural()
     .within(Library::Map),
     function("contains", &[one_map("map"), KEY], 2, |call| {
         Ok(Sequence::boolean(call.item(0)?.entry(&key(call, 1)?).is_some()))
@@ -29,6 +30,7 @@ pub(super) const TABLE: &[Function] = &[
     function("get", &[one_map("map"), KEY], 2, |call| {
         Ok(call.item(0)?.entry(&key(call, 1)?).unwrap_or_default())
     })
+    .plural()
     .within(Library::Map),
     function("find", &[items("items"), KEY], 2, |call| {
         let key = key(call, 1)?;
@@ -72,6 +74,7 @@ pub(super) const TABLE: &[Function] = &[
         }
         Ok(Sequence::of(all))
     })
+    .plural()
     .within(Library::Map),
 ];
 

@@ -4,8 +4,8 @@ use kyanite_eval::atomic::{Atomic, AtomicType, QName};
 use kyanite_tree::{Node, NodeKind};
 
 use super::{
-    Call, Function, Occurs, Outcome, What, atomic, failed, function, items, node, optional_item,
-    optional_text, takes, text,
+    Asks, Call, Function, Occurs, Outcome, What, atomic, failed, function, items, node,
+    optional_item, optional_text, takes, text,
 };
 use crate::run::convert::{atomize, old_text, string_value};
 use crate::run::sort;
@@ -13,41 +13,59 @@ use crate::value::{Item, Sequence};
 
 pub(super) const TABLE: &[Function] = &[
     function("name", &[node("node")], 0, |call| named(call, |n| n.name().qualified().to_owned()))
+        .contextual()
+        .asks(Asks::Presence)
         .old(),
     function("local-name", &[node("node")], 0, |call| named(call, |n| n.name().local().to_owned()))
+        .contextual()
+        .asks(Asks::Presence)
         .old(),
-    function("namespace-uri", &[node("node")], 0, namespace_uri).old(),
-    function("node-name", &[node("node")], 0, node_name),
-    function("string", &[optional_item("value")], 0, string).old(),
+    function("namespace-uri", &[node("node")], 0, namespace_uri)
+        .contextual()
+        .asks(Asks::Presence)
+        .old(),
+    function("node-name", &[node("node")], 0, node_name).contextual().asks(Asks::Presence),
+    function("string", &[optional_item("value")], 0, string).contextual().asks(Asks::Value).old(),
     function("data", &[items("values")], 0, |call| {
         let values = atomize(&call.or_context(0)?)?;
         Ok(values.into_iter().map(Item::Atomic).collect())
-    }),
+    })
+    .contextual()
+    .asks(Asks::Value)
+    .plural(),
     function("nilled", &[node("node")], 0, |call| {
         let is_element = |node: Node<'_>| node.kind() == NodeKind::Element;
         let node = call.node_or_context(0)?.filter(|node| is_element(*node));
         // Without a schema no element is nilled.
         Ok(node.map_or(Sequence::Empty, |_| Sequence::boolean(false)))
     })
+    .contextual()
     .boolean(),
-    function("base-uri", &[node("node")], 0, base_uri),
+    function("base-uri", &[node("node")], 0, base_uri).contextual().outside(),
     function("document-uri", &[node("node")], 0, |call| {
         let document = call.node_or_context(0)?.filter(|n| n.kind() == NodeKind::Document);
         let uri = document.and_then(|node| call.run.context.documents.uri_of(node));
         Ok(uri.map_or(Sequence::Empty, |uri| Sequence::atomic(Atomic::AnyUri(uri.into()))))
-    }),
+    })
+    .contextual()
+    .outside(),
     function("root", &[node("node")], 0, |call| {
         let node = call.node_or_context(0)?;
         Ok(node.map_or(Sequence::Empty, |node| Sequence::One(Item::Node(node.nodes().root()))))
-    }),
+    })
+    .contextual()
+    .outside(),
     function("path", &[node("node")], 0, |call| {
         let node = call.node_or_context(0)?;
         Ok(node.map_or(Sequence::Empty, |node| Sequence::text(path_of(node))))
-    }),
+    })
+    .contextual()
+    .outside(),
     function("has-children", &[node("node")], 0, |call| {
         let node = call.node_or_context(0)?;
         Ok(Sequence::boolean(node.is_some_and(|node| node.children().next().is_some())))
     })
+    .contextual()
     .boolean(),
     function("generate-id", &[node("node")], 0, |call| {
         let id = call.node_or_context(0)?.map(|node| {
@@ -57,7 +75,9 @@ pub(super) const TABLE: &[Function] = &[
             format!("d{document:x}e{}{kind}{parent}", node.id())
         });
         Ok(Sequence::text(id.unwrap_or_default()))
-    }),
+    })
+    .contextual()
+    .outside(),
     function("innermost", &[takes("nodes", What::Node, Occurs::Any)], 1, |call| {
         let nodes = sorted(call.argument(0));
         // A node that holds another of them is followed by one that lies in it.
@@ -66,7 +86,9 @@ pub(super) const TABLE: &[Function] = &[
         };
         let kept = nodes.iter().enumerate().filter(is_innermost);
         Ok(kept.map(|(_, node)| Item::Node(*node)).collect())
-    }),
+    })
+    .outside()
+    .plural(),
     function("outermost", &[takes("nodes", What::Node, Occurs::Any)], 1, |call| {
         let mut kept: Vec<Node<'_>> = Vec::new();
         for node in sorted(call.argument(0)) {
@@ -76,26 +98,38 @@ pub(super) const TABLE: &[Function] = &[
             }
         }
         Ok(kept.into_iter().map(Item::Node).collect())
-    }),
+    })
+    .plural(),
     function("lang", &[optional_text("language"), takes("node", What::Node, Occurs::One)], 1, lang)
+        .contextual()
+        .outside()
         .boolean()
         .old(),
     function("id", &[items("ids"), takes("node", What::Node, Occurs::One)], 1, |call| {
         by_id(call, Some)
     })
+    .contextual()
+    .outside()
+    .plural()
     .old(),
     function(
         "element-with-id",
         &[atomic("ids", AtomicType::String, Occurs::Any), takes("node", What::Node, Occurs::One)],
         1,
         |call| by_id(call, Some),
-    ),
+    )
+    .contextual()
+    .outside()
+    .plural(),
     function(
         "idref",
         &[atomic("ids", AtomicType::String, Occurs::Any), takes("node", What::Node, Occurs::One)],
         1,
         idref,
-    ),
+    )
+    .contextual()
+    .outside()
+    .plural(),
     function(
         "namespace-uri-for-prefix",
         &[optional_text("prefix"), takes("element", What::Element, Occurs::One)],
@@ -113,7 +147,9 @@ pub(super) const TABLE: &[Function] = &[
         let element = call.node_or_context(0)?;
         let namespaces = element.map(Node::namespaces).unwrap_or_default();
         Ok(namespaces.into_iter().map(|n| Item::text(n.name().qualified())).collect())
-    }),
+    })
+    .outside()
+    .plural(),
     function(
         "resolve-QName",
         &[optional_text("name"), takes("element", What::Element, Occurs::One)],
@@ -124,7 +160,8 @@ pub(super) const TABLE: &[Function] = &[
         let shown: Vec<String> = call.argument(0).items().iter().map(shown).collect();
         call.run.watch.borrow_mut().note(&format!("{}: {}", &*call.text(1), shown.join(", ")));
         Ok(call.argument(0).clone())
-    }),
+    })
+    .plural(),
 ];
 
 /// An item for a person.

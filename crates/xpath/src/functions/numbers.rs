@@ -6,7 +6,7 @@ use kyanite_tree::{Comparison, Decimal};
 
 use super::strings::{Collation, round_half_up};
 use super::{
-    Call, Function, Occurs, Outcome, atomic, failed, function, integer, items, optional_item,
+    Asks, Call, Function, Occurs, Outcome, atomic, failed, function, integer, items, optional_item,
     optional_text, text,
 };
 use crate::error::Error;
@@ -18,7 +18,10 @@ const fn numeric() -> super::Parameter {
 }
 
 pub(super) const TABLE: &[Function] = &[
-    function("number", &[optional_item("value")], 0, to_number).old(),
+    function("number", &[optional_item("value")], 0, to_number)
+        .contextual()
+        .asks(Asks::Value)
+        .old(),
     function("abs", &[numeric()], 1, |call| changed(call, |n| Ok(n.abs()), f64::abs)),
     function("ceiling", &[numeric()], 1, |call| changed(call, Decimal::ceiling, f64::ceil)).old(),
     function("floor", &[numeric()], 1, |call| changed(call, Decimal::floor, f64::floor)).old(),
@@ -47,7 +50,7 @@ pub(super) const TABLE: &[Function] = &[
         let number = call.atomic(0).and_then(|a| a.numeric()).unwrap_or(Numeric::Double(f64::NAN));
         Ok(Sequence::text(picture::number::format(&number, &call.text(1))?))
     }),
-    function("sum", &[items("values"), optional_item("zero")], 1, sum).old(),
+    function("sum", &[items("values"), optional_item("zero")], 1, sum).asks(Asks::Value).old(),
     function("avg", &[items("values")], 1, |call| {
         let values = computable(&atomize(call.argument(0))?)?;
         let count = values.len();
@@ -58,13 +61,16 @@ pub(super) const TABLE: &[Function] = &[
                 Ok(Sequence::atomic(total.compute(Arithmetic::Divide, &count, 0)?))
             }
         }
-    }),
+    })
+    .asks(Asks::Value),
     function("max", &[items("values"), text("collation")], 1, |call| {
         extreme(call, Comparison::Greater)
-    }),
+    })
+    .asks(Asks::Value),
     function("min", &[items("values"), text("collation")], 1, |call| {
         extreme(call, Comparison::Less)
-    }),
+    })
+    .asks(Asks::Value),
 ];
 
 fn to_number<'d>(call: &Call<'_, '_, 'd>) -> Outcome<'d> {

@@ -5,7 +5,7 @@ use std::rc::Rc;
 use kyanite_tree::{Name, NodesBuilder, Origin};
 use regex::Regex;
 
-use super::{Call, Function, Outcome, failed, function, optional_text, text};
+use super::{Asks, Call, Function, Outcome, failed, function, optional_text, text};
 use crate::error::Error;
 use crate::value::{Item, Sequence};
 
@@ -13,6 +13,7 @@ pub(super) const TABLE: &[Function] = &[
     function("matches", &[optional_text("text"), text("pattern"), text("flags")], 2, |call| {
         Ok(Sequence::boolean(pattern(call, 2)?.is_match(&call.text(0))))
     })
+    .asks(Asks::Value)
     .boolean(),
     function(
         "replace",
@@ -20,7 +21,8 @@ pub(super) const TABLE: &[Function] = &[
         3,
         replace,
     ),
-    function("tokenize", &[optional_text("text"), text("pattern"), text("flags")], 1, tokenize),
+    function("tokenize", &[optional_text("text"), text("pattern"), text("flags")], 1, tokenize)
+        .plural(),
     function(
         "analyze-string",
         &[optional_text("text"), text("pattern"), text("flags")],

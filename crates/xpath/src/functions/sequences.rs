@@ -7,7 +7,7 @@ use kyanite_tree::Comparison;
 
 use super::strings::{Collation, round_half_up};
 use super::{
-    Call, Function, Outcome, double, failed, function, integer, items, optional_item, text,
+    Asks, Call, Function, Outcome, double, failed, function, integer, items, optional_item, text,
 };
 use crate::error::Error;
 use crate::run::Run;
@@ -20,44 +20,53 @@ pub(super) const TABLE: &[Function] = &[
     function("boolean", &[items("value")], 1, |call| {
         call.argument(0).truth().map(Sequence::boolean)
     })
+    .asks(Asks::Presence)
     .boolean()
     .old(),
     function("not", &[items("value")], 1, |call| {
         call.argument(0).truth().map(|truth| Sequence::boolean(!truth))
     })
+    .asks(Asks::Presence)
     .boolean()
     .old(),
     function("count", &[items("items")], 1, |call| Ok(Sequence::count(call.argument(0).len())))
+        .asks(Asks::Presence)
         .old(),
     function("empty", &[items("items")], 1, |call| {
         Ok(Sequence::boolean(call.argument(0).is_empty()))
     })
+    .asks(Asks::Presence)
     .boolean(),
     function("exists", &[items("items")], 1, |call| {
         Ok(Sequence::boolean(!call.argument(0).is_empty()))
     })
+    .asks(Asks::Presence)
     .boolean(),
     function("head", &[items("items")], 1, |call| {
         Ok(call.argument(0).first().cloned().map_or(Sequence::Empty, Sequence::One))
     }),
     function("tail", &[items("items")], 1, |call| {
         Ok(call.argument(0).items().iter().skip(1).cloned().collect())
-    }),
+    })
+    .plural(),
     function("insert-before", &[items("items"), integer("place"), items("inserted")], 3, |call| {
         let mut all = call.argument(0).clone().into_items();
         let at = usize::try_from(call.integer(1).max(1) - 1).unwrap_or(usize::MAX).min(all.len());
         all.splice(at..at, call.argument(2).items().iter().cloned());
         Ok(Sequence::of(all))
-    }),
+    })
+    .plural(),
     function("remove", &[items("items"), integer("place")], 2, |call| {
         let place = call.integer(1);
         let kept = call.argument(0).items().iter().enumerate();
         let kept = kept.filter(|(at, _)| i64::try_from(at + 1) != Ok(place));
         Ok(kept.map(|(_, item)| item.clone()).collect())
-    }),
+    })
+    .plural(),
     function("reverse", &[items("items")], 1, |call| {
         Ok(call.argument(0).items().iter().rev().cloned().collect())
-    }),
+    })
+    .plural(),
     function("subsequence", &[items("items"), double("start"), double("length")], 2, |call| {
         let start = round_half_up(call.double(1));
         let end = if call.has(2) { start + round_half_up(call.double(2)) } else { f64::INFINITY };
@@ -66,8 +75,9 @@ pub(super) const TABLE: &[Function] = &[
             place >= start && place < end
         });
         Ok(kept.map(|(_, item)| item.clone()).collect())
-    }),
-    function("unordered", &[items("items")], 1, |call| Ok(call.argument(0).clone())),
+    })
+    .plural(),
+    function("unordered", &[items("items")], 1, |call| Ok(call.argument(0).clone())).plural(),
     function("distinct-values", &[items("values"), text("collation")], 1, |call| {
         let collation = Collation::of(call, 1)?;
         let mut seen = HashSet::new();
@@ -77,7 +87,8 @@ pub(super) const TABLE: &[Function] = &[
         };
         let values = atomize(call.argument(0))?.into_iter();
         Ok(values.filter(|value| seen.insert(key(value))).map(Item::Atomic).collect())
-    }),
+    })
+    .plural(),
     function(
         "index-of",
         &[items("values"), optional_item("wanted"), text("collation")],
@@ -98,7 +109,8 @@ pub(super) const TABLE: &[Function] = &[
             };
             Ok(places.map(|(at, _)| place(at)).collect())
         },
-    ),
+    )
+    .plural(),
     function("deep-equal", &[items("a"), items("b"), text("collation")], 2, |call| {
         let collation = Collation::of(call, 2)?;
         deep_equal(call.run, call.argument(0), call.argument(1), collation).map(Sequence::boolean)
@@ -109,7 +121,8 @@ pub(super) const TABLE: &[Function] = &[
     }),
     function("one-or-more", &[items("items")], 1, |call| {
         counted(call, |n| n >= 1, "FORG0004", "at least one item")
-    }),
+    })
+    .plural(),
     function("exactly-one", &[items("items")], 1, |call| {
         counted(call, |n| n == 1, "FORG0005", "just one item")
     }),

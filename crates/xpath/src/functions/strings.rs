@@ -6,7 +6,7 @@ use kyanite_eval::atomic::{Atomic, AtomicType, Text};
 use unicode_normalization::UnicodeNormalization;
 
 use super::{
-    Call, Function, Occurs, Outcome, atomic, double, failed, function, items, optional_item,
+    Asks, Call, Function, Occurs, Outcome, atomic, double, failed, function, items, optional_item,
     optional_text, text,
 };
 use crate::error::Error;
@@ -17,15 +17,19 @@ const COLLATION: super::Parameter = text("collation");
 
 pub(super) const TABLE: &[Function] = &[
     function("concat", &[optional_item("value"), optional_item("value")], 2, concat)
+        .asks(Asks::Value)
         .old()
         .repeated(),
     function("string-join", &[items("values"), text("separator")], 1, |call| {
         let texts: Vec<String> = atomize(call.argument(0))?.iter().map(Atomic::to_string).collect();
         Ok(Sequence::text(texts.join(&call.text(1))))
-    }),
+    })
+    .asks(Asks::Value),
     function("string-length", &[optional_text("text")], 0, |call| {
         Ok(Sequence::count(call.text_or_context(0)?.chars().count()))
     })
+    .contextual()
+    .asks(Asks::Value)
     .old(),
     function("normalize-space", &[optional_text("text")], 0, |call| {
         let text = call.text_or_context(0)?;
@@ -33,14 +37,18 @@ pub(super) const TABLE: &[Function] = &[
         let words: Vec<&str> = text.split(is_space).filter(|word| !word.is_empty()).collect();
         Ok(Sequence::text(words.join(" ")))
     })
+    .contextual()
+    .asks(Asks::Value)
     .old(),
     function("normalize-unicode", &[optional_text("text"), text("form")], 1, normalize_unicode),
     function("upper-case", &[optional_text("text")], 1, |call| {
         Ok(Sequence::text(call.text(0).to_uppercase()))
-    }),
+    })
+    .asks(Asks::Value),
     function("lower-case", &[optional_text("text")], 1, |call| {
         Ok(Sequence::text(call.text(0).to_lowercase()))
-    }),
+    })
+    .asks(Asks::Value),
     function("translate", &[optional_text("text"), text("from"), text("to")], 3, translate).old(),
     function(
         "substring",
@@ -66,6 +74,7 @@ pub(super) const TABLE: &[Function] = &[
     function("contains", &[optional_text("text"), optional_text("part"), COLLATION], 2, |call| {
         asked(call, |text, part| text.contains(part))
     })
+    .asks(Asks::Value)
     .boolean()
     .old(),
     function(
@@ -74,11 +83,13 @@ pub(super) const TABLE: &[Function] = &[
         2,
         |call| asked(call, |text, part| text.starts_with(part)),
     )
+    .asks(Asks::Value)
     .boolean()
     .old(),
     function("ends-with", &[optional_text("text"), optional_text("part"), COLLATION], 2, |call| {
         asked(call, |text, part| text.ends_with(part))
     })
+    .asks(Asks::Value)
     .boolean(),
     function(
         "contains-token",
@@ -124,7 +135,8 @@ pub(super) const TABLE: &[Function] = &[
     function("string-to-codepoints", &[optional_text("text")], 1, |call| {
         let code = |c: char| Item::Atomic(Atomic::Integer(i64::from(c as u32)));
         Ok(call.text(0).chars().map(code).collect())
-    }),
+    })
+    .plural(),
 ];
 
 /// How texts are compared: the collations that F&O 3.1 section 5.3 asks for.

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use crate::functions::Library;
+use crate::functions::Looks;
 
 use super::ast::{Callee, Expr, ExprKind, Key, Step};
 
@@ -16,30 +16,6 @@ pub(crate) struct Facts {
     /// The variables that it uses, by their slots.
     pub(crate) variables: BTreeSet<usize>,
 }
-
-/// Functions that are about the context item where they have no argument.
-const CONTEXTUAL: [&str; 20] = [
-    "position",
-    "last",
-    "name",
-    "local-name",
-    "namespace-uri",
-    "node-name",
-    "string",
-    "data",
-    "nilled",
-    "base-uri",
-    "document-uri",
-    "root",
-    "path",
-    "has-children",
-    "generate-id",
-    "string-length",
-    "normalize-space",
-    "number",
-    "lang",
-    "id",
-];
 
 impl Facts {
     /// The facts of an expression whose first so many slots are variables from outside.
@@ -84,18 +60,11 @@ impl Facts {
                 return;
             }
             ExprKind::Call(function, arguments) => {
-                self.documents |= matches!(
-                    function.name,
-                    "doc" | "doc-available" | "collection" | "uri-collection"
-                );
-                let needs = match function.name {
-                    "lang" | "id" | "idref" | "element-with-id" => arguments.len() < 2,
-                    name => arguments.is_empty() && CONTEXTUAL.contains(&name),
-                };
-                self.context |= is_outer && needs;
+                self.documents |= function.looks == Looks::Documents;
+                self.context |= is_outer && function.is_about_context(arguments.len());
             }
             ExprKind::FunctionReference(function, arity) => {
-                self.context |= is_outer && *arity == 0 && CONTEXTUAL.contains(&function.name);
+                self.context |= is_outer && function.is_about_context(*arity);
             }
             ExprKind::Inline(inline) => {
                 self.variables.extend(inline.captures.iter().map(|(outer, _)| *outer));
@@ -185,45 +154,6 @@ pub(crate) fn each<'e>(expr: &'e Expr, visit: &mut dyn FnMut(&'e Expr)) {
     }
 }
 
-/// Functions that may give several items, with their libraries.
-const PLURAL: &[(Library, &[&str])] = &[
-    (
-        Library::Fn,
-        &[
-            "apply",
-            "collection",
-            "data",
-            "distinct-values",
-            "element-with-id",
-            "filter",
-            "fold-left",
-            "fold-right",
-            "for-each",
-            "for-each-pair",
-            "id",
-            "idref",
-            "in-scope-prefixes",
-            "index-of",
-            "innermost",
-            "insert-before",
-            "one-or-more",
-            "outermost",
-            "remove",
-            "reverse",
-            "sort",
-            "string-to-codepoints",
-            "subsequence",
-            "tail",
-            "tokenize",
-            "trace",
-            "unordered",
-            "uri-collection",
-        ],
-    ),
-    (Library::Map, &["for-each", "get", "keys"]),
-    (Library::Array, &["flatten", "fold-left", "fold-right", "get", "head"]),
-];
-
 /// Whether an expression gives one item at most.
 pub(crate) fn gives_one(expr: &Expr) -> bool {
     match &expr.kind {
@@ -245,9 +175,7 @@ pub(crate) fn gives_one(expr: &Expr) -> bool {
         | ExprKind::Array(_)
         | ExprKind::CurlyArray(_)
         | ExprKind::Quantified { .. } => true,
-        ExprKind::Call(function, _) => !PLURAL
-            .iter()
-            .any(|(library, names)| *library == function.library && names.contains(&function.name)),
+        ExprKind::Call(function, _) => !function.is_plural,
         ExprKind::Lookup(value, key) => {
             gives_one(value) && matches!(**key, Key::Name(_) | Key::Integer(_))
         }
