@@ -1,7 +1,13 @@
 //! Regular expressions: each standard has its own grammar, and a translator of it for the `regex` package.
 //!
 //! The package takes time in proportion to the text, whatever the pattern. A translator refuses what its standard does not
-//! have, so that nothing of the package's own grammar is reached by accident.
+//! have, so that nothing of the package's own grammar is reached by accident. Patterns that refer back to a group cannot be
+//! matched so: they go to the `fancy-regex` package, which gives up after a number of steps.
+
+use std::fmt;
+use std::ops::Range;
+
+use regex::Regex;
 
 pub mod iregexp;
 pub mod xsd;
@@ -11,3 +17,71 @@ const SIZE: usize = 4 << 20;
 
 /// How deep parentheses may nest.
 const DEPTH: usize = 100;
+
+/// The steps after which a pattern that refers back to a group is given up.
+const STEPS: usize = 1_000_000;
+
+/// A compiled pattern.
+#[derive(Clone, Debug)]
+pub struct Pattern(Engine);
+
+#[derive(Clone, Debug)]
+enum Engine {
+    /// In time in proportion to the text.
+    Linear(Regex),
+    /// By trying what may fit.
+    Trying(Box<fancy_regex::Regex>),
+}
+
+/// A match: where the whole stands in the text, and each group that took part.
+pub type Match = Vec<Option<Range<usize>>>;
+
+/// A pattern that refers back to a group was given up.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub struct TooMuchWork;
+
+impl fmt::Display for TooMuchWork {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "the pattern refers back to a group, and was given up after {STEPS} steps")
+    }
+}
+
+impl std::error::Error for TooMuchWork {}
+
+impl Pattern {
+    /// Whether the pattern fits some part of a text.
+    ///
+    /// # Errors
+    /// [`TooMuchWork`].
+    pub fn is_match(&self, text: &str) -> Result<bool, TooMuchWork> {
+        match &self.0 {
+            Engine::Linear(regex) => Ok(regex.is_match(text)),
+            Engine::Trying(regex) => regex.is_match(text).map_err(|_| TooMuchWork),
+        }
+    }
+
+    /// How many groups it has.
+    #[must_use]
+    pub fn groups(&self) -> usize {
+        match &self.0 {
+            Engine::Linear(regex) => regex.captures_len() - 1,
+            Engine::Trying(regex) => regex.captures_len() - 1,
+        }
+    }
+
+    /// The parts of a text that it fits, from left to right, none in another.
+    pub fn matches<'p>(
+        &'p self,
+        text: &'p str,
+    ) -> Box<dyn Iterator<Item = Result<Match, TooMuchWork>> + 'p> {
+        match &self.0 {
+            Engine::Linear(regex) => Box::new(regex.captures_iter(text).map(|captures| {
+                Ok(captures.iter().map(|group| group.map(|group| group.range())).collect())
+            })),
+            Engine::Trying(regex) => Box::new(regex.captures_iter(text).map(|captures| {
+                let captures = captures.map_err(|_| TooMuchWork)?;
+                Ok(captures.iter().map(|group| group.map(|group| group.range())).collect())
+            })),
+        }
+    }
+}

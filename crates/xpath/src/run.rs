@@ -14,9 +14,8 @@ use std::rc::Rc;
 use std::sync::Arc;
 
 use kyanite_eval::atomic::Atomic;
-use kyanite_eval::pattern::xsd;
+use kyanite_eval::pattern::{Pattern, xsd};
 use kyanite_tree::{Matches, NameTest, Node, Span};
-use regex::Regex;
 
 use crate::context::{Context, Store};
 use crate::error::{Error, ErrorCode};
@@ -73,7 +72,7 @@ pub(crate) struct Run<'e, 'd> {
     depth: Cell<usize>,
     /// Which names of a document a name test means, by the address of both.
     names: RefCell<Vec<(NamesKey, Matches)>>,
-    patterns: RefCell<HashMap<(String, String), Rc<Regex>>>,
+    patterns: RefCell<HashMap<(String, String), Rc<Pattern>>>,
     /// The number of a predicate that is known to hold, and was counted.
     known: Option<usize>,
 }
@@ -481,7 +480,7 @@ impl<'e, 'd> Run<'e, 'd> {
     }
 
     /// A compiled regular expression, which is kept.
-    pub(crate) fn pattern(&self, pattern: &str, flags: &str) -> Result<Rc<Regex>, Error> {
+    pub(crate) fn pattern(&self, pattern: &str, flags: &str) -> Result<Rc<Pattern>, Error> {
         /// Patterns that come from data could be without number; past this many the store starts anew.
         const MOST: usize = 500;
         let key = (pattern.to_owned(), flags.to_owned());

@@ -207,6 +207,12 @@ fn texts() {
             "Some unparsed, HTML, text",
         ),
         (
+            "5.6.1",
+            "replace('abracadabra, papa', '([a-z])([a-z])\\1\\2', '<$1$2>')",
+            "abracadabra, <pa>",
+        ),
+        ("5.6.1", "tokenize('1--2==3-=4', '([-=])\\1')", "1, 2, 3-=4"),
+        (
             "5.6.6",
             "analyze-string('The cat sat on the mat.', '\\w+')/*:match ! string()",
             "The, cat, sat, on, the, mat",

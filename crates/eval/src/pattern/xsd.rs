@@ -1,13 +1,11 @@
 //! The regular expressions of XML Schema (XSD 1.1 part 2 appendix G), and those of XPath, which add to them (F&O 3.1
-//! section 5.6.1): anchors, reluctant quantifiers, groups, and flags.
-//!
-//! References back to a group (`\1`) are refused: matching them can take time without bound.
+//! section 5.6.1): anchors, reluctant quantifiers, groups, references back to one, and flags.
 //!
 //! ```
 //! use kyanite_eval::pattern::xsd;
 //!
 //! let berth = xsd::compile_xpath("^[A-Z-[IO]]\\d+$", "").unwrap();
-//! assert!(berth.is_match("A9") && !berth.is_match("O9"));
+//! assert!(berth.is_match("A9").unwrap() && !berth.is_match("O9").unwrap());
 //! ```
 
 mod blocks;
@@ -16,9 +14,9 @@ use std::borrow::Cow;
 use std::iter::Peekable;
 use std::str::Chars;
 
-use regex::{Regex, RegexBuilder};
+use regex::RegexBuilder;
 
-use super::{DEPTH, SIZE};
+use super::{DEPTH, Engine, Pattern, SIZE, STEPS};
 
 /// Why a pattern cannot be used.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -51,23 +49,24 @@ enum Grammar {
 ///
 /// # Errors
 /// [`PatternError::Syntax`].
-pub fn compile(pattern: &str) -> Result<Regex, PatternError> {
-    let translated = Translator::new(pattern, Grammar::Xsd, Flags::default()).translate()?;
-    build(&format!(r"\A(?:{translated})\z"), Flags::default())
+pub fn compile(pattern: &str) -> Result<Pattern, PatternError> {
+    let (translated, _) = Translator::new(pattern, Grammar::Xsd, Flags::default()).translate()?;
+    build(&format!(r"\A(?:{translated})\z"), Flags::default(), false)
 }
 
 /// Compiles a pattern of XPath, which is to fit some part of the text. Groups are numbered as in the standard.
 ///
 /// # Errors
 /// [`PatternError`].
-pub fn compile_xpath(pattern: &str, flags: &str) -> Result<Regex, PatternError> {
+pub fn compile_xpath(pattern: &str, flags: &str) -> Result<Pattern, PatternError> {
     let flags = Flags::read(flags)?;
     if flags.literal {
-        return build(&regex::escape(pattern), flags);
+        return build(&regex::escape(pattern), flags, false);
     }
     let closed =
         if flags.ignores_blanks { Cow::Owned(without_blanks(pattern)) } else { pattern.into() };
-    build(&Translator::new(&closed, Grammar::XPath, flags).translate()?, flags)
+    let (translated, refers_back) = Translator::new(&closed, Grammar::XPath, flags).translate()?;
+    build(&translated, flags, refers_back)
 }
 
 /// The pattern without white space, but for that in classes.
@@ -91,12 +90,24 @@ fn without_blanks(pattern: &str) -> String {
     kept
 }
 
-fn build(pattern: &str, flags: Flags) -> Result<Regex, PatternError> {
-    RegexBuilder::new(pattern)
-        .case_insensitive(flags.ignores_case)
-        .size_limit(SIZE)
-        .build()
-        .map_err(|_| PatternError::Syntax("it is too large".into()))
+fn build(pattern: &str, flags: Flags, refers_back: bool) -> Result<Pattern, PatternError> {
+    let engine = if refers_back {
+        fancy_regex::RegexBuilder::new(pattern)
+            .case_insensitive(flags.ignores_case)
+            .delegate_size_limit(SIZE)
+            .backtrack_limit(STEPS)
+            .build()
+            .map(|regex| Engine::Trying(Box::new(regex)))
+            .ok()
+    } else {
+        RegexBuilder::new(pattern)
+            .case_insensitive(flags.ignores_case)
+            .size_limit(SIZE)
+            .build()
+            .map(Engine::Linear)
+            .ok()
+    };
+    engine.map(Pattern).ok_or_else(|| PatternError::Syntax("it is too large".into()))
 }
 
 #[derive(Clone, Copy, Default)]
@@ -131,6 +142,9 @@ struct Translator<'p> {
     depth: usize,
     grammar: Grammar,
     flags: Flags,
+    /// For each group that was opened whether it is closed.
+    groups: Vec<bool>,
+    refers_back: bool,
 }
 
 type Step = Result<(), PatternError>;
@@ -141,13 +155,15 @@ fn wrong<T>(why: impl Into<String>) -> Result<T, PatternError> {
 
 impl<'p> Translator<'p> {
     fn new(pattern: &'p str, grammar: Grammar, flags: Flags) -> Self {
-        Self { rest: pattern.chars().peekable(), out: String::new(), depth: 0, grammar, flags }
+        let (rest, out, groups) = (pattern.chars().peekable(), String::new(), Vec::new());
+        Self { rest, out, depth: 0, grammar, flags, groups, refers_back: false }
     }
 
-    fn translate(mut self) -> Result<String, PatternError> {
+    /// The translation, and whether it refers back to a group.
+    fn translate(mut self) -> Result<(String, bool), PatternError> {
         self.branches()?;
         match self.rest.next() {
-            None => Ok(self.out),
+            None => Ok((self.out, self.refers_back)),
             Some(left) => wrong(format!("`{left}` stands where nothing can follow")),
         }
     }
@@ -225,6 +241,7 @@ impl<'p> Translator<'p> {
         let is_xpath = self.grammar == Grammar::XPath;
         match self.rest.next() {
             Some('(') => {
+                let mut group = None;
                 if is_xpath && self.rest.next_if_eq(&'?').is_some() {
                     if self.rest.next() != Some(':') {
                         return wrong("behind `(?` only `:` may stand");
@@ -232,10 +249,15 @@ impl<'p> Translator<'p> {
                     self.out.push_str("(?:");
                 } else {
                     self.out.push('(');
+                    group = Some(self.groups.len());
+                    self.groups.push(false);
                 }
                 self.branches()?;
                 if self.rest.next() != Some(')') {
                     return wrong("a parenthesis is not closed");
+                }
+                if let Some(group) = group {
+                    self.groups[group] = true;
                 }
                 self.out.push(')');
                 Ok(())
@@ -253,6 +275,9 @@ impl<'p> Translator<'p> {
                 Ok(())
             }
             Some('[') => self.class(),
+            Some('\\') if is_xpath && matches!(self.rest.peek(), Some('1'..='9')) => {
+                self.reference_back()
+            }
             Some('\\') => {
                 let class = self.escape()?;
                 self.out.push_str(&class);
@@ -266,6 +291,29 @@ impl<'p> Translator<'p> {
                 Ok(())
             }
             None => wrong("it ends too early"),
+        }
+    }
+
+    /// `\1`, behind the backslash: what a group fitted, or nothing if it took no part. A number of more digits than there are
+    /// groups ends before them.
+    fn reference_back(&mut self) -> Step {
+        let mut number = 0;
+        while let Some(digit) = self.rest.peek().and_then(|c| c.to_digit(10)) {
+            let longer = number * 10 + digit as usize;
+            if number > 0 && longer > self.groups.len() {
+                break;
+            }
+            number = longer;
+            self.rest.next();
+        }
+        match self.groups.get(number - 1) {
+            Some(true) => {
+                self.refers_back = true;
+                self.out.push_str(&format!(r"(?:(?({number})\{number}))"));
+                Ok(())
+            }
+            Some(false) => wrong(format!("`\\{number}` stands in the group that it refers to")),
+            None => wrong(format!("`\\{number}` refers to a group that is not there yet")),
         }
     }
 
@@ -291,11 +339,6 @@ impl<'p> Translator<'p> {
             'c' => format!("[{NAME_START}{NAME_REST}]"),
             'C' => format!("[^{NAME_START}{NAME_REST}]"),
             'p' | 'P' => return self.category(letter),
-            '1'..='9' => {
-                return wrong(format!(
-                    "`\\{letter}` refers back to a group, which is not supported"
-                ));
-            }
             other => return wrong(format!("`\\{other}` is no escape")),
         };
         Ok(class)
@@ -463,9 +506,17 @@ mod tests {
             ("a{2,3}", "", "aa", true),
             ("", "", "x", true),
             ("|a", "", "", true),
+            ("(['\"]).*\\1", "", "a 'b' c", true),
+            ("(['\"]).*\\1", "", "a 'b\" c", false),
+            ("([a-z])\\1", "i", "Ab bB", true),
+            ("^(a)?\\1b$", "", "b", true),
+            ("^(?:(a)|b)\\1$", "", "aa", true),
+            ("^(?:(a)|b)\\1$", "", "ba", false),
+            ("^(a)\\12$", "", "aa2", true),
+            ("^(a)(b)(c)(d)(e)(f)(g)(h)(i)(j)\\10$", "", "abcdefghijj", true),
         ] {
             let regex = compile_xpath(pattern, flags).unwrap();
-            assert_eq!(regex.is_match(text), wanted, "{pattern} {flags} {text}");
+            assert_eq!(regex.is_match(text), Ok(wanted), "{pattern} {flags} {text}");
         }
         for pattern in [
             "(",
@@ -479,7 +530,10 @@ mod tests {
             "\\y",
             "\\",
             "(?=a)",
-            "(a)\\1",
+            "(a\\1)",
+            "\\1(a)",
+            "(a)\\2",
+            "[(a)\\1]",
             "[z-a]",
             "\\p{Xx}",
             "\\p{IsNowhere}",
@@ -493,6 +547,14 @@ mod tests {
     }
 
     #[test]
+    fn a_pattern_that_refers_back_is_given_up() {
+        let explodes = compile_xpath("^(a|aa|a?)+\\1b$", "").unwrap();
+        assert_eq!(explodes.is_match(&"a".repeat(5_000)), Err(crate::pattern::TooMuchWork));
+        let linear = compile_xpath("^(a|aa|a?)+b$", "").unwrap();
+        assert_eq!(linear.is_match(&"a".repeat(5_000)), Ok(false));
+    }
+
+    #[test]
     fn patterns_of_xml_schema_fit_whole_texts() {
         for (pattern, text, wanted) in [
             ("[A-Z]{2} \\d{5}", "NX 20417", true),
@@ -500,8 +562,8 @@ mod tests {
             ("a^b$", "a^b$", true),
             ("a|b", "b", true),
         ] {
-            assert_eq!(compile(pattern).unwrap().is_match(text), wanted, "{pattern}");
+            assert_eq!(compile(pattern).unwrap().is_match(text), Ok(wanted), "{pattern}");
         }
-        assert!(compile("a*?").is_err() && compile("(?:a)").is_err());
+        assert!(["a*?", "(?:a)", "(a)\\1"].into_iter().all(|pattern| compile(pattern).is_err()));
     }
 }

@@ -1,9 +1,10 @@
 //! Functions with regular expressions (F&O 3.1 section 5.6).
 
+use std::ops::Range;
 use std::rc::Rc;
 
+use kyanite_eval::pattern::{Match, Pattern, TooMuchWork};
 use kyanite_tree::{Name, NodesBuilder, Origin};
-use regex::Regex;
 
 use super::{Asks, Call, Function, Outcome, failed, function, optional_text, text};
 use crate::error::Error;
@@ -11,7 +12,8 @@ use crate::value::{Item, Sequence};
 
 pub(super) const TABLE: &[Function] = &[
     function("matches", &[optional_text("text"), text("pattern"), text("flags")], 2, |call| {
-        Ok(Sequence::boolean(pattern(call, 2)?.is_match(&call.text(0))))
+        let fits = pattern(call, 2)?.is_match(&call.text(0)).map_err(given_up)?;
+        Ok(Sequence::boolean(fits))
     })
     .asks(Asks::Value)
     .boolean(),
@@ -31,14 +33,23 @@ pub(super) const TABLE: &[Function] = &[
     ),
 ];
 
-fn pattern(call: &Call<'_, '_, '_>, flags: usize) -> Result<Rc<Regex>, Error> {
+fn pattern(call: &Call<'_, '_, '_>, flags: usize) -> Result<Rc<Pattern>, Error> {
     call.run.pattern(&call.text(1), &call.text(flags))
 }
 
+/// Where a group of a match stands, if it took part.
+fn group(found: &Match, number: usize) -> Option<Range<usize>> {
+    found.get(number)?.clone()
+}
+
+fn given_up(error: TooMuchWork) -> Error {
+    failed("FORX0002", error.to_string()).advise("write the pattern so that it need not refer back")
+}
+
 /// The pattern, which must not fit the empty text.
-fn dividing(call: &Call<'_, '_, '_>, flags: usize) -> Result<Rc<Regex>, Error> {
+fn dividing(call: &Call<'_, '_, '_>, flags: usize) -> Result<Rc<Pattern>, Error> {
     let regex = pattern(call, flags)?;
-    if regex.is_match("") {
+    if regex.is_match("").map_err(given_up)? {
         let message = format!("the pattern {:?} fits the empty text", &*call.text(1));
         return Err(failed("FORX0003", message).advise("write + for * where it may repeat"));
     }
@@ -48,26 +59,25 @@ fn dividing(call: &Call<'_, '_, '_>, flags: usize) -> Result<Rc<Regex>, Error> {
 fn replace<'d>(call: &Call<'_, '_, 'd>) -> Outcome<'d> {
     let regex = dividing(call, 3)?;
     let (text, replacement) = (call.text(0), call.text(2));
-    if call.text(3).contains('q') {
-        return Ok(Sequence::text(
-            regex.replace_all(&text, regex::NoExpand(&replacement)).into_owned(),
-        ));
-    }
-    let parts = Replacement::read(&replacement, regex.captures_len() - 1)?;
+    let parts = match call.text(3).contains('q') {
+        true => vec![Replacement::Text(replacement.to_string())],
+        false => Replacement::read(&replacement, regex.groups())?,
+    };
     let mut out = String::with_capacity(text.len());
     let mut end = 0;
-    for captures in regex.captures_iter(&text) {
-        let Some(whole) = captures.get(0) else { continue };
-        out.push_str(&text[end..whole.start()]);
+    for found in regex.matches(&text) {
+        let groups = found.map_err(given_up)?;
+        let Some(whole) = group(&groups, 0) else { continue };
+        out.push_str(&text[end..whole.start]);
         for part in &parts {
             match part {
                 Replacement::Text(text) => out.push_str(text),
                 Replacement::Group(number) => {
-                    out.push_str(captures.get(*number).map_or("", |group| group.as_str()));
+                    out.push_str(group(&groups, *number).map_or("", |at| &text[at]));
                 }
             }
         }
-        end = whole.end();
+        end = whole.end;
     }
     out.push_str(&text[end..]);
     Ok(Sequence::text(out))
@@ -126,7 +136,14 @@ fn tokenize<'d>(call: &Call<'_, '_, 'd>) -> Outcome<'d> {
     if text.is_empty() {
         return Ok(Sequence::Empty);
     }
-    Ok(regex.split(&text).map(|part| Item::text(part.to_owned())).collect())
+    let (mut parts, mut end) = (Vec::new(), 0);
+    for found in regex.matches(&text) {
+        let Some(whole) = group(&found.map_err(given_up)?, 0) else { continue };
+        parts.push(Item::text(text[end..whole.start].to_owned()));
+        end = whole.end;
+    }
+    parts.push(Item::text(text[end..].to_owned()));
+    Ok(Sequence::of(parts))
 }
 
 /// The parts of a text that fit a pattern and those that do not, as elements (F&O 3.1 section 5.6.6).
@@ -145,13 +162,14 @@ fn analyze<'d>(call: &Call<'_, '_, 'd>) -> Outcome<'d> {
             builder.close();
         }
     };
-    for captures in regex.captures_iter(text) {
-        let Some(whole) = captures.get(0) else { continue };
-        apart(&mut builder, &text[end..whole.start()]);
+    for found in regex.matches(text) {
+        let found = found.map_err(given_up)?;
+        let Some(whole) = group(&found, 0) else { continue };
+        apart(&mut builder, &text[end..whole.start]);
         builder.open(named("match"), Origin::NONE);
-        groups(&mut builder, &captures, text, call);
+        groups(&mut builder, &found, text, call);
         builder.close();
-        end = whole.end();
+        end = whole.end;
     }
     apart(&mut builder, &text[end..]);
     builder.close();
@@ -162,12 +180,12 @@ fn analyze<'d>(call: &Call<'_, '_, 'd>) -> Outcome<'d> {
 /// A match with its groups inside each other.
 fn groups<'d>(
     builder: &mut NodesBuilder<'d>,
-    captures: &regex::Captures<'d>,
+    found: &Match,
     text: &'d str,
     call: &Call<'_, '_, 'd>,
 ) {
-    let Some(whole) = captures.get(0) else { return };
-    let mut at = whole.start();
+    let Some(whole) = group(found, 0) else { return };
+    let mut at = whole.start;
     // The ends of the groups that are open.
     let mut open: Vec<usize> = Vec::new();
     let piece = |builder: &mut NodesBuilder<'d>, from: usize, to: usize| {
@@ -175,25 +193,25 @@ fn groups<'d>(
             builder.text(&text[from..to], Origin::NONE);
         }
     };
-    for number in 1..captures.len() {
-        let Some(group) = captures.get(number) else { continue };
-        while open.last().is_some_and(|end| *end <= group.start()) {
+    for number in 1..found.len() {
+        let Some(group) = group(found, number) else { continue };
+        while open.last().is_some_and(|end| *end <= group.start) {
             let end = open.pop().unwrap_or(at);
             piece(builder, at, end);
             at = at.max(end);
             builder.close();
         }
-        piece(builder, at, group.start());
-        at = at.max(group.start());
+        piece(builder, at, group.start);
+        at = at.max(group.start);
         builder.open(Name::new("group", crate::FN), Origin::NONE);
         let shown = call.run.store.arena.text(&number.to_string());
         builder.attribute(Name::plain("nr"), shown, Origin::NONE);
-        open.push(group.end());
+        open.push(group.end);
     }
     while let Some(end) = open.pop() {
         piece(builder, at, end);
         at = at.max(end);
         builder.close();
     }
-    piece(builder, at, whole.end());
+    piece(builder, at, whole.end);
 }
