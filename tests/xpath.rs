@@ -91,6 +91,17 @@ fn what_is_said_of_expressions() {
                 "[]\n",
                 "write /m:manifest/v:vessel, or match local names with --ignore-namespaces",
             ),
+            // A prefix that only one of the inputs declares.
+            (
+                "query '//m:vehicle/@plate' several.xml manifest.xml --to text",
+                "NX 20417\nNX 11862\n0088 AB\nHV 30055\n",
+                "warning: nothing was looked for in several.xml: the prefix `m` is not declared",
+            ),
+            (
+                "query '//m:vehicle' several.xml default.xml --to text",
+                "",
+                "; what it means is said with --namespace m=URI",
+            ),
             ("query '/a/b' default.xml --compact", "[]\n", "say --namespace =urn:a"),
             ("query '/a/b' default.xml --compact --namespace =urn:a", "[\"1\"]\n", ""),
             ("query '/a/b' default.xml --compact --ignore-namespaces", "[\"1\"]\n", ""),

@@ -8,9 +8,11 @@ use kyanite_eval::atomic::Atomic;
 use kyanite_eval::time::{DateTime, Duration};
 use kyanite_formats::xml;
 use kyanite_lang::{Flow, Grain, Plan, ResultShape, Session, xpath_failure};
-use kyanite_tree::{Arena, Code, Decimal, Diagnostic, Location, Node, Nodes, Step, Value, locate};
+use kyanite_tree::{
+    Advice, Arena, Code, Decimal, Diagnostic, Location, Node, Nodes, Step, Value, locate,
+};
 use kyanite_xpath::{
-    Context, Documents, Error, Expression, Item, Sequence, Store, Watch, item_value,
+    Context, Documents, Error, ErrorCode, Expression, Item, Sequence, Store, Watch, item_value,
 };
 
 use crate::document::Library;
@@ -76,28 +78,55 @@ pub(crate) fn run(
         (false, all) => all.chunks(1).collect(),
     };
     let names_documents = job.what == What::Paths && inputs.len() > 1;
-    let mut streamed = Vec::new();
+    let (mut streamed, mut unresolved) = (Vec::new(), Unresolved::default());
     for group in groups {
         let mut sources = Vec::new();
         for input in group {
             let source = open(input, job.options, events)?;
             match Elements::of(job, group, source)? {
-                Ok(elements) => streamed.extend(elements.run(job, input, sink, events)?),
+                Ok(elements) => {
+                    streamed.extend(elements.run(job, input, sink, events)?);
+                    unresolved.others += 1;
+                }
                 Err(source) => sources.push(source),
             }
         }
         if sources.is_empty() && !group.is_empty() {
             continue;
         }
-        whole(job, expression, (sources, names_documents), sink, (events, &watch))?;
+        let group = (sources, names_documents);
+        whole(job, expression, group, sink, (events, &watch), &mut unresolved)?;
         if sink.is_closed() {
             return Ok(());
         }
     }
+    unresolved.settle(events)?;
     let own = watch.borrow().report(expression);
     let own = own.into_iter().map(|finding| job.plan.rule().diagnostic(finding));
     streamed.into_iter().chain(own).for_each(|found| events.tell(found));
     Ok(())
+}
+
+/// Documents that do not say what a prefix of the expression means, while others may.
+#[derive(Default)]
+struct Unresolved {
+    /// What fails for each of them, and what is to be said if others do not.
+    documents: Vec<(Failed, Diagnostic)>,
+    /// How many others there are.
+    others: usize,
+}
+
+impl Unresolved {
+    /// Fails where no document said it, and tells of those that did not.
+    fn settle(self, events: &mut Events<'_>) -> Result<(), Failed> {
+        for (failed, warning) in self.documents {
+            if self.others == 0 {
+                return Err(failed);
+            }
+            events.tell(warning);
+        }
+        Ok(())
+    }
 }
 
 /// Evaluates the expression over documents that are held.
@@ -107,6 +136,7 @@ fn whole(
     (sources, names_documents): (Vec<Source>, bool),
     sink: &mut dyn Sink,
     (events, watch): (&mut Events<'_>, &RefCell<Watch>),
+    unresolved: &mut Unresolved,
 ) -> Result<(), Failed> {
     let arena = Arena::new();
     let store = Store::new(&arena);
@@ -125,8 +155,18 @@ fn whole(
         };
         let one = One { job, library: &library, document };
         let name = document.map(|read| read.name.as_str()).filter(|_| names_documents);
-        let found = expression.evaluate(&context, &store, watch);
-        let found = found.map_err(|error| one.failed(&error))?;
+        let found = match (expression.evaluate(&context, &store, watch), document) {
+            (Err(error), Some(document)) if error.code() == ErrorCode::Prefix => {
+                let message =
+                    format!("nothing was looked for in {}: {}", document.name, error.message());
+                let warning = Diagnostic::warning(Code::PathEmpty, message)
+                    .advise_opt(error.advice().cloned().map(Advice::elsewhere));
+                unresolved.documents.push((one.failed(&error), warning));
+                continue;
+            }
+            (found, _) => found.map_err(|error| one.failed(&error))?,
+        };
+        unresolved.others += 1;
         one.give(&found, &arena, name, sink)?;
         settle_losses(sink, job.losses, &|origin| library.place(origin), events)?;
         if sink.is_closed() {
@@ -226,7 +266,9 @@ fn explain_whole(
     let watch = RefCell::new(Watch::new(expression));
     let mut events = Events { tell: &mut |_| {}, bytes: &AtomicU64::new(0) };
     let source = open(input, job.options, &mut events)?;
-    whole(job, expression, (vec![source], false), &mut Counting(0), (&mut events, &watch))?;
+    let unresolved = &mut Unresolved::default();
+    let said = (&mut events, &watch);
+    whole(job, expression, (vec![source], false), &mut Counting(0), said, unresolved)?;
     let report = watch.borrow().report(expression);
     Ok(report.into_iter().map(|finding| job.plan.rule().diagnostic(finding)).collect())
 }

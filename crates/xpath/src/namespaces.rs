@@ -108,6 +108,8 @@ impl Namespaces {
                 format!("declared are: {}", known.join(", "))
             }
         });
-        Err(error.advise(advice))
+        let setting = Setting::Namespace(prefix.to_owned(), "URI".to_owned());
+        Err(error
+            .advise(Advice::words(advice).then("; what it means is said with ").setting(setting)))
     }
 }

@@ -13,6 +13,7 @@ pub(super) const TABLE: &[Function] = &[
         let found = call.optional_text(0).and_then(|uri| call.run.context.documents.named(&uri));
         Ok(Sequence::boolean(found.is_some()))
     })
+    .documents()
     .boolean(),
     function("collection", &[optional_text("uri")], 0, |call| {
         if let Some(uri) = call.optional_text(0) {

@@ -4,7 +4,7 @@ use kyanite_eval::atomic::{Atomic, AtomicType};
 use kyanite_formats::json as format;
 use kyanite_tree::{Name, Node, NodeKind, NodesBuilder, Number, Origin, Value};
 
-use super::json::{Duplicates, Read, read};
+use super::json::{Duplicates, Read, Texts, read};
 use super::{Call, Function, Outcome, failed, function, node, one_map, optional_text};
 use crate::FN;
 use crate::error::Error;
@@ -16,7 +16,7 @@ pub(super) const TABLE: &[Function] = &[
         let duplicates = Duplicates::of(call, 1, Duplicates::Retain)?;
         let read = read(call, &text, duplicates)?;
         let mut builder = NodesBuilder::new();
-        element(&mut builder, &read, None, read.value, call);
+        element(&mut builder, &read, None, read.value, &Texts::of(call, 1)?)?;
         Ok(Sequence::One(Item::Node(call.run.store.keep(builder.finish()))))
     }),
     function("xml-to-json", &[node("node"), one_map("options")], 1, to_json),
@@ -28,13 +28,13 @@ fn element<'d>(
     read: &Read<'d>,
     key: Option<&'d str>,
     value: Value<'d>,
-    call: &Call<'_, '_, 'd>,
-) {
+    texts: &Texts<'_, '_, 'd>,
+) -> Result<(), Error> {
     // Members that are there several times come in their order.
     if key.is_some()
         && let Some(earlier) = read.overridden(value)
     {
-        element(builder, read, key, earlier, call);
+        element(builder, read, key, earlier, texts)?;
     }
     let (local, text) = match value {
         Value::Null(_) => ("null", None),
@@ -49,32 +49,38 @@ fn element<'d>(
     if builder.len() == 3 {
         builder.attribute(Name::new("xmlns", ""), FN, Origin::NONE);
     }
+    let mut attribute = |name: &'d str, value: &'d str| {
+        builder.attribute(Name::plain(name), value, Origin::NONE);
+    };
     if let Some(key) = key {
-        builder.attribute(Name::plain("key"), held(key, call), Origin::NONE);
+        let (key, is_escaped) = texts.held(key)?;
+        attribute("key", key);
+        if is_escaped {
+            attribute("escaped-key", "true");
+        }
     }
     if let Some(text) = text.filter(|text| !text.is_empty()) {
-        builder.text(held(text, call), Origin::NONE);
+        let (text, is_escaped) = texts.held(text)?;
+        if is_escaped {
+            attribute("escaped", "true");
+        }
+        builder.text(text, Origin::NONE);
     }
     match value {
         Value::List(_, items) => {
-            items.iter().for_each(|item| element(builder, read, None, *item, call));
+            for item in items {
+                element(builder, read, None, *item, texts)?;
+            }
         }
         Value::Map(_, map) => {
-            map.members().iter().for_each(|m| element(builder, read, Some(m.name), m.value, call));
+            for member in map.members() {
+                element(builder, read, Some(member.name), member.value, texts)?;
+            }
         }
         _ => {}
     }
     builder.close();
-}
-
-/// A text in which characters that XML cannot hold are replaced.
-fn held<'d>(text: &'d str, call: &Call<'_, '_, 'd>) -> &'d str {
-    let is_xml = super::strings::is_xml;
-    if text.chars().all(is_xml) {
-        return text;
-    }
-    let replaced: String = text.chars().map(|c| if is_xml(c) { c } else { '\u{FFFD}' }).collect();
-    call.run.store.arena.text(&replaced)
+    Ok(())
 }
 
 fn to_json<'d>(call: &Call<'_, '_, 'd>) -> Outcome<'d> {

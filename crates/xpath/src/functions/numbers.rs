@@ -136,7 +136,14 @@ fn rounded<'d>(
             if double == 0.0 && number.is_sign_negative() { -0.0 } else { double }
         })
     };
-    let too_large = |number: &Decimal| exact(number).ok_or(kyanite_tree::DecimalError::TooLarge);
+    let too_large = |number: &Decimal| match exact(number) {
+        Some(rounded) => Ok(rounded),
+        // It has fewer places than are asked for.
+        None if precision > 0 => Ok(number.clone()),
+        // It has fewer digits than are rounded off.
+        None if (number.to_string().len() as i64) < -precision => Ok(Decimal::ZERO),
+        None => Err(kyanite_tree::DecimalError::TooLarge),
+    };
     Ok(Sequence::atomic(number.map(too_large, double)?.into_atomic()))
 }
 
