@@ -129,6 +129,12 @@ pub fn read_xpath1(text: &str) -> f64 {
 /// Text without the white space of XML around it.
 #[must_use]
 pub fn trim(text: &str) -> &str {
+    let is_blank = |byte: Option<&u8>| matches!(byte, Some(b' ' | b'\t' | b'\n' | b'\r'));
+    let bytes = text.as_bytes();
+    // Hardly any text has blanks at its ends.
+    if !is_blank(bytes.first()) && !is_blank(bytes.last()) {
+        return text;
+    }
     text.trim_matches([' ', '\t', '\n', '\r'])
 }
 

@@ -139,10 +139,10 @@ impl<'a> Library<'a> {
             .read_to_end(&mut bytes)
             .map_err(|error| Failed::Input(cannot_read(&name, &error)))?;
         events.read(bytes.len());
-        let text = text_of(&name, bytes)?;
+        let text = text_of(&name, self.arena.keep_bytes(bytes))?;
         let mut repairs = Repairs::new(options.repairs);
         repairs.take_replaced(&replaced);
-        let read = self.read(&name, self.arena.keep(text), format, options, (&mut repairs, events));
+        let read = self.read(&name, text, format, options, (&mut repairs, events));
         repairs.finish(events);
         let loaded = match (read, contradiction) {
             // What the name says is not what is there: that explains whatever else is wrong.
@@ -353,11 +353,11 @@ pub(crate) fn say_format(format: Format) -> Advice {
 }
 
 /// The text of an input.
-fn text_of(name: &str, bytes: Vec<u8>) -> Result<String, Failed> {
-    String::from_utf8(bytes).map_err(|error| {
-        let (start, length) = (error.utf8_error().valid_up_to(), error.utf8_error().error_len());
+fn text_of<'a>(name: &str, bytes: &'a [u8]) -> Result<&'a str, Failed> {
+    simdutf8::compat::from_utf8(bytes).map_err(|error| {
+        let (start, length) = (error.valid_up_to(), error.error_len());
         let wrong = SyntaxError::not_utf8(start, start + length.unwrap_or(1));
-        Failed::Input(wrong.diagnostic(name, error.as_bytes()))
+        Failed::Input(wrong.diagnostic(name, bytes))
     })
 }
 

@@ -9,7 +9,7 @@ use crate::{
 
 /// Memory that is handed out in one direction and freed all at once.
 #[derive(Default)]
-pub struct Arena(Bump, typed_arena::Arena<String>);
+pub struct Arena(Bump, typed_arena::Arena<String>, typed_arena::Arena<Vec<u8>>);
 
 impl Arena {
     /// An empty arena.
@@ -24,6 +24,9 @@ impl Arena {
         if self.1.len() > 0 {
             self.1 = typed_arena::Arena::new();
         }
+        if self.2.len() > 0 {
+            self.2 = typed_arena::Arena::new();
+        }
     }
 
     /// Copies `text` here.
@@ -35,6 +38,11 @@ impl Arena {
     /// Keeps `text` here without copying it: for the text of a whole document.
     pub fn keep(&self, text: String) -> &str {
         self.1.alloc(text)
+    }
+
+    /// Keeps `bytes` here without copying them.
+    pub fn keep_bytes(&self, bytes: Vec<u8>) -> &[u8] {
+        self.2.alloc(bytes)
     }
 
     /// Copies `items` here as a computed list.

@@ -16,15 +16,17 @@ pub struct Name<'a> {
 impl PartialEq for Name<'_> {
     #[inline]
     fn eq(&self, other: &Self) -> bool {
-        is_same(self.qualified, other.qualified) && is_same(self.namespace, other.namespace)
+        is_same_name(self.qualified, other.qualified)
+            && is_same_name(self.namespace, other.namespace)
     }
 }
 
 impl Eq for Name<'_> {}
 
-/// Whether two texts are the same, for short ones that mostly are: without a call, or where they are even in one place.
+/// Whether two names, or parts of names, are the same: these are short and mostly are, so they are compared without a call.
 #[inline]
-fn is_same(a: &str, b: &str) -> bool {
+#[must_use]
+pub fn is_same_name(a: &str, b: &str) -> bool {
     let (a, b) = (a.as_bytes(), b.as_bytes());
     if a.len() != b.len() {
         return false;
@@ -72,7 +74,7 @@ impl<'a> Name<'a> {
     #[inline]
     #[must_use]
     pub fn is_written(self, qualified: &str) -> bool {
-        is_same(self.qualified, qualified)
+        is_same_name(self.qualified, qualified)
     }
 
     /// The name as written, with its prefix.

@@ -37,7 +37,7 @@ pub use compare::{Key, equal, order};
 pub use comparison::Comparison;
 pub use decimal::{Decimal, DecimalError};
 pub use diagnostic::{Advice, AdvicePart, Diagnostic, Fix, Locus, Setting, Severity, Span};
-pub use element::{Attribute, Content, Element, Name, is_blank};
+pub use element::{Attribute, Content, Element, Name, is_blank, is_same_name};
 pub use map::{Map, MapBuilder, Member, NameIndex};
 pub use near::{near, near_in_words, near_words};
 pub use nodes::{Ancestors, Children, Matches, NameTest, Node, NodeKind, Nodes, NodesBuilder};

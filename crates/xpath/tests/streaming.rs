@@ -55,6 +55,8 @@ fn what_needs_the_document() {
         ("//b[../@n = 1]", None),
         ("//b[ancestor::a/@n]/c/@m", None),
         ("//b[ancestor::a[@n = 1][2]]", None),
+        ("//b[ancestor::*[last()]/@n = 1]", None),
+        ("//b[ancestor::*[position() > 1]/@n = 1]", None),
         ("//b[count(ancestor::*) = 2 and name(..) = 'a']", None),
         ("//b[starts-with(../@n, 'x') or substring(../../@m, 2) = 'y']", None),
         ("//b[c[../../@n = 1]]", None),

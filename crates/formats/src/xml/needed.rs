@@ -1,5 +1,7 @@
 //! Building only the child elements that are needed: the others are stepped over.
 
+use kyanite_tree::is_same_name;
+
 use super::chars;
 use super::lines::Lines;
 use super::read::{Read, Reader};
@@ -50,7 +52,7 @@ impl<'a> Reader<'a> {
         let Some(names) = names else { return self.start_tag() };
         let start = self.cursor.at + 1;
         let name = local(&self.cursor.text[start..chars::name_end(self.cursor.text, start)]);
-        let mut fitting = names.iter().filter(|named| local(&named.name) == name);
+        let mut fitting = names.iter().filter(|named| is_same_name(local(&named.name), name));
         match (fitting.next(), fitting.next()) {
             (None, _) => {
                 self.end_text();

@@ -1,6 +1,6 @@
 //! Start and end tags (XML 1.0 section 3.1), and the elements that they make.
 
-use kyanite_tree::{Arena, Content, Element, Name, Setting, Span};
+use kyanite_tree::{Arena, Content, Element, Name, Setting, Span, is_same_name};
 
 use super::chars;
 use super::read::{Ancestor, IN_ORDER, NAMED, Open, Read, Reader};
@@ -97,10 +97,10 @@ impl<'a> Reader<'a> {
         if self.depth() > depth
             && let Some(open) = self.open.last()
         {
-            let name = open.written.as_bytes();
-            let from = start + 2;
-            if bytes[from..].starts_with(name) && bytes.get(from + name.len()) == Some(&b'>') {
-                self.cursor.at = from + name.len() + 1;
+            let (from, end) = (start + 2, start + 2 + open.written.len());
+            let is_it = |name: &str| is_same_name(name, open.written);
+            if bytes.get(end) == Some(&b'>') && self.cursor.text.get(from..end).is_some_and(is_it) {
+                self.cursor.at = end + 1;
                 self.close();
                 return Ok(());
             }

@@ -1,7 +1,7 @@
 //! Which nodes a name means, and where the elements of a name are.
 
 use super::{Node, NodeKind, Nodes};
-use crate::Origin;
+use crate::{Origin, is_same_name};
 
 /// What a name test asks for (XPath 3.1 section 3.3.2.2).
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -40,7 +40,9 @@ impl Matches {
         match test {
             NameTest::Any => Self::All,
             NameTest::Name { namespace, local } => names()
-                .position(|name| name.local() == local && name.namespace() == namespace)
+                .position(|name| {
+                    is_same_name(name.local(), local) && is_same_name(name.namespace(), namespace)
+                })
                 .map_or(Self::None, |at| Self::One(nodes.names.expanded[at + 1])),
             NameTest::InNamespace(uri) => {
                 Self::Some(nodes.names.all.iter().map(|name| name.namespace() == uri).collect())
