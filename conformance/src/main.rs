@@ -10,6 +10,7 @@
 
 mod csv;
 mod json_parsing;
+mod json_schema;
 mod toml;
 mod xml;
 mod yaml;
@@ -36,6 +37,7 @@ struct Suite {
 
 const SUITES: &[Suite] = &[
     Suite { name: "JSON syntax", file: "json-parsing.json", run: json_parsing::run },
+    Suite { name: "JSON Schema", file: "json-schema", run: json_schema::run },
     Suite { name: "XML well-formedness", file: "xml", run: xml::run },
     Suite { name: "YAML values", file: "yaml.json", run: yaml::run },
     Suite { name: "TOML values", file: "", run: toml::run },

@@ -10,6 +10,7 @@
 //! - [`picture`]: numbers and dates as pictures show them
 //! - [`rank`]: the order of values, of numbers or of texts
 //! - [`signature`]: how functions are shown
+//! - [`uri`]: references resolved against a base
 
 pub mod accumulator;
 pub mod atomic;
@@ -19,3 +20,4 @@ pub mod picture;
 pub mod rank;
 pub mod signature;
 pub mod time;
+pub mod uri;

@@ -9,6 +9,7 @@ use std::ops::Range;
 
 use regex::Regex;
 
+pub mod ecma;
 pub mod iregexp;
 pub mod xsd;
 

@@ -228,7 +228,8 @@ fn base_uri<'d>(call: &Call<'_, '_, 'd>) -> Outcome<'d> {
     for element in around {
         let given = element.attributes().find(|a| a.name().qualified() == "xml:base");
         if let Some(given) = given {
-            base = super::uris::resolve(given.text(), &base).unwrap_or_else(|| given.text().into());
+            base = kyanite_eval::uri::resolve(given.text(), &base)
+                .unwrap_or_else(|| given.text().into());
         }
     }
     if base.is_empty() {

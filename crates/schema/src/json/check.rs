@@ -1,0 +1,360 @@
+//! Checking values.
+
+use std::collections::HashMap;
+
+use kyanite_tree::{Decimal, Kind, Map, Value};
+
+use super::describe;
+use super::identity::identity;
+use super::keyword::{Bound, Dependency, Keyword, Limit, Members, Sized, Types};
+use super::{Draft, Finding, Rule, Schema};
+
+/// Where findings go; nothing where it is only asked whether there are any.
+type Findings<'f> = Option<&'f mut Vec<Finding>>;
+
+/// What is wrong with a value: the value, the sentence, the advice.
+pub(super) type Wrong<'v> = (Value<'v>, String, Option<String>);
+
+impl<'s> Schema<'s> {
+    /// All that is wrong with a value.
+    #[must_use]
+    pub fn validate(&self, value: Value<'_>) -> Vec<Finding> {
+        let mut findings = Vec::new();
+        self.check(0, value, Some(&mut findings));
+        findings
+    }
+
+    /// Whether a value is valid.
+    #[must_use]
+    pub fn is_valid(&self, value: Value<'_>) -> bool {
+        self.check(0, value, None)
+    }
+
+    /// Whether a value fits the schema of that number.
+    fn check(&self, number: usize, value: Value<'_>, mut findings: Findings<'_>) -> bool {
+        let mut is_valid = true;
+        for rule in &self.nodes[number].rules {
+            is_valid &= self.rule(rule, value, findings.as_deref_mut());
+            if !is_valid && findings.is_none() {
+                return false;
+            }
+        }
+        is_valid
+    }
+
+    fn fits(&self, number: usize, value: Value<'_>) -> bool {
+        self.check(number, value, None)
+    }
+
+    fn rule(&self, rule: &Rule<'s>, value: Value<'_>, mut findings: Findings<'_>) -> bool {
+        match &rule.keyword {
+            Keyword::Reference(schema) => return self.check(*schema, value, findings),
+            Keyword::All(schemas) => {
+                let mut is_valid = true;
+                for schema in schemas {
+                    is_valid &= self.check(*schema, value, findings.as_deref_mut());
+                }
+                return is_valid;
+            }
+            Keyword::If(test, yes, no) => {
+                let branch = if self.fits(*test, value) { yes } else { no };
+                return branch.is_none_or(|schema| self.check(schema, value, findings));
+            }
+            Keyword::Items(schema) => {
+                let items = value.as_list().unwrap_or_default();
+                return self.each(items.iter().map(|item| (*schema, *item)), findings);
+            }
+            Keyword::Tuple(first, others) => {
+                let items = value.as_list().unwrap_or_default();
+                let schemas = first.iter().copied().map(Some).chain(std::iter::repeat(*others));
+                let pairs = items.iter().zip(schemas);
+                return self
+                    .each(pairs.filter_map(|(item, schema)| Some((schema?, *item))), findings);
+            }
+            Keyword::Members(members) => {
+                let Some(map) = value.as_map() else { return true };
+                return self.members(members, map, rule, findings);
+            }
+            Keyword::Names(schema) => {
+                let Some(map) = value.as_map() else { return true };
+                let mut is_valid = true;
+                for member in map.members() {
+                    let name = Value::text(member.name).with_origin(member.value.origin());
+                    is_valid &= self.check(*schema, name, findings.as_deref_mut());
+                }
+                return is_valid;
+            }
+            Keyword::Dependencies(all) => {
+                let Some(map) = value.as_map() else { return true };
+                let mut is_valid = true;
+                for (name, needed) in all {
+                    if map.get(name).is_none() {
+                        continue;
+                    }
+                    match needed {
+                        Dependency::Schema(schema) => {
+                            is_valid &= self.check(*schema, value, findings.as_deref_mut());
+                        }
+                        Dependency::Members(names) => {
+                            for missing in names.iter().filter(|other| map.get(other).is_none()) {
+                                is_valid = false;
+                                let message = format!(
+                                    "the member {missing:?} is missing, which {name:?} needs"
+                                );
+                                let wrong = (value, message, describe::near_member(missing, map));
+                                tell(rule, wrong, findings.as_deref_mut());
+                            }
+                        }
+                    }
+                }
+                return is_valid;
+            }
+            Keyword::Required(names) => {
+                let Some(map) = value.as_map() else { return true };
+                let mut is_valid = true;
+                for name in names.iter().filter(|name| map.get(name).is_none()) {
+                    is_valid = false;
+                    let message = format!("the member {name:?} is missing");
+                    let wrong = (value, message, describe::near_member(name, map));
+                    tell(rule, wrong, findings.as_deref_mut());
+                }
+                return is_valid;
+            }
+            _ => {}
+        }
+        match self.wrong(&rule.keyword, value) {
+            None => true,
+            Some(wrong) => {
+                tell(rule, wrong, findings);
+                false
+            }
+        }
+    }
+
+    fn each<'v>(
+        &self,
+        pairs: impl Iterator<Item = (usize, Value<'v>)>,
+        mut findings: Findings<'_>,
+    ) -> bool {
+        let mut is_valid = true;
+        for (schema, item) in pairs {
+            is_valid &= self.check(schema, item, findings.as_deref_mut());
+            if !is_valid && findings.is_none() {
+                return false;
+            }
+        }
+        is_valid
+    }
+
+    fn members(
+        &self,
+        members: &Members<'s>,
+        map: &Map<'_>,
+        rule: &Rule<'s>,
+        mut findings: Findings<'_>,
+    ) -> bool {
+        let Members { named, patterns, others } = members;
+        let mut is_valid = true;
+        for member in map.members() {
+            let (name, value) = (member.name, member.value);
+            let own = named.binary_search_by_key(&name, |(name, _)| *name).ok();
+            let mut is_known = own.is_some();
+            if let Some(at) = own {
+                is_valid &= self.check(named[at].1, value, findings.as_deref_mut());
+            }
+            for (pattern, schema) in patterns {
+                // A pattern that is given up says nothing of the name.
+                if pattern.is_match(name).unwrap_or(false) {
+                    is_known = true;
+                    is_valid &= self.check(*schema, value, findings.as_deref_mut());
+                }
+            }
+            if let Some(others) = others.filter(|_| !is_known) {
+                if self.is_nothing(others) {
+                    is_valid = false;
+                    let message = format!("the member {name:?} may not stand here");
+                    let known = named.iter().map(|(name, _)| *name);
+                    let wrong = (value, message, describe::known_members(name, known, map));
+                    tell(rule, wrong, findings.as_deref_mut());
+                } else {
+                    is_valid &= self.check(others, value, findings.as_deref_mut());
+                }
+            }
+            if !is_valid && findings.is_none() {
+                return false;
+            }
+        }
+        is_valid
+    }
+
+    /// Whether a schema is just `false`.
+    fn is_nothing(&self, number: usize) -> bool {
+        matches!(self.nodes[number].rules[..], [Rule { keyword: Keyword::Nothing, .. }])
+    }
+
+    /// What is wrong with a value, by a keyword that looks at it as a whole.
+    fn wrong<'v>(&self, keyword: &Keyword<'s>, value: Value<'v>) -> Option<Wrong<'v>> {
+        let about = |message: String| Some((value, message, None));
+        match keyword {
+            Keyword::Nothing => about("nothing may stand here".into()),
+            Keyword::Types(types) => {
+                let found = Types::of(value, self.draft == Draft::V4);
+                (!types.has(found)).then(|| describe::types(*types, value))
+            }
+            Keyword::Enumeration(known) => {
+                let own = identity(value);
+                let is_known = known.iter().any(|known| identity(*known) == own);
+                (!is_known).then(|| describe::enumeration(known, value))
+            }
+            Keyword::Constant(constant) if identity(*constant) == identity(value) => None,
+            Keyword::Constant(constant) => about(format!(
+                "{} is expected, and here is {}",
+                describe::shown(*constant),
+                describe::shown(value)
+            )),
+            Keyword::MultipleOf(unit) => {
+                let number = number(value)?;
+                let shown = value.scalar_text().unwrap_or_default();
+                match number.rem(unit) {
+                    Ok(rest) if rest == Decimal::ZERO => None,
+                    Ok(_) => about(format!("{shown} is no multiple of {unit}")),
+                    Err(_) => about(format!("{shown} has more digits than are computed with")),
+                }
+            }
+            Keyword::Bound(bound, limit, written) => {
+                let number = number(value)?;
+                let (is_kept, must) = match bound {
+                    Bound::Least => (number >= *limit, "must be at least"),
+                    Bound::Most => (number <= *limit, "must be at most"),
+                    Bound::MoreThan => (number > *limit, "must be greater than"),
+                    Bound::LessThan => (number < *limit, "must be less than"),
+                };
+                let shown = value.scalar_text().unwrap_or_default();
+                if is_kept { None } else { about(format!("{shown} {must} {written}")) }
+            }
+            Keyword::Size(of, limit, count) => {
+                let (size, what) = size(*of, value)?;
+                let must = match limit {
+                    Limit::Least if size < *count => "at least",
+                    Limit::Most if size > *count => "at most",
+                    _ => return None,
+                };
+                let verb = if *of == Sized::Text { "the text has" } else { "there are" };
+                let counted = if size == 1 && *of != Sized::Text {
+                    format!("there is 1 {what}")
+                } else {
+                    let plural = if size == 1 { "" } else { "s" };
+                    format!("{verb} {size} {what}{plural}")
+                };
+                about(format!("{counted}, and there must be {must} {count}"))
+            }
+            Keyword::Pattern(written, pattern) => {
+                let text = text(value)?;
+                match pattern.is_match(text) {
+                    Ok(true) => None,
+                    Ok(false) => {
+                        about(format!("{} does not fit {written}", describe::shown(value)))
+                    }
+                    Err(error) => about(format!("it is not known whether this fits: {error}")),
+                }
+            }
+            Keyword::Contains(schema) => {
+                let items = value.as_list()?;
+                let is_there = items.iter().any(|item| self.fits(*schema, *item));
+                if is_there {
+                    None
+                } else {
+                    about("none of the items is one that must be there".into())
+                }
+            }
+            Keyword::Unique => {
+                let mut met: HashMap<String, usize> = HashMap::new();
+                for (at, item) in value.as_list()?.iter().enumerate() {
+                    if let Some(before) = met.insert(identity(*item), at) {
+                        let message =
+                            format!("item {at} is the same as item {before}, counted from 0");
+                        return Some((*item, message, None));
+                    }
+                }
+                None
+            }
+            Keyword::Any(schemas) => {
+                let fits = schemas.iter().any(|schema| self.fits(*schema, value));
+                (!fits).then(|| self.none_of(schemas, value))
+            }
+            Keyword::One(schemas) => {
+                let fitting: Vec<usize> =
+                    (0..schemas.len()).filter(|at| self.fits(schemas[*at], value)).collect();
+                match fitting[..] {
+                    [_] => None,
+                    [] => Some(self.none_of(schemas, value)),
+                    [first, second, ..] => about(format!(
+                        "{} of the {} alternatives fit, and just one may: those of number {} and {}",
+                        fitting.len(),
+                        schemas.len(),
+                        first + 1,
+                        second + 1
+                    )),
+                }
+            }
+            Keyword::Not(schema) => {
+                let fits = self.fits(*schema, value);
+                if fits { about("this is what may not stand here".into()) } else { None }
+            }
+            _ => None,
+        }
+    }
+
+    /// That a value fits no alternative, and what is wrong with it for the one that it is nearest to.
+    fn none_of<'v>(&self, schemas: &[usize], value: Value<'v>) -> Wrong<'v> {
+        let mut nearest: Option<(usize, Vec<Finding>)> = None;
+        for (at, schema) in schemas.iter().enumerate() {
+            let mut findings = Vec::new();
+            self.check(*schema, value, Some(&mut findings));
+            // An alternative for another type is the farthest.
+            let far = |findings: &[Finding]| {
+                let own = |f: &&Finding| f.origin == value.origin() && f.rule.keyword == "type";
+                (findings.iter().any(|finding| own(&finding)), findings.len())
+            };
+            if nearest.as_ref().is_none_or(|(_, best)| far(&findings) < far(best)) {
+                nearest = Some((at, findings));
+            }
+        }
+        let message = format!("this fits none of {} alternatives", schemas.len());
+        let near = nearest.and_then(|(at, findings)| Some((at, findings.into_iter().next()?)));
+        let advice = near
+            .map(|(at, finding)| format!("nearest is number {}, but {}", at + 1, finding.message));
+        (value, message, advice)
+    }
+}
+
+fn tell(rule: &Rule<'_>, (value, message, advice): Wrong<'_>, findings: Findings<'_>) {
+    if let Some(findings) = findings {
+        let advice = advice.map(kyanite_tree::Advice::words);
+        findings.push(Finding { message, advice, origin: value.origin(), rule: rule.place });
+    }
+}
+
+fn number(value: Value<'_>) -> Option<Decimal> {
+    match value {
+        Value::Number(_, number) => number.decimal().ok(),
+        _ => None,
+    }
+}
+
+fn text(value: Value<'_>) -> Option<&str> {
+    match value.simple() {
+        Value::Text(_, text) | Value::Untyped(_, text) => Some(text),
+        _ => None,
+    }
+}
+
+/// How large a value is, if it has such a size, and what is counted.
+fn size(of: Sized, value: Value<'_>) -> Option<(u64, &'static str)> {
+    Some(match of {
+        Sized::Text => (text(value)?.chars().count() as u64, "character"),
+        Sized::List => (value.as_list()?.len() as u64, "item"),
+        Sized::Map if value.kind() == Kind::Map => (value.as_map()?.len() as u64, "member"),
+        Sized::Map => return None,
+    })
+}

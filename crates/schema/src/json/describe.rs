@@ -1,0 +1,69 @@
+//! Sentences about values.
+
+use kyanite_tree::{Map, Value, near, near_words};
+
+use super::check::Wrong;
+use super::keyword::Types;
+
+/// A text in a message is cut to this many characters.
+const SHOWN: usize = 60;
+
+/// A value as it is shown in a message.
+pub(super) fn shown(value: Value<'_>) -> String {
+    match value.simple() {
+        Value::Text(_, text) | Value::Untyped(_, text) => match text.char_indices().nth(SHOWN) {
+            Some((end, _)) => format!("{:?}", format!("{}…", &text[..end])),
+            None => format!("{text:?}"),
+        },
+        Value::List(..) | Value::Map(..) => value.kind().phrase().to_owned(),
+        Value::Null(_) => "null".into(),
+        other => other.scalar_text().unwrap_or_default().to_owned(),
+    }
+}
+
+/// A value of the wrong type.
+pub(super) fn types(expected: Types, value: Value<'_>) -> Wrong<'_> {
+    let names: Vec<&str> = expected.names().collect();
+    let found = match value.simple() {
+        Value::List(..) | Value::Map(..) => value.kind().phrase().to_owned(),
+        Value::Null(_) => "null".into(),
+        other => format!("{} {}", value.simple().kind().phrase(), shown(other)),
+    };
+    (value, format!("{} is expected, and here is {found}", names.join(" or ")), None)
+}
+
+/// A value that is none of those that are known.
+pub(super) fn enumeration<'v>(known: &[Value<'_>], value: Value<'v>) -> Wrong<'v> {
+    let message = match known.len() {
+        1 => format!("{} is not the value that may stand here", shown(value)),
+        count => format!("{} is none of the {count} values that may stand here", shown(value)),
+    };
+    let texts: Vec<&str> = known.iter().filter_map(|known| known.as_text()).collect();
+    let near = value.scalar_text().and_then(|text| near_words(text, texts.iter().copied()));
+    let advice = near.unwrap_or_else(|| {
+        let all: Vec<String> = known.iter().take(8).map(|known| shown(*known)).collect();
+        let more = if known.len() > 8 { ", …" } else { "" };
+        format!("there are: {}{more}", all.join(", "))
+    });
+    (value, message, Some(advice))
+}
+
+/// Members that are there and near to one that is not.
+pub(super) fn near_member(missing: &str, map: &Map<'_>) -> Option<String> {
+    let near = near_words(missing, map.members().iter().map(|member| member.name));
+    near.map(|near| format!("{near} is there").replace("near: ", "near it, "))
+}
+
+/// Members that may be there, for one that may not: those near to it, else those that are not there.
+pub(super) fn known_members<'k>(
+    name: &str,
+    known: impl Iterator<Item = &'k str> + Clone,
+    map: &Map<'_>,
+) -> Option<String> {
+    let near = near(name, known.clone());
+    if !near.is_empty() {
+        return Some(format!("near: {}", near.join(", ")));
+    }
+    let open: Vec<&str> = known.filter(|name| map.get(name).is_none()).take(8).collect();
+    (!open.is_empty()).then(|| format!("there may be: {}", open.join(", ")))
+}
