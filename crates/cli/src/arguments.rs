@@ -5,6 +5,7 @@ use std::path::PathBuf;
 use clap::{ArgAction, Args, Parser, Subcommand, ValueEnum, ValueHint};
 use kyanite_formats::Format;
 use kyanite_formats::encoding::Charset;
+use kyanite_schema::json::Draft;
 
 /// Look into JSON, XML, YAML, TOML and CSV, find what you are after, reshape it, convert it
 #[derive(Parser, Debug)]
@@ -36,6 +37,8 @@ pub enum Command {
     Reshape(Reshape),
     /// Write the same data in another format
     Convert(Convert),
+    /// Check documents against schemas
+    Validate(Validate),
     /// Check, lay out, draft and test rule files
     #[command(subcommand)]
     Rules(Rules),
@@ -465,6 +468,68 @@ sources, and an expected file or message.txt, a part of the message that is expe
         #[arg(value_hint = ValueHint::DirPath)]
         cases: PathBuf,
     },
+}
+
+/// `kyanite validate`.
+#[derive(Args, Debug)]
+#[command(after_help = "\
+Examples:
+  kyanite validate --schema schemas/booking.json bookings.jsonl
+  kyanite query '$[0]' bookings.jsonl | kyanite validate --schema schemas/booking.json
+
+Schemas are JSON Schemas of draft 4, 6 or 7, in JSON, YAML or TOML. Each record of JSON Lines and CSV is
+a document; elements of XML are checked in the record view. Exit status: 0 all is valid, 1 something is
+not, 2 a schema is wrong, 3 an input cannot be read.")]
+pub struct Validate {
+    /// Files or http(s) URLs to check; `-` or none is standard input
+    #[arg(value_name = "INPUT", value_hint = ValueHint::FilePath)]
+    pub inputs: Vec<String>,
+    /// A schema; several all have to hold
+    #[arg(long = "schema", value_name = "SCHEMA", required = true, value_hint = ValueHint::FilePath)]
+    pub schemas: Vec<String>,
+    /// The draft of schemas without $schema [default: 7]
+    #[arg(long, value_name = "DRAFT")]
+    pub draft: Option<DraftName>,
+    /// Which file a URI in schemas means; nothing is fetched for them
+    #[arg(long = "schema-map", value_name = "URI=FILE", value_parser = mapping)]
+    pub mapped: Vec<(String, String)>,
+    /// The format of the inputs and of the schemas [default: by extension, then by content]
+    #[arg(short, long, value_name = "FORMAT")]
+    pub from: Option<Format>,
+}
+
+/// A draft of JSON Schema.
+#[derive(ValueEnum, Clone, Copy, PartialEq, Eq, Debug)]
+pub enum DraftName {
+    /// Draft 4
+    #[value(name = "4")]
+    V4,
+    /// Draft 6
+    #[value(name = "6")]
+    V6,
+    /// Draft 7
+    #[value(name = "7")]
+    V7,
+}
+
+impl From<DraftName> for Draft {
+    fn from(name: DraftName) -> Self {
+        match name {
+            DraftName::V4 => Self::V4,
+            DraftName::V6 => Self::V6,
+            DraftName::V7 => Self::V7,
+        }
+    }
+}
+
+/// `URI=FILE`
+fn mapping(text: &str) -> Result<(String, String), String> {
+    match text.rsplit_once('=') {
+        Some((uri, file)) if !uri.is_empty() && !file.is_empty() => {
+            Ok((uri.trim_end_matches('#').to_owned(), file.to_owned()))
+        }
+        _ => Err("write it as URI=FILE".into()),
+    }
 }
 
 /// `kyanite convert`.

@@ -15,6 +15,7 @@ mod settings;
 mod status;
 mod trace;
 mod usage;
+mod validate;
 mod watch;
 
 use std::process::ExitCode;
@@ -77,6 +78,7 @@ fn run(arguments: Arguments) -> Status {
             rule_files::draft(&input, &wanted, output.as_deref(), &mut messages)
         }
         Command::Rules(Rules::Test { rule, cases }) => cases::test(&rule, &cases, &mut messages),
+        Command::Validate(validate) => validate::run(&validate, &arguments.messages, &mut messages),
         Command::Demo(demo) => demo::demo(&demo, &mut messages),
         Command::Completions { shell } => manual::completions(shell),
         Command::Manual => manual::manual(),

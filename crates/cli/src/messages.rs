@@ -113,7 +113,7 @@ impl Messages {
         self.warnings += usize::from(problem.severity() == Severity::Warning);
         if problem.severity() >= self.lowest {
             let text = match self.form {
-                MessageForm::Text => self.render(problem),
+                MessageForm::Text => self.rendered(problem),
                 MessageForm::Json => as_json(problem),
             };
             match &mut self.held {
@@ -142,7 +142,8 @@ impl Messages {
         problems.iter().for_each(|problem| self.show(problem));
     }
 
-    fn render(&self, problem: &Diagnostic) -> String {
+    /// A message as text.
+    pub fn rendered(&self, problem: &Diagnostic) -> String {
         let color = match problem.severity() {
             Severity::Error => AnsiColor::Red,
             Severity::Warning => AnsiColor::Magenta,
@@ -225,12 +226,12 @@ mod tests {
             .at(Place::of("r.kyr", b"$.fare", 2, 6).in_rule())
             .advise("take it away");
         assert_eq!(
-            messages(false, false, When::Never).render(&problem),
+            messages(false, false, When::Never).rendered(&problem),
             "error: a comma too many\n  f.json:2:13  $.fare\n       \"fare\": 12,,\n                  ^\n  \
              r.kyr:1:3\n      $.fare\n        ^^^^\n  take it away\n"
         );
-        let colored =
-            messages(false, false, When::Always).render(&Diagnostic::note(Code::InputRead, "well"));
+        let colored = messages(false, false, When::Always)
+            .rendered(&Diagnostic::note(Code::InputRead, "well"));
         assert!(colored.contains("\u{1b}[") && colored.contains("note") && !colored.contains('^'));
     }
 

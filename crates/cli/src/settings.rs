@@ -35,6 +35,7 @@ pub fn option(setting: &Setting) -> String {
         Setting::Root => "--root NAME".into(),
         Setting::Namespace(prefix, uri) => format!("--namespace {prefix}={uri}"),
         Setting::IgnoreNamespaces => "--ignore-namespaces".into(),
+        Setting::SchemaMap(uri) => format!("--schema-map {uri}=FILE"),
         Setting::Syntax(syntax) => format!("--syntax {syntax}"),
         other => other.to_string(),
     }

@@ -9,9 +9,9 @@ use kyanite_flow::Failed;
 pub enum Status {
     /// All is done.
     Done = 0,
-    /// The answer is no: nothing was found under `--require`.
+    /// The answer is no: nothing was found under `--require`, or a document is not valid.
     No = 1,
-    /// The command line or the rule is wrong.
+    /// The command line, the rule or a schema is wrong.
     Command = 2,
     /// An input cannot be read.
     Input = 3,

@@ -54,6 +54,7 @@ pub fn files() -> Vec<File> {
         "rules/running-cases/no-fare/input.jsonl",
         "rules/running-cases/no-fare/params.json",
         "rules/running-cases/no-fare/message.txt",
+        "schemas/booking.json",
     ]);
     files.push(File { name: "bookings.jsonl", content: bookings.into() });
     files

@@ -23,6 +23,7 @@ mod stream;
 mod trace;
 mod transcode;
 mod unfinished;
+mod validate;
 mod xpath;
 
 /// Reads the bytes of an input, on whichever thread wants the next of them.
@@ -40,6 +41,7 @@ pub use render::Layout;
 pub use run::{Job, LossPolicy, Sink, What, stack_size};
 pub use trace::{Traced, trace};
 pub use unfinished::remove_unfinished;
+pub use validate::{Validation, Verdict, validate};
 
 /// Runs a plan over inputs: a rule, or an XPath.
 ///

@@ -75,6 +75,15 @@ pub struct Schema<'s> {
     /// Schemas that refer to each other by their numbers; the first is the whole.
     nodes: Vec<Node<'s>>,
     draft: Draft,
+    remarks: Vec<Problem>,
+}
+
+impl Schema<'_> {
+    /// What may have been meant otherwise: members that are no keywords.
+    #[must_use]
+    pub fn remarks(&self) -> &[Problem] {
+        &self.remarks
+    }
 }
 
 /// One of the schemas in a document.
@@ -114,7 +123,7 @@ pub struct Finding {
     pub rule: RulePlace,
 }
 
-/// Something that makes a schema no schema.
+/// Something that makes a schema no schema, or that may have been meant otherwise.
 #[derive(Clone, Debug)]
 pub struct Problem {
     /// What is wrong, in a sentence.
@@ -125,4 +134,6 @@ pub struct Problem {
     pub document: usize,
     /// Where it stands.
     pub origin: Origin,
+    /// The URI of a document that is referred to and not given.
+    pub missing: Option<String>,
 }

@@ -144,6 +144,8 @@ pub enum Setting {
     Namespace(String, String),
     /// Names in an XPath are matched without their namespaces.
     IgnoreNamespaces,
+    /// The document that schemas mean by a URI.
+    SchemaMap(String),
     /// What the expression is written in.
     Syntax(&'static str),
 }
@@ -187,6 +189,7 @@ impl fmt::Display for Setting {
                 return write!(f, "{uri} as what the prefix {prefix} means");
             }
             Self::IgnoreNamespaces => "names without their namespaces",
+            Self::SchemaMap(_) => "the document that a URI means",
             Self::Syntax(syntax) => {
                 return write!(f, "{syntax} as what the expression is written in");
             }

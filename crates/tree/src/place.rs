@@ -198,6 +198,8 @@ pub enum Part {
     Input,
     /// A rule, or a library of it.
     Rule,
+    /// A schema.
+    Schema,
 }
 
 impl Part {
@@ -207,6 +209,7 @@ impl Part {
         match self {
             Self::Input => "input",
             Self::Rule => "rule",
+            Self::Schema => "schema",
         }
     }
 }
@@ -244,6 +247,12 @@ impl Place {
     #[must_use]
     pub fn in_rule(self) -> Self {
         Self { part: Part::Rule, ..self }
+    }
+
+    /// The same place, in a schema.
+    #[must_use]
+    pub fn in_schema(self) -> Self {
+        Self { part: Part::Schema, ..self }
     }
 
     /// The same place with the path of the value there.

@@ -208,7 +208,7 @@ impl<'s> Schema<'s> {
             }
             Keyword::Constant(constant) if identity(*constant) == identity(value) => None,
             Keyword::Constant(constant) => about(format!(
-                "{} is expected, and here is {}",
+                "expected {}, found {}",
                 describe::shown(*constant),
                 describe::shown(value)
             )),

@@ -65,6 +65,7 @@ impl<'s> Schema<'s> {
             known: HashMap::new(),
             places: Vec::new(),
             problems: Vec::new(),
+            remarks: Vec::new(),
         };
         let documents = std::iter::once(&root).chain(others);
         let targets: Vec<Target<'s>> = documents
@@ -79,7 +80,7 @@ impl<'s> Schema<'s> {
             return Err(compiler.problems);
         }
         let nodes = compiler.nodes.into_iter().map(|rules| Node { rules }).collect();
-        Ok(Self { nodes, draft })
+        Ok(Self { nodes, draft, remarks: compiler.remarks })
     }
 }
 
@@ -93,6 +94,7 @@ pub(super) struct Compiler<'s> {
     /// The document and place of each schema.
     places: Vec<(usize, Origin)>,
     pub(super) problems: Vec<Problem>,
+    remarks: Vec<Problem>,
 }
 
 impl<'s> Compiler<'s> {
@@ -160,7 +162,8 @@ impl<'s> Compiler<'s> {
         document: usize,
         origin: Origin,
     ) {
-        self.problems.push(Problem { message: message.into(), advice, document, origin });
+        let (message, missing) = (message.into(), None);
+        self.problems.push(Problem { message, advice, document, origin, missing });
     }
 
     /// The number of a schema, which is compiled unless it is already.
@@ -204,6 +207,7 @@ impl<'s> Compiler<'s> {
                     let place = place("$ref", reference.origin());
                     return keyword.map(|keyword| Rule { keyword, place }).into_iter().collect();
                 }
+                self.remark_unknown(target, map);
                 let mut reader =
                     super::read::Reader { compiler: self, target: Inside { target, map } };
                 for (word, keyword, origin) in reader.keywords() {
@@ -219,14 +223,38 @@ impl<'s> Compiler<'s> {
         rules
     }
 
+    /// Remarks on members that are no keywords: by the standard they say nothing, but they may have been meant to.
+    fn remark_unknown(&mut self, target: &Target<'s>, map: &'s Map<'s>) {
+        let known = || super::keyword::words(target.draft);
+        let mut remark = |message: String, advice: Option<String>, origin: Origin| {
+            let (advice, missing) = (advice.map(Advice::words), None);
+            let document = target.document;
+            self.remarks.push(Problem { message, advice, document, origin, missing });
+        };
+        let is_known = |name: &str| known().any(|word| word == name);
+        for member in map.members().iter().filter(|member| !is_known(member.name)) {
+            if let Some(near) = near_words(member.name, known()) {
+                let message = format!("`{}` is no keyword, so it says nothing", member.name);
+                remark(message, Some(near), member.value.origin());
+            }
+        }
+        if !map.is_empty() && map.members().iter().all(|member| !is_known(member.name)) {
+            let message = "none of the members of this schema is a keyword, so it fits everything";
+            let names: Vec<&str> = map.members().iter().take(8).map(|member| member.name).collect();
+            let advice = format!("there are: {}", names.join(", "));
+            remark(message.to_owned(), Some(advice), target.value.origin());
+        }
+    }
+
     /// The schema that a reference means.
     fn reference(&mut self, from: &Target<'s>, text: &str, origin: Origin) -> Option<usize> {
         let full = resolve(text, &from.base).unwrap_or_else(|| text.to_owned());
         let (uri, fragment) = full.split_once('#').unwrap_or((&full, ""));
         let Some(resource) = self.ids.get(uri).cloned() else {
             let message = format!("the schema refers to {uri}, which is not given");
-            let advice = Advice::words("it is never fetched; give the document that it is");
-            self.problem(message, Some(advice), from.document, origin);
+            let missing = Some(uri.to_owned());
+            let (advice, document) = (None, from.document);
+            self.problems.push(Problem { message, advice, document, origin, missing });
             return None;
         };
         let found = match fragment {

@@ -24,12 +24,17 @@ pub(super) fn shown(value: Value<'_>) -> String {
 /// A value of the wrong type.
 pub(super) fn types(expected: Types, value: Value<'_>) -> Wrong<'_> {
     let names: Vec<&str> = expected.names().collect();
-    let found = match value.simple() {
+    (value, format!("expected {}, found {}", names.join(" or "), found(value)), None)
+}
+
+/// A value with what sort of value it is.
+fn found(value: Value<'_>) -> String {
+    match value.simple() {
         Value::List(..) | Value::Map(..) => value.kind().phrase().to_owned(),
         Value::Null(_) => "null".into(),
-        other => format!("{} {}", value.simple().kind().phrase(), shown(other)),
-    };
-    (value, format!("{} is expected, and here is {found}", names.join(" or ")), None)
+        Value::Boolean(..) => shown(value),
+        other => format!("the {} {}", other.kind().word(), shown(other)),
+    }
 }
 
 /// A value that is none of those that are known.
@@ -50,8 +55,7 @@ pub(super) fn enumeration<'v>(known: &[Value<'_>], value: Value<'v>) -> Wrong<'v
 
 /// Members that are there and near to one that is not.
 pub(super) fn near_member(missing: &str, map: &Map<'_>) -> Option<String> {
-    let near = near_words(missing, map.members().iter().map(|member| member.name));
-    near.map(|near| format!("{near} is there").replace("near: ", "near it, "))
+    near_words(missing, map.members().iter().map(|member| member.name))
 }
 
 /// Members that may be there, for one that may not: those near to it, else those that are not there.

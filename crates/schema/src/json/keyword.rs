@@ -3,6 +3,8 @@
 use kyanite_eval::pattern::Pattern;
 use kyanite_tree::{Decimal, Value};
 
+use super::Draft;
+
 /// A keyword; schemas in it are numbers of others.
 #[derive(Debug)]
 pub(super) enum Keyword<'s> {
@@ -121,4 +123,50 @@ impl Types {
             _ => bits(&[4]),
         }
     }
+}
+
+/// All keywords of a draft, those that only describe among them.
+pub(super) fn words(draft: Draft) -> impl Iterator<Item = &'static str> {
+    const ALWAYS: [&str; 34] = [
+        "$ref",
+        "$schema",
+        "title",
+        "description",
+        "default",
+        "definitions",
+        "type",
+        "enum",
+        "multipleOf",
+        "minimum",
+        "maximum",
+        "exclusiveMinimum",
+        "exclusiveMaximum",
+        "minLength",
+        "maxLength",
+        "pattern",
+        "format",
+        "items",
+        "additionalItems",
+        "minItems",
+        "maxItems",
+        "uniqueItems",
+        "properties",
+        "patternProperties",
+        "additionalProperties",
+        "minProperties",
+        "maxProperties",
+        "required",
+        "dependencies",
+        "allOf",
+        "anyOf",
+        "oneOf",
+        "not",
+        "$comment",
+    ];
+    const SINCE_6: [&str; 4] = ["const", "contains", "propertyNames", "examples"];
+    const SINCE_7: [&str; 7] =
+        ["if", "then", "else", "readOnly", "writeOnly", "contentMediaType", "contentEncoding"];
+    let since_6 = SINCE_6.into_iter().filter(move |_| draft >= Draft::V6);
+    let since_7 = SINCE_7.into_iter().filter(move |_| draft >= Draft::V7);
+    ALWAYS.into_iter().chain([draft.id()]).chain(since_6).chain(since_7)
 }

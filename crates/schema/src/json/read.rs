@@ -5,6 +5,7 @@ use kyanite_tree::{Advice, Decimal, Origin, Value};
 
 use super::Draft;
 use super::compile::{Compiler, Inside};
+use super::describe;
 use super::keyword::{Bound, Dependency, Keyword, Limit, Members, Sized, Types};
 
 /// Reads the keywords of a schema.
@@ -148,11 +149,7 @@ impl<'s> Reader<'_, '_, 's> {
 
     /// A keyword that does not take such a value.
     fn refused<T>(&mut self, word: &str, takes: &str, value: Value<'s>) -> Option<T> {
-        let found = match value.scalar_text() {
-            Some(text) if text.len() < 40 => format!("{} {text}", value.kind().phrase()),
-            _ => value.kind().phrase().to_owned(),
-        };
-        let message = format!("`{word}` takes {takes}, and here is {found}");
+        let message = format!("`{word}` takes {takes}, and here is {}", describe::shown(value));
         let document = self.target.document();
         self.compiler.problem(message, None, document, value.origin());
         None

@@ -1,0 +1,295 @@
+//! What is said of values that break a schema, and of schemas that are none, keyword by keyword.
+#![allow(clippy::unwrap_used, reason = "a test that fails may panic")]
+
+use kyanite_formats::json::{self, Origins, ReaderOptions};
+use kyanite_schema::json::{Document, Draft, META_SCHEMAS, Schema};
+use kyanite_tree::{Advice, AdvicePart, Arena, Base, Value};
+
+/// The value of a text whose places count from there.
+fn read<'a>(arena: &'a Arena, text: &str, base: Base) -> Value<'a> {
+    let options = ReaderOptions { origins: Origins::Text(base), ..ReaderOptions::default() };
+    json::document(arena.text(text), arena, options).unwrap().0
+}
+
+fn words(advice: Option<&Advice>) -> String {
+    let words = advice.iter().flat_map(|advice| advice.parts()).map(|part| match part {
+        AdvicePart::Words(words) => words.to_string(),
+        AdvicePart::Setting(_) => "…".to_owned(),
+    });
+    words.collect()
+}
+
+/// What is found in a value, each as `offset message (advice)`; for a schema that is none the same of that, behind `!`.
+fn found(draft: Draft, schema: &str, value: &str) -> String {
+    let (arena, base) = (Arena::new(), Base::default());
+    let meta = |(uri, text): (&str, &str)| Document {
+        uri: uri.to_owned(),
+        value: read(&arena, text, Base::NONE),
+    };
+    let others: Vec<Document<'_>> = META_SCHEMAS.into_iter().map(meta).collect();
+    let root = Document { uri: "file:///s.json".into(), value: read(&arena, schema, base) };
+    let line = |offset: usize, message: &str, advice: Option<&Advice>| {
+        let advice = words(advice);
+        let advice = if advice.is_empty() { advice } else { format!(" ({advice})") };
+        format!("{offset} {message}{advice}")
+    };
+    let told: Vec<String> = match Schema::compile(root, &others, Some(draft)) {
+        Err(problems) => problems
+            .iter()
+            .map(|problem| {
+                let offset = base.offset(problem.origin);
+                format!("!{}", line(offset, &problem.message, problem.advice.as_ref()))
+            })
+            .collect(),
+        Ok(schema) => {
+            let value = read(&arena, value, base);
+            let findings = schema.validate(value);
+            assert_eq!(schema.is_valid(value), findings.is_empty());
+            findings
+                .iter()
+                .map(|f| line(base.offset(f.origin), &f.message, f.advice.as_ref()))
+                .collect()
+        }
+    };
+    told.join("\n")
+}
+
+#[test]
+fn findings() {
+    for (schema, value, expected) in [
+        (r#"{"type": "string"}"#, r#"[]"#, "0 expected string, found a list"),
+        (
+            r#"{"type": ["null", "integer"]}"#,
+            "1.5",
+            "0 expected null or integer, found the number 1.5",
+        ),
+        (r#"{"type": "integer"}"#, "1.0", ""),
+        (
+            r#"{"enum": ["car", "van"]}"#,
+            r#""vn""#,
+            "0 \"vn\" is none of the 2 values that may stand here (near: van)",
+        ),
+        (
+            r#"{"enum": [1, null]}"#,
+            "2",
+            "0 2 is none of the 2 values that may stand here (there are: 1, null)",
+        ),
+        (r#"{"enum": [{"a": 1, "b": [2]}]}"#, r#"{"b": [2.0], "a": 1e0}"#, ""),
+        (r#"{"const": "x"}"#, r#""y""#, "0 expected \"x\", found \"y\""),
+        (r#"{"multipleOf": 0.01}"#, "19.99", ""),
+        (r#"{"multipleOf": 0.01}"#, "19.999", "0 19.999 is no multiple of 0.01"),
+        (r#"{"minimum": 0}"#, "-1", "0 -1 must be at least 0"),
+        (
+            r#"{"maximum": 9007199254740993}"#,
+            "9007199254740994",
+            "0 9007199254740994 must be at most 9007199254740993",
+        ),
+        (r#"{"exclusiveMinimum": 0}"#, "0.0", "0 0.0 must be greater than 0"),
+        (r#"{"exclusiveMaximum": 1}"#, "1", "0 1 must be less than 1"),
+        (
+            r#"{"minLength": 2}"#,
+            r#""é""#,
+            "0 the text has 1 character, and there must be at least 2",
+        ),
+        (
+            r#"{"maxLength": 1}"#,
+            r#""🐲🐲""#,
+            "0 the text has 2 characters, and there must be at most 1",
+        ),
+        (r#"{"minItems": 1}"#, "[]", "0 there are 0 items, and there must be at least 1"),
+        (
+            r#"{"maxProperties": 0}"#,
+            r#"{"a": 1}"#,
+            "0 there is 1 member, and there must be at most 0",
+        ),
+        (r#"{"pattern": "^\\d+$"}"#, r#""1x""#, "0 \"1x\" does not fit ^\\d+$"),
+        (
+            r#"{"items": {"type": "number"}}"#,
+            r#"[1, "2"]"#,
+            "4 expected number, found the text \"2\"",
+        ),
+        (r#"{"items": [{}], "additionalItems": false}"#, "[1, 2]", "4 nothing may stand here"),
+        (
+            r#"{"contains": {"minimum": 5}}"#,
+            "[1, 2]",
+            "0 none of the items is one that must be there",
+        ),
+        (
+            r#"{"uniqueItems": true}"#,
+            "[1, 2, 1.0]",
+            "7 item 2 is the same as item 0, counted from 0",
+        ),
+        (
+            r#"{"required": ["plate"]}"#,
+            r#"{"plat": 1}"#,
+            "0 the member \"plate\" is missing (near: plat)",
+        ),
+        (
+            r#"{"properties": {"a": {"type": "null"}}}"#,
+            r#"{"a": 1}"#,
+            "6 expected null, found the number 1",
+        ),
+        (
+            r#"{"patternProperties": {"^x-": {"type": "null"}}}"#,
+            r#"{"x-a": 1}"#,
+            "8 expected null, found the number 1",
+        ),
+        (
+            r#"{"properties": {"plate": {}}, "additionalProperties": false}"#,
+            r#"{"plat": 1}"#,
+            "9 the member \"plat\" may not stand here (near: plate)",
+        ),
+        (
+            r#"{"properties": {"a": {}, "bb": {}}, "additionalProperties": false}"#,
+            r#"{"a": 1, "zzzz": 1}"#,
+            "17 the member \"zzzz\" may not stand here (there may be: bb)",
+        ),
+        (
+            r#"{"propertyNames": {"maxLength": 1}}"#,
+            r#"{"ab": 1}"#,
+            "7 the text has 2 characters, and there must be at most 1",
+        ),
+        (
+            r#"{"dependencies": {"ab": ["xyz"]}}"#,
+            r#"{"ab": 1}"#,
+            "0 the member \"xyz\" is missing, which \"ab\" needs",
+        ),
+        (
+            r#"{"dependencies": {"a": {"minProperties": 2}}}"#,
+            r#"{"a": 1}"#,
+            "0 there is 1 member, and there must be at least 2",
+        ),
+        (
+            r#"{"allOf": [{"minimum": 5}, {"maximum": 1}]}"#,
+            "3",
+            "0 3 must be at least 5\n0 3 must be at most 1",
+        ),
+        (
+            r#"{"anyOf": [{"type": "null"}, {"minimum": 5}]}"#,
+            "3",
+            "0 this fits none of 2 alternatives (nearest is number 2, but 3 must be at least 5)",
+        ),
+        (
+            r#"{"oneOf": [{"minimum": 1}, {"minimum": 2}]}"#,
+            "3",
+            "0 2 of the 2 alternatives fit, and just one may: those of number 1 and 2",
+        ),
+        (r#"{"not": {"type": "null"}}"#, "null", "0 this is what may not stand here"),
+        (
+            r#"{"if": {"minimum": 5}, "then": {"maximum": 9}, "else": {"multipleOf": 2}}"#,
+            "3",
+            "0 3 is no multiple of 2",
+        ),
+        (
+            r##"{"$ref": "#/definitions/a~1b", "definitions": {"a/b": {"type": "null"}}}"##,
+            "1",
+            "0 expected null, found the number 1",
+        ),
+        (
+            r#"{"$ref": "http://json-schema.org/draft-07/schema#"}"#,
+            r#"{"minLength": -1}"#,
+            "14 -1 must be at least 0",
+        ),
+        ("false", "1", "0 nothing may stand here"),
+        ("true", "1", ""),
+    ] {
+        assert_eq!(found(Draft::V7, schema, value), expected, "{schema} {value}");
+    }
+}
+
+#[test]
+fn drafts_differ() {
+    for (draft, schema, value, expected) in [
+        (
+            Draft::V4,
+            r#"{"minimum": 1, "exclusiveMinimum": true}"#,
+            "1",
+            "0 1 must be greater than 1",
+        ),
+        (Draft::V4, r#"{"type": "integer"}"#, "1.0", "0 expected integer, found the number 1.0"),
+        (Draft::V4, r#"{"const": 1}"#, "2", ""),
+        (
+            Draft::V4,
+            r#"{"id": "http://x/y", "items": {"$ref": "y"}, "type": "array"}"#,
+            "[1]",
+            "1 expected array, found the number 1",
+        ),
+        (
+            Draft::V4,
+            r#"{"additionalProperties": false}"#,
+            r#"{"a": 1}"#,
+            "6 the member \"a\" may not stand here",
+        ),
+        (Draft::V4, r#"{"items": true}"#, "1", "!10 a schema is a map, and here is a boolean"),
+        (Draft::V6, r#"{"if": false}"#, "1", ""),
+        (Draft::V7, r#"{"if": true, "then": false}"#, "1", "0 nothing may stand here"),
+        // What the schema says counts.
+        (
+            Draft::V4,
+            r#"{"$schema": "http://json-schema.org/draft-07/schema", "const": 1}"#,
+            "2",
+            "0 expected 1, found 2",
+        ),
+    ] {
+        assert_eq!(found(draft, schema, value), expected, "{schema} {value}");
+    }
+}
+
+#[test]
+fn schemas_that_are_none() {
+    for (schema, expected) in [
+        ("3", "!0 a schema is a map, true or false, and here is a number"),
+        (
+            r#"{"type": "strin"}"#,
+            "!9 `type` takes one of null, boolean, integer, number, string, array, object, and here is \"strin\"",
+        ),
+        (r#"{"minimum": "x"}"#, "!12 `minimum` takes a number, and here is \"x\""),
+        (
+            r#"{"maxLength": -1}"#,
+            "!14 `maxLength` takes a whole number that is not negative, and here is -1",
+        ),
+        (
+            r#"{"maxLength": 1.5}"#,
+            "!14 `maxLength` takes a whole number that is not negative, and here is 1.5",
+        ),
+        (r#"{"multipleOf": 0}"#, "!15 `multipleOf` takes a number greater than 0, and here is 0"),
+        (r#"{"required": "a"}"#, "!13 `required` takes a list, and here is \"a\""),
+        (r#"{"required": [1]}"#, "!14 `required` takes a text, and here is 1"),
+        (r#"{"allOf": []}"#, "!10 `allOf` takes a list of at least one schema, and here is a list"),
+        (
+            r#"{"properties": {"a": 1}}"#,
+            "!21 a schema is a map, true or false, and here is a number",
+        ),
+        (
+            r#"{"pattern": "("}"#,
+            "!12 \"(\" is no regular expression of ECMA-262: a parenthesis is not closed (write a backslash before signs that stand for themselves)",
+        ),
+        (
+            r##"{"$ref": "#/definitons/a", "definitions": {}}"##,
+            "!9 the reference \"#/definitons/a\" leads to nothing (near: definitions)",
+        ),
+        (
+            r#"{"$ref": "other.json"}"#,
+            "!9 the schema refers to file:///other.json, which is not given",
+        ),
+        (r##"{"$ref": "#"}"##, "!0 this schema applies itself to the same value without end"),
+        (
+            r##"{"anyOf": [{"not": {"$ref": "#/anyOf/0"}}]}"##,
+            "!11 this schema applies itself to the same value without end",
+        ),
+        (
+            r#"{"$schema": "urn:none"}"#,
+            "!12 \"urn:none\" is no draft of JSON Schema that is known (drafts 4, 6 and 7 are)",
+        ),
+    ] {
+        assert_eq!(found(Draft::V7, schema, "1"), expected, "{schema}");
+    }
+}
+
+/// A schema that refers to itself for what is inside a value goes as deep as the value.
+#[test]
+fn recursive_schemas() {
+    let schema = r##"{"type": "object", "properties": {"next": {"$ref": "#"}}}"##;
+    let value = format!("{}1{}", r#"{"next":"#.repeat(100), "}".repeat(100));
+    assert_eq!(found(Draft::V7, schema, &value), "800 expected object, found the number 1");
+}
