@@ -67,6 +67,8 @@ impl Command {
             Self::Query(Query { input, .. })
             | Self::Reshape(Reshape { input, .. })
             | Self::Convert(Convert { input, .. }) => input.depth as usize,
+            // As deep as schemas may apply each other.
+            Self::Validate(_) => kyanite_schema::json::DEPTH,
             _ => 0,
         }
     }

@@ -22,6 +22,7 @@ mod read;
 
 use kyanite_tree::{Advice, Origin, Value};
 
+pub use check::DEPTH;
 use keyword::Keyword;
 
 /// A version of the standard.

@@ -21,6 +21,16 @@ fn words(advice: Option<&Advice>) -> String {
 
 /// What is found in a value, each as `offset message (advice)`; for a schema that is none the same of that, behind `!`.
 fn found(draft: Draft, schema: &str, value: &str) -> String {
+    // As much room as the program has.
+    std::thread::scope(|scope| {
+        let thread = std::thread::Builder::new().stack_size(STACK);
+        thread.spawn_scoped(scope, || found_here(draft, schema, value)).unwrap().join().unwrap()
+    })
+}
+
+const STACK: usize = 256 << 20;
+
+fn found_here(draft: Draft, schema: &str, value: &str) -> String {
     let (arena, base) = (Arena::new(), Base::default());
     let meta = |(uri, text): (&str, &str)| Document {
         uri: uri.to_owned(),
@@ -292,4 +302,50 @@ fn recursive_schemas() {
     let schema = r##"{"type": "object", "properties": {"next": {"$ref": "#"}}}"##;
     let value = format!("{}1{}", r#"{"next":"#.repeat(100), "}".repeat(100));
     assert_eq!(found(Draft::V7, schema, &value), "800 expected object, found the number 1");
+}
+
+/// The work is in proportion where alternatives nest, and is given up where they multiply.
+#[test]
+fn alternatives_that_nest() {
+    let nested = (0..100).fold(r#"{"type": "array"}"#.to_owned(), |inner, _| {
+        format!(r#"{{"anyOf": [{{"not": {inner}}}, {{"type": "null"}}]}}"#)
+    });
+    assert_eq!(found(Draft::V7, &nested, "[]"), "");
+    assert!(found(Draft::V7, &nested, "1").starts_with("0 this fits none of 2 alternatives"));
+    let doubled: String = (1..40)
+        .map(|n| {
+            let before = format!(r##"{{"$ref": "#/definitions/d{}"}}"##, n - 1);
+            format!(r#", "d{n}": {{"anyOf": [{before}, {before}]}}"#)
+        })
+        .collect();
+    let doubled = format!(
+        r##"{{"$ref": "#/definitions/d39", "definitions": {{"d0": {{"type": "null"}}{doubled}}}}}"##
+    );
+    let given_up = "0 the check was given up after 1001000 steps (alternatives of the schema multiply: make them fewer)";
+    assert_eq!(found(Draft::V7, &doubled, "1"), given_up);
+}
+
+/// Schemas that lead to each other without end in sight.
+#[test]
+fn chains() {
+    let chain = |length: usize| {
+        let links =
+            (1..length).map(|n| format!(r##""d{n}": {{"$ref": "#/definitions/d{}"}}, "##, n - 1));
+        let links: String = links.collect();
+        let last = length - 1;
+        format!(
+            r##"{{"$ref": "#/definitions/d{last}", "definitions": {{{links}"d0": {{"type": "null"}}}}}}"##
+        )
+    };
+    assert_eq!(found(Draft::V7, &chain(3_000), "1"), "0 expected null, found the number 1");
+    let refused = found(Draft::V7, &chain(20_000), "1");
+    assert!(
+        refused.ends_with("schemas lead to each other through more than 4000 others"),
+        "{refused}"
+    );
+    let deep = r##"{"items": {"allOf": [{"allOf": [{"allOf": [{"allOf": [{"allOf": [{"allOf": [
+        {"allOf": [{"$ref": "#"}]}]}]}]}]}]}]}}"##;
+    let value = format!("{}{}", "[".repeat(500), "]".repeat(500));
+    let given_up = "0 the check was given up: schemas apply each other 4000 levels deep (make the chain of schemas, or the value, less deep)";
+    assert_eq!(found(Draft::V7, deep, &value), given_up);
 }

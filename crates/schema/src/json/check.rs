@@ -1,5 +1,6 @@
 //! Checking values.
 
+use std::cell::Cell;
 use std::collections::HashMap;
 
 use kyanite_tree::{Decimal, Kind, Map, Value};
@@ -15,25 +16,90 @@ type Findings<'f> = Option<&'f mut Vec<Finding>>;
 /// What is wrong with a value: the value, the sentence, the advice.
 pub(super) type Wrong<'v> = (Value<'v>, String, Option<String>);
 
-impl<'s> Schema<'s> {
+/// The steps after which a check is given up, and those for each value besides: schemas can have alternatives that multiply.
+const STEPS: u64 = 1_000_000;
+const STEPS_FOR_EACH: u64 = 1_000;
+
+/// How deep schemas may apply each other, to one value and to what is in it.
+pub const DEPTH: usize = 4_000;
+
+impl Schema<'_> {
     /// All that is wrong with a value.
     #[must_use]
     pub fn validate(&self, value: Value<'_>) -> Vec<Finding> {
         let mut findings = Vec::new();
-        self.check(0, value, Some(&mut findings));
+        let check = Check::new(self, value);
+        check.check(0, value, Some(&mut findings));
+        if check.is_given_up()
+            && let Some(rule) = self.nodes.first().and_then(|node| node.rules.first())
+        {
+            let (message, advice) = match check.is_too_deep.get() {
+                true => (
+                    format!("the check was given up: schemas apply each other {DEPTH} levels deep"),
+                    "make the chain of schemas, or the value, less deep",
+                ),
+                false => (
+                    format!("the check was given up after {} steps", check.most),
+                    "alternatives of the schema multiply: make them fewer",
+                ),
+            };
+            let advice = Some(advice.to_owned());
+            findings.clear();
+            tell(rule, (value, message, advice), Some(&mut findings));
+        }
         findings
     }
 
     /// Whether a value is valid.
     #[must_use]
     pub fn is_valid(&self, value: Value<'_>) -> bool {
-        self.check(0, value, None)
+        let check = Check::new(self, value);
+        check.check(0, value, None) && !check.is_given_up()
+    }
+}
+
+/// A check under way.
+struct Check<'c, 's> {
+    schema: &'c Schema<'s>,
+    /// How many rules were looked at.
+    steps: Cell<u64>,
+    /// How many may be.
+    most: u64,
+    /// How many schemas are being applied inside each other.
+    depth: Cell<usize>,
+    is_too_deep: Cell<bool>,
+}
+
+impl<'c, 's> Check<'c, 's> {
+    fn new(schema: &'c Schema<'s>, value: Value<'_>) -> Self {
+        let most = STEPS.saturating_add(STEPS_FOR_EACH.saturating_mul(values(value)));
+        let (steps, depth, is_too_deep) = (Cell::new(0), Cell::new(0), Cell::new(false));
+        Self { schema, steps, most, depth, is_too_deep }
+    }
+
+    fn is_given_up(&self) -> bool {
+        self.steps.get() > self.most || self.is_too_deep.get()
     }
 
     /// Whether a value fits the schema of that number.
-    fn check(&self, number: usize, value: Value<'_>, mut findings: Findings<'_>) -> bool {
+    fn check(&self, number: usize, value: Value<'_>, findings: Findings<'_>) -> bool {
+        if self.depth.get() >= DEPTH {
+            self.is_too_deep.set(true);
+            return false;
+        }
+        self.depth.set(self.depth.get() + 1);
+        let is_valid = self.rules(number, value, findings);
+        self.depth.set(self.depth.get() - 1);
+        is_valid
+    }
+
+    fn rules(&self, number: usize, value: Value<'_>, mut findings: Findings<'_>) -> bool {
         let mut is_valid = true;
-        for rule in &self.nodes[number].rules {
+        for rule in &self.schema.nodes[number].rules {
+            self.steps.set(self.steps.get() + 1);
+            if self.is_given_up() {
+                return false;
+            }
             is_valid &= self.rule(rule, value, findings.as_deref_mut());
             if !is_valid && findings.is_none() {
                 return false;
@@ -122,7 +188,7 @@ impl<'s> Schema<'s> {
             }
             _ => {}
         }
-        match self.wrong(&rule.keyword, value) {
+        match self.wrong(&rule.keyword, value, findings.is_some()) {
             None => true,
             Some(wrong) => {
                 tell(rule, wrong, findings);
@@ -189,16 +255,21 @@ impl<'s> Schema<'s> {
 
     /// Whether a schema is just `false`.
     fn is_nothing(&self, number: usize) -> bool {
-        matches!(self.nodes[number].rules[..], [Rule { keyword: Keyword::Nothing, .. }])
+        matches!(self.schema.nodes[number].rules[..], [Rule { keyword: Keyword::Nothing, .. }])
     }
 
-    /// What is wrong with a value, by a keyword that looks at it as a whole.
-    fn wrong<'v>(&self, keyword: &Keyword<'s>, value: Value<'v>) -> Option<Wrong<'v>> {
+    /// What is wrong with a value, by a keyword that looks at it as a whole; what takes long to say only if it is told.
+    fn wrong<'v>(
+        &self,
+        keyword: &Keyword<'s>,
+        value: Value<'v>,
+        is_told: bool,
+    ) -> Option<Wrong<'v>> {
         let about = |message: String| Some((value, message, None));
         match keyword {
             Keyword::Nothing => about("nothing may stand here".into()),
             Keyword::Types(types) => {
-                let found = Types::of(value, self.draft == Draft::V4);
+                let found = Types::of(value, self.schema.draft == Draft::V4);
                 (!types.has(found)).then(|| describe::types(*types, value))
             }
             Keyword::Enumeration(known) => {
@@ -280,14 +351,14 @@ impl<'s> Schema<'s> {
             }
             Keyword::Any(schemas) => {
                 let fits = schemas.iter().any(|schema| self.fits(*schema, value));
-                (!fits).then(|| self.none_of(schemas, value))
+                (!fits).then(|| self.none_of(schemas, value, is_told))
             }
             Keyword::One(schemas) => {
                 let fitting: Vec<usize> =
                     (0..schemas.len()).filter(|at| self.fits(schemas[*at], value)).collect();
                 match fitting[..] {
                     [_] => None,
-                    [] => Some(self.none_of(schemas, value)),
+                    [] => Some(self.none_of(schemas, value, is_told)),
                     [first, second, ..] => about(format!(
                         "{} of the {} alternatives fit, and just one may: those of number {} and {}",
                         fitting.len(),
@@ -306,7 +377,10 @@ impl<'s> Schema<'s> {
     }
 
     /// That a value fits no alternative, and what is wrong with it for the one that it is nearest to.
-    fn none_of<'v>(&self, schemas: &[usize], value: Value<'v>) -> Wrong<'v> {
+    fn none_of<'v>(&self, schemas: &[usize], value: Value<'v>, is_told: bool) -> Wrong<'v> {
+        if !is_told {
+            return (value, String::new(), None);
+        }
         let mut nearest: Option<(usize, Vec<Finding>)> = None;
         for (at, schema) in schemas.iter().enumerate() {
             let mut findings = Vec::new();
@@ -333,6 +407,21 @@ fn tell(rule: &Rule<'_>, (value, message, advice): Wrong<'_>, findings: Findings
         let advice = advice.map(kyanite_tree::Advice::words);
         findings.push(Finding { message, advice, origin: value.origin(), rule: rule.place });
     }
+}
+
+/// How many values there are in a value, with itself.
+fn values(value: Value<'_>) -> u64 {
+    let mut count = 0;
+    let mut left = vec![value];
+    while let Some(value) = left.pop() {
+        count += 1;
+        match value {
+            Value::List(_, items) => left.extend(items),
+            Value::Map(_, map) => left.extend(map.members().iter().map(|member| member.value)),
+            _ => {}
+        }
+    }
+    count
 }
 
 fn number(value: Value<'_>) -> Option<Decimal> {

@@ -6,6 +6,7 @@ use kyanite_eval::uri::resolve;
 use kyanite_tree::{Advice, Map, Origin, Value, near_words};
 use percent_encoding::percent_decode_str;
 
+use super::check::DEPTH;
 use super::keyword::{Dependency, Keyword};
 use super::{Document, Draft, Node, Problem, Rule, RulePlace, Schema};
 
@@ -66,6 +67,7 @@ impl<'s> Schema<'s> {
             places: Vec::new(),
             problems: Vec::new(),
             remarks: Vec::new(),
+            depth: 0,
         };
         let documents = std::iter::once(&root).chain(others);
         let targets: Vec<Target<'s>> = documents
@@ -95,6 +97,8 @@ pub(super) struct Compiler<'s> {
     places: Vec<(usize, Origin)>,
     pub(super) problems: Vec<Problem>,
     remarks: Vec<Problem>,
+    /// How many schemas are being compiled inside each other.
+    depth: usize,
 }
 
 impl<'s> Compiler<'s> {
@@ -176,8 +180,14 @@ impl<'s> Compiler<'s> {
         self.known.insert(key, number);
         self.nodes.push(Vec::new());
         self.places.push((target.document, target.value.origin()));
-        let rules = self.rules(target);
-        self.nodes[number] = rules;
+        if self.depth >= DEPTH {
+            let message = format!("schemas lead to each other through more than {DEPTH} others");
+            self.problem(message, None, target.document, target.value.origin());
+            return number;
+        }
+        self.depth += 1;
+        self.nodes[number] = self.rules(target);
+        self.depth -= 1;
         number
     }
 
