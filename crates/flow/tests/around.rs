@@ -1,64 +1,29 @@
 //! XPaths that ask for elements around those that they are evaluated for, over blocks on several threads.
 #![allow(clippy::unwrap_used, reason = "a test that fails may panic")]
 
+mod support;
+
 use std::fmt::Write;
-use std::ops::ControlFlow;
 use std::sync::atomic::AtomicU64;
 
-use kyanite_flow::{Events, Input, InputOptions, Job, Part, Sink, run};
-use kyanite_lang::{Flow, RuleText, compile_xpath};
-use kyanite_tree::Value;
+use kyanite_flow::{Events, Input, InputOptions, Job, run};
+use kyanite_lang::{RuleText, compile_xpath};
 use kyanite_xpath::{Namespaces, Version};
+use support::Counting;
 
-/// Counts items, those that come in parts apart.
-#[derive(Default)]
-struct Counting {
-    one_by_one: u64,
-    in_parts: u64,
-}
-
-impl Sink for Counting {
-    fn item(&mut self, _value: Value<'_>) -> Flow {
-        self.one_by_one += 1;
-        ControlFlow::Continue(())
-    }
-
-    fn single(&mut self, _value: Option<Value<'_>>) -> Flow {
-        ControlFlow::Continue(())
-    }
-
-    fn end_items(&mut self) {}
-
-    fn pause(&mut self) {}
-
-    fn is_closed(&self) -> bool {
-        false
-    }
-
-    fn apart(&self) -> Option<Part> {
-        Some(Part::counting())
-    }
-
-    fn join(&mut self, part: &mut Part) -> Flow {
-        self.in_parts += part.items;
-        part.items = 0;
-        ControlFlow::Continue(())
-    }
-}
-
-/// What an expression finds in a document.
-fn found(expression: &str, document: &str, threads: usize) -> Counting {
+/// How many items an expression gives for a document: one by one, and in parts.
+fn found(expression: &str, document: &str, threads: usize) -> (u64, u64) {
     let folder = tempfile::tempdir().unwrap();
     let file = folder.path().join("manifest.xml");
     std::fs::write(&file, document).unwrap();
     let rule = RuleText::new("the expression", expression);
     let plan = compile_xpath(rule, Version::V31, Namespaces::new(), &[]).unwrap();
     let options = InputOptions { threads, ..InputOptions::default() };
-    let mut sink = Counting::default();
+    let mut sink = Counting::new(|| {});
     let bytes = AtomicU64::new(0);
     let mut events = Events { tell: &mut |_| {}, bytes: &bytes };
     run(&Job::new(&plan, &options), &[Input::File(file)], &mut sink, &mut events).unwrap();
-    sink
+    (sink.one_by_one, sink.in_parts)
 }
 
 #[test]
@@ -88,7 +53,7 @@ fn attributes_of_elements_around_are_those_of_the_document() {
         ("//vehicle[@n = 1]/(ancestor::vessel/@id || '/' || ../@no)", all / 7),
     ] {
         for threads in [1, 3] {
-            let Counting { one_by_one, in_parts } = found(expression, &document, threads);
+            let (one_by_one, in_parts) = found(expression, &document, threads);
             assert_eq!(one_by_one + in_parts, expected, "{expression}");
             // Only what stands in the vessel that is cut in two waits for the block before.
             assert!(in_parts > expected / 2, "{expression}: {in_parts} of {expected} in parts");

@@ -2,25 +2,18 @@
 #![cfg(target_os = "linux")]
 #![allow(clippy::unwrap_used, reason = "a test that fails may panic")]
 
-use std::ops::ControlFlow;
+mod support;
+
+use std::cell::Cell;
 use std::sync::atomic::AtomicU64;
 use std::time::{Duration, Instant};
 
-use kyanite_flow::{Events, Input, InputOptions, Job, Part, Sink, WORKER, run};
-use kyanite_lang::{Flow, RuleText, Syntax, compile};
-use kyanite_tree::Value;
+use kyanite_flow::{Events, Input, InputOptions, Job, WORKER, run};
+use kyanite_lang::{RuleText, Syntax, compile};
+use support::Counting;
 
 /// How long a busy machine may take to start a thread.
 const PATIENCE: Duration = Duration::from_secs(20);
-
-/// Counts items, those that come in parts apart, and the workers that are there then.
-#[derive(Default)]
-struct Watching {
-    wanted: usize,
-    one_by_one: u64,
-    in_parts: u64,
-    workers: usize,
-}
 
 /// The threads of this process that are workers.
 fn workers() -> usize {
@@ -29,40 +22,16 @@ fn workers() -> usize {
     names.filter(|name| name.trim_end() == WORKER).count()
 }
 
-impl Sink for Watching {
-    fn item(&mut self, _value: Value<'_>) -> Flow {
-        self.one_by_one += 1;
-        ControlFlow::Continue(())
+/// The most workers that are there at once, once as many are as are wanted: blocks wait for this one, so those that were started
+/// come up.
+fn come_up(wanted: usize, before: usize) -> usize {
+    let begun = Instant::now();
+    let mut most = before;
+    while most < wanted && begun.elapsed() < PATIENCE {
+        most = most.max(workers());
+        std::thread::yield_now();
     }
-
-    fn single(&mut self, _value: Option<Value<'_>>) -> Flow {
-        ControlFlow::Continue(())
-    }
-
-    fn end_items(&mut self) {}
-
-    fn pause(&mut self) {}
-
-    fn is_closed(&self) -> bool {
-        false
-    }
-
-    fn apart(&self) -> Option<Part> {
-        Some(Part::counting())
-    }
-
-    fn join(&mut self, part: &mut Part) -> Flow {
-        self.in_parts += part.items;
-        part.items = 0;
-        // Blocks wait for this one, so the workers that were started come up.
-        let begun = Instant::now();
-        while self.workers < self.wanted && begun.elapsed() < PATIENCE {
-            self.workers = self.workers.max(workers());
-            std::thread::yield_now();
-        }
-        self.workers = self.workers.max(workers());
-        ControlFlow::Continue(())
-    }
+    most.max(workers())
 }
 
 /// The only test of this program, so that all workers are its own.
@@ -87,13 +56,14 @@ fn as_many_threads_as_are_wanted() {
             let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
             let options = InputOptions { threads, ..InputOptions::default() };
             let job = Job::new(&plan, &options);
-            let mut sink = Watching { wanted: threads - 1, ..Watching::default() };
+            let most = Cell::new(0);
+            let mut sink = Counting::new(|| most.set(come_up(threads - 1, most.get())));
             let bytes = AtomicU64::new(0);
             let mut events = Events { tell: &mut |_| {}, bytes: &bytes };
             run(&job, &[Input::File(file.clone())], &mut sink, &mut events).unwrap();
             assert_eq!(sink.one_by_one + sink.in_parts, count, "{rule}");
             assert!(sink.in_parts > count / 2, "{rule}: {} in parts", sink.in_parts);
-            assert_eq!(sink.workers, threads - 1, "{rule}");
+            assert_eq!(most.get(), threads - 1, "{rule}");
         }
     }
 }
