@@ -26,7 +26,7 @@ fn the_root_element_of_documents_of_any_size() {
             (
                 "count($.x.i[*])",
                 "0",
-                "no `x` under $\n  the expression:1:8\n      count($.x.i[*])\n             ^^\n  near: r, in 1 of 1",
+                "no `x` under $\n  the expression:1:8\n      count($.x.i[*])\n             ^^\n  there are: r",
             ),
             ("count($.r.x[*])", "0", "no `x` under $.r"),
         ] {

@@ -10,7 +10,8 @@ pub fn near<'a>(name: &str, known: impl IntoIterator<Item = &'a str>) -> Vec<&'a
         .filter_map(|other| {
             let other_folded = other.to_lowercase();
             let distance = strsim::damerau_levenshtein(&folded, &other_folded);
-            let allowed = ((folded.chars().count() + 1) / 3).clamp(1, 3);
+            // Any name of one letter would be near any other.
+            let allowed = ((folded.chars().count() + 1) / 3).min(3);
             let prefix = folded.chars().count() > 2
                 && (other_folded.starts_with(&folded) || folded.starts_with(&other_folded))
                 && other_folded.chars().count() > 2;
@@ -45,6 +46,7 @@ mod tests {
         assert_eq!(near("berth", known), ["Berth"]);
         assert_eq!(near("seat", known), ["seats"]);
         assert!(near("harbour", known).is_empty() && near("note", ["code", "name"]).is_empty());
-        assert!(near("x", ["y1", "abc"]).is_empty());
+        assert!(near("x", ["y", "y1", "abc"]).is_empty());
+        assert_eq!(near("x", ["X", "y"]), ["X"]);
     }
 }
