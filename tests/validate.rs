@@ -18,6 +18,11 @@ fn reports() {
     folder.file("bad.yaml", "na: A9\n");
     folder.file("piers.xml", "<pier no='4'><berth>A9</berth></pier>");
     folder.file("piers.csv", "no,name\n4,Ness\n");
+    folder.file(
+        "typed.json",
+        r#"{"properties": {"no": {"type": "integer", "minimum": 4, "enum": [4, "A"]}, "name": {"type": "string"}}}"#,
+    );
+    folder.file("odd.csv", "no,name\n5,Ness\n3.5,Lund\n");
     folder.file("two.jsonl", "{\"no\":\"4\"}\n{\"no\":4}\n");
     folder.file("broken.json", "{\"no\": ");
     folder.file("near.json", r#"{"type": "object", "requird": ["no"]}"#);
@@ -37,6 +42,14 @@ fn reports() {
         ),
         // Each record is a document, and places are those of the file.
         ("validate --schema pier.json two.jsonl", 1, "\n  two.jsonl:2:7  $[1].no\n", ""),
+        // What has no type has that of what it spells as well.
+        ("validate --schema typed.json piers.csv", 0, ": valid", ""),
+        (
+            "validate --schema typed.json --from csv odd.csv",
+            1,
+            ": 4 findings, in 1 input\n\nerror: \"5\" is none of the 2",
+            "",
+        ),
         ("validate --schema pier.json piers.csv", 0, "1 document checked in 1 input: valid", ""),
         // Elements are checked in the record view.
         ("validate --schema pier.json piers.xml", 1, "the member \"no\" is missing", ""),

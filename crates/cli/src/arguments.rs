@@ -495,7 +495,7 @@ pub struct Validate {
     /// Which file a URI in schemas means; nothing is fetched for them
     #[arg(long = "schema-map", value_name = "URI=FILE", value_parser = mapping)]
     pub mapped: Vec<(String, String)>,
-    /// The format of the inputs and of the schemas [default: by extension, then by content]
+    /// The format of the inputs [default: by extension, then by content]
     #[arg(short, long, value_name = "FORMAT")]
     pub from: Option<Format>,
 }

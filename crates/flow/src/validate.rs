@@ -74,10 +74,12 @@ fn compiled<'s>(
         Failed::Input(why) => Failed::Command(vec![why]),
         other => other,
     };
+    // What inputs are says nothing of schemas.
+    let options = InputOptions { from: None, ..validation.options.clone() };
     let mut read = |input: &Input, uri: Option<&str>| {
-        let source = Source::open(input, validation.options).map_err(as_command)?;
+        let source = Source::open(input, &options).map_err(as_command)?;
         let own = uri_of(input);
-        let loaded = library.load(source, validation.options, events).map_err(as_command)?;
+        let loaded = library.load(source, &options, events).map_err(as_command)?;
         let [value] = loaded.roots[..] else {
             let message = format!("{own} holds several documents, and a schema is one");
             return Err(Failed::Command(vec![Diagnostic::error(Code::SchemaWrong, message)]));

@@ -273,11 +273,10 @@ impl<'c, 's> Check<'c, 's> {
                 (!types.has(found)).then(|| describe::types(*types, value))
             }
             Keyword::Enumeration(known) => {
-                let own = identity(value);
-                let is_known = known.iter().any(|known| identity(*known) == own);
+                let is_known = is_one_of(value, known);
                 (!is_known).then(|| describe::enumeration(known, value))
             }
-            Keyword::Constant(constant) if identity(*constant) == identity(value) => None,
+            Keyword::Constant(constant) if is_one_of(value, &[*constant]) => None,
             Keyword::Constant(constant) => about(format!(
                 "expected {}, found {}",
                 describe::shown(*constant),
@@ -409,6 +408,22 @@ fn tell(rule: &Rule<'_>, (value, message, advice): Wrong<'_>, findings: Findings
     }
 }
 
+/// Whether a value is one of those; a text from a format that knows only texts is also what it spells.
+fn is_one_of(value: Value<'_>, known: &[Value<'_>]) -> bool {
+    let own = identity(value);
+    if known.iter().any(|known| identity(*known) == own) {
+        return true;
+    }
+    let Value::Untyped(_, text) = value.simple() else { return false };
+    known.iter().any(|known| match known {
+        Value::Number(..) => number(*known).is_some_and(|known| number(value) == Some(known)),
+        Value::Boolean(_, true) => text == "true",
+        Value::Boolean(_, false) => text == "false",
+        Value::Null(_) => text.is_empty(),
+        _ => false,
+    })
+}
+
 /// How many values there are in a value, with itself.
 fn values(value: Value<'_>) -> u64 {
     let mut count = 0;
@@ -427,7 +442,10 @@ fn values(value: Value<'_>) -> u64 {
 fn number(value: Value<'_>) -> Option<Decimal> {
     match value {
         Value::Number(_, number) => number.decimal().ok(),
-        _ => None,
+        other => match other.simple() {
+            Value::Untyped(_, text) => Decimal::spelled(text),
+            _ => None,
+        },
     }
 }
 

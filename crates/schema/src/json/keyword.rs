@@ -102,7 +102,8 @@ impl Types {
         WORDS.into_iter().enumerate().filter(move |(bit, _)| self.0 & 1 << bit != 0).map(|(_, w)| w)
     }
 
-    /// The types that a value has. Whether a number with a fraction of zeros is an integer depends on the draft.
+    /// The types that a value has. Whether a number with a fraction of zeros is an integer depends on the draft. A text from a
+    /// format that knows only texts has the type of what it spells as well.
     pub(super) fn of(value: Value<'_>, by_spelling: bool) -> Self {
         let bits = |bits: &[u8]| Self(bits.iter().fold(0, |all, bit| all | 1 << bit));
         match value.simple() {
@@ -117,6 +118,20 @@ impl Types {
                         .is_ok_and(|decimal| decimal.floor().is_ok_and(|floor| floor == decimal))
                 };
                 if is_whole { bits(&[2, 3]) } else { bits(&[3]) }
+            }
+            Value::Untyped(_, text) => {
+                let text_only = bits(&[4]);
+                match text {
+                    "" => text_only.with(bits(&[0])),
+                    "true" | "false" => text_only.with(bits(&[1])),
+                    _ => match Decimal::spelled(text) {
+                        Some(decimal) if decimal.floor().is_ok_and(|floor| floor == decimal) => {
+                            text_only.with(bits(&[2, 3]))
+                        }
+                        Some(_) => text_only.with(bits(&[3])),
+                        None => text_only,
+                    },
+                }
             }
             Value::List(..) => bits(&[5]),
             Value::Map(..) => bits(&[6]),
