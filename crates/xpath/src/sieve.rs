@@ -78,14 +78,24 @@ impl Tests<'_> {
                 };
                 found.unwrap_or(Condition::Unknown)
             }
-            ExprKind::Path(path) => self.test(path, None).unwrap_or(Condition::Unknown),
+            ExprKind::Path(path) => self.there(path),
             ExprKind::Call(function, arguments) => match (function.name, &arguments[..]) {
-                ("not" | "empty", [inner]) => Condition::Not(Box::new(self.condition(inner))),
-                ("boolean" | "exists", [inner]) => self.condition(inner),
+                ("not", [inner]) => Condition::Not(Box::new(self.condition(inner))),
+                ("boolean", [inner]) => self.condition(inner),
+                // A truth value is there, whichever it is; of a path that is asked.
+                ("empty", [Expr { kind: ExprKind::Path(path), .. }]) => {
+                    Condition::Not(Box::new(self.there(path)))
+                }
+                ("exists", [Expr { kind: ExprKind::Path(path), .. }]) => self.there(path),
                 _ => Condition::Unknown,
             },
             _ => Condition::Unknown,
         }
+    }
+
+    /// Whether a path leads anywhere.
+    fn there(&mut self, path: &Path) -> Condition {
+        self.test(path, None).unwrap_or(Condition::Unknown)
     }
 
     fn compared(&mut self, path: &Path, how: Comparison, literal: &Literal) -> Option<Condition> {

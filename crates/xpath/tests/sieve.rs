@@ -64,6 +64,12 @@ fn what_is_told_from_the_text() {
         ("/a/b[w != 50]", &weights, "+---"),
         ("/a/b[w]", &weights, "+++-"),
         ("/a/b[not(w)]", &weights, "---+"),
+        ("/a/b[exists(w)]", &weights, "+++-"),
+        ("/a/b[empty(w)]", &weights, "---+"),
+        ("/a/b[boolean(w > 10)]", &weights, "-++-"),
+        // A truth value is there, whichever it is.
+        ("/a/b[exists(w > 10)]", &weights, "no sieve"),
+        ("/a/b[empty(w > 10)]", &weights, "no sieve"),
         ("/a/b[./w > 10]", &weights, "-++-"),
         ("/a/b[w > 10 or not(w)]", &weights, "-+++"),
         ("/a/b[w > 10 and w < 20]", &weights, "----"),
@@ -106,7 +112,10 @@ fn predicate() -> impl Strategy<Value = String> {
         path.prop_map(|path| format!("not({path})")),
     ];
     leaf.prop_recursive(2, 4, 2, |inner| {
-        (inner.clone(), "(and|or)", inner).prop_map(|(a, word, b)| format!("({a} {word} {b})"))
+        prop_oneof![
+            ("(not|boolean)", inner.clone()).prop_map(|(name, of)| format!("{name}({of})")),
+            (inner.clone(), "(and|or)", inner).prop_map(|(a, word, b)| format!("({a} {word} {b})")),
+        ]
     })
 }
 
