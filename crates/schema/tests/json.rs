@@ -296,6 +296,18 @@ fn schemas_that_are_none() {
     }
 }
 
+/// A document that is given among those that it may refer to is compiled once, and what is said of it is said once.
+#[test]
+fn remarks() {
+    let arena = Arena::new();
+    let schema = r##"{"properties": {"a": {"$ref": "#"}}, "requird": ["a"]}"##;
+    let root =
+        Document { uri: "file:///s.json".into(), value: read(&arena, schema, Base::default()) };
+    let schema = Schema::compile(root.clone(), &[root], None).unwrap();
+    let said: Vec<&str> = schema.remarks().iter().map(|remark| &*remark.message).collect();
+    assert_eq!(said, ["`requird` is no keyword, so it says nothing"]);
+}
+
 /// A schema that refers to itself for what is inside a value goes as deep as the value.
 #[test]
 fn recursive_schemas() {

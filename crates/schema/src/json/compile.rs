@@ -119,18 +119,14 @@ impl<'s> Compiler<'s> {
                 usual.unwrap_or(Draft::V7)
             }),
         };
-        let base = document.uri.split('#').next().unwrap_or_default().to_owned();
-        let pointer = String::new();
+        let uri = document.uri.split('#').next().unwrap_or_default().to_owned();
+        let (pointer, base) = (String::new(), uri.clone());
         let whole = Target { document: number, pointer, value: document.value, base, draft };
-        self.ids.insert(whole.base.clone(), whole.clone().rebased());
-        self.index(&whole.rebased());
-        self.ids.get(&document.uri).cloned().unwrap_or_else(|| Target {
-            document: number,
-            pointer: String::new(),
-            value: document.value,
-            base: document.uri.clone(),
-            draft,
-        })
+        let whole = whole.rebased();
+        // Of two documents of one URI the first counts: the one that is compiled is often given among the others, too.
+        self.ids.entry(uri).or_insert_with(|| whole.clone());
+        self.index(&whole);
+        whole
     }
 
     /// Takes up the URIs that schemas in a document give themselves.
