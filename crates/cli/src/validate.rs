@@ -74,7 +74,7 @@ impl Report {
         }
     }
 
-    /// `2 inputs, 31 documents and records: 3 findings in 1 input`
+    /// `31 documents checked in 2 inputs: 3 findings, in 1 input`
     fn summary(&self) -> String {
         let counted = |count: u64, what: &str| match count {
             1 => format!("1 {what}"),

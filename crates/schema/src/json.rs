@@ -16,7 +16,6 @@
 mod check;
 mod compile;
 mod describe;
-mod identity;
 mod keyword;
 mod read;
 

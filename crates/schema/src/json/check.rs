@@ -3,11 +3,10 @@
 use std::cell::Cell;
 use std::collections::HashMap;
 
-use kyanite_tree::{Decimal, Kind, Map, Value};
+use kyanite_tree::{Decimal, Key, Kind, Map, Value};
 
 use super::describe;
-use super::identity::identity;
-use super::keyword::{Bound, Dependency, Keyword, Limit, Members, Sized, Types};
+use super::keyword::{Bound, Constant, Dependency, Keyword, Limit, Members, Sized, Types};
 use super::{Draft, Finding, Rule, Schema};
 
 /// Where findings go; nothing where it is only asked whether there are any.
@@ -162,14 +161,9 @@ impl<'c, 's> Check<'c, 's> {
                             is_valid &= self.check(*schema, value, findings.as_deref_mut());
                         }
                         Dependency::Members(names) => {
-                            for missing in names.iter().filter(|other| map.get(other).is_none()) {
-                                is_valid = false;
-                                let message = format!(
-                                    "the member {missing:?} is missing, which {name:?} needs"
-                                );
-                                let wrong = (value, message, describe::near_member(missing, map));
-                                tell(rule, wrong, findings.as_deref_mut());
-                            }
+                            let why = format!(", which {name:?} needs");
+                            is_valid &=
+                                has_all(names, &why, (rule, value, map), findings.as_deref_mut());
                         }
                     }
                 }
@@ -177,14 +171,7 @@ impl<'c, 's> Check<'c, 's> {
             }
             Keyword::Required(names) => {
                 let Some(map) = value.as_map() else { return true };
-                let mut is_valid = true;
-                for name in names.iter().filter(|name| map.get(name).is_none()) {
-                    is_valid = false;
-                    let message = format!("the member {name:?} is missing");
-                    let wrong = (value, message, describe::near_member(name, map));
-                    tell(rule, wrong, findings.as_deref_mut());
-                }
-                return is_valid;
+                return has_all(names, "", (rule, value, map), findings);
             }
             _ => {}
         }
@@ -276,10 +263,10 @@ impl<'c, 's> Check<'c, 's> {
                 let is_known = is_one_of(value, known);
                 (!is_known).then(|| describe::enumeration(known, value))
             }
-            Keyword::Constant(constant) if is_one_of(value, &[*constant]) => None,
+            Keyword::Constant(constant) if is_one_of(value, std::slice::from_ref(constant)) => None,
             Keyword::Constant(constant) => about(format!(
                 "expected {}, found {}",
-                describe::shown(*constant),
+                describe::shown(constant.value),
                 describe::shown(value)
             )),
             Keyword::MultipleOf(unit) => {
@@ -338,9 +325,9 @@ impl<'c, 's> Check<'c, 's> {
                 }
             }
             Keyword::Unique => {
-                let mut met: HashMap<String, usize> = HashMap::new();
+                let mut met: HashMap<Key, usize> = HashMap::new();
                 for (at, item) in value.as_list()?.iter().enumerate() {
-                    if let Some(before) = met.insert(identity(*item), at) {
+                    if let Some(before) = met.insert(Key::of(*item), at) {
                         let message =
                             format!("item {at} is the same as item {before}, counted from 0");
                         return Some((*item, message, None));
@@ -401,6 +388,22 @@ impl<'c, 's> Check<'c, 's> {
     }
 }
 
+/// Whether a map has all of these members.
+fn has_all(
+    names: &[&str],
+    why: &str,
+    (rule, value, map): (&Rule<'_>, Value<'_>, &Map<'_>),
+    mut findings: Findings<'_>,
+) -> bool {
+    let mut is_valid = true;
+    for name in names.iter().filter(|name| map.get(name).is_none()) {
+        is_valid = false;
+        let message = format!("the member {name:?} is missing{why}");
+        tell(rule, (value, message, describe::near_member(name, map)), findings.as_deref_mut());
+    }
+    is_valid
+}
+
 fn tell(rule: &Rule<'_>, (value, message, advice): Wrong<'_>, findings: Findings<'_>) {
     if let Some(findings) = findings {
         let advice = advice.map(kyanite_tree::Advice::words);
@@ -409,14 +412,14 @@ fn tell(rule: &Rule<'_>, (value, message, advice): Wrong<'_>, findings: Findings
 }
 
 /// Whether a value is one of those; a text from a format that knows only texts is also what it spells.
-fn is_one_of(value: Value<'_>, known: &[Value<'_>]) -> bool {
-    let own = identity(value);
-    if known.iter().any(|known| identity(*known) == own) {
+fn is_one_of(value: Value<'_>, known: &[Constant<'_>]) -> bool {
+    let own = Key::of(value);
+    if known.iter().any(|known| known.key == own) {
         return true;
     }
     let Value::Untyped(_, text) = value.simple() else { return false };
-    known.iter().any(|known| match known {
-        Value::Number(..) => number(*known).is_some_and(|known| number(value) == Some(known)),
+    known.iter().any(|known| match known.value {
+        Value::Number(..) => number(known.value).is_some_and(|known| number(value) == Some(known)),
         Value::Boolean(_, true) => text == "true",
         Value::Boolean(_, false) => text == "false",
         Value::Null(_) => text.is_empty(),

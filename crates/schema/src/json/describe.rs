@@ -3,7 +3,7 @@
 use kyanite_tree::{Map, Value, near, near_words};
 
 use super::check::Wrong;
-use super::keyword::Types;
+use super::keyword::{Constant, Types};
 
 /// A text in a message is cut to this many characters.
 const SHOWN: usize = 60;
@@ -38,15 +38,15 @@ fn found(value: Value<'_>) -> String {
 }
 
 /// A value that is none of those that are known.
-pub(super) fn enumeration<'v>(known: &[Value<'_>], value: Value<'v>) -> Wrong<'v> {
+pub(super) fn enumeration<'v>(known: &[Constant<'_>], value: Value<'v>) -> Wrong<'v> {
     let message = match known.len() {
         1 => format!("{} is not the value that may stand here", shown(value)),
         count => format!("{} is none of the {count} values that may stand here", shown(value)),
     };
-    let texts: Vec<&str> = known.iter().filter_map(|known| known.as_text()).collect();
+    let texts: Vec<&str> = known.iter().filter_map(|known| known.value.as_text()).collect();
     let near = value.scalar_text().and_then(|text| near_words(text, texts.iter().copied()));
     let advice = near.unwrap_or_else(|| {
-        let all: Vec<String> = known.iter().take(8).map(|known| shown(*known)).collect();
+        let all: Vec<String> = known.iter().take(8).map(|known| shown(known.value)).collect();
         let more = if known.len() > 8 { ", …" } else { "" };
         format!("there are: {}{more}", all.join(", "))
     });

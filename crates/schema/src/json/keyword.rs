@@ -1,7 +1,7 @@
 //! Keywords as they are compiled.
 
 use kyanite_eval::pattern::Pattern;
-use kyanite_tree::{Decimal, Value};
+use kyanite_tree::{Decimal, Key, Value};
 
 use super::Draft;
 
@@ -12,8 +12,8 @@ pub(super) enum Keyword<'s> {
     Nothing,
     Reference(usize),
     Types(Types),
-    Enumeration(Vec<Value<'s>>),
-    Constant(Value<'s>),
+    Enumeration(Vec<Constant<'s>>),
+    Constant(Constant<'s>),
     MultipleOf(Decimal),
     Bound(Bound, Decimal, &'s str),
     /// How long a text is, how many items or members there are.
@@ -35,6 +35,19 @@ pub(super) enum Keyword<'s> {
     One(Vec<usize>),
     Not(usize),
     If(usize, Option<usize>, Option<usize>),
+}
+
+/// A value that may stand somewhere, with its key: numbers are the same by value, maps whatever the order of their members.
+#[derive(Debug)]
+pub(super) struct Constant<'s> {
+    pub(super) value: Value<'s>,
+    pub(super) key: Key,
+}
+
+impl<'s> Constant<'s> {
+    pub(super) fn of(value: Value<'s>) -> Self {
+        Self { value, key: Key::of(value) }
+    }
 }
 
 /// `properties`, `patternProperties` and `additionalProperties`, which belong together.

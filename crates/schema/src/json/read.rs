@@ -6,7 +6,7 @@ use kyanite_tree::{Advice, Decimal, Origin, Value};
 use super::Draft;
 use super::compile::{Compiler, Inside};
 use super::describe;
-use super::keyword::{Bound, Dependency, Keyword, Limit, Members, Sized, Types};
+use super::keyword::{Bound, Constant, Dependency, Keyword, Limit, Members, Sized, Types};
 
 /// Reads the keywords of a schema.
 pub(super) struct Reader<'r, 't, 's> {
@@ -38,8 +38,8 @@ impl<'s> Reader<'_, '_, 's> {
         let since_6 = draft >= Draft::V6;
         Some(match name {
             "type" => ("type", Keyword::Types(self.types(value)?)),
-            "enum" => ("enum", Keyword::Enumeration(self.list("enum", value)?.to_vec())),
-            "const" if since_6 => ("const", Keyword::Constant(value)),
+            "enum" => ("enum", Keyword::Enumeration(self.constants(value)?)),
+            "const" if since_6 => ("const", Keyword::Constant(Constant::of(value))),
             "multipleOf" => {
                 let number = self.number("multipleOf", value)?;
                 if number.signum() <= 0 {
@@ -233,6 +233,10 @@ impl<'s> Reader<'_, '_, 's> {
             Value::List(_, items) => Some(items),
             _ => self.refused(word, "a list", value),
         }
+    }
+
+    fn constants(&mut self, value: Value<'s>) -> Option<Vec<Constant<'s>>> {
+        Some(self.list("enum", value)?.iter().copied().map(Constant::of).collect())
     }
 
     fn map(&mut self, word: &str, value: Value<'s>) -> Option<&'s kyanite_tree::Map<'s>> {
