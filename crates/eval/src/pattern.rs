@@ -50,6 +50,28 @@ impl fmt::Display for TooMuchWork {
 impl std::error::Error for TooMuchWork {}
 
 impl Pattern {
+    /// Compiles what a translator made of a pattern; nothing where it is too large, or refers to a group that is not there.
+    /// What looks around, or back to a group, can only be tried.
+    fn build(translated: &str, ignores_case: bool, is_tried: bool) -> Option<Self> {
+        let engine = if is_tried {
+            fancy_regex::RegexBuilder::new(translated)
+                .case_insensitive(ignores_case)
+                .delegate_size_limit(SIZE)
+                .backtrack_limit(STEPS)
+                .build()
+                .map(|regex| Engine::Trying(Box::new(regex)))
+                .ok()
+        } else {
+            regex::RegexBuilder::new(translated)
+                .case_insensitive(ignores_case)
+                .size_limit(SIZE)
+                .build()
+                .map(Engine::Linear)
+                .ok()
+        };
+        engine.map(Self)
+    }
+
     /// Whether the pattern fits some part of a text.
     ///
     /// # Errors

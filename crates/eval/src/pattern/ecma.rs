@@ -11,7 +11,7 @@
 use std::iter::Peekable;
 use std::str::Chars;
 
-use super::{DEPTH, Engine, Pattern, SIZE, STEPS};
+use super::{DEPTH, Pattern};
 
 /// What is wrong with a pattern, in a sentence.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -52,19 +52,8 @@ pub fn compile(pattern: &str) -> Read<Pattern> {
         return wrong("a parenthesis is closed that is not open");
     }
     let Translator { out, looks_around, .. } = translator;
-    let too_large =
-        || PatternError("it refers to a group that is not there, or is too large".into());
-    let engine = if looks_around {
-        fancy_regex::RegexBuilder::new(&out)
-            .delegate_size_limit(SIZE)
-            .backtrack_limit(STEPS)
-            .build()
-            .map(|regex| Engine::Trying(Box::new(regex)))
-            .ok()
-    } else {
-        regex::RegexBuilder::new(&out).size_limit(SIZE).build().map(Engine::Linear).ok()
-    };
-    engine.map(Pattern).ok_or_else(too_large)
+    let refused = || PatternError("it refers to a group that is not there, or is too large".into());
+    Pattern::build(&out, false, looks_around).ok_or_else(refused)
 }
 
 struct Translator<'p> {

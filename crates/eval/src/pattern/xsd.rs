@@ -14,9 +14,7 @@ use std::borrow::Cow;
 use std::iter::Peekable;
 use std::str::Chars;
 
-use regex::RegexBuilder;
-
-use super::{DEPTH, Engine, Pattern, SIZE, STEPS};
+use super::{DEPTH, Pattern};
 
 /// Why a pattern cannot be used.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -91,23 +89,8 @@ fn without_blanks(pattern: &str) -> String {
 }
 
 fn build(pattern: &str, flags: Flags, refers_back: bool) -> Result<Pattern, PatternError> {
-    let engine = if refers_back {
-        fancy_regex::RegexBuilder::new(pattern)
-            .case_insensitive(flags.ignores_case)
-            .delegate_size_limit(SIZE)
-            .backtrack_limit(STEPS)
-            .build()
-            .map(|regex| Engine::Trying(Box::new(regex)))
-            .ok()
-    } else {
-        RegexBuilder::new(pattern)
-            .case_insensitive(flags.ignores_case)
-            .size_limit(SIZE)
-            .build()
-            .map(Engine::Linear)
-            .ok()
-    };
-    engine.map(Pattern).ok_or_else(|| PatternError::Syntax("it is too large".into()))
+    let too_large = || PatternError::Syntax("it is too large".into());
+    Pattern::build(pattern, flags.ignores_case, refers_back).ok_or_else(too_large)
 }
 
 #[derive(Clone, Copy, Default)]

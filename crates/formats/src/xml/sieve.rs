@@ -18,8 +18,10 @@ pub struct Sieve {
     condition: Condition,
     /// The name of the elements that are looked at, where one of them inside another is looked at with that one.
     inside: Option<StepName>,
-    /// The steps of all tests, one behind the other.
-    steps: Vec<NumberedStep>,
+    /// For each of the steps of all tests, one behind the other, its test.
+    steps: Vec<usize>,
+    /// For each test the number of its first step.
+    firsts: Vec<usize>,
     /// What is needed of elements for which the condition certainly holds.
     needs: Needs,
 }
@@ -63,14 +65,6 @@ pub trait TextTest: Debug + Send + Sync {
     fn holds(&self, text: &str) -> Option<bool>;
 }
 
-/// A step among those of all tests.
-#[derive(Clone, Copy, Debug)]
-struct NumberedStep {
-    test: usize,
-    /// The number of the step behind it, if it is not the last of its test.
-    next: Option<usize>,
-}
-
 /// The most steps that a sieve has: each is a bit.
 const MOST_STEPS: usize = 64;
 
@@ -85,16 +79,15 @@ impl Sieve {
         inside: Option<StepName>,
         needs: Needs,
     ) -> Option<Self> {
-        let mut steps = Vec::new();
+        let (mut steps, mut firsts) = (Vec::new(), Vec::new());
         for (test, Test { steps: own, .. }) in tests.iter().enumerate() {
-            let last = own.len().checked_sub(1)?;
-            for place in 0..=last {
-                let next = (place < last).then(|| steps.len() + 1);
-                steps.push(NumberedStep { test, next });
-            }
+            firsts.push(steps.len());
+            steps.extend(own.iter().map(|_| test));
         }
-        let fits = steps.len() <= MOST_STEPS && condition.can_be(false);
-        fits.then_some(Self { tests, condition, inside, steps, needs })
+        let fits = steps.len() <= MOST_STEPS
+            && tests.iter().all(|test| !test.steps.is_empty())
+            && condition.can_be(false);
+        fits.then_some(Self { tests, condition, inside, steps, firsts, needs })
     }
 
     /// What is needed of an element for which the condition certainly holds.
@@ -103,21 +96,19 @@ impl Sieve {
     }
 
     fn step(&self, number: usize) -> &TestStep {
-        let NumberedStep { test, .. } = self.steps[number];
-        let first = self.steps.iter().position(|step| step.test == test).unwrap_or(number);
-        &self.tests[test].steps[number - first]
+        let test = self.steps[number];
+        &self.tests[test].steps[number - self.firsts[test]]
+    }
+
+    /// The number of the last step of a test.
+    fn last(&self, test: usize) -> usize {
+        self.firsts[test] + self.tests[test].steps.len() - 1
     }
 
     /// The steps that lead on from an element that is looked at.
     pub(super) fn start(&self) -> Marks {
         let mut marks = Marks::default();
-        let mut last = None;
-        for (number, step) in self.steps.iter().enumerate() {
-            if last != Some(step.test) {
-                marks.lead(self, number);
-            }
-            last = Some(step.test);
-        }
+        self.firsts.iter().for_each(|first| marks.lead(self, *first));
         marks
     }
 
@@ -143,12 +134,11 @@ impl Sieve {
                 continue;
             }
             marks.reached |= 1 << number;
-            match self.steps[number].next {
-                Some(next) => marks.lead(self, next),
-                None if self.tests[self.steps[number].test].text.is_some() => {
-                    marks.texts |= 1 << number;
-                }
-                None => {}
+            let test = self.steps[number];
+            if number < self.last(test) {
+                marks.lead(self, number + 1);
+            } else if self.tests[test].text.is_some() {
+                marks.texts |= 1 << number;
             }
         }
     }
@@ -211,7 +201,7 @@ impl Found {
 
     fn ask(&mut self, sieve: &Sieve, last_steps: u64, text: Option<&str>) {
         for number in bits(last_steps) {
-            let test = &sieve.tests[sieve.steps[number].test];
+            let test = &sieve.tests[sieve.steps[number]];
             let of = |text| test.text.as_ref().map_or(Some(true), |test| test.holds(text));
             match text.and_then(of) {
                 Some(true) => self.holds |= 1 << number,
@@ -245,7 +235,7 @@ impl Found {
                 }
             }
             Condition::Test(test) => {
-                let last = 1 << sieve.steps.iter().rposition(|step| step.test == *test)?;
+                let last = 1 << sieve.last(*test);
                 let holds = match sieve.tests[*test].text {
                     Some(_) => self.holds,
                     None => self.reached,
