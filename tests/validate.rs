@@ -101,4 +101,14 @@ fn reports() {
     folder.file("v4.json", r#"{"minimum": 1, "exclusiveMinimum": true}"#);
     assert_eq!(run(&folder, "validate --schema v4.json --draft 4", "1").status, 1);
     assert_eq!(run(&folder, "validate --schema v4.json", "1").status, 2);
+    folder.file("day.json", r#"{"format": "date", "prefixItems": [{"const": 1}]}"#);
+    assert_eq!(run(&folder, "validate --schema day.json", "\"June\"").status, 0);
+    let asserted = run(&folder, "validate --schema day.json --assert-formats", "\"June\"");
+    assert!(
+        asserted.status == 1 && asserted.out.contains("\"June\" is no date"),
+        "{}",
+        asserted.out
+    );
+    assert_eq!(run(&folder, "validate --schema day.json", "[2]").status, 1);
+    assert_eq!(run(&folder, "validate --schema day.json --draft 7", "[2]").status, 0);
 }

@@ -479,7 +479,7 @@ Examples:
   kyanite validate --schema schemas/booking.json bookings.jsonl
   kyanite query '$[0]' bookings.jsonl | kyanite validate --schema schemas/booking.json
 
-Schemas are JSON Schemas of draft 4, 6 or 7, in JSON, YAML or TOML. Each record of JSON Lines and CSV is
+Schemas are JSON Schemas of draft 4, 6, 7, 2019-09 or 2020-12, in JSON, YAML or TOML. Each record of JSON Lines and CSV is
 a document; elements of XML are checked in the record view. Exit status: 0 all is valid, 1 something is
 not, 2 a schema is wrong, 3 an input cannot be read.")]
 pub struct Validate {
@@ -489,9 +489,12 @@ pub struct Validate {
     /// A schema; several all have to hold
     #[arg(long = "schema", value_name = "SCHEMA", required = true, value_hint = ValueHint::FilePath)]
     pub schemas: Vec<String>,
-    /// The draft of schemas without $schema [default: 7]
+    /// The draft of schemas without $schema [default: 2020-12]
     #[arg(long, value_name = "DRAFT")]
     pub draft: Option<DraftName>,
+    /// Texts have to be of the `format` that a JSON Schema names, and hold what it says
+    #[arg(long)]
+    pub assert_formats: bool,
     /// Which file a URI in schemas means; nothing is fetched for them
     #[arg(long = "schema-map", value_name = "URI=FILE", value_parser = mapping)]
     pub mapped: Vec<(String, String)>,
@@ -512,6 +515,12 @@ pub enum DraftName {
     /// Draft 7
     #[value(name = "7")]
     V7,
+    /// Draft 2019-09
+    #[value(name = "2019-09")]
+    V2019,
+    /// Draft 2020-12
+    #[value(name = "2020-12")]
+    V2020,
 }
 
 impl From<DraftName> for Draft {
@@ -520,6 +529,8 @@ impl From<DraftName> for Draft {
             DraftName::V4 => Self::V4,
             DraftName::V6 => Self::V6,
             DraftName::V7 => Self::V7,
+            DraftName::V2019 => Self::V2019,
+            DraftName::V2020 => Self::V2020,
         }
     }
 }

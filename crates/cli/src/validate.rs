@@ -3,6 +3,7 @@
 use std::io::{IsTerminal, Write};
 
 use kyanite_flow::{Events, Failed, Input, InputOptions, Validation, Verdict, validate};
+use kyanite_schema::json::Settings;
 use kyanite_tree::{Code, Diagnostic};
 
 use crate::arguments::{MessageOptions, Validate};
@@ -36,8 +37,12 @@ fn checked(command: &Validate, messages: &mut Messages) -> Result<Report, Failed
         words => words.iter().map(|word| Input::of_word(word)).collect(),
     };
     let options = InputOptions { from: command.from, ..InputOptions::default() };
-    let draft = command.draft.map(Into::into);
-    let validation = Validation { schemas: &schemas, mapped: &mapped, draft, options: &options };
+    let settings = Settings {
+        draft: command.draft.map(Into::into),
+        asserts_formats: command.assert_formats,
+        reads: Some(kyanite_flow::is_well_formed),
+    };
+    let validation = Validation { schemas: &schemas, mapped: &mapped, settings, options: &options };
     let mut report = Report::default();
     let bytes = std::sync::atomic::AtomicU64::new(0);
     let mut events = Events { tell: &mut |told| messages.show(&told), bytes: &bytes };

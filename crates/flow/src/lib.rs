@@ -41,7 +41,7 @@ pub use render::Layout;
 pub use run::{Job, LossPolicy, Sink, What, stack_size};
 pub use trace::{Traced, trace};
 pub use unfinished::remove_unfinished;
-pub use validate::{Validation, Verdict, validate};
+pub use validate::{Validation, Verdict, is_well_formed, validate};
 
 /// Runs a plan over inputs: a rule, or an XPath.
 ///

@@ -1,8 +1,9 @@
 //! Documents checked against schemas.
 
+use kyanite_formats::Format;
 use kyanite_formats::json as json_format;
 use kyanite_formats::record_view::{Shape, View};
-use kyanite_schema::json::{Document, Draft, META_SCHEMAS, Problem, Schema};
+use kyanite_schema::json::{Document, META_SCHEMAS, Problem, Schema, Settings};
 use kyanite_tree::{Advice, Arena, Base, Code, Diagnostic, Place, Setting, Value};
 use percent_encoding::{AsciiSet, CONTROLS, utf8_percent_encode};
 
@@ -18,8 +19,8 @@ pub struct Validation<'a> {
     pub schemas: &'a [Input],
     /// What schemas refer to, by URI.
     pub mapped: &'a [(String, Input)],
-    /// The draft of schemas that do not say theirs.
-    pub draft: Option<Draft>,
+    /// How JSON Schemas are read.
+    pub settings: Settings,
     /// How inputs are read.
     pub options: &'a InputOptions,
 }
@@ -102,7 +103,7 @@ fn compiled<'s>(
     }
     let (mut all, mut wrong) = (Vec::new(), Vec::new());
     for document in given {
-        match Schema::compile(document, &others, validation.draft) {
+        match Schema::compile(document, &others, validation.settings) {
             Ok(schema) => {
                 for remark in schema.remarks() {
                     let place = library.place(remark.origin).map(Place::in_schema);
@@ -213,5 +214,27 @@ impl Verdict {
                     .advise_opt(finding.advice),
             );
         }
+    }
+}
+
+/// Whether a text is well-formed in a media type (RFC 6838); nothing where that is not known.
+#[must_use]
+pub fn is_well_formed(media_type: &str, text: &str) -> Option<bool> {
+    let essence = media_type.split(';').next().unwrap_or_default().trim().to_ascii_lowercase();
+    let arena = Arena::new();
+    let is_read = |format| {
+        let settings = kyanite_formats::documents::Options::default();
+        kyanite_formats::documents::read(format, text, &arena, settings).is_ok()
+    };
+    match essence.as_str() {
+        json if json == "application/json" || json.ends_with("+json") => {
+            Some(is_read(Format::Json))
+        }
+        xml if matches!(xml, "application/xml" | "text/xml") || xml.ends_with("+xml") => {
+            Some(is_read(Format::Xml))
+        }
+        "application/yaml" => Some(is_read(Format::Yaml)),
+        "application/toml" => Some(is_read(Format::Toml)),
+        _ => None,
     }
 }

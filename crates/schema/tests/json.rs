@@ -2,7 +2,7 @@
 #![allow(clippy::unwrap_used, reason = "a test that fails may panic")]
 
 use kyanite_formats::json::{self, Origins, ReaderOptions};
-use kyanite_schema::json::{Document, Draft, META_SCHEMAS, Schema};
+use kyanite_schema::json::{Document, Draft, META_SCHEMAS, Schema, Settings};
 use kyanite_tree::{Advice, AdvicePart, Arena, Base, Value};
 
 /// The value of a text whose places count from there.
@@ -43,7 +43,8 @@ fn found_here(draft: Draft, schema: &str, value: &str) -> String {
         let advice = if advice.is_empty() { advice } else { format!(" ({advice})") };
         format!("{offset} {message}{advice}")
     };
-    let told: Vec<String> = match Schema::compile(root, &others, Some(draft)) {
+    let settings = Settings { draft: Some(draft), ..Settings::default() };
+    let told: Vec<String> = match Schema::compile(root, &others, settings) {
         Err(problems) => problems
             .iter()
             .map(|problem| {
@@ -289,7 +290,7 @@ fn schemas_that_are_none() {
         ),
         (
             r#"{"$schema": "urn:none"}"#,
-            "!12 \"urn:none\" is no draft of JSON Schema that is known (drafts 4, 6 and 7 are)",
+            "!12 \"urn:none\" is no draft of JSON Schema that is known (drafts 4, 6, 7, 2019-09 and 2020-12 are; if it is a meta-schema of your own, say which file it is: …)",
         ),
     ] {
         assert_eq!(found(Draft::V7, schema, "1"), expected, "{schema}");
@@ -303,7 +304,7 @@ fn remarks() {
     let schema = r##"{"properties": {"a": {"$ref": "#"}}, "requird": ["a"]}"##;
     let root =
         Document { uri: "file:///s.json".into(), value: read(&arena, schema, Base::default()) };
-    let schema = Schema::compile(root.clone(), &[root], None).unwrap();
+    let schema = Schema::compile(root.clone(), &[root], Settings::default()).unwrap();
     let said: Vec<&str> = schema.remarks().iter().map(|remark| &*remark.message).collect();
     assert_eq!(said, ["`requird` is no keyword, so it says nothing"]);
 }

@@ -1,13 +1,14 @@
 //! Checking values.
 
-use std::cell::Cell;
+use std::cell::{Cell, RefCell};
 use std::collections::HashMap;
 
 use kyanite_tree::{Decimal, Key, Kind, Map, Value};
 
-use super::describe;
+use super::evaluated::Evaluated;
 use super::keyword::{Bound, Constant, Dependency, Keyword, Limit, Members, Sized, Types};
-use super::{Draft, Finding, Rule, Schema};
+use super::{Draft, Finding, Node, Rule, Schema};
+use super::{content, describe};
 
 /// Where findings go; nothing where it is only asked whether there are any.
 type Findings<'f> = Option<&'f mut Vec<Finding>>;
@@ -28,7 +29,7 @@ impl Schema<'_> {
     pub fn validate(&self, value: Value<'_>) -> Vec<Finding> {
         let mut findings = Vec::new();
         let check = Check::new(self, value);
-        check.check(0, value, Some(&mut findings));
+        check.check(0, value, Some(&mut findings), None);
         if check.is_given_up()
             && let Some(rule) = self.nodes.first().and_then(|node| node.rules.first())
         {
@@ -53,7 +54,7 @@ impl Schema<'_> {
     #[must_use]
     pub fn is_valid(&self, value: Value<'_>) -> bool {
         let check = Check::new(self, value);
-        check.check(0, value, None) && !check.is_given_up()
+        check.check(0, value, None, None) && !check.is_given_up()
     }
 }
 
@@ -64,6 +65,8 @@ struct Check<'c, 's> {
     steps: Cell<u64>,
     /// How many may be.
     most: u64,
+    /// The resources of the schemas that are being applied, outermost first, where some rule asks for them.
+    resources: RefCell<Vec<usize>>,
     /// How many schemas are being applied inside each other.
     depth: Cell<usize>,
     is_too_deep: Cell<bool>,
@@ -73,7 +76,8 @@ impl<'c, 's> Check<'c, 's> {
     fn new(schema: &'c Schema<'s>, value: Value<'_>) -> Self {
         let most = STEPS.saturating_add(STEPS_FOR_EACH.saturating_mul(values(value)));
         let (steps, depth, is_too_deep) = (Cell::new(0), Cell::new(0), Cell::new(false));
-        Self { schema, steps, most, depth, is_too_deep }
+        let resources = RefCell::default();
+        Self { schema, steps, most, resources, depth, is_too_deep }
     }
 
     fn is_given_up(&self) -> bool {
@@ -81,25 +85,56 @@ impl<'c, 's> Check<'c, 's> {
     }
 
     /// Whether a value fits the schema of that number.
-    fn check(&self, number: usize, value: Value<'_>, findings: Findings<'_>) -> bool {
+    fn check(
+        &self,
+        number: usize,
+        value: Value<'_>,
+        findings: Findings<'_>,
+        evaluated: Option<&mut Evaluated>,
+    ) -> bool {
         if self.depth.get() >= DEPTH {
             self.is_too_deep.set(true);
             return false;
         }
         self.depth.set(self.depth.get() + 1);
-        let is_valid = self.rules(number, value, findings);
+        let node = &self.schema.nodes[number];
+        let enters =
+            self.schema.is_dynamic && self.resources.borrow().last() != Some(&node.resource);
+        if enters {
+            self.resources.borrow_mut().push(node.resource);
+        }
+        let is_valid = if node.asks_evaluated {
+            let mut own = Evaluated::default();
+            let is_valid = self.rules(node, value, findings, Some(&mut own));
+            if let Some(evaluated) = evaluated {
+                evaluated.add_all(&own);
+            }
+            is_valid
+        } else {
+            self.rules(node, value, findings, evaluated)
+        };
+        if enters {
+            self.resources.borrow_mut().pop();
+        }
         self.depth.set(self.depth.get() - 1);
         is_valid
     }
 
-    fn rules(&self, number: usize, value: Value<'_>, mut findings: Findings<'_>) -> bool {
+    fn rules(
+        &self,
+        node: &Node<'s>,
+        value: Value<'_>,
+        mut findings: Findings<'_>,
+        mut evaluated: Option<&mut Evaluated>,
+    ) -> bool {
         let mut is_valid = true;
-        for rule in &self.schema.nodes[number].rules {
+        for rule in &node.rules {
             self.steps.set(self.steps.get() + 1);
             if self.is_given_up() {
                 return false;
             }
-            is_valid &= self.rule(rule, value, findings.as_deref_mut());
+            let given = (findings.as_deref_mut(), evaluated.as_deref_mut());
+            is_valid &= self.rule((rule, node), value, given.0, given.1);
             if !is_valid && findings.is_none() {
                 return false;
             }
@@ -108,29 +143,69 @@ impl<'c, 's> Check<'c, 's> {
     }
 
     fn fits(&self, number: usize, value: Value<'_>) -> bool {
-        self.check(number, value, None)
+        self.check(number, value, None, None)
     }
 
-    fn rule(&self, rule: &Rule<'s>, value: Value<'_>, mut findings: Findings<'_>) -> bool {
+    /// Whether a value fits; where it does, what was looked at counts.
+    fn fits_with(
+        &self,
+        number: usize,
+        value: Value<'_>,
+        evaluated: &mut Option<&mut Evaluated>,
+    ) -> bool {
+        let Some(all) = evaluated.as_deref_mut() else { return self.fits(number, value) };
+        let mut own = Evaluated::default();
+        let fits = self.check(number, value, None, Some(&mut own));
+        if fits {
+            all.add_all(&own);
+        }
+        fits
+    }
+
+    fn rule(
+        &self,
+        (rule, node): (&Rule<'s>, &Node<'s>),
+        value: Value<'_>,
+        mut findings: Findings<'_>,
+        mut evaluated: Option<&mut Evaluated>,
+    ) -> bool {
         match &rule.keyword {
-            Keyword::Reference(schema) => return self.check(*schema, value, findings),
+            Keyword::Reference(schema) => return self.check(*schema, value, findings, evaluated),
+            Keyword::Dynamic(first, named) => {
+                let resources = self.resources.borrow();
+                let outermost = resources.iter().find_map(|resource| {
+                    named.iter().find(|(of, _)| of == resource).map(|(_, schema)| *schema)
+                });
+                drop(resources);
+                return self.check(outermost.unwrap_or(*first), value, findings, evaluated);
+            }
             Keyword::All(schemas) => {
                 let mut is_valid = true;
                 for schema in schemas {
-                    is_valid &= self.check(*schema, value, findings.as_deref_mut());
+                    let given = (findings.as_deref_mut(), evaluated.as_deref_mut());
+                    is_valid &= self.check(*schema, value, given.0, given.1);
+                    if !is_valid && findings.is_none() {
+                        return false;
+                    }
                 }
                 return is_valid;
             }
             Keyword::If(test, yes, no) => {
-                let branch = if self.fits(*test, value) { yes } else { no };
-                return branch.is_none_or(|schema| self.check(schema, value, findings));
+                let branch = if self.fits_with(*test, value, &mut evaluated) { yes } else { no };
+                return branch.is_none_or(|schema| self.check(schema, value, findings, evaluated));
             }
             Keyword::Items(schema) => {
                 let items = value.as_list().unwrap_or_default();
+                if let Some(evaluated) = evaluated {
+                    evaluated.add_first(items.len());
+                }
                 return self.each(items.iter().map(|item| (*schema, *item)), findings);
             }
             Keyword::Tuple(first, others) => {
                 let items = value.as_list().unwrap_or_default();
+                if let Some(evaluated) = evaluated {
+                    evaluated.add_first(if others.is_some() { items.len() } else { first.len() });
+                }
                 let schemas = first.iter().copied().map(Some).chain(std::iter::repeat(*others));
                 let pairs = items.iter().zip(schemas);
                 return self
@@ -138,34 +213,31 @@ impl<'c, 's> Check<'c, 's> {
             }
             Keyword::Members(members) => {
                 let Some(map) = value.as_map() else { return true };
-                return self.members(members, map, rule, findings);
+                return self.members(members, map, rule, findings, evaluated);
             }
             Keyword::Names(schema) => {
                 let Some(map) = value.as_map() else { return true };
                 let mut is_valid = true;
                 for member in map.members() {
                     let name = Value::text(member.name).with_origin(member.value.origin());
-                    is_valid &= self.check(*schema, name, findings.as_deref_mut());
+                    is_valid &= self.check(*schema, name, findings.as_deref_mut(), None);
                 }
                 return is_valid;
             }
             Keyword::Dependencies(all) => {
                 let Some(map) = value.as_map() else { return true };
                 let mut is_valid = true;
-                for (name, needed) in all {
-                    if map.get(name).is_none() {
-                        continue;
-                    }
-                    match needed {
+                for (name, needed) in all.iter().filter(|(name, _)| map.get(name).is_some()) {
+                    let findings = findings.as_deref_mut();
+                    is_valid &= match needed {
                         Dependency::Schema(schema) => {
-                            is_valid &= self.check(*schema, value, findings.as_deref_mut());
+                            self.check(*schema, value, findings, evaluated.as_deref_mut())
                         }
                         Dependency::Members(names) => {
                             let why = format!(", which {name:?} needs");
-                            is_valid &=
-                                has_all(names, &why, (rule, value, map), findings.as_deref_mut());
+                            has_all(names, &why, (rule, value, map), findings)
                         }
-                    }
+                    };
                 }
                 return is_valid;
             }
@@ -173,9 +245,36 @@ impl<'c, 's> Check<'c, 's> {
                 let Some(map) = value.as_map() else { return true };
                 return has_all(names, "", (rule, value, map), findings);
             }
+            Keyword::OtherItems(schema) => {
+                let items = value.as_list().unwrap_or_default();
+                let Some(evaluated) = evaluated else { return true };
+                let open = items.iter().enumerate().filter(|(at, _)| !evaluated.has(*at));
+                let open: Vec<Value<'_>> = open.map(|(_, item)| *item).collect();
+                evaluated.add_first(items.len());
+                return self.each(open.into_iter().map(|item| (*schema, item)), findings);
+            }
+            Keyword::OtherMembers(schema) => {
+                let (Some(map), Some(evaluated)) = (value.as_map(), evaluated) else { return true };
+                let members = map.members().iter().enumerate();
+                let open: Vec<_> = members.filter(|(at, _)| !evaluated.has(*at)).collect();
+                evaluated.add_first(map.len());
+                let mut is_valid = true;
+                for (_, member) in open {
+                    let findings = findings.as_deref_mut();
+                    is_valid &= if self.is_nothing(*schema) {
+                        let message = format!("the member {:?} may not stand here", member.name);
+                        tell(rule, (member.value, message, None), findings);
+                        false
+                    } else {
+                        self.check(*schema, member.value, findings, None)
+                    };
+                }
+                return is_valid;
+            }
             _ => {}
         }
-        match self.wrong(&rule.keyword, value, findings.is_some()) {
+        let is_told = findings.is_some();
+        match self.wrong((&rule.keyword, node), value, is_told, &mut evaluated) {
             None => true,
             Some(wrong) => {
                 tell(rule, wrong, findings);
@@ -191,7 +290,7 @@ impl<'c, 's> Check<'c, 's> {
     ) -> bool {
         let mut is_valid = true;
         for (schema, item) in pairs {
-            is_valid &= self.check(schema, item, findings.as_deref_mut());
+            is_valid &= self.check(schema, item, findings.as_deref_mut(), None);
             if !is_valid && findings.is_none() {
                 return false;
             }
@@ -205,21 +304,22 @@ impl<'c, 's> Check<'c, 's> {
         map: &Map<'_>,
         rule: &Rule<'s>,
         mut findings: Findings<'_>,
+        mut evaluated: Option<&mut Evaluated>,
     ) -> bool {
         let Members { named, patterns, others } = members;
         let mut is_valid = true;
-        for member in map.members() {
+        for (position, member) in map.members().iter().enumerate() {
             let (name, value) = (member.name, member.value);
             let own = named.binary_search_by_key(&name, |(name, _)| *name).ok();
             let mut is_known = own.is_some();
             if let Some(at) = own {
-                is_valid &= self.check(named[at].1, value, findings.as_deref_mut());
+                is_valid &= self.check(named[at].1, value, findings.as_deref_mut(), None);
             }
             for (pattern, schema) in patterns {
                 // A pattern that is given up says nothing of the name.
                 if pattern.is_match(name).unwrap_or(false) {
                     is_known = true;
-                    is_valid &= self.check(*schema, value, findings.as_deref_mut());
+                    is_valid &= self.check(*schema, value, findings.as_deref_mut(), None);
                 }
             }
             if let Some(others) = others.filter(|_| !is_known) {
@@ -230,8 +330,13 @@ impl<'c, 's> Check<'c, 's> {
                     let wrong = (value, message, describe::known_members(name, known, map));
                     tell(rule, wrong, findings.as_deref_mut());
                 } else {
-                    is_valid &= self.check(others, value, findings.as_deref_mut());
+                    is_valid &= self.check(others, value, findings.as_deref_mut(), None);
                 }
+            }
+            if let Some(evaluated) = evaluated.as_deref_mut()
+                && (is_known || others.is_some())
+            {
+                evaluated.add(position);
             }
             if !is_valid && findings.is_none() {
                 return false;
@@ -248,15 +353,16 @@ impl<'c, 's> Check<'c, 's> {
     /// What is wrong with a value, by a keyword that looks at it as a whole; what takes long to say only if it is told.
     fn wrong<'v>(
         &self,
-        keyword: &Keyword<'s>,
+        (keyword, node): (&Keyword<'s>, &Node<'s>),
         value: Value<'v>,
         is_told: bool,
+        evaluated: &mut Option<&mut Evaluated>,
     ) -> Option<Wrong<'v>> {
         let about = |message: String| Some((value, message, None));
         match keyword {
             Keyword::Nothing => about("nothing may stand here".into()),
             Keyword::Types(types) => {
-                let found = Types::of(value, self.schema.draft == Draft::V4);
+                let found = Types::of(value, node.draft == Draft::V4);
                 (!types.has(found)).then(|| describe::types(*types, value))
             }
             Keyword::Enumeration(known) => {
@@ -315,14 +421,21 @@ impl<'c, 's> Check<'c, 's> {
                     Err(error) => about(format!("it is not known whether this fits: {error}")),
                 }
             }
-            Keyword::Contains(schema) => {
+            Keyword::Contains(contains) => {
                 let items = value.as_list()?;
-                let is_there = items.iter().any(|item| self.fits(*schema, *item));
-                if is_there {
-                    None
-                } else {
-                    about("none of the items is one that must be there".into())
+                let mut count = 0;
+                for (at, item) in items.iter().enumerate() {
+                    if self.fits(contains.schema, *item) {
+                        count += 1;
+                        // In 2019-09 it says nothing of what was looked at.
+                        match evaluated.as_deref_mut().filter(|_| node.draft >= Draft::V2020) {
+                            Some(evaluated) => evaluated.add(at),
+                            None if contains.most.is_none() && count >= contains.least => break,
+                            None => {}
+                        }
+                    }
                 }
+                describe::contains(contains, count).and_then(about)
             }
             Keyword::Unique => {
                 let mut met: HashMap<Key, usize> = HashMap::new();
@@ -336,12 +449,19 @@ impl<'c, 's> Check<'c, 's> {
                 None
             }
             Keyword::Any(schemas) => {
-                let fits = schemas.iter().any(|schema| self.fits(*schema, value));
+                let mut fits = false;
+                for schema in schemas {
+                    fits |= self.fits_with(*schema, value, evaluated);
+                    if fits && evaluated.is_none() {
+                        break;
+                    }
+                }
                 (!fits).then(|| self.none_of(schemas, value, is_told))
             }
             Keyword::One(schemas) => {
+                let numbers = 0..schemas.len();
                 let fitting: Vec<usize> =
-                    (0..schemas.len()).filter(|at| self.fits(schemas[*at], value)).collect();
+                    numbers.filter(|at| self.fits_with(schemas[*at], value, evaluated)).collect();
                 match fitting[..] {
                     [_] => None,
                     [] => Some(self.none_of(schemas, value, is_told)),
@@ -358,6 +478,15 @@ impl<'c, 's> Check<'c, 's> {
                 let fits = self.fits(*schema, value);
                 if fits { about("this is what may not stand here".into()) } else { None }
             }
+            Keyword::Format(format) => {
+                let text = text(value)?;
+                let looks = Some(format!("it looks like {}", format.looks));
+                let message = format!("{} is no {}", describe::shown(value), format.name);
+                (!(format.holds)(text)).then_some((value, message, looks))
+            }
+            Keyword::Content(content) => {
+                content::wrong(*content, text(value)?, self.schema.reads).and_then(about)
+            }
             _ => None,
         }
     }
@@ -370,7 +499,7 @@ impl<'c, 's> Check<'c, 's> {
         let mut nearest: Option<(usize, Vec<Finding>)> = None;
         for (at, schema) in schemas.iter().enumerate() {
             let mut findings = Vec::new();
-            self.check(*schema, value, Some(&mut findings));
+            self.check(*schema, value, Some(&mut findings), None);
             // An alternative for another type is the farthest.
             let far = |findings: &[Finding]| {
                 let own = |f: &&Finding| f.origin == value.origin() && f.rule.keyword == "type";

@@ -3,23 +3,24 @@
 use std::collections::HashMap;
 
 use kyanite_eval::uri::resolve;
-use kyanite_tree::{Advice, Map, Origin, Value, near_words};
+use kyanite_tree::{Advice, Map, Origin, Setting, Value, near_words};
 use percent_encoding::percent_decode_str;
 
 use super::check::DEPTH;
-use super::keyword::{Dependency, Keyword};
-use super::{Document, Draft, Node, Problem, Rule, RulePlace, Schema};
+use super::dialect::Dialect;
+use super::keyword::{Dependency, Holds, Keyword, known};
+use super::{Document, Draft, Node, Problem, Rule, RulePlace, Schema, Settings};
 
 /// A schema in a document, and what it takes to understand it.
 #[derive(Clone, Debug)]
-struct Target<'s> {
+pub(super) struct Target<'s> {
     document: usize,
     /// The pointer to it (RFC 6901).
     pointer: String,
     value: Value<'s>,
     /// What references in it are relative to, without a fragment.
     base: String,
-    draft: Draft,
+    dialect: Dialect,
 }
 
 impl<'s> Target<'s> {
@@ -30,8 +31,26 @@ impl<'s> Target<'s> {
         inner.rebased()
     }
 
-    /// The same, with the URI that the schema gives itself.
+    /// The schema at the end of a path of members and items, of which only the last is a schema.
+    fn inner_of(&self, path: &[&str], value: Value<'s>) -> Self {
+        let (last, before) = path.split_last().unwrap_or((&"", &[]));
+        let mut target = self.clone();
+        for token in before {
+            target.pointer.push('/');
+            target.pointer.push_str(&token.replace('~', "~0").replace('/', "~1"));
+        }
+        target.inner(last, value)
+    }
+
+    /// The same, with the URI that the schema gives itself, and the draft that it says as a document of its own.
     fn rebased(mut self) -> Self {
+        let said = self.value.as_map().and_then(|map| map.get("$schema")?.as_text());
+        if let Some(draft) = said.and_then(Draft::of_uri)
+            && draft != self.dialect.draft
+            && self.value.as_map().is_some_and(|map| map.get(draft.id()).is_some())
+        {
+            self.dialect = self.dialect.of_draft(draft);
+        }
         if let Some(id) = self.id().filter(|id| !id.starts_with('#')) {
             let uri = resolve(id, &self.base).unwrap_or_else(|| id.to_owned());
             uri.split('#').next().unwrap_or_default().clone_into(&mut self.base);
@@ -39,29 +58,54 @@ impl<'s> Target<'s> {
         self
     }
 
-    /// The URI, or the fragment, that the schema gives itself. Beside a reference nothing counts (draft-07 core section 8.3).
+    /// The URI, or the fragment, that the schema gives itself. Up to draft 7 nothing counts beside a reference (draft-07 core
+    /// section 8.3).
     fn id(&self) -> Option<&'s str> {
         let map = self.value.as_map()?;
-        if map.get("$ref").is_some_and(|reference| reference.as_text().is_some()) {
+        if self.dialect.draft <= Draft::V7
+            && map.get("$ref").is_some_and(|reference| reference.as_text().is_some())
+        {
             return None;
         }
-        map.get(self.draft.id())?.as_text()
+        map.get(self.dialect.draft.id())?.as_text()
+    }
+
+    /// The names that the schema gives itself within its resource, and whether references to each are dynamic. An empty one is
+    /// that of a resource that recursive references lead to (2019-09 core section 8.2.4.2).
+    fn anchors(&self) -> impl Iterator<Item = (&'s str, bool)> + use<'s> {
+        let draft = self.dialect.draft;
+        let map = self.value.as_map().filter(|_| draft >= Draft::V2019);
+        let named = move |word: &str| map.and_then(|map| map.get(word)?.as_text());
+        let is_recursive = draft == Draft::V2019
+            && map.is_some_and(|map| {
+                matches!(map.get("$recursiveAnchor"), Some(Value::Boolean(_, true)))
+            });
+        let dynamic = named("$dynamicAnchor").filter(|_| draft >= Draft::V2020);
+        let plain = named("$anchor").map(|name| (name, false));
+        plain
+            .into_iter()
+            .chain(dynamic.map(|name| (name, true)))
+            .chain(is_recursive.then_some(("", true)))
     }
 }
 
 impl<'s> Schema<'s> {
-    /// Compiles a document that is a schema, with others that it may refer to. `draft` is that of documents that do not say
-    /// theirs, draft 7 without it.
+    /// Compiles a document that is a schema, with others that it may refer to.
     ///
     /// # Errors
     /// All that makes it no schema.
     pub fn compile(
         root: Document<'s>,
         others: &[Document<'s>],
-        draft: Option<Draft>,
+        settings: Settings,
     ) -> Result<Self, Vec<Problem>> {
         let mut compiler = Compiler {
+            settings,
+            documents: HashMap::new(),
             ids: HashMap::new(),
+            dynamic: HashMap::new(),
+            resources: HashMap::new(),
+            references: Vec::new(),
             nodes: Vec::new(),
             known: HashMap::new(),
             places: Vec::new(),
@@ -69,28 +113,43 @@ impl<'s> Schema<'s> {
             remarks: Vec::new(),
             depth: 0,
         };
-        let documents = std::iter::once(&root).chain(others);
-        let targets: Vec<Target<'s>> = documents
+        let documents = || std::iter::once(&root).chain(others);
+        documents().for_each(|document| compiler.know(document));
+        let targets: Vec<Target<'s>> = documents()
             .enumerate()
-            .map(|(number, document)| compiler.document(number, document, draft))
+            .map(|(number, document)| compiler.document(number, document))
             .collect();
         let Some(first) = targets.first() else { return Err(compiler.problems) };
-        let draft = first.draft;
         compiler.schema(first);
+        compiler.settle_dynamic();
         compiler.refuse_circles();
         if !compiler.problems.is_empty() {
             return Err(compiler.problems);
         }
-        let nodes = compiler.nodes.into_iter().map(|rules| Node { rules }).collect();
-        Ok(Self { nodes, draft, remarks: compiler.remarks })
+        let is_dynamic = !compiler.references.is_empty();
+        Ok(Self {
+            nodes: compiler.nodes,
+            is_dynamic,
+            reads: settings.reads,
+            remarks: compiler.remarks,
+        })
     }
 }
 
 /// A compilation under way.
 pub(super) struct Compiler<'s> {
+    settings: Settings,
+    /// Documents by their URIs, both those that they are known by and those that they give themselves.
+    documents: HashMap<String, Value<'s>>,
     /// Schemas by their URIs, some with a fragment.
     ids: HashMap<String, Target<'s>>,
-    nodes: Vec<Vec<Rule<'s>>>,
+    /// Schemas by the names that dynamic references may mean.
+    dynamic: HashMap<&'s str, Vec<Target<'s>>>,
+    /// The numbers of resources, by their URIs.
+    resources: HashMap<String, usize>,
+    /// Dynamic references: the schema that has one, the place of its rule in it, the name.
+    references: Vec<(usize, usize, &'s str)>,
+    nodes: Vec<Node<'s>>,
     /// The number of the schema at each pointer of each document.
     known: HashMap<(usize, String), usize>,
     /// The document and place of each schema.
@@ -102,26 +161,24 @@ pub(super) struct Compiler<'s> {
 }
 
 impl<'s> Compiler<'s> {
+    /// Takes up a document by its URIs.
+    fn know(&mut self, document: &Document<'s>) {
+        let given = || document.uri.split('#').next().unwrap_or_default();
+        let map = document.value.as_map();
+        let own = map.and_then(|map| map.get("$id").or_else(|| map.get("id"))?.as_text());
+        let own = own.and_then(|own| resolve(own, given()));
+        let uris = own.iter().filter_map(|own| own.split('#').next()).chain([given()]);
+        for uri in uris {
+            self.documents.entry(uri.to_owned()).or_insert(document.value);
+        }
+    }
+
     /// Takes up a document; gives it as a schema.
-    fn document(
-        &mut self,
-        number: usize,
-        document: &Document<'s>,
-        usual: Option<Draft>,
-    ) -> Target<'s> {
-        let said = document.value.as_map().and_then(|map| map.get("$schema"));
-        let draft = match said.and_then(|said| Some((said, said.as_text()?))) {
-            None => usual.unwrap_or(Draft::V7),
-            Some((said, uri)) => Draft::of_uri(uri).unwrap_or_else(|| {
-                let message = format!("{uri:?} is no draft of JSON Schema that is known");
-                let advice = Advice::words("drafts 4, 6 and 7 are");
-                self.problem(message, Some(advice), number, said.origin());
-                usual.unwrap_or(Draft::V7)
-            }),
-        };
+    fn document(&mut self, number: usize, document: &Document<'s>) -> Target<'s> {
+        let dialect = self.dialect(number, document.value);
         let uri = document.uri.split('#').next().unwrap_or_default().to_owned();
         let (pointer, base) = (String::new(), uri.clone());
-        let whole = Target { document: number, pointer, value: document.value, base, draft };
+        let whole = Target { document: number, pointer, value: document.value, base, dialect };
         let whole = whole.rebased();
         // Of two documents of one URI the first counts: the one that is compiled is often given among the others, too.
         self.ids.entry(uri).or_insert_with(|| whole.clone());
@@ -129,7 +186,44 @@ impl<'s> Compiler<'s> {
         whole
     }
 
-    /// Takes up the URIs that schemas in a document give themselves.
+    /// What a document is written in: what the standard's meta-schema says that it names, or one of others.
+    fn dialect(&mut self, number: usize, document: Value<'s>) -> Dialect {
+        let usual = Dialect::whole(self.settings.draft.unwrap_or(Draft::USUAL), self.settings);
+        let (mut named, mut vocabularies) = (document, None);
+        // As many steps as there are documents: they might name each other.
+        for _ in 0..=self.documents.len() {
+            let said = named.as_map().and_then(|map| map.get("$schema"));
+            let Some((said, uri)) = said.and_then(|said| Some((said, said.as_text()?))) else {
+                return usual;
+            };
+            if let Some(draft) = Draft::of_uri(uri) {
+                let whole = Dialect::whole(draft, self.settings);
+                let Some(vocabularies) = vocabularies else { return whole };
+                return Dialect::of_vocabularies(draft, vocabularies, self.settings)
+                    .unwrap_or_else(|unknown| {
+                        let message = format!(
+                            "the meta-schema needs the vocabulary {unknown}, which is not known"
+                        );
+                        self.problem(message, None, number, said.origin());
+                        whole
+                    });
+            }
+            let Some(meta) = self.documents.get(uri.trim_end_matches('#')).copied() else {
+                let message = format!("{uri:?} is no draft of JSON Schema that is known");
+                let advice = Advice::words(
+                    "drafts 4, 6, 7, 2019-09 and 2020-12 are; if it is a meta-schema of your own, say which file it is: ",
+                );
+                let advice = advice.setting(Setting::SchemaMap(uri.to_owned()));
+                self.problem(message, Some(advice), number, said.origin());
+                return usual;
+            };
+            let of_meta = meta.as_map().and_then(|map| map.get("$vocabulary")?.as_map());
+            (named, vocabularies) = (meta, vocabularies.or(of_meta));
+        }
+        usual
+    }
+
+    /// Takes up the names that schemas in a document give themselves.
     fn index(&mut self, target: &Target<'s>) {
         if let Some(id) = target.id() {
             let uri = match id.strip_prefix('#') {
@@ -138,15 +232,48 @@ impl<'s> Compiler<'s> {
             };
             self.ids.entry(uri).or_insert_with(|| target.clone());
         }
+        for (name, is_dynamic) in target.anchors() {
+            if !name.is_empty() {
+                let uri = format!("{}#{name}", target.base);
+                self.ids.entry(uri).or_insert_with(|| target.clone());
+            }
+            if is_dynamic {
+                self.dynamic.entry(name).or_default().push(target.clone());
+            }
+        }
         match target.value {
-            Value::Map(_, map) => {
+            Value::Map(_, map) if target.dialect.draft <= Draft::V7 => {
                 // Their values are no schemas, whatever they look like.
                 let holds_schemas = |name: &str| !matches!(name, "enum" | "const");
                 for member in map.members().iter().filter(|member| holds_schemas(member.name)) {
                     self.index(&target.inner(member.name, member.value));
                 }
             }
-            Value::List(_, items) => {
+            Value::Map(_, map) => {
+                for member in map.members() {
+                    let holds = known(member.name, target.dialect).map(|word| word.holds);
+                    match (holds, member.value) {
+                        (Some(Holds::Schema | Holds::SchemaOrList), value @ Value::Map(..)) => {
+                            self.index(&target.inner(member.name, value));
+                        }
+                        (Some(Holds::List | Holds::SchemaOrList), Value::List(_, items)) => {
+                            for (at, item) in items.iter().enumerate() {
+                                self.index(
+                                    &target.inner_of(&[member.name, &at.to_string()], *item),
+                                );
+                            }
+                        }
+                        (Some(Holds::Map), Value::Map(_, schemas)) => {
+                            for schema in schemas.members() {
+                                let path = [member.name, schema.name];
+                                self.index(&target.inner_of(&path, schema.value));
+                            }
+                        }
+                        _ => {}
+                    }
+                }
+            }
+            Value::List(_, items) if target.dialect.draft <= Draft::V7 => {
                 for (at, item) in items.iter().enumerate() {
                     self.index(&target.inner(&at.to_string(), *item));
                 }
@@ -174,7 +301,10 @@ impl<'s> Compiler<'s> {
         }
         let number = self.nodes.len();
         self.known.insert(key, number);
-        self.nodes.push(Vec::new());
+        let count = self.resources.len();
+        let resource = *self.resources.entry(target.base.clone()).or_insert(count);
+        let draft = target.dialect.draft;
+        self.nodes.push(Node { rules: Vec::new(), draft, resource, asks_evaluated: false });
         self.places.push((target.document, target.value.origin()));
         if self.depth >= DEPTH {
             let message = format!("schemas lead to each other through more than {DEPTH} others");
@@ -182,7 +312,25 @@ impl<'s> Compiler<'s> {
             return number;
         }
         self.depth += 1;
-        self.nodes[number] = self.rules(target);
+        let mut rules = self.rules(target);
+        // What the others have looked at is known once they have.
+        let is_last = |rule: &Rule<'_>| {
+            matches!(rule.keyword, Keyword::OtherItems(_) | Keyword::OtherMembers(_))
+        };
+        rules.sort_by_key(is_last);
+        let named = rules.iter().enumerate().filter_map(|(at, rule)| match &rule.keyword {
+            Keyword::Dynamic(first, _) => Some((at, *first)),
+            _ => None,
+        });
+        for (at, first) in named.collect::<Vec<_>>() {
+            // The reference is dynamic only if what it first means has such a name.
+            match self.dynamic_name(target, rules[at].place.keyword, first) {
+                Some(name) => self.references.push((number, at, name)),
+                None => rules[at].keyword = Keyword::Reference(first),
+            }
+        }
+        self.nodes[number].asks_evaluated = rules.iter().any(is_last);
+        self.nodes[number].rules = rules;
         self.depth -= 1;
         number
     }
@@ -195,7 +343,7 @@ impl<'s> Compiler<'s> {
         };
         let mut rules = Vec::new();
         // In draft 4 only two keywords take true and false, as if these were schemas.
-        let may_be_boolean = target.draft > Draft::V4
+        let may_be_boolean = target.dialect.draft > Draft::V4
             || ["/additionalItems", "/additionalProperties"]
                 .into_iter()
                 .any(|keyword| target.pointer.ends_with(keyword));
@@ -205,7 +353,8 @@ impl<'s> Compiler<'s> {
                 rules.push(Rule { keyword: Keyword::Nothing, place: place("", origin) });
             }
             Value::Map(_, map) => {
-                if let Some(reference) = map.get("$ref")
+                if target.dialect.draft <= Draft::V7
+                    && let Some(reference) = map.get("$ref")
                     && let Some(text) = reference.as_text()
                 {
                     let found = self.reference(target, text, reference.origin());
@@ -221,7 +370,8 @@ impl<'s> Compiler<'s> {
                 }
             }
             other => {
-                let what = if target.draft > Draft::V4 { "a map, true or false" } else { "a map" };
+                let what =
+                    if target.dialect.draft > Draft::V4 { "a map, true or false" } else { "a map" };
                 let message = format!("a schema is {what}, and here is {}", other.kind().phrase());
                 self.problem(message, None, target.document, other.origin());
             }
@@ -231,7 +381,7 @@ impl<'s> Compiler<'s> {
 
     /// Remarks on members that are no keywords: by the standard they say nothing, but they may have been meant to.
     fn remark_unknown(&mut self, target: &Target<'s>, map: &'s Map<'s>) {
-        let known = || super::keyword::words(target.draft);
+        let known = || super::keyword::words(target.dialect);
         let mut remark = |message: String, advice: Option<String>, origin: Origin| {
             let (advice, missing) = (advice.map(Advice::words), None);
             let document = target.document;
@@ -252,8 +402,61 @@ impl<'s> Compiler<'s> {
         }
     }
 
+    /// The name by which a dynamic reference looks for schemas: the fragment of `$dynamicRef` if what it first means is called
+    /// so dynamically, nothing of `$recursiveRef` if that is such a resource.
+    fn dynamic_name(&self, from: &Target<'s>, word: &str, first: usize) -> Option<&'s str> {
+        let map = from.value.as_map()?;
+        let name = match map.get(word)?.as_text()? {
+            _ if word == "$recursiveRef" => "",
+            text => text.split_once('#')?.1,
+        };
+        let mut targets = self.dynamic.get_key_value(name)?.1.iter();
+        let is_first = |target: &Target<'s>| {
+            self.known.get(&(target.document, target.pointer.clone())) == Some(&first)
+        };
+        targets.any(is_first).then_some(*self.dynamic.get_key_value(name)?.0)
+    }
+
+    /// Compiles what dynamic references may mean, in all resources that are used.
+    fn settle_dynamic(&mut self) {
+        loop {
+            let before = self.nodes.len();
+            let names: Vec<&'s str> = self.references.iter().map(|(_, _, name)| *name).collect();
+            for name in names {
+                let named = self.dynamic.get(name).cloned().unwrap_or_default();
+                for target in named
+                    .iter()
+                    .filter(|target| self.resources.contains_key(&target.base))
+                    .cloned()
+                    .collect::<Vec<_>>()
+                {
+                    self.schema(&target);
+                }
+            }
+            if self.nodes.len() == before {
+                break;
+            }
+        }
+        for (node, rule, name) in &self.references {
+            let named = self.dynamic.get(name).into_iter().flatten();
+            let found = named.filter_map(|target| {
+                let resource = *self.resources.get(&target.base)?;
+                Some((resource, *self.known.get(&(target.document, target.pointer.clone()))?))
+            });
+            let found = found.collect();
+            if let Keyword::Dynamic(_, all) = &mut self.nodes[*node].rules[*rule].keyword {
+                *all = found;
+            }
+        }
+    }
+
     /// The schema that a reference means.
-    fn reference(&mut self, from: &Target<'s>, text: &str, origin: Origin) -> Option<usize> {
+    pub(super) fn reference(
+        &mut self,
+        from: &Target<'s>,
+        text: &str,
+        origin: Origin,
+    ) -> Option<usize> {
         let full = resolve(text, &from.base).unwrap_or_else(|| text.to_owned());
         let (uri, fragment) = full.split_once('#').unwrap_or((&full, ""));
         let Some(resource) = self.ids.get(uri).cloned() else {
@@ -320,9 +523,11 @@ impl<'s> Compiler<'s> {
     /// The schemas that a schema applies to the value that it is applied to.
     fn applied(&self, number: usize) -> Vec<usize> {
         let mut all = Vec::new();
-        for rule in &self.nodes[number] {
+        for rule in &self.nodes[number].rules {
             match &rule.keyword {
-                Keyword::Reference(one) | Keyword::Not(one) => all.push(*one),
+                Keyword::Reference(one) | Keyword::Dynamic(one, _) | Keyword::Not(one) => {
+                    all.push(*one);
+                }
                 Keyword::All(some) | Keyword::Any(some) | Keyword::One(some) => all.extend(some),
                 Keyword::If(test, yes, no) => {
                     all.push(*test);
@@ -369,8 +574,18 @@ pub(super) struct Inside<'t, 's> {
 }
 
 impl<'s> Inside<'_, 's> {
-    pub(super) fn draft(&self) -> Draft {
-        self.target.draft
+    pub(super) fn dialect(&self) -> Dialect {
+        self.target.dialect
+    }
+
+    /// The number of the schema that a reference in it means.
+    pub(super) fn reference(
+        &self,
+        compiler: &mut Compiler<'s>,
+        text: &str,
+        origin: Origin,
+    ) -> Option<usize> {
+        compiler.reference(self.target, text, origin)
     }
 
     pub(super) fn document(&self) -> usize {
@@ -384,13 +599,6 @@ impl<'s> Inside<'_, 's> {
         path: &[&str],
         value: Value<'s>,
     ) -> usize {
-        let (last, before) = path.split_last().unwrap_or((&"", &[]));
-        let mut target = self.target.clone();
-        for token in before {
-            target.pointer.push('/');
-            target.pointer.push_str(&token.replace('~', "~0").replace('/', "~1"));
-        }
-        let inner = target.inner(last, value);
-        compiler.schema(&inner)
+        compiler.schema(&self.target.inner_of(path, value))
     }
 }

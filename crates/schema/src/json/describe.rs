@@ -3,7 +3,7 @@
 use kyanite_tree::{Map, Value, near, near_words};
 
 use super::check::Wrong;
-use super::keyword::{Constant, Types};
+use super::keyword::{Constant, Contains, Types};
 
 /// A text in a message is cut to this many characters.
 const SHOWN: usize = 60;
@@ -51,6 +51,25 @@ pub(super) fn enumeration<'v>(known: &[Constant<'_>], value: Value<'v>) -> Wrong
         format!("there are: {}{more}", all.join(", "))
     });
     (value, message, Some(advice))
+}
+
+/// Too few or too many items that must be there; nothing where it is neither.
+pub(super) fn contains(contains: &Contains, count: u64) -> Option<String> {
+    let there = match count {
+        0 => "none of the items is one".to_owned(),
+        1 => "1 of the items is one".to_owned(),
+        count => format!("{count} of the items are some"),
+    };
+    match (contains.least, contains.most) {
+        (1, _) if count == 0 => Some("none of the items is one that must be there".into()),
+        (least, _) if count < least => {
+            Some(format!("{there} that must be there, and there must be at least {least}"))
+        }
+        (_, Some(most)) if count > most => {
+            Some(format!("{there} that may be there, and there must be at most {most}"))
+        }
+        _ => None,
+    }
 }
 
 /// Members that are there and near to one that is not.

@@ -4,6 +4,8 @@ use kyanite_eval::pattern::Pattern;
 use kyanite_tree::{Decimal, Key, Value};
 
 use super::Draft;
+use super::dialect::{Dialect, Vocabulary};
+use super::format::Format;
 
 /// A keyword; schemas in it are numbers of others.
 #[derive(Debug)]
@@ -11,6 +13,8 @@ pub(super) enum Keyword<'s> {
     /// The schema `false`.
     Nothing,
     Reference(usize),
+    /// A reference that means, of the resources that led here, what the outermost has by that name, or else the first.
+    Dynamic(usize, Vec<(usize, usize)>),
     Types(Types),
     Enumeration(Vec<Constant<'s>>),
     Constant(Constant<'s>),
@@ -23,7 +27,7 @@ pub(super) enum Keyword<'s> {
     Items(usize),
     /// The first items one by one, and those behind them.
     Tuple(Vec<usize>, Option<usize>),
-    Contains(usize),
+    Contains(Contains),
     Unique,
     Required(Vec<&'s str>),
     Members(Members<'s>),
@@ -35,6 +39,27 @@ pub(super) enum Keyword<'s> {
     One(Vec<usize>),
     Not(usize),
     If(usize, Option<usize>, Option<usize>),
+    /// Items that no other keyword has looked at.
+    OtherItems(usize),
+    /// Members that no other keyword has looked at.
+    OtherMembers(usize),
+    Format(&'static Format),
+    Content(Content<'s>),
+}
+
+/// `contains`, `minContains` and `maxContains`.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Contains {
+    pub(super) schema: usize,
+    pub(super) least: u64,
+    pub(super) most: Option<u64>,
+}
+
+/// `contentEncoding` and `contentMediaType`.
+#[derive(Clone, Copy, Debug, Default)]
+pub(super) struct Content<'s> {
+    pub(super) encoding: Option<&'s str>,
+    pub(super) media_type: Option<&'s str>,
 }
 
 /// A value that may stand somewhere, with its key: numbers are the same by value, maps whatever the order of their members.
@@ -91,15 +116,15 @@ pub(super) enum Limit {
 pub(super) struct Types(u8);
 
 /// The words for them, in the order of their bits.
-const WORDS: [&str; 7] = ["null", "boolean", "integer", "number", "string", "array", "object"];
+const TYPES: [&str; 7] = ["null", "boolean", "integer", "number", "string", "array", "object"];
 
 impl Types {
     pub(super) fn named(word: &str) -> Option<Self> {
-        WORDS.iter().position(|known| *known == word).map(|bit| Self(1 << bit))
+        TYPES.iter().position(|known| *known == word).map(|bit| Self(1 << bit))
     }
 
     pub(super) fn words() -> impl Iterator<Item = &'static str> {
-        WORDS.into_iter()
+        TYPES.into_iter()
     }
 
     pub(super) fn with(self, other: Self) -> Self {
@@ -112,7 +137,7 @@ impl Types {
 
     /// The words of the types in it.
     pub(super) fn names(self) -> impl Iterator<Item = &'static str> {
-        WORDS.into_iter().enumerate().filter(move |(bit, _)| self.0 & 1 << bit != 0).map(|(_, w)| w)
+        TYPES.into_iter().enumerate().filter(move |(bit, _)| self.0 & 1 << bit != 0).map(|(_, w)| w)
     }
 
     /// The types that a value has. Whether a number with a fraction of zeros is an integer depends on the draft. A text from a
@@ -153,48 +178,117 @@ impl Types {
     }
 }
 
-/// All keywords of a draft, those that only describe among them.
-pub(super) fn words(draft: Draft) -> impl Iterator<Item = &'static str> {
-    const ALWAYS: [&str; 34] = [
-        "$ref",
-        "$schema",
-        "title",
-        "description",
-        "default",
-        "definitions",
-        "type",
-        "enum",
-        "multipleOf",
-        "minimum",
-        "maximum",
-        "exclusiveMinimum",
-        "exclusiveMaximum",
-        "minLength",
-        "maxLength",
-        "pattern",
-        "format",
-        "items",
-        "additionalItems",
-        "minItems",
-        "maxItems",
-        "uniqueItems",
-        "properties",
-        "patternProperties",
-        "additionalProperties",
-        "minProperties",
-        "maxProperties",
-        "required",
-        "dependencies",
-        "allOf",
-        "anyOf",
-        "oneOf",
-        "not",
-        "$comment",
-    ];
-    const SINCE_6: [&str; 4] = ["const", "contains", "propertyNames", "examples"];
-    const SINCE_7: [&str; 7] =
-        ["if", "then", "else", "readOnly", "writeOnly", "contentMediaType", "contentEncoding"];
-    let since_6 = SINCE_6.into_iter().filter(move |_| draft >= Draft::V6);
-    let since_7 = SINCE_7.into_iter().filter(move |_| draft >= Draft::V7);
-    ALWAYS.into_iter().chain([draft.id()]).chain(since_6).chain(since_7)
+/// A keyword, those that only describe among them.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Word {
+    name: &'static str,
+    /// The first draft and the last that have it.
+    drafts: (Draft, Draft),
+    vocabulary: Vocabulary,
+    pub(super) holds: Holds,
+}
+
+/// What schemas the value of a keyword holds.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub(super) enum Holds {
+    Nothing,
+    Schema,
+    List,
+    SchemaOrList,
+    /// A map of schemas by their names.
+    Map,
+}
+
+const fn word(
+    name: &'static str,
+    since: Draft,
+    until: Draft,
+    vocabulary: Vocabulary,
+    holds: Holds,
+) -> Word {
+    Word { name, drafts: (since, until), vocabulary, holds }
+}
+
+#[rustfmt::skip]
+const WORDS: [Word; 63] = [
+    word("$ref", Draft::V4, Draft::V2020, Vocabulary::Core, Holds::Nothing),
+    word("$schema", Draft::V4, Draft::V2020, Vocabulary::Core, Holds::Nothing),
+    word("id", Draft::V4, Draft::V4, Vocabulary::Core, Holds::Nothing),
+    word("$id", Draft::V6, Draft::V2020, Vocabulary::Core, Holds::Nothing),
+    word("$anchor", Draft::V2019, Draft::V2020, Vocabulary::Core, Holds::Nothing),
+    word("$recursiveRef", Draft::V2019, Draft::V2019, Vocabulary::Core, Holds::Nothing),
+    word("$recursiveAnchor", Draft::V2019, Draft::V2019, Vocabulary::Core, Holds::Nothing),
+    word("$dynamicRef", Draft::V2020, Draft::V2020, Vocabulary::Core, Holds::Nothing),
+    word("$dynamicAnchor", Draft::V2020, Draft::V2020, Vocabulary::Core, Holds::Nothing),
+    word("$vocabulary", Draft::V2019, Draft::V2020, Vocabulary::Core, Holds::Nothing),
+    word("$comment", Draft::V4, Draft::V2020, Vocabulary::Core, Holds::Nothing),
+    word("$defs", Draft::V2019, Draft::V2020, Vocabulary::Core, Holds::Map),
+    word("definitions", Draft::V4, Draft::V2020, Vocabulary::Core, Holds::Map),
+    word("title", Draft::V4, Draft::V2020, Vocabulary::Description, Holds::Nothing),
+    word("description", Draft::V4, Draft::V2020, Vocabulary::Description, Holds::Nothing),
+    word("default", Draft::V4, Draft::V2020, Vocabulary::Description, Holds::Nothing),
+    word("examples", Draft::V6, Draft::V2020, Vocabulary::Description, Holds::Nothing),
+    word("readOnly", Draft::V7, Draft::V2020, Vocabulary::Description, Holds::Nothing),
+    word("writeOnly", Draft::V7, Draft::V2020, Vocabulary::Description, Holds::Nothing),
+    word("deprecated", Draft::V2019, Draft::V2020, Vocabulary::Description, Holds::Nothing),
+    word("contentMediaType", Draft::V7, Draft::V2020, Vocabulary::Description, Holds::Nothing),
+    word("contentEncoding", Draft::V7, Draft::V2020, Vocabulary::Description, Holds::Nothing),
+    word("contentSchema", Draft::V2019, Draft::V2020, Vocabulary::Description, Holds::Schema),
+    word("type", Draft::V4, Draft::V2020, Vocabulary::Validation, Holds::Nothing),
+    word("enum", Draft::V4, Draft::V2020, Vocabulary::Validation, Holds::Nothing),
+    word("multipleOf", Draft::V4, Draft::V2020, Vocabulary::Validation, Holds::Nothing),
+    word("minimum", Draft::V4, Draft::V2020, Vocabulary::Validation, Holds::Nothing),
+    word("maximum", Draft::V4, Draft::V2020, Vocabulary::Validation, Holds::Nothing),
+    word("exclusiveMinimum", Draft::V4, Draft::V2020, Vocabulary::Validation, Holds::Nothing),
+    word("exclusiveMaximum", Draft::V4, Draft::V2020, Vocabulary::Validation, Holds::Nothing),
+    word("minLength", Draft::V4, Draft::V2020, Vocabulary::Validation, Holds::Nothing),
+    word("maxLength", Draft::V4, Draft::V2020, Vocabulary::Validation, Holds::Nothing),
+    word("pattern", Draft::V4, Draft::V2020, Vocabulary::Validation, Holds::Nothing),
+    word("minItems", Draft::V4, Draft::V2020, Vocabulary::Validation, Holds::Nothing),
+    word("maxItems", Draft::V4, Draft::V2020, Vocabulary::Validation, Holds::Nothing),
+    word("uniqueItems", Draft::V4, Draft::V2020, Vocabulary::Validation, Holds::Nothing),
+    word("minProperties", Draft::V4, Draft::V2020, Vocabulary::Validation, Holds::Nothing),
+    word("maxProperties", Draft::V4, Draft::V2020, Vocabulary::Validation, Holds::Nothing),
+    word("required", Draft::V4, Draft::V2020, Vocabulary::Validation, Holds::Nothing),
+    word("const", Draft::V6, Draft::V2020, Vocabulary::Validation, Holds::Nothing),
+    word("minContains", Draft::V2019, Draft::V2020, Vocabulary::Validation, Holds::Nothing),
+    word("maxContains", Draft::V2019, Draft::V2020, Vocabulary::Validation, Holds::Nothing),
+    word("dependentRequired", Draft::V2019, Draft::V2020, Vocabulary::Validation, Holds::Nothing),
+    word("format", Draft::V4, Draft::V2020, Vocabulary::Format, Holds::Nothing),
+    word("prefixItems", Draft::V2020, Draft::V2020, Vocabulary::Applicator, Holds::List),
+    word("items", Draft::V4, Draft::V2020, Vocabulary::Applicator, Holds::SchemaOrList),
+    word("additionalItems", Draft::V4, Draft::V2019, Vocabulary::Applicator, Holds::Schema),
+    word("contains", Draft::V6, Draft::V2020, Vocabulary::Applicator, Holds::Schema),
+    word("properties", Draft::V4, Draft::V2020, Vocabulary::Applicator, Holds::Map),
+    word("patternProperties", Draft::V4, Draft::V2020, Vocabulary::Applicator, Holds::Map),
+    word("additionalProperties", Draft::V4, Draft::V2020, Vocabulary::Applicator, Holds::Schema),
+    word("propertyNames", Draft::V6, Draft::V2020, Vocabulary::Applicator, Holds::Schema),
+    word("dependencies", Draft::V4, Draft::V2020, Vocabulary::Applicator, Holds::Map),
+    word("dependentSchemas", Draft::V2019, Draft::V2020, Vocabulary::Applicator, Holds::Map),
+    word("allOf", Draft::V4, Draft::V2020, Vocabulary::Applicator, Holds::List),
+    word("anyOf", Draft::V4, Draft::V2020, Vocabulary::Applicator, Holds::List),
+    word("oneOf", Draft::V4, Draft::V2020, Vocabulary::Applicator, Holds::List),
+    word("not", Draft::V4, Draft::V2020, Vocabulary::Applicator, Holds::Schema),
+    word("if", Draft::V7, Draft::V2020, Vocabulary::Applicator, Holds::Schema),
+    word("then", Draft::V7, Draft::V2020, Vocabulary::Applicator, Holds::Schema),
+    word("else", Draft::V7, Draft::V2020, Vocabulary::Applicator, Holds::Schema),
+    word("unevaluatedItems", Draft::V2019, Draft::V2020, Vocabulary::Unevaluated, Holds::Schema),
+    word("unevaluatedProperties", Draft::V2019, Draft::V2020, Vocabulary::Unevaluated, Holds::Schema),
+];
+
+/// All keywords of a dialect.
+pub(super) fn words(dialect: Dialect) -> impl Iterator<Item = &'static str> + Clone {
+    WORDS.iter().filter(move |word| word.is_in(dialect)).map(|word| word.name)
+}
+
+/// The keyword of that name, if the dialect has it.
+pub(super) fn known(name: &str, dialect: Dialect) -> Option<&'static Word> {
+    WORDS.iter().find(|word| word.name == name && word.is_in(dialect))
+}
+
+impl Word {
+    fn is_in(&self, dialect: Dialect) -> bool {
+        let (since, until) = self.drafts;
+        since <= dialect.draft && dialect.draft <= until && dialect.has(self.vocabulary)
+    }
 }

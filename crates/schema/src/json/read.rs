@@ -6,7 +6,10 @@ use kyanite_tree::{Advice, Decimal, Origin, Value};
 use super::Draft;
 use super::compile::{Compiler, Inside};
 use super::describe;
-use super::keyword::{Bound, Constant, Dependency, Keyword, Limit, Members, Sized, Types};
+use super::format::Format;
+use super::keyword::{
+    Bound, Constant, Contains, Content, Dependency, Keyword, Limit, Members, Sized, Types, known,
+};
 
 /// Reads the keywords of a schema.
 pub(super) struct Reader<'r, 't, 's> {
@@ -34,12 +37,20 @@ impl<'s> Reader<'_, '_, 's> {
     }
 
     fn keyword(&mut self, name: &str, value: Value<'s>) -> Option<(&'static str, Keyword<'s>)> {
-        let draft = self.target.draft();
-        let since_6 = draft >= Draft::V6;
+        let dialect = self.target.dialect();
+        let draft = dialect.draft;
+        known(name, dialect)?;
         Some(match name {
+            "$ref" => ("$ref", Keyword::Reference(self.reference("$ref", value)?)),
+            "$recursiveRef" => {
+                ("$recursiveRef", Keyword::Dynamic(self.reference(name, value)?, Vec::new()))
+            }
+            "$dynamicRef" => {
+                ("$dynamicRef", Keyword::Dynamic(self.reference(name, value)?, Vec::new()))
+            }
             "type" => ("type", Keyword::Types(self.types(value)?)),
             "enum" => ("enum", Keyword::Enumeration(self.constants(value)?)),
-            "const" if since_6 => ("const", Keyword::Constant(Constant::of(value))),
+            "const" => ("const", Keyword::Constant(Constant::of(value))),
             "multipleOf" => {
                 let number = self.number("multipleOf", value)?;
                 if number.signum() <= 0 {
@@ -49,12 +60,12 @@ impl<'s> Reader<'_, '_, 's> {
             }
             "minimum" => self.bound("minimum", Bound::Least, Bound::MoreThan, value)?,
             "maximum" => self.bound("maximum", Bound::Most, Bound::LessThan, value)?,
-            "exclusiveMinimum" if since_6 => {
+            "exclusiveMinimum" if draft > Draft::V4 => {
                 let number = self.number("exclusiveMinimum", value)?;
                 let text = value.scalar_text().unwrap_or_default();
                 ("exclusiveMinimum", Keyword::Bound(Bound::MoreThan, number, text))
             }
-            "exclusiveMaximum" if since_6 => {
+            "exclusiveMaximum" if draft > Draft::V4 => {
                 let number = self.number("exclusiveMaximum", value)?;
                 let text = value.scalar_text().unwrap_or_default();
                 ("exclusiveMaximum", Keyword::Bound(Bound::LessThan, number, text))
@@ -69,17 +80,30 @@ impl<'s> Reader<'_, '_, 's> {
                 let text = self.text("pattern", value)?;
                 ("pattern", Keyword::Pattern(text, self.pattern(text, value.origin())?))
             }
+            "prefixItems" => {
+                let first = self.several("prefixItems", value)?;
+                let others = self.target.map.get("items");
+                let others = others.map(|value| self.schema(&["items"], value));
+                ("prefixItems", Keyword::Tuple(first, others))
+            }
             "items" => match value {
-                Value::List(_, items) => {
+                Value::List(_, items) if draft < Draft::V2020 => {
                     let first = self.schemas("items", items);
                     let others = self.target.map.get("additionalItems");
                     let others = others.map(|value| self.schema(&["additionalItems"], value));
                     ("items", Keyword::Tuple(first, others))
                 }
+                // It is about those behind the first ones.
+                _ if draft >= Draft::V2020 && self.target.map.get("prefixItems").is_some() => {
+                    return None;
+                }
                 _ => ("items", Keyword::Items(self.schema(&["items"], value))),
             },
-            "contains" if since_6 => {
-                ("contains", Keyword::Contains(self.schema(&["contains"], value)))
+            "contains" => {
+                let schema = self.schema(&["contains"], value);
+                let least = self.count("minContains")?.unwrap_or(1);
+                let most = self.count("maxContains")?;
+                ("contains", Keyword::Contains(Contains { schema, least, most }))
             }
             "uniqueItems" => match value {
                 Value::Boolean(_, is_unique) => {
@@ -88,15 +112,46 @@ impl<'s> Reader<'_, '_, 's> {
                 _ => return self.refused("uniqueItems", "true or false", value),
             },
             "required" => ("required", Keyword::Required(self.texts("required", value)?)),
-            "propertyNames" if since_6 => {
+            "propertyNames" => {
                 ("propertyNames", Keyword::Names(self.schema(&["propertyNames"], value)))
             }
-            "dependencies" => ("dependencies", Keyword::Dependencies(self.dependencies(value)?)),
+            "dependencies" => ("dependencies", self.dependencies("dependencies", value)?),
+            "dependentRequired" => {
+                ("dependentRequired", self.dependencies("dependentRequired", value)?)
+            }
+            "dependentSchemas" => {
+                ("dependentSchemas", self.dependencies("dependentSchemas", value)?)
+            }
+            "unevaluatedItems" => {
+                let schema = self.schema(&["unevaluatedItems"], value);
+                ("unevaluatedItems", Keyword::OtherItems(schema))
+            }
+            "unevaluatedProperties" => {
+                let schema = self.schema(&["unevaluatedProperties"], value);
+                ("unevaluatedProperties", Keyword::OtherMembers(schema))
+            }
+            "format" => {
+                let name = self.text("format", value)?;
+                let format = Format::named(name, draft).filter(|_| dialect.asserts_formats)?;
+                ("format", Keyword::Format(format))
+            }
+            "contentEncoding" if dialect.asserts_formats => {
+                let encoding = Some(self.text("contentEncoding", value)?);
+                let media_type = self.target.map.get("contentMediaType").and_then(Value::as_text);
+                ("contentEncoding", Keyword::Content(Content { encoding, media_type }))
+            }
+            "contentMediaType" if dialect.asserts_formats => {
+                if self.target.map.get("contentEncoding").is_some() {
+                    return None;
+                }
+                let media_type = Some(self.text("contentMediaType", value)?);
+                ("contentMediaType", Keyword::Content(Content { encoding: None, media_type }))
+            }
             "allOf" => ("allOf", Keyword::All(self.several("allOf", value)?)),
             "anyOf" => ("anyOf", Keyword::Any(self.several("anyOf", value)?)),
             "oneOf" => ("oneOf", Keyword::One(self.several("oneOf", value)?)),
             "not" => ("not", Keyword::Not(self.schema(&["not"], value))),
-            "if" if draft >= Draft::V7 => {
+            "if" => {
                 let test = self.schema(&["if"], value);
                 let mut branch = |word| {
                     let value = self.target.map.get(word);
@@ -114,6 +169,7 @@ impl<'s> Reader<'_, '_, 's> {
         let map = self.target.map;
         let mut members = Members::default();
         let mut first = None;
+        known("properties", self.target.dialect())?;
         if let Some(value) = map.get("properties") {
             first = Some(("properties", value.origin()));
             for member in self.map("properties", value)?.members() {
@@ -194,7 +250,7 @@ impl<'s> Reader<'_, '_, 's> {
     ) -> Option<(&'static str, Keyword<'s>)> {
         let number = self.number(word, value)?;
         let mut bound = bound;
-        if self.target.draft() == Draft::V4 {
+        if self.target.dialect().draft == Draft::V4 {
             let second = if word == "minimum" { "exclusiveMinimum" } else { "exclusiveMaximum" };
             match self.target.map.get(second) {
                 None | Some(Value::Boolean(_, false)) => {}
@@ -259,16 +315,39 @@ impl<'s> Reader<'_, '_, 's> {
         Some(self.schemas(word, items))
     }
 
-    fn dependencies(&mut self, value: Value<'s>) -> Option<Vec<(&'s str, Dependency<'s>)>> {
+    /// `dependencies`, whose values are lists of names or schemas, and what later drafts made of it: a keyword for each.
+    fn dependencies(&mut self, word: &str, value: Value<'s>) -> Option<Keyword<'s>> {
         let mut all = Vec::new();
-        for member in self.map("dependencies", value)?.members() {
+        for member in self.map(word, value)?.members() {
             let needed = match member.value {
-                Value::List(..) => Dependency::Members(self.texts("dependencies", member.value)?),
-                schema => Dependency::Schema(self.schema(&["dependencies", member.name], schema)),
+                Value::List(..) if word != "dependentSchemas" => {
+                    Dependency::Members(self.texts(word, member.value)?)
+                }
+                other if word == "dependentRequired" => {
+                    return self.refused(word, "a list of names for each member", other);
+                }
+                schema => Dependency::Schema(self.schema(&[word, member.name], schema)),
             };
             all.push((member.name, needed));
         }
-        Some(all)
+        Some(Keyword::Dependencies(all))
+    }
+
+    /// The schema that a reference means.
+    fn reference(&mut self, word: &str, value: Value<'s>) -> Option<usize> {
+        let text = self.text(word, value)?;
+        self.target.reference(self.compiler, text, value.origin())
+    }
+
+    /// The count that a keyword beside this one says; nothing in it where that is not there.
+    fn count(&mut self, word: &'static str) -> Option<Option<u64>> {
+        let there =
+            self.target.map.get(word).filter(|_| known(word, self.target.dialect()).is_some());
+        let Some(value) = there else { return Some(None) };
+        match self.size(word, Sized::List, Limit::Least, value)?.1 {
+            Keyword::Size(_, _, count) => Some(Some(count)),
+            _ => None,
+        }
     }
 
     fn pattern(&mut self, text: &str, origin: Origin) -> Option<Pattern> {
