@@ -68,7 +68,9 @@ impl Command {
             | Self::Reshape(Reshape { input, .. })
             | Self::Convert(Convert { input, .. }) => input.depth as usize,
             // As deep as schemas may apply each other.
-            Self::Validate(_) => kyanite_schema::json::DEPTH,
+            Self::Validate(_) => {
+                kyanite_schema::json::DEPTH.max(kyanite_formats::json::DEFAULT_DEPTH)
+            }
             _ => 0,
         }
     }
@@ -477,30 +479,118 @@ sources, and an expected file or message.txt, a part of the message that is expe
 #[command(after_help = "\
 Examples:
   kyanite validate --schema schemas/booking.json bookings.jsonl
+  kyanite validate --schema schemas/manifest.xsd manifest.xml
+  kyanite validate --report html=report.html --report junit=report.xml
   kyanite query '$[0]' bookings.jsonl | kyanite validate --schema schemas/booking.json
 
-Schemas are JSON Schemas of draft 4, 6, 7, 2019-09 or 2020-12, in JSON, YAML or TOML. Each record of JSON Lines and CSV is
-a document; elements of XML are checked in the record view. Exit status: 0 all is valid, 1 something is
-not, 2 a schema is wrong, 3 an input cannot be read.")]
+Schemas are JSON Schemas of draft 4, 6, 7, 2019-09 or 2020-12, in JSON, YAML or TOML, and XML Schemas 1.0.
+Without inputs and schemas the sets of kyanite.toml are checked, in this folder or above it. Each
+record of JSON Lines and CSV is a document; elements of XML are checked by JSON Schemas in the record
+view. Exit status: 0 all is valid, 1 something is not, 2 a schema is wrong, 3 an input cannot be read.")]
 pub struct Validate {
-    /// Files or http(s) URLs to check; `-` or none is standard input
-    #[arg(value_name = "INPUT", value_hint = ValueHint::FilePath)]
+    /// Files, folders, patterns or http(s) URLs to check; `-`, or none where no set is, is standard input
+    #[arg(value_name = "INPUT", value_hint = ValueHint::AnyPath)]
     pub inputs: Vec<String>,
-    /// A schema; several all have to hold
-    #[arg(long = "schema", value_name = "SCHEMA", required = true, value_hint = ValueHint::FilePath)]
+    /// A schema; several all have to hold [default: those that the documents name]
+    #[arg(long = "schema", value_name = "SCHEMA", value_hint = ValueHint::FilePath)]
     pub schemas: Vec<String>,
+    /// A set of kyanite.toml [default: all, or those that the inputs belong to]
+    #[arg(long = "validation", value_name = "NAME", conflicts_with = "schemas")]
+    pub sets: Vec<String>,
+    /// Of folders only files that fit this pattern [default: those of formats that are read]
+    #[arg(long, value_name = "GLOB")]
+    pub include: Vec<String>,
+    /// Of folders no files, and no folders, that fit this pattern
+    #[arg(long, value_name = "GLOB")]
+    pub exclude: Vec<String>,
+    /// A file with the names of inputs, one a line; `-` is standard input
+    #[arg(long = "files-from", value_name = "FILE", value_hint = ValueHint::FilePath)]
+    pub files_from: Option<String>,
+    /// A form of the report, and the file that it goes to [default: text to standard output]
+    #[arg(long = "report", value_name = "FORM[=FILE]", value_parser = report)]
+    pub reports: Vec<(ReportForm, Option<PathBuf>)>,
+    /// The file for the report that goes to none
+    #[arg(short, long, value_name = "FILE", value_hint = ValueHint::FilePath)]
+    pub output: Option<PathBuf>,
+    /// End with the first input that has findings
+    #[arg(long)]
+    pub fail_fast: bool,
+    /// End after so many findings
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u64).range(1..))]
+    pub max_findings: Option<u64>,
+    /// The least severe finding that makes the exit status 1
+    #[arg(long, value_name = "SEVERITY", default_value = "error")]
+    pub fail_on: FailOn,
+    /// A file of findings that are accepted for now
+    #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath)]
+    pub known: Option<PathBuf>,
+    /// Write what is found to a file for --known
+    #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath)]
+    pub write_known: Option<PathBuf>,
     /// The draft of schemas without $schema [default: 2020-12]
     #[arg(long, value_name = "DRAFT")]
     pub draft: Option<DraftName>,
     /// Texts have to be of the `format` that a JSON Schema names, and hold what it says
     #[arg(long)]
     pub assert_formats: bool,
-    /// Which file a URI in schemas means; nothing is fetched for them
+    /// Which file a URI in schemas means, or which folder one that ends in /; nothing is fetched
     #[arg(long = "schema-map", value_name = "URI=FILE", value_parser = mapping)]
     pub mapped: Vec<(String, String)>,
+    /// A catalog of URIs (OASIS XML Catalogs)
+    #[arg(long = "catalog", value_name = "FILE", value_hint = ValueHint::FilePath)]
+    pub catalogs: Vec<String>,
     /// The format of the inputs [default: by extension, then by content]
     #[arg(short, long, value_name = "FORMAT")]
     pub from: Option<Format>,
+    /// How many threads check inputs [default: as many as there are cores]
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..))]
+    pub threads: Option<u16>,
+}
+
+/// The form of a report.
+#[derive(ValueEnum, Clone, Copy, PartialEq, Eq, Debug)]
+pub enum ReportForm {
+    /// To read in a terminal
+    Text,
+    /// For programs
+    Json,
+    /// For programs
+    Xml,
+    /// A page, to read in a browser
+    Html,
+    /// Test results in XML, for CI systems
+    Junit,
+    /// SARIF 2.1.0, for code scanning
+    Sarif,
+    /// Schematron Validation Report Language (ISO/IEC 19757-3)
+    Svrl,
+}
+
+/// The least severe finding that counts.
+#[derive(ValueEnum, Clone, Copy, PartialEq, Eq, Debug)]
+pub enum FailOn {
+    /// Warnings count, too
+    Warning,
+    /// Only errors count
+    Error,
+}
+
+/// `FORM` or `FORM=FILE`
+fn report(text: &str) -> Result<(ReportForm, Option<PathBuf>), String> {
+    let (form, file) = match text.split_once('=') {
+        Some((form, file)) if !file.is_empty() && file != "-" => (form, Some(PathBuf::from(file))),
+        Some((form, _)) => (form, None),
+        None => (text, None),
+    };
+    let known = || ReportForm::value_variants().iter().filter_map(ValueEnum::to_possible_value);
+    match ReportForm::from_str(form, false) {
+        Ok(form) => Ok((form, file)),
+        Err(_) => {
+            let names: Vec<String> = known().map(|value| value.get_name().to_owned()).collect();
+            let near = kyanite_tree::near_words(form, names.iter().map(String::as_str));
+            Err(near.unwrap_or_else(|| format!("there are {}", names.join(", "))))
+        }
+    }
 }
 
 /// A draft of JSON Schema.

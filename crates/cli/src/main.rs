@@ -8,6 +8,7 @@ mod interrupt;
 mod manual;
 mod messages;
 mod progress;
+mod report;
 mod rule_files;
 mod rule_text;
 mod run;

@@ -35,6 +35,8 @@ pub fn option(setting: &Setting) -> String {
         Setting::Root => "--root NAME".into(),
         Setting::Namespace(prefix, uri) => format!("--namespace {prefix}={uri}"),
         Setting::IgnoreNamespaces => "--ignore-namespaces".into(),
+        Setting::Schema => "--schema SCHEMA".into(),
+        Setting::Exclude => "--exclude GLOB".into(),
         Setting::SchemaMap(uri) => format!("--schema-map {uri}=FILE"),
         Setting::Syntax(syntax) => format!("--syntax {syntax}"),
         other => other.to_string(),

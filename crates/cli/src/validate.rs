@@ -1,25 +1,27 @@
-//! `kyanite validate`: documents against schemas, and a report.
+//! `kyanite validate`: documents against schemas, and reports.
 
-use std::io::{IsTerminal, Write};
+use std::io::{BufRead, IsTerminal, Write};
+use std::path::{Path, PathBuf};
 
-use kyanite_flow::{Events, Failed, Input, InputOptions, Validation, Verdict, validate};
+use kyanite_flow::{
+    Choice, Chosen, Events, Failed, Input, InputOptions, Known, Project, Set, Validation, Verdict,
+    find, validate,
+};
 use kyanite_schema::json::Settings;
-use kyanite_tree::{Code, Diagnostic};
+use kyanite_tree::{Advice, Code, Diagnostic, Setting, Severity};
 
-use crate::arguments::{MessageOptions, Validate};
+use crate::arguments::{FailOn, MessageOptions, ReportForm, Validate};
 use crate::messages::Messages;
+use crate::progress::Progress;
+use crate::report::Report;
 use crate::status::Status;
-
-/// What came of all inputs.
-#[derive(Default)]
-struct Report {
-    verdicts: Vec<Verdict>,
-}
 
 /// Runs the command.
 pub fn run(command: &Validate, options: &MessageOptions, messages: &mut Messages) -> Status {
-    match checked(command, messages) {
-        Ok(report) => report.show(options, messages),
+    let ended = checked(command, options, messages)
+        .and_then(|report| command.write(report, options, messages));
+    match ended {
+        Ok(status) => status,
         Err(failed) => {
             let status = Status::from(&failed);
             messages.show_all(failed.diagnostics());
@@ -28,79 +30,222 @@ pub fn run(command: &Validate, options: &MessageOptions, messages: &mut Messages
     }
 }
 
-fn checked(command: &Validate, messages: &mut Messages) -> Result<Report, Failed> {
-    let schemas: Vec<Input> = command.schemas.iter().map(|word| Input::of_word(word)).collect();
-    let mapped: Vec<(String, Input)> =
-        command.mapped.iter().map(|(uri, file)| (uri.clone(), Input::of_word(file))).collect();
-    let inputs: Vec<Input> = match command.inputs.as_slice() {
-        [] => vec![Input::Standard],
-        words => words.iter().map(|word| Input::of_word(word)).collect(),
+/// Checks everything.
+fn checked(
+    command: &Validate,
+    options: &MessageOptions,
+    messages: &mut Messages,
+) -> Result<Report, Failed> {
+    command.refuse_reports()?;
+    let known = command.known.as_deref().map(Known::read).transpose().map_err(refused)?;
+    let sets = command.sets()?;
+    let threads = match command.threads {
+        Some(threads) => usize::from(threads),
+        None => std::thread::available_parallelism().map_or(1, usize::from),
     };
-    let options = InputOptions { from: command.from, ..InputOptions::default() };
+    let input_options = InputOptions { from: command.from, threads, ..InputOptions::default() };
     let settings = Settings {
         draft: command.draft.map(Into::into),
         asserts_formats: command.assert_formats,
         reads: Some(kyanite_flow::is_well_formed),
     };
-    let validation = Validation { schemas: &schemas, mapped: &mapped, settings, options: &options };
+    let catalogs: Vec<Input> = command.catalogs.iter().map(|word| Input::of_word(word)).collect();
+    let validation = Validation {
+        sets: &sets,
+        mapped: &command.mapped,
+        catalogs: &catalogs,
+        settings,
+        options: &input_options,
+        fails_fast: command.fail_fast,
+        // What is known is not counted.
+        most_findings: command.max_findings.filter(|_| known.is_none()).map(|most| most as usize),
+    };
     let mut report = Report::default();
-    let bytes = std::sync::atomic::AtomicU64::new(0);
-    let mut events = Events { tell: &mut |told| messages.show(&told), bytes: &bytes };
-    validate(validation, &inputs, &mut events, &mut |verdict| report.verdicts.push(verdict))?;
+    let mut met = Vec::new();
+    let mut taken = 0;
+    let total: usize = sets.iter().map(|set| set.inputs.len()).sum();
+    let sizes: Option<u64> =
+        sets.iter().flat_map(|set| &set.inputs).map(|chosen| chosen.input.size()).sum();
+    let progress = Progress::start(options.progress, false, sizes);
+    let mut take = |mut verdict: Verdict| {
+        taken += 1;
+        if let Some(known) = &known {
+            report.known += known.take_out(&mut verdict, &mut met);
+        }
+        report.verdicts.push(verdict);
+    };
+    let mut tell = |told: Diagnostic| {
+        progress.make_room();
+        messages.show(&told);
+    };
+    let mut events = Events { tell: &mut tell, bytes: &progress.bytes };
+    let run = validate(validation, &mut events, &mut take);
+    drop(progress);
+    run?;
+    report.is_cut = taken < total;
+    if let Some(known) = known.filter(|known| met.len() < known.len() && taken == total) {
+        let gone = known.len() - met.len();
+        let message = match gone {
+            1 => "1 known finding is gone".to_owned(),
+            gone => format!("{gone} known findings are gone"),
+        };
+        messages.show(&Diagnostic::note(Code::NotValid, message));
+    }
     Ok(report)
 }
 
-impl Report {
-    /// Writes the report; what could not be read is said as ever.
-    fn show(&self, options: &MessageOptions, messages: &mut Messages) -> Status {
-        let mut out = std::io::stdout().lock();
-        let shown = Messages::on(options, out.is_terminal());
-        let mut text = format!("{}\n", shown.strong(&self.summary()));
-        for verdict in &self.verdicts {
-            for finding in &verdict.findings {
-                text.push('\n');
-                text.push_str(&shown.rendered(finding));
+fn refused(why: Diagnostic) -> Failed {
+    Failed::Command(vec![why])
+}
+
+impl Validate {
+    /// What is checked against what.
+    fn sets(&self) -> Result<Vec<Set>, Failed> {
+        let choice = Choice::new(&self.include, &self.exclude).map_err(refused)?;
+        let mut words = self.inputs.clone();
+        if let Some(list) = &self.files_from {
+            words.extend(listed(list).map_err(refused)?);
+        }
+        let has_words = !words.is_empty() || self.files_from.is_some();
+        let inputs = find(&words, &choice).map_err(Failed::Input)?;
+        if !self.schemas.is_empty() {
+            let schemas = self.schemas.iter().map(|word| Input::of_word(word)).collect();
+            let inputs = if has_words { inputs } else { standard() };
+            return Ok(vec![Set { name: None, schemas, inputs }]);
+        }
+        let project = Project::of(Path::new(".")).map_err(refused)?;
+        let Some(project) = project else {
+            if let Some(name) = self.sets.first() {
+                let message = format!(
+                    "there is no kyanite.toml, in this folder or above it, that would have the validation {name:?}"
+                );
+                return Err(refused(Diagnostic::error(Code::CommandLine, message)));
             }
+            if has_words {
+                return Ok(vec![Set { inputs, ..Set::default() }]);
+            }
+            if std::io::stdin().is_terminal() {
+                let message = "nothing says what is to be checked: there are no inputs, no schemas and no kyanite.toml";
+                let advice = Advice::words("name inputs, and say ").setting(Setting::Schema);
+                return Err(refused(Diagnostic::error(Code::CommandLine, message).advise(advice)));
+            }
+            return Ok(vec![Set { inputs: standard(), ..Set::default() }]);
+        };
+        if !has_words {
+            return project.sets(&self.sets, None).map_err(refused);
         }
-        if let Err(error) = out.write_all(text.as_bytes()).and_then(|()| out.flush())
-            && error.kind() != std::io::ErrorKind::BrokenPipe
-        {
-            let message = format!("the report cannot be written: {error}");
-            messages.show(&Diagnostic::error(Code::OutputFailed, message));
-            return Status::Output;
+        let mut sets = project.sets(&self.sets, Some(&inputs)).map_err(refused)?;
+        sets.retain(|set| !set.inputs.is_empty());
+        // What belongs to no set is checked by what it names.
+        let others: Vec<Chosen> = inputs
+            .into_iter()
+            .filter(|chosen| sets.iter().all(|set| !set.inputs.contains(chosen)))
+            .collect();
+        if !others.is_empty() {
+            sets.push(Set { inputs: others, ..Set::default() });
         }
-        let unreadable = || self.verdicts.iter().filter_map(|verdict| verdict.unreadable.as_ref());
-        unreadable().for_each(|why| messages.show(why));
-        match (unreadable().next(), self.verdicts.iter().all(|verdict| verdict.findings.is_empty()))
-        {
-            (Some(_), _) => Status::Input,
-            (None, true) => Status::Done,
-            (None, false) => Status::No,
-        }
+        Ok(sets)
     }
 
-    /// `31 documents checked in 2 inputs: 3 findings, in 1 input`
-    fn summary(&self) -> String {
-        let counted = |count: u64, what: &str| match count {
-            1 => format!("1 {what}"),
-            count => format!("{count} {what}s"),
+    /// Refuses reports that would go to one place.
+    fn refuse_reports(&self) -> Result<(), Failed> {
+        let open = self.reports.iter().filter(|(_, file)| file.is_none()).count();
+        let refuse = |message: String, advice: &'static str| {
+            Err(refused(Diagnostic::error(Code::CommandLine, message).advise(advice)))
         };
-        let checked: u64 = self.verdicts.iter().map(|verdict| verdict.checked).sum();
-        let findings: usize = self.verdicts.iter().map(|verdict| verdict.findings.len()).sum();
-        let with = self.verdicts.iter().filter(|verdict| !verdict.findings.is_empty()).count();
-        let unread = self.verdicts.iter().filter(|verdict| verdict.unreadable.is_some()).count();
-        let mut text = format!("{} checked in ", counted(checked, "document"));
-        text.push_str(&counted((self.verdicts.len() - unread) as u64, "input"));
-        text.push_str(&match findings {
-            0 => ": valid".to_owned(),
-            _ => {
-                let findings = counted(findings as u64, "finding");
-                format!(": {findings}, in {}", counted(with as u64, "input"))
-            }
-        });
-        if unread > 0 {
-            text.push_str(&format!("; {} could not be read", counted(unread as u64, "input")));
+        if open > 1 {
+            return refuse(
+                "several reports would go to standard output".into(),
+                "give each a file: --report html=report.html",
+            );
         }
-        text
+        if self.output.is_some() && open == 0 && !self.reports.is_empty() {
+            return refuse(
+                "every report has a file of its own, so none goes to that of --output".into(),
+                "leave --output out",
+            );
+        }
+        let mut files: Vec<&PathBuf> =
+            self.reports.iter().filter_map(|(_, file)| file.as_ref()).chain(&self.output).collect();
+        files.sort();
+        if let Some(twice) = files.windows(2).find(|pair| pair[0] == pair[1]) {
+            return refuse(
+                format!("two reports would go to {}", twice[0].display()),
+                "give each a file of its own",
+            );
+        }
+        Ok(())
     }
+
+    /// Writes the reports; what could not be read is said as ever.
+    fn write(
+        &self,
+        report: Report,
+        options: &MessageOptions,
+        messages: &mut Messages,
+    ) -> Result<Status, Failed> {
+        if let Some(path) = &self.write_known {
+            let mut known = Known::default();
+            report.verdicts.iter().for_each(|verdict| known.add(verdict));
+            kyanite_flow::write_file(path, known.to_text().as_bytes()).map_err(Failed::Output)?;
+        }
+        let mut reports = self.reports.clone();
+        if reports.is_empty() {
+            reports.push((ReportForm::Text, None));
+        }
+        for (form, file) in reports {
+            match file.as_ref().or(self.output.as_ref()) {
+                Some(path) => {
+                    let shown = Messages::on(options, false);
+                    kyanite_flow::write_file(path, &report.render(form, &shown))
+                        .map_err(Failed::Output)?;
+                }
+                None => {
+                    let mut out = std::io::stdout().lock();
+                    let shown = Messages::on(options, out.is_terminal());
+                    let written =
+                        out.write_all(&report.render(form, &shown)).and_then(|()| out.flush());
+                    if let Err(error) = written
+                        && error.kind() != std::io::ErrorKind::BrokenPipe
+                    {
+                        let message = format!("the report cannot be written: {error}");
+                        return Err(Failed::Output(Diagnostic::error(Code::OutputFailed, message)));
+                    }
+                }
+            }
+        }
+        let unreadable =
+            || report.verdicts.iter().filter_map(|verdict| verdict.unreadable.as_ref());
+        unreadable().for_each(|why| messages.show(why));
+        let least =
+            if self.fail_on == FailOn::Warning { Severity::Warning } else { Severity::Error };
+        Ok(match unreadable().next() {
+            Some(_) => Status::Input,
+            None if report.has(least) => Status::No,
+            None => Status::Done,
+        })
+    }
+}
+
+/// Standard input alone.
+fn standard() -> Vec<Chosen> {
+    vec![Chosen { input: Input::Standard, is_found: false }]
+}
+
+/// The names of inputs in a file, one a line.
+fn listed(file: &str) -> Result<Vec<String>, Diagnostic> {
+    let failed = |error: std::io::Error| {
+        let message = format!("the list of files {file} cannot be read: {error}");
+        Diagnostic::error(Code::InputUnreadable, message)
+    };
+    let lines: std::io::Result<Vec<String>> = match file {
+        "-" => std::io::stdin().lock().lines().collect(),
+        path => std::fs::read_to_string(path).map(|text| text.lines().map(str::to_owned).collect()),
+    };
+    let lines = lines.map_err(failed)?;
+    Ok(lines
+        .into_iter()
+        .map(|line| line.trim().to_owned())
+        .filter(|line| !line.is_empty())
+        .collect())
 }

@@ -310,6 +310,11 @@ impl<'a> Library<'a> {
         (texts.len() - 1, text)
     }
 
+    /// The name and the text that was read first.
+    pub(crate) fn first_text(&self) -> Option<(&'a str, &'a str)> {
+        self.texts.borrow().first().map(|text| (text.name, text.text))
+    }
+
     /// What the texts are from.
     pub(crate) fn uris(&self, of: DocumentUris) -> DocumentUris {
         of.with(self.sources.borrow().clone(), self.uris.borrow().clone())
@@ -325,6 +330,14 @@ impl<'a> Library<'a> {
     pub(crate) fn has_foreign_types(&self) -> bool {
         let has = |text: &Text<'_>| matches!(text.format, Format::Yaml | Format::Toml);
         self.texts.borrow().iter().any(has)
+    }
+
+    /// The place of something that was read, without the path to it where that is in XML.
+    pub(crate) fn place_in_source(&self, origin: Origin) -> Option<Place> {
+        let (number, _) = self.sources.borrow().find(origin)?;
+        let is_xml = self.texts.borrow().get(number)?.format == Format::Xml;
+        let place = self.place(origin)?;
+        Some(if is_xml { Place { path: None, ..place } } else { place })
     }
 
     /// The place of a value that was read.

@@ -408,6 +408,13 @@ impl Source {
         Ok(head)
     }
 
+    /// Keeps standard input for when it is opened again, as it can be opened but once.
+    pub(crate) fn keep(self, input: &Input) {
+        if *input == Input::Standard {
+            LOOKED_AT.with(|kept| kept.replace(Some(self)));
+        }
+    }
+
     /// Whether it is plainly an XML document, whose elements can be read as they come.
     pub(crate) fn has_elements(&self) -> bool {
         self.detected.format == Format::Xml && self.looks_like.is_none()

@@ -10,6 +10,7 @@ use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 
+use kyanite_tree::{Code, Diagnostic};
 use tempfile::{NamedTempFile, TempDir};
 
 /// How their names begin and end.
@@ -129,6 +130,21 @@ impl io::Write for UnfinishedFile {
     fn flush(&mut self) -> io::Result<()> {
         self.file.flush()
     }
+}
+
+/// Writes a file whole: beside the one that is there, and then in its place.
+///
+/// # Errors
+/// What is said of it.
+pub fn write_file(path: &Path, bytes: &[u8]) -> Result<(), Diagnostic> {
+    let written = UnfinishedFile::new(path).and_then(|mut file| {
+        io::Write::write_all(&mut file, bytes)?;
+        file.finish()
+    });
+    written.map_err(|error| {
+        let message = format!("{} cannot be written: {error}", path.display());
+        Diagnostic::error(Code::OutputFailed, message)
+    })
 }
 
 /// A folder for files that are not complete.

@@ -1,219 +1,192 @@
 //! Documents checked against schemas.
+//!
+//! A [`Set`] is some inputs and the schemas that they have to keep to. [`validate`] compiles the schemas, then checks inputs on all
+//! threads; what comes of each is told in the order of the inputs, whatever the number of threads.
+
+mod catalog;
+mod check;
+mod elements;
+mod files;
+mod finding;
+mod known;
+mod named;
+mod project;
+mod records;
+mod schemas;
+
+use std::collections::BTreeMap;
+use std::sync::atomic::{AtomicBool, AtomicU64, AtomicUsize, Ordering};
+use std::sync::mpsc;
 
 use kyanite_formats::Format;
-use kyanite_formats::json as json_format;
-use kyanite_formats::record_view::{Shape, View};
-use kyanite_schema::json::{Document, META_SCHEMAS, Problem, Schema, Settings};
-use kyanite_tree::{Advice, Arena, Base, Code, Diagnostic, Place, Setting, Value};
-use percent_encoding::{AsciiSet, CONTROLS, utf8_percent_encode};
+use kyanite_formats::documents;
+use kyanite_schema::json;
+use kyanite_tree::{Arena, Diagnostic};
 
-use crate::document::Library;
 use crate::failed::{Events, Failed};
-use crate::input::{Input, InputOptions, Source};
-use crate::run::is_xml;
+use crate::input::{Input, InputOptions};
+use crate::run::stack_size;
+
+pub use files::{Choice, find};
+pub use finding::{Finding, fingerprints};
+pub use known::Known;
+pub use project::{Project, ProjectSet};
+
+use check::{Checker, Raw};
+use schemas::Shelf;
 
 /// What documents are checked against, and how they are read.
 #[derive(Clone, Copy, Debug)]
 pub struct Validation<'a> {
-    /// JSON Schemas, all of which have to hold.
-    pub schemas: &'a [Input],
-    /// What schemas refer to, by URI.
-    pub mapped: &'a [(String, Input)],
+    /// What is checked against what.
+    pub sets: &'a [Set],
+    /// What schemas refer to, by URI; a URI that ends in `/` is that of a folder.
+    pub mapped: &'a [(String, String)],
+    /// Catalogs of URIs (OASIS XML Catalogs 1.1).
+    pub catalogs: &'a [Input],
     /// How JSON Schemas are read.
-    pub settings: Settings,
-    /// How inputs are read.
+    pub settings: json::Settings,
+    /// How inputs are read, on how many threads.
     pub options: &'a InputOptions,
+    /// Whether the first input with findings ends the run.
+    pub fails_fast: bool,
+    /// The run ends once there are so many findings.
+    pub most_findings: Option<usize>,
+}
+
+/// Some inputs, and the schemas that they have to keep to.
+#[derive(Clone, Debug, Default)]
+pub struct Set {
+    /// Its name, if it has one.
+    pub name: Option<String>,
+    /// The schemas, all of which have to hold; without any, those that the documents name.
+    pub schemas: Vec<Input>,
+    /// What is checked.
+    pub inputs: Vec<Chosen>,
+}
+
+/// An input, and whether it was named itself or found in a folder.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Chosen {
+    /// The input.
+    pub input: Input,
+    /// Whether it was found, so that it may be of a sort that no schema is for.
+    pub is_found: bool,
 }
 
 /// What came of one input.
-#[derive(Debug)]
+#[derive(Debug, Default)]
 pub struct Verdict {
     /// The input's name.
     pub name: String,
+    /// The name of the set, if it has one.
+    pub set: Option<String>,
     /// How many documents or records were checked.
     pub checked: u64,
     /// All that is wrong with them; that the input is not well-formed is among that.
-    pub findings: Vec<Diagnostic>,
+    pub findings: Vec<Finding>,
     /// Why the input could not be read at all.
     pub unreadable: Option<Diagnostic>,
+    /// What is to be said along the way.
+    pub told: Vec<Diagnostic>,
 }
 
-/// The schemas that were given, and where they were read.
-struct Schemas<'s> {
-    all: Vec<Schema<'s>>,
-    library: &'s Library<'s>,
-}
-
-/// Checks inputs one after another; `take` gets what comes of each.
+/// Checks inputs; `take` gets what comes of each, in their order.
 ///
 /// # Errors
 /// When a schema cannot be read, or is none: [`Failed::Command`].
 pub fn validate(
     validation: Validation<'_>,
-    inputs: &[Input],
     events: &mut Events<'_>,
     take: &mut dyn FnMut(Verdict),
 ) -> Result<(), Failed> {
     let arena = Arena::new();
-    let library = Library::new(&arena);
-    let all = compiled(validation, &library, &arena, events)?;
-    let schemas = Schemas { all, library: &library };
-    for input in inputs {
-        take(verdict(&schemas, input, validation.options, events)?);
+    let shelf = Shelf::new(validation, &arena, events)?;
+    let compiled = shelf.compile(events)?;
+    let sets = validation.sets.iter().enumerate();
+    let jobs: Vec<((usize, &Set), (usize, &Chosen))> = sets
+        .flat_map(|set| set.1.inputs.iter().enumerate().map(move |input| (set, input)))
+        .collect();
+    // What was looked at of standard input is known to this thread only.
+    let is_piped = jobs.iter().any(|(_, (_, chosen))| chosen.input == Input::Standard);
+    let threads = if is_piped { 1 } else { validation.options.threads.min(jobs.len()) };
+    let mut taken = Taken { validation, shelf: &shelf, take, findings: 0, is_over: false };
+    if threads <= 1 {
+        let mut checker = Checker::new(validation, &compiled);
+        for (set, chosen) in jobs {
+            let raw = checker.check(set, chosen, events.bytes);
+            if taken.add(raw, events) {
+                break;
+            }
+        }
+        return Ok(());
     }
+    let (next, is_over) = (AtomicUsize::new(0), AtomicBool::new(false));
+    let bytes = AtomicU64::new(0);
+    let stack = stack_size(json::DEPTH.max(validation.options.limits.depth));
+    std::thread::scope(|scope| {
+        let (sender, receiver) = mpsc::sync_channel::<(usize, Raw)>(threads * AHEAD);
+        for _ in 0..threads {
+            let sender = sender.clone();
+            let (next, is_over, jobs, bytes, compiled) =
+                (&next, &is_over, &jobs, &bytes, &compiled);
+            let work = move || {
+                let mut checker = Checker::new(validation, compiled);
+                while !is_over.load(Ordering::Relaxed) {
+                    let number = next.fetch_add(1, Ordering::Relaxed);
+                    let Some((set, chosen)) = jobs.get(number) else { break };
+                    if sender.send((number, checker.check(*set, *chosen, bytes))).is_err() {
+                        break;
+                    }
+                }
+            };
+            // Without a thread the others do its work; if there is none at all, nothing comes.
+            let _ = std::thread::Builder::new().stack_size(stack).spawn_scoped(scope, work);
+        }
+        drop(sender);
+        // What comes early waits for those before it.
+        let (mut waiting, mut expected) = (BTreeMap::new(), 0);
+        for (number, raw) in receiver {
+            waiting.insert(number, raw);
+            while let Some(raw) = waiting.remove(&expected) {
+                expected += 1;
+                if !taken.is_over && taken.add(raw, events) {
+                    is_over.store(true, Ordering::Relaxed);
+                }
+            }
+            events.bytes.store(bytes.load(Ordering::Relaxed), Ordering::Relaxed);
+        }
+    });
     Ok(())
 }
 
-/// Reads and compiles the schemas.
-fn compiled<'s>(
-    validation: Validation<'_>,
-    library: &Library<'s>,
-    arena: &'s Arena,
-    events: &mut Events<'_>,
-) -> Result<Vec<Schema<'s>>, Failed> {
-    let as_command = |failed: Failed| match failed {
-        Failed::Input(why) => Failed::Command(vec![why]),
-        other => other,
-    };
-    // What inputs are says nothing of schemas.
-    let options = InputOptions { from: None, ..validation.options.clone() };
-    let mut read = |input: &Input, uri: Option<&str>| {
-        let source = Source::open(input, &options).map_err(as_command)?;
-        let own = uri_of(input);
-        let loaded = library.load(source, &options, events).map_err(as_command)?;
-        let [value] = loaded.roots[..] else {
-            let message = format!("{own} holds several documents, and a schema is one");
-            return Err(Failed::Command(vec![Diagnostic::error(Code::SchemaWrong, message)]));
-        };
-        Ok(Document { uri: uri.map_or(own, str::to_owned), value })
-    };
-    let given: Result<Vec<Document<'s>>, Failed> =
-        validation.schemas.iter().map(|input| read(input, None)).collect();
-    let given = given?;
-    let mut others = given.clone();
-    for (uri, input) in validation.mapped {
-        others.push(read(input, Some(uri))?);
-    }
-    for (uri, text) in META_SCHEMAS {
-        let origins = json_format::Origins::Text(Base::NONE);
-        let options = json_format::ReaderOptions { origins, ..Default::default() };
-        if let Ok((value, _)) = json_format::document(text, arena, options) {
-            others.push(Document { uri: uri.to_owned(), value });
-        }
-    }
-    let (mut all, mut wrong) = (Vec::new(), Vec::new());
-    for document in given {
-        match Schema::compile(document, &others, validation.settings) {
-            Ok(schema) => {
-                for remark in schema.remarks() {
-                    let place = library.place(remark.origin).map(Place::in_schema);
-                    events.tell(
-                        Diagnostic::warning(Code::SchemaSuspect, remark.message.clone())
-                            .at_opt(place)
-                            .advise_opt(remark.advice.clone()),
-                    );
-                }
-                all.push(schema);
-            }
-            Err(problems) => wrong.extend(problems),
-        }
-    }
-    if wrong.is_empty() {
-        return Ok(all);
-    }
-    Err(Failed::Command(wrong.into_iter().map(|problem| told(problem, library)).collect()))
+/// How many results each thread may be ahead of what is taken.
+const AHEAD: usize = 64;
+
+/// What was taken so far.
+struct Taken<'t, 's> {
+    validation: Validation<'t>,
+    shelf: &'t Shelf<'s>,
+    take: &'t mut dyn FnMut(Verdict),
+    findings: usize,
+    is_over: bool,
 }
 
-/// The URI of an input: of a file, by where it is (RFC 8089), so that a schema beside it can be referred to.
-fn uri_of(input: &Input) -> String {
-    match input {
-        Input::Standard => "input:standard".to_owned(),
-        Input::Url(url) => url.clone(),
-        Input::File(path) => {
-            let path = std::path::absolute(path).unwrap_or_else(|_| path.clone());
-            let path = path.to_string_lossy().replace(std::path::MAIN_SEPARATOR, "/");
-            let path = utf8_percent_encode(&path, IN_PATH).to_string();
-            format!("file://{}{path}", if path.starts_with('/') { "" } else { "/" })
+impl Taken<'_, '_> {
+    /// Takes what came of an input; tells whether that ends the run.
+    fn add(&mut self, raw: Raw, events: &mut Events<'_>) -> bool {
+        let mut verdict = raw.settle(&|origin| self.shelf.place(origin));
+        for told in verdict.told.drain(..) {
+            events.tell(told);
         }
-    }
-}
-
-/// What is not written as it is in the path of a URI (RFC 3986 section 3.3).
-const IN_PATH: &AsciiSet =
-    &CONTROLS.add(b' ').add(b'"').add(b'#').add(b'%').add(b'<').add(b'>').add(b'?').add(b'`');
-
-/// What makes a schema none.
-fn told(problem: Problem, library: &Library<'_>) -> Diagnostic {
-    let Problem { message, advice, origin, missing, .. } = problem;
-    let advice = match missing {
-        Some(uri) => Some(
-            Advice::words("nothing is fetched; say which file it is: ")
-                .setting(Setting::SchemaMap(uri)),
-        ),
-        None => advice,
-    };
-    Diagnostic::error(Code::SchemaWrong, message)
-        .at_opt(library.place(origin).map(Place::in_schema))
-        .advise_opt(advice)
-}
-
-/// Checks one input.
-fn verdict(
-    schemas: &Schemas<'_>,
-    input: &Input,
-    options: &InputOptions,
-    events: &mut Events<'_>,
-) -> Result<Verdict, Failed> {
-    let source = match Source::open(input, options) {
-        Ok(source) => source,
-        Err(Failed::Input(why)) => {
-            let name = input.name();
-            return Ok(Verdict { name, checked: 0, findings: Vec::new(), unreadable: Some(why) });
+        if let Some(most) = self.validation.most_findings {
+            verdict.findings.truncate(most - self.findings.min(most));
         }
-        Err(other) => return Err(other),
-    };
-    let arena = Arena::new();
-    let library = Library::new(&arena);
-    let (name, has_records) = (source.name.clone(), source.detected.format.has_records());
-    let roots = match library.load(source, options, events) {
-        Ok(loaded) => loaded.roots,
-        Err(Failed::Input(why)) => {
-            let is_read = why.code() != Code::InputUnreadable;
-            let (findings, unreadable) =
-                if is_read { (vec![why], None) } else { (Vec::new(), Some(why)) };
-            return Ok(Verdict { name, checked: 1, findings, unreadable });
-        }
-        Err(other) => return Err(other),
-    };
-    let mut verdict = Verdict { name, checked: 0, findings: Vec::new(), unreadable: None };
-    for root in roots {
-        match root {
-            Value::List(_, records) if has_records => {
-                records.iter().for_each(|record| verdict.add(schemas, *record, &library));
-            }
-            root if is_xml(root) => {
-                let record = View::new(&Shape::default(), true).record(root, &arena);
-                verdict.add(schemas, record, &library);
-            }
-            root => verdict.add(schemas, root, &library),
-        }
-    }
-    Ok(verdict)
-}
-
-impl Verdict {
-    /// Checks a document or a record.
-    fn add(&mut self, schemas: &Schemas<'_>, value: Value<'_>, library: &Library<'_>) {
-        self.checked += 1;
-        for finding in schemas.all.iter().flat_map(|schema| schema.validate(value)) {
-            let rule = schemas.library.place(finding.rule.origin).map(Place::in_schema);
-            self.findings.push(
-                Diagnostic::error(Code::NotValid, finding.message)
-                    .at_opt(library.place(finding.origin))
-                    .at_opt(rule)
-                    .advise_opt(finding.advice),
-            );
-        }
+        self.findings += verdict.findings.len();
+        self.is_over = self.validation.fails_fast && !verdict.findings.is_empty()
+            || self.validation.most_findings.is_some_and(|most| self.findings >= most);
+        (self.take)(verdict);
+        self.is_over
     }
 }
 
@@ -222,10 +195,8 @@ impl Verdict {
 pub fn is_well_formed(media_type: &str, text: &str) -> Option<bool> {
     let essence = media_type.split(';').next().unwrap_or_default().trim().to_ascii_lowercase();
     let arena = Arena::new();
-    let is_read = |format| {
-        let settings = kyanite_formats::documents::Options::default();
-        kyanite_formats::documents::read(format, text, &arena, settings).is_ok()
-    };
+    let is_read =
+        |format| documents::read(format, text, &arena, documents::Options::default()).is_ok();
     match essence.as_str() {
         json if json == "application/json" || json.ends_with("+json") => {
             Some(is_read(Format::Json))

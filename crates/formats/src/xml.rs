@@ -23,6 +23,7 @@ mod dtd;
 mod encoding;
 mod entities;
 mod escape;
+mod events;
 mod lines;
 mod markup;
 mod names;
@@ -37,6 +38,7 @@ mod write;
 
 pub use dropped::Dropped;
 pub use encoding::{charset, decode};
+pub use events::{Event, EventReader};
 pub use prolog::{Prolog, prolog, root_namespaces};
 pub use read::{DEFAULT_EXPANSION, Document, Options, document, node_end, nodes, value_end};
 pub use records::{Ancestry, Elements, LineOrRecord, RecordReader, StepName};

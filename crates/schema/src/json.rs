@@ -24,7 +24,9 @@ mod host;
 mod keyword;
 mod read;
 
-use kyanite_tree::{Advice, Origin, Value};
+use kyanite_tree::Value;
+
+use crate::{Problem, RulePlace};
 
 pub use check::DEPTH;
 use keyword::Keyword;
@@ -190,43 +192,4 @@ struct Node<'s> {
 struct Rule<'s> {
     keyword: Keyword<'s>,
     place: RulePlace,
-}
-
-/// Where a keyword stands.
-#[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub struct RulePlace {
-    /// The document: 0 is the one that was compiled, those behind it are the others in their order.
-    pub document: usize,
-    /// Where its value was read.
-    pub origin: Origin,
-    /// The keyword; empty for a schema that is just `false`.
-    pub keyword: &'static str,
-}
-
-/// A value that breaks a rule.
-#[derive(Clone, Debug)]
-pub struct Finding {
-    /// What is wrong, in a sentence.
-    pub message: String,
-    /// What to do about it.
-    pub advice: Option<Advice>,
-    /// Where the value was read.
-    pub origin: Origin,
-    /// The rule.
-    pub rule: RulePlace,
-}
-
-/// Something that makes a schema no schema, or that may have been meant otherwise.
-#[derive(Clone, Debug)]
-pub struct Problem {
-    /// What is wrong, in a sentence.
-    pub message: String,
-    /// What to do about it.
-    pub advice: Option<Advice>,
-    /// The document: 0 is the one that was compiled, those behind it are the others in their order.
-    pub document: usize,
-    /// Where it stands.
-    pub origin: Origin,
-    /// The URI of a document that is referred to and not given.
-    pub missing: Option<String>,
 }

@@ -1,6 +1,44 @@
 //! Schemas: compiled once, and documents checked against them.
 //!
-//! [`json`] has JSON Schema. It works on values of the tree, from whatever format they were read; places lead back to the texts
-//! that both the documents and the schemas were read from.
+//! [`json`] has JSON Schema, over values of the tree from whatever format they were read; [`xsd`] has XML Schema, over elements
+//! as they begin and end. Places lead back to the texts that both the documents and the schemas were read from.
 
 pub mod json;
+pub mod xsd;
+
+use kyanite_tree::{Advice, Origin};
+
+/// A rule of a schema.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub struct RulePlace {
+    /// Where it was read.
+    pub origin: Origin,
+    /// What sort of rule it is, by the word of the standard; empty for a JSON Schema that is just `false`.
+    pub keyword: &'static str,
+}
+
+/// Something in a document that breaks a rule.
+#[derive(Clone, Debug)]
+pub struct Finding {
+    /// What is wrong, in a sentence.
+    pub message: String,
+    /// What to do about it.
+    pub advice: Option<Advice>,
+    /// Where it was read.
+    pub origin: Origin,
+    /// The rule.
+    pub rule: RulePlace,
+}
+
+/// Something that makes a schema no schema, or that may have been meant otherwise.
+#[derive(Clone, Debug)]
+pub struct Problem {
+    /// What is wrong, in a sentence.
+    pub message: String,
+    /// What to do about it.
+    pub advice: Option<Advice>,
+    /// Where it stands.
+    pub origin: Origin,
+    /// The URI of a document that is referred to and not given.
+    pub missing: Option<String>,
+}

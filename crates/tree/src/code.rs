@@ -68,6 +68,7 @@ codes! {
     RecordSkipped "record-skipped" "A record cannot be read and was left out, since lenient reading was asked for."
     NotRead "not-read" "A document refers to something outside itself, which is not read."
     ListSometimes "list-sometimes" "Elements of XML that are a list where they are repeated, or a map where they have attributes, and something else elsewhere."
+    NotChecked "not-checked" "A document was not checked, since no schema is for it."
     NotValid "not-valid" "A document breaks a rule of a schema."
     SchemaWrong "schema-wrong" "A schema is none, or refers to one that is not given."
     SchemaSuspect "schema-suspect" "A schema may mean something else than it says."

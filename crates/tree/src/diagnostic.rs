@@ -146,6 +146,10 @@ pub enum Setting {
     IgnoreNamespaces,
     /// The document that schemas mean by a URI.
     SchemaMap(String),
+    /// The schema that documents have to keep to.
+    Schema,
+    /// Files that are left out.
+    Exclude,
     /// What the expression is written in.
     Syntax(&'static str),
 }
@@ -190,6 +194,8 @@ impl fmt::Display for Setting {
             }
             Self::IgnoreNamespaces => "names without their namespaces",
             Self::SchemaMap(_) => "the document that a URI means",
+            Self::Schema => "the schema",
+            Self::Exclude => "files to leave out",
             Self::Syntax(syntax) => {
                 return write!(f, "{syntax} as what the expression is written in");
             }

@@ -189,6 +189,11 @@ pub(super) struct Reader<'a> {
     pub(super) needed: Option<Box<Needed<'a>>>,
     /// Whether names and attributes of elements of which nothing is made are wanted.
     pub(super) keeps_around: bool,
+    /// Whether elements are only told of as they begin and end, and nothing is made of them.
+    pub(super) makes_nothing: bool,
+    /// The element that began last, and how many ended, where that is told.
+    pub(super) begun: Option<Name<'a>>,
+    pub(super) closed: usize,
 }
 
 /// An element whose end tag has not been read.
@@ -286,6 +291,9 @@ impl<'a> Reader<'a> {
             dropping: Dropping::default(),
             needed: None,
             keeps_around: false,
+            makes_nothing: false,
+            begun: None,
+            closed: 0,
         }
     }
 

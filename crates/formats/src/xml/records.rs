@@ -86,6 +86,21 @@ pub struct Ancestry<'a> {
 }
 
 impl<'a> Ancestry<'a> {
+    /// The place in these elements.
+    pub(super) fn at(open: &'a [Ancestor<'a>], has_root: bool) -> Self {
+        Self { open, on_path: 0, has_root }
+    }
+
+    /// The elements that are open, outermost first.
+    pub(super) fn open(&self) -> &'a [Ancestor<'a>] {
+        self.open
+    }
+
+    /// Whether the root element has begun.
+    pub(super) fn has_root(&self) -> bool {
+        self.has_root
+    }
+
     /// The same place, kept in another arena.
     #[must_use]
     pub fn keep<'h>(&self, arena: &'h Arena) -> Ancestry<'h> {

@@ -51,6 +51,10 @@ impl<'a> Reader<'a> {
         let name = if self.options.drop_namespaces { self.dropped(name) } else { name };
         let origin = self.origin(start);
         let attributes = match &mut self.table {
+            None if self.makes_nothing => {
+                self.begun = Some(name);
+                &[]
+            }
             None => self.arena.attributes(&self.attributes),
             Some(table) => {
                 table.open(name, origin);
@@ -179,6 +183,7 @@ impl<'a> Reader<'a> {
     /// Makes an element of the innermost open one, if anything is made of it.
     #[inline]
     pub(super) fn close(&mut self) {
+        self.closed += 1;
         let Some(open) = self.open.pop() else {
             if let Some(ancestor) = self.around.pop() {
                 self.scope.leave(self.scope.depth() - ancestor.bindings.len());
@@ -188,6 +193,9 @@ impl<'a> Reader<'a> {
         self.scope.leave(open.scope);
         if let Some(table) = &mut self.table {
             table.close();
+            return;
+        }
+        if self.makes_nothing {
             return;
         }
         let nodes = &self.nodes[open.first..];

@@ -7,8 +7,9 @@ use kyanite_tree::{Decimal, Key, Kind, Map, Value};
 
 use super::evaluated::Evaluated;
 use super::keyword::{Bound, Constant, Dependency, Keyword, Limit, Members, Sized, Types};
-use super::{Draft, Finding, Node, Rule, Schema};
+use super::{Draft, Node, Rule, Schema};
 use super::{content, describe};
+use crate::Finding;
 
 /// Where findings go; nothing where it is only asked whether there are any.
 type Findings<'f> = Option<&'f mut Vec<Finding>>;

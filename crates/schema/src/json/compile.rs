@@ -9,7 +9,8 @@ use percent_encoding::percent_decode_str;
 use super::check::DEPTH;
 use super::dialect::Dialect;
 use super::keyword::{Dependency, Holds, Keyword, known};
-use super::{Document, Draft, Node, Problem, Rule, RulePlace, Schema, Settings};
+use super::{Document, Draft, Node, Rule, Schema, Settings};
+use crate::{Problem, RulePlace};
 
 /// A schema in a document, and what it takes to understand it.
 #[derive(Clone, Debug)]
@@ -152,8 +153,8 @@ pub(super) struct Compiler<'s> {
     nodes: Vec<Node<'s>>,
     /// The number of the schema at each pointer of each document.
     known: HashMap<(usize, String), usize>,
-    /// The document and place of each schema.
-    places: Vec<(usize, Origin)>,
+    /// Where each schema stands.
+    places: Vec<Origin>,
     pub(super) problems: Vec<Problem>,
     remarks: Vec<Problem>,
     /// How many schemas are being compiled inside each other.
@@ -175,7 +176,7 @@ impl<'s> Compiler<'s> {
 
     /// Takes up a document; gives it as a schema.
     fn document(&mut self, number: usize, document: &Document<'s>) -> Target<'s> {
-        let dialect = self.dialect(number, document.value);
+        let dialect = self.dialect(document.value);
         let uri = document.uri.split('#').next().unwrap_or_default().to_owned();
         let (pointer, base) = (String::new(), uri.clone());
         let whole = Target { document: number, pointer, value: document.value, base, dialect };
@@ -187,7 +188,7 @@ impl<'s> Compiler<'s> {
     }
 
     /// What a document is written in: what the standard's meta-schema says that it names, or one of others.
-    fn dialect(&mut self, number: usize, document: Value<'s>) -> Dialect {
+    fn dialect(&mut self, document: Value<'s>) -> Dialect {
         let usual = Dialect::whole(self.settings.draft.unwrap_or(Draft::USUAL), self.settings);
         let (mut named, mut vocabularies) = (document, None);
         // As many steps as there are documents: they might name each other.
@@ -204,7 +205,7 @@ impl<'s> Compiler<'s> {
                         let message = format!(
                             "the meta-schema needs the vocabulary {unknown}, which is not known"
                         );
-                        self.problem(message, None, number, said.origin());
+                        self.problem(message, None, said.origin());
                         whole
                     });
             }
@@ -214,7 +215,7 @@ impl<'s> Compiler<'s> {
                     "drafts 4, 6, 7, 2019-09 and 2020-12 are; if it is a meta-schema of your own, say which file it is: ",
                 );
                 let advice = advice.setting(Setting::SchemaMap(uri.to_owned()));
-                self.problem(message, Some(advice), number, said.origin());
+                self.problem(message, Some(advice), said.origin());
                 return usual;
             };
             let of_meta = meta.as_map().and_then(|map| map.get("$vocabulary")?.as_map());
@@ -286,11 +287,10 @@ impl<'s> Compiler<'s> {
         &mut self,
         message: impl Into<String>,
         advice: Option<Advice>,
-        document: usize,
         origin: Origin,
     ) {
         let (message, missing) = (message.into(), None);
-        self.problems.push(Problem { message, advice, document, origin, missing });
+        self.problems.push(Problem { message, advice, origin, missing });
     }
 
     /// The number of a schema, which is compiled unless it is already.
@@ -305,10 +305,10 @@ impl<'s> Compiler<'s> {
         let resource = *self.resources.entry(target.base.clone()).or_insert(count);
         let draft = target.dialect.draft;
         self.nodes.push(Node { rules: Vec::new(), draft, resource, asks_evaluated: false });
-        self.places.push((target.document, target.value.origin()));
+        self.places.push(target.value.origin());
         if self.depth >= DEPTH {
             let message = format!("schemas lead to each other through more than {DEPTH} others");
-            self.problem(message, None, target.document, target.value.origin());
+            self.problem(message, None, target.value.origin());
             return number;
         }
         self.depth += 1;
@@ -336,11 +336,7 @@ impl<'s> Compiler<'s> {
     }
 
     fn rules(&mut self, target: &Target<'s>) -> Vec<Rule<'s>> {
-        let place = |keyword: &'static str, origin: Origin| RulePlace {
-            document: target.document,
-            origin,
-            keyword,
-        };
+        let place = |keyword: &'static str, origin: Origin| RulePlace { origin, keyword };
         let mut rules = Vec::new();
         // In draft 4 only two keywords take true and false, as if these were schemas.
         let may_be_boolean = target.dialect.draft > Draft::V4
@@ -373,7 +369,7 @@ impl<'s> Compiler<'s> {
                 let what =
                     if target.dialect.draft > Draft::V4 { "a map, true or false" } else { "a map" };
                 let message = format!("a schema is {what}, and here is {}", other.kind().phrase());
-                self.problem(message, None, target.document, other.origin());
+                self.problem(message, None, other.origin());
             }
         }
         rules
@@ -384,8 +380,7 @@ impl<'s> Compiler<'s> {
         let known = || super::keyword::words(target.dialect);
         let mut remark = |message: String, advice: Option<String>, origin: Origin| {
             let (advice, missing) = (advice.map(Advice::words), None);
-            let document = target.document;
-            self.remarks.push(Problem { message, advice, document, origin, missing });
+            self.remarks.push(Problem { message, advice, origin, missing });
         };
         let is_known = |name: &str| known().any(|word| word == name);
         for member in map.members().iter().filter(|member| !is_known(member.name)) {
@@ -462,8 +457,8 @@ impl<'s> Compiler<'s> {
         let Some(resource) = self.ids.get(uri).cloned() else {
             let message = format!("the schema refers to {uri}, which is not given");
             let missing = Some(uri.to_owned());
-            let (advice, document) = (None, from.document);
-            self.problems.push(Problem { message, advice, document, origin, missing });
+            let advice = None;
+            self.problems.push(Problem { message, advice, origin, missing });
             return None;
         };
         let found = match fragment {
@@ -472,7 +467,7 @@ impl<'s> Compiler<'s> {
                 Ok(found) => Some(found),
                 Err(advice) => {
                     let message = format!("the reference {text:?} leads to nothing");
-                    self.problem(message, advice.map(Advice::words), from.document, origin);
+                    self.problem(message, advice.map(Advice::words), origin);
                     return None;
                 }
             },
@@ -480,7 +475,7 @@ impl<'s> Compiler<'s> {
         };
         let Some(found) = found else {
             let message = format!("no schema calls itself {text:?}");
-            self.problem(message, None, from.document, origin);
+            self.problem(message, None, origin);
             return None;
         };
         Some(self.schema(&found))
@@ -514,9 +509,9 @@ impl<'s> Compiler<'s> {
             }
         }
         for number in in_circles {
-            let (document, origin) = self.places[number];
+            let origin = self.places[number];
             let message = "this schema applies itself to the same value without end";
-            self.problem(message, None, document, origin);
+            self.problem(message, None, origin);
         }
     }
 
@@ -586,10 +581,6 @@ impl<'s> Inside<'_, 's> {
         origin: Origin,
     ) -> Option<usize> {
         compiler.reference(self.target, text, origin)
-    }
-
-    pub(super) fn document(&self) -> usize {
-        self.target.document
     }
 
     /// The number of the schema at the end of a path of members and items.

@@ -206,8 +206,7 @@ impl<'s> Reader<'_, '_, 's> {
     /// A keyword that does not take such a value.
     fn refused<T>(&mut self, word: &str, takes: &str, value: Value<'s>) -> Option<T> {
         let message = format!("`{word}` takes {takes}, and here is {}", describe::shown(value));
-        let document = self.target.document();
-        self.compiler.problem(message, None, document, value.origin());
+        self.compiler.problem(message, None, value.origin());
         None
     }
 
@@ -355,10 +354,9 @@ impl<'s> Reader<'_, '_, 's> {
             Ok(pattern) => Some(pattern),
             Err(error) => {
                 let message = format!("{text:?} is no regular expression of ECMA-262: {error}");
-                let document = self.target.document();
                 let advice =
                     Advice::words("write a backslash before signs that stand for themselves");
-                self.compiler.problem(message, Some(advice), document, origin);
+                self.compiler.problem(message, Some(advice), origin);
                 None
             }
         }

@@ -1,0 +1,213 @@
+//! One input against its schemas.
+
+use std::collections::HashMap;
+use std::sync::atomic::{AtomicU64, Ordering};
+
+use kyanite_formats::Format;
+use kyanite_formats::record_view::{Shape, View};
+use kyanite_schema::xsd::Validator;
+use kyanite_schema::{Finding as Found, json};
+use kyanite_tree::{Advice, Arena, Code, Diagnostic, Origin, Place, Setting, Severity, Value};
+
+use super::schemas::{Assigned, Bundle, Compiled};
+use super::{Chosen, Finding, Set, Validation, Verdict, elements, records};
+use crate::document::Library;
+use crate::failed::{Events, Failed};
+use crate::input::Source;
+use crate::run::is_xml;
+
+/// Checks inputs one after another, on one thread.
+pub(super) struct Checker<'c, 's> {
+    validation: Validation<'c>,
+    compiled: &'c Compiled<'s>,
+    /// What is at work for the XML Schemas of each bundle.
+    validators: HashMap<usize, Vec<Validator<'c>>>,
+}
+
+/// What came of an input, before the places of rules are looked up.
+#[derive(Debug, Default)]
+pub(super) struct Raw {
+    pub(super) name: String,
+    set: Option<String>,
+    pub(super) checked: u64,
+    findings: Vec<(Finding, Origin)>,
+    unreadable: Option<Diagnostic>,
+    told: Vec<Diagnostic>,
+}
+
+impl Raw {
+    /// Something that breaks a rule.
+    pub(super) fn add(&mut self, found: Found, place: Option<Place>) {
+        let Found { message, advice, rule, .. } = found;
+        let keyword = rule.keyword.to_owned();
+        let (severity, code) = (Severity::Error, Code::NotValid);
+        let finding = Finding { severity, code, message, advice, place, rule: None, keyword };
+        self.findings.push((finding, rule.origin));
+    }
+
+    /// That the input cannot be read, or not to its end.
+    pub(super) fn fail(&mut self, why: &Diagnostic) {
+        let is_read =
+            !matches!(why.code(), Code::InputUnreadable | Code::InputMissing | Code::InputFetch);
+        if is_read {
+            self.checked = self.checked.max(1);
+            self.findings.push((Finding::of_diagnostic(why), Origin::NONE));
+        } else {
+            self.unreadable = Some(why.clone());
+        }
+    }
+
+    /// Says something along the way.
+    pub(super) fn tell(&mut self, told: Diagnostic) {
+        self.told.push(told);
+    }
+
+    /// That no schema says anything about the input.
+    fn unchecked(&mut self, message: String, advice: Advice, is_found: bool) {
+        let severity = if is_found { Severity::Warning } else { Severity::Error };
+        let (code, advice) = (Code::NotChecked, Some(advice));
+        let (place, rule, keyword) = (None, None, String::new());
+        let finding = Finding { severity, code, message, advice, place, rule, keyword };
+        self.findings.push((finding, Origin::NONE));
+    }
+
+    /// Looks the places of rules up.
+    pub(super) fn settle(self, place: &dyn Fn(Origin) -> Option<Place>) -> Verdict {
+        let Self { name, set, checked, findings, unreadable, told } = self;
+        let settled = |(finding, rule): (Finding, Origin)| Finding { rule: place(rule), ..finding };
+        let findings = findings.into_iter().map(settled).collect();
+        Verdict { name, set, checked, findings, unreadable, told }
+    }
+}
+
+impl<'c, 's> Checker<'c, 's> {
+    pub(super) fn new(validation: Validation<'c>, compiled: &'c Compiled<'s>) -> Self {
+        Self { validation, compiled, validators: HashMap::new() }
+    }
+
+    /// Checks an input of a set.
+    pub(super) fn check(
+        &mut self,
+        (set_number, set): (usize, &Set),
+        (number, chosen): (usize, &Chosen),
+        bytes: &AtomicU64,
+    ) -> Raw {
+        let name = chosen.input.name();
+        let mut raw = Raw { name, set: set.name.clone(), ..Raw::default() };
+        let source = match Source::open(&chosen.input, self.validation.options) {
+            Ok(source) => source,
+            Err(failed) => {
+                failed.diagnostics().iter().for_each(|why| raw.fail(why));
+                return raw;
+            }
+        };
+        let assigned = self.compiled.assigned.get(set_number).and_then(|all| all.get(number));
+        let bundle = match assigned {
+            Some(Assigned::Bundle(number)) => *number,
+            Some(Assigned::Missing(missing)) => {
+                missing.iter().for_each(|why| raw.fail(why));
+                return raw;
+            }
+            Some(Assigned::None) | None => {
+                let message = format!("{} names no schema, and none is given", raw.name);
+                raw.unchecked(message, Advice::set(Setting::Schema), chosen.is_found);
+                return raw;
+            }
+        };
+        let before = bytes.load(Ordering::Relaxed);
+        let checked = self.check_source(source, bundle, chosen.is_found, &mut raw, bytes);
+        if let Err(failed) = checked {
+            failed.diagnostics().iter().for_each(|why| raw.fail(why));
+        }
+        if bytes.load(Ordering::Relaxed) == before
+            && let Some(size) = chosen.input.size()
+        {
+            bytes.fetch_add(size, Ordering::Relaxed);
+        }
+        raw
+    }
+
+    fn check_source(
+        &mut self,
+        source: Source,
+        number: usize,
+        is_found: bool,
+        raw: &mut Raw,
+        bytes: &AtomicU64,
+    ) -> Result<(), Failed> {
+        let compiled = self.compiled;
+        let Some(bundle) = compiled.bundles.get(number) else { return Ok(()) };
+        let format = source.detected.format;
+        let options = self.validation.options;
+        if format == Format::Xml && !bundle.xsd.is_empty() {
+            let validators = self
+                .validators
+                .entry(number)
+                .or_insert_with(|| bundle.xsd.iter().map(Validator::new).collect());
+            // All schemas but XML Schemas need the document.
+            if bundle.json.is_empty() {
+                return elements::stream(source, validators, raw, options, bytes);
+            }
+            return held(source, bundle, Some(validators), raw, self.validation);
+        }
+        if bundle.json.is_empty() {
+            let message =
+                format!("{} is {format}, and the schemas are for XML: it is not checked", raw.name);
+            let advice = Advice::words("leave it out with ").setting(Setting::Exclude);
+            raw.unchecked(message, advice, is_found);
+            return Ok(());
+        }
+        if format.has_records() && !options.unwrap {
+            return records::stream(source, &bundle.json, raw, options, bytes);
+        }
+        held(source, bundle, None, raw, self.validation)
+    }
+}
+
+/// Checks documents that are held whole.
+fn held(
+    source: Source,
+    bundle: &Bundle<'_>,
+    validators: Option<&mut Vec<Validator<'_>>>,
+    raw: &mut Raw,
+    validation: Validation<'_>,
+) -> Result<(), Failed> {
+    let arena = Arena::new();
+    let library = Library::new(&arena);
+    let bytes = AtomicU64::new(0);
+    let mut told = Vec::new();
+    let mut events = Events { tell: &mut |found| told.push(found), bytes: &bytes };
+    let loaded = library.load(source, validation.options, &mut events);
+    told.into_iter().for_each(|found| raw.tell(found));
+    for root in loaded?.roots {
+        raw.checked += 1;
+        if is_xml(root) {
+            let record = View::new(&Shape::default(), true).record(root, &arena);
+            check_value(&bundle.json, record, raw, &|origin| library.place(origin));
+        } else {
+            check_value(&bundle.json, root, raw, &|origin| library.place(origin));
+        }
+    }
+    if let (Some(validators), Some((name, text))) = (validators, library.first_text()) {
+        elements::whole(name, text, validators, raw, validation.options);
+    }
+    Ok(())
+}
+
+/// Checks a value against JSON Schemas.
+pub(super) fn check_value(
+    schemas: &[json::Schema<'_>],
+    value: Value<'_>,
+    raw: &mut Raw,
+    place: &dyn Fn(Origin) -> Option<Place>,
+) {
+    for schema in schemas {
+        if schema.is_valid(value) {
+            continue;
+        }
+        for found in schema.validate(value) {
+            let place = place(found.origin);
+            raw.add(found, place);
+        }
+    }
+}

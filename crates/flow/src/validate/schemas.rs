@@ -1,0 +1,528 @@
+//! Schemas: read, told apart, compiled.
+
+use std::cell::RefCell;
+use std::collections::HashMap;
+use std::path::PathBuf;
+
+use kyanite_eval::uri::{resolve, scheme};
+use kyanite_formats::json as json_format;
+use kyanite_schema::json::{self, META_SCHEMAS};
+use kyanite_schema::{Problem, xsd};
+use kyanite_tree::{Advice, Arena, Base, Code, Diagnostic, Element, Origin, Place, Setting, Value};
+use percent_encoding::{AsciiSet, CONTROLS, percent_decode_str, utf8_percent_encode};
+
+use super::catalog::{Answer, Catalog};
+use super::named::{self, Named};
+use super::{Chosen, Set, Validation};
+use crate::document::Library;
+use crate::failed::{Events, Failed};
+use crate::input::{Input, InputOptions, Source};
+
+/// All schemas of a run, and where they were read.
+pub(super) struct Shelf<'s> {
+    validation: Validation<'s>,
+    arena: &'s Arena,
+    library: Library<'s>,
+    catalogs: Vec<Catalog>,
+    /// Documents that were read, by URI.
+    read: RefCell<HashMap<String, Value<'s>>>,
+    /// Places that were looked up.
+    places: RefCell<HashMap<Origin, Option<Place>>>,
+}
+
+/// Schemas that a document has to keep to.
+#[derive(Debug, Default)]
+pub(super) struct Bundle<'s> {
+    pub(super) json: Vec<json::Schema<'s>>,
+    pub(super) xsd: Vec<xsd::Schema>,
+}
+
+/// What an input is checked against.
+#[derive(Debug)]
+pub(super) enum Assigned {
+    /// The bundle of that number.
+    Bundle(usize),
+    /// Nothing: none was given, and the input names none.
+    None,
+    /// It names schemas that are not there.
+    Missing(Vec<Diagnostic>),
+}
+
+/// What all sets were compiled to.
+#[derive(Debug, Default)]
+pub(super) struct Compiled<'s> {
+    pub(super) bundles: Vec<Bundle<'s>>,
+    /// For each set what each of its inputs is checked against.
+    pub(super) assigned: Vec<Vec<Assigned>>,
+}
+
+/// A schema document, by what it is.
+enum Sort {
+    Json,
+    Xsd,
+    Other(String),
+}
+
+impl<'s> Shelf<'s> {
+    /// A shelf without schemas, the catalogs read.
+    pub(super) fn new(
+        validation: Validation<'s>,
+        arena: &'s Arena,
+        events: &mut Events<'_>,
+    ) -> Result<Self, Failed> {
+        let mut shelf = Self {
+            validation,
+            arena,
+            library: Library::new(arena),
+            catalogs: Vec::new(),
+            read: RefCell::default(),
+            places: RefCell::default(),
+        };
+        for input in validation.catalogs {
+            let uri = uri_of(input);
+            let catalog = shelf.load(input, &uri, events)?;
+            match catalog.as_element().and_then(|root| Catalog::read(root, &uri)) {
+                Some(catalog) => shelf.catalogs.push(catalog),
+                None => {
+                    let message = format!("{} is no XML catalog", input.name());
+                    return Err(Failed::Command(vec![Diagnostic::error(
+                        Code::CommandLine,
+                        message,
+                    )]));
+                }
+            }
+        }
+        Ok(shelf)
+    }
+
+    /// Where something in a schema was read.
+    pub(super) fn place(&self, origin: Origin) -> Option<Place> {
+        let known = self.places.borrow().get(&origin).cloned();
+        known.unwrap_or_else(|| {
+            let place = self.library.place_in_source(origin).map(Place::in_schema);
+            self.places.borrow_mut().insert(origin, place.clone());
+            place
+        })
+    }
+
+    /// Compiles the schemas of all sets, and those that documents name themselves.
+    pub(super) fn compile(&self, events: &mut Events<'_>) -> Result<Compiled<'s>, Failed> {
+        let mut compiled = Compiled::default();
+        let mut named: HashMap<Vec<Named>, usize> = HashMap::new();
+        for set in self.validation.sets {
+            let mut assigned = Vec::new();
+            if set.schemas.is_empty() {
+                for chosen in &set.inputs {
+                    assigned.push(self.assign_named(
+                        chosen,
+                        &mut named,
+                        &mut compiled.bundles,
+                        events,
+                    )?);
+                }
+            } else {
+                let bundle = self.bundle_of(set, events)?;
+                compiled.bundles.push(bundle);
+                let number = compiled.bundles.len() - 1;
+                assigned.extend(set.inputs.iter().map(|_| Assigned::Bundle(number)));
+            }
+            compiled.assigned.push(assigned);
+        }
+        Ok(compiled)
+    }
+
+    fn bundle_of(&self, set: &Set, events: &mut Events<'_>) -> Result<Bundle<'s>, Failed> {
+        let mut documents = Vec::new();
+        for input in &set.schemas {
+            let uri = uri_of(input);
+            documents.push((self.load(input, &uri, events)?, uri));
+        }
+        self.bundle(documents, events)
+    }
+
+    /// What an input is checked against that names its schemas itself.
+    fn assign_named(
+        &self,
+        chosen: &Chosen,
+        known: &mut HashMap<Vec<Named>, usize>,
+        bundles: &mut Vec<Bundle<'s>>,
+        events: &mut Events<'_>,
+    ) -> Result<Assigned, Failed> {
+        // What cannot be opened is said when it is checked.
+        let Ok(mut source) = Source::open(&chosen.input, self.validation.options) else {
+            return Ok(Assigned::None);
+        };
+        let format = source.detected.format;
+        let head = source.look_ahead().unwrap_or_default();
+        source.keep(&chosen.input);
+        let (text, _) = crate::records::valid_start(&head);
+        let base = uri_of(&chosen.input);
+        let absolute = |named: Named| match named {
+            Named::Json(location) => Named::Json(resolve(&location, &base).unwrap_or(location)),
+            Named::Model(location) => Named::Model(resolve(&location, &base).unwrap_or(location)),
+            Named::Xsd { namespace, location } => {
+                Named::Xsd { namespace, location: resolve(&location, &base).unwrap_or(location) }
+            }
+        };
+        let all: Vec<Named> = named::schemas(format, text).into_iter().map(absolute).collect();
+        if all.is_empty() {
+            return Ok(Assigned::None);
+        }
+        if let Some(number) = known.get(&all) {
+            return Ok(Assigned::Bundle(*number));
+        }
+        let (mut documents, mut missing) = (Vec::new(), Vec::new());
+        for one in &all {
+            let namespace = match one {
+                Named::Xsd { namespace, .. } => namespace.as_deref(),
+                Named::Json(_) | Named::Model(_) => None,
+            };
+            let location = one.location();
+            let built_in =
+                META_SCHEMAS.iter().find(|(uri, _)| *uri == location.trim_end_matches('#'));
+            match (built_in, self.find(location, namespace)) {
+                (Some((uri, text)), _) => documents.push((self.built_in(text), (*uri).to_owned())),
+                (None, Some((input, uri))) => {
+                    documents.push((self.load(&input, &uri, events)?, uri))
+                }
+                (None, None) => missing.push(unmapped(
+                    format!("this names the schema {location}, which is not there"),
+                    location,
+                )),
+            }
+        }
+        if !missing.is_empty() {
+            return Ok(Assigned::Missing(missing));
+        }
+        bundles.push(self.bundle(documents, events)?);
+        known.insert(all, bundles.len() - 1);
+        Ok(Assigned::Bundle(bundles.len() - 1))
+    }
+
+    /// The input that a URI means: what it is mapped to, or a file that is there.
+    fn find(&self, uri: &str, namespace: Option<&str>) -> Option<(Input, String)> {
+        let mapped = |uri: &str| {
+            let uri = uri.trim_end_matches('#');
+            self.validation.mapped.iter().find_map(|(from, to)| {
+                if from == uri {
+                    return Some(to.clone());
+                }
+                let rest = uri.strip_prefix(from.as_str()).filter(|_| from.ends_with('/'))?;
+                let path = PathBuf::from(to).join(rest);
+                path.is_file().then(|| path.display().to_string())
+            })
+        };
+        let file =
+            mapped(uri).or_else(|| mapped(namespace.filter(|namespace| !namespace.is_empty())?));
+        if let Some(file) = file {
+            let input = Input::of_word(&file);
+            // It goes by the URI that it is known by, so that what it refers to is found there, too.
+            let own = if scheme(uri).is_some_and(|scheme| scheme != "file") {
+                uri.to_owned()
+            } else {
+                uri_of(&input)
+            };
+            return Some((input, own));
+        }
+        let asked = [Some(uri), namespace.filter(|namespace| !namespace.is_empty())];
+        let catalogued = asked.into_iter().flatten().find_map(|uri| self.catalogued(uri));
+        let uri = catalogued.as_deref().unwrap_or(uri);
+        let path = path_of(uri)?;
+        path.is_file().then(|| (Input::File(path), uri.to_owned()))
+    }
+
+    /// What the catalogs say of a URI, and those that they lead to.
+    fn catalogued(&self, uri: &str) -> Option<String> {
+        let mut left: Vec<Catalog> = self.catalogs.iter().rev().cloned().collect();
+        let mut asked: Vec<String> = Vec::new();
+        while let Some(catalog) = left.pop() {
+            match catalog.find(uri) {
+                Some(Answer::Found(found)) => return Some(found),
+                Some(Answer::Ask(others)) => {
+                    for other in others.into_iter().rev() {
+                        if asked.contains(&other) {
+                            continue;
+                        }
+                        let input = path_of(&other).map(Input::File);
+                        let nobody = &mut Events {
+                            tell: &mut |_| {},
+                            bytes: &std::sync::atomic::AtomicU64::new(0),
+                        };
+                        let root = input.and_then(|input| self.load(&input, &other, nobody).ok());
+                        let read = root.and_then(|root| Catalog::read(root.as_element()?, &other));
+                        left.extend(read);
+                        asked.push(other);
+                    }
+                }
+                None => {}
+            }
+        }
+        None
+    }
+
+    /// Reads a document, once.
+    fn load(&self, input: &Input, uri: &str, events: &mut Events<'_>) -> Result<Value<'s>, Failed> {
+        if let Some(known) = self.read.borrow().get(uri) {
+            return Ok(*known);
+        }
+        let as_command = |failed: Failed| match failed {
+            Failed::Input(why) => Failed::Command(vec![why]),
+            other => other,
+        };
+        // What inputs are says nothing of schemas.
+        let mut options = InputOptions { from: None, ..self.validation.options.clone() };
+        if let Input::File(path) = input
+            && path.extension().is_some_and(|extension| extension == "sch")
+        {
+            options.from = Some(kyanite_formats::Format::Xml);
+        }
+        let source = Source::open(input, &options).map_err(as_command)?;
+        let loaded = self.library.load(source, &options, events).map_err(as_command)?;
+        let [value] = loaded.roots[..] else {
+            let message = format!("{} holds several documents, and a schema is one", input.name());
+            return Err(Failed::Command(vec![Diagnostic::error(Code::SchemaWrong, message)]));
+        };
+        self.read.borrow_mut().insert(uri.to_owned(), value);
+        Ok(value)
+    }
+
+    /// A JSON document that is built in.
+    fn built_in(&self, text: &'static str) -> Value<'s> {
+        let origins = json_format::Origins::Text(Base::NONE);
+        let options = json_format::ReaderOptions { origins, ..Default::default() };
+        json_format::document(text, self.arena, options)
+            .map_or(Value::Null(Origin::NONE), |read| read.0)
+    }
+
+    /// Compiles documents that all have to hold.
+    fn bundle(
+        &self,
+        documents: Vec<(Value<'s>, String)>,
+        events: &mut Events<'_>,
+    ) -> Result<Bundle<'s>, Failed> {
+        let mut bundle = Bundle::default();
+        let (mut of_json, mut of_xsd) = (Vec::new(), Vec::new());
+        let mut wrong = Vec::new();
+        for (value, uri) in documents {
+            match sort(value) {
+                Sort::Json => of_json.push(json::Document { uri, value }),
+                Sort::Xsd => of_xsd.push((uri, value)),
+                Sort::Other(name) => {
+                    let message = format!("<{name}> is the root of no schema that is known");
+                    let place = self.place(value.origin());
+                    wrong.push(
+                        Diagnostic::error(Code::SchemaWrong, message)
+                            .at_opt(place)
+                            .advise("schemas are JSON Schemas and XML Schemas"),
+                    );
+                }
+            }
+        }
+        self.compile_json(of_json, &mut bundle, &mut wrong, events)?;
+        self.compile_xsd(&of_xsd, &mut bundle, &mut wrong, events)?;
+        if wrong.is_empty() { Ok(bundle) } else { Err(Failed::Command(wrong)) }
+    }
+
+    fn compile_json(
+        &self,
+        given: Vec<json::Document<'s>>,
+        bundle: &mut Bundle<'s>,
+        wrong: &mut Vec<Diagnostic>,
+        events: &mut Events<'_>,
+    ) -> Result<(), Failed> {
+        if given.is_empty() {
+            return Ok(());
+        }
+        let mut others = given.clone();
+        for (uri, file) in self.validation.mapped.iter().filter(|(uri, _)| !uri.ends_with('/')) {
+            let value = self.load(&Input::of_word(file), uri, events)?;
+            if matches!(sort(value), Sort::Json) {
+                others.push(json::Document { uri: uri.clone(), value });
+            }
+        }
+        for (uri, text) in META_SCHEMAS {
+            others.push(json::Document { uri: uri.to_owned(), value: self.built_in(text) });
+        }
+        for document in given {
+            loop {
+                match json::Schema::compile(document.clone(), &others, self.validation.settings) {
+                    Ok(schema) => {
+                        for remark in schema.remarks() {
+                            events.tell(
+                                Diagnostic::warning(Code::SchemaSuspect, remark.message.clone())
+                                    .at_opt(self.place(remark.origin))
+                                    .advise_opt(remark.advice.clone()),
+                            );
+                        }
+                        bundle.json.push(schema);
+                        break;
+                    }
+                    Err(problems) => {
+                        // What lies in a mapped folder is read once it is asked for.
+                        let mut found = Vec::new();
+                        for uri in problems.iter().filter_map(|problem| problem.missing.as_deref())
+                        {
+                            let is_known = found
+                                .iter()
+                                .chain(&others)
+                                .any(|other: &json::Document<'_>| other.uri == uri);
+                            let is_mapped = self
+                                .validation
+                                .mapped
+                                .iter()
+                                .any(|(from, _)| uri.starts_with(from.as_str()))
+                                || !self.catalogs.is_empty();
+                            if let Some((input, _)) =
+                                self.find(uri, None).filter(|_| is_mapped && !is_known)
+                            {
+                                let value = self.load(&input, uri, events)?;
+                                found.push(json::Document { uri: uri.to_owned(), value });
+                            }
+                        }
+                        if found.is_empty() {
+                            wrong.extend(problems.into_iter().map(|problem| self.told(problem)));
+                            break;
+                        }
+                        others.append(&mut found);
+                    }
+                }
+            }
+        }
+        Ok(())
+    }
+
+    fn compile_xsd(
+        &self,
+        given: &[(String, Value<'s>)],
+        bundle: &mut Bundle<'s>,
+        wrong: &mut Vec<Diagnostic>,
+        events: &mut Events<'_>,
+    ) -> Result<(), Failed> {
+        let target = |value: &Value<'s>| {
+            root_of(*value).and_then(|root| root.attribute("targetNamespace")).map(|a| a.value)
+        };
+        let mut targets: Vec<Option<&str>> = given.iter().map(|(_, value)| target(value)).collect();
+        targets.sort_unstable();
+        targets.dedup();
+        // Schemas of different namespaces are one; of several for the same one each has to hold.
+        let groups: Vec<&[(String, Value<'s>)]> = match given {
+            [] => Vec::new(),
+            given if targets.len() == given.len() => vec![given],
+            given => given.chunks(1).collect(),
+        };
+        for group in groups {
+            let mut source = FromShelf { shelf: self, events, failed: None };
+            let compiled = xsd::Schema::compile(group, &mut source);
+            if let Some(failed) = source.failed {
+                return Err(failed);
+            }
+            match compiled {
+                Ok(schema) => bundle.xsd.push(schema),
+                Err(problems) => {
+                    wrong.extend(problems.into_iter().map(|problem| self.told(problem)))
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// What makes a schema none.
+    fn told(&self, problem: Problem) -> Diagnostic {
+        let Problem { message, advice, origin, missing } = problem;
+        let place = self.place(origin);
+        match missing {
+            Some(uri) => unmapped(message, &uri).at_opt(place),
+            None => Diagnostic::error(Code::SchemaWrong, message).at_opt(place).advise_opt(advice),
+        }
+    }
+}
+
+/// That something refers to a URI which is not there.
+fn unmapped(message: String, uri: &str) -> Diagnostic {
+    let advice = Advice::words("nothing is fetched; say which file it is: ")
+        .setting(Setting::SchemaMap(uri.to_owned()));
+    Diagnostic::error(Code::SchemaWrong, message).advise(advice)
+}
+
+/// Finds schema documents for others.
+struct FromShelf<'f, 'e, 's> {
+    shelf: &'f Shelf<'s>,
+    events: &'f mut Events<'e>,
+    failed: Option<Failed>,
+}
+
+impl<'s> xsd::Documents<'s> for FromShelf<'_, '_, 's> {
+    fn find(
+        &mut self,
+        reference: xsd::Reference<'_>,
+    ) -> Result<Option<(String, Value<'s>)>, Problem> {
+        let xsd::Reference { namespace, location, base } = reference;
+        let uri =
+            location.map(|location| resolve(location, base).unwrap_or_else(|| location.to_owned()));
+        let asked = uri.as_deref().or(namespace).unwrap_or_default();
+        let found = self.shelf.find(asked, namespace);
+        match found {
+            Some((input, uri)) => match self.shelf.load(&input, &uri, self.events) {
+                Ok(value) => Ok(Some((uri, value))),
+                Err(failed) => {
+                    self.failed.get_or_insert(failed);
+                    Ok(None)
+                }
+            },
+            None if namespace == Some(xsd::XML) => {
+                let options =
+                    kyanite_formats::xml::Options { base: Base::NONE, ..Default::default() };
+                let read =
+                    kyanite_formats::xml::document(xsd::XML_NAMESPACE, self.shelf.arena, options);
+                Ok(read.ok().map(|document| (xsd::XML.to_owned(), document.value())))
+            }
+            None => Ok(None),
+        }
+    }
+}
+
+/// The root element of a document.
+fn root_of<'s>(value: Value<'s>) -> Option<&'s Element<'s>> {
+    let element = value.as_element()?;
+    if element.is_document() { element.children().next()?.as_element() } else { Some(element) }
+}
+
+/// What sort of schema a document is.
+fn sort(value: Value<'_>) -> Sort {
+    match root_of(value) {
+        None => Sort::Json,
+        Some(root) if root.name.namespace() == xsd::XSD => Sort::Xsd,
+        Some(root) => Sort::Other(root.name.qualified().to_owned()),
+    }
+}
+
+/// The URI of an input: of a file, by where it is (RFC 8089), so that a schema beside it can be referred to.
+fn uri_of(input: &Input) -> String {
+    match input {
+        Input::Standard => "input:standard".to_owned(),
+        Input::Url(url) => url.clone(),
+        Input::File(path) => {
+            let path = std::path::absolute(path).unwrap_or_else(|_| path.clone());
+            let path = path.to_string_lossy().replace(std::path::MAIN_SEPARATOR, "/");
+            let path = utf8_percent_encode(&path, IN_PATH).to_string();
+            format!("file://{}{path}", if path.starts_with('/') { "" } else { "/" })
+        }
+    }
+}
+
+/// The file that a URI names, as it is seen from here.
+fn path_of(uri: &str) -> Option<PathBuf> {
+    let path = match uri.strip_prefix("file://") {
+        Some(path) => path.strip_prefix("localhost").unwrap_or(path),
+        None if scheme(uri).is_some() => return None,
+        None => uri,
+    };
+    let path = path.split(['?', '#']).next().unwrap_or(path);
+    let path = PathBuf::from(percent_decode_str(path).decode_utf8_lossy().into_owned());
+    let here = std::env::current_dir().unwrap_or_default();
+    Some(path.strip_prefix(here).map_or_else(|_| path.clone(), ToOwned::to_owned))
+}
+
+/// What is not written as it is in the path of a URI (RFC 3986 section 3.3).
+const IN_PATH: &AsciiSet =
+    &CONTROLS.add(b' ').add(b'"').add(b'#').add(b'%').add(b'<').add(b'>').add(b'?').add(b'`');

@@ -1,0 +1,402 @@
+//! Keys and references to them, as a document goes by (XSD 1.0 part 1 section 3.11.4).
+//!
+//! A constraint is in force while the element is open that it stands on. Its selector is matched step by step as elements begin;
+//! for each element that is selected a [`Selection`] waits for the values of the fields, until that element ends.
+
+use std::collections::HashMap;
+
+use kyanite_tree::{LineColumn, Origin};
+
+use super::components::{Components, ConstraintId};
+use super::identity::{Kind, Path};
+
+/// A constraint that is in force.
+#[derive(Debug)]
+pub(super) struct Scope {
+    constraint: ConstraintId,
+    depth: usize,
+    /// The keys that were met, of a keyref those that have to be there.
+    keys: HashMap<String, Met>,
+}
+
+/// A key that was met: how it is shown, and where.
+#[derive(Clone, Debug)]
+pub(super) struct Met {
+    pub(super) shown: String,
+    pub(super) origin: Origin,
+    pub(super) at: LineColumn,
+    pub(super) path: String,
+}
+
+/// An element that a selector led to.
+#[derive(Debug)]
+struct Selection {
+    scope: usize,
+    depth: usize,
+    /// The key and the text of each field.
+    values: Vec<Option<(String, String)>>,
+    met: Met,
+}
+
+/// A path that is being followed.
+#[derive(Clone, Copy, Debug)]
+struct Following {
+    /// The scope, or the selection.
+    owner: usize,
+    /// The field, of a selection.
+    field: usize,
+    path: usize,
+    position: usize,
+}
+
+/// What stands at one depth of the document.
+#[derive(Debug, Default)]
+struct Level {
+    selectors: Vec<Following>,
+    fields: Vec<Following>,
+    /// Fields that are the element itself: the selection and the field.
+    targets: Vec<(usize, usize)>,
+    /// Keys of elements inside, for references from around.
+    tables: Vec<(ConstraintId, HashMap<String, Met>)>,
+}
+
+/// All constraints in force.
+#[derive(Debug, Default)]
+pub(super) struct Keys {
+    scopes: Vec<Scope>,
+    selections: Vec<Selection>,
+    levels: Vec<Level>,
+    depth: usize,
+}
+
+/// A constraint that is broken.
+pub(super) struct Broken {
+    pub(super) message: String,
+    pub(super) constraint: ConstraintId,
+    pub(super) met: Met,
+}
+
+/// The value of an attribute: its key, and its text.
+pub(super) type FieldValue = Option<(String, String)>;
+
+/// An element that begins, as constraints see it.
+pub(super) struct Begun<'b> {
+    pub(super) namespace: &'b str,
+    pub(super) local: &'b str,
+    /// The constraints that stand on it.
+    pub(super) constraints: &'b [ConstraintId],
+    /// Where it is.
+    pub(super) met: &'b dyn Fn() -> Met,
+    /// The values of the attributes that a path means.
+    pub(super) attributes: &'b dyn Fn(&Path) -> Vec<FieldValue>,
+}
+
+impl Keys {
+    /// Forgets all.
+    pub(super) fn clear(&mut self) {
+        self.scopes.clear();
+        self.selections.clear();
+        self.levels.clear();
+        self.depth = 0;
+    }
+
+    /// Whether no constraint is in force.
+    #[inline]
+    pub(super) fn is_idle(&self) -> bool {
+        self.scopes.is_empty()
+    }
+
+    /// An element begins.
+    pub(super) fn begin(
+        &mut self,
+        components: &Components,
+        begun: &Begun<'_>,
+        broken: &mut Vec<Broken>,
+    ) {
+        let depth = self.depth;
+        self.depth += 1;
+        while self.levels.len() <= depth {
+            self.levels.push(Level::default());
+        }
+        let mut own = std::mem::take(&mut self.levels[depth]);
+        own.selectors.clear();
+        own.fields.clear();
+        own.targets.clear();
+        own.tables.clear();
+        let mut selected = Vec::new();
+        if depth > 0 {
+            let outer = &self.levels[depth - 1];
+            for following in &outer.selectors {
+                let constraint = self.scopes[following.owner].constraint;
+                let path = &components.constraints[constraint.0].selector[following.path];
+                if follow(path, *following, (begun.namespace, begun.local), &mut own.selectors) {
+                    selected.push(following.owner);
+                }
+            }
+            let mut met = Vec::new();
+            for following in &outer.fields {
+                let selection = &self.selections[following.owner];
+                let constraint = self.scopes[selection.scope].constraint;
+                let path =
+                    &components.constraints[constraint.0].fields[following.field][following.path];
+                if follow(path, *following, (begun.namespace, begun.local), &mut own.fields) {
+                    met.push((following.owner, following.field, path));
+                }
+            }
+            for (selection, field, path) in met {
+                self.reach((selection, field), path, begun, &mut own, components, broken);
+            }
+        }
+        for constraint in begun.constraints {
+            let scope = self.scopes.len();
+            self.scopes.push(Scope { constraint: *constraint, depth, keys: HashMap::new() });
+            for (number, path) in components.constraints[constraint.0].selector.iter().enumerate() {
+                let following = Following { owner: scope, field: 0, path: number, position: 0 };
+                if path.steps.is_empty() {
+                    selected.push(scope);
+                }
+                if !path.steps.is_empty() || path.is_deep {
+                    own.selectors.push(following);
+                }
+            }
+        }
+        selected.sort_unstable();
+        selected.dedup();
+        for scope in selected {
+            self.select(scope, depth, begun, &mut own, components, broken);
+        }
+        self.levels[depth] = own;
+    }
+
+    fn select(
+        &mut self,
+        scope: usize,
+        depth: usize,
+        begun: &Begun<'_>,
+        own: &mut Level,
+        components: &Components,
+        broken: &mut Vec<Broken>,
+    ) {
+        let constraint = &components.constraints[self.scopes[scope].constraint.0];
+        let selection = self.selections.len();
+        let values = vec![None; constraint.fields.len()];
+        self.selections.push(Selection { scope, depth, values, met: (begun.met)() });
+        for (field, paths) in constraint.fields.iter().enumerate() {
+            for (number, path) in paths.iter().enumerate() {
+                if path.steps.is_empty() {
+                    self.reach((selection, field), path, begun, own, components, broken);
+                }
+                if !path.steps.is_empty() || path.is_deep {
+                    own.fields.push(Following {
+                        owner: selection,
+                        field,
+                        path: number,
+                        position: 0,
+                    });
+                }
+            }
+        }
+    }
+
+    /// A field is this element, or attributes of it.
+    fn reach(
+        &mut self,
+        (selection, field): (usize, usize),
+        path: &Path,
+        begun: &Begun<'_>,
+        own: &mut Level,
+        components: &Components,
+        broken: &mut Vec<Broken>,
+    ) {
+        if path.attribute.is_none() {
+            own.targets.push((selection, field));
+            return;
+        }
+        for value in (begun.attributes)(path) {
+            self.set(selection, field, value, components, broken);
+        }
+    }
+
+    /// A field has a value.
+    fn set(
+        &mut self,
+        selection: usize,
+        field: usize,
+        value: FieldValue,
+        components: &Components,
+        broken: &mut Vec<Broken>,
+    ) {
+        let scope = self.selections[selection].scope;
+        let constraint = self.scopes[scope].constraint;
+        let place = &mut self.selections[selection].values[field];
+        if place.is_some() {
+            let name = components.names.local(components.constraints[constraint.0].name);
+            let message = format!(
+                "a field of {name:?} is there more than once, and it can be one value only"
+            );
+            let met = self.selections[selection].met.clone();
+            broken.push(Broken { message, constraint, met });
+        } else {
+            *place = value;
+        }
+    }
+
+    /// An element ends; `value` is what its text spells, if it has only text.
+    pub(super) fn end(
+        &mut self,
+        components: &Components,
+        value: &dyn Fn() -> FieldValue,
+        broken: &mut Vec<Broken>,
+    ) {
+        let Some(depth) = self.depth.checked_sub(1) else { return };
+        self.depth = depth;
+        let targets = std::mem::take(&mut self.levels[depth].targets);
+        if !targets.is_empty() {
+            let value = value();
+            for (selection, field) in targets {
+                self.set(selection, field, value.clone(), components, broken);
+            }
+        }
+        while self.selections.last().is_some_and(|selection| selection.depth == depth) {
+            if let Some(selection) = self.selections.pop() {
+                self.settle(selection, components, broken);
+            }
+        }
+        self.end_scopes(depth, components, broken);
+    }
+
+    /// A selected element ends: its fields make a key.
+    fn settle(&mut self, selection: Selection, components: &Components, broken: &mut Vec<Broken>) {
+        let scope = &mut self.scopes[selection.scope];
+        let constraint = &components.constraints[scope.constraint.0];
+        let (mut key, mut shown) = (String::new(), Vec::new());
+        let mut missing = false;
+        for value in &selection.values {
+            match value {
+                Some((own, text)) => {
+                    key.push_str(own);
+                    shown.push(text.as_str());
+                }
+                None => missing = true,
+            }
+        }
+        let name = components.names.local(constraint.name);
+        if missing {
+            if constraint.kind == Kind::Key {
+                let message = format!(
+                    "the key {name:?} needs {} here, and not all of it is there",
+                    constraint.written
+                );
+                broken.push(Broken { message, constraint: scope.constraint, met: selection.met });
+            }
+            return;
+        }
+        let met = Met { shown: shown.join(", "), ..selection.met };
+        if let Kind::Reference(_) = constraint.kind {
+            scope.keys.entry(key).or_insert(met);
+            return;
+        }
+        match scope.keys.get(&key) {
+            Some(first) => {
+                let message = format!(
+                    "{:?} is there twice for {name:?}; it stands in line {} already",
+                    met.shown, first.at.line
+                );
+                broken.push(Broken { message, constraint: scope.constraint, met });
+            }
+            None => {
+                scope.keys.insert(key, met);
+            }
+        }
+    }
+
+    /// The constraints of an element end with it: first keys, then references, which may be to keys of elements inside.
+    fn end_scopes(&mut self, depth: usize, components: &Components, broken: &mut Vec<Broken>) {
+        let first =
+            self.scopes.iter().rposition(|scope| scope.depth != depth).map_or(0, |at| at + 1);
+        let mut tables = std::mem::take(&mut self.levels[depth].tables);
+        if first == self.scopes.len() && tables.is_empty() {
+            return;
+        }
+        let ended = self.scopes.split_off(first);
+        let (references, keys): (Vec<Scope>, Vec<Scope>) = ended.into_iter().partition(|scope| {
+            matches!(components.constraints[scope.constraint.0].kind, Kind::Reference(_))
+        });
+        for scope in keys {
+            if components.constraints[scope.constraint.0].is_referred {
+                add_table(&mut tables, scope.constraint, scope.keys);
+            }
+        }
+        for scope in references {
+            let constraint = &components.constraints[scope.constraint.0];
+            let Kind::Reference(refer) = constraint.kind else { continue };
+            let table = tables.iter().find(|(of, _)| *of == refer).map(|(_, table)| table);
+            let name = components.names.local(components.constraints[refer.0].name);
+            let mut lost: Vec<Met> = scope
+                .keys
+                .into_iter()
+                .filter(|(key, _)| !table.is_some_and(|table| table.contains_key(key)))
+                .map(|(_, met)| met)
+                .collect();
+            lost.sort_by_key(|met| met.at);
+            for met in lost {
+                let message =
+                    format!("{:?} refers to {name:?}, and nothing there has this value", met.shown);
+                broken.push(Broken { message, constraint: scope.constraint, met });
+            }
+        }
+        // Only references of elements around may still ask for them.
+        let is_asked = |of: ConstraintId| {
+            self.scopes
+                .iter()
+                .any(|scope| components.constraints[scope.constraint.0].kind == Kind::Reference(of))
+        };
+        tables.retain(|(of, _)| is_asked(*of));
+        if let Some(outer) = depth.checked_sub(1) {
+            for (of, table) in tables {
+                add_table(&mut self.levels[outer].tables, of, table);
+            }
+        }
+    }
+}
+
+fn add_table(
+    tables: &mut Vec<(ConstraintId, HashMap<String, Met>)>,
+    of: ConstraintId,
+    keys: HashMap<String, Met>,
+) {
+    match tables.iter_mut().find(|(known, _)| *known == of) {
+        // The smaller goes into the larger, so that no key is moved more often than its elements are deep.
+        Some((_, known)) if known.len() >= keys.len() => known.extend(keys),
+        Some((_, known)) => {
+            let smaller = std::mem::replace(known, keys);
+            known.extend(smaller);
+        }
+        None => tables.push((of, keys)),
+    }
+}
+
+/// Follows a path by one element; tells whether it ends there.
+fn follow(
+    path: &Path,
+    following: Following,
+    (namespace, local): (&str, &str),
+    next: &mut Vec<Following>,
+) -> bool {
+    if path.is_deep && following.position == 0 {
+        next.push(following);
+    }
+    match path.steps.get(following.position) {
+        // `.//.` is every element below.
+        None => path.is_deep && path.steps.is_empty(),
+        Some(step) if step.fits(namespace, local) => {
+            let position = following.position + 1;
+            let is_end = position == path.steps.len();
+            if !is_end {
+                next.push(Following { position, ..following });
+            }
+            is_end
+        }
+        Some(_) => false,
+    }
+}
