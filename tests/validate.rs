@@ -81,7 +81,12 @@ fn reports() {
             "`requird` is no keyword, so it says nothing\n  near.json:1:31  $.requird",
         ),
         ("validate --schema none.json good.yaml", 2, "", "none.json"),
-        ("validate good.yaml", 1, "good.yaml names no schema, and none is given\n  --schema SCHEMA\n", ""),
+        (
+            "validate good.yaml",
+            1,
+            "good.yaml names no schema, and none is given\n  --schema SCHEMA\n",
+            "",
+        ),
         ("validate --schema berths.json good.yaml", 2, "", "/pier.json, which is not given"),
         ("validate --schema berths.json good.yaml", 2, "", "pier.json=FILE"),
         ("validate --schema pier.json --schema berths.json good.yaml", 0, ": valid", ""),

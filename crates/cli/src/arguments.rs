@@ -483,7 +483,8 @@ Examples:
   kyanite validate --report html=report.html --report junit=report.xml
   kyanite query '$[0]' bookings.jsonl | kyanite validate --schema schemas/booking.json
 
-Schemas are JSON Schemas of draft 4, 6, 7, 2019-09 or 2020-12, in JSON, YAML or TOML, and XML Schemas 1.0.
+Schemas are JSON Schemas of draft 4, 6, 7, 2019-09 or 2020-12, in JSON, YAML or TOML, XML Schemas 1.0,
+and Schematron schemas.
 Without inputs and schemas the sets of kyanite.toml are checked, in this folder or above it. Each
 record of JSON Lines and CSV is a document; elements of XML are checked by JSON Schemas in the record
 view. Exit status: 0 all is valid, 1 something is not, 2 a schema is wrong, 3 an input cannot be read.")]
@@ -533,6 +534,9 @@ pub struct Validate {
     /// Texts have to be of the `format` that a JSON Schema names, and hold what it says
     #[arg(long)]
     pub assert_formats: bool,
+    /// The phase of Schematron schemas; #ALL is all patterns [default: what the schema says]
+    #[arg(long, value_name = "PHASE")]
+    pub phase: Option<String>,
     /// Which file a URI in schemas means, or which folder one that ends in /; nothing is fetched
     #[arg(long = "schema-map", value_name = "URI=FILE", value_parser = mapping)]
     pub mapped: Vec<(String, String)>,

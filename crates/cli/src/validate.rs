@@ -56,6 +56,9 @@ fn checked(
         catalogs: &catalogs,
         settings,
         options: &input_options,
+        phase: command.phase.as_deref(),
+        now: Some(std::time::SystemTime::now()),
+        keeps_steps: command.reports.iter().any(|(form, _)| *form == ReportForm::Svrl),
         fails_fast: command.fail_fast,
         // What is known is not counted.
         most_findings: command.max_findings.filter(|_| known.is_none()).map(|most| most as usize),

@@ -42,8 +42,8 @@ pub use run::{Job, LossPolicy, Sink, What, stack_size};
 pub use trace::{Traced, trace};
 pub use unfinished::{remove_unfinished, write_file};
 pub use validate::{
-    Choice, Chosen, Finding, Known, Project, ProjectSet, Set, Validation, Verdict, find,
-    fingerprints, is_well_formed, validate,
+    Assertion, Choice, Chosen, Finding, Known, Project, ProjectSet, Set, Step, Validation, Verdict,
+    find, fingerprints, is_well_formed, validate,
 };
 
 /// Runs a plan over inputs: a rule, or an XPath.

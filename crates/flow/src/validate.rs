@@ -3,6 +3,7 @@
 //! A [`Set`] is some inputs and the schemas that they have to keep to. [`validate`] compiles the schemas, then checks inputs on all
 //! threads; what comes of each is told in the order of the inputs, whatever the number of threads.
 
+mod assertions;
 mod catalog;
 mod check;
 mod elements;
@@ -17,6 +18,7 @@ mod schemas;
 use std::collections::BTreeMap;
 use std::sync::atomic::{AtomicBool, AtomicU64, AtomicUsize, Ordering};
 use std::sync::mpsc;
+use std::time::SystemTime;
 
 use kyanite_formats::Format;
 use kyanite_formats::documents;
@@ -28,7 +30,7 @@ use crate::input::{Input, InputOptions};
 use crate::run::stack_size;
 
 pub use files::{Choice, find};
-pub use finding::{Finding, fingerprints};
+pub use finding::{Assertion, Finding, Step, fingerprints};
 pub use known::Known;
 pub use project::{Project, ProjectSet};
 
@@ -48,6 +50,12 @@ pub struct Validation<'a> {
     pub settings: json::Settings,
     /// How inputs are read, on how many threads.
     pub options: &'a InputOptions,
+    /// The phase of Schematron schemas; without it the one that they say themselves.
+    pub phase: Option<&'a str>,
+    /// The time that schemas may ask for.
+    pub now: Option<SystemTime>,
+    /// Whether it is wanted which rules fit which nodes.
+    pub keeps_steps: bool,
     /// Whether the first input with findings ends the run.
     pub fails_fast: bool,
     /// The run ends once there are so many findings.
@@ -89,6 +97,8 @@ pub struct Verdict {
     pub unreadable: Option<Diagnostic>,
     /// What is to be said along the way.
     pub told: Vec<Diagnostic>,
+    /// What Schematron did, if that is wanted.
+    pub steps: Vec<Step>,
 }
 
 /// Checks inputs; `take` gets what comes of each, in their order.

@@ -345,7 +345,7 @@ fn variables<'d>(job: &Job<'_>) -> Vec<Sequence<'d>> {
 }
 
 /// A time of the clock as the languages have it, in UTC.
-fn utc(time: SystemTime) -> Option<DateTime> {
+pub(crate) fn utc(time: SystemTime) -> Option<DateTime> {
     let since = time.duration_since(UNIX_EPOCH).ok()?;
     let seconds =
         Decimal::parse(&format!("{}.{:06}", since.as_secs(), since.subsec_micros())).ok()?;

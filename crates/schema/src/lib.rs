@@ -1,9 +1,10 @@
 //! Schemas: compiled once, and documents checked against them.
 //!
 //! [`json`] has JSON Schema, over values of the tree from whatever format they were read; [`xsd`] has XML Schema, over elements
-//! as they begin and end. Places lead back to the texts that both the documents and the schemas were read from.
+//! as they begin and end; [`schematron`] has Schematron, over nodes. Places lead back to the texts that both the documents and the schemas were read from.
 
 pub mod json;
+pub mod schematron;
 pub mod xsd;
 
 use kyanite_tree::{Advice, Origin};

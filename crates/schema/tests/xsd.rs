@@ -117,7 +117,7 @@ fn assert_values(of_type: &str, valid: &[&str], not: &[(&str, &str)]) {
     }
     for (text, expected) in not {
         let said = found(&body, &[], &format!("<a>{text}</a>"));
-        assert_eq!(said.strip_prefix("/a: ").unwrap_or(&said), *expected, "{of_type} {text}");
+        assert_eq!(said.strip_prefix("/a[1]: ").unwrap_or(&said), *expected, "{of_type} {text}");
     }
 }
 
@@ -412,33 +412,36 @@ fn content() {
             ("<a><remark/><remark/></a>", ""),
             (
                 "<a><departure/><remark/></a>",
-                "/a/departure[1]: expected arrival or remark, found departure",
+                "/a[1]/departure[1]: expected arrival or remark, found departure",
             ),
-            ("<a><arrival/></a>", "/a: <a> ends too early: expected remark"),
+            ("<a><arrival/></a>", "/a[1]: <a> ends too early: expected remark"),
             (
                 "<a><remark/><remark/><remark/></a>",
-                "/a/remark[3]: nothing more may stand in <a>, found remark (remark may stand in <a>, but not here)",
+                "/a[1]/remark[3]: nothing more may stand in <a>, found remark (remark may stand in <a>, but not here)",
             ),
             (
                 "<a><remark/><arrival/></a>",
-                "/a/arrival[1]: expected remark, found arrival (arrival may stand in <a>, but not here)",
+                "/a[1]/arrival[1]: expected remark, found arrival (arrival may stand in <a>, but not here)",
             ),
             (
                 "<a><remrk/></a>",
-                "/a/remrk[1]: expected arrival or remark, found remrk (near: remark)\n/a: <a> ends too early: expected arrival or remark",
+                "/a[1]/remrk[1]: expected arrival or remark, found remrk (near: remark)\n/a[1]: <a> ends too early: expected arrival or remark",
             ),
-            ("<a>x<remark/></a>", "/a: in <a> stand only elements, found the text \"x\""),
+            ("<a>x<remark/></a>", "/a[1]: in <a> stand only elements, found the text \"x\""),
             (
                 "<a><remark xmlns='urn:x'/></a>",
-                "/a/remark[1]: expected arrival or remark, found remark (it is in the namespace urn:x, and has to be in none)\n/a: <a> ends too early: expected arrival or remark",
+                "/a[1]/remark[1]: expected arrival or remark, found remark (it is in the namespace urn:x, and has to be in none)\n/a[1]: <a> ends too early: expected arrival or remark",
             ),
         ],
     );
     assert_type(
         "<xs:complexType><xs:sequence><xs:element name='b'/><xs:element name='c'/><xs:element name='d'/></xs:sequence></xs:complexType>",
         &[
-            ("<a><c/><d/></a>", "/a/c[1]: expected b, found c (c may stand in <a>, but not here)"),
-            ("<a><d/></a>", "/a/d[1]: expected b, found d (d may stand in <a>, but not here)"),
+            (
+                "<a><c/><d/></a>",
+                "/a[1]/c[1]: expected b, found c (c may stand in <a>, but not here)",
+            ),
+            ("<a><d/></a>", "/a[1]/d[1]: expected b, found d (d may stand in <a>, but not here)"),
         ],
     );
     assert_type(
@@ -446,11 +449,11 @@ fn content() {
         &[
             ("<a>x<b>1</b>y<c/><b>2</b></a>", ""),
             ("<a/>", ""),
-            ("<a>x<d/></a>", "/a/d[1]: expected b or c, found d"),
-            ("<a><b>1</b><b>x</b></a>", "/a/b[2]: \"x\" is no xs:int (it is a whole number)"),
+            ("<a>x<d/></a>", "/a[1]/d[1]: expected b or c, found d"),
+            ("<a><b>1</b><b>x</b></a>", "/a[1]/b[2]: \"x\" is no xs:int (it is a whole number)"),
             (
                 "<a><b>1<c/></b></a>",
-                "/a/b[1]/c[1]: <b> is of type xs:int, and no element may stand in it",
+                "/a[1]/b[1]/c[1]: <b> is of type xs:int, and no element may stand in it",
             ),
         ],
     );
@@ -459,16 +462,19 @@ fn content() {
         &[
             ("<a><c/><b/></a>", ""),
             ("<a><b/></a>", ""),
-            ("<a><c/></a>", "/a: <a> ends too early: expected b"),
-            ("<a><b/><b/></a>", "/a/b[2]: expected c, found b (b may stand in <a>, but not here)"),
+            ("<a><c/></a>", "/a[1]: <a> ends too early: expected b"),
+            (
+                "<a><b/><b/></a>",
+                "/a[1]/b[2]: expected c, found b (b may stand in <a>, but not here)",
+            ),
         ],
     );
     assert_type(
         "<xs:complexType><xs:attribute name='x'/></xs:complexType>",
         &[
             ("<a x='1'><!-- --></a>", ""),
-            ("<a>x</a>", "/a: <a> is empty, and no text may stand in it"),
-            ("<a><b/></a>", "/a/b[1]: <a> is empty, and no element may stand in it"),
+            ("<a>x</a>", "/a[1]: <a> is empty, and no text may stand in it"),
+            ("<a><b/></a>", "/a[1]/b[1]: <a> is empty, and no element may stand in it"),
         ],
     );
     // Counts that repeat what is counted.
@@ -476,10 +482,10 @@ fn content() {
         "<xs:complexType><xs:sequence minOccurs='2' maxOccurs='2'><xs:element name='b' minOccurs='2' maxOccurs='3'/></xs:sequence></xs:complexType>",
         &[
             ("<a><b/><b/><b/><b/></a>", ""),
-            ("<a><b/><b/><b/></a>", "/a: <a> ends too early: expected b"),
+            ("<a><b/><b/><b/></a>", "/a[1]: <a> ends too early: expected b"),
             (
                 "<a><b/><b/><b/><b/><b/><b/><b/></a>",
-                "/a/b[7]: nothing more may stand in <a>, found b (b may stand in <a>, but not here)",
+                "/a[1]/b[7]: nothing more may stand in <a>, found b (b may stand in <a>, but not here)",
             ),
         ],
     );
@@ -495,13 +501,13 @@ fn attributes() {
         "<xs:complexType><xs:attribute name='no' type='xs:int' use='required'/><xs:attribute name='kind' fixed='car'/><xs:attribute name='old' default='1' type='xs:boolean'/></xs:complexType>",
         &[
             ("<a no='1' kind='car'/>", ""),
-            ("<a/>", "/a: the attribute \"no\" is missing"),
+            ("<a/>", "/a[1]: the attribute \"no\" is missing"),
             (
                 "<a nr='1'/>",
-                "/a/@nr: the attribute \"nr\" may not stand here (near: no)\n/a: the attribute \"no\" is missing (near: nr)",
+                "/a[1]/@nr: the attribute \"nr\" may not stand here (near: no)\n/a[1]: the attribute \"no\" is missing (near: nr)",
             ),
-            ("<a no='x'/>", "/a/@no: \"x\" is no xs:int (it is a whole number)"),
-            ("<a no='1' kind='van'/>", "/a/@kind: expected \"car\", found \"van\""),
+            ("<a no='x'/>", "/a[1]/@no: \"x\" is no xs:int (it is a whole number)"),
+            ("<a no='1' kind='van'/>", "/a[1]/@kind: expected \"car\", found \"van\""),
             (
                 "<a no='1' xmlns:xsi='http://www.w3.org/2001/XMLSchema-instance' xsi:schemaLocation='a b'/>",
                 "",
@@ -511,13 +517,13 @@ fn attributes() {
     assert_type("", &[("<a b='1'><c/>x</a>", "")]);
     assert_eq!(
         found("<xs:element name='a' type='xs:int'/>", &[], "<a b='1'>1</a>"),
-        "/a/@b: the attribute \"b\" may not stand here"
+        "/a[1]/@b: the attribute \"b\" may not stand here"
     );
     let groups = "<xs:attributeGroup name='g'><xs:attribute name='x'/><xs:attributeGroup ref='h'/></xs:attributeGroup><xs:attributeGroup name='h'><xs:attribute name='y'/><xs:anyAttribute namespace='##other' processContents='skip'/></xs:attributeGroup><xs:element name='a'><xs:complexType><xs:attributeGroup ref='g'/></xs:complexType></xs:element>";
     assert_eq!(found(groups, &[], "<a x='' y='' n:z='' xmlns:n='urn:n'/>"), "");
     assert_eq!(
         found(groups, &[], "<a z=''/>"),
-        "/a/@z: the attribute \"z\" may not stand here (there may be: x, y)"
+        "/a[1]/@z: the attribute \"z\" may not stand here (there may be: x, y)"
     );
 }
 
@@ -533,28 +539,28 @@ fn derivation() {
     const XSI: &str = "xmlns:xsi='http://www.w3.org/2001/XMLSchema-instance'";
     for (document, expected) in [
         ("<l x='' y=''><b/><c/></l>", ""),
-        ("<l><b/></l>", "/l: <l> ends too early: expected c"),
-        ("<s x=''/>", "/s/@x: the attribute \"x\" may not stand here"),
+        ("<l><b/></l>", "/l[1]: <l> ends too early: expected c"),
+        ("<s x=''/>", "/s[1]/@x: the attribute \"x\" may not stand here"),
         ("<m cur='A'>1.5</m>", ""),
-        ("<m>1</m>", "/m: the attribute \"cur\" is missing"),
-        ("<t cur='A'>10</t>", "/t: 10 must be at most 9"),
+        ("<m>1</m>", "/m[1]: the attribute \"cur\" is missing"),
+        ("<t cur='A'>10</t>", "/t[1]: 10 must be at most 9"),
         ("<a xsi:type='longer' XSI><c/></a>", ""),
-        ("<a xsi:type='longer' XSI><b/></a>", "/a: <a> ends too early: expected c"),
+        ("<a xsi:type='longer' XSI><b/></a>", "/a[1]: <a> ends too early: expected c"),
         (
             "<a xsi:type='money' XSI/>",
-            "/a/@xsi:type: the type money is not derived from base, which <a> has",
+            "/a[1]/@xsi:type: the type money is not derived from base, which <a> has",
         ),
         (
             "<a xsi:type='lnger' XSI/>",
-            "/a/@xsi:type: the schema has no type \"lnger\" (near: longer)",
+            "/a[1]/@xsi:type: the schema has no type \"lnger\" (near: longer)",
         ),
         (
             "<a xsi:type='none' XSI/>",
-            "/a: the type none is abstract: <a> has to say another one (with xsi:type=\"…\"; xsi is the prefix of http://www.w3.org/2001/XMLSchema-instance)",
+            "/a[1]: the type none is abstract: <a> has to say another one (with xsi:type=\"…\"; xsi is the prefix of http://www.w3.org/2001/XMLSchema-instance)",
         ),
         (
             "<blocked xsi:type='longer' XSI><c/></blocked>",
-            "/blocked/@xsi:type: the type longer cannot stand in for base here: the schema blocks it\n/blocked/c[1]: expected b, found c",
+            "/blocked[1]/@xsi:type: the type longer cannot stand in for base here: the schema blocks it\n/blocked[1]/c[1]: expected b, found c",
         ),
     ] {
         assert_eq!(found(types, &[], &document.replace("XSI", XSI)), expected, "{document}");
@@ -569,11 +575,11 @@ fn substitution() {
         ("<a><one>x</one><two>y</two></a>", ""),
         (
             "<a><head>x</head></a>",
-            "/a/head[1]: <head> is abstract: another element has to stand in for it (there are: one, two)",
+            "/a[1]/head[1]: <head> is abstract: another element has to stand in for it (there are: one, two)",
         ),
         (
             "<a><three/></a>",
-            "/a/three[1]: expected one or two, found three\n/a: <a> ends too early: expected one or two",
+            "/a[1]/three[1]: expected one or two, found three\n/a[1]: <a> ends too early: expected one or two",
         ),
     ] {
         assert_eq!(found(body, &[], document), expected, "{document}");
@@ -586,15 +592,15 @@ fn nil_and_fixed_values() {
     let body = "<xs:element name='a' type='xs:int' nillable='true'/><xs:element name='b' type='xs:int'/><xs:element name='c' type='xs:decimal' fixed='1.0'/><xs:element name='d' type='xs:int' default='7'/>";
     for (document, expected) in [
         ("<a xsi:nil='true' XSI/>", ""),
-        ("<a xsi:nil='false' XSI/>", "/a: \"\" is no xs:int (it is a whole number)"),
-        ("<a xsi:nil='1' XSI>1</a>", "/a: <a> is nil, and nothing may stand in it"),
+        ("<a xsi:nil='false' XSI/>", "/a[1]: \"\" is no xs:int (it is a whole number)"),
+        ("<a xsi:nil='1' XSI>1</a>", "/a[1]: <a> is nil, and nothing may stand in it"),
         (
             "<b xsi:nil='true' XSI/>",
-            "/b/@xsi:nil: this element cannot be nil (the schema would have to say nillable=\"true\")\n/b: \"\" is no xs:int (it is a whole number)",
+            "/b[1]/@xsi:nil: this element cannot be nil (the schema would have to say nillable=\"true\")\n/b[1]: \"\" is no xs:int (it is a whole number)",
         ),
         ("<c>1.00</c>", ""),
         ("<c/>", ""),
-        ("<c>2</c>", "/c: expected \"1.0\", found \"2\""),
+        ("<c>2</c>", "/c[1]: expected \"1.0\", found \"2\""),
         ("<d/>", ""),
     ] {
         assert_eq!(found(body, &[], &document.replace("XSI", XSI)), expected, "{document}");
@@ -617,13 +623,17 @@ fn wildcards() {
         (
             "processContents='lax'",
             "<a xmlns='urn:t'><g>x</g><z><g>y</g></z></a>",
-            "/a/g[1]: \"x\" is no xs:int (it is a whole number)\n/a/z[1]/g[1]: \"y\" is no xs:int (it is a whole number)",
+            "/a[1]/g[1]: \"x\" is no xs:int (it is a whole number)\n/a[1]/z[1]/g[1]: \"y\" is no xs:int (it is a whole number)",
         ),
-        ("", "<a xmlns='urn:t'><z/></a>", "/a/z[1]: the schema has no element z (there are: a, g)"),
+        (
+            "",
+            "<a xmlns='urn:t'><z/></a>",
+            "/a[1]/z[1]: the schema has no element z (there are: a, g)",
+        ),
         (
             "namespace='##other' processContents='skip'",
             "<a xmlns='urn:t'><g>1</g></a>",
-            "/a/g[1]: expected an element of a namespace other than urn:t, found g",
+            "/a[1]/g[1]: expected an element of a namespace other than urn:t, found g",
         ),
         (
             "namespace='##other' processContents='skip'",
@@ -653,19 +663,19 @@ fn identity_constraints() {
         ("<a><p no='1'>1</p><p no='2'>2</p><r p='02'/><r/></a>", ""),
         (
             "<a><p no='1'>1</p><p no='01'>2</p></a>",
-            "/a/p[2]: \"01\" is there twice for \"piers\"; it stands in line 1 already",
+            "/a[1]/p[2]: \"01\" is there twice for \"piers\"; it stands in line 1 already",
         ),
         (
             "<a><p no='1'>1</p><p no='2'>1.0</p></a>",
-            "/a/p[2]: \"1.0\" is there twice for \"values\"; it stands in line 1 already",
+            "/a[1]/p[2]: \"1.0\" is there twice for \"values\"; it stands in line 1 already",
         ),
         (
             "<a><p>1</p></a>",
-            "/a/p[1]: the key \"piers\" needs @no here, and not all of it is there",
+            "/a[1]/p[1]: the key \"piers\" needs @no here, and not all of it is there",
         ),
         (
             "<a><p no='1'>1</p><r p='3'/></a>",
-            "/a/r[1]: \"3\" refers to \"piers\", and nothing there has this value",
+            "/a[1]/r[1]: \"3\" refers to \"piers\", and nothing there has this value",
         ),
     ] {
         assert_eq!(found(body, &[], document), expected, "{document}");
@@ -677,7 +687,7 @@ fn identity_constraints() {
     assert_eq!(found(nested, &[], "<a><g><k>x</k><k>y</k></g><r>y</r></a>"), "");
     assert_eq!(
         found(nested, &[], "<a><g><k>x</k></g><r>y</r></a>"),
-        "/a/r[1]: \"y\" refers to \"ks\", and nothing there has this value"
+        "/a[1]/r[1]: \"y\" refers to \"ks\", and nothing there has this value"
     );
 }
 
@@ -686,8 +696,11 @@ fn identifiers() {
     let body = "<xs:element name='a'><xs:complexType><xs:sequence><xs:element name='b' maxOccurs='9'><xs:complexType><xs:attribute name='id' type='xs:ID'/><xs:attribute name='to' type='xs:IDREFS'/></xs:complexType></xs:element></xs:sequence></xs:complexType></xs:element>";
     for (document, expected) in [
         ("<a><b to='y x'/><b id='x'/><b id='y'/></a>", ""),
-        ("<a><b id='x'/><b id='x'/></a>", "/a/b[2]/@id: the identifier \"x\" is given twice"),
-        ("<a><b to='x'/></a>", "/a/b[1]/@to: \"x\" refers to an identifier, and no element has it"),
+        ("<a><b id='x'/><b id='x'/></a>", "/a[1]/b[2]/@id: the identifier \"x\" is given twice"),
+        (
+            "<a><b to='x'/></a>",
+            "/a[1]/b[1]/@to: \"x\" refers to an identifier, and no element has it",
+        ),
     ] {
         assert_eq!(found(body, &[], document), expected, "{document}");
     }
@@ -715,7 +728,7 @@ fn documents_that_belong_together() {
             &[("o.xsd", other)],
             "<t:a xmlns:t='urn:t' xml:lang='e_n'><b xmlns='urn:o'>1</b></t:a>"
         ),
-        "/t:a/@xml:lang: \"e_n\" fits none of the 2 types that may stand here (it would have to be one of xs:language, xs:string)"
+        "/t:a[1]/@xml:lang: \"e_n\" fits none of the 2 types that may stand here (it would have to be one of xs:language, xs:string)"
     );
     assert_eq!(
         found(main, &[], ""),
@@ -729,11 +742,11 @@ fn documents_that_belong_together() {
     let redefined = "<xs:simpleType name='s'><xs:restriction base='xs:string'><xs:minLength value='1'/></xs:restriction></xs:simpleType><xs:complexType name='c'><xs:attribute name='x'/></xs:complexType><xs:group name='g'><xs:sequence><xs:element name='y'/></xs:sequence></xs:group><xs:attributeGroup name='ag'><xs:attribute name='v'/></xs:attributeGroup>";
     for (document, expected) in [
         ("<s>ab</s>", ""),
-        ("<s/>", "/s: \"\" has 0 characters, and there must be at least 1"),
-        ("<s>abc</s>", "/s: \"abc\" has 3 characters, and there must be at most 2"),
+        ("<s/>", "/s[1]: \"\" has 0 characters, and there must be at least 1"),
+        ("<s>abc</s>", "/s[1]: \"abc\" has 3 characters, and there must be at most 2"),
         ("<c x='' y=''/>", ""),
         ("<g v='' w=''><y/><z/></g>", ""),
-        ("<g><y/></g>", "/g: <g> ends too early: expected z"),
+        ("<g><y/></g>", "/g[1]: <g> ends too early: expected z"),
     ] {
         assert_eq!(found(main, &[("r.xsd", redefined)], document), expected, "{document}");
     }
@@ -823,7 +836,7 @@ fn schemas_that_are_none() {
         ),
         (
             "<xs:element name='a'><xs:complexType><xs:sequence><xs:element name='b' minOccurs='2' maxOccurs='2'/><xs:element name='b'/></xs:sequence></xs:complexType></xs:element>",
-            "/a: <a> ends too early: expected b",
+            "/a[1]: <a> ends too early: expected b",
         ),
         (
             "<xs:element name='a'><xs:complexType><xs:sequence><xs:element name='b' type='xs:int'/><xs:element name='b'/></xs:sequence></xs:complexType></xs:element>",

@@ -39,6 +39,11 @@ pub trait Documents<'d> {
     fn all(&self) -> Vec<Item<'d>>;
     /// The URI of the document that a node is in, if it is known.
     fn uri_of(&self, node: Node<'d>) -> Option<String>;
+    /// The nodes that have that value for a key, in the document of a node: for key(), where a language around expressions
+    /// declares keys. Nothing where no key has that name.
+    fn key(&self, _name: &str, _value: &str, _node: Node<'d>) -> Option<Vec<Node<'d>>> {
+        None
+    }
 }
 
 /// No documents.

@@ -7,6 +7,7 @@ mod dates;
 mod documents;
 mod errors;
 mod higher;
+mod hosted;
 mod json;
 mod json_xml;
 mod maps;
@@ -367,6 +368,11 @@ pub fn all() -> impl Iterator<Item = &'static Function> {
 /// The function of that local name in a library.
 pub(crate) fn find(library: Library, name: &str) -> Option<&'static Function> {
     all().find(|function| function.library == library && function.name == name)
+}
+
+/// The function of that name that a language around expressions adds.
+pub(crate) fn find_hosted(name: &str) -> Option<&'static Function> {
+    hosted::TABLE.iter().find(|function| function.name == name)
 }
 
 /// The functions of that local name in any library.

@@ -95,7 +95,31 @@ impl Expression {
         namespaces: Namespaces,
         variables: &[String],
     ) -> Result<Self, Error> {
-        let parsed = syntax::parse(text, version, variables)?;
+        Self::compile_in(text, version, namespaces, variables, false)
+    }
+
+    /// The same for an expression in a language that adds functions to it: `current`, `key` and `document` (XSLT 1.0 section
+    /// 12).
+    ///
+    /// # Errors
+    /// A static error, with its place.
+    pub fn compile_hosted(
+        text: &str,
+        version: Version,
+        namespaces: Namespaces,
+        variables: &[String],
+    ) -> Result<Self, Error> {
+        Self::compile_in(text, version, namespaces, variables, true)
+    }
+
+    fn compile_in(
+        text: &str,
+        version: Version,
+        namespaces: Namespaces,
+        variables: &[String],
+        is_hosted: bool,
+    ) -> Result<Self, Error> {
+        let parsed = syntax::parse(text, version, variables, is_hosted)?;
         let (record_steps, record_needs) = (Vec::new(), Needs::default());
         let text = text.to_owned();
         Ok(Self {

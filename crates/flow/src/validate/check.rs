@@ -9,8 +9,9 @@ use kyanite_schema::xsd::Validator;
 use kyanite_schema::{Finding as Found, json};
 use kyanite_tree::{Advice, Arena, Code, Diagnostic, Origin, Place, Setting, Severity, Value};
 
+use super::finding::{Assertion, Step};
 use super::schemas::{Assigned, Bundle, Compiled};
-use super::{Chosen, Finding, Set, Validation, Verdict, elements, records};
+use super::{Chosen, Finding, Set, Validation, Verdict, assertions, elements, records};
 use crate::document::Library;
 use crate::failed::{Events, Failed};
 use crate::input::Source;
@@ -33,6 +34,7 @@ pub(super) struct Raw {
     findings: Vec<(Finding, Origin)>,
     unreadable: Option<Diagnostic>,
     told: Vec<Diagnostic>,
+    steps: Vec<Step>,
 }
 
 impl Raw {
@@ -40,9 +42,30 @@ impl Raw {
     pub(super) fn add(&mut self, found: Found, place: Option<Place>) {
         let Found { message, advice, rule, .. } = found;
         let keyword = rule.keyword.to_owned();
-        let (severity, code) = (Severity::Error, Code::NotValid);
-        let finding = Finding { severity, code, message, advice, place, rule: None, keyword };
+        let (severity, code, assertion) = (Severity::Error, Code::NotValid, None);
+        let finding =
+            Finding { severity, code, message, advice, place, rule: None, keyword, assertion };
         self.findings.push((finding, rule.origin));
+    }
+
+    /// Something that Schematron found.
+    pub(super) fn add_told(
+        &mut self,
+        severity: Severity,
+        assertion: Assertion,
+        found: Found,
+        place: Option<Place>,
+    ) {
+        self.steps.push(Step::Finding(self.findings.len()));
+        self.add(found, place);
+        if let Some((last, _)) = self.findings.last_mut() {
+            (last.severity, last.assertion) = (severity, Some(Box::new(assertion)));
+        }
+    }
+
+    /// Something that Schematron did.
+    pub(super) fn step(&mut self, step: Step) {
+        self.steps.push(step);
     }
 
     /// That the input cannot be read, or not to its end.
@@ -66,17 +89,17 @@ impl Raw {
     fn unchecked(&mut self, message: String, advice: Advice, is_found: bool) {
         let severity = if is_found { Severity::Warning } else { Severity::Error };
         let (code, advice) = (Code::NotChecked, Some(advice));
-        let (place, rule, keyword) = (None, None, String::new());
-        let finding = Finding { severity, code, message, advice, place, rule, keyword };
+        let (place, rule, keyword, assertion) = (None, None, String::new(), None);
+        let finding = Finding { severity, code, message, advice, place, rule, keyword, assertion };
         self.findings.push((finding, Origin::NONE));
     }
 
     /// Looks the places of rules up.
     pub(super) fn settle(self, place: &dyn Fn(Origin) -> Option<Place>) -> Verdict {
-        let Self { name, set, checked, findings, unreadable, told } = self;
+        let Self { name, set, checked, findings, unreadable, told, steps } = self;
         let settled = |(finding, rule): (Finding, Origin)| Finding { rule: place(rule), ..finding };
         let findings = findings.into_iter().map(settled).collect();
-        Verdict { name, set, checked, findings, unreadable, told }
+        Verdict { name, set, checked, findings, unreadable, told, steps }
     }
 }
 
@@ -139,13 +162,14 @@ impl<'c, 's> Checker<'c, 's> {
         let Some(bundle) = compiled.bundles.get(number) else { return Ok(()) };
         let format = source.detected.format;
         let options = self.validation.options;
-        if format == Format::Xml && !bundle.xsd.is_empty() {
+        let for_xml = !bundle.xsd.is_empty() || !bundle.schematron.is_empty();
+        if format == Format::Xml && for_xml {
             let validators = self
                 .validators
                 .entry(number)
                 .or_insert_with(|| bundle.xsd.iter().map(Validator::new).collect());
             // All schemas but XML Schemas need the document.
-            if bundle.json.is_empty() {
+            if bundle.json.is_empty() && bundle.schematron.is_empty() {
                 return elements::stream(source, validators, raw, options, bytes);
             }
             return held(source, bundle, Some(validators), raw, self.validation);
@@ -179,17 +203,20 @@ fn held(
     let mut events = Events { tell: &mut |found| told.push(found), bytes: &bytes };
     let loaded = library.load(source, validation.options, &mut events);
     told.into_iter().for_each(|found| raw.tell(found));
-    for root in loaded?.roots {
+    let roots = loaded?.roots;
+    // What is wrong with the structure comes before what is wrong with what it holds.
+    if let (Some(validators), Some((name, text))) = (validators, library.first_text()) {
+        elements::whole(name, text, validators, raw, validation.options);
+    }
+    for root in roots {
         raw.checked += 1;
         if is_xml(root) {
+            assertions::check(&bundle.schematron, root, &library, raw, validation);
             let record = View::new(&Shape::default(), true).record(root, &arena);
             check_value(&bundle.json, record, raw, &|origin| library.place(origin));
         } else {
             check_value(&bundle.json, root, raw, &|origin| library.place(origin));
         }
-    }
-    if let (Some(validators), Some((name, text))) = (validators, library.first_text()) {
-        elements::whole(name, text, validators, raw, validation.options);
     }
     Ok(())
 }

@@ -22,6 +22,47 @@ pub struct Finding {
     pub rule: Option<Place>,
     /// What sort of rule it is, by the word of the standard.
     pub keyword: String,
+    /// The assertion that is broken, or the report that is made, if it is one of Schematron.
+    pub assertion: Option<Box<Assertion>>,
+}
+
+/// An assertion or a report of Schematron.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Assertion {
+    /// Whether it is an assertion, and not a report.
+    pub is_assert: bool,
+    /// The test, as written.
+    pub test: String,
+    /// Its identifier.
+    pub id: String,
+    /// What it is to the reader.
+    pub role: String,
+    /// What it sets.
+    pub flag: String,
+    /// Further texts, by their identifiers.
+    pub diagnostics: Vec<(String, String)>,
+    /// Properties, by their identifiers.
+    pub properties: Vec<(String, String)>,
+}
+
+/// What Schematron did with a document, step by step.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub enum Step {
+    /// A pattern was looked at.
+    Pattern(String),
+    /// A rule fit a node.
+    Rule {
+        /// Its identifier.
+        id: String,
+        /// Its context, as written.
+        context: String,
+        /// What it is to the reader.
+        role: String,
+        /// What it sets.
+        flag: String,
+    },
+    /// The finding of that number was made.
+    Finding(usize),
 }
 
 impl Finding {
@@ -36,6 +77,7 @@ impl Finding {
             place: found.places().first().cloned(),
             rule: None,
             keyword: String::new(),
+            assertion: None,
         }
     }
 

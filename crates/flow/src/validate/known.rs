@@ -6,7 +6,7 @@ use std::path::Path;
 use kyanite_formats::{Format, documents, json};
 use kyanite_tree::{Arena, Code, Diagnostic, Origin, Value};
 
-use super::{Finding, Verdict, fingerprints};
+use super::{Finding, Step, Verdict, fingerprints};
 
 /// Findings by their fingerprints, with what each was.
 #[derive(Clone, PartialEq, Eq, Debug, Default)]
@@ -42,13 +42,27 @@ impl Known {
         let before = verdict.findings.len();
         let all: Vec<(String, Finding)> =
             prints.into_iter().zip(verdict.findings.drain(..)).collect();
+        let mut numbers = Vec::new();
         for (print, finding) in all {
-            if self.findings.contains_key(&print) {
+            let is_known = self.findings.contains_key(&print);
+            numbers.push((!is_known).then_some(verdict.findings.len()));
+            if is_known {
                 met.push(print);
             } else {
                 verdict.findings.push(finding);
             }
         }
+        // Steps refer to findings by their numbers.
+        verdict.steps.retain_mut(|step| match step {
+            Step::Finding(number) => match numbers.get(*number).copied().flatten() {
+                Some(new) => {
+                    *number = new;
+                    true
+                }
+                None => false,
+            },
+            _ => true,
+        });
         before - verdict.findings.len()
     }
 

@@ -7,7 +7,7 @@ use std::path::PathBuf;
 use kyanite_eval::uri::{resolve, scheme};
 use kyanite_formats::json as json_format;
 use kyanite_schema::json::{self, META_SCHEMAS};
-use kyanite_schema::{Problem, xsd};
+use kyanite_schema::{Problem, schematron, xsd};
 use kyanite_tree::{Advice, Arena, Base, Code, Diagnostic, Element, Origin, Place, Setting, Value};
 use percent_encoding::{AsciiSet, CONTROLS, percent_decode_str, utf8_percent_encode};
 
@@ -35,6 +35,7 @@ pub(super) struct Shelf<'s> {
 pub(super) struct Bundle<'s> {
     pub(super) json: Vec<json::Schema<'s>>,
     pub(super) xsd: Vec<xsd::Schema>,
+    pub(super) schematron: Vec<schematron::Schema>,
 }
 
 /// What an input is checked against.
@@ -60,6 +61,7 @@ pub(super) struct Compiled<'s> {
 enum Sort {
     Json,
     Xsd,
+    Schematron,
     Other(String),
 }
 
@@ -307,13 +309,16 @@ impl<'s> Shelf<'s> {
             match sort(value) {
                 Sort::Json => of_json.push(json::Document { uri, value }),
                 Sort::Xsd => of_xsd.push((uri, value)),
+                Sort::Schematron => {
+                    self.compile_schematron((&uri, value), &mut bundle, &mut wrong, events)?;
+                }
                 Sort::Other(name) => {
                     let message = format!("<{name}> is the root of no schema that is known");
-                    let place = self.place(value.origin());
+                    let place = self.place(root_origin(value));
                     wrong.push(
                         Diagnostic::error(Code::SchemaWrong, message)
                             .at_opt(place)
-                            .advise("schemas are JSON Schemas and XML Schemas"),
+                            .advise("schemas are JSON Schemas, XML Schemas and Schematron schemas"),
                     );
                 }
             }
@@ -426,6 +431,25 @@ impl<'s> Shelf<'s> {
         Ok(())
     }
 
+    fn compile_schematron(
+        &self,
+        (uri, value): (&str, Value<'s>),
+        bundle: &mut Bundle<'s>,
+        wrong: &mut Vec<Diagnostic>,
+        events: &mut Events<'_>,
+    ) -> Result<(), Failed> {
+        let mut source = FromShelf { shelf: self, events, failed: None };
+        let compiled = schematron::Schema::compile(uri, value, self.validation.phase, &mut source);
+        if let Some(failed) = source.failed {
+            return Err(failed);
+        }
+        match compiled {
+            Ok(schema) => bundle.schematron.push(schema),
+            Err(problems) => wrong.extend(problems.into_iter().map(|problem| self.told(problem))),
+        }
+        Ok(())
+    }
+
     /// What makes a schema none.
     fn told(&self, problem: Problem) -> Diagnostic {
         let Problem { message, advice, origin, missing } = problem;
@@ -481,10 +505,31 @@ impl<'s> xsd::Documents<'s> for FromShelf<'_, '_, 's> {
     }
 }
 
+impl<'s> schematron::Documents<'s> for FromShelf<'_, '_, 's> {
+    fn find(&mut self, href: &str, base: &str) -> Result<Option<(String, Value<'s>)>, Problem> {
+        let uri = resolve(href, base).unwrap_or_else(|| href.to_owned());
+        let Some((input, uri)) = self.shelf.find(&uri, None) else { return Ok(None) };
+        match self.shelf.load(&input, &uri, self.events) {
+            Ok(value) => Ok(Some((uri, value))),
+            Err(failed) => {
+                self.failed.get_or_insert(failed);
+                Ok(None)
+            }
+        }
+    }
+}
+
 /// The root element of a document.
 fn root_of<'s>(value: Value<'s>) -> Option<&'s Element<'s>> {
     let element = value.as_element()?;
     if element.is_document() { element.children().next()?.as_element() } else { Some(element) }
+}
+
+/// Where the root element of a document begins.
+fn root_origin(value: Value<'_>) -> Origin {
+    let root = value.as_element().filter(|element| element.is_document());
+    let root = root.and_then(|document| document.children().next());
+    root.map_or(value.origin(), |root| root.origin())
 }
 
 /// What sort of schema a document is.
@@ -492,7 +537,13 @@ fn sort(value: Value<'_>) -> Sort {
     match root_of(value) {
         None => Sort::Json,
         Some(root) if root.name.namespace() == xsd::XSD => Sort::Xsd,
-        Some(root) => Sort::Other(root.name.qualified().to_owned()),
+        Some(root) if root.name.namespace() == schematron::SCHEMATRON => Sort::Schematron,
+        Some(root) if root.name.namespace().is_empty() => Sort::Other(root.name.local().to_owned()),
+        Some(root) => Sort::Other(format!(
+            "{}> of the namespace <{}",
+            root.name.local(),
+            root.name.namespace()
+        )),
     }
 }
 
@@ -511,7 +562,7 @@ fn uri_of(input: &Input) -> String {
 }
 
 /// The file that a URI names, as it is seen from here.
-fn path_of(uri: &str) -> Option<PathBuf> {
+pub(super) fn path_of(uri: &str) -> Option<PathBuf> {
     let path = match uri.strip_prefix("file://") {
         Some(path) => path.strip_prefix("localhost").unwrap_or(path),
         None if scheme(uri).is_some() => return None,

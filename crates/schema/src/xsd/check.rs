@@ -3,6 +3,7 @@
 
 use std::collections::HashMap;
 
+use foldhash::fast::RandomState;
 use kyanite_tree::Origin;
 
 use super::compile::Compiler;
@@ -33,7 +34,7 @@ impl Compiler<'_, '_> {
 
     /// Finds for each head all elements that can stand in for it (section 3.3.6).
     fn settle_substitutes(&mut self) {
-        let mut all: HashMap<ElementId, Vec<ElementId>> = HashMap::new();
+        let mut all: HashMap<ElementId, Vec<ElementId>, RandomState> = HashMap::default();
         for number in 0..self.components.elements.len() {
             let id = ElementId(number);
             let of_type = self.components.element(id).of_type;

@@ -196,12 +196,12 @@ pub(super) struct Components {
     pub(super) complex: Vec<ComplexType>,
     pub(super) models: Vec<Model>,
     pub(super) constraints: Vec<Constraint>,
-    pub(super) global_elements: HashMap<NameId, ElementId>,
-    pub(super) global_attributes: HashMap<NameId, AttributeDeclaration>,
-    pub(super) global_types: HashMap<NameId, TypeId>,
+    pub(super) global_elements: HashMap<NameId, ElementId, RandomState>,
+    pub(super) global_attributes: HashMap<NameId, AttributeDeclaration, RandomState>,
+    pub(super) global_types: HashMap<NameId, TypeId, RandomState>,
     pub(super) notations: HashSet<NameId>,
     /// For each element that others can stand in for, all of these that may.
-    pub(super) substitutes: HashMap<ElementId, Vec<ElementId>>,
+    pub(super) substitutes: HashMap<ElementId, Vec<ElementId>, RandomState>,
 }
 
 /// The type above all types, by its number.

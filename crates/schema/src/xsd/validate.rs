@@ -76,7 +76,7 @@ struct Frame {
 #[derive(Debug, Default)]
 struct Counts {
     few: Vec<(u64, u32)>,
-    more: HashMap<u64, u32>,
+    more: Option<Box<HashMap<u64, u32>>>,
 }
 
 /// Up to so many names are looked through one by one.
@@ -92,7 +92,7 @@ impl Counts {
             self.few.push((name, 1));
             return 1;
         }
-        let count = self.more.entry(name).or_default();
+        let count = self.more.get_or_insert_default().entry(name).or_default();
         *count = count.saturating_add(1);
         *count
     }
@@ -260,13 +260,15 @@ impl<'s> Validator<'s> {
         id: Option<NameId>,
         frame: &Frame,
     ) -> (Option<ElementId>, Mode) {
-        let global = id.and_then(|id| self.components.global_elements.get(&id).copied());
+        let components = self.components;
+        let global = || id.and_then(|id| components.global_elements.get(&id).copied());
         let Some(outer) = self.frames.last() else {
+            let global = global();
             return (global, if global.is_some() { Mode::Lax } else { Mode::Undeclared });
         };
         match (outer.mode, outer.model) {
             (Mode::Skipped, _) => (None, Mode::Skipped),
-            (Mode::Lax | Mode::Undeclared, _) => (global, Mode::Lax),
+            (Mode::Lax | Mode::Undeclared, _) => (global(), Mode::Lax),
             (Mode::Typed(_), Some((model, state))) if !outer.is_nil => {
                 self.step(name, id, (model, state), frame)
             }
@@ -280,7 +282,7 @@ impl<'s> Validator<'s> {
                     ),
                 };
                 self.tell_child(message, None, (frame, name), self.type_place(of_type));
-                (global, Mode::Lax)
+                (global(), Mode::Lax)
             }
         }
     }
@@ -882,7 +884,7 @@ impl<'s> Validator<'s> {
             self.bindings.truncate(frame.bindings);
             let mut counts = frame.counts;
             counts.few.clear();
-            counts.more.clear();
+            counts.more = None;
             self.spare.push(counts);
         }
     }
@@ -1085,9 +1087,7 @@ impl<'s> Validator<'s> {
             let end = self.frames.get(at + 1).map_or(self.names.len(), |next| next.name_start);
             path.push('/');
             path.push_str(self.names.get(frame.name_start..end).unwrap_or_default());
-            if at > 0 {
-                path.push_str(&format!("[{}]", frame.position));
-            }
+            path.push_str(&format!("[{}]", frame.position));
         }
         if let Some(attribute) = attribute {
             path.push_str("/@");

@@ -47,13 +47,19 @@ pub(crate) struct StepInfo {
 pub(super) type Parse<T> = Result<T, Error>;
 
 /// Parses an expression in which the variables have the first slots.
-pub(crate) fn parse(text: &str, version: Version, variables: &[String]) -> Parse<Parsed> {
+pub(crate) fn parse(
+    text: &str,
+    version: Version,
+    variables: &[String],
+    is_hosted: bool,
+) -> Parse<Parsed> {
     let tokens = lexer::tokens(text)?;
     let mut parser = Parser {
         text,
         tokens,
         at: 0,
         version,
+        is_hosted,
         scopes: Scopes::new(variables),
         steps: Vec::new(),
         predicates: Vec::new(),
@@ -74,6 +80,8 @@ pub(super) struct Parser<'t> {
     pub(super) tokens: Vec<Placed>,
     pub(super) at: usize,
     pub(super) version: Version,
+    /// Whether functions can be called that a language around expressions adds.
+    pub(super) is_hosted: bool,
     pub(super) scopes: Scopes,
     pub(super) steps: Vec<StepInfo>,
     pub(super) predicates: Vec<Span>,

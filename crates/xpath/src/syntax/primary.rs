@@ -299,6 +299,13 @@ impl Parser<'_> {
                 error.advise("functions have the prefixes fn, map, array, math and xs, or none")
             );
         };
+        if self.is_hosted
+            && *library == Library::Fn
+            && let Some(found) = functions::find_hosted(local)
+            && found.takes(arity)
+        {
+            return Ok(found);
+        }
         let is_old = |function: &&Function| self.version == Version::V31 || function.is_in_1_0();
         if let Some(found) = functions::find(*library, local).filter(is_old) {
             if found.takes(arity) {
@@ -316,7 +323,7 @@ impl Parser<'_> {
         if let Some(elsewhere) = functions::libraries_with(local).next() {
             return Err(error.advise(format!("write {}", elsewhere.usage())));
         }
-        let names = functions::names(*library).filter(|_| true);
+        let names = functions::names(*library);
         Err(match near_words(local, names) {
             Some(near) => error.advise(near),
             None => error,
