@@ -37,8 +37,16 @@ impl Folder {
     /// Adds a file.
     #[allow(dead_code, reason = "not all test programs add files")]
     pub fn file(&self, name: &str, content: impl AsRef<[u8]>) -> &Self {
-        std::fs::write(self.path().join(name), content).unwrap();
+        let path = self.path().join(name);
+        std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+        std::fs::write(path, content).unwrap();
         self
+    }
+
+    /// The text of a file.
+    #[allow(dead_code, reason = "not all test programs read files")]
+    pub fn read(&self, name: &str) -> String {
+        std::fs::read_to_string(self.path().join(name)).unwrap()
     }
 
     /// Runs the program here with `input` on its standard input.

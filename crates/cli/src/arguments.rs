@@ -546,6 +546,9 @@ pub struct Validate {
     /// The format of the inputs [default: by extension, then by content]
     #[arg(short, long, value_name = "FORMAT")]
     pub from: Option<Format>,
+    /// Repair broken XML and leave broken records out, and say so, in place of findings
+    #[arg(long)]
+    pub lenient: bool,
     /// How many threads check inputs [default: as many as there are cores]
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..))]
     pub threads: Option<u16>,

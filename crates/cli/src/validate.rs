@@ -43,7 +43,12 @@ fn checked(
         Some(threads) => usize::from(threads),
         None => std::thread::available_parallelism().map_or(1, usize::from),
     };
-    let input_options = InputOptions { from: command.from, threads, ..InputOptions::default() };
+    let input_options = InputOptions {
+        from: command.from,
+        lenient: command.lenient,
+        threads,
+        ..InputOptions::default()
+    };
     let settings = Settings {
         draft: command.draft.map(Into::into),
         asserts_formats: command.assert_formats,

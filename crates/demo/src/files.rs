@@ -55,6 +55,14 @@ pub fn files() -> Vec<File> {
         "rules/running-cases/no-fare/params.json",
         "rules/running-cases/no-fare/message.txt",
         "schemas/booking.json",
+        "schemas/manifest.xsd",
+        "schemas/vessel.xsd",
+        "schemas/crew.xsd",
+        "schemas/manifest.sch",
+        "schemas/notices.xsd",
+        "manifests/skarv.xml",
+        "manifests/holm.xml",
+        "kyanite.toml",
     ]);
     files.push(File { name: "bookings.jsonl", content: bookings.into() });
     files

@@ -4,7 +4,7 @@ const list = document.getElementById("findings");
 const shown = document.getElementById("shown");
 const fields = ["text", "file", "severity", "schema"].map(id => document.getElementById(id));
 const AT_ONCE = 200;
-let rows = [], next = 0, lastFile = null;
+let rows = [], counts = new Map(), next = 0, lastFile = null;
 
 function node(name, text, className) {
   const made = document.createElement(name);
@@ -44,7 +44,7 @@ function more() {
     const row = rows[next];
     if (row.file !== lastFile) {
       const head = node("h2", row.file + " ");
-      const count = rows.filter(other => other.file === row.file).length;
+      const count = counts.get(row.file);
       head.append(node("small", count === 1 ? "1 finding" : count + " findings"));
       page.append(head);
       lastFile = row.file;
@@ -60,6 +60,8 @@ function apply() {
   rows = data.findings.filter(row =>
     (!file || row.file === file) && (!severity || row.severity === severity) && (!schema || row.schema === schema) &&
     words.every(word => row.search.includes(word)));
+  counts = new Map();
+  for (const row of rows) counts.set(row.file, (counts.get(row.file) || 0) + 1);
   list.replaceChildren();
   next = 0; lastFile = null;
   shown.value = rows.length + " of " + data.findings.length;

@@ -103,8 +103,20 @@ impl Finding {
         let (schema, rule) = rule.unwrap_or_default();
         // Positions in lists move when others come or go.
         let path = without_positions(path);
-        [file, &path, schema, rule, &self.keyword, &self.message].join("\u{0}")
+        let message = without_lines(&self.message);
+        [file, &path, schema, rule, &self.keyword, &message].join("\u{0}")
     }
+}
+
+/// A message without the numbers of lines that it speaks of.
+fn without_lines(message: &str) -> String {
+    let mut parts = message.split("line ");
+    let mut kept = parts.next().unwrap_or_default().to_owned();
+    for part in parts {
+        kept.push_str("line ");
+        kept.push_str(part.trim_start_matches(|c: char| c.is_ascii_digit()));
+    }
+    kept
 }
 
 /// A path without the positions in brackets.

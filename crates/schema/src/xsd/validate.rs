@@ -751,7 +751,9 @@ impl<'s> Validator<'s> {
     ) {
         let value = attribute.value;
         match self.simple(declared.of_type, value) {
-            Err(wrong) => self.tell_wrong(wrong, Some(attribute), attribute.origin),
+            Err(wrong) => {
+                self.tell_wrong(wrong, declared.origin, Some(attribute), attribute.origin);
+            }
             Ok(()) => {
                 self.take_named(attribute.origin, Some(attribute.name.qualified()), places);
                 if let Some(fixed) = declared.given.as_ref().filter(|given| given.is_fixed)
@@ -910,7 +912,8 @@ impl<'s> Validator<'s> {
         let Some(frame) = self.frames.last() else { return };
         let components = self.components;
         let Mode::Typed(of_type) = frame.mode else { return };
-        let given = frame.declared.and_then(|id| components.element(id).given.as_ref());
+        let declared = frame.declared;
+        let given = declared.and_then(|id| components.element(id).given.as_ref());
         let origin = if frame.text_origin.is_known() { frame.text_origin } else { frame.origin };
         let has_elements = frame.model.is_some() && frame.has_content;
         let text_start = frame.text_start;
@@ -923,7 +926,11 @@ impl<'s> Validator<'s> {
                     _ => text,
                 };
                 match self.simple(id, effective) {
-                    Err(wrong) => self.tell_wrong(wrong, None, origin),
+                    Err(wrong) => {
+                        let declared =
+                            declared.map_or(Origin::NONE, |id| components.element(id).origin);
+                        self.tell_wrong(wrong, declared, None, origin);
+                    }
                     Ok(()) => {
                         self.take_named(origin, None, places);
                         if let Some(fixed) = given.filter(|given| given.is_fixed)
@@ -1134,8 +1141,16 @@ impl<'s> Validator<'s> {
         self.push(message, advice, origin.unwrap_or(Origin::NONE), rule, path);
     }
 
-    fn tell_wrong(&mut self, wrong: Wrong, attribute: Option<&Attribute<'_>>, origin: Origin) {
-        let rule = RulePlace { origin: wrong.rule, keyword: wrong.keyword };
+    /// Says that a text is no value; where its type is built in, the rule is the declaration that says that type.
+    fn tell_wrong(
+        &mut self,
+        wrong: Wrong,
+        declared: Origin,
+        attribute: Option<&Attribute<'_>>,
+        origin: Origin,
+    ) {
+        let rule = if wrong.rule.is_known() { wrong.rule } else { declared };
+        let rule = RulePlace { origin: rule, keyword: wrong.keyword };
         match attribute {
             Some(attribute) => self.tell_attribute(wrong.message, wrong.advice, attribute, rule),
             None => self.tell(wrong.message, wrong.advice, Some(origin), rule),
