@@ -121,10 +121,10 @@ fn reports() {
 /// A feed of manifests: valid, invalid, malformed, foreign, compressed and hidden.
 fn mixed() -> Folder {
     let folder = Folder::with_demo();
-    folder.file("feed/good.xml", &folder.read("manifest.xml"));
+    folder.file("feed/good.xml", folder.read("manifest.xml"));
     folder.file(
         "feed/bad.xml",
-        &folder.read("manifest.xml").replace("kind=\"lorry\"", "kind=\"lory\""),
+        folder.read("manifest.xml").replace("kind=\"lorry\"", "kind=\"lory\""),
     );
     folder.file("feed/cut.xml", "<m:manifest xmlns:m='urn:tern-isles:manifest'>");
     folder.file("feed/rows.csv", "a,b\n1,2\n");
@@ -262,13 +262,13 @@ fn schemas_that_documents_name() {
     let xsi = "xmlns:xsi='http://www.w3.org/2001/XMLSchema-instance'";
     folder.file(
         "notices.xml",
-        &format!(
+        format!(
             "<notices {xsi} xsi:noNamespaceSchemaLocation='schemas/notices.xsd'><notic/></notices>"
         ),
     );
     folder.file(
         "manifest.xml",
-        &format!("<?xml-model href='schemas/manifest.sch'?><m:manifest xmlns:m='urn:tern-isles:manifest' {xsi} xsi:schemaLocation='urn:tern-isles:manifest schemas/manifest.xsd' issued='x'/>"),
+        format!("<?xml-model href='schemas/manifest.sch'?><m:manifest xmlns:m='urn:tern-isles:manifest' {xsi} xsi:schemaLocation='urn:tern-isles:manifest schemas/manifest.xsd' issued='x'/>"),
     );
     for (line, status, expected) in [
         ("validate named.json", 1, "the member \"no\" is missing"),
@@ -326,7 +326,7 @@ fn known_findings() {
     let moved = folder.read("manifests/holm.xml").replacen("<v:vessel", "\n\n<v:vessel", 1);
     folder.file(
         "manifests/holm.xml",
-        &moved.replace("issued=\"2026-06-02 05:40\"", "issued=\"2026-06-02\""),
+        moved.replace("issued=\"2026-06-02 05:40\"", "issued=\"2026-06-02\""),
     );
     let later = run(&folder, &format!("{line} --known known.json -v"), "");
     assert!(

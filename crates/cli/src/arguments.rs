@@ -146,6 +146,9 @@ pub struct InputArguments {
     /// extension, then by content]
     #[arg(short, long, value_name = "FORMAT")]
     pub from: Option<Format>,
+    /// A schema that the inputs have to keep to; otherwise nothing is done, and the exit status is 1
+    #[arg(long = "expect", value_name = "SCHEMA", value_hint = ValueHint::FilePath)]
+    pub expects: Vec<String>,
     /// The character between the cells of CSV [default: a comma, or a tab for tsv]
     #[arg(long, value_name = "CHARACTER", value_parser = delimiter)]
     pub delimiter: Option<u8>,
@@ -235,6 +238,12 @@ pub struct OutputArguments {
     /// Fail when the format of the output cannot carry everything
     #[arg(long)]
     pub strict: bool,
+    /// A schema that the result has to keep to: what breaks it is not written, and the exit status is 1
+    #[arg(long = "ensure", value_name = "SCHEMA", value_hint = ValueHint::FilePath)]
+    pub ensures: Vec<String>,
+    /// Of records, those that break the schema go to this file, as JSON Lines, and the others on
+    #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath)]
+    pub skip_invalid: Option<PathBuf>,
     /// How XML is written, and what its records look like.
     #[command(flatten)]
     pub xml: XmlArguments,

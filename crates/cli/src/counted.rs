@@ -1,6 +1,6 @@
 //! Results on their way to the output, counted.
 
-use kyanite_flow::{Output, Part, Sink};
+use kyanite_flow::{Part, Sink};
 use kyanite_formats::losses::{Loss, Losses};
 use kyanite_lang::Flow;
 use kyanite_tree::{Origin, Place, Value};
@@ -8,7 +8,7 @@ use kyanite_tree::{Origin, Place, Value};
 /// Counts what is found, and hands it on unless only the count is wanted.
 pub struct Counted<'o> {
     /// Where it goes on to.
-    pub sink: Option<&'o mut Output>,
+    pub sink: Option<&'o mut dyn Sink>,
     /// How many were found.
     pub found: i64,
     /// Whether some document's single result was nothing.

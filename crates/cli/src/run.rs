@@ -6,8 +6,8 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 
 use kyanite_flow::{
-    Apart, Destination, Events, Failed, Fetch, Input, InputOptions, Job, Layout, LossPolicy,
-    Output, Sink, What,
+    Apart, Aside, Chosen, Destination, Ensured, Events, Failed, Fetch, Input, InputOptions, Job,
+    KeptInput, Layout, LossPolicy, Output, Schemas, Set, Sink, Validation, What,
 };
 use kyanite_formats::documents::Limits;
 use kyanite_formats::record_view::Shape;
@@ -16,7 +16,7 @@ use kyanite_lang::{
     Finding, OutputSpec, Plan, RuleText, SourceSpec, Syntax, compile, compile_until, compile_xpath,
     twice,
 };
-use kyanite_tree::{Advice, Arena, Code, Diagnostic, Setting};
+use kyanite_tree::{Advice, Arena, Code, Diagnostic, Setting, Severity};
 use kyanite_xpath::{Namespaces, Version};
 
 use crate::arguments::{
@@ -201,6 +201,26 @@ pub fn over_sample(
     let mut events = Events { tell: &mut tell, bytes: &bytes };
     let mut nothing = Counted { sink: None, found: 0, nothing: false };
     kyanite_flow::run(&command.job(plan, &sources, &options), &inputs, &mut nothing, &mut events)
+}
+
+/// A set of nothing but schemas.
+fn keeping_to(schemas: &[Input]) -> [Set; 1] {
+    [Set { name: None, schemas: schemas.to_vec(), inputs: Vec::new() }]
+}
+
+/// Reads the schemas of a set, if there are any.
+fn read_schemas<'s>(
+    sets: &'s [Set; 1],
+    arena: &'s Arena,
+    messages: &mut Messages,
+) -> Result<Option<Schemas<'s>>, Failed> {
+    if sets[0].schemas.is_empty() {
+        return Ok(None);
+    }
+    let validation = Validation { sets, ..Validation::default() };
+    let bytes = std::sync::atomic::AtomicU64::new(0);
+    let mut events = Events { tell: &mut |told| messages.show(&told), bytes: &bytes };
+    Schemas::read(validation, arena, &mut events).map(Some)
 }
 
 /// A rule to be run, wherever it comes from.
@@ -414,15 +434,43 @@ impl<'c> RuleCommand<'c> {
             return self.run_trace(plan, path, &inputs, &sources, messages);
         }
         self.refuse_several(&inputs, layout.format)?;
+        let kept = self.expect(plan, &inputs, messages)?;
         if let Some(column) = layout.columns.as_deref().and_then(twice) {
             return Err(command_error(
                 format!("the column `{column}` is named twice"),
                 "name each column once: --columns a,b",
             ));
         }
-        let mut output = Output::open(self.destination(), layout)?;
-        let mut counted =
-            Counted { sink: (!self.count).then_some(&mut output), found: 0, nothing: false };
+        let arena = Arena::new();
+        let ensured = self.schemas_for(&self.output.ensures, &plan.ensures);
+        let validation = keeping_to(&ensured);
+        let schemas = read_schemas(&validation, &arena, messages)?;
+        let is_for_xml = schemas.as_ref().is_some_and(Schemas::are_for_xml);
+        if is_for_xml && layout.format != Format::Xml {
+            let message = format!("an XML Schema checks XML, and the result is {}", layout.format);
+            return Err(command_error(message, "say --to xml, or ensure a JSON Schema"));
+        }
+        let (text, by_item) = (Captured::default(), layout.format.has_records());
+        let destination = match is_for_xml {
+            true => Destination::Stream(Box::new(text.clone())),
+            false => self.destination(),
+        };
+        let mut aside = match &self.output.skip_invalid {
+            Some(path) => Some(Aside::open(path).map_err(Failed::Output)?),
+            None => None,
+        };
+        if aside.is_some() && (schemas.is_none() || !by_item) {
+            let message = "only records that break a schema can be skipped".to_owned();
+            let advice = "ensure a JSON Schema, and write jsonl or csv";
+            return Err(command_error(message, advice));
+        }
+        let mut output = Output::open(destination, layout)?;
+        let held = Arena::new();
+        let checked = schemas.as_ref().filter(|_| !is_for_xml);
+        let writer = aside.as_mut().map(|aside| aside as &mut dyn Write);
+        let mut ensured = Ensured::new(&mut output, checked, plan, (by_item, &held), writer);
+        let sink: Option<&mut dyn Sink> = if self.count { None } else { Some(&mut ensured) };
+        let mut counted = Counted { sink, found: 0, nothing: false };
         let on_terminal = self.output.output.is_none() && io::stdout().is_terminal();
         let sizes: Option<Vec<u64>> = inputs.iter().map(Input::size).collect();
         let progress = Progress::start(
@@ -439,17 +487,42 @@ impl<'c> RuleCommand<'c> {
         let mut events = Events { tell: &mut tell, bytes: &progress.bytes };
         let ran = kyanite_flow::run(&job, &inputs, &mut counted, &mut events);
         drop(progress);
+        drop(kept);
+        let Counted { found, nothing, .. } = counted;
+        let (broken, skipped, has_failed) = ensured.finish();
+        if has_failed && ran.is_ok() {
+            output.abandon();
+            return Err(Failed::Invalid(broken));
+        }
         if let Err(failed) = ran {
             output.abandon();
             return Err(failed);
         }
-        let Counted { found, nothing, .. } = counted;
+        if let Some(aside) = aside {
+            aside.finish().map_err(Failed::Output)?;
+            messages.show_all(&broken);
+            if skipped > 0 {
+                let records = if skipped == 1 {
+                    "1 record breaks".to_owned()
+                } else {
+                    format!("{skipped} records break")
+                };
+                let message = format!(
+                    "{records} the schema, and went to {}",
+                    self.output.skip_invalid.as_deref().unwrap_or(Path::new("")).display()
+                );
+                messages.show(&Diagnostic::warning(Code::NotValid, message));
+            }
+        }
         if self.count {
             let arena = Arena::new();
             let _ = output.single(Some(arena.integer(found)));
         }
         let format = output.format();
         let remarks = output.finish()?;
+        if let Some(schemas) = schemas.filter(|_| is_for_xml) {
+            self.write_checked(&schemas, &text.take())?;
+        }
         if self.carries_all && found == 0 && messages.warnings == 0 {
             messages.show(&Diagnostic::warning(Code::InputEmpty, "the input holds no records"));
         }
@@ -463,6 +536,85 @@ impl<'c> RuleCommand<'c> {
         }
         messages.show_all(&remarks);
         Ok(if self.require && found == 0 { Status::No } else { Status::Done })
+    }
+
+    /// Checks the inputs against the schemas that they have to keep to. What standard input held is kept, as it is read again.
+    fn expect(
+        &self,
+        plan: &Plan,
+        inputs: &[Input],
+        messages: &mut Messages,
+    ) -> Result<Option<KeptInput>, Failed> {
+        let schemas = self.schemas_for(&self.input.expects, &plan.expects);
+        if schemas.is_empty() {
+            return Ok(None);
+        }
+        let options = self.input_options();
+        let kept = match inputs.contains(&Input::Standard) {
+            true => Some(KeptInput::read(&options)?),
+            false => None,
+        };
+        if let Some(kept) = &kept {
+            kept.offer()?;
+        }
+        let chosen = |input: &Input| Chosen { input: input.clone(), is_found: false };
+        let sets = [Set { name: None, schemas, inputs: inputs.iter().map(chosen).collect() }];
+        let validation = Validation { sets: &sets, options: &options, ..Validation::default() };
+        let bytes = std::sync::atomic::AtomicU64::new(0);
+        let mut events = Events { tell: &mut |told| messages.show(&told), bytes: &bytes };
+        let mut found = Vec::new();
+        let mut unreadable = None;
+        kyanite_flow::validate(validation, &mut events, &mut |verdict| {
+            let errors =
+                verdict.findings.iter().filter(|finding| finding.severity == Severity::Error);
+            found.extend(errors.map(kyanite_flow::Finding::diagnostic));
+            unreadable = unreadable.take().or(verdict.unreadable);
+        })?;
+        if let Some(why) = unreadable {
+            return Err(Failed::Input(why));
+        }
+        if !found.is_empty() {
+            return Err(Failed::Invalid(found));
+        }
+        if let Some(kept) = &kept {
+            kept.offer()?;
+        }
+        Ok(kept)
+    }
+
+    /// The schemas that the command line and the rule name; those of the rule are seen from its folder.
+    fn schemas_for(&self, given: &[String], of_rule: &[String]) -> Vec<Input> {
+        let given = given.iter().map(|word| Input::of_word(word));
+        let of_rule = of_rule.iter().map(|file| match Input::of_word(file) {
+            Input::File(path) => Input::File(self.folder.join(path)),
+            other => other,
+        });
+        given.chain(of_rule).collect()
+    }
+
+    /// Writes a result in XML that keeps to its schemas.
+    fn write_checked(&self, schemas: &Schemas<'_>, bytes: &[u8]) -> Result<(), Failed> {
+        let text = String::from_utf8_lossy(bytes);
+        let found = schemas.check_xml("the result", &text);
+        let errors = found.iter().filter(|finding| finding.severity == Severity::Error);
+        let errors: Vec<Diagnostic> = errors.map(kyanite_flow::Finding::diagnostic).collect();
+        if !errors.is_empty() {
+            return Err(Failed::Invalid(errors));
+        }
+        match self.destination() {
+            Destination::File(path) => {
+                kyanite_flow::write_file(&path, bytes).map_err(Failed::Output)
+            }
+            Destination::Stream(mut stream) => {
+                match stream.write_all(bytes).and_then(|()| stream.flush()) {
+                    Err(error) if error.kind() != io::ErrorKind::BrokenPipe => {
+                        let message = format!("standard output cannot be written: {error}");
+                        Err(Failed::Output(Diagnostic::error(Code::OutputFailed, message)))
+                    }
+                    _ => Ok(()),
+                }
+            }
+        }
     }
 
     fn job<'j>(

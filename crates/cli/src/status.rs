@@ -34,6 +34,7 @@ impl From<&Failed> for Status {
             Failed::Input(_) => Self::Input,
             Failed::Rule(_) => Self::Rule,
             Failed::Output(_) => Self::Output,
+            Failed::Invalid(_) => Self::No,
         }
     }
 }

@@ -17,6 +17,8 @@ pub enum Failed {
     Rule(Diagnostic),
     /// The output cannot be written.
     Output(Diagnostic),
+    /// A document, or the result, breaks a schema.
+    Invalid(Vec<Diagnostic>),
 }
 
 impl Failed {
@@ -24,7 +26,7 @@ impl Failed {
     #[must_use]
     pub fn diagnostics(&self) -> &[Diagnostic] {
         match self {
-            Self::Command(found) => found,
+            Self::Command(found) | Self::Invalid(found) => found,
             Self::Input(found) | Self::Rule(found) | Self::Output(found) => {
                 std::slice::from_ref(found)
             }

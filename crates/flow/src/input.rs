@@ -297,6 +297,49 @@ pub fn format_of(input: &Input, options: &InputOptions) -> Result<Format, Failed
     Ok(format)
 }
 
+/// Standard input, kept in a temporary file, so that it can be read more than once.
+pub struct KeptInput {
+    file: tempfile::NamedTempFile,
+    detected: Detected,
+    looks_like: Option<Format>,
+}
+
+impl KeptInput {
+    /// Reads standard input to its end.
+    ///
+    /// # Errors
+    /// [`Failed::Input`] when that fails, or its format cannot be told.
+    pub fn read(options: &InputOptions) -> Result<Self, Failed> {
+        let mut source = Source::open(&Input::Standard, options)?;
+        let refuse = |error: io::Error| Failed::Input(cannot_read(&source.name, &error));
+        let mut file = tempfile::NamedTempFile::new().map_err(refuse)?;
+        io::copy(&mut source.reader, &mut file)
+            .map_err(|error| Failed::Input(cannot_read("standard input", &error)))?;
+        Ok(Self { file, detected: source.detected, looks_like: source.looks_like })
+    }
+
+    /// Has it be what is read when standard input is opened next.
+    ///
+    /// # Errors
+    /// [`Failed::Input`] when the file is gone.
+    pub fn offer(&self) -> Result<(), Failed> {
+        let name = Input::Standard.name();
+        let file = self.file.reopen().map_err(|error| Failed::Input(cannot_read(&name, &error)))?;
+        let source = Source {
+            name,
+            uri: None,
+            detected: self.detected.clone(),
+            looks_like: self.looks_like,
+            reader: Box::new(BufReader::new(file)),
+            live: None,
+            replaced: Replaced::default(),
+            items: None,
+        };
+        source.keep(&Input::Standard);
+        Ok(())
+    }
+}
+
 impl Source {
     /// Opens an input and settles its format.
     pub(crate) fn open(input: &Input, options: &InputOptions) -> Result<Self, Failed> {
@@ -398,6 +441,20 @@ impl Source {
         };
         let uri = (!matches!(input, Input::Standard)).then(|| name.clone());
         Ok(Self { name, uri, detected, looks_like, reader, live, replaced, items: None })
+    }
+
+    /// A text that is held already.
+    pub(crate) fn of_text(name: &str, text: &str, format: Format) -> Self {
+        Self {
+            name: name.to_owned(),
+            uri: None,
+            detected: Detected { format, reason: Reason::Told },
+            looks_like: None,
+            reader: Box::new(io::Cursor::new(text.as_bytes().to_vec())),
+            live: None,
+            replaced: Replaced::default(),
+            items: None,
+        }
     }
 
     /// The first bytes, which stay to be read.

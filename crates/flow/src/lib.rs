@@ -6,6 +6,7 @@
 mod apart;
 mod compression;
 mod document;
+mod ensure;
 mod failed;
 mod fetch;
 mod input;
@@ -31,19 +32,20 @@ pub(crate) type Bytes = Box<dyn std::io::Read + Send>;
 
 pub use apart::Apart;
 pub use document::read_whole;
+pub use ensure::Ensured;
 pub use failed::{Events, Failed};
 pub use fetch::Fetch;
-pub use input::{DEFAULT_SIZE, Input, InputOptions, format_of};
+pub use input::{DEFAULT_SIZE, Input, InputOptions, KeptInput, format_of};
 pub use output::{Destination, Output};
 pub use parallel::WORKER;
 pub use part::Part;
 pub use render::Layout;
 pub use run::{Job, LossPolicy, Sink, What, stack_size};
 pub use trace::{Traced, trace};
-pub use unfinished::{remove_unfinished, write_file};
+pub use unfinished::{Aside, remove_unfinished, write_file};
 pub use validate::{
-    Assertion, Choice, Chosen, Finding, Known, Project, ProjectSet, Set, Step, Validation, Verdict,
-    find, fingerprints, is_well_formed, validate,
+    Assertion, Choice, Chosen, Finding, Known, Project, ProjectSet, Schemas, Set, Step, Validation,
+    Verdict, find, fingerprints, is_well_formed, validate,
 };
 
 /// Runs a plan over inputs: a rule, or an XPath.

@@ -107,9 +107,9 @@ fn result<'a>(
 }
 
 /// A value of the result: where it stands, and the nearest value around it that the rule made.
-struct Found<'a> {
-    location: Location<'a>,
-    value: Value<'a>,
+pub(crate) struct Found<'a> {
+    pub(crate) location: Location<'a>,
+    pub(crate) value: Value<'a>,
     maker: Origin,
 }
 
@@ -145,7 +145,7 @@ fn look<'a>(
 }
 
 /// The same value, each value in it with an origin that is its number in `all`.
-fn numbered<'a>(
+pub(crate) fn numbered<'a>(
     value: Value<'a>,
     made: &Trace,
     around: Origin,

@@ -132,6 +132,43 @@ impl io::Write for UnfinishedFile {
     }
 }
 
+/// What a run sets aside: a file that is in its place once the run has ended well.
+pub struct Aside(UnfinishedFile);
+
+impl Aside {
+    /// A new file.
+    ///
+    /// # Errors
+    /// What is said of it.
+    pub fn open(path: &Path) -> Result<Self, Diagnostic> {
+        UnfinishedFile::new(path).map(Self).map_err(|error| cannot_write(path, &error))
+    }
+
+    /// Puts it in its place.
+    ///
+    /// # Errors
+    /// What is said of it.
+    pub fn finish(self) -> Result<(), Diagnostic> {
+        let path = self.0.path().to_owned();
+        self.0.finish().map_err(|error| cannot_write(&path, &error))
+    }
+}
+
+impl io::Write for Aside {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        io::Write::write(&mut self.0, bytes)
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        io::Write::flush(&mut self.0)
+    }
+}
+
+fn cannot_write(path: &Path, error: &io::Error) -> Diagnostic {
+    let message = format!("{} cannot be written: {error}", path.display());
+    Diagnostic::error(Code::OutputFailed, message)
+}
+
 /// Writes a file whole: beside the one that is there, and then in its place.
 ///
 /// # Errors
@@ -141,10 +178,7 @@ pub fn write_file(path: &Path, bytes: &[u8]) -> Result<(), Diagnostic> {
         io::Write::write_all(&mut file, bytes)?;
         file.finish()
     });
-    written.map_err(|error| {
-        let message = format!("{} cannot be written: {error}", path.display());
-        Diagnostic::error(Code::OutputFailed, message)
-    })
+    written.map_err(|error| cannot_write(path, &error))
 }
 
 /// A folder for files that are not complete.

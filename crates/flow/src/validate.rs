@@ -35,7 +35,7 @@ pub use known::Known;
 pub use project::{Project, ProjectSet};
 
 use check::{Checker, Raw};
-use schemas::Shelf;
+use schemas::{Compiled, Shelf};
 
 /// What documents are checked against, and how they are read.
 #[derive(Clone, Copy, Debug)]
@@ -60,6 +60,26 @@ pub struct Validation<'a> {
     pub fails_fast: bool,
     /// The run ends once there are so many findings.
     pub most_findings: Option<usize>,
+}
+
+impl Default for Validation<'_> {
+    /// Nothing is checked; inputs are read as usual.
+    fn default() -> Self {
+        static USUAL: std::sync::LazyLock<InputOptions> =
+            std::sync::LazyLock::new(InputOptions::default);
+        Self {
+            sets: &[],
+            mapped: &[],
+            catalogs: &[],
+            settings: json::Settings { reads: Some(is_well_formed), ..json::Settings::default() },
+            options: &USUAL,
+            phase: None,
+            now: Some(SystemTime::now()),
+            keeps_steps: false,
+            fails_fast: false,
+            most_findings: None,
+        }
+    }
 }
 
 /// Some inputs, and the schemas that they have to keep to.
@@ -114,7 +134,7 @@ pub fn validate(
     let shelf = Shelf::new(validation, &arena, events)?;
     let compiled = shelf.compile(events)?;
     let sets = validation.sets.iter().enumerate();
-    let jobs: Vec<((usize, &Set), (usize, &Chosen))> = sets
+    let jobs: Vec<(Numbered<'_, Set>, Numbered<'_, Chosen>)> = sets
         .flat_map(|set| set.1.inputs.iter().enumerate().map(move |input| (set, input)))
         .collect();
     // What was looked at of standard input is known to this thread only.
@@ -170,6 +190,9 @@ pub fn validate(
     Ok(())
 }
 
+/// Something, and its number among others.
+type Numbered<'n, T> = (usize, &'n T);
+
 /// How many results each thread may be ahead of what is taken.
 const AHEAD: usize = 64;
 
@@ -197,6 +220,53 @@ impl Taken<'_, '_> {
             || self.validation.most_findings.is_some_and(|most| self.findings >= most);
         (self.take)(verdict);
         self.is_over
+    }
+}
+
+/// Schemas that are held, for checking values and texts against them.
+pub struct Schemas<'s> {
+    shelf: Shelf<'s>,
+    compiled: Compiled<'s>,
+}
+
+impl<'s> Schemas<'s> {
+    /// Reads and compiles the schemas of the first set of a validation, whose inputs are not looked at.
+    ///
+    /// # Errors
+    /// When one cannot be read, or is none: [`Failed::Command`].
+    pub fn read(
+        validation: Validation<'s>,
+        arena: &'s Arena,
+        events: &mut Events<'_>,
+    ) -> Result<Self, Failed> {
+        let shelf = Shelf::new(validation, arena, events)?;
+        let compiled = shelf.compile(events)?;
+        Ok(Self { shelf, compiled })
+    }
+
+    /// The JSON Schemas among them.
+    pub(crate) fn json(&self) -> &[json::Schema<'s>] {
+        self.compiled.bundles.first().map_or(&[], |bundle| &bundle.json)
+    }
+
+    /// Whether some of them are for XML alone.
+    #[must_use]
+    pub fn are_for_xml(&self) -> bool {
+        let has =
+            |bundle: &schemas::Bundle<'_>| !bundle.xsd.is_empty() || !bundle.schematron.is_empty();
+        self.compiled.bundles.iter().any(has)
+    }
+
+    /// Where something in them was read.
+    pub(crate) fn place(&self, origin: kyanite_tree::Origin) -> Option<kyanite_tree::Place> {
+        self.shelf.place(origin)
+    }
+
+    /// What is wrong with an XML text, which is called `name`.
+    #[must_use]
+    pub fn check_xml(&self, name: &str, text: &str) -> Vec<Finding> {
+        let raw = check::check_text(self.shelf.validation(), &self.compiled, name, text);
+        raw.settle(&|origin| self.shelf.place(origin)).findings
     }
 }
 

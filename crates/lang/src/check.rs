@@ -45,6 +45,8 @@ pub fn check(text: RuleText, rule: &Rule) -> Result<Plan, (RuleText, Vec<Finding
         root_uses,
         defs,
         output,
+        expects,
+        ensures,
         sources,
         decodes,
         asks_documents,
@@ -74,6 +76,8 @@ pub fn check(text: RuleText, rule: &Rule) -> Result<Plan, (RuleText, Vec<Finding
         // What the document is from is known once it is opened.
         root_uses: root_uses.max(usize::from(asks_own_uri)),
         output,
+        expects,
+        ensures,
         sources,
         decodes,
         asks_documents,
@@ -114,6 +118,8 @@ struct Checker<'r> {
     edits: usize,
     namespaces: Namespaces,
     output: Option<OutputSpec>,
+    expects: Vec<String>,
+    ensures: Vec<String>,
     sources: Vec<SourceSpec>,
     /// The slots of the names of the header that something reads.
     used: HashSet<usize>,
@@ -143,6 +149,8 @@ impl<'r> Checker<'r> {
             edits: 0,
             namespaces: Namespaces::default(),
             output: None,
+            expects: Vec::new(),
+            ensures: Vec::new(),
             sources: Vec::new(),
             used: HashSet::new(),
             decodes: false,
@@ -208,6 +216,8 @@ impl<'r> Checker<'r> {
                         slot,
                     });
                 }
+                HeaderItem::Expects { file } => self.expects.push(file.clone()),
+                HeaderItem::Ensures { file } => self.ensures.push(file.clone()),
                 HeaderItem::Output { format, options } => {
                     if self.output.is_some() {
                         self.find(Finding::error_at(

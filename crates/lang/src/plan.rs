@@ -11,7 +11,7 @@ mod xpath;
 use std::ops::Range;
 
 use kyanite_formats::xml::StepName;
-use kyanite_tree::Advice;
+use kyanite_tree::{Advice, Step as PathStep};
 
 pub(crate) use direct::{Cell, Direct};
 pub(crate) use line_names::LineName;
@@ -68,6 +68,10 @@ pub struct Plan {
     pub sources: Vec<SourceSpec>,
     /// What the header says of the output.
     pub output: Option<OutputSpec>,
+    /// The schemas that the input keeps to, seen from the rule's folder.
+    pub expects: Vec<String>,
+    /// The schemas that the result keeps to, seen from the rule's folder.
+    pub ensures: Vec<String>,
     /// Whether the rule reads documents inside texts.
     pub(crate) decodes: bool,
     /// Whether the rule asks what values were read from.
@@ -100,6 +104,8 @@ impl Plan {
             root_uses: 0,
             sources: Vec::new(),
             output: None,
+            expects: Vec::new(),
+            ensures: Vec::new(),
             decodes: false,
             asks_documents: false,
             namespaces: Namespaces::default(),
@@ -144,6 +150,43 @@ impl Plan {
     #[must_use]
     pub fn result_span(&self) -> Span {
         self.body.innermost().span
+    }
+
+    /// The part of the rule that makes the value at a path of the result, or of an item of it, as far as that can be told
+    /// without running the rule.
+    #[must_use]
+    pub fn maker(&self, path: &[PathStep<'_>]) -> Span {
+        let mut expr = self.body.innermost();
+        if let Kind::Loop(turns) = &expr.kind {
+            expr = turns.result.innermost();
+        }
+        let mut span = expr.span;
+        for step in path {
+            let inner = match (&expr.kind, step) {
+                (Kind::Map(entries), PathStep::Name(name)) => {
+                    let named = entries.iter().rev().find_map(|entry| match entry {
+                        Entry::Named(known, value) if known == name => Some(value),
+                        _ => None,
+                    });
+                    named.or_else(|| {
+                        // What is not written there comes from a map that is spread into it.
+                        entries.iter().rev().find_map(|entry| match entry {
+                            Entry::Spread(value) => Some(value),
+                            _ => None,
+                        })
+                    })
+                }
+                (Kind::List(items), PathStep::Index(index)) => {
+                    let is_plain = items.iter().all(|item| !item.spread);
+                    items.get(*index).filter(|_| is_plain).map(|item| &item.value)
+                }
+                _ => None,
+            };
+            let Some(inner) = inner else { break };
+            expr = inner.innermost();
+            span = expr.span;
+        }
+        span
     }
 
     /// How the result is written.

@@ -11,7 +11,7 @@ use kyanite_tree::{Advice, Arena, Code, Diagnostic, Origin, Place, Setting, Seve
 
 use super::finding::{Assertion, Step};
 use super::schemas::{Assigned, Bundle, Compiled};
-use super::{Chosen, Finding, Set, Validation, Verdict, assertions, elements, records};
+use super::{Chosen, Finding, Numbered, Set, Validation, Verdict, assertions, elements, records};
 use crate::document::Library;
 use crate::failed::{Events, Failed};
 use crate::input::Source;
@@ -111,8 +111,8 @@ impl<'c, 's> Checker<'c, 's> {
     /// Checks an input of a set.
     pub(super) fn check(
         &mut self,
-        (set_number, set): (usize, &Set),
-        (number, chosen): (usize, &Chosen),
+        (set_number, set): Numbered<'_, Set>,
+        (number, chosen): Numbered<'_, Chosen>,
         bytes: &AtomicU64,
     ) -> Raw {
         let name = chosen.input.name();
@@ -219,6 +219,34 @@ fn held(
         }
     }
     Ok(())
+}
+
+/// Checks an XML text against the first bundle.
+pub(super) fn check_text(
+    validation: Validation<'_>,
+    compiled: &Compiled<'_>,
+    name: &str,
+    text: &str,
+) -> Raw {
+    let mut raw = Raw { name: name.to_owned(), ..Raw::default() };
+    let Some(bundle) = compiled.bundles.first() else { return raw };
+    let mut validators: Vec<Validator<'_>> = bundle.xsd.iter().map(Validator::new).collect();
+    elements::whole(name, text, &mut validators, &mut raw, validation.options);
+    if bundle.schematron.is_empty() {
+        return raw;
+    }
+    let arena = Arena::new();
+    let library = Library::new(&arena);
+    let bytes = AtomicU64::new(0);
+    let mut events = Events { tell: &mut |_| {}, bytes: &bytes };
+    let source = Source::of_text(name, text, Format::Xml);
+    match library.load(source, validation.options, &mut events) {
+        Ok(loaded) => loaded.roots.into_iter().for_each(|root| {
+            assertions::check(&bundle.schematron, root, &library, &mut raw, validation)
+        }),
+        Err(failed) => failed.diagnostics().iter().for_each(|why| raw.fail(why)),
+    }
+    raw
 }
 
 /// Checks a value against JSON Schemas.

@@ -97,6 +97,11 @@ impl<'s> Shelf<'s> {
         Ok(shelf)
     }
 
+    /// What the schemas are for.
+    pub(super) fn validation(&self) -> Validation<'s> {
+        self.validation
+    }
+
     /// Where something in a schema was read.
     pub(super) fn place(&self, origin: Origin) -> Option<Place> {
         let known = self.places.borrow().get(&origin).cloned();

@@ -390,6 +390,16 @@ pub enum HeaderItem {
         /// The default.
         default: Option<Expr>,
     },
+    /// `expects "file"`: a schema that the input keeps to.
+    Expects {
+        /// The file, seen from the rule's folder.
+        file: String,
+    },
+    /// `ensures "file"`: a schema that the result keeps to.
+    Ensures {
+        /// The file, seen from the rule's folder.
+        file: String,
+    },
     /// `use "file"`
     Use {
         /// The file, seen from the one that uses it.

@@ -8,8 +8,19 @@ use super::parser::{Parsed, Parser};
 use crate::finding::{Finding, near_advice};
 
 /// What a header item may begin a line with; for going on after an error.
-const ITEM_WORDS: [&str; 9] =
-    ["param", "use", "source", "output", "namespace", "def", "let", "for", "return"];
+const ITEM_WORDS: [&str; 11] = [
+    "param",
+    "use",
+    "source",
+    "output",
+    "namespace",
+    "expects",
+    "ensures",
+    "def",
+    "let",
+    "for",
+    "return",
+];
 
 impl Parser<'_> {
     /// Parses header and body.
@@ -88,6 +99,8 @@ impl Parser<'_> {
             "namespace" if self.lexer.next_begins_name() || self.lexer.next_is_equals() => {
                 self.item(Self::namespace)
             }
+            "expects" if self.lexer.next_begins_text() => self.item(Self::expects),
+            "ensures" if self.lexer.next_begins_text() => self.item(Self::ensures),
             "def" if self.lexer.next_begins_name() => self.item(Self::def),
             _ => Ok(Part::Body),
         }
@@ -192,6 +205,23 @@ impl Parser<'_> {
         let file = file.clone();
         self.advance()?;
         Ok(HeaderItem::Use { file })
+    }
+
+    fn expects(&mut self) -> Parsed<HeaderItem> {
+        Ok(HeaderItem::Expects { file: self.schema_file()? })
+    }
+
+    fn ensures(&mut self) -> Parsed<HeaderItem> {
+        Ok(HeaderItem::Ensures { file: self.schema_file()? })
+    }
+
+    fn schema_file(&mut self) -> Parsed<String> {
+        let Token::Text(file) = &self.next.token else {
+            return Err(self.unexpected("the file of the schema is missing here, in quotes"));
+        };
+        let file = file.clone();
+        self.advance()?;
+        Ok(file)
     }
 
     fn source(&mut self) -> Parsed<HeaderItem> {

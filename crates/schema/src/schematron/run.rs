@@ -55,6 +55,9 @@ pub struct Told {
     pub properties: Vec<(String, String)>,
 }
 
+/// Nodes by their values.
+type Valued<'d> = HashMap<String, Vec<Node<'d>>>;
+
 /// A schema at work on one document.
 pub struct Run<'r, 'd> {
     schema: &'r Schema,
@@ -63,7 +66,7 @@ pub struct Run<'r, 'd> {
     now: Option<DateTime>,
     watches: Vec<Option<RefCell<Watch>>>,
     /// Nodes by their values, for each key and document.
-    keys: RefCell<HashMap<(String, usize), HashMap<String, Vec<Node<'d>>>>>,
+    keys: RefCell<HashMap<(String, usize), Valued<'d>>>,
 }
 
 /// What expressions can ask for: documents from outside, and the keys of the schema.
@@ -352,7 +355,7 @@ impl<'r, 'd> Run<'r, 'd> {
         if !self.keys.borrow().contains_key(&place) {
             // A key that asks for itself finds nothing.
             self.keys.borrow_mut().insert(place.clone(), HashMap::new());
-            let mut table: HashMap<String, Vec<Node<'d>>> = HashMap::new();
+            let mut table: Valued<'d> = HashMap::new();
             let root = node.nodes().root();
             let values = Vec::new();
             for key in declared {

@@ -76,7 +76,7 @@ struct Frame {
 #[derive(Debug, Default)]
 struct Counts {
     few: Vec<(u64, u32)>,
-    more: Option<Box<HashMap<u64, u32>>>,
+    more: Option<HashMap<u64, u32>>,
 }
 
 /// Up to so many names are looked through one by one.
