@@ -421,7 +421,7 @@ fn an_output_file_is_replaced_whole_or_not_at_all() {
     assert_eq!(std::fs::read_to_string(folder.path().join("out.jsonl")).unwrap(), "1\n1\n");
     let left: Vec<_> =
         std::fs::read_dir(folder.path()).unwrap().map(|entry| entry.unwrap().file_name()).collect();
-    assert!(!left.iter().any(|name| name.to_string_lossy().contains("kyanite")), "{left:?}");
+    assert!(!left.iter().any(|name| name.to_string_lossy().starts_with(".kyanite")), "{left:?}");
 }
 
 #[cfg(unix)]

@@ -84,8 +84,19 @@ fn every_example_of_the_help_runs() {
     let folder = Folder::with_demo();
     std::fs::create_dir_all(folder.path().join("home")).unwrap();
     let mut count = 0;
-    for command in ["query", "reshape", "convert", "validate", "demo", "completions", "manual"] {
-        let help = folder.run(&[command, "--help"], b"").out;
+    let commands = [
+        "query",
+        "reshape",
+        "convert",
+        "validate",
+        "schema check",
+        "demo",
+        "completions",
+        "manual",
+    ];
+    for command in commands {
+        let words: Vec<&str> = command.split(' ').chain(["--help"]).collect();
+        let help = folder.run(&words, b"").out;
         let examples = help.lines().filter_map(|line| line.strip_prefix("  kyanite "));
         for example in examples {
             // Words behind several blanks explain the example; files go into this folder; amounts are kept small.

@@ -39,6 +39,9 @@ pub enum Command {
     Convert(Convert),
     /// Check documents against schemas
     Validate(Validate),
+    /// Check schemas themselves
+    #[command(subcommand)]
+    Schema(SchemaCommand),
     /// Check, lay out, draft and test rule files
     #[command(subcommand)]
     Rules(Rules),
@@ -68,7 +71,7 @@ impl Command {
             | Self::Reshape(Reshape { input, .. })
             | Self::Convert(Convert { input, .. }) => input.depth as usize,
             // As deep as schemas may apply each other.
-            Self::Validate(_) => {
+            Self::Validate(_) | Self::Schema(_) => {
                 kyanite_schema::json::DEPTH.max(kyanite_formats::json::DEFAULT_DEPTH)
             }
             _ => 0,
@@ -561,6 +564,32 @@ pub struct Validate {
     /// How many threads check inputs [default: as many as there are cores]
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..))]
     pub threads: Option<u16>,
+}
+
+/// `kyanite schema`.
+#[derive(Subcommand, Debug)]
+pub enum SchemaCommand {
+    /// Show all that is wrong with schemas
+    #[command(after_help = "\
+Examples:
+  kyanite schema check schemas/booking.json
+  kyanite schema check schemas/manifest.xsd schemas/notices.xsd schemas/manifest.sch
+
+Exit status: 0 all are schemas, 1 one is none, 2 one cannot be read.")]
+    Check {
+        /// Schemas: JSON Schemas, XML Schemas, Schematron schemas
+        #[arg(value_name = "SCHEMA", required = true, value_hint = ValueHint::FilePath)]
+        schemas: Vec<String>,
+        /// The draft of JSON Schemas without $schema [default: 2020-12]
+        #[arg(long, value_name = "DRAFT")]
+        draft: Option<DraftName>,
+        /// Which file a URI in schemas means, or which folder one that ends in /; nothing is fetched
+        #[arg(long = "schema-map", value_name = "URI=FILE", value_parser = mapping)]
+        mapped: Vec<(String, String)>,
+        /// A catalog of URIs (OASIS XML Catalogs)
+        #[arg(long = "catalog", value_name = "FILE", value_hint = ValueHint::FilePath)]
+        catalogs: Vec<String>,
+    },
 }
 
 /// The form of a report.

@@ -80,6 +80,10 @@ impl Sink for Counted<'_> {
         }
     }
 
+    fn waits_for_places(&self) -> bool {
+        self.sink.as_ref().is_some_and(|sink| sink.waits_for_places())
+    }
+
     fn place_failure(&mut self, find: &dyn Fn(Origin) -> Option<Place>) {
         if let Some(sink) = &mut self.sink {
             sink.place_failure(find);

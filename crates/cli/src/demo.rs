@@ -110,6 +110,22 @@ const TOUR: &[Step] = &[
         ],
     },
     Step {
+        title: "Validate",
+        text: "What kyanite.toml names is checked against its schemas: JSON Schema, XML Schema, Schematron.",
+        commands: &[
+            &["validate", "--validation", "bookings", "--validation", "notices"],
+            &[
+                "validate",
+                "--schema",
+                "schemas/manifest.xsd",
+                "manifests/holm.xml",
+                "--max-findings",
+                "3",
+            ],
+            &["validate", "--schema", "schemas/manifest.sch", "manifest.xml"],
+        ],
+    },
+    Step {
         title: "Stream",
         text: "Records run one by one, so the same command works on files of any size.",
         commands: &[

@@ -12,6 +12,7 @@ mod report;
 mod rule_files;
 mod rule_text;
 mod run;
+mod schemas;
 mod settings;
 mod status;
 mod trace;
@@ -21,7 +22,7 @@ mod watch;
 
 use std::process::ExitCode;
 
-use arguments::{Arguments, Command, Rules};
+use arguments::{Arguments, Command, Rules, SchemaCommand};
 use clap::Parser;
 use kyanite_tree::{Code, Diagnostic, Setting};
 use messages::Messages;
@@ -80,6 +81,9 @@ fn run(arguments: Arguments) -> Status {
         }
         Command::Rules(Rules::Test { rule, cases }) => cases::test(&rule, &cases, &mut messages),
         Command::Validate(validate) => validate::run(&validate, &arguments.messages, &mut messages),
+        Command::Schema(SchemaCommand::Check { schemas, draft, mapped, catalogs }) => {
+            schemas::check(&schemas, draft, (&mapped, &catalogs), &mut messages)
+        }
         Command::Demo(demo) => demo::demo(&demo, &mut messages),
         Command::Completions { shell } => manual::completions(shell),
         Command::Manual => manual::manual(),

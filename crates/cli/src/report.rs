@@ -113,6 +113,7 @@ impl Report {
             counted(counts.inputs as u64, "input")
         );
         text.push_str(&match counts.findings() {
+            0 if counts.documents == 0 => String::new(),
             0 => ": valid".to_owned(),
             findings => {
                 let findings = counted(findings as u64, "finding");

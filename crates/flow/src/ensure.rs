@@ -107,8 +107,11 @@ impl<'k, 's> Ensured<'k, 's> {
                     location.readable(),
                     found.message
                 );
-                let diagnostic =
-                    Diagnostic::error(Code::NotValid, message).at(rule).advise_opt(found.advice);
+                let diagnostic = match self.aside {
+                    Some(_) if item.is_some() => Diagnostic::warning(Code::NotValid, message),
+                    _ => Diagnostic::error(Code::NotValid, message),
+                };
+                let diagnostic = diagnostic.at(rule).advise_opt(found.advice);
                 // Of a value that was computed what stands beside it tells the record that it comes from.
                 let around = all[..=number]
                     .iter()
@@ -252,6 +255,10 @@ impl Sink for Ensured<'_, '_> {
 
     fn add_losses(&mut self, losses: &Losses) {
         self.sink.add_losses(losses);
+    }
+
+    fn waits_for_places(&self) -> bool {
+        !self.waiting.is_empty() || self.sink.waits_for_places()
     }
 
     fn place_failure(&mut self, find: &dyn Fn(Origin) -> Option<Place>) {

@@ -99,6 +99,10 @@ pub trait Sink {
     }
     /// What a reader could not keep.
     fn add_losses(&mut self, _losses: &Losses) {}
+    /// Whether something waits for the places of values that were read.
+    fn waits_for_places(&self) -> bool {
+        false
+    }
     /// Completes the failure of the output with the place of the value that it is about.
     fn place_failure(&mut self, _find: &dyn Fn(Origin) -> Option<Place>) {}
 }

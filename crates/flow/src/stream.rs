@@ -568,7 +568,8 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                     aside.duplicates.tell(records.take_duplicates(), self.events, |offset| {
                         Some(records.place_at(offset))
                     });
-                    if progress.done || self.job.losses != LossPolicy::Count {
+                    let waits = self.results.sink().waits_for_places();
+                    if progress.done || waits || self.job.losses != LossPolicy::Count {
                         let find =
                             |origin: Origin| origin.is_known().then(|| records.place(origin));
                         settle_losses(self.results.sink(), self.job.losses, &find, self.events)?;

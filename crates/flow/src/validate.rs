@@ -249,6 +249,12 @@ impl<'s> Schemas<'s> {
         self.compiled.bundles.first().map_or(&[], |bundle| &bundle.json)
     }
 
+    /// How many documents they are: JSON Schemas, XML Schemas, and Schematron schemas.
+    #[must_use]
+    pub fn counts(&self) -> [usize; 3] {
+        self.compiled.bundles.first().map_or([0; 3], |bundle| bundle.documents)
+    }
+
     /// Whether some of them are for XML alone.
     #[must_use]
     pub fn are_for_xml(&self) -> bool {

@@ -47,7 +47,7 @@ fn given_with(
         Err(Failed::Input(problem) | Failed::Rule(problem) | Failed::Output(problem)) => {
             Err(problem)
         }
-        Err(Failed::Command(problems)) => panic!("{problems:?}"),
+        Err(Failed::Command(problems) | Failed::Invalid(problems)) => panic!("{problems:?}"),
     };
     (result, told)
 }

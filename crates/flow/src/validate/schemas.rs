@@ -36,6 +36,8 @@ pub(super) struct Bundle<'s> {
     pub(super) json: Vec<json::Schema<'s>>,
     pub(super) xsd: Vec<xsd::Schema>,
     pub(super) schematron: Vec<schematron::Schema>,
+    /// How many documents it was made of: JSON Schemas, XML Schemas, Schematron schemas.
+    pub(super) documents: [usize; 3],
 }
 
 /// What an input is checked against.
@@ -328,6 +330,7 @@ impl<'s> Shelf<'s> {
                 }
             }
         }
+        bundle.documents = [of_json.len(), of_xsd.len(), bundle.schematron.len()];
         self.compile_json(of_json, &mut bundle, &mut wrong, events)?;
         self.compile_xsd(&of_xsd, &mut bundle, &mut wrong, events)?;
         if wrong.is_empty() { Ok(bundle) } else { Err(Failed::Command(wrong)) }
