@@ -67,6 +67,10 @@ struct Expressions {
     numbers: HashMap<Expression, State>,
 }
 
+/// Where counted groups stand inside each other in a way that leaves more ways open than this, their upper bounds are no longer
+/// looked at: each element would else be looked at in all of them.
+const WIDE: usize = 512;
+
 const NEVER: State = 0;
 const EMPTY: State = 1;
 
@@ -131,6 +135,11 @@ impl Expressions {
         }
         all.sort_unstable();
         all.dedup();
+        if all.len() > WIDE {
+            all = all.into_iter().map(|state| self.unbounded(state)).collect();
+            all.sort_unstable();
+            all.dedup();
+        }
         match all.as_slice() {
             [] => NEVER,
             [one] => *one,
@@ -138,9 +147,26 @@ impl Expressions {
         }
     }
 
+    /// The same expression without upper bounds of what is repeated.
+    fn unbounded(&mut self, state: State) -> State {
+        match self.all[state as usize].0 {
+            Expression::Sequence(first, rest) => {
+                let (first, rest) = (self.unbounded(first), self.unbounded(rest));
+                self.sequence(first, rest)
+            }
+            Expression::Repeat(inner, least, Some(_)) => self.repeat(inner, least, None),
+            _ => state,
+        }
+    }
+
     fn repeat(&mut self, state: State, least: u64, most: Option<u64>) -> State {
         // What may be nothing fits as often as it must.
         let least = if self.may_be_empty(state) { 0 } else { least };
+        // Of counts from 0 or 1 on all sums are there, so that counts of counts are counts.
+        if let Expression::Repeat(inner, 0 | 1, inner_most) = self.all[state as usize].0 {
+            let most = most.zip(inner_most).map(|(most, inner)| most.saturating_mul(inner));
+            return self.repeat(inner, least, most);
+        }
         match (state, least, most) {
             (_, _, Some(0)) | (EMPTY, ..) => EMPTY,
             (NEVER, 0, _) => EMPTY,

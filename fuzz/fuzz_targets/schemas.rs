@@ -1,0 +1,79 @@
+//! The readers of the three schema languages, and what they make: no text makes any of them panic. The schema stands before the first
+//! zero byte, the document behind it.
+#![no_main]
+
+use kyanite_formats::{json, xml};
+use kyanite_schema::json::{Document, META_SCHEMAS, Schema as JsonSchema, Settings};
+use kyanite_schema::{Problem, schematron, xsd};
+use kyanite_tree::{Arena, Content, Element, LineColumn, Nodes, Origin, Value};
+use kyanite_xpath::{NoDocuments, Store};
+use libfuzzer_sys::fuzz_target;
+
+/// There are no other documents.
+struct Alone;
+
+impl<'s> xsd::Documents<'s> for Alone {
+    fn find(&mut self, _: xsd::Reference<'_>) -> Result<Option<(String, Value<'s>)>, Problem> {
+        Ok(None)
+    }
+}
+
+impl<'s> schematron::Documents<'s> for Alone {
+    fn find(&mut self, _: &str, _: &str) -> Result<Option<(String, Value<'s>)>, Problem> {
+        Ok(None)
+    }
+}
+
+fn walk(validator: &mut xsd::Validator<'_>, element: &Element<'_>, origin: Origin) {
+    let places = |_: Origin| LineColumn { line: 1, column: 1 };
+    if !element.is_document() {
+        validator.begin(element.name, element.attributes, origin, &places);
+    }
+    for node in element.content {
+        match node {
+            Content::Element(origin, inner) => walk(validator, inner, *origin),
+            Content::Text(origin, text) => validator.text(text, *origin),
+            _ => {}
+        }
+    }
+    if !element.is_document() {
+        validator.end(origin, &places);
+    }
+}
+
+fuzz_target!(|bytes: &[u8]| {
+    let Ok(text) = std::str::from_utf8(bytes) else { return };
+    let Some((schema, document)) = text.split_once('\0') else { return };
+    let arena = Arena::new();
+    let options = json::ReaderOptions { depth: 100, ..json::ReaderOptions::default() };
+    if let Ok((value, _)) = json::document(schema, &arena, options) {
+        let read = |(uri, text): (&str, &'static str)| {
+            let (value, _) = json::document(text, &arena, json::ReaderOptions::default()).ok()?;
+            Some(Document { uri: uri.to_owned(), value })
+        };
+        let others: Vec<Document<'_>> = META_SCHEMAS.into_iter().filter_map(read).collect();
+        let settings = Settings { asserts_formats: true, ..Settings::default() };
+        let root = Document { uri: "file:///s.json".into(), value };
+        if let (Ok(schema), Ok((value, _))) =
+            (JsonSchema::compile(root, &others, settings), json::document(document, &arena, options))
+        {
+            assert_eq!(schema.is_valid(value), schema.validate(value).is_empty());
+        }
+        return;
+    }
+    let options = xml::Options { depth: 100, ..xml::Options::default() };
+    let Ok(schema) = xml::document(schema, &arena, options) else { return };
+    let Ok(document) = xml::document(document, &arena, options) else { return };
+    if let Ok(compiled) = xsd::Schema::compile(&[("s.xsd".into(), schema.value())], &mut Alone) {
+        let mut validator = xsd::Validator::new(&compiled);
+        walk(&mut validator, document.root, document.origin);
+        validator.finish();
+        let _ = validator.take_found();
+    }
+    let compiled = schematron::Schema::compile("file:///s.sch", schema.value(), None, &mut Alone);
+    if let Ok(compiled) = compiled {
+        let store = Store::new(&arena);
+        let root = store.keep(Nodes::of(document.value()));
+        schematron::Run::new(&compiled, &store, &NoDocuments, None).check(root, &mut |_| {});
+    }
+});
