@@ -464,3 +464,39 @@ fn large_documents() {
         assert!(ran.out.contains(expected), "{}", ran.out);
     }
 }
+
+/// The records of one stream are checked on all threads, and what is said is the same: with findings, with records that go over
+/// lines or hold a member twice, and where one is broken.
+#[test]
+fn threads_say_the_same_of_records() {
+    let folder = Folder::with_demo();
+    folder.file("pier.json", PIER);
+    let records = |odd: &str| {
+        let mut text = String::new();
+        for no in 0..60_000 {
+            match no {
+                31_000 => text.push_str(odd),
+                no if no % 9_973 == 0 => text.push_str(&format!("{{\"no\": {no}}}\n")),
+                no => text.push_str(&format!("{{\"no\": \"{no}\"}}\n")),
+            }
+        }
+        text
+    };
+    for odd in [
+        "{\"no\": \"A\"}\n",
+        "{\n  \"no\":\n  4\n}\n",
+        "{\"no\": \"A\", \"no\": \"B\"}\n",
+        "{\"no\": \n",
+        "",
+    ] {
+        folder.file("many.jsonl", records(odd));
+        let line = |threads| format!("validate --schema pier.json many.jsonl --threads {threads}");
+        let (one, three) = (run(&folder, &line(1), ""), run(&folder, &line(3), ""));
+        assert_eq!(
+            (three.status, three.out, three.err),
+            (one.status, one.out.clone(), one.err),
+            "{odd}"
+        );
+        assert!(one.out.contains("many.jsonl:9974:8  $[9973].no"), "{}", one.out);
+    }
+}

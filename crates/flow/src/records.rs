@@ -260,6 +260,12 @@ impl Blocks {
         Ok(Some(then))
     }
 
+    /// What is left to be read, blocks that were handed on before it put in front.
+    pub(crate) fn into_rest(mut self, before: Vec<u8>) -> Bytes {
+        self.buffer.truncate(self.filled);
+        Box::new(io::Cursor::new(before).chain(io::Cursor::new(self.buffer)).chain(self.reader))
+    }
+
     /// Takes back the last block, but for its first `used` bytes, to hand it on once more.
     pub(crate) fn put_back(&mut self, used: usize) {
         self.used(used);

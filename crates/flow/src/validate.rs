@@ -142,7 +142,8 @@ pub fn validate(
     let threads = if is_piped { 1 } else { validation.options.threads.min(jobs.len()) };
     let mut taken = Taken { validation, shelf: &shelf, take, findings: 0, is_over: false };
     if threads <= 1 {
-        let mut checker = Checker::new(validation, &compiled);
+        // Of one input the records are checked on all threads.
+        let mut checker = Checker::new(validation, validation.options.threads, &compiled);
         for (set, chosen) in jobs {
             let raw = checker.check(set, chosen, events.bytes);
             if taken.add(raw, events) {
@@ -161,7 +162,7 @@ pub fn validate(
             let (next, is_over, jobs, bytes, compiled) =
                 (&next, &is_over, &jobs, &bytes, &compiled);
             let work = move || {
-                let mut checker = Checker::new(validation, compiled);
+                let mut checker = Checker::new(validation, 1, compiled);
                 while !is_over.load(Ordering::Relaxed) {
                     let number = next.fetch_add(1, Ordering::Relaxed);
                     let Some((set, chosen)) = jobs.get(number) else { break };

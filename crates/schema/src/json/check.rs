@@ -324,7 +324,9 @@ impl<'c, 's> Check<'c, 's> {
                 }
             }
             if let Some(others) = others.filter(|_| !is_known) {
-                if self.is_nothing(others) {
+                if self.is_nothing(others) && findings.is_none() {
+                    return false;
+                } else if self.is_nothing(others) {
                     is_valid = false;
                     let message = format!("the member {name:?} may not stand here");
                     let known = named.iter().map(|(name, _)| *name);
@@ -359,30 +361,44 @@ impl<'c, 's> Check<'c, 's> {
         is_told: bool,
         evaluated: &mut Option<&mut Evaluated>,
     ) -> Option<Wrong<'v>> {
-        let about = |message: String| Some((value, message, None));
+        // What takes long to say is only said where somebody listens.
+        let about = |say: &dyn Fn() -> String| {
+            let message = if is_told { say() } else { String::new() };
+            Some((value, message, None))
+        };
         match keyword {
-            Keyword::Nothing => about("nothing may stand here".into()),
+            Keyword::Nothing => about(&|| "nothing may stand here".into()),
             Keyword::Types(types) => {
                 let found = Types::of(value, node.draft == Draft::V4);
-                (!types.has(found)).then(|| describe::types(*types, value))
+                match types.has(found) {
+                    true => None,
+                    false if is_told => Some(describe::types(*types, value)),
+                    false => about(&String::new),
+                }
             }
             Keyword::Enumeration(known) => {
                 let is_known = is_one_of(value, known);
-                (!is_known).then(|| describe::enumeration(known, value))
+                match is_known {
+                    true => None,
+                    false if is_told => Some(describe::enumeration(known, value)),
+                    false => about(&String::new),
+                }
             }
             Keyword::Constant(constant) if is_one_of(value, std::slice::from_ref(constant)) => None,
-            Keyword::Constant(constant) => about(format!(
-                "expected {}, found {}",
-                describe::shown(constant.value),
-                describe::shown(value)
-            )),
+            Keyword::Constant(constant) => about(&|| {
+                format!(
+                    "expected {}, found {}",
+                    describe::shown(constant.value),
+                    describe::shown(value)
+                )
+            }),
             Keyword::MultipleOf(unit) => {
                 let number = number(value)?;
                 let shown = value.scalar_text().unwrap_or_default();
                 match number.rem(unit) {
                     Ok(rest) if rest == Decimal::ZERO => None,
-                    Ok(_) => about(format!("{shown} is no multiple of {unit}")),
-                    Err(_) => about(format!("{shown} has more digits than are computed with")),
+                    Ok(_) => about(&|| format!("{shown} is no multiple of {unit}")),
+                    Err(_) => about(&|| format!("{shown} has more digits than are computed with")),
                 }
             }
             Keyword::Bound(bound, limit, written) => {
@@ -394,7 +410,7 @@ impl<'c, 's> Check<'c, 's> {
                     Bound::LessThan => (number < *limit, "must be less than"),
                 };
                 let shown = value.scalar_text().unwrap_or_default();
-                if is_kept { None } else { about(format!("{shown} {must} {written}")) }
+                if is_kept { None } else { about(&|| format!("{shown} {must} {written}")) }
             }
             Keyword::Size(of, limit, count) => {
                 let (size, what) = size(*of, value)?;
@@ -410,16 +426,16 @@ impl<'c, 's> Check<'c, 's> {
                     let plural = if size == 1 { "" } else { "s" };
                     format!("{verb} {size} {what}{plural}")
                 };
-                about(format!("{counted}, and there must be {must} {count}"))
+                about(&|| format!("{counted}, and there must be {must} {count}"))
             }
             Keyword::Pattern(written, pattern) => {
                 let text = text(value)?;
                 match pattern.is_match(text) {
                     Ok(true) => None,
                     Ok(false) => {
-                        about(format!("{} does not fit {written}", describe::shown(value)))
+                        about(&|| format!("{} does not fit {written}", describe::shown(value)))
                     }
-                    Err(error) => about(format!("it is not known whether this fits: {error}")),
+                    Err(error) => about(&|| format!("it is not known whether this fits: {error}")),
                 }
             }
             Keyword::Contains(contains) => {
@@ -436,7 +452,7 @@ impl<'c, 's> Check<'c, 's> {
                         }
                     }
                 }
-                describe::contains(contains, count).and_then(about)
+                describe::contains(contains, count).map(|message| (value, message, None))
             }
             Keyword::Unique => {
                 let mut met: HashMap<Key, usize> = HashMap::new();
@@ -466,18 +482,20 @@ impl<'c, 's> Check<'c, 's> {
                 match fitting[..] {
                     [_] => None,
                     [] => Some(self.none_of(schemas, value, is_told)),
-                    [first, second, ..] => about(format!(
-                        "{} of the {} alternatives fit, and just one may: those of number {} and {}",
-                        fitting.len(),
-                        schemas.len(),
-                        first + 1,
-                        second + 1
-                    )),
+                    [first, second, ..] => about(&|| {
+                        format!(
+                            "{} of the {} alternatives fit, and just one may: those of number {} and {}",
+                            fitting.len(),
+                            schemas.len(),
+                            first + 1,
+                            second + 1
+                        )
+                    }),
                 }
             }
             Keyword::Not(schema) => {
                 let fits = self.fits(*schema, value);
-                if fits { about("this is what may not stand here".into()) } else { None }
+                if fits { about(&|| "this is what may not stand here".into()) } else { None }
             }
             Keyword::Format(format) => {
                 let text = text(value)?;
@@ -485,9 +503,8 @@ impl<'c, 's> Check<'c, 's> {
                 let message = format!("{} is no {}", describe::shown(value), format.name);
                 (!(format.holds)(text)).then_some((value, message, looks))
             }
-            Keyword::Content(content) => {
-                content::wrong(*content, text(value)?, self.schema.reads).and_then(about)
-            }
+            Keyword::Content(content) => content::wrong(*content, text(value)?, self.schema.reads)
+                .map(|message| (value, message, None)),
             _ => None,
         }
     }
@@ -527,6 +544,9 @@ fn has_all(
 ) -> bool {
     let mut is_valid = true;
     for name in names.iter().filter(|name| map.get(name).is_none()) {
+        if findings.is_none() {
+            return false;
+        }
         is_valid = false;
         let message = format!("the member {name:?} is missing{why}");
         tell(rule, (value, message, describe::near_member(name, map)), findings.as_deref_mut());
