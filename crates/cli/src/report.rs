@@ -13,7 +13,7 @@ mod text;
 mod xml;
 
 use kyanite_flow::{Finding, Verdict, fingerprints};
-use kyanite_tree::Severity;
+use kyanite_tree::{Severity, counted};
 
 use crate::arguments::ReportForm;
 use crate::messages::Messages;
@@ -110,21 +110,21 @@ impl Report {
         let mut text = format!(
             "{} checked in {}",
             counted(counts.documents, "document"),
-            counted(counts.inputs as u64, "input")
+            counted(counts.inputs, "input")
         );
         text.push_str(&match counts.findings() {
             0 if counts.documents == 0 => String::new(),
             0 => ": valid".to_owned(),
             findings => {
-                let findings = counted(findings as u64, "finding");
-                format!(": {findings}, in {}", counted(counts.with_findings as u64, "input"))
+                let findings = counted(findings, "finding");
+                format!(": {findings}, in {}", counted(counts.with_findings, "input"))
             }
         });
         if self.known > 0 {
             text.push_str(&format!("; {} known and left out", self.known));
         }
         if counts.unreadable > 0 {
-            let inputs = counted(counts.unreadable as u64, "input");
+            let inputs = counted(counts.unreadable, "input");
             text.push_str(&format!("; {inputs} could not be read"));
         }
         if self.is_cut {
@@ -132,10 +132,6 @@ impl Report {
         }
         text
     }
-}
-
-fn counted(count: u64, what: &str) -> String {
-    if count == 1 { format!("1 {what}") } else { format!("{count} {what}s") }
 }
 
 /// The words of an advice.

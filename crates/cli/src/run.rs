@@ -16,7 +16,7 @@ use kyanite_lang::{
     Finding, OutputSpec, Plan, RuleText, SourceSpec, Syntax, compile, compile_until, compile_xpath,
     twice,
 };
-use kyanite_tree::{Advice, Arena, Code, Diagnostic, Setting, Severity};
+use kyanite_tree::{Advice, Arena, Code, Diagnostic, Setting, Severity, counted};
 use kyanite_xpath::{Namespaces, Version};
 
 use crate::arguments::{
@@ -502,13 +502,10 @@ impl<'c> RuleCommand<'c> {
             aside.finish().map_err(Failed::Output)?;
             messages.show_all(&broken);
             if skipped > 0 {
-                let records = if skipped == 1 {
-                    "1 record breaks".to_owned()
-                } else {
-                    format!("{skipped} records break")
-                };
+                let verb = if skipped == 1 { "breaks" } else { "break" };
                 let message = format!(
-                    "{records} the schema, and went to {}",
+                    "{} {verb} the schema, and went to {}",
+                    kyanite_tree::counted(skipped, "record"),
                     self.output.skip_invalid.as_deref().unwrap_or(Path::new("")).display()
                 );
                 messages.show(&Diagnostic::warning(Code::NotValid, message));
@@ -695,7 +692,9 @@ impl<'c> RuleCommand<'c> {
         kyanite_flow::run(&job, inputs, &mut apart, &mut events)?;
         let (count, remarks) = apart.finish()?;
         messages.show_all(&remarks);
-        messages.show(&Diagnostic::note(Code::InputRead, format!("{count} files were written")));
+        let were = if count == 1 { "was" } else { "were" };
+        let message = format!("{} {were} written", counted(count, "file"));
+        messages.show(&Diagnostic::note(Code::InputRead, message));
         Ok(Status::Done)
     }
 

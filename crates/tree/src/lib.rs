@@ -30,6 +30,7 @@ mod packed;
 mod path;
 mod place;
 mod value;
+mod wording;
 
 pub use arena::Arena;
 pub use code::Code;
@@ -47,3 +48,4 @@ pub use packed::{Packed, pack};
 pub use path::{Location, Step, is_shorthand, locate, locate_node, name_step};
 pub use place::{Excerpt, LineColumn, Part, Passed, Place, TextPlaces};
 pub use value::{Foreign, ForeignType, Kind, Value};
+pub use wording::counted;

@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
 
-use kyanite_tree::{Arena, Base, Map, Member, NameIndex, Origin, Setting, Value};
+use kyanite_tree::{Arena, Base, Map, Member, NameIndex, Origin, Setting, Value, counted};
 
 use super::Settings;
 use crate::SyntaxError;
@@ -289,8 +289,8 @@ pub fn cell_end(text: &str, offset: usize, settings: Settings) -> Option<usize> 
 #[cold]
 fn ragged(start: usize, found: usize, header: Header<'_>) -> SyntaxError {
     let wanted = header.names.len();
-    let cells = if found == 1 { "cell" } else { "cells" };
-    let message = format!("this row has {found} {cells}, and the header has {wanted}");
+    let cells = counted(found, "cell");
+    let message = format!("this row has {cells}, and the header has {wanted}");
     let advice = "check the delimiter and the quotes, or leave such rows out with ";
     SyntaxError::new(start, start + 1, message, (advice, Setting::Lenient))
 }

@@ -1,6 +1,6 @@
 //! Calls: of the language's functions, by their signatures, and of the rule's defs.
 
-use kyanite_tree::{Advice, Code, Kind as ValueKind};
+use kyanite_tree::{Advice, Code, Kind as ValueKind, counted};
 
 use super::Checker;
 use crate::finding::{Finding, Span, first_of, instead, near_advice};
@@ -34,7 +34,7 @@ impl Checker<'_> {
             let finding = Finding::error_at(
                 Code::RuleCall,
                 span,
-                format!("{}() does not take {}", call.name, counted(given)),
+                format!("{}() does not take {}", call.name, said(given)),
             );
             return self.misused(call, finding.advise(format!("call it as {}", signature.usage())));
         }
@@ -199,7 +199,7 @@ impl Checker<'_> {
             let message = format!(
                 "{}() takes {}, not {}",
                 call.name,
-                counted(state.parameters),
+                said(state.parameters),
                 arguments.len()
             );
             let finding = Finding::error_at(Code::RuleCall, span, message).at(state.span);
@@ -243,10 +243,6 @@ impl Checker<'_> {
     }
 }
 
-fn counted(arguments: usize) -> String {
-    match arguments {
-        0 => "no arguments".into(),
-        1 => "1 argument".into(),
-        many => format!("{many} arguments"),
-    }
+fn said(count: usize) -> String {
+    if count == 0 { "no arguments".into() } else { counted(count, "argument") }
 }

@@ -2,7 +2,9 @@
 
 use std::collections::BTreeSet;
 
-use kyanite_tree::{Advice, Code, Diagnostic, Setting, Severity, name_step, near, near_words};
+use kyanite_tree::{
+    Advice, Code, Diagnostic, Setting, Severity, counted, name_step, near, near_words,
+};
 
 use super::{CallWatch, Mixed, NAMESPACES, PathWatch, Recovered, Stop};
 use crate::finding::{Finding, RuleText, Span};
@@ -242,8 +244,4 @@ fn met_lists(watch: &PathWatch, info: &PathInfo) -> Option<Finding> {
     let finding = Finding::warning_at(Code::PathList, step.span, message);
     let advice = Advice::words(format!("write [*]{text} to step into the items"));
     Some(finding.advise(advice.fix(step.span, format!("[*]{text}"))))
-}
-
-fn counted(count: u64, what: &str) -> String {
-    if count == 1 { format!("1 {what}") } else { format!("{count} {what}s") }
 }

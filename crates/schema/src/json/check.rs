@@ -3,7 +3,7 @@
 use std::cell::{Cell, RefCell};
 use std::collections::HashMap;
 
-use kyanite_tree::{Decimal, Key, Kind, Map, Value};
+use kyanite_tree::{Decimal, Key, Kind, Map, Value, counted};
 
 use super::evaluated::Evaluated;
 use super::keyword::{Bound, Constant, Dependency, Keyword, Limit, Members, Sized, Types};
@@ -419,14 +419,13 @@ impl<'c, 's> Check<'c, 's> {
                     Limit::Most if size > *count => "at most",
                     _ => return None,
                 };
-                let verb = if *of == Sized::Text { "the text has" } else { "there are" };
-                let counted = if size == 1 && *of != Sized::Text {
-                    format!("there is 1 {what}")
-                } else {
-                    let plural = if size == 1 { "" } else { "s" };
-                    format!("{verb} {size} {what}{plural}")
+                let verb = match (of, size) {
+                    (Sized::Text, _) => "the text has",
+                    (_, 1) => "there is",
+                    _ => "there are",
                 };
-                about(&|| format!("{counted}, and there must be {must} {count}"))
+                let has = counted(size, what);
+                about(&|| format!("{verb} {has}, and there must be {must} {count}"))
             }
             Keyword::Pattern(written, pattern) => {
                 let text = text(value)?;

@@ -4,7 +4,7 @@ use std::rc::Rc;
 use std::sync::Arc;
 
 use kyanite_eval::atomic::{Atomic, AtomicType, QName};
-use kyanite_tree::{Origin, Span};
+use kyanite_tree::{Origin, Span, counted};
 
 use super::convert::{argument, atomic, atomize};
 use super::types::arity;
@@ -197,9 +197,7 @@ impl<'d> Run<'_, 'd> {
 }
 
 fn wrong_arity(wanted: usize, given: usize) -> Error {
-    let words = |count: usize| {
-        if count == 1 { "1 argument".to_owned() } else { format!("{count} arguments") }
-    };
+    let words = |count: usize| counted(count, "argument");
     let message = format!("a function of {} is called with {}", words(wanted), words(given));
     Error::unplaced(ErrorCode::Type, message)
 }

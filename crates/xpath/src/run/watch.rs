@@ -8,7 +8,8 @@ use std::collections::{BTreeSet, HashMap, HashSet};
 use kyanite_eval::atomic::Atomic;
 use kyanite_formats::records::Sifted;
 use kyanite_tree::{
-    Advice, Code, Diagnostic, Name as NodeName, Node, NodeKind, Setting, Severity, Span, near,
+    Advice, Code, Diagnostic, Name as NodeName, Node, NodeKind, Setting, Severity, Span, counted,
+    near,
 };
 
 use crate::Expression;
@@ -618,8 +619,4 @@ fn add_name(names: &mut HashMap<String, u64>, name: &str) {
     } else if names.len() < NAMES {
         names.insert(name.to_owned(), 1);
     }
-}
-
-fn counted(count: u64, what: &str) -> String {
-    if count == 1 { format!("1 {what}") } else { format!("{count} {what}s") }
 }

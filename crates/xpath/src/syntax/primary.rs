@@ -4,7 +4,7 @@
 use std::sync::Arc;
 
 use kyanite_eval::atomic::AtomicType;
-use kyanite_tree::{Decimal, Span, near_words};
+use kyanite_tree::{Decimal, Span, counted, near_words};
 
 use super::ast::{Callee, Expr, ExprKind, Inline, Key, Literal};
 use super::lexer::Token;
@@ -470,8 +470,4 @@ fn cast_function(of: AtomicType, span: Span) -> Inline {
     let argument = Expr { kind: ExprKind::Variable(0), span };
     let body = Expr { kind: ExprKind::Constructor(of, Box::new(argument)), span };
     Inline { parameters: vec![None], result: None, body, captures: Vec::new(), slots: 1 }
-}
-
-fn counted(count: usize, what: &str) -> String {
-    if count == 1 { format!("1 {what}") } else { format!("{count} {what}s") }
 }
