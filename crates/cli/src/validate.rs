@@ -1,5 +1,6 @@
 //! `kyanite validate`: documents against schemas, and reports.
 
+use std::collections::HashSet;
 use std::io::{BufRead, IsTerminal, Write};
 use std::path::{Path, PathBuf};
 
@@ -145,10 +146,10 @@ impl Validate {
         let mut sets = project.sets(&self.sets, Some(&inputs)).map_err(refused)?;
         sets.retain(|set| !set.inputs.is_empty());
         // What belongs to no set is checked by what it names.
-        let others: Vec<Chosen> = inputs
-            .into_iter()
-            .filter(|chosen| sets.iter().all(|set| !set.inputs.contains(chosen)))
-            .collect();
+        let in_sets: HashSet<&Input> =
+            sets.iter().flat_map(|set| &set.inputs).map(|chosen| &chosen.input).collect();
+        let others: Vec<Chosen> =
+            inputs.iter().filter(|chosen| !in_sets.contains(&chosen.input)).cloned().collect();
         if !others.is_empty() {
             sets.push(Set { inputs: others, ..Set::default() });
         }

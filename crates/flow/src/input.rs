@@ -24,7 +24,7 @@ use crate::transcode::{Decoded, NotDecoded, Replaced};
 use crate::{Bytes, Failed};
 
 /// Where a document comes from.
-#[derive(Clone, PartialEq, Eq, Debug)]
+#[derive(Clone, PartialEq, Eq, Hash, Debug)]
 pub enum Input {
     /// Standard input.
     Standard,

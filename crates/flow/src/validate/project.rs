@@ -1,5 +1,6 @@
 //! The sets of a project: `kyanite.toml`.
 
+use std::collections::HashSet;
 use std::path::{Path, PathBuf};
 
 use kyanite_formats::Format;
@@ -81,10 +82,9 @@ impl Project {
             let inputs = match only {
                 None => self.files(set)?,
                 Some(only) => {
-                    let all = self.files(set)?;
-                    let belongs = |chosen: &&Chosen| {
-                        all.iter().any(|own| is_same_file(&own.input, &chosen.input))
-                    };
+                    let own: HashSet<Input> =
+                        self.files(set)?.iter().map(|chosen| canonical(&chosen.input)).collect();
+                    let belongs = |chosen: &&Chosen| own.contains(&canonical(&chosen.input));
                     only.iter().filter(belongs).cloned().collect()
                 }
             };
@@ -111,13 +111,12 @@ impl Project {
     }
 }
 
-/// Whether two inputs are the same file.
-fn is_same_file(a: &Input, b: &Input) -> bool {
-    let whole = |input: &Input| match input {
-        Input::File(path) => path.canonicalize().ok(),
-        _ => None,
-    };
-    a == b || whole(a).is_some_and(|a| Some(a) == whole(b))
+/// An input by the name that a file has but once.
+fn canonical(input: &Input) -> Input {
+    match input {
+        Input::File(path) => Input::File(path.canonicalize().unwrap_or_else(|_| path.clone())),
+        other => other.clone(),
+    }
 }
 
 /// Reads what the file says.
