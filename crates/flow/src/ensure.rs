@@ -30,14 +30,14 @@ pub struct Ensured<'k, 's> {
     /// Where items go that break a schema.
     aside: Option<&'k mut dyn Write>,
     /// How many went there.
-    pub skipped: u64,
+    skipped: u64,
     number: usize,
     /// What is wrong, with the values that were read whose places are not known yet.
     waiting: Vec<(Diagnostic, Option<Origin>, Option<Place>)>,
     /// All that is wrong.
-    pub findings: Vec<Diagnostic>,
+    findings: Vec<Diagnostic>,
     /// Whether a result broke a schema that could not be set aside.
-    pub has_failed: bool,
+    has_failed: bool,
 }
 
 /// So many findings are kept of items that are set aside.

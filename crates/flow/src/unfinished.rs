@@ -174,11 +174,9 @@ fn cannot_write(path: &Path, error: &io::Error) -> Diagnostic {
 /// # Errors
 /// What is said of it.
 pub fn write_file(path: &Path, bytes: &[u8]) -> Result<(), Diagnostic> {
-    let written = UnfinishedFile::new(path).and_then(|mut file| {
-        io::Write::write_all(&mut file, bytes)?;
-        file.finish()
-    });
-    written.map_err(|error| cannot_write(path, &error))
+    let mut file = Aside::open(path)?;
+    io::Write::write_all(&mut file, bytes).map_err(|error| cannot_write(path, &error))?;
+    file.finish()
 }
 
 /// A folder for files that are not complete.

@@ -259,9 +259,7 @@ impl<'s> Schemas<'s> {
     /// Whether some of them are for XML alone.
     #[must_use]
     pub fn are_for_xml(&self) -> bool {
-        let has =
-            |bundle: &schemas::Bundle<'_>| !bundle.xsd.is_empty() || !bundle.schematron.is_empty();
-        self.compiled.bundles.iter().any(has)
+        self.compiled.bundles.iter().any(schemas::Bundle::is_for_xml)
     }
 
     /// Where something in them was read.

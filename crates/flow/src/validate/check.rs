@@ -168,8 +168,7 @@ impl<'c, 's> Checker<'c, 's> {
         let Some(bundle) = compiled.bundles.get(number) else { return Ok(()) };
         let format = source.detected.format;
         let options = self.validation.options;
-        let for_xml = !bundle.xsd.is_empty() || !bundle.schematron.is_empty();
-        if format == Format::Xml && for_xml {
+        if format == Format::Xml && bundle.is_for_xml() {
             let validators = self
                 .validators
                 .entry(number)
@@ -205,30 +204,24 @@ fn held(
     let arena = Arena::new();
     let library = Library::new(&arena);
     let bytes = AtomicU64::new(0);
-    let mut told = Vec::new();
-    let mut events = Events { tell: &mut |found| told.push(found), bytes: &bytes };
-    let loaded = library.load(source, validation.options, &mut events);
-    told.into_iter().for_each(|found| raw.tell(found));
-    let roots = loaded?.roots;
+    let mut events = Events { tell: &mut |found| raw.tell(found), bytes: &bytes };
+    let roots = library.load(source, validation.options, &mut events)?.roots;
     // What is wrong with the structure comes before what is wrong with what it holds.
     if let (Some(validators), Some((name, text))) = (validators, library.first_text()) {
         elements::whole(name, text, validators, raw, validation.options);
     }
     for root in roots {
         raw.checked += 1;
-        if is_xml(root) {
+        let value = if is_xml(root) {
             assertions::check(&bundle.schematron, root, &library, raw, validation);
-            let record = View::new(&Shape::default(), true).record(root, &arena);
-            check_value(&bundle.json, record, &mut |found| {
-                let place = library.place(found.origin);
-                raw.add(found, place);
-            });
+            View::new(&Shape::default(), true).record(root, &arena)
         } else {
-            check_value(&bundle.json, root, &mut |found| {
-                let place = library.place(found.origin);
-                raw.add(found, place);
-            });
-        }
+            root
+        };
+        check_value(&bundle.json, value, &mut |found| {
+            let place = library.place(found.origin);
+            raw.add(found, place);
+        });
     }
     Ok(())
 }

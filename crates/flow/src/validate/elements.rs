@@ -114,10 +114,8 @@ pub(super) fn stream(
         progress.base = progress.base.behind(used);
         blocks.used(used);
     };
-    let mut told = Vec::new();
     repairs.take_replaced(&replaced);
-    repairs.finish(&mut Events { tell: &mut |found| told.push(found), bytes });
-    told.into_iter().for_each(|found| raw.tell(found));
+    repairs.finish(&mut Events { tell: &mut |found| raw.tell(found), bytes });
     // What was found before stays, also where the document is not well-formed behind it.
     for validator in validators.iter_mut() {
         match &read {
@@ -214,14 +212,10 @@ fn part<'h>(
             }
         }
     }
-    let mut told = Vec::new();
-    {
-        let bytes = AtomicU64::new(0);
-        let mut saying = Events { tell: &mut |found| told.push(found), bytes: &bytes };
-        let place = |span: kyanite_tree::Span| places.place(span.start, span.end).behind(before);
-        repairs.take(events.take_repairs(), place, &mut saying);
-    }
-    told.into_iter().for_each(|found| raw.tell(found));
+    let bytes = AtomicU64::new(0);
+    let mut saying = Events { tell: &mut |found| raw.tell(found), bytes: &bytes };
+    let place = |span: kyanite_tree::Span| places.place(span.start, span.end).behind(before);
+    repairs.take(events.take_repairs(), place, &mut saying);
     for validator in validators.iter_mut() {
         for found in validator.take_found() {
             let offset = base.offset(found.finding.origin);

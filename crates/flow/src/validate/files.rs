@@ -102,6 +102,12 @@ fn fixed_part(pattern: &Path) -> PathBuf {
     if fixed.as_os_str().is_empty() { PathBuf::from(".") } else { fixed }
 }
 
+/// A path as it is seen from the working folder.
+pub(super) fn seen_from_here(path: &Path) -> &Path {
+    let here = std::env::current_dir().unwrap_or_default();
+    path.strip_prefix(here).unwrap_or(path)
+}
+
 /// Takes up files below a folder, in the order of their names.
 fn walk(
     folder: &Path,

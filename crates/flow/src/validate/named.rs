@@ -1,6 +1,7 @@
 //! The schemas that a document names itself.
 
 use kyanite_formats::{Format, xml};
+use kyanite_schema::{schematron, xsd};
 use kyanite_tree::{Arena, Attribute};
 
 /// A schema that a document names.
@@ -48,7 +49,7 @@ fn of_xml(head: &str) -> Vec<Named> {
 }
 
 fn of_attribute(attribute: &Attribute<'_>, named: &mut Vec<Named>) {
-    if attribute.name.namespace() != kyanite_schema::xsd::XSI {
+    if attribute.name.namespace() != xsd::XSI {
         return;
     }
     let words: Vec<&str> = attribute.value.split_ascii_whitespace().collect();
@@ -70,17 +71,14 @@ fn instructions(prolog: &str) -> Vec<Named> {
     for (at, _) in prolog.match_indices("<?xml-model") {
         let Some((data, _)) = prolog[at + "<?xml-model".len()..].split_once("?>") else { continue };
         let language = pseudo_attribute(data, "schematypens");
-        let is_known = language
-            .is_none_or(|language| language == kyanite_schema::xsd::XSD || language == SCHEMATRON);
+        let is_known =
+            language.is_none_or(|language| [xsd::XSD, schematron::SCHEMATRON].contains(&language));
         if let Some(href) = pseudo_attribute(data, "href").filter(|_| is_known) {
             named.push(Named::Model(href.to_owned()));
         }
     }
     named
 }
-
-/// The namespace of Schematron.
-const SCHEMATRON: &str = "http://purl.oclc.org/dsdl/schematron";
 
 /// The value of a pseudo-attribute (Associating Schemas with XML documents 1.0).
 fn pseudo_attribute<'t>(data: &'t str, name: &str) -> Option<&'t str> {

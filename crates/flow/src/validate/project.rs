@@ -7,6 +7,7 @@ use kyanite_formats::Format;
 use kyanite_formats::documents;
 use kyanite_tree::{Arena, Base, Code, Diagnostic, Place, TextPlaces, Value, near_words};
 
+use super::files::seen_from_here;
 use super::{Choice, Chosen, Set, find};
 use crate::input::{Input, cannot_read};
 
@@ -47,10 +48,7 @@ impl Project {
     }
 
     fn read(path: &Path, folder: &Path) -> Result<Self, Diagnostic> {
-        let shown = std::env::current_dir()
-            .ok()
-            .and_then(|here| path.strip_prefix(here).ok().map(|path| path.display().to_string()));
-        let name = shown.unwrap_or_else(|| path.display().to_string());
+        let name = seen_from_here(path).display().to_string();
         let text = std::fs::read_to_string(path).map_err(|error| cannot_read(&name, &error))?;
         let (arena, base) = (Arena::new(), Base::default());
         let options = documents::Options { base, ..documents::Options::default() };
@@ -105,9 +103,7 @@ impl Project {
 
     /// A path of the project as it is seen from here.
     fn shown(&self, path: &str) -> PathBuf {
-        let whole = self.folder.join(path);
-        let here = std::env::current_dir().unwrap_or_default();
-        whole.strip_prefix(here).map_or_else(|_| whole.clone(), Path::to_owned)
+        seen_from_here(&self.folder.join(path)).to_owned()
     }
 }
 

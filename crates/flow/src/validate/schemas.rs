@@ -1,6 +1,6 @@
 //! Schemas: read, told apart, compiled.
 
-use std::cell::RefCell;
+use std::cell::{OnceCell, RefCell};
 use std::collections::HashMap;
 use std::path::PathBuf;
 
@@ -12,6 +12,7 @@ use kyanite_tree::{Advice, Arena, Base, Code, Diagnostic, Element, Origin, Place
 use percent_encoding::{AsciiSet, CONTROLS, percent_decode_str, utf8_percent_encode};
 
 use super::catalog::{Answer, Catalog};
+use super::files::seen_from_here;
 use super::named::{self, Named};
 use super::{Chosen, Set, Validation};
 use crate::document::Library;
@@ -26,6 +27,7 @@ pub(super) struct Shelf<'s> {
     catalogs: Vec<Catalog>,
     /// Documents that were read, by URI.
     read: RefCell<HashMap<String, Value<'s>>>,
+    meta_schemas: OnceCell<Vec<json::Document<'s>>>,
     /// Places that were looked up.
     places: RefCell<HashMap<Origin, Option<Place>>>,
 }
@@ -38,6 +40,13 @@ pub(super) struct Bundle<'s> {
     pub(super) schematron: Vec<schematron::Schema>,
     /// How many documents it was made of: JSON Schemas, XML Schemas, Schematron schemas.
     pub(super) documents: [usize; 3],
+}
+
+impl Bundle<'_> {
+    /// Whether something in it is for XML alone.
+    pub(super) fn is_for_xml(&self) -> bool {
+        !self.xsd.is_empty() || !self.schematron.is_empty()
+    }
 }
 
 /// What an input is checked against.
@@ -80,6 +89,7 @@ impl<'s> Shelf<'s> {
             library: Library::new(arena),
             catalogs: Vec::new(),
             read: RefCell::default(),
+            meta_schemas: OnceCell::new(),
             places: RefCell::default(),
         };
         for input in validation.catalogs {
@@ -187,10 +197,10 @@ impl<'s> Shelf<'s> {
                 Named::Json(_) | Named::Model(_) => None,
             };
             let location = one.location();
-            let built_in =
-                META_SCHEMAS.iter().find(|(uri, _)| *uri == location.trim_end_matches('#'));
+            let bare = location.trim_end_matches('#');
+            let built_in = self.meta_schemas().iter().find(|built_in| built_in.uri == bare);
             match (built_in, self.find(location, namespace)) {
-                (Some((uri, text)), _) => documents.push((self.built_in(text), (*uri).to_owned())),
+                (Some(built_in), _) => documents.push((built_in.value, built_in.uri.clone())),
                 (None, Some((input, uri))) => {
                     documents.push((self.load(&input, &uri, events)?, uri))
                 }
@@ -295,12 +305,18 @@ impl<'s> Shelf<'s> {
         Ok(value)
     }
 
-    /// A JSON document that is built in.
-    fn built_in(&self, text: &'static str) -> Value<'s> {
-        let origins = json_format::Origins::Text(Base::NONE);
-        let options = json_format::ReaderOptions { origins, ..Default::default() };
-        json_format::document(text, self.arena, options)
-            .map_or(Value::Null(Origin::NONE), |read| read.0)
+    /// The meta-schemas, which are built in, read once.
+    fn meta_schemas(&self) -> &[json::Document<'s>] {
+        self.meta_schemas.get_or_init(|| {
+            let read = |(uri, text): (&str, &'static str)| {
+                let origins = json_format::Origins::Text(Base::NONE);
+                let options = json_format::ReaderOptions { origins, ..Default::default() };
+                let value = json_format::document(text, self.arena, options)
+                    .map_or(Value::Null(Origin::NONE), |read| read.0);
+                json::Document { uri: uri.to_owned(), value }
+            };
+            META_SCHEMAS.map(read).into()
+        })
     }
 
     /// Compiles documents that all have to hold.
@@ -353,9 +369,7 @@ impl<'s> Shelf<'s> {
                 others.push(json::Document { uri: uri.clone(), value });
             }
         }
-        for (uri, text) in META_SCHEMAS {
-            others.push(json::Document { uri: uri.to_owned(), value: self.built_in(text) });
-        }
+        others.extend_from_slice(self.meta_schemas());
         for document in given {
             loop {
                 match json::Schema::compile(document.clone(), &others, self.validation.settings) {
@@ -483,6 +497,19 @@ struct FromShelf<'f, 'e, 's> {
     failed: Option<Failed>,
 }
 
+impl<'s> FromShelf<'_, '_, 's> {
+    /// Reads a document; why it cannot be is kept.
+    fn load(&mut self, input: &Input, uri: String) -> Option<(String, Value<'s>)> {
+        match self.shelf.load(input, &uri, self.events) {
+            Ok(value) => Some((uri, value)),
+            Err(failed) => {
+                self.failed.get_or_insert(failed);
+                None
+            }
+        }
+    }
+}
+
 impl<'s> xsd::Documents<'s> for FromShelf<'_, '_, 's> {
     fn find(
         &mut self,
@@ -492,15 +519,8 @@ impl<'s> xsd::Documents<'s> for FromShelf<'_, '_, 's> {
         let uri =
             location.map(|location| resolve(location, base).unwrap_or_else(|| location.to_owned()));
         let asked = uri.as_deref().or(namespace).unwrap_or_default();
-        let found = self.shelf.find(asked, namespace);
-        match found {
-            Some((input, uri)) => match self.shelf.load(&input, &uri, self.events) {
-                Ok(value) => Ok(Some((uri, value))),
-                Err(failed) => {
-                    self.failed.get_or_insert(failed);
-                    Ok(None)
-                }
-            },
+        match self.shelf.find(asked, namespace) {
+            Some((input, uri)) => Ok(self.load(&input, uri)),
             None if namespace == Some(xsd::XML) => {
                 let options =
                     kyanite_formats::xml::Options { base: Base::NONE, ..Default::default() };
@@ -516,14 +536,7 @@ impl<'s> xsd::Documents<'s> for FromShelf<'_, '_, 's> {
 impl<'s> schematron::Documents<'s> for FromShelf<'_, '_, 's> {
     fn find(&mut self, href: &str, base: &str) -> Result<Option<(String, Value<'s>)>, Problem> {
         let uri = resolve(href, base).unwrap_or_else(|| href.to_owned());
-        let Some((input, uri)) = self.shelf.find(&uri, None) else { return Ok(None) };
-        match self.shelf.load(&input, &uri, self.events) {
-            Ok(value) => Ok(Some((uri, value))),
-            Err(failed) => {
-                self.failed.get_or_insert(failed);
-                Ok(None)
-            }
-        }
+        Ok(self.shelf.find(&uri, None).and_then(|(input, uri)| self.load(&input, uri)))
     }
 }
 
@@ -578,8 +591,7 @@ pub(super) fn path_of(uri: &str) -> Option<PathBuf> {
     };
     let path = path.split(['?', '#']).next().unwrap_or(path);
     let path = PathBuf::from(percent_decode_str(path).decode_utf8_lossy().into_owned());
-    let here = std::env::current_dir().unwrap_or_default();
-    Some(path.strip_prefix(here).map_or_else(|_| path.clone(), ToOwned::to_owned))
+    Some(seen_from_here(&path).to_owned())
 }
 
 /// What is not written as it is in the path of a URI (RFC 3986 section 3.3).
