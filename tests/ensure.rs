@@ -77,6 +77,7 @@ fn results_that_break_their_schema() {
             1,
             "error: the schema has no element",
         ),
+        ("query $ notices.xml --to xml --ensure schemas/notices.xsd -o packed.xml.gz", 0, ""),
         ("query $ some.jsonl --ensure none.json", 2, "none.json"),
     ] {
         let ran = run(&folder, line, "");
@@ -84,6 +85,8 @@ fn results_that_break_their_schema() {
         assert!(ran.err.contains(expected), "{line}: {}", ran.err);
         assert!(status != 1 || ran.out.is_empty(), "{line}: {}", ran.out);
     }
+    let packed = std::fs::read(folder.path().join("packed.xml.gz")).unwrap();
+    assert!(packed.starts_with(&[0x1f, 0x8b]), "a file is packed as its name says");
 }
 
 #[test]

@@ -125,7 +125,14 @@ fn devices_links_and_standard_output() {
     let ran = run(&folder, "query 1 -o -", "");
     assert_eq!((ran.status, ran.out.as_str(), at("-").exists()), (0, "1\n", false));
     if PathBuf::from("/dev/full").exists() {
-        for line in ["query 1 -o /dev/full", "query $[*] bookings.jsonl -o /dev/full"] {
+        folder.file("no.json", "{\"not\": {}}");
+        for line in [
+            "query 1 -o /dev/full",
+            "query $[*] bookings.jsonl -o /dev/full",
+            "validate --schema no.json timetable.json --report json=/dev/full",
+            "query $ notices.xml --to xml --ensure schemas/notices.xsd -o /dev/full",
+            "query $[*] bookings.jsonl --to jsonl --ensure no.json --skip-invalid /dev/full",
+        ] {
             let ran = run(&folder, line, "");
             assert!(
                 ran.status == 5 && ran.err.contains("/dev/full cannot be written"),
@@ -137,6 +144,7 @@ fn devices_links_and_standard_output() {
     for (line, status) in [
         ("$0 query 1 >&-", 5),
         ("$0 query '$[*]' bookings.jsonl --to jsonl >&-", 5),
+        ("$0 validate --schema schemas/booking.json timetable.json >&-", 5),
         ("$0 query 1 -o x.json >&-", 0),
         ("$0 query 1 > /dev/null", 0),
         ("$0 query 1 <> /dev/null >&0", 0),

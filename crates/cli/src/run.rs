@@ -456,7 +456,7 @@ impl<'c> RuleCommand<'c> {
             false => self.destination(),
         };
         let mut aside = match &self.output.skip_invalid {
-            Some(path) => Some(Aside::open(path).map_err(Failed::Output)?),
+            Some(path) => Some(Aside::open(path.clone())?),
             None => None,
         };
         if aside.is_some() && (schemas.is_none() || !by_item) {
@@ -467,8 +467,8 @@ impl<'c> RuleCommand<'c> {
         let mut output = Output::open(destination, layout)?;
         let held = Arena::new();
         let checked = schemas.as_ref().filter(|_| !is_for_xml);
-        let writer = aside.as_mut().map(|aside| aside as &mut dyn Write);
-        let mut ensured = Ensured::new(&mut output, checked, plan, (by_item, &held), writer);
+        let mut ensured =
+            Ensured::new(&mut output, checked, plan, (by_item, &held), aside.as_mut());
         let sink: Option<&mut dyn Sink> = if self.count { None } else { Some(&mut ensured) };
         let mut counted = Counted { sink, found: 0, nothing: false };
         let on_terminal = self.output.output.is_none() && io::stdout().is_terminal();
@@ -492,6 +492,7 @@ impl<'c> RuleCommand<'c> {
         let (broken, skipped, has_failed) = ensured.finish();
         if has_failed && ran.is_ok() {
             output.abandon();
+            aside.as_ref().map_or(Ok(()), Aside::check)?;
             return Err(Failed::Invalid(broken));
         }
         if let Err(failed) = ran {
@@ -499,7 +500,7 @@ impl<'c> RuleCommand<'c> {
             return Err(failed);
         }
         if let Some(aside) = aside {
-            aside.finish().map_err(Failed::Output)?;
+            aside.finish()?;
             messages.show_all(&broken);
             if skipped > 0 {
                 let verb = if skipped == 1 { "breaks" } else { "break" };
@@ -598,20 +599,7 @@ impl<'c> RuleCommand<'c> {
         if !errors.is_empty() {
             return Err(Failed::Invalid(errors));
         }
-        match self.destination() {
-            Destination::File(path) => {
-                kyanite_flow::write_file(&path, bytes).map_err(Failed::Output)
-            }
-            Destination::Stream(mut stream) => {
-                match stream.write_all(bytes).and_then(|()| stream.flush()) {
-                    Err(error) if error.kind() != io::ErrorKind::BrokenPipe => {
-                        let message = format!("standard output cannot be written: {error}");
-                        Err(Failed::Output(Diagnostic::error(Code::OutputFailed, message)))
-                    }
-                    _ => Ok(()),
-                }
-            }
-        }
+        self.destination().write(bytes)
     }
 
     fn job<'j>(
@@ -638,10 +626,7 @@ impl<'c> RuleCommand<'c> {
         match (&self.output.output, &self.captured) {
             (Some(path), _) if path.as_os_str() != "-" => Destination::File(path.clone()),
             (_, Some(captured)) => Destination::Stream(Box::new(captured.clone())),
-            (_, None) if kyanite_early::standard_output_was_closed() => {
-                Destination::Stream(Box::new(Closed))
-            }
-            (_, None) => Destination::Stream(Box::new(io::stdout().lock())),
+            (_, None) => standard_output(),
         }
     }
 
@@ -766,10 +751,7 @@ impl<'c> RuleCommand<'c> {
                 expansion: usize::try_from(self.input.expansion).unwrap_or(usize::MAX),
                 aliases: self.input.aliases as usize,
             },
-            threads: match self.input.threads {
-                Some(threads) => usize::from(threads),
-                None => std::thread::available_parallelism().map_or(1, usize::from),
-            },
+            threads: threads(self.input.threads),
             size: self.input.size_limit,
             memory: usize::try_from(self.input.memory).unwrap_or(usize::MAX),
             fetch: Fetch {
@@ -839,6 +821,21 @@ impl<'c> RuleCommand<'c> {
             "say --gather for one list of all documents, or --to jsonl for a line each",
         ))
     }
+}
+
+/// How many threads there are, if not all that the machine has.
+pub fn threads(wanted: Option<u16>) -> usize {
+    let all = || std::thread::available_parallelism().map_or(1, usize::from);
+    wanted.map_or_else(all, usize::from)
+}
+
+/// Standard output, as somewhere to write to.
+pub fn standard_output() -> Destination {
+    let stream: Box<dyn Write> = match kyanite_early::standard_output_was_closed() {
+        true => Box::new(Closed),
+        false => Box::new(io::stdout().lock()),
+    };
+    Destination::Stream(stream)
 }
 
 /// A standard output that was closed before the program began: what is written there is lost.

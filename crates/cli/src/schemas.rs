@@ -5,7 +5,7 @@ use std::sync::atomic::AtomicU64;
 
 use kyanite_flow::{Events, Failed, Input, Schemas, Set, Validation};
 use kyanite_schema::json::Settings;
-use kyanite_tree::{Arena, Code};
+use kyanite_tree::{Arena, Code, counted};
 
 use crate::arguments::DraftName;
 use crate::messages::Messages;
@@ -30,15 +30,10 @@ pub fn check(
     match read {
         Ok(schemas) => {
             let words = ["JSON Schema", "XML Schema", "Schematron schema"];
-            let counted = schemas.counts().into_iter().zip(words).filter(|(count, _)| *count > 0);
-            let counted: Vec<String> = counted
-                .map(|(count, word)| match count {
-                    1 => format!("1 {word}"),
-                    count => format!("{count} {word}s"),
-                })
-                .collect();
+            let counts = schemas.counts().into_iter().zip(words).filter(|(count, _)| *count > 0);
+            let counts: Vec<String> = counts.map(|(count, word)| counted(count, word)).collect();
             // Whoever closed the pipe has seen enough.
-            let _ = writeln!(std::io::stdout().lock(), "{}: nothing is wrong", counted.join(", "));
+            let _ = writeln!(std::io::stdout().lock(), "{}: nothing is wrong", counts.join(", "));
             Status::Done
         }
         Err(failed) => {

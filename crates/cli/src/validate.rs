@@ -1,20 +1,21 @@
 //! `kyanite validate`: documents against schemas, and reports.
 
 use std::collections::HashSet;
-use std::io::{BufRead, IsTerminal, Write};
+use std::io::{BufRead, IsTerminal};
 use std::path::{Path, PathBuf};
 
 use kyanite_flow::{
-    Choice, Chosen, Events, Failed, Input, InputOptions, Known, Project, Set, Validation, Verdict,
-    find, validate,
+    Choice, Chosen, Destination, Events, Failed, Input, InputOptions, Known, Project, Set,
+    Validation, Verdict, find, validate,
 };
 use kyanite_schema::json::Settings;
-use kyanite_tree::{Advice, Code, Diagnostic, Setting, Severity};
+use kyanite_tree::{Advice, Code, Diagnostic, Setting, Severity, counted};
 
 use crate::arguments::{FailOn, MessageOptions, ReportForm, Validate};
 use crate::messages::Messages;
 use crate::progress::Progress;
 use crate::report::Report;
+use crate::run::{standard_output, threads};
 use crate::status::Status;
 
 /// Runs the command.
@@ -40,14 +41,10 @@ fn checked(
     command.refuse_reports()?;
     let known = command.known.as_deref().map(Known::read).transpose().map_err(refused)?;
     let sets = command.sets()?;
-    let threads = match command.threads {
-        Some(threads) => usize::from(threads),
-        None => std::thread::available_parallelism().map_or(1, usize::from),
-    };
     let input_options = InputOptions {
         from: command.from,
         lenient: command.lenient,
-        threads,
+        threads: threads(command.threads),
         ..InputOptions::default()
     };
     let settings = Settings {
@@ -94,10 +91,8 @@ fn checked(
     report.is_cut = taken < total;
     if let Some(known) = known.filter(|known| met.len() < known.len() && taken == total) {
         let gone = known.len() - met.len();
-        let message = match gone {
-            1 => "1 known finding is gone".to_owned(),
-            gone => format!("{gone} known findings are gone"),
-        };
+        let verb = if gone == 1 { "is" } else { "are" };
+        let message = format!("{} {verb} gone", counted(gone, "known finding"));
         messages.show(&Diagnostic::note(Code::NotValid, message));
     }
     Ok(report)
@@ -196,32 +191,19 @@ impl Validate {
         if let Some(path) = &self.write_known {
             let mut known = Known::default();
             report.verdicts.iter().for_each(|verdict| known.add(verdict));
-            kyanite_flow::write_file(path, known.to_text().as_bytes()).map_err(Failed::Output)?;
+            Destination::File(path.clone()).write(known.to_text().as_bytes())?;
         }
         let mut reports = self.reports.clone();
         if reports.is_empty() {
             reports.push((ReportForm::Text, None));
         }
         for (form, file) in reports {
-            match file.as_ref().or(self.output.as_ref()) {
-                Some(path) => {
-                    let shown = Messages::on(options, false);
-                    kyanite_flow::write_file(path, &report.render(form, &shown))
-                        .map_err(Failed::Output)?;
-                }
-                None => {
-                    let mut out = std::io::stdout().lock();
-                    let shown = Messages::on(options, out.is_terminal());
-                    let written =
-                        out.write_all(&report.render(form, &shown)).and_then(|()| out.flush());
-                    if let Err(error) = written
-                        && error.kind() != std::io::ErrorKind::BrokenPipe
-                    {
-                        let message = format!("the report cannot be written: {error}");
-                        return Err(Failed::Output(Diagnostic::error(Code::OutputFailed, message)));
-                    }
-                }
-            }
+            let (destination, on_terminal) = match file.or_else(|| self.output.clone()) {
+                Some(path) => (Destination::File(path), false),
+                None => (standard_output(), std::io::stdout().is_terminal()),
+            };
+            let shown = Messages::on(options, on_terminal);
+            destination.write(&report.render(form, &shown))?;
         }
         let unreadable =
             || report.verdicts.iter().filter_map(|verdict| verdict.unreadable.as_ref());

@@ -1,6 +1,5 @@
 //! Results that have to keep to schemas: what breaks one is not written.
 
-use std::io::Write;
 use std::ops::ControlFlow;
 
 use kyanite_formats::json as json_format;
@@ -10,6 +9,7 @@ use kyanite_lang::{Flow, Plan, Trace};
 use kyanite_tree::{Arena, Base, Code, Diagnostic, Location, Origin, Place, Region, Step, Value};
 
 use crate::Sink;
+use crate::output::Aside;
 use crate::part::Part;
 use crate::trace::numbered;
 use crate::validate::Schemas;
@@ -28,7 +28,7 @@ pub struct Ensured<'k, 's> {
     arena: &'k Arena,
     held: Vec<Value<'k>>,
     /// Where items go that break a schema.
-    aside: Option<&'k mut dyn Write>,
+    aside: Option<&'k mut Aside>,
     /// How many went there.
     skipped: u64,
     number: usize,
@@ -51,7 +51,7 @@ impl<'k, 's> Ensured<'k, 's> {
         schemas: Option<&'k Schemas<'s>>,
         plan: &'k Plan,
         (by_item, arena): (bool, &'k Arena),
-        aside: Option<&'k mut dyn Write>,
+        aside: Option<&'k mut Aside>,
     ) -> Self {
         Self {
             sink,
@@ -183,7 +183,7 @@ impl Sink for Ensured<'_, '_> {
         let mut line = Vec::new();
         json_format::write(value, json_format::Style::Compact, &mut line);
         line.push(b'\n');
-        if aside.write_all(&line).is_err() {
+        if !aside.put(&line) {
             self.has_failed = true;
             return ControlFlow::Break(());
         }

@@ -36,13 +36,13 @@ pub use ensure::Ensured;
 pub use failed::{Events, Failed};
 pub use fetch::Fetch;
 pub use input::{DEFAULT_SIZE, Input, InputOptions, KeptInput, format_of};
-pub use output::{Destination, Output};
+pub use output::{Aside, Destination, Output};
 pub use parallel::WORKER;
 pub use part::Part;
 pub use render::Layout;
 pub use run::{Job, LossPolicy, Sink, What, stack_size};
 pub use trace::{Traced, trace};
-pub use unfinished::{Aside, remove_unfinished, write_file};
+pub use unfinished::remove_unfinished;
 pub use validate::{
     Assertion, Choice, Chosen, Finding, Known, Project, ProjectSet, Schemas, Set, Step, Validation,
     Verdict, find, fingerprints, is_well_formed, validate,

@@ -44,19 +44,107 @@ enum Target {
     Beside(Encoder<UnfinishedFile>, String),
 }
 
+impl Destination {
+    /// Writes all that goes there.
+    ///
+    /// # Errors
+    /// [`Failed::Output`] when that does not work.
+    pub fn write(self, bytes: &[u8]) -> Result<(), Failed> {
+        let mut target = Target::open(self).map_err(Failed::Output)?;
+        target.write(bytes).map_err(Failed::Output)?;
+        target.finish().map_err(Failed::Output)
+    }
+}
+
 impl Target {
-    /// Writes bytes; notes when they no longer go anywhere.
-    fn send(&mut self, bytes: &[u8], closed: &mut bool, failed: &mut Option<OutputFailure>) {
+    fn open(destination: Destination) -> Result<Self, Diagnostic> {
+        match destination {
+            Destination::Stream(stream) => {
+                Ok(Self::Stream(Encoder::Plain(stream), "standard output".into()))
+            }
+            Destination::File(path) => {
+                open_file(&path).map_err(|error| cannot_write(&path.display().to_string(), &error))
+            }
+        }
+    }
+
+    /// Writes bytes; tells whether they still go anywhere.
+    fn write(&mut self, bytes: &[u8]) -> Result<bool, Diagnostic> {
         let (result, name) = match self {
             Self::Stream(stream, name) => (stream.write_all(bytes), name),
             Self::Beside(file, name) => (file.write_all(bytes), name),
         };
-        match result {
-            Ok(()) => {}
-            // Whoever read the pipe has seen enough.
-            Err(error) if error.kind() == io::ErrorKind::BrokenPipe => *closed = true,
-            Err(error) => *failed = Some(OutputFailure::Told(cannot_write(name, &error))),
+        goes_on(result).map_err(|error| cannot_write(name, &error))
+    }
+
+    /// Writes what is left, and puts a file in its place.
+    fn finish(self) -> Result<(), Diagnostic> {
+        let (name, result) = match self {
+            Self::Stream(stream, name) => {
+                (name, stream.finish().and_then(|mut stream| stream.flush()))
+            }
+            Self::Beside(file, name) => (name, file.finish().and_then(UnfinishedFile::finish)),
+        };
+        goes_on(result).map(|_| ()).map_err(|error| cannot_write(&name, &error))
+    }
+
+    /// Writes bytes; notes when they no longer go anywhere.
+    fn send(&mut self, bytes: &[u8], closed: &mut bool, failed: &mut Option<OutputFailure>) {
+        match self.write(bytes) {
+            Ok(goes_on) => *closed |= !goes_on,
+            Err(found) => *failed = Some(OutputFailure::Told(found)),
         }
+    }
+}
+
+/// Whether what is written goes anywhere: whoever read a pipe, and closed it, has seen enough.
+fn goes_on(result: io::Result<()>) -> io::Result<bool> {
+    match result {
+        Ok(()) => Ok(true),
+        Err(error) if error.kind() == io::ErrorKind::BrokenPipe => Ok(false),
+        Err(error) => Err(error),
+    }
+}
+
+/// What a run sets aside, in its place once the run has ended well.
+pub struct Aside {
+    target: Target,
+    failed: Option<Diagnostic>,
+}
+
+impl Aside {
+    /// Opens a file for it.
+    ///
+    /// # Errors
+    /// [`Failed::Output`] when nothing can be written there.
+    pub fn open(path: PathBuf) -> Result<Self, Failed> {
+        let target = Target::open(Destination::File(path)).map_err(Failed::Output)?;
+        Ok(Self { target, failed: None })
+    }
+
+    /// Sets something aside; tells whether that worked.
+    pub(crate) fn put(&mut self, bytes: &[u8]) -> bool {
+        if let Err(found) = self.target.write(bytes) {
+            self.failed = Some(found);
+        }
+        self.failed.is_none()
+    }
+
+    /// Puts the file in its place.
+    ///
+    /// # Errors
+    /// [`Failed::Output`] when that, or an earlier write, did not work.
+    pub fn finish(self) -> Result<(), Failed> {
+        self.check()?;
+        self.target.finish().map_err(Failed::Output)
+    }
+
+    /// Whether all writes worked.
+    ///
+    /// # Errors
+    /// [`Failed::Output`] when one did not.
+    pub fn check(&self) -> Result<(), Failed> {
+        self.failed.clone().map_or(Ok(()), |found| Err(Failed::Output(found)))
     }
 }
 
@@ -66,14 +154,7 @@ impl Output {
     /// # Errors
     /// [`Failed::Output`] when nothing can be written there.
     pub fn open(destination: Destination, layout: Layout) -> Result<Self, Failed> {
-        let target = match destination {
-            Destination::Stream(stream) => {
-                Target::Stream(Encoder::Plain(stream), "standard output".into())
-            }
-            Destination::File(path) => open_file(&path).map_err(|error| {
-                Failed::Output(cannot_write(&path.display().to_string(), &error))
-            })?,
-        };
+        let target = Target::open(destination).map_err(Failed::Output)?;
         let buffer = Vec::with_capacity(BUFFER * 2);
         let renderer = Renderer::new(layout);
         Ok(Self { renderer, target, buffer, failed: None, closed: false })
@@ -100,18 +181,8 @@ impl Output {
         let mut remarks: Vec<Diagnostic> =
             loss_remark(&format, self.renderer.losses(), is_counted).into_iter().collect();
         remarks.extend(self.renderer.remarks());
-        let (name, result) = match self.target {
-            Target::Stream(stream, name) => {
-                (name, stream.finish().and_then(|mut stream| stream.flush()))
-            }
-            Target::Beside(file, name) => (name, file.finish().and_then(UnfinishedFile::finish)),
-        };
-        match result {
-            // Whoever read the pipe has seen enough.
-            Err(error) if error.kind() == io::ErrorKind::BrokenPipe => Ok(remarks),
-            Err(error) => Err(Failed::Output(cannot_write(&name, &error))),
-            Ok(()) => Ok(remarks),
-        }
+        self.target.finish().map_err(Failed::Output)?;
+        Ok(remarks)
     }
 
     /// Gives up after a failure. Lines that are complete still go down a stream, as those before them did; a file stays

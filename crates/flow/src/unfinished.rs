@@ -10,7 +10,6 @@ use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 
-use kyanite_tree::{Code, Diagnostic};
 use tempfile::{NamedTempFile, TempDir};
 
 /// How their names begin and end.
@@ -130,53 +129,6 @@ impl io::Write for UnfinishedFile {
     fn flush(&mut self) -> io::Result<()> {
         self.file.flush()
     }
-}
-
-/// What a run sets aside: a file that is in its place once the run has ended well.
-pub struct Aside(UnfinishedFile);
-
-impl Aside {
-    /// A new file.
-    ///
-    /// # Errors
-    /// What is said of it.
-    pub fn open(path: &Path) -> Result<Self, Diagnostic> {
-        UnfinishedFile::new(path).map(Self).map_err(|error| cannot_write(path, &error))
-    }
-
-    /// Puts it in its place.
-    ///
-    /// # Errors
-    /// What is said of it.
-    pub fn finish(self) -> Result<(), Diagnostic> {
-        let path = self.0.path().to_owned();
-        self.0.finish().map_err(|error| cannot_write(&path, &error))
-    }
-}
-
-impl io::Write for Aside {
-    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
-        io::Write::write(&mut self.0, bytes)
-    }
-
-    fn flush(&mut self) -> io::Result<()> {
-        io::Write::flush(&mut self.0)
-    }
-}
-
-fn cannot_write(path: &Path, error: &io::Error) -> Diagnostic {
-    let message = format!("{} cannot be written: {error}", path.display());
-    Diagnostic::error(Code::OutputFailed, message)
-}
-
-/// Writes a file whole: beside the one that is there, and then in its place.
-///
-/// # Errors
-/// What is said of it.
-pub fn write_file(path: &Path, bytes: &[u8]) -> Result<(), Diagnostic> {
-    let mut file = Aside::open(path)?;
-    io::Write::write_all(&mut file, bytes).map_err(|error| cannot_write(path, &error))?;
-    file.finish()
 }
 
 /// A folder for files that are not complete.
