@@ -13,7 +13,7 @@ mod text;
 mod xml;
 
 use kyanite_flow::{Finding, Verdict, fingerprints};
-use kyanite_tree::{Severity, counted};
+use kyanite_tree::{Diagnostic, Severity, counted};
 
 use crate::arguments::ReportForm;
 use crate::messages::Messages;
@@ -104,6 +104,12 @@ impl Report {
         })
     }
 
+    /// The inputs that could not be read, and why.
+    fn unreadable(&self) -> impl Iterator<Item = (&str, &Diagnostic)> {
+        let verdicts = self.verdicts.iter();
+        verdicts.filter_map(|verdict| Some((verdict.name.as_str(), verdict.unreadable.as_ref()?)))
+    }
+
     /// `31 documents checked in 2 inputs: 3 findings, in 1 input`
     pub fn summary(&self) -> String {
         let counts = self.counts();
@@ -132,6 +138,12 @@ impl Report {
         }
         text
     }
+}
+
+/// What is wrong, and in brackets what to do about it.
+fn with_advice(finding: &Finding) -> String {
+    let advice = advice(finding).map(|advice| format!(" ({advice})")).unwrap_or_default();
+    format!("{}{advice}", finding.message)
 }
 
 /// The words of an advice.

@@ -34,10 +34,8 @@ pub(super) fn render(report: &Report) -> String {
         tiles.push_str(&tile("", report.known, "known, left out"));
     }
     let unreadable: String = report
-        .verdicts
-        .iter()
-        .filter_map(|verdict| verdict.unreadable.as_ref())
-        .map(|why| {
+        .unreadable()
+        .map(|(_, why)| {
             format!("<article><h3><span>not read</span>{}</h3></article>\n", escaped(why.message()))
         })
         .collect();

@@ -11,14 +11,9 @@ pub(super) fn render(report: &Report) -> Vec<u8> {
     let rows: Vec<Row<'_>> = report.rows().collect();
     let findings: Vec<Value<'_>> = rows.iter().map(|row| finding(row, &arena)).collect();
     let unreadable: Vec<Value<'_>> = report
-        .verdicts
-        .iter()
-        .filter_map(|verdict| Some((verdict, verdict.unreadable.as_ref()?)))
-        .map(|(verdict, why)| {
-            arena.map([
-                ("file", Value::text(&verdict.name)),
-                ("message", Value::text(why.message())),
-            ])
+        .unreadable()
+        .map(|(name, why)| {
+            arena.map([("file", Value::text(name)), ("message", Value::text(why.message()))])
         })
         .collect();
     let whole = arena.map([

@@ -4,7 +4,7 @@ use kyanite_flow::Verdict;
 use kyanite_tree::Severity;
 
 use super::markup::Markup;
-use super::{Report, advice};
+use super::{Report, with_advice};
 
 pub(super) fn render(report: &Report) -> String {
     let mut suites: Vec<(&str, Vec<&Verdict>)> = Vec::new();
@@ -96,12 +96,5 @@ fn line(finding: &kyanite_flow::Finding) -> String {
         format!("{}:{}{path}: ", place.file, place.at)
     });
     let rule = finding.rule.as_ref().map(|rule| format!(" [{}:{}]", rule.file, rule.at));
-    let advice = advice(finding).map(|advice| format!(" ({advice})"));
-    [
-        place.unwrap_or_default(),
-        finding.message.clone(),
-        advice.unwrap_or_default(),
-        rule.unwrap_or_default(),
-    ]
-    .concat()
+    [place.unwrap_or_default(), with_advice(finding), rule.unwrap_or_default()].concat()
 }

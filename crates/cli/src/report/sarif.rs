@@ -5,7 +5,7 @@ use std::path::Path;
 use kyanite_formats::json;
 use kyanite_tree::{Arena, Place, Severity, Value};
 
-use super::{Report, Row, advice};
+use super::{Report, Row, with_advice};
 
 /// The schema of the format.
 const SCHEMA: &str =
@@ -26,17 +26,16 @@ pub(super) fn render(report: &Report) -> Vec<u8> {
     ]);
     let results: Vec<Value<'_>> = rows.iter().map(|row| result(row, &rules, &arena)).collect();
     let failed: Vec<Value<'_>> = report
-        .verdicts
-        .iter()
-        .filter_map(|verdict| Some((verdict, verdict.unreadable.as_ref()?)))
-        .map(|(verdict, why)| {
+        .unreadable()
+        .map(|(name, why)| {
             arena.map([
                 ("level", Value::text("error")),
                 ("message", message(why.message(), &arena)),
                 (
                     "locations",
-                    arena.list(&[arena
-                        .map([("physicalLocation", artifact(&verdict.name, Vec::new(), &arena))])]),
+                    arena.list(&[
+                        arena.map([("physicalLocation", artifact(name, Vec::new(), &arena))])
+                    ]),
                 ),
             ])
         })
@@ -80,10 +79,7 @@ fn result<'a>(row: &'a Row<'_>, rules: &[&str], arena: &'a Arena) -> Value<'a> {
         Severity::Warning => "warning",
         Severity::Note => "note",
     };
-    let text = match advice(finding) {
-        Some(advice) => arena.text(&format!("{} ({advice})", finding.message)),
-        None => finding.message.as_str(),
-    };
+    let text = arena.text(&with_advice(finding));
     let here = match &finding.place {
         Some(place) => location(place, arena),
         None => arena.map([("physicalLocation", artifact(&row.verdict.name, Vec::new(), arena))]),

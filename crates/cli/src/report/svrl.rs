@@ -6,7 +6,7 @@ use kyanite_flow::{Finding, Step, Verdict};
 use kyanite_tree::Severity;
 
 use super::markup::Markup;
-use super::{Report, advice};
+use super::{Report, with_advice};
 
 pub(super) fn render(report: &Report) -> String {
     let mut out = Markup::new();
@@ -75,11 +75,7 @@ fn finding_of(finding: &Finding, out: &mut Markup) {
         };
         let attributes = [("test", test), ("location", location), ("role", role)];
         out.begin("svrl:failed-assert", &attributes);
-        let text = match advice(finding) {
-            Some(advice) => format!("{} ({advice})", finding.message),
-            None => finding.message.clone(),
-        };
-        out.leaf("svrl:text", &[], &text);
+        out.leaf("svrl:text", &[], &with_advice(finding));
         out.end();
         return;
     };

@@ -58,10 +58,8 @@ pub(super) fn render(report: &Report) -> String {
         }
         out.end();
     }
-    for verdict in &report.verdicts {
-        if let Some(why) = &verdict.unreadable {
-            out.leaf("unreadable", &[("file", &verdict.name)], why.message());
-        }
+    for (name, why) in report.unreadable() {
+        out.leaf("unreadable", &[("file", name)], why.message());
     }
     out.finish()
 }
