@@ -44,8 +44,8 @@ pub use run::{Job, LossPolicy, Sink, What, stack_size};
 pub use trace::{Traced, trace};
 pub use unfinished::remove_unfinished;
 pub use validate::{
-    Assertion, Choice, Chosen, Finding, Known, Project, ProjectSet, Schemas, Set, Step, Validation,
-    Verdict, find, fingerprints, is_well_formed, validate,
+    Choice, Chosen, Finding, Known, Project, ProjectSet, Schemas, Set, Step, Validation, Verdict,
+    find, fingerprints, is_well_formed, validate,
 };
 
 /// Runs a plan over inputs: a rule, or an XPath.

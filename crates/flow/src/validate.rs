@@ -30,7 +30,7 @@ use crate::input::{Input, InputOptions};
 use crate::run::stack_size;
 
 pub use files::{Choice, find};
-pub use finding::{Assertion, Finding, Step, fingerprints};
+pub use finding::{Finding, Step, fingerprints};
 pub use known::Known;
 pub use project::{Project, ProjectSet};
 

@@ -43,3 +43,10 @@ pub struct Problem {
     /// The URI of a document that is referred to and not given.
     pub missing: Option<String>,
 }
+
+impl Problem {
+    fn new(origin: Origin, message: impl Into<String>, advice: Option<String>) -> Self {
+        let advice = advice.map(Advice::words);
+        Self { message: message.into(), advice, origin, missing: None }
+    }
+}

@@ -13,7 +13,7 @@ use kyanite_xpath::Expression;
 
 use crate::Problem;
 
-pub use run::{Found, Run};
+pub use run::{Assertion, Found, Run, Told};
 
 /// The namespace of Schematron.
 pub const SCHEMATRON: &str = "http://purl.oclc.org/dsdl/schematron";

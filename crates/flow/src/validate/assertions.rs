@@ -4,13 +4,13 @@ use std::cell::RefCell;
 use std::collections::HashMap;
 
 use kyanite_formats::xml;
-use kyanite_schema::schematron::{Found, Run, Schema};
+use kyanite_schema::schematron::{Found, Run, Schema, Told};
 use kyanite_tree::{Arena, Node, Nodes, Value};
 use kyanite_xpath::{Documents, Item, Store};
 
 use super::Validation;
 use super::check::Raw;
-use super::finding::{Assertion, Step};
+use super::finding::Step;
 use super::schemas::path_of;
 use crate::document::Library;
 use crate::xpath::utc;
@@ -78,19 +78,10 @@ pub(super) fn check(
             }
             Found::Pattern(_) | Found::Fired { .. } => {}
             Found::Told(told) => {
-                let told = *told;
-                let place = library.place(told.finding.origin);
-                let place = place.map(|place| place.with_path(told.location));
-                let assertion = Assertion {
-                    is_assert: told.is_assert,
-                    test: told.test,
-                    id: told.id,
-                    role: told.role,
-                    flag: told.flag,
-                    diagnostics: told.diagnostics,
-                    properties: told.properties,
-                };
-                raw.add_told(told.severity, assertion, told.finding, place);
+                let Told { finding, severity, location, assertion } = *told;
+                let place = library.place(finding.origin);
+                let place = place.map(|place| place.with_path(location));
+                raw.add_told(severity, assertion, finding, place);
             }
         });
     }

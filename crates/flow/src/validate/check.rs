@@ -5,11 +5,12 @@ use std::sync::atomic::{AtomicU64, Ordering};
 
 use kyanite_formats::Format;
 use kyanite_formats::record_view::{Shape, View};
+use kyanite_schema::schematron::Assertion;
 use kyanite_schema::xsd::Validator;
 use kyanite_schema::{Finding as Found, json};
 use kyanite_tree::{Advice, Arena, Code, Diagnostic, Origin, Place, Setting, Severity, Value};
 
-use super::finding::{Assertion, Step};
+use super::finding::Step;
 use super::schemas::{Assigned, Bundle, Compiled};
 use super::{Chosen, Finding, Numbered, Set, Validation, Verdict, assertions, elements, records};
 use crate::document::Library;

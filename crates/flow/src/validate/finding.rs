@@ -2,6 +2,7 @@
 
 use std::collections::HashMap;
 
+use kyanite_schema::schematron::Assertion;
 use kyanite_tree::{Advice, Code, Diagnostic, Place, Severity};
 use sha2::{Digest, Sha256};
 
@@ -24,25 +25,6 @@ pub struct Finding {
     pub keyword: String,
     /// The assertion that is broken, or the report that is made, if it is one of Schematron.
     pub assertion: Option<Box<Assertion>>,
-}
-
-/// An assertion or a report of Schematron.
-#[derive(Clone, PartialEq, Eq, Debug)]
-pub struct Assertion {
-    /// Whether it is an assertion, and not a report.
-    pub is_assert: bool,
-    /// The test, as written.
-    pub test: String,
-    /// Its identifier.
-    pub id: String,
-    /// What it is to the reader.
-    pub role: String,
-    /// What it sets.
-    pub flag: String,
-    /// Further texts, by their identifiers.
-    pub diagnostics: Vec<(String, String)>,
-    /// Properties, by their identifiers.
-    pub properties: Vec<(String, String)>,
 }
 
 /// What Schematron did with a document, step by step.

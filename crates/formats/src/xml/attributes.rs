@@ -7,7 +7,7 @@ use kyanite_tree::{Attribute, Name, Origin};
 use super::chars;
 use super::cursor::behind;
 use super::entities;
-use super::read::{CUT_OFF, NAMED, Reader};
+use super::read::{NAMED, Reader};
 use super::repair::Fault;
 use crate::SyntaxError;
 
@@ -36,12 +36,9 @@ impl<'a> Reader<'a> {
                     break true;
                 }
                 None => {
-                    let end = self.cursor.at;
                     if !self.mends_ends() {
-                        let message = "the document ends inside a tag";
                         let opened = self.cursor.stands_for.is_none().then_some(start);
-                        let error = self.cursor.error(end, end, message, CUT_OFF);
-                        return Err(error.also(opened).if_more(true));
+                        return Err(self.cut_off().also(opened));
                     }
                     self.broken(
                         start,

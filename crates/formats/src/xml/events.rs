@@ -24,7 +24,7 @@ use std::borrow::Cow;
 use kyanite_tree::{Arena, Attribute, Content, Name, Origin};
 
 use super::prolog::Prolog;
-use super::read::{Ancestor, CUT_OFF, Options, Read, Reader};
+use super::read::{Ancestor, Options, Read, Reader};
 use super::records::Ancestry;
 use super::repair::Repair;
 use crate::SyntaxError;
@@ -191,7 +191,7 @@ impl<'a> EventReader<'a> {
         };
         match bytes.get(at) {
             Some(b'<') => match bytes.get(at + 1) {
-                None if is_cut(reader, "<>") => return Err(self.cut_off()),
+                None if is_cut(reader, "<>") => return Err(reader.cut_off()),
                 Some(b'/') => {
                     let origin = reader.origin(at);
                     reader.end_text();
@@ -203,7 +203,7 @@ impl<'a> EventReader<'a> {
                     reader.end_text();
                     reader.comment()?;
                 }
-                Some(b'!') if is_cut(reader, "<![CDATA[") => return Err(self.cut_off()),
+                Some(b'!') if is_cut(reader, "<![CDATA[") => return Err(reader.cut_off()),
                 Some(b'?') => {
                     reader.end_text();
                     reader.instruction()?;
@@ -265,15 +265,8 @@ impl<'a> EventReader<'a> {
         if may_go_on && reader.cursor.text.ends_with(']') {
             // All of the text is read again.
             (reader.text, reader.is_joined) = (None, false);
-            return Err(self.cut_off());
+            return Err(reader.cut_off());
         }
         Ok(())
-    }
-
-    #[cold]
-    fn cut_off(&self) -> SyntaxError {
-        let end = self.reader.cursor.text.len();
-        let message = "the document ends inside a tag";
-        self.reader.cursor.error(end, end, message, CUT_OFF).if_more(true)
     }
 }

@@ -249,7 +249,7 @@ pub(super) struct Outer<'a> {
 pub(super) type Read<T> = Result<T, SyntaxError>;
 
 /// What to do about a document that ends too early.
-pub(super) const CUT_OFF: (&str, Setting) =
+const CUT_OFF: (&str, Setting) =
     ("the input looks cut off: fetch it again, or read what is there with ", Setting::Lenient);
 
 /// What to do about elements that are closed in another order than they should be.
@@ -408,6 +408,14 @@ impl<'a> Reader<'a> {
             self.cursor = outer.cursor;
         }
         Ok(())
+    }
+
+    /// The error about a text that ends inside a tag.
+    #[cold]
+    pub(super) fn cut_off(&self) -> SyntaxError {
+        let end = self.cursor.text.len();
+        let message = "the document ends inside a tag";
+        self.cursor.error(end, end, message, CUT_OFF).if_more(true)
     }
 
     /// The error about a text that ends before the elements do that are open.

@@ -15,7 +15,7 @@ use super::entities::Budget;
 use super::lines::Lines;
 use super::needed::Needed;
 use super::prolog::Prolog;
-use super::read::{Ancestor, CUT_OFF, Options, Reader};
+use super::read::{Ancestor, Options, Reader};
 use super::repair::Repair;
 use super::sieve::Sieve;
 use crate::SyntaxError;
@@ -430,14 +430,14 @@ impl<'a> RecordReader<'a> {
             let is_cut =
                 |sign: &str| self.reader.is_part && self.reader.cursor.rest().len() < sign.len();
             match self.reader.cursor.bytes().get(self.reader.cursor.at + 1) {
-                None if is_cut("<>") => return Err(self.cut_off()),
+                None if is_cut("<>") => return Err(self.reader.cut_off()),
                 Some(b'/') => self.end_tag()?,
                 Some(b'!') if self.reader.cursor.is_at("<!--") => self.reader.comment()?,
                 Some(b'!') if self.reader.cursor.is_at("<![CDATA[") => {
                     self.reader.character_data()?;
                 }
                 // What may be the beginning of one of these.
-                Some(b'!') if is_cut("<![CDATA[") => return Err(self.cut_off()),
+                Some(b'!') if is_cut("<![CDATA[") => return Err(self.reader.cut_off()),
                 Some(b'?') => self.reader.instruction()?,
                 _ => {
                     let again = self.again.filter(|_| self.looks_for_records());
@@ -623,16 +623,9 @@ impl<'a> RecordReader<'a> {
         let may_go_on = self.reader.is_part && self.reader.outer.is_empty();
         if may_go_on && self.reader.cursor.at == end && self.reader.cursor.text.ends_with(']') {
             self.committed = self.reader.cursor.text.trim_end_matches(']').len().max(end - 2);
-            return Err(self.cut_off());
+            return Err(self.reader.cut_off());
         }
         Ok(())
-    }
-
-    #[cold]
-    fn cut_off(&self) -> SyntaxError {
-        let end = self.reader.cursor.text.len();
-        let message = "the document ends inside a tag";
-        self.reader.cursor.error(end, end, message, CUT_OFF).if_more(true)
     }
 }
 

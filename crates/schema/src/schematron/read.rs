@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 use std::rc::Rc;
 
-use kyanite_tree::{Advice, Content, Element, Origin, Value};
+use kyanite_tree::{Content, Element, Origin, Value};
 
 use super::{Documents, SCHEMATRON, XSLT};
 use crate::Problem;
@@ -161,8 +161,7 @@ impl<'s, 'd> Reader<'s, 'd> {
         message: impl Into<String>,
         advice: Option<String>,
     ) {
-        let advice = advice.map(Advice::words);
-        self.problems.push(Problem { message: message.into(), advice, origin, missing: None });
+        self.problems.push(Problem::new(origin, message, advice));
     }
 
     /// The elements in a node, those of documents that it includes in place of the inclusion (section 5.4.4).

@@ -39,15 +39,22 @@ pub struct Told {
     pub severity: Severity,
     /// The path of the node, as an XPath.
     pub location: String,
-    /// Whether it is an assertion.
+    /// What says it.
+    pub assertion: Assertion,
+}
+
+/// An assertion or a report, with what it says of a node.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Assertion {
+    /// Whether it is an assertion, and not a report.
     pub is_assert: bool,
     /// The test, as written.
     pub test: String,
-    /// The identifier, role and flag of the assertion.
+    /// Its identifier.
     pub id: String,
-    /// See there.
+    /// What it is to the reader.
     pub role: String,
-    /// See there.
+    /// What it sets.
     pub flag: String,
     /// Further texts, by their identifiers.
     pub diagnostics: Vec<(String, String)>,
@@ -233,13 +240,15 @@ impl<'r, 'd> Run<'r, 'd> {
             finding,
             severity: test.severity,
             location: path_of(place),
-            is_assert: test.is_assert,
-            test: test.test.text.clone(),
-            id: test.id.clone(),
-            role: test.role.clone(),
-            flag: test.flag.clone(),
-            diagnostics,
-            properties,
+            assertion: Assertion {
+                is_assert: test.is_assert,
+                test: test.test.text.clone(),
+                id: test.id.clone(),
+                role: test.role.clone(),
+                flag: test.flag.clone(),
+                diagnostics,
+                properties,
+            },
         })));
     }
 
@@ -253,13 +262,15 @@ impl<'r, 'd> Run<'r, 'd> {
             finding,
             severity: Severity::Error,
             location: path_of(node),
-            is_assert: true,
-            test: query.text.clone(),
-            id: String::new(),
-            role: String::new(),
-            flag: String::new(),
-            diagnostics: Vec::new(),
-            properties: Vec::new(),
+            assertion: Assertion {
+                is_assert: true,
+                test: query.text.clone(),
+                id: String::new(),
+                role: String::new(),
+                flag: String::new(),
+                diagnostics: Vec::new(),
+                properties: Vec::new(),
+            },
         }))
     }
 

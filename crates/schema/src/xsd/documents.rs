@@ -5,7 +5,7 @@ use std::collections::{HashMap, HashSet};
 use std::rc::Rc;
 
 use kyanite_eval::uri::resolve;
-use kyanite_tree::{Advice, Element, Origin, Value};
+use kyanite_tree::{Element, Origin, Value};
 
 use super::components::Derivations;
 use super::simple::{White, normalized};
@@ -222,8 +222,7 @@ impl<'s, 'd> Collection<'s, 'd> {
         message: impl Into<String>,
         advice: Option<String>,
     ) {
-        let advice = advice.map(Advice::words);
-        self.problems.push(Problem { message: message.into(), advice, origin, missing: None });
+        self.problems.push(Problem::new(origin, message, advice));
     }
 
     /// Takes up a document and all that it leads to.
