@@ -12,7 +12,7 @@ fn lines(text: &str, straight: bool) -> Option<(Vec<u8>, Vec<(Undecided, String)
     let path = ["f", "r"].map(|name| StepName::new(name, None));
     let options = Options { depth: 30, ..Options::default() };
     let (path, prolog, dropped) = (&path[..], &Prolog::default(), &Dropped::default());
-    let elements = Elements { path, prolog, options, dropped };
+    let elements = Elements { path, prolog, options, dropped, keeps_around: false };
     let mut reader = RecordReader::new(text, &arena, elements, Ancestry::default());
     loop {
         let next = if straight {

@@ -5,7 +5,7 @@
 use kyanite_formats::json::{self, Reader, ReaderOptions, Sieve, Style};
 use kyanite_formats::needs::{Need, Needs};
 use kyanite_formats::records::Structure;
-use kyanite_tree::{Arena, Number, Value};
+use kyanite_tree::{Arena, Comparison, Number, Value};
 use libfuzzer_sys::fuzz_target;
 
 /// The values of a text as far as they are needed, and how many records were passed over; nothing when it is refused.
