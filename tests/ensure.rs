@@ -44,6 +44,9 @@ fn results_that_break_their_schema() {
         "{}",
         ran.err
     );
+    // A trace shows where a result comes from that breaks its schema.
+    let ran = run(&folder, "reshape fares.kyr some.jsonl --trace $[1].amount", "");
+    assert!(ran.status == 0 && ran.out.contains("some.jsonl:2:"), "{}{}", ran.out, ran.err);
     // Records are set aside and counted.
     let ran = run(&folder, "reshape fares.kyr some.jsonl --to jsonl --skip-invalid bad.jsonl", "");
     assert_eq!((ran.status, ran.out.lines().count()), (0, 2), "{}", ran.err);
@@ -79,6 +82,19 @@ fn results_that_break_their_schema() {
         ),
         ("query $ notices.xml --to xml --ensure schemas/notices.xsd -o packed.xml.gz", 0, ""),
         ("query $ some.jsonl --ensure none.json", 2, "none.json"),
+        // What is only counted is checked as well.
+        ("query $[*] some.jsonl --count --ensure list.json", 0, ""),
+        (
+            "query $[*].id some.jsonl --count --ensure fares.json",
+            1,
+            "expected object, found a list",
+        ),
+        ("reshape fares.kyr some.jsonl --apart new", 2, "--apart writes several documents"),
+        (
+            "query $ notices.xml --to xml --count --ensure schemas/notices.xsd",
+            2,
+            "--count writes no XML",
+        ),
     ] {
         let ran = run(&folder, line, "");
         assert_eq!(ran.status, status, "{line}: {}{}", ran.out, ran.err);

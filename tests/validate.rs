@@ -345,7 +345,7 @@ fn known_findings() {
 #[test]
 fn forms_of_reports() {
     let folder = Folder::with_demo();
-    let forms = "--report html=r.html --report junit=j.xml --report sarif=s.json --report json=r.json --report xml=r.xml --report svrl=v.xml";
+    let forms = "--report html=r.html --report junit=j.xml --report sarif=s.json --report json=r.json --report xml=r.xml --report svrl=v.xml --report json-schema-output=o.json";
     let ran = run(&folder, &format!("validate {forms} --report text"), "");
     assert!(ran.status == 1 && ran.out.starts_with("2404 documents"), "{}", ran.err);
     let json: serde_json::Value = serde_json::from_str(&folder.read("r.json")).unwrap();
@@ -377,6 +377,11 @@ fn forms_of_reports() {
             region["endColumn"].as_u64()
         ),
         (Some(4), Some(43), Some(59))
+    );
+    let output: serde_json::Value = serde_json::from_str(&folder.read("o.json")).unwrap();
+    assert_eq!(
+        (&output["valid"], output["errors"].as_array().map(Vec::len)),
+        (&false.into(), Some(9))
     );
     // Reports of XML are well-formed, and say what the others say.
     for (query, file, expected) in [

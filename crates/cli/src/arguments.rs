@@ -609,6 +609,8 @@ pub enum ReportForm {
     Sarif,
     /// Schematron Validation Report Language (ISO/IEC 19757-3)
     Svrl,
+    /// The `basic` output of the JSON Schema standard
+    JsonSchemaOutput,
 }
 
 /// The least severe finding that counts.

@@ -10,6 +10,7 @@ mod page;
 mod sarif;
 mod svrl;
 mod text;
+mod units;
 mod xml;
 
 use kyanite_flow::{Finding, Verdict, fingerprints};
@@ -71,6 +72,7 @@ impl Report {
             ReportForm::Html => html::render(self).into_bytes(),
             ReportForm::Junit => junit::render(self).into_bytes(),
             ReportForm::Sarif => sarif::render(self),
+            ReportForm::JsonSchemaOutput => units::render(self),
             ReportForm::Svrl => svrl::render(self).into_bytes(),
         }
     }

@@ -427,14 +427,22 @@ impl<'c> RuleCommand<'c> {
         if self.apart.is_some() || self.output.output.is_some() {
             clean_up_on_signals();
         }
+        let ensured = self.schemas_for(&self.output.ensures, &plan.ensures);
+        if self.apart.is_none() && self.trace.is_none() {
+            self.refuse_several(&inputs, layout.format)?;
+        }
+        if self.apart.is_some() && !ensured.is_empty() {
+            let message = "--apart writes several documents, and the schema is for one result";
+            let advice = "write without --ensure, then check the files: kyanite validate";
+            return Err(command_error(message.into(), advice));
+        }
+        let kept = self.expect(plan, &inputs, messages)?;
         if let Some(folder) = self.apart {
             return self.run_apart(plan, &inputs, &sources, Apart::new(folder, layout), messages);
         }
         if let Some(path) = self.trace {
             return self.run_trace(plan, path, &inputs, &sources, messages);
         }
-        self.refuse_several(&inputs, layout.format)?;
-        let kept = self.expect(plan, &inputs, messages)?;
         if let Some(column) = layout.columns.as_deref().and_then(twice) {
             return Err(command_error(
                 format!("the column `{column}` is named twice"),
@@ -442,13 +450,16 @@ impl<'c> RuleCommand<'c> {
             ));
         }
         let arena = Arena::new();
-        let ensured = self.schemas_for(&self.output.ensures, &plan.ensures);
         let validation = keeping_to(&ensured);
         let schemas = read_schemas(&validation, &arena, messages)?;
         let is_for_xml = schemas.as_ref().is_some_and(Schemas::are_for_xml);
         if is_for_xml && layout.format != Format::Xml {
             let message = format!("an XML Schema checks XML, and the result is {}", layout.format);
             return Err(command_error(message, "say --to xml, or ensure a JSON Schema"));
+        }
+        if is_for_xml && self.count {
+            let message = "--count writes no XML, so there is nothing for an XML Schema to check";
+            return Err(command_error(message.into(), "leave one of the two out"));
         }
         let (text, by_item) = (Captured::default(), layout.format.has_records());
         let destination = match is_for_xml {
@@ -467,10 +478,10 @@ impl<'c> RuleCommand<'c> {
         let mut output = Output::open(destination, layout)?;
         let held = Arena::new();
         let checked = schemas.as_ref().filter(|_| !is_for_xml);
-        let mut ensured =
-            Ensured::new(&mut output, checked, plan, (by_item, &held), aside.as_mut());
-        let sink: Option<&mut dyn Sink> = if self.count { None } else { Some(&mut ensured) };
+        let sink: Option<&mut dyn Sink> = if self.count { None } else { Some(&mut output) };
         let mut counted = Counted { sink, found: 0, nothing: false };
+        let mut ensured =
+            Ensured::new(&mut counted, checked, plan, (by_item, &held), aside.as_mut());
         let on_terminal = self.output.output.is_none() && io::stdout().is_terminal();
         let sizes: Option<Vec<u64>> = inputs.iter().map(Input::size).collect();
         let progress = Progress::start(
@@ -485,11 +496,11 @@ impl<'c> RuleCommand<'c> {
             messages.show(&problem);
         };
         let mut events = Events { tell: &mut tell, bytes: &progress.bytes };
-        let ran = kyanite_flow::run(&job, &inputs, &mut counted, &mut events);
+        let ran = kyanite_flow::run(&job, &inputs, &mut ensured, &mut events);
         drop(progress);
         drop(kept);
-        let Counted { found, nothing, .. } = counted;
         let (broken, skipped, has_failed) = ensured.finish();
+        let Counted { found, nothing, .. } = counted;
         if has_failed && ran.is_ok() {
             output.abandon();
             aside.as_ref().map_or(Ok(()), Aside::check)?;

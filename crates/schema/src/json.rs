@@ -13,6 +13,7 @@
 //! assert_eq!(findings[0].message, "the member \"no\" is missing");
 //! ```
 
+mod assert;
 mod check;
 mod compile;
 mod content;
@@ -23,6 +24,7 @@ mod format;
 mod host;
 mod keyword;
 mod read;
+mod unit;
 
 use kyanite_tree::Value;
 
@@ -30,6 +32,7 @@ use crate::{Problem, RulePlace};
 
 pub use check::DEPTH;
 use keyword::Keyword;
+pub use unit::Unit;
 
 /// A version of the standard.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Debug)]
@@ -180,6 +183,8 @@ impl Schema<'_> {
 #[derive(Debug)]
 struct Node<'s> {
     rules: Vec<Rule<'s>>,
+    /// Its URI: that of its resource, with a pointer as the fragment.
+    location: String,
     draft: Draft,
     /// The number of the resource that it is in: of the schema with a URI that is nearest around it.
     resource: usize,

@@ -29,6 +29,8 @@ pub struct Finding {
     pub origin: Origin,
     /// The rule.
     pub rule: RulePlace,
+    /// Of a JSON Schema: where its standard says that it was found.
+    pub unit: Option<Box<json::Unit>>,
 }
 
 /// Something that makes a schema no schema, or that may have been meant otherwise.

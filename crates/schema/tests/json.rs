@@ -362,3 +362,71 @@ fn chains() {
     let given_up = "0 the check was given up: schemas apply each other 4000 levels deep (make the chain of schemas, or the value, less deep)";
     assert_eq!(found(Draft::V7, deep, &value), given_up);
 }
+
+/// Locations of output units (2020-12 core section 12.3): the keyword's through references, its own URI, the value's.
+#[test]
+fn units() {
+    const POLYGON: &str = r##"{
+        "$id": "https://tarn.example/polygon",
+        "$defs": {"point": {"type": "object", "properties": {"x": {"type": "number"}, "a/b": false},
+            "additionalProperties": false, "required": ["x", "y"]},
+            "own": {"$id": "own", "items": {"maximum": 9}}},
+        "items": {"$ref": "#/$defs/point"}}"##;
+    for (schema, value, expected) in [
+        (
+            POLYGON,
+            r#"[{"x": 1, "y": 1}, {"x": "1"}]"#,
+            "/items/$ref/additionalProperties https://tarn.example/polygon#/$defs/point/additionalProperties /0/y
+/items/$ref/required https://tarn.example/polygon#/$defs/point/required /1
+/items/$ref/properties/x/type https://tarn.example/polygon#/$defs/point/properties/x/type /1/x",
+        ),
+        (
+            r##"{"$defs": {"own": {"$id": "own", "items": {"maximum": 9}}}, "$ref": "own"}"##,
+            "[8, 10]",
+            "/$ref/items/maximum file:///own#/items/maximum /1",
+        ),
+        (
+            r#"{"prefixItems": [{"const": 1}], "items": {"type": "null"}, "uniqueItems": true}"#,
+            "[2, null, 3, 3]",
+            "/prefixItems/0/const file:///s.json#/prefixItems/0/const /0
+/items/type file:///s.json#/items/type /2
+/items/type file:///s.json#/items/type /3
+/uniqueItems file:///s.json#/uniqueItems ",
+        ),
+        (
+            r#"{"properties": {"a/b": false, "t~": {"not": {}}}, "patternProperties": {"^n %": {"minLength": 2}}}"#,
+            r#"{"a/b": 1, "t~": 2, "n %": "x"}"#,
+            "/properties/a~1b file:///s.json#/properties/a~1b /a~1b
+/properties/t~0/not file:///s.json#/properties/t~0/not /t~0
+/patternProperties/^n %/minLength file:///s.json#/patternProperties/%5En%20%25/minLength /n %",
+        ),
+        (
+            r#"{"if": {"type": "object"}, "then": {"dependentSchemas": {"a": {"propertyNames": {"maxLength": 1}}}},
+                "else": {"allOf": [true, {"minimum": 3}]}}"#,
+            r#"{"a": 1, "bb": 2}"#,
+            "/then/dependentSchemas/a/propertyNames/maxLength file:///s.json#/then/dependentSchemas/a/propertyNames/maxLength /bb",
+        ),
+        (
+            r#"{"if": {"type": "object"}, "else": {"allOf": [true, {"minimum": 3}]}}"#,
+            "2",
+            "/else/allOf/1/minimum file:///s.json#/else/allOf/1/minimum ",
+        ),
+        (
+            r#"{"properties": {"a": true}, "unevaluatedProperties": false, "anyOf": [{"required": ["b"]}]}"#,
+            r#"{"a": 1, "c": 2}"#,
+            "/anyOf file:///s.json#/anyOf 
+/unevaluatedProperties file:///s.json#/unevaluatedProperties /c",
+        ),
+    ] {
+        let arena = Arena::new();
+        let read = |text: &str| read(&arena, text, Base::default());
+        let root = Document { uri: "file:///s.json".into(), value: read(schema) };
+        let schema = Schema::compile(root, &[], Settings::default()).unwrap();
+        let units = schema.validate(read(value)).into_iter().map(|finding| {
+            let unit = finding.unit.unwrap();
+            let (keyword, absolute) = (unit.keyword_location, unit.absolute_keyword_location);
+            format!("{keyword} {absolute} {}", unit.instance_location)
+        });
+        assert_eq!(units.collect::<Vec<_>>().join("\n"), expected, "{value}");
+    }
+}

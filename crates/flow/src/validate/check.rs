@@ -42,12 +42,13 @@ pub(super) struct Raw {
 impl Raw {
     /// Something that breaks a rule.
     pub(super) fn add(&mut self, found: Found, place: Option<Place>) {
-        let Found { message, advice, rule, .. } = found;
+        let Found { message, advice, rule, unit, .. } = found;
         let keyword = rule.keyword.to_owned();
         let (severity, code, assertion) = (Severity::Error, Code::NotValid, None);
+        let (origin, rule) = (rule.origin, None);
         let finding =
-            Finding { severity, code, message, advice, place, rule: None, keyword, assertion };
-        self.findings.push((finding, rule.origin));
+            Finding { severity, code, message, advice, place, rule, keyword, assertion, unit };
+        self.findings.push((finding, origin));
     }
 
     /// Something that Schematron found.
@@ -91,8 +92,9 @@ impl Raw {
     fn unchecked(&mut self, message: String, advice: Advice, is_found: bool) {
         let severity = if is_found { Severity::Warning } else { Severity::Error };
         let (code, advice) = (Code::NotChecked, Some(advice));
-        let (place, rule, keyword, assertion) = (None, None, String::new(), None);
-        let finding = Finding { severity, code, message, advice, place, rule, keyword, assertion };
+        let (place, rule, keyword, assertion, unit) = (None, None, String::new(), None, None);
+        let finding =
+            Finding { severity, code, message, advice, place, rule, keyword, assertion, unit };
         self.findings.push((finding, Origin::NONE));
     }
 

@@ -2,6 +2,7 @@
 
 use std::collections::HashMap;
 
+use kyanite_schema::json::Unit;
 use kyanite_schema::schematron::Assertion;
 use kyanite_tree::{Advice, Code, Diagnostic, Place, Severity};
 use sha2::{Digest, Sha256};
@@ -25,6 +26,8 @@ pub struct Finding {
     pub keyword: String,
     /// The assertion that is broken, or the report that is made, if it is one of Schematron.
     pub assertion: Option<Box<Assertion>>,
+    /// Of a JSON Schema: where its standard says that it was found.
+    pub unit: Option<Box<Unit>>,
 }
 
 /// What Schematron did with a document, step by step.
@@ -60,6 +63,7 @@ impl Finding {
             rule: None,
             keyword: String::new(),
             assertion: None,
+            unit: None,
         }
     }
 

@@ -1,14 +1,14 @@
 //! Checking values.
 
 use std::cell::{Cell, RefCell};
-use std::collections::HashMap;
 
-use kyanite_tree::{Decimal, Key, Kind, Map, Value, counted};
+use kyanite_tree::{Map, Value};
 
+use super::describe;
 use super::evaluated::Evaluated;
-use super::keyword::{Bound, Constant, Dependency, Keyword, Limit, Members, Sized, Types};
-use super::{Draft, Node, Rule, Schema};
-use super::{content, describe};
+use super::keyword::{Dependency, Keyword, Members};
+use super::unit::{Token, Way};
+use super::{Node, Rule, Schema};
 use crate::Finding;
 
 /// Where findings go; nothing where it is only asked whether there are any.
@@ -46,7 +46,8 @@ impl Schema<'_> {
             };
             let advice = Some(advice.to_owned());
             findings.clear();
-            tell(rule, (value, message, advice), Some(&mut findings));
+            check.way.borrow_mut().clear();
+            check.tell((rule, &self.nodes[0]), (value, message, advice), Some(&mut findings));
         }
         findings
     }
@@ -60,8 +61,8 @@ impl Schema<'_> {
 }
 
 /// A check under way.
-struct Check<'c, 's> {
-    schema: &'c Schema<'s>,
+pub(super) struct Check<'c, 's> {
+    pub(super) schema: &'c Schema<'s>,
     /// How many rules were looked at.
     steps: Cell<u64>,
     /// How many may be.
@@ -71,14 +72,16 @@ struct Check<'c, 's> {
     /// How many schemas are being applied inside each other.
     depth: Cell<usize>,
     is_too_deep: Cell<bool>,
+    /// How the check came to where it is, as long as findings are wanted.
+    way: RefCell<Way>,
 }
 
 impl<'c, 's> Check<'c, 's> {
     fn new(schema: &'c Schema<'s>, value: Value<'_>) -> Self {
         let most = STEPS.saturating_add(STEPS_FOR_EACH.saturating_mul(values(value)));
         let (steps, depth, is_too_deep) = (Cell::new(0), Cell::new(0), Cell::new(false));
-        let resources = RefCell::default();
-        Self { schema, steps, most, resources, depth, is_too_deep }
+        let (resources, way) = (RefCell::default(), RefCell::default());
+        Self { schema, steps, most, resources, depth, is_too_deep, way }
     }
 
     fn is_given_up(&self) -> bool {
@@ -86,7 +89,7 @@ impl<'c, 's> Check<'c, 's> {
     }
 
     /// Whether a value fits the schema of that number.
-    fn check(
+    pub(super) fn check(
         &self,
         number: usize,
         value: Value<'_>,
@@ -121,6 +124,23 @@ impl<'c, 's> Check<'c, 's> {
         is_valid
     }
 
+    /// Whether a value fits a schema that these tokens lead to from the one that is being applied, and `inner` to the value.
+    fn within(
+        &self,
+        tokens: &[Token<'_>],
+        (number, value, inner): (usize, Value<'_>, Option<Token<'_>>),
+        findings: Findings<'_>,
+        evaluated: Option<&mut Evaluated>,
+    ) -> bool {
+        if findings.is_none() {
+            return self.check(number, value, None, evaluated);
+        }
+        let before = self.way.borrow_mut().go(tokens, inner);
+        let is_valid = self.check(number, value, findings, evaluated);
+        self.way.borrow_mut().come_back(before);
+        is_valid
+    }
+
     fn rules(
         &self,
         node: &Node<'s>,
@@ -143,12 +163,12 @@ impl<'c, 's> Check<'c, 's> {
         is_valid
     }
 
-    fn fits(&self, number: usize, value: Value<'_>) -> bool {
+    pub(super) fn fits(&self, number: usize, value: Value<'_>) -> bool {
         self.check(number, value, None, None)
     }
 
     /// Whether a value fits; where it does, what was looked at counts.
-    fn fits_with(
+    pub(super) fn fits_with(
         &self,
         number: usize,
         value: Value<'_>,
@@ -170,21 +190,26 @@ impl<'c, 's> Check<'c, 's> {
         mut findings: Findings<'_>,
         mut evaluated: Option<&mut Evaluated>,
     ) -> bool {
+        let word = Token::Name(rule.place.keyword);
         match &rule.keyword {
-            Keyword::Reference(schema) => return self.check(*schema, value, findings, evaluated),
+            Keyword::Reference(schema) => {
+                return self.within(&[word], (*schema, value, None), findings, evaluated);
+            }
             Keyword::Dynamic(first, named) => {
                 let resources = self.resources.borrow();
                 let outermost = resources.iter().find_map(|resource| {
                     named.iter().find(|(of, _)| of == resource).map(|(_, schema)| *schema)
                 });
                 drop(resources);
-                return self.check(outermost.unwrap_or(*first), value, findings, evaluated);
+                let schema = outermost.unwrap_or(*first);
+                return self.within(&[word], (schema, value, None), findings, evaluated);
             }
             Keyword::All(schemas) => {
                 let mut is_valid = true;
-                for schema in schemas {
+                for (at, schema) in schemas.iter().enumerate() {
                     let given = (findings.as_deref_mut(), evaluated.as_deref_mut());
-                    is_valid &= self.check(*schema, value, given.0, given.1);
+                    let tokens = [word, Token::At(at)];
+                    is_valid &= self.within(&tokens, (*schema, value, None), given.0, given.1);
                     if !is_valid && findings.is_none() {
                         return false;
                     }
@@ -192,36 +217,54 @@ impl<'c, 's> Check<'c, 's> {
                 return is_valid;
             }
             Keyword::If(test, yes, no) => {
-                let branch = if self.fits_with(*test, value, &mut evaluated) { yes } else { no };
-                return branch.is_none_or(|schema| self.check(schema, value, findings, evaluated));
+                let fits = self.fits_with(*test, value, &mut evaluated);
+                let (word, branch) = if fits { ("then", yes) } else { ("else", no) };
+                let Some(schema) = *branch else { return true };
+                return self.within(
+                    &[Token::Name(word)],
+                    (schema, value, None),
+                    findings,
+                    evaluated,
+                );
             }
             Keyword::Items(schema) => {
                 let items = value.as_list().unwrap_or_default();
                 if let Some(evaluated) = evaluated {
                     evaluated.add_first(items.len());
                 }
-                return self.each(items.iter().map(|item| (*schema, *item)), findings);
+                return self.each(&[word], *schema, items.iter().copied().enumerate(), findings);
             }
             Keyword::Tuple(first, others) => {
                 let items = value.as_list().unwrap_or_default();
                 if let Some(evaluated) = evaluated {
                     evaluated.add_first(if others.is_some() { items.len() } else { first.len() });
                 }
-                let schemas = first.iter().copied().map(Some).chain(std::iter::repeat(*others));
-                let pairs = items.iter().zip(schemas);
-                return self
-                    .each(pairs.filter_map(|(item, schema)| Some((schema?, *item))), findings);
+                let mut is_valid = true;
+                for (at, (schema, item)) in first.iter().zip(items).enumerate() {
+                    let inner = (*schema, *item, Some(Token::At(at)));
+                    let tokens = [word, Token::At(at)];
+                    is_valid &= self.within(&tokens, inner, findings.as_deref_mut(), None);
+                    if !is_valid && findings.is_none() {
+                        return false;
+                    }
+                }
+                let Some(others) = *others else { return is_valid };
+                let behind =
+                    if rule.place.keyword == "items" { "additionalItems" } else { "items" };
+                let left = items.iter().copied().enumerate().skip(first.len());
+                return is_valid & self.each(&[Token::Name(behind)], others, left, findings);
             }
             Keyword::Members(members) => {
                 let Some(map) = value.as_map() else { return true };
-                return self.members(members, map, rule, findings, evaluated);
+                return self.members((members, rule, node), map, findings, evaluated);
             }
             Keyword::Names(schema) => {
                 let Some(map) = value.as_map() else { return true };
                 let mut is_valid = true;
                 for member in map.members() {
                     let name = Value::text(member.name).with_origin(member.value.origin());
-                    is_valid &= self.check(*schema, name, findings.as_deref_mut(), None);
+                    let inner = (*schema, name, Some(Token::Name(member.name)));
+                    is_valid &= self.within(&[word], inner, findings.as_deref_mut(), None);
                 }
                 return is_valid;
             }
@@ -231,12 +274,15 @@ impl<'c, 's> Check<'c, 's> {
                 for (name, needed) in all.iter().filter(|(name, _)| map.get(name).is_some()) {
                     let findings = findings.as_deref_mut();
                     is_valid &= match needed {
-                        Dependency::Schema(schema) => {
-                            self.check(*schema, value, findings, evaluated.as_deref_mut())
-                        }
+                        Dependency::Schema(schema) => self.within(
+                            &[word, Token::Name(name)],
+                            (*schema, value, None),
+                            findings,
+                            evaluated.as_deref_mut(),
+                        ),
                         Dependency::Members(names) => {
                             let why = format!(", which {name:?} needs");
-                            has_all(names, &why, (rule, value, map), findings)
+                            self.has_all((names, &why), (rule, node), value, map, findings)
                         }
                     };
                 }
@@ -244,15 +290,15 @@ impl<'c, 's> Check<'c, 's> {
             }
             Keyword::Required(names) => {
                 let Some(map) = value.as_map() else { return true };
-                return has_all(names, "", (rule, value, map), findings);
+                return self.has_all((names, ""), (rule, node), value, map, findings);
             }
             Keyword::OtherItems(schema) => {
                 let items = value.as_list().unwrap_or_default();
                 let Some(evaluated) = evaluated else { return true };
-                let open = items.iter().enumerate().filter(|(at, _)| !evaluated.has(*at));
-                let open: Vec<Value<'_>> = open.map(|(_, item)| *item).collect();
+                let open = items.iter().copied().enumerate().filter(|(at, _)| !evaluated.has(*at));
+                let open: Vec<_> = open.collect();
                 evaluated.add_first(items.len());
-                return self.each(open.into_iter().map(|item| (*schema, item)), findings);
+                return self.each(&[word], *schema, open.into_iter(), findings);
             }
             Keyword::OtherMembers(schema) => {
                 let (Some(map), Some(evaluated)) = (value.as_map(), evaluated) else { return true };
@@ -262,12 +308,13 @@ impl<'c, 's> Check<'c, 's> {
                 let mut is_valid = true;
                 for (_, member) in open {
                     let findings = findings.as_deref_mut();
+                    let inner = Some(Token::Name(member.name));
                     is_valid &= if self.is_nothing(*schema) {
                         let message = format!("the member {:?} may not stand here", member.name);
-                        tell(rule, (member.value, message, None), findings);
+                        self.tell_of(inner, (rule, node), (member.value, message, None), findings);
                         false
                     } else {
-                        self.check(*schema, member.value, findings, None)
+                        self.within(&[word], (*schema, member.value, inner), findings, None)
                     };
                 }
                 return is_valid;
@@ -278,20 +325,24 @@ impl<'c, 's> Check<'c, 's> {
         match self.wrong((&rule.keyword, node), value, is_told, &mut evaluated) {
             None => true,
             Some(wrong) => {
-                tell(rule, wrong, findings);
+                self.tell((rule, node), wrong, findings);
                 false
             }
         }
     }
 
+    /// Whether items fit a schema, each with its position.
     fn each<'v>(
         &self,
-        pairs: impl Iterator<Item = (usize, Value<'v>)>,
+        tokens: &[Token<'_>],
+        schema: usize,
+        items: impl Iterator<Item = (usize, Value<'v>)>,
         mut findings: Findings<'_>,
     ) -> bool {
         let mut is_valid = true;
-        for (schema, item) in pairs {
-            is_valid &= self.check(schema, item, findings.as_deref_mut(), None);
+        for (at, item) in items {
+            let inner = (schema, item, Some(Token::At(at)));
+            is_valid &= self.within(tokens, inner, findings.as_deref_mut(), None);
             if !is_valid && findings.is_none() {
                 return false;
             }
@@ -301,9 +352,8 @@ impl<'c, 's> Check<'c, 's> {
 
     fn members(
         &self,
-        members: &Members<'s>,
+        (members, rule, node): (&Members<'s>, &Rule<'s>, &Node<'s>),
         map: &Map<'_>,
-        rule: &Rule<'s>,
         mut findings: Findings<'_>,
         mut evaluated: Option<&mut Evaluated>,
     ) -> bool {
@@ -311,16 +361,21 @@ impl<'c, 's> Check<'c, 's> {
         let mut is_valid = true;
         for (position, member) in map.members().iter().enumerate() {
             let (name, value) = (member.name, member.value);
+            let inner = Some(Token::Name(name));
             let own = named.binary_search_by_key(&name, |(name, _)| *name).ok();
             let mut is_known = own.is_some();
             if let Some(at) = own {
-                is_valid &= self.check(named[at].1, value, findings.as_deref_mut(), None);
+                let tokens = [Token::Name("properties"), Token::Name(name)];
+                let inner = (named[at].1, value, inner);
+                is_valid &= self.within(&tokens, inner, findings.as_deref_mut(), None);
             }
-            for (pattern, schema) in patterns {
+            for (written, pattern, schema) in patterns {
                 // A pattern that is given up says nothing of the name.
                 if pattern.is_match(name).unwrap_or(false) {
                     is_known = true;
-                    is_valid &= self.check(*schema, value, findings.as_deref_mut(), None);
+                    let tokens = [Token::Name("patternProperties"), Token::Name(written)];
+                    let inner = (*schema, value, inner);
+                    is_valid &= self.within(&tokens, inner, findings.as_deref_mut(), None);
                 }
             }
             if let Some(others) = others.filter(|_| !is_known) {
@@ -331,9 +386,11 @@ impl<'c, 's> Check<'c, 's> {
                     let message = format!("the member {name:?} may not stand here");
                     let known = named.iter().map(|(name, _)| *name);
                     let wrong = (value, message, describe::known_members(name, known, map));
-                    tell(rule, wrong, findings.as_deref_mut());
+                    self.tell_of(inner, (rule, node), wrong, findings.as_deref_mut());
                 } else {
-                    is_valid &= self.check(others, value, findings.as_deref_mut(), None);
+                    let tokens = [Token::Name("additionalProperties")];
+                    let inner = (others, value, inner);
+                    is_valid &= self.within(&tokens, inner, findings.as_deref_mut(), None);
                 }
             }
             if let Some(evaluated) = evaluated.as_deref_mut()
@@ -353,227 +410,47 @@ impl<'c, 's> Check<'c, 's> {
         matches!(self.schema.nodes[number].rules[..], [Rule { keyword: Keyword::Nothing, .. }])
     }
 
-    /// What is wrong with a value, by a keyword that looks at it as a whole; what takes long to say only if it is told.
-    fn wrong<'v>(
+    /// Whether a map has all of these members.
+    fn has_all(
         &self,
-        (keyword, node): (&Keyword<'s>, &Node<'s>),
-        value: Value<'v>,
-        is_told: bool,
-        evaluated: &mut Option<&mut Evaluated>,
-    ) -> Option<Wrong<'v>> {
-        // What takes long to say is only said where somebody listens.
-        let about = |say: &dyn Fn() -> String| {
-            let message = if is_told { say() } else { String::new() };
-            Some((value, message, None))
-        };
-        match keyword {
-            Keyword::Nothing => about(&|| "nothing may stand here".into()),
-            Keyword::Types(types) => {
-                let found = Types::of(value, node.draft == Draft::V4);
-                match types.has(found) {
-                    true => None,
-                    false if is_told => Some(describe::types(*types, value)),
-                    false => about(&String::new),
-                }
+        (names, why): (&[&str], &str),
+        of: (&Rule<'s>, &Node<'s>),
+        value: Value<'_>,
+        map: &Map<'_>,
+        mut findings: Findings<'_>,
+    ) -> bool {
+        let mut is_valid = true;
+        for name in names.iter().filter(|name| map.get(name).is_none()) {
+            if findings.is_none() {
+                return false;
             }
-            Keyword::Enumeration(known) => {
-                let is_known = is_one_of(value, known);
-                match is_known {
-                    true => None,
-                    false if is_told => Some(describe::enumeration(known, value)),
-                    false => about(&String::new),
-                }
-            }
-            Keyword::Constant(constant) if is_one_of(value, std::slice::from_ref(constant)) => None,
-            Keyword::Constant(constant) => about(&|| {
-                format!(
-                    "expected {}, found {}",
-                    describe::shown(constant.value),
-                    describe::shown(value)
-                )
-            }),
-            Keyword::MultipleOf(unit) => {
-                let number = number(value)?;
-                let shown = value.scalar_text().unwrap_or_default();
-                match number.rem(unit) {
-                    Ok(rest) if rest == Decimal::ZERO => None,
-                    Ok(_) => about(&|| format!("{shown} is no multiple of {unit}")),
-                    Err(_) => about(&|| format!("{shown} has more digits than are computed with")),
-                }
-            }
-            Keyword::Bound(bound, limit, written) => {
-                let number = number(value)?;
-                let (is_kept, must) = match bound {
-                    Bound::Least => (number >= *limit, "must be at least"),
-                    Bound::Most => (number <= *limit, "must be at most"),
-                    Bound::MoreThan => (number > *limit, "must be greater than"),
-                    Bound::LessThan => (number < *limit, "must be less than"),
-                };
-                let shown = value.scalar_text().unwrap_or_default();
-                if is_kept { None } else { about(&|| format!("{shown} {must} {written}")) }
-            }
-            Keyword::Size(of, limit, count) => {
-                let (size, what) = size(*of, value)?;
-                let must = match limit {
-                    Limit::Least if size < *count => "at least",
-                    Limit::Most if size > *count => "at most",
-                    _ => return None,
-                };
-                let verb = match (of, size) {
-                    (Sized::Text, _) => "the text has",
-                    (_, 1) => "there is",
-                    _ => "there are",
-                };
-                let has = counted(size, what);
-                about(&|| format!("{verb} {has}, and there must be {must} {count}"))
-            }
-            Keyword::Pattern(written, pattern) => {
-                let text = text(value)?;
-                match pattern.is_match(text) {
-                    Ok(true) => None,
-                    Ok(false) => {
-                        about(&|| format!("{} does not fit {written}", describe::shown(value)))
-                    }
-                    Err(error) => about(&|| format!("it is not known whether this fits: {error}")),
-                }
-            }
-            Keyword::Contains(contains) => {
-                let items = value.as_list()?;
-                let mut count = 0;
-                for (at, item) in items.iter().enumerate() {
-                    if self.fits(contains.schema, *item) {
-                        count += 1;
-                        // In 2019-09 it says nothing of what was looked at.
-                        match evaluated.as_deref_mut().filter(|_| node.draft >= Draft::V2020) {
-                            Some(evaluated) => evaluated.add(at),
-                            None if contains.most.is_none() && count >= contains.least => break,
-                            None => {}
-                        }
-                    }
-                }
-                describe::contains(contains, count).map(|message| (value, message, None))
-            }
-            Keyword::Unique => {
-                let mut met: HashMap<Key, usize> = HashMap::new();
-                for (at, item) in value.as_list()?.iter().enumerate() {
-                    if let Some(before) = met.insert(Key::of(*item), at) {
-                        let message =
-                            format!("item {at} is the same as item {before}, counted from 0");
-                        return Some((*item, message, None));
-                    }
-                }
-                None
-            }
-            Keyword::Any(schemas) => {
-                let mut fits = false;
-                for schema in schemas {
-                    fits |= self.fits_with(*schema, value, evaluated);
-                    if fits && evaluated.is_none() {
-                        break;
-                    }
-                }
-                (!fits).then(|| self.none_of(schemas, value, is_told))
-            }
-            Keyword::One(schemas) => {
-                let numbers = 0..schemas.len();
-                let fitting: Vec<usize> =
-                    numbers.filter(|at| self.fits_with(schemas[*at], value, evaluated)).collect();
-                match fitting[..] {
-                    [_] => None,
-                    [] => Some(self.none_of(schemas, value, is_told)),
-                    [first, second, ..] => about(&|| {
-                        format!(
-                            "{} of the {} alternatives fit, and just one may: those of number {} and {}",
-                            fitting.len(),
-                            schemas.len(),
-                            first + 1,
-                            second + 1
-                        )
-                    }),
-                }
-            }
-            Keyword::Not(schema) => {
-                let fits = self.fits(*schema, value);
-                if fits { about(&|| "this is what may not stand here".into()) } else { None }
-            }
-            Keyword::Format(format) => {
-                let text = text(value)?;
-                let looks = Some(format!("it looks like {}", format.looks));
-                let message = format!("{} is no {}", describe::shown(value), format.name);
-                (!(format.holds)(text)).then_some((value, message, looks))
-            }
-            Keyword::Content(content) => content::wrong(*content, text(value)?, self.schema.reads)
-                .map(|message| (value, message, None)),
-            _ => None,
+            is_valid = false;
+            let message = format!("the member {name:?} is missing{why}");
+            let wrong = (value, message, describe::near_member(name, map));
+            self.tell(of, wrong, findings.as_deref_mut());
         }
+        is_valid
     }
 
-    /// That a value fits no alternative, and what is wrong with it for the one that it is nearest to.
-    fn none_of<'v>(&self, schemas: &[usize], value: Value<'v>, is_told: bool) -> Wrong<'v> {
-        if !is_told {
-            return (value, String::new(), None);
-        }
-        let mut nearest: Option<(usize, Vec<Finding>)> = None;
-        for (at, schema) in schemas.iter().enumerate() {
-            let mut findings = Vec::new();
-            self.check(*schema, value, Some(&mut findings), None);
-            // An alternative for another type is the farthest.
-            let far = |findings: &[Finding]| {
-                let own = |f: &&Finding| f.origin == value.origin() && f.rule.keyword == "type";
-                (findings.iter().any(|finding| own(&finding)), findings.len())
-            };
-            if nearest.as_ref().is_none_or(|(_, best)| far(&findings) < far(best)) {
-                nearest = Some((at, findings));
-            }
-        }
-        let message = format!("this fits none of {} alternatives", schemas.len());
-        let near = nearest.and_then(|(at, findings)| Some((at, findings.into_iter().next()?)));
-        let advice = near
-            .map(|(at, finding)| format!("nearest is number {}, but {}", at + 1, finding.message));
-        (value, message, advice)
+    /// Tells what is wrong with the value that is being looked at.
+    fn tell(&self, of: (&Rule<'s>, &Node<'s>), wrong: Wrong<'_>, findings: Findings<'_>) {
+        self.tell_of(None, of, wrong, findings);
     }
-}
 
-/// Whether a map has all of these members.
-fn has_all(
-    names: &[&str],
-    why: &str,
-    (rule, value, map): (&Rule<'_>, Value<'_>, &Map<'_>),
-    mut findings: Findings<'_>,
-) -> bool {
-    let mut is_valid = true;
-    for name in names.iter().filter(|name| map.get(name).is_none()) {
-        if findings.is_none() {
-            return false;
-        }
-        is_valid = false;
-        let message = format!("the member {name:?} is missing{why}");
-        tell(rule, (value, message, describe::near_member(name, map)), findings.as_deref_mut());
-    }
-    is_valid
-}
-
-fn tell(rule: &Rule<'_>, (value, message, advice): Wrong<'_>, findings: Findings<'_>) {
-    if let Some(findings) = findings {
+    /// Tells what is wrong with a member of that value.
+    fn tell_of(
+        &self,
+        inner: Option<Token<'_>>,
+        (rule, node): (&Rule<'s>, &Node<'s>),
+        (value, message, advice): Wrong<'_>,
+        findings: Findings<'_>,
+    ) {
+        let Some(findings) = findings else { return };
         let advice = advice.map(kyanite_tree::Advice::words);
-        findings.push(Finding { message, advice, origin: value.origin(), rule: rule.place });
+        let unit = self.way.borrow_mut().unit(rule.place.keyword, &node.location, inner);
+        let unit = Some(Box::new(unit));
+        findings.push(Finding { message, advice, origin: value.origin(), rule: rule.place, unit });
     }
-}
-
-/// Whether a value is one of those; a text from a format that knows only texts is also what it spells.
-fn is_one_of(value: Value<'_>, known: &[Constant<'_>]) -> bool {
-    let own = Key::of(value);
-    if known.iter().any(|known| known.key == own) {
-        return true;
-    }
-    let Value::Untyped(_, text) = value.simple() else { return false };
-    known.iter().any(|known| match known.value {
-        Value::Number(..) => number(known.value).is_some_and(|known| number(value) == Some(known)),
-        Value::Boolean(_, true) => text == "true",
-        Value::Boolean(_, false) => text == "false",
-        Value::Null(_) => text.is_empty(),
-        _ => false,
-    })
 }
 
 /// How many values there are in a value, with itself.
@@ -589,31 +466,4 @@ fn values(value: Value<'_>) -> u64 {
         }
     }
     count
-}
-
-fn number(value: Value<'_>) -> Option<Decimal> {
-    match value {
-        Value::Number(_, number) => number.decimal().ok(),
-        other => match other.simple() {
-            Value::Untyped(_, text) => Decimal::spelled(text),
-            _ => None,
-        },
-    }
-}
-
-fn text(value: Value<'_>) -> Option<&str> {
-    match value.simple() {
-        Value::Text(_, text) | Value::Untyped(_, text) => Some(text),
-        _ => None,
-    }
-}
-
-/// How large a value is, if it has such a size, and what is counted.
-fn size(of: Sized, value: Value<'_>) -> Option<(u64, &'static str)> {
-    Some(match of {
-        Sized::Text => (text(value)?.chars().count() as u64, "character"),
-        Sized::List => (value.as_list()?.len() as u64, "item"),
-        Sized::Map if value.kind() == Kind::Map => (value.as_map()?.len() as u64, "member"),
-        Sized::Map => return None,
-    })
 }

@@ -4,13 +4,30 @@ use std::collections::HashMap;
 
 use kyanite_eval::uri::resolve;
 use kyanite_tree::{Advice, Map, Origin, Setting, Value, near_words};
-use percent_encoding::percent_decode_str;
+use percent_encoding::{AsciiSet, CONTROLS, percent_decode_str, utf8_percent_encode};
 
 use super::check::DEPTH;
 use super::dialect::Dialect;
 use super::keyword::{Dependency, Holds, Keyword, known};
 use super::{Document, Draft, Node, Rule, Schema, Settings};
 use crate::{Problem, RulePlace};
+
+/// What a fragment has no place for (RFC 3986 section 3.5).
+const IN_FRAGMENT: &AsciiSet = &CONTROLS
+    .add(b' ')
+    .add(b'"')
+    .add(b'#')
+    .add(b'%')
+    .add(b'<')
+    .add(b'>')
+    .add(b'[')
+    .add(b'\\')
+    .add(b']')
+    .add(b'^')
+    .add(b'`')
+    .add(b'{')
+    .add(b'|')
+    .add(b'}');
 
 /// A schema in a document, and what it takes to understand it.
 #[derive(Clone, Debug)]
@@ -21,6 +38,8 @@ pub(super) struct Target<'s> {
     value: Value<'s>,
     /// What references in it are relative to, without a fragment.
     base: String,
+    /// How much of the pointer leads to the schema that has that URI.
+    resource_at: usize,
     dialect: Dialect,
 }
 
@@ -55,8 +74,15 @@ impl<'s> Target<'s> {
         if let Some(id) = self.id().filter(|id| !id.starts_with('#')) {
             let uri = resolve(id, &self.base).unwrap_or_else(|| id.to_owned());
             uri.split('#').next().unwrap_or_default().clone_into(&mut self.base);
+            self.resource_at = self.pointer.len();
         }
         self
+    }
+
+    /// Its URI, whose fragment is a pointer within its resource (RFC 6901 section 6).
+    fn location(&self) -> String {
+        let pointer = self.pointer.get(self.resource_at..).unwrap_or_default();
+        format!("{}#{}", self.base, utf8_percent_encode(pointer, IN_FRAGMENT))
     }
 
     /// The URI, or the fragment, that the schema gives itself. Up to draft 7 nothing counts beside a reference (draft-07 core
@@ -179,7 +205,8 @@ impl<'s> Compiler<'s> {
         let dialect = self.dialect(document.value);
         let uri = document.uri.split('#').next().unwrap_or_default().to_owned();
         let (pointer, base) = (String::new(), uri.clone());
-        let whole = Target { document: number, pointer, value: document.value, base, dialect };
+        let (value, resource_at) = (document.value, 0);
+        let whole = Target { document: number, pointer, value, base, resource_at, dialect };
         let whole = whole.rebased();
         // Of two documents of one URI the first counts: the one that is compiled is often given among the others, too.
         self.ids.entry(uri).or_insert_with(|| whole.clone());
@@ -304,7 +331,8 @@ impl<'s> Compiler<'s> {
         let count = self.resources.len();
         let resource = *self.resources.entry(target.base.clone()).or_insert(count);
         let draft = target.dialect.draft;
-        self.nodes.push(Node { rules: Vec::new(), draft, resource, asks_evaluated: false });
+        let (rules, location) = (Vec::new(), target.location());
+        self.nodes.push(Node { rules, location, draft, resource, asks_evaluated: false });
         self.places.push(target.value.origin());
         if self.depth >= DEPTH {
             let message = format!("schemas lead to each other through more than {DEPTH} others");

@@ -79,7 +79,8 @@ impl<'s> Constant<'s> {
 #[derive(Debug, Default)]
 pub(super) struct Members<'s> {
     pub(super) named: Vec<(&'s str, usize)>,
-    pub(super) patterns: Vec<(Pattern, usize)>,
+    /// Each with how it is written.
+    pub(super) patterns: Vec<(&'s str, Pattern, usize)>,
     pub(super) others: Option<usize>,
 }
 

@@ -183,7 +183,8 @@ impl<'s> Reader<'_, '_, 's> {
             for member in self.map("patternProperties", value)?.members() {
                 let schema = self.schema(&["patternProperties", member.name], member.value);
                 let pattern = self.pattern(member.name, member.value.origin());
-                members.patterns.extend(pattern.map(|pattern| (pattern, schema)));
+                let written = member.name;
+                members.patterns.extend(pattern.map(|pattern| (written, pattern, schema)));
             }
         }
         if let Some(value) = map.get("additionalProperties") {

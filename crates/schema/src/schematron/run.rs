@@ -235,6 +235,7 @@ impl<'r, 'd> Run<'r, 'd> {
             advice,
             origin: origin_of(place),
             rule: RulePlace { origin: test.origin, keyword },
+            unit: None,
         };
         take(Found::Told(Box::new(Told {
             finding,
@@ -257,7 +258,7 @@ impl<'r, 'd> Run<'r, 'd> {
         let message = format!("the expression {} fails here: {}", query.text, error.message());
         let advice = error.advice().map(|advice| kyanite_tree::Advice::words(advice.to_string()));
         let rule = RulePlace { origin: query.origin, keyword: "xpath" };
-        let finding = Finding { message, advice, origin: origin_of(node), rule };
+        let finding = Finding { message, advice, origin: origin_of(node), rule, unit: None };
         Found::Told(Box::new(Told {
             finding,
             severity: Severity::Error,

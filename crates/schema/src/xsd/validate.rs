@@ -156,7 +156,7 @@ impl<'s> Validator<'s> {
         for (name, met) in lost {
             let message = format!("{name:?} refers to an identifier, and no element has it");
             let rule = RulePlace { origin: Origin::NONE, keyword: "IDREF" };
-            let finding = Finding { message, advice: None, origin: met.origin, rule };
+            let finding = Finding { message, advice: None, origin: met.origin, rule, unit: None };
             self.found.push(Found { finding, path: met.path, at: Some(met.at) });
         }
         self.give_up();

@@ -128,7 +128,7 @@ impl<'s> Validator<'s> {
                 Kind::Reference(_) => "keyref",
             };
             let rule = RulePlace { origin: constraint.origin, keyword };
-            let finding = Finding { message, advice: None, origin: met.origin, rule };
+            let finding = Finding { message, advice: None, origin: met.origin, rule, unit: None };
             self.found.push(Found { finding, path: met.path, at: Some(met.at) });
         }
     }

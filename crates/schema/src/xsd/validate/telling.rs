@@ -91,7 +91,7 @@ impl<'s> Validator<'s> {
         path: String,
     ) {
         let advice = advice.map(Advice::words);
-        let finding = Finding { message, advice, origin, rule };
+        let finding = Finding { message, advice, origin, rule, unit: None };
         self.found.push(Found { finding, path, at: None });
     }
 }
