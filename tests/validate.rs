@@ -505,3 +505,63 @@ fn threads_say_the_same_of_records() {
         assert!(one.out.contains("many.jsonl:9974:8  $[9973].no"), "{}", one.out);
     }
 }
+
+/// What is built in, and what schemas and documents have to keep to beyond what a compiler asks.
+#[test]
+fn schemas_by_their_own_schemas() {
+    let folder = Folder::with_demo();
+    folder.file("odd.json", r#"{"title": 5, "$defs": {"a": {"type": "strnig"}}}"#);
+    folder.file(
+        "odd.xsd",
+        "<xs:schema xmlns:xs='http://www.w3.org/2001/XMLSchema' elementFormDefault='qual'/>",
+    );
+    folder.file(
+        "maps.xsd",
+        "<xs:schema xmlns:xs='http://www.w3.org/2001/XMLSchema'><xs:element name='map'><xs:complexType>\
+         <xs:attribute name='of' type='xs:ENTITY'/></xs:complexType></xs:element></xs:schema>",
+    );
+    let map = |of: &str| {
+        format!(
+            "<!DOCTYPE map [<!NOTATION n SYSTEM 'n'><!ENTITY chart SYSTEM 'c' NDATA n>]>\n<map of='{of}'/>"
+        )
+    };
+    folder.file("good.xml", map("chart"));
+    folder.file("bad.xml", map("chert"));
+    for (line, status, expected) in [
+        ("schema check odd.json", 1, "odd.json:1:11  $.title"),
+        ("schema check odd.json", 1, "nearest is number 1, but \"strnig\" is none of the 7 values"),
+        (
+            "schema check odd.xsd",
+            1,
+            "the schema breaks the schema for schemas: \"qual\" is none of the 2 values",
+        ),
+        (
+            "validate --schema https://json-schema.org/draft/2020-12/schema odd.json",
+            1,
+            "2 findings",
+        ),
+        (
+            "validate --schema http://www.w3.org/2001/XMLSchema schemas/manifest.xsd schemas/notices.xsd",
+            0,
+            "2 documents checked in 2 inputs: valid",
+        ),
+        ("validate --schema http://www.w3.org/2001/XMLSchema odd.xsd", 1, "near: qualified"),
+        ("validate --schema maps.xsd good.xml", 0, "valid"),
+        ("validate --schema maps.xsd bad.xml", 1, "bad.xml:2:10  /map[1]/@of"),
+        (
+            "validate --schema maps.xsd bad.xml",
+            1,
+            "declares no unparsed entity that is called \"chert\"",
+        ),
+        ("validate --schema maps.xsd bad.xml", 1, "near: chart"),
+    ] {
+        let ran = run(&folder, line, "");
+        assert_eq!(ran.status, status, "{line}: {}{}", ran.out, ran.err);
+        assert!(
+            ran.out.contains(expected) || ran.err.contains(expected),
+            "{line}: {}{}",
+            ran.out,
+            ran.err
+        );
+    }
+}

@@ -6,6 +6,7 @@
 mod assertions;
 mod catalog;
 mod check;
+mod compile;
 mod elements;
 mod files;
 mod finding;

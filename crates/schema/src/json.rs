@@ -23,6 +23,7 @@ mod evaluated;
 mod format;
 mod host;
 mod keyword;
+mod meta_schema;
 mod read;
 mod unit;
 
@@ -32,6 +33,7 @@ use crate::{Problem, RulePlace};
 
 pub use check::DEPTH;
 use keyword::Keyword;
+pub use meta_schema::MetaSchemas;
 pub use unit::Unit;
 
 /// A version of the standard.
@@ -56,13 +58,20 @@ impl Draft {
     /// The draft whose meta-schema has that URI.
     #[must_use]
     pub fn of_uri(uri: &str) -> Option<Self> {
-        match uri.trim_end_matches('#') {
-            "http://json-schema.org/draft-04/schema" => Some(Self::V4),
-            "http://json-schema.org/draft-06/schema" => Some(Self::V6),
-            "http://json-schema.org/draft-07/schema" => Some(Self::V7),
-            "https://json-schema.org/draft/2019-09/schema" => Some(Self::V2019),
-            "https://json-schema.org/draft/2020-12/schema" => Some(Self::V2020),
-            _ => None,
+        let uri = uri.trim_end_matches('#');
+        let all = [Self::V4, Self::V6, Self::V7, Self::V2019, Self::V2020];
+        all.into_iter().find(|draft| draft.uri() == uri)
+    }
+
+    /// The URI of its meta-schema, without the empty fragment that some have.
+    #[must_use]
+    pub fn uri(self) -> &'static str {
+        match self {
+            Self::V4 => "http://json-schema.org/draft-04/schema",
+            Self::V6 => "http://json-schema.org/draft-06/schema",
+            Self::V7 => "http://json-schema.org/draft-07/schema",
+            Self::V2019 => "https://json-schema.org/draft/2019-09/schema",
+            Self::V2020 => "https://json-schema.org/draft/2020-12/schema",
         }
     }
 

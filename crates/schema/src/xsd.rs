@@ -39,9 +39,9 @@ mod validate;
 mod value;
 mod wildcard;
 
-use kyanite_tree::Value;
+use kyanite_tree::{Element, Origin, Value};
 
-use crate::Problem;
+use crate::{Finding, Problem};
 use compile::Compiler;
 use components::Components;
 use documents::Collection;
@@ -51,6 +51,9 @@ pub use validate::{Found, Places, Validator};
 
 /// The declarations of the attributes that the namespace of XML has.
 pub const XML_NAMESPACE: &str = include_str!("xsd/xml.xsd");
+
+/// The schema for schemas (part 1 appendix A, part 2 appendix A).
+pub const SCHEMA_FOR_SCHEMAS: &str = include_str!("xsd/XMLSchema.xsd");
 
 /// A compiled schema.
 #[derive(Debug)]
@@ -87,4 +90,22 @@ impl Schema {
         all.sort();
         all.into_iter().map(|id| (names.namespace(*id), names.local(*id)))
     }
+}
+
+/// What is wrong with a schema document by the schema for schemas, `meta`.
+#[must_use]
+pub fn check_document(
+    meta: &Schema,
+    (root, origin): (&Element<'_>, Origin),
+    places: Places<'_>,
+) -> Vec<Problem> {
+    let mut validator = Validator::new(meta);
+    validator.element(root, origin, places);
+    validator.finish();
+    let told = |found: Found| {
+        let Finding { message, advice, origin, .. } = found.finding;
+        let message = format!("the schema breaks the schema for schemas: {message}");
+        Problem { message, advice, origin, missing: None }
+    };
+    validator.take_found().into_iter().map(told).collect()
 }

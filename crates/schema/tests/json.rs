@@ -2,7 +2,7 @@
 #![allow(clippy::unwrap_used, reason = "a test that fails may panic")]
 
 use kyanite_formats::json::{self, Origins, ReaderOptions};
-use kyanite_schema::json::{Document, Draft, META_SCHEMAS, Schema, Settings};
+use kyanite_schema::json::{Document, Draft, META_SCHEMAS, MetaSchemas, Schema, Settings};
 use kyanite_tree::{Advice, AdvicePart, Arena, Base, Value};
 
 /// The value of a text whose places count from there.
@@ -361,6 +361,58 @@ fn chains() {
     let value = format!("{}{}", "[".repeat(500), "]".repeat(500));
     let given_up = "0 the check was given up: schemas apply each other 4000 levels deep (make the chain of schemas, or the value, less deep)";
     assert_eq!(found(Draft::V7, deep, &value), given_up);
+}
+
+/// What the reader of keywords does not come to, or does not ask for, is found by the meta-schema.
+#[test]
+fn meta_schemas() {
+    const OWN: &str = r##"{"$id": "https://tarn.example/named", "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "$vocabulary": {"https://json-schema.org/draft/2020-12/vocab/core": true},
+        "$ref": "https://json-schema.org/draft/2020-12/schema", "required": ["title"]}"##;
+    for (draft, schema, expected) in [
+        (Draft::V2020, r#"{"title": 5}"#, "10 expected string, found the number 5"),
+        (Draft::V2020, r#"{"deprecated": "x"}"#, "15 expected boolean, found the text \"x\""),
+        (
+            Draft::V2020,
+            r#"{"$defs": {"a": {"maximum": "x"}}}"#,
+            "28 expected number, found the text \"x\"",
+        ),
+        (
+            Draft::V4,
+            r#"{"definitions": {"a": {"required": []}}}"#,
+            "35 there are 0 items, and there must be at least 1",
+        ),
+        (Draft::V7, r#"{"$comment": 5, "default": 5}"#, "13 expected string, found the number 5"),
+        (Draft::V2019, r#"{"$anchor": "3"}"#, "12 \"3\" does not fit ^[A-Za-z][-A-Za-z0-9.:_]*$"),
+        // A schema that names another meta-schema is looked at by none but that.
+        (
+            Draft::V2020,
+            r#"{"$defs": {"a": {"$schema": "http://json-schema.org/draft-04/schema#", "maximum": 3, "exclusiveMaximum": true}}}"#,
+            "",
+        ),
+        (
+            Draft::V2020,
+            r#"{"$schema": "https://tarn.example/named"}"#,
+            "0 the member \"title\" is missing",
+        ),
+        (Draft::V2020, r#"{"$schema": "https://tarn.example/named", "title": "port"}"#, ""),
+    ] {
+        let (arena, base) = (Arena::new(), Base::default());
+        let read = |text: &str| read(&arena, text, base);
+        let meta = |(uri, text): (&str, &str)| Document { uri: uri.to_owned(), value: read(text) };
+        let own = ("https://tarn.example/named", OWN);
+        let others: Vec<Document<'_>> = META_SCHEMAS.into_iter().chain([own]).map(meta).collect();
+        let document = Document { uri: "file:///s.json".into(), value: read(schema) };
+        let settings = Settings { draft: Some(draft), ..Settings::default() };
+        assert!(Schema::compile(document.clone(), &others, settings).is_ok(), "{schema}");
+        let found = MetaSchemas::default().check(&document, &others, settings);
+        let found = found.iter().map(|problem| {
+            let message =
+                problem.message.strip_prefix("the schema breaks its meta-schema: ").unwrap();
+            format!("{} {message}", base.offset(problem.origin))
+        });
+        assert_eq!(found.collect::<Vec<_>>().join("; "), expected, "{schema}");
+    }
 }
 
 /// Locations of output units (2020-12 core section 12.3): the keyword's through references, its own URI, the value's.

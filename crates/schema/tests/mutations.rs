@@ -4,7 +4,7 @@
 use kyanite_formats::xml;
 use kyanite_schema::Problem;
 use kyanite_schema::xsd::{Documents, Reference, Schema, Validator};
-use kyanite_tree::{Arena, Base, Content, Element, LineColumn, Origin, Value};
+use kyanite_tree::{Arena, Base, LineColumn, Origin, Value};
 
 const SCHEMA: &str = r#"<xs:schema xmlns:xs="http://www.w3.org/2001/XMLSchema">
   <xs:element name="manifest"><xs:complexType><xs:sequence>
@@ -170,26 +170,14 @@ impl<'s> Documents<'s> for Alone {
     }
 }
 
-fn walk(validator: &mut Validator<'_>, element: &Element<'_>, origin: Origin) {
-    let places = |_: Origin| LineColumn { line: 1, column: 1 };
-    validator.begin(element.name, element.attributes, origin, &places);
-    for node in element.content {
-        match node {
-            Content::Element(origin, inner) => walk(validator, inner, *origin),
-            Content::Text(origin, text) => validator.text(text, *origin),
-            _ => {}
-        }
-    }
-    validator.end(origin, &places);
-}
-
 /// The paths of what is found in a document.
 fn found(validator: &mut Validator<'_>, text: &str) -> Vec<String> {
     let arena = Arena::new();
     let options = xml::Options { base: Base::default(), ..xml::Options::default() };
     let document = xml::document(arena.text(text), &arena, options).unwrap();
     let root = document.root.children().next().unwrap();
-    walk(validator, root.as_element().unwrap(), root.origin());
+    let places = |_: Origin| LineColumn { line: 1, column: 1 };
+    validator.element(root.as_element().unwrap(), root.origin(), &places);
     validator.finish();
     validator.take_found().into_iter().map(|found| found.path).collect()
 }

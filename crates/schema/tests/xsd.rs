@@ -1,9 +1,13 @@
 //! What is said of documents that break an XML Schema, and of schemas that are none, component by component.
 #![allow(clippy::unwrap_used, clippy::panic, reason = "a test that fails may panic")]
 
+use std::sync::OnceLock;
+
 use kyanite_formats::xml;
 use kyanite_schema::Problem;
-use kyanite_schema::xsd::{Documents, Reference, Schema, Validator, XML, XML_NAMESPACE};
+use kyanite_schema::xsd::{
+    Documents, Reference, SCHEMA_FOR_SCHEMAS, Schema, Validator, XML, XML_NAMESPACE, check_document,
+};
 use kyanite_tree::{Arena, Base, Content, Element, LineColumn, Origin, Value};
 
 /// Schema documents by their locations.
@@ -31,6 +35,9 @@ impl<'a> Documents<'a> for Files<'_, 'a> {
 
 /// A schema document around definitions; one that is whole stays as it is.
 fn whole(body: &str) -> String {
+    if body.starts_with("<?xml") {
+        return body.to_owned();
+    }
     if body.starts_with("<xs:schema") {
         return body.replacen(
             "<xs:schema",
@@ -47,25 +54,33 @@ fn compile(body: &str, files: &[(&str, &str)]) -> Result<Schema, Vec<Problem>> {
     Schema::compile(&[("main.xsd".to_owned(), root)], &mut Files { arena: &arena, files })
 }
 
-/// Tells a validator of an element and all in it.
-fn walk(validator: &mut Validator<'_>, element: &Element<'_>, origin: Origin) {
-    let places = |origin: Origin| {
-        let column = Base::default().offset(origin) as u64 + 1;
-        LineColumn { line: 1, column }
-    };
-    if !element.is_document() {
-        validator.begin(element.name, element.attributes, origin, &places);
-    }
-    for node in element.content {
-        match node {
-            Content::Element(origin, inner) => walk(validator, inner, *origin),
-            Content::Text(origin, text) => validator.text(text, *origin),
-            _ => {}
-        }
-    }
-    if !element.is_document() {
-        validator.end(origin, &places);
-    }
+/// Lines and columns of a text of one line.
+fn places(origin: Origin) -> LineColumn {
+    LineColumn { line: 1, column: Base::default().offset(origin) as u64 + 1 }
+}
+
+/// The root element of a document.
+fn root_of<'a>(document: Value<'a>) -> (&'a Element<'a>, Origin) {
+    let mut content = document.as_element().unwrap().content.iter();
+    let root = content.find_map(|node| match node {
+        Content::Element(origin, root) => Some((*root, *origin)),
+        _ => None,
+    });
+    root.unwrap()
+}
+
+/// What is wrong with a schema document by the schema for schemas.
+fn by_schema_for_schemas(body: &str) -> String {
+    static META: OnceLock<Schema> = OnceLock::new();
+    let meta = META.get_or_init(|| compile(SCHEMA_FOR_SCHEMAS, &[]).unwrap());
+    let arena = Arena::new();
+    let document = read(&arena, &whole(body));
+    let found = check_document(meta, root_of(document), &places);
+    let found = found.iter().map(|problem| {
+        let message = problem.message.strip_prefix("the schema breaks the schema for schemas: ");
+        format!("{} {}", places(problem.origin).column, message.unwrap())
+    });
+    found.collect::<Vec<_>>().join("\n")
 }
 
 /// What is found in a document, each as `path: message (advice)`; of a schema that is none the messages behind `!`.
@@ -83,10 +98,12 @@ fn found(body: &str, files: &[(&str, &str)], document: &str) -> String {
             return all.collect::<Vec<_>>().join("\n");
         }
     };
+    assert_eq!(by_schema_for_schemas(body), "", "{body}");
     let arena = Arena::new();
     let root = read(&arena, document);
     let mut validator = Validator::new(&schema);
-    walk(&mut validator, root.as_element().unwrap(), root.origin());
+    let (root, origin) = root_of(root);
+    validator.element(root, origin, &places);
     validator.finish();
     let all = validator.take_found();
     let all = all.iter().map(|f| {
@@ -885,4 +902,64 @@ fn schemas_that_are_none() {
     ] {
         assert_eq!(found(body, &[], "<a/>"), expected, "{body}");
     }
+}
+
+/// The compiler and the schema for schemas refuse the same forms; some things only the schema for schemas asks for.
+#[test]
+fn the_schema_for_schemas() {
+    const IN: [&str; 2] = ["<xs:complexType name='a'>", "</xs:complexType>"];
+    for body in [
+        "<xs:element nam='a'/>",
+        "<xs:elemnt name='a'/>",
+        "<xs:simpleType name='a'/>",
+        "<xs:element name='a b'/>",
+        "<xs:element name='a' form='qualified'/>",
+        "<xs:element name='a' nillable='ja'/>",
+        "<xs:element name='a' block='none'/>",
+        "<xs:attribute name='a' use='required'/>",
+        "<xs:group name='a' minOccurs='0'><xs:sequence/></xs:group>",
+        "<xs:include/>",
+        "<xs:element name='a'/><xs:include schemaLocation='b.xsd'/>",
+        &IN.join("<xs:attribute name='b' use='requird'/>"),
+        &IN.join("<xs:attribute name='x'/><xs:sequence/>"),
+        &IN.join("<xs:sequence minOccurs='x'/>"),
+        &IN.join("<xs:sequence><xs:all/></xs:sequence>"),
+        &IN.join("<xs:sequence><xs:any processContents='laxx'/></xs:sequence>"),
+        &IN.join("<xs:all maxOccurs='2'/>"),
+        &IN.join("<xs:complexContent/>"),
+        "<xs:simpleType name='a'><xs:restriction base='xs:string'><xs:whiteSpace value='fold'/></xs:restriction></xs:simpleType>",
+        "<xs:simpleType name='a'><xs:restriction base='xs:int'><xs:totalDigits value='0'/></xs:restriction></xs:simpleType>",
+        "<xs:element name='a'><xs:key name='k'><xs:selector xpath='b['/><xs:field xpath='@c'/></xs:key></xs:element>",
+        "<xs:element name='a'><xs:key name='k'><xs:selector xpath='b'/></xs:key></xs:element>",
+    ] {
+        assert!(compile(body, &[]).is_err(), "the compiler takes {body}");
+        assert_ne!(by_schema_for_schemas(body), "", "the schema for schemas takes {body}");
+    }
+    for (body, expected) in [
+        (
+            IN.join("<xs:sequence><xs:element name='b' form='qualifed'/></xs:sequence>"),
+            "121 \"qualifed\" is none of the 2 values that may stand here",
+        ),
+        (
+            "<xs:element name='a' id='x'/><xs:element name='b' id='x'/>".to_owned(),
+            "110 the identifier \"x\" is given twice",
+        ),
+        (
+            "<xs:group name='a'/>".to_owned(),
+            "56 <xs:group> ends too early: expected annotation, all, choice or sequence",
+        ),
+        (
+            "<xs:schema elementFormDefault='qual'/>".to_owned(),
+            "76 \"qual\" is none of the 2 values that may stand here",
+        ),
+        (
+            "<xs:simpleType name='a'><xs:restriction base='xs:string'><xs:maxLength value='0' fixed='x'/></xs:restriction></xs:simpleType>".to_owned(),
+            "144 \"x\" is no xs:boolean",
+        ),
+    ] {
+        assert!(compile(&body, &[]).is_ok(), "{body}");
+        assert_eq!(by_schema_for_schemas(&body), expected, "{body}");
+    }
+    // It is one itself.
+    assert_eq!(by_schema_for_schemas(SCHEMA_FOR_SCHEMAS), "");
 }

@@ -2,6 +2,7 @@
 
 use kyanite_eval::uri::resolve;
 use kyanite_tree::Element;
+use percent_encoding::percent_decode_str;
 
 /// The namespace of catalogs.
 const CATALOG: &str = "urn:oasis:names:tc:entity:xmlns:xml:catalog";
@@ -11,6 +12,8 @@ const CATALOG: &str = "urn:oasis:names:tc:entity:xmlns:xml:catalog";
 enum Entry {
     /// Just this URI is found there.
     Whole(String, String),
+    /// What is known by this public identifier is found there.
+    Public(String, String),
     /// URIs that begin so begin otherwise.
     Beginning(String, String),
     /// URIs that end so are found there.
@@ -50,7 +53,8 @@ impl Catalog {
             let entry = match element.name.local() {
                 "uri" => pair("name", "uri").map(|(from, to)| Entry::Whole(from, to)),
                 "system" => pair("systemId", "uri").map(|(from, to)| Entry::Whole(from, to)),
-                "public" => pair("publicId", "uri").map(|(from, to)| Entry::Whole(from, to)),
+                "public" => pair("publicId", "uri")
+                    .map(|(from, to)| Entry::Public(without_blanks(&from), to)),
                 "rewriteURI" => pair("uriStartString", "rewritePrefix")
                     .map(|(from, to)| Entry::Beginning(from, to)),
                 "rewriteSystem" => pair("systemIdStartString", "rewritePrefix")
@@ -83,8 +87,10 @@ impl Catalog {
     /// What it knows about a URI (section 7.2.2): what is said of just this, of what it begins with, of what it ends with, the
     /// longest first; else other catalogs.
     pub(super) fn find(&self, uri: &str) -> Option<Answer> {
+        let public = public_identifier(uri);
         let whole = self.0.iter().find_map(|entry| match entry {
             Entry::Whole(from, to) if from == uri => Some(to.clone()),
+            Entry::Public(from, to) if Some(from) == public.as_ref() => Some(to.clone()),
             _ => None,
         });
         let longest = |found: &mut dyn Iterator<Item = (usize, String)>| {
@@ -122,6 +128,18 @@ impl Catalog {
     }
 }
 
+/// The public identifier that a URI is made of (section 6.4, RFC 3151).
+fn public_identifier(uri: &str) -> Option<String> {
+    let transcribed = uri.strip_prefix("urn:publicid:")?;
+    let plain = transcribed.replace('+', " ").replace(':', "//").replace(';', "::");
+    Some(without_blanks(&percent_decode_str(&plain).decode_utf8_lossy()))
+}
+
+/// A public identifier with its white space normalized (section 6.2).
+fn without_blanks(identifier: &str) -> String {
+    identifier.split_ascii_whitespace().collect::<Vec<_>>().join(" ")
+}
+
 #[cfg(test)]
 mod tests {
     use kyanite_formats::xml;
@@ -134,7 +152,7 @@ mod tests {
         let text = "<catalog xmlns='urn:oasis:names:tc:entity:xmlns:xml:catalog'>\
             <uri name='urn:a' uri='a.xsd'/><group xml:base='sub/'><system systemId='http://h/b.xsd' uri='b.xsd'/></group>\
             <rewriteURI uriStartString='http://h/' rewritePrefix='copies/'/><rewriteURI uriStartString='http://h/x/' rewritePrefix='x/'/>\
-            <uriSuffix uriSuffix='/c.xsd' uri='c.xsd'/><delegateURI uriStartString='urn:d' catalog='d.xml'/><nextCatalog catalog='e.xml'/></catalog>";
+            <public publicId='-//Tarn//DTD  Pier:1//EN' uri='p.xsd'/><uriSuffix uriSuffix='/c.xsd' uri='c.xsd'/><delegateURI uriStartString='urn:d' catalog='d.xml'/><nextCatalog catalog='e.xml'/></catalog>";
         let arena = Arena::new();
         let document = xml::document(text, &arena, xml::Options::default()).unwrap();
         let catalog = Catalog::read(document.root, "file:///f/catalog.xml").unwrap();
@@ -149,6 +167,8 @@ mod tests {
                 "urn:d:1",
                 Some(Answer::Ask(vec!["file:///f/d.xml".into(), "file:///f/e.xml".into()])),
             ),
+            ("urn:publicid:-:Tarn:DTD+Pier%3A1:EN", found("p.xsd")),
+            ("-//Tarn//DTD Pier:1//EN", Some(Answer::Ask(vec!["file:///f/e.xml".into()]))),
             ("urn:z", Some(Answer::Ask(vec!["file:///f/e.xml".into()]))),
         ] {
             assert_eq!(catalog.find(uri), expected, "{uri}");

@@ -184,6 +184,12 @@ fn part<'h>(
     let text = part.text;
     let mut events = EventReader::new(text, &arena, prolog, reading(options, base), progress.place);
     events.seek(from);
+    if from > 0 {
+        // Only the part with the root element begins behind a prolog.
+        for validator in validators.iter_mut() {
+            validator.declare_entities(prolog.unparsed_entities().into_iter());
+        }
+    }
     if part.is_last {
         events.is_last();
     }

@@ -5,10 +5,10 @@ use std::collections::HashMap;
 use std::path::PathBuf;
 
 use kyanite_eval::uri::{resolve, scheme};
-use kyanite_formats::json as json_format;
+use kyanite_formats::{json as json_format, xml};
 use kyanite_schema::json::{self, META_SCHEMAS};
-use kyanite_schema::{Problem, schematron, xsd};
-use kyanite_tree::{Advice, Arena, Base, Code, Diagnostic, Element, Origin, Place, Setting, Value};
+use kyanite_schema::{schematron, xsd};
+use kyanite_tree::{Advice, Arena, Base, Code, Diagnostic, Origin, Place, Setting, Value};
 use percent_encoding::{AsciiSet, CONTROLS, percent_decode_str, utf8_percent_encode};
 
 use super::catalog::{Answer, Catalog};
@@ -28,6 +28,9 @@ pub(super) struct Shelf<'s> {
     /// Documents that were read, by URI.
     read: RefCell<HashMap<String, Value<'s>>>,
     meta_schemas: OnceCell<Vec<json::Document<'s>>>,
+    /// What JSON Schemas are checked by, and what XML Schemas are.
+    pub(super) checks: RefCell<json::MetaSchemas<'s>>,
+    pub(super) schema_for_schemas: OnceCell<Option<xsd::Schema>>,
     /// Places that were looked up.
     places: RefCell<HashMap<Origin, Option<Place>>>,
 }
@@ -68,14 +71,6 @@ pub(super) struct Compiled<'s> {
     pub(super) assigned: Vec<Vec<Assigned>>,
 }
 
-/// A schema document, by what it is.
-enum Sort {
-    Json,
-    Xsd,
-    Schematron,
-    Other(String),
-}
-
 impl<'s> Shelf<'s> {
     /// A shelf without schemas, the catalogs read.
     pub(super) fn new(
@@ -90,6 +85,8 @@ impl<'s> Shelf<'s> {
             catalogs: Vec::new(),
             read: RefCell::default(),
             meta_schemas: OnceCell::new(),
+            checks: RefCell::default(),
+            schema_for_schemas: OnceCell::new(),
             places: RefCell::default(),
         };
         for input in validation.catalogs {
@@ -219,7 +216,7 @@ impl<'s> Shelf<'s> {
     }
 
     /// The input that a URI means: what it is mapped to, or a file that is there.
-    fn find(&self, uri: &str, namespace: Option<&str>) -> Option<(Input, String)> {
+    pub(super) fn find(&self, uri: &str, namespace: Option<&str>) -> Option<(Input, String)> {
         let mapped = |uri: &str| {
             let uri = uri.trim_end_matches('#');
             self.validation.mapped.iter().find_map(|(from, to)| {
@@ -248,6 +245,12 @@ impl<'s> Shelf<'s> {
         let uri = catalogued.as_deref().unwrap_or(uri);
         let path = path_of(uri)?;
         path.is_file().then(|| (Input::File(path), uri.to_owned()))
+    }
+
+    /// Whether something says which file a URI means.
+    pub(super) fn may_have(&self, uri: &str) -> bool {
+        let mut mapped = self.validation.mapped.iter();
+        mapped.any(|(from, _)| uri.starts_with(from.as_str())) || !self.catalogs.is_empty()
     }
 
     /// What the catalogs say of a URI, and those that they lead to.
@@ -279,8 +282,34 @@ impl<'s> Shelf<'s> {
         None
     }
 
+    /// The document of that URI that is built in: a meta-schema, the schema for schemas, the attributes of the namespace of XML.
+    pub(super) fn built_in(&self, uri: &str) -> Option<Value<'s>> {
+        let uri = uri.trim_end_matches('#');
+        if let Some(meta) = self.meta_schemas().iter().find(|document| document.uri == uri) {
+            return Some(meta.value);
+        }
+        let text = match uri.strip_suffix(".xsd").unwrap_or(uri) {
+            xsd::XSD => xsd::SCHEMA_FOR_SCHEMAS,
+            xsd::XML | "http://www.w3.org/2001/xml" => xsd::XML_NAMESPACE,
+            _ => return None,
+        };
+        let options = xml::Options { base: Base::NONE, ..xml::Options::default() };
+        let read = xml::document(text, self.arena, options);
+        read.ok().map(|document| document.value())
+    }
+
     /// Reads a document, once.
-    fn load(&self, input: &Input, uri: &str, events: &mut Events<'_>) -> Result<Value<'s>, Failed> {
+    pub(super) fn load(
+        &self,
+        input: &Input,
+        uri: &str,
+        events: &mut Events<'_>,
+    ) -> Result<Value<'s>, Failed> {
+        if let Input::Url(url) = input
+            && let Some(value) = self.built_in(url)
+        {
+            return Ok(value);
+        }
         if let Some(known) = self.read.borrow().get(uri) {
             return Ok(*known);
         }
@@ -306,7 +335,7 @@ impl<'s> Shelf<'s> {
     }
 
     /// The meta-schemas, which are built in, read once.
-    fn meta_schemas(&self) -> &[json::Document<'s>] {
+    pub(super) fn meta_schemas(&self) -> &[json::Document<'s>] {
         self.meta_schemas.get_or_init(|| {
             let read = |(uri, text): (&str, &'static str)| {
                 let origins = json_format::Origins::Text(Base::NONE);
@@ -318,254 +347,13 @@ impl<'s> Shelf<'s> {
             META_SCHEMAS.map(read).into()
         })
     }
-
-    /// Compiles documents that all have to hold.
-    fn bundle(
-        &self,
-        documents: Vec<(Value<'s>, String)>,
-        events: &mut Events<'_>,
-    ) -> Result<Bundle<'s>, Failed> {
-        let mut bundle = Bundle::default();
-        let (mut of_json, mut of_xsd) = (Vec::new(), Vec::new());
-        let mut wrong = Vec::new();
-        for (value, uri) in documents {
-            match sort(value) {
-                Sort::Json => of_json.push(json::Document { uri, value }),
-                Sort::Xsd => of_xsd.push((uri, value)),
-                Sort::Schematron => {
-                    self.compile_schematron((&uri, value), &mut bundle, &mut wrong, events)?;
-                }
-                Sort::Other(name) => {
-                    let message = format!("<{name}> is the root of no schema that is known");
-                    let place = self.place(root_origin(value));
-                    wrong.push(
-                        Diagnostic::error(Code::SchemaWrong, message)
-                            .at_opt(place)
-                            .advise("schemas are JSON Schemas, XML Schemas and Schematron schemas"),
-                    );
-                }
-            }
-        }
-        bundle.documents = [of_json.len(), of_xsd.len(), bundle.schematron.len()];
-        self.compile_json(of_json, &mut bundle, &mut wrong, events)?;
-        self.compile_xsd(&of_xsd, &mut bundle, &mut wrong, events)?;
-        if wrong.is_empty() { Ok(bundle) } else { Err(Failed::Command(wrong)) }
-    }
-
-    fn compile_json(
-        &self,
-        given: Vec<json::Document<'s>>,
-        bundle: &mut Bundle<'s>,
-        wrong: &mut Vec<Diagnostic>,
-        events: &mut Events<'_>,
-    ) -> Result<(), Failed> {
-        if given.is_empty() {
-            return Ok(());
-        }
-        let mut others = given.clone();
-        for (uri, file) in self.validation.mapped.iter().filter(|(uri, _)| !uri.ends_with('/')) {
-            let value = self.load(&Input::of_word(file), uri, events)?;
-            if matches!(sort(value), Sort::Json) {
-                others.push(json::Document { uri: uri.clone(), value });
-            }
-        }
-        others.extend_from_slice(self.meta_schemas());
-        for document in given {
-            loop {
-                match json::Schema::compile(document.clone(), &others, self.validation.settings) {
-                    Ok(schema) => {
-                        for remark in schema.remarks() {
-                            events.tell(
-                                Diagnostic::warning(Code::SchemaSuspect, remark.message.clone())
-                                    .at_opt(self.place(remark.origin))
-                                    .advise_opt(remark.advice.clone()),
-                            );
-                        }
-                        bundle.json.push(schema);
-                        break;
-                    }
-                    Err(problems) => {
-                        // What lies in a mapped folder is read once it is asked for.
-                        let mut found = Vec::new();
-                        for uri in problems.iter().filter_map(|problem| problem.missing.as_deref())
-                        {
-                            let is_known = found
-                                .iter()
-                                .chain(&others)
-                                .any(|other: &json::Document<'_>| other.uri == uri);
-                            let is_mapped = self
-                                .validation
-                                .mapped
-                                .iter()
-                                .any(|(from, _)| uri.starts_with(from.as_str()))
-                                || !self.catalogs.is_empty();
-                            if let Some((input, _)) =
-                                self.find(uri, None).filter(|_| is_mapped && !is_known)
-                            {
-                                let value = self.load(&input, uri, events)?;
-                                found.push(json::Document { uri: uri.to_owned(), value });
-                            }
-                        }
-                        if found.is_empty() {
-                            wrong.extend(problems.into_iter().map(|problem| self.told(problem)));
-                            break;
-                        }
-                        others.append(&mut found);
-                    }
-                }
-            }
-        }
-        Ok(())
-    }
-
-    fn compile_xsd(
-        &self,
-        given: &[(String, Value<'s>)],
-        bundle: &mut Bundle<'s>,
-        wrong: &mut Vec<Diagnostic>,
-        events: &mut Events<'_>,
-    ) -> Result<(), Failed> {
-        let target = |value: &Value<'s>| {
-            root_of(*value).and_then(|root| root.attribute("targetNamespace")).map(|a| a.value)
-        };
-        let mut targets: Vec<Option<&str>> = given.iter().map(|(_, value)| target(value)).collect();
-        targets.sort_unstable();
-        targets.dedup();
-        // Schemas of different namespaces are one; of several for the same one each has to hold.
-        let groups: Vec<&[(String, Value<'s>)]> = match given {
-            [] => Vec::new(),
-            given if targets.len() == given.len() => vec![given],
-            given => given.chunks(1).collect(),
-        };
-        for group in groups {
-            let mut source = FromShelf { shelf: self, events, failed: None };
-            let compiled = xsd::Schema::compile(group, &mut source);
-            if let Some(failed) = source.failed {
-                return Err(failed);
-            }
-            match compiled {
-                Ok(schema) => bundle.xsd.push(schema),
-                Err(problems) => {
-                    wrong.extend(problems.into_iter().map(|problem| self.told(problem)))
-                }
-            }
-        }
-        Ok(())
-    }
-
-    fn compile_schematron(
-        &self,
-        (uri, value): (&str, Value<'s>),
-        bundle: &mut Bundle<'s>,
-        wrong: &mut Vec<Diagnostic>,
-        events: &mut Events<'_>,
-    ) -> Result<(), Failed> {
-        let mut source = FromShelf { shelf: self, events, failed: None };
-        let compiled = schematron::Schema::compile(uri, value, self.validation.phase, &mut source);
-        if let Some(failed) = source.failed {
-            return Err(failed);
-        }
-        match compiled {
-            Ok(schema) => bundle.schematron.push(schema),
-            Err(problems) => wrong.extend(problems.into_iter().map(|problem| self.told(problem))),
-        }
-        Ok(())
-    }
-
-    /// What makes a schema none.
-    fn told(&self, problem: Problem) -> Diagnostic {
-        let Problem { message, advice, origin, missing } = problem;
-        let place = self.place(origin);
-        match missing {
-            Some(uri) => unmapped(message, &uri).at_opt(place),
-            None => Diagnostic::error(Code::SchemaWrong, message).at_opt(place).advise_opt(advice),
-        }
-    }
 }
 
 /// That something refers to a URI which is not there.
-fn unmapped(message: String, uri: &str) -> Diagnostic {
+pub(super) fn unmapped(message: String, uri: &str) -> Diagnostic {
     let advice = Advice::words("nothing is fetched; say which file it is: ")
         .setting(Setting::SchemaMap(uri.to_owned()));
     Diagnostic::error(Code::SchemaWrong, message).advise(advice)
-}
-
-/// Finds schema documents for others.
-struct FromShelf<'f, 'e, 's> {
-    shelf: &'f Shelf<'s>,
-    events: &'f mut Events<'e>,
-    failed: Option<Failed>,
-}
-
-impl<'s> FromShelf<'_, '_, 's> {
-    /// Reads a document; why it cannot be is kept.
-    fn load(&mut self, input: &Input, uri: String) -> Option<(String, Value<'s>)> {
-        match self.shelf.load(input, &uri, self.events) {
-            Ok(value) => Some((uri, value)),
-            Err(failed) => {
-                self.failed.get_or_insert(failed);
-                None
-            }
-        }
-    }
-}
-
-impl<'s> xsd::Documents<'s> for FromShelf<'_, '_, 's> {
-    fn find(
-        &mut self,
-        reference: xsd::Reference<'_>,
-    ) -> Result<Option<(String, Value<'s>)>, Problem> {
-        let xsd::Reference { namespace, location, base } = reference;
-        let uri =
-            location.map(|location| resolve(location, base).unwrap_or_else(|| location.to_owned()));
-        let asked = uri.as_deref().or(namespace).unwrap_or_default();
-        match self.shelf.find(asked, namespace) {
-            Some((input, uri)) => Ok(self.load(&input, uri)),
-            None if namespace == Some(xsd::XML) => {
-                let options =
-                    kyanite_formats::xml::Options { base: Base::NONE, ..Default::default() };
-                let read =
-                    kyanite_formats::xml::document(xsd::XML_NAMESPACE, self.shelf.arena, options);
-                Ok(read.ok().map(|document| (xsd::XML.to_owned(), document.value())))
-            }
-            None => Ok(None),
-        }
-    }
-}
-
-impl<'s> schematron::Documents<'s> for FromShelf<'_, '_, 's> {
-    fn find(&mut self, href: &str, base: &str) -> Result<Option<(String, Value<'s>)>, Problem> {
-        let uri = resolve(href, base).unwrap_or_else(|| href.to_owned());
-        Ok(self.shelf.find(&uri, None).and_then(|(input, uri)| self.load(&input, uri)))
-    }
-}
-
-/// The root element of a document.
-fn root_of<'s>(value: Value<'s>) -> Option<&'s Element<'s>> {
-    let element = value.as_element()?;
-    if element.is_document() { element.children().next()?.as_element() } else { Some(element) }
-}
-
-/// Where the root element of a document begins.
-fn root_origin(value: Value<'_>) -> Origin {
-    let root = value.as_element().filter(|element| element.is_document());
-    let root = root.and_then(|document| document.children().next());
-    root.map_or(value.origin(), |root| root.origin())
-}
-
-/// What sort of schema a document is.
-fn sort(value: Value<'_>) -> Sort {
-    match root_of(value) {
-        None => Sort::Json,
-        Some(root) if root.name.namespace() == xsd::XSD => Sort::Xsd,
-        Some(root) if root.name.namespace() == schematron::SCHEMATRON => Sort::Schematron,
-        Some(root) if root.name.namespace().is_empty() => Sort::Other(root.name.local().to_owned()),
-        Some(root) => Sort::Other(format!(
-            "{}> of the namespace <{}",
-            root.name.local(),
-            root.name.namespace()
-        )),
-    }
 }
 
 /// The URI of an input: of a file, by where it is (RFC 8089), so that a schema beside it can be referred to.

@@ -42,6 +42,14 @@ impl<'a> Dtd<'a> {
         self.general.get_key_value(name).map(|(name, entity)| (*name, *entity))
     }
 
+    /// The names of unparsed entities, in order.
+    pub(super) fn unparsed(&self) -> Vec<&'a str> {
+        let all = self.general.iter().filter(|(_, entity)| matches!(entity, Entity::Unparsed));
+        let mut names: Vec<&str> = all.map(|(name, _)| *name).collect();
+        names.sort_unstable();
+        names
+    }
+
     /// The parameter entity called `name`.
     pub(super) fn parameter(&self, name: &str) -> Option<Entity<'a>> {
         self.parameter.get(name).copied()

@@ -24,6 +24,14 @@ pub struct Prolog<'a> {
     pub has_markup: bool,
 }
 
+impl<'a> Prolog<'a> {
+    /// The names of the unparsed entities that the document declares (section 4.2.2), in order.
+    #[must_use]
+    pub fn unparsed_entities(&self) -> Vec<&'a str> {
+        self.dtd.unparsed()
+    }
+}
+
 /// Reads what stands before the root element (production 22). Unless it `is_all`, more may follow behind the text.
 ///
 /// # Errors

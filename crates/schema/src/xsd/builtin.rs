@@ -72,7 +72,7 @@ const DERIVED: [Derived; 22] = [
     spelled("NCName", "Name", Lexical::NcName),
     named("ID", Role::Id),
     named("IDREF", Role::Reference),
-    named("ENTITY", Role::None),
+    named("ENTITY", Role::Entity),
     spelled("integer", "decimal", Lexical::Integer),
     bounded("nonPositiveInteger", "integer", None, Some("0")),
     bounded("negativeInteger", "nonPositiveInteger", None, Some("-1")),

@@ -408,7 +408,7 @@ impl<'s, 'd> Compiler<'s, 'd> {
     fn refuse_at_top(&mut self, node: &Node<'s>, attribute: &str) {
         if let Some((_, origin)) = node.attribute(attribute) {
             let message =
-                format!("{attribute} cannot stand on a {} at the top of a schema", node.word());
+                format!("{attribute} cannot stand on <{}> at the top of a schema", node.word());
             self.problem(origin, message, None);
         }
     }

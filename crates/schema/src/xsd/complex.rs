@@ -477,7 +477,7 @@ impl<'s> Compiler<'s, '_> {
             if let Some((_, origin)) = node.attribute(attribute) {
                 self.problem(
                     origin,
-                    format!("{attribute} cannot stand on a group at the top of a schema"),
+                    format!("{attribute} cannot stand on <group> at the top of a schema"),
                     None,
                 );
             }

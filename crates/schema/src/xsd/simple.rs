@@ -62,6 +62,8 @@ pub(super) enum Role {
     Id,
     /// It names an element that is there.
     Reference,
+    /// It names an unparsed entity that the document declares.
+    Entity,
 }
 
 /// What a type asks of its values, with what its bases ask.

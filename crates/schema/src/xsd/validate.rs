@@ -9,7 +9,8 @@ mod values;
 
 use std::collections::HashMap;
 
-use kyanite_tree::{Attribute, LineColumn, Name, Origin, is_blank};
+use kyanite_tree::Content as Inside;
+use kyanite_tree::{Attribute, Element, LineColumn, Name, Origin, is_blank};
 
 use super::Schema;
 use super::components::{Components, Content, ElementId, TypeId};
@@ -117,6 +118,8 @@ pub struct Validator<'s> {
     identifiers: HashMap<String, ()>,
     /// Identifiers that were referred to and not met yet.
     references: HashMap<String, Met>,
+    /// The unparsed entities that the document declares, in order.
+    entities: Vec<String>,
     found: Vec<Found>,
     /// Named values of the text that is being looked at.
     named: Vec<Named>,
@@ -138,6 +141,7 @@ impl<'s> Validator<'s> {
             keys: Keys::default(),
             identifiers: HashMap::new(),
             references: HashMap::new(),
+            entities: Vec::new(),
             found: Vec::new(),
             named: Vec::new(),
         }
@@ -171,6 +175,12 @@ impl<'s> Validator<'s> {
         self.bindings.clear();
         self.keys.clear();
         self.identifiers.clear();
+        self.entities.clear();
+    }
+
+    /// The document declares these unparsed entities (XML 1.0 section 4.2.2); told before its first element begins.
+    pub fn declare_entities<'e>(&mut self, names: impl Iterator<Item = &'e str>) {
+        self.entities = names.map(str::to_owned).collect();
     }
 
     /// An element begins. Declarations of namespaces are among its attributes.
@@ -266,6 +276,19 @@ impl<'s> Validator<'s> {
             None if prefix == "xml" => Some(XML.to_owned()),
             None => prefix.is_empty().then(String::new),
         }
+    }
+
+    /// An element with all that is in it.
+    pub fn element(&mut self, element: &Element<'_>, origin: Origin, places: Places<'_>) {
+        self.begin(element.name, element.attributes, origin, places);
+        for content in element.content {
+            match content {
+                Inside::Element(origin, inner) => self.element(inner, *origin, places),
+                Inside::Text(origin, text) => self.text(text, *origin),
+                _ => {}
+            }
+        }
+        self.end(origin, places);
     }
 
     /// Text, or a part of it.

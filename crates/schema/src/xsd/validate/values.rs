@@ -169,6 +169,15 @@ impl<'s> Validator<'s> {
                     let met = || Met { shown: String::new(), origin, at: places(origin), path };
                     self.references.entry(name).or_insert_with(met);
                 }
+                Role::Entity if !self.entities.contains(&name) => {
+                    let rule = RulePlace { origin: Origin::NONE, keyword: "ENTITY" };
+                    let message =
+                        format!("the document declares no unparsed entity that is called {name:?}");
+                    let known = self.entities.iter().map(String::as_str);
+                    let advice = near_words(&name, known);
+                    let path = self.path_of(attribute);
+                    self.push(message, advice, origin, rule, path);
+                }
                 _ => {}
             }
         }
