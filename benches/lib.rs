@@ -118,6 +118,7 @@ fn run_plan(plan: &Plan, input: &Path, output: Destination, layout: Layout, thre
         carries_all: false,
         losses: LossPolicy::Count,
         now: None,
+        types: None,
     };
     let mut output = Output::open(output, layout).unwrap();
     let bytes = AtomicU64::new(0);

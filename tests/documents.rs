@@ -90,6 +90,8 @@ fn every_example_of_the_help_runs() {
         "convert",
         "validate",
         "schema check",
+        "schema translate",
+        "schema sample",
         "demo",
         "completions",
         "manual",
@@ -109,7 +111,9 @@ fn every_example_of_the_help_runs() {
             let ran = folder.run_command(&mut shell(&format!("kyanite {example}")), b"");
             let has_findings = command == "validate" && ran.status == 1;
             let status = if has_findings { 0 } else { ran.status };
-            assert_eq!((status, ran.err.as_str()), (0, ""), "kyanite {example}");
+            // What a translation loses is said.
+            let said = if command == "schema translate" { "" } else { ran.err.as_str() };
+            assert_eq!((status, said), (0, ""), "kyanite {example}");
             count += 1;
         }
     }

@@ -22,7 +22,7 @@ mod watch;
 
 use std::process::ExitCode;
 
-use arguments::{Arguments, Command, Rules, SchemaCommand};
+use arguments::{Arguments, Command, Rules};
 use clap::Parser;
 use kyanite_tree::{Code, Diagnostic, Setting};
 use messages::Messages;
@@ -81,9 +81,7 @@ fn run(arguments: Arguments) -> Status {
         }
         Command::Rules(Rules::Test { rule, cases }) => cases::test(&rule, &cases, &mut messages),
         Command::Validate(validate) => validate::run(&validate, &arguments.messages, &mut messages),
-        Command::Schema(SchemaCommand::Check { schemas, draft, mapped, catalogs }) => {
-            schemas::check(&schemas, draft, (&mapped, &catalogs), &mut messages)
-        }
+        Command::Schema(command) => schemas::run(&command, &mut messages),
         Command::Demo(demo) => demo::demo(&demo, &mut messages),
         Command::Completions { shell } => manual::completions(shell),
         Command::Manual => manual::manual(),

@@ -6,8 +6,8 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 
 use kyanite_flow::{
-    Apart, Aside, Chosen, Destination, Ensured, Events, Failed, Fetch, Input, InputOptions, Job,
-    KeptInput, Layout, LossPolicy, Output, Schemas, Set, Sink, Validation, What,
+    Apart, Aside, Chosen, Destination, Ensured, Events, Failed, Fetch, Input, InputOptions,
+    InputTypes, Job, KeptInput, Layout, LossPolicy, Output, Schemas, Set, Sink, Validation, What,
 };
 use kyanite_formats::documents::Limits;
 use kyanite_formats::record_view::Shape;
@@ -427,6 +427,11 @@ impl<'c> RuleCommand<'c> {
         if self.apart.is_some() || self.output.output.is_some() {
             clean_up_on_signals();
         }
+        let types_arena = Arena::new();
+        let named: Vec<Input> = self.input.schema.iter().map(|word| Input::of_word(word)).collect();
+        let types_from = keeping_to(&named);
+        let types = self.types(plan, &types_from, &types_arena, messages)?;
+        let types = types.as_ref();
         let ensured = self.schemas_for(&self.output.ensures, &plan.ensures);
         if self.apart.is_none() && self.trace.is_none() {
             self.refuse_several(&inputs, layout.format)?;
@@ -438,10 +443,11 @@ impl<'c> RuleCommand<'c> {
         }
         let kept = self.expect(plan, &inputs, messages)?;
         if let Some(folder) = self.apart {
-            return self.run_apart(plan, &inputs, &sources, Apart::new(folder, layout), messages);
+            let apart = Apart::new(folder, layout);
+            return self.run_apart((plan, types), &inputs, &sources, apart, messages);
         }
         if let Some(path) = self.trace {
-            return self.run_trace(plan, path, &inputs, &sources, messages);
+            return self.run_trace((plan, types), path, &inputs, &sources, messages);
         }
         if let Some(column) = layout.columns.as_deref().and_then(twice) {
             return Err(command_error(
@@ -490,7 +496,7 @@ impl<'c> RuleCommand<'c> {
             sizes.map(|sizes| sizes.iter().sum()),
         );
         let options = self.input_options();
-        let job = self.job(plan, &sources, &options);
+        let job = Job { types, ..self.job(plan, &sources, &options) };
         let mut tell = |problem: Diagnostic| {
             progress.make_room();
             messages.show(&problem);
@@ -629,7 +635,26 @@ impl<'c> RuleCommand<'c> {
             carries_all: self.carries_all,
             losses: self.losses,
             now: Some(std::time::SystemTime::now()),
+            types: None,
         }
+    }
+
+    /// What inputs have their types from.
+    fn types<'s>(
+        &self,
+        plan: &Plan,
+        sets: &'s [Set; 1],
+        arena: &'s Arena,
+        messages: &mut Messages,
+    ) -> Result<Option<InputTypes<'s>>, Failed> {
+        let Some(name) = &self.input.schema else { return Ok(None) };
+        if plan.xpath().is_some() {
+            let message = "an XPath selects elements, which have no types";
+            let advice = "leave --schema out, or write a path: $.manifest.vessel[*]";
+            return Err(command_error(message.into(), advice));
+        }
+        let schemas = read_schemas(sets, arena, messages)?;
+        schemas.map(|schemas| InputTypes::of(name.clone(), schemas, arena)).transpose()
     }
 
     /// Where the result goes.
@@ -644,7 +669,7 @@ impl<'c> RuleCommand<'c> {
     /// Runs the rule for where the values at a path of its result come from.
     fn run_trace(
         &self,
-        plan: &Plan,
+        (plan, types): (&Plan, Option<&InputTypes<'_>>),
         path: &str,
         inputs: &[Input],
         sources: &[(String, Input)],
@@ -658,7 +683,7 @@ impl<'c> RuleCommand<'c> {
             },
         )?;
         let options = self.input_options();
-        let job = self.job(plan, sources, &options);
+        let job = Job { types, ..self.job(plan, sources, &options) };
         let bytes = std::sync::atomic::AtomicU64::new(0);
         let mut tell = |problem: Diagnostic| messages.show(&problem);
         let mut events = Events { tell: &mut tell, bytes: &bytes };
@@ -674,14 +699,14 @@ impl<'c> RuleCommand<'c> {
     /// Runs the rule into files of a folder.
     fn run_apart(
         &self,
-        plan: &Plan,
+        (plan, types): (&Plan, Option<&InputTypes<'_>>),
         inputs: &[Input],
         sources: &[(String, Input)],
         mut apart: Apart,
         messages: &mut Messages,
     ) -> Result<Status, Failed> {
         let options = self.input_options();
-        let job = self.job(plan, sources, &options);
+        let job = Job { types, ..self.job(plan, sources, &options) };
         let bytes = std::sync::atomic::AtomicU64::new(0);
         let mut tell = |problem: Diagnostic| messages.show(&problem);
         let mut events = Events { tell: &mut tell, bytes: &bytes };

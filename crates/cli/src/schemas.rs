@@ -1,50 +1,130 @@
 //! `kyanite schema`: schemas themselves.
 
 use std::io::Write;
+use std::path::PathBuf;
 use std::sync::atomic::AtomicU64;
 
-use kyanite_flow::{Events, Failed, Input, Schemas, Set, Validation};
+use kyanite_flow::{Destination, Events, Failed, Input, Sample, Schemas, Set, Validation};
+use kyanite_formats::json;
+use kyanite_schema::SampleSettings;
 use kyanite_schema::json::Settings;
-use kyanite_tree::{Arena, Code, counted};
+use kyanite_schema::xsd::MemberNames;
+use kyanite_tree::{Arena, Code, Diagnostic, Value, counted};
 
-use crate::arguments::DraftName;
+use crate::arguments::{
+    SampleOfSchema, SchemaCommand, SchemaLanguage, SchemaReferences, Translate,
+};
 use crate::messages::Messages;
+use crate::run::standard_output;
 use crate::status::Status;
 
-/// `kyanite schema check`: says all that is wrong with schemas, or how many of which sort there are.
-pub fn check(
-    words: &[String],
-    draft: Option<DraftName>,
-    (mapped, catalogs): (&[(String, String)], &[String]),
-    messages: &mut Messages,
-) -> Status {
+/// Runs one of the commands.
+pub fn run(command: &SchemaCommand, messages: &mut Messages) -> Status {
+    let (words, references) = match command {
+        SchemaCommand::Check { schemas, references } => (schemas, references),
+        SchemaCommand::Translate(command) => (&command.schemas, &command.references),
+        SchemaCommand::Sample(command) => (&command.schemas, &command.references),
+    };
+    let SchemaReferences { draft, mapped, catalogs } = references;
     let schemas = words.iter().map(|word| Input::of_word(word)).collect();
     let sets = [Set { name: None, schemas, inputs: Vec::new() }];
     let catalogs: Vec<Input> = catalogs.iter().map(|word| Input::of_word(word)).collect();
-    let settings = Settings { draft: draft.map(Into::into), ..Validation::default().settings };
+    let settings = Settings {
+        draft: draft.map(Into::into),
+        // What describes a text is kept to where one is made up.
+        asserts_formats: matches!(command, SchemaCommand::Sample(_)),
+        ..Validation::default().settings
+    };
     let validation =
         Validation { sets: &sets, mapped, catalogs: &catalogs, settings, ..Validation::default() };
     let (arena, bytes) = (Arena::new(), AtomicU64::new(0));
     let mut events = Events { tell: &mut |told| messages.show(&told), bytes: &bytes };
     let read = Schemas::read(validation, &arena, &mut events);
-    match read {
-        Ok(schemas) => {
-            let words = ["JSON Schema", "XML Schema", "Schematron schema"];
-            let counts = schemas.counts().into_iter().zip(words).filter(|(count, _)| *count > 0);
-            let counts: Vec<String> = counts.map(|(count, word)| counted(count, word)).collect();
-            // Whoever closed the pipe has seen enough.
-            let _ = writeln!(std::io::stdout().lock(), "{}: nothing is wrong", counts.join(", "));
-            Status::Done
+    let done = match (command, read) {
+        (SchemaCommand::Check { .. }, Ok(schemas)) => {
+            tell_counts(&schemas);
+            Ok(Status::Done)
         }
-        Err(failed) => {
-            messages.show_all(failed.diagnostics());
+        (SchemaCommand::Check { .. }, Err(failed)) => {
             let is_wrong = |code| matches!(code, Code::SchemaWrong);
             match &failed {
                 Failed::Command(found) if found.iter().all(|why| is_wrong(why.code())) => {
-                    Status::No
+                    messages.show_all(failed.diagnostics());
+                    Ok(Status::No)
                 }
-                other => Status::from(other),
+                _ => Err(failed),
             }
         }
+        (_, Err(failed)) => Err(failed),
+        (SchemaCommand::Translate(command), Ok(schemas)) => translate(&schemas, command, messages),
+        (SchemaCommand::Sample(command), Ok(schemas)) => sample(&schemas, command),
+    };
+    done.unwrap_or_else(|failed| {
+        messages.show_all(failed.diagnostics());
+        Status::from(&failed)
+    })
+}
+
+/// Says how many schemas of which sort there are.
+fn tell_counts(schemas: &Schemas<'_>) {
+    let words = ["JSON Schema", "XML Schema", "Schematron schema"];
+    let counts = schemas.counts().into_iter().zip(words).filter(|(count, _)| *count > 0);
+    let counts: Vec<String> = counts.map(|(count, word)| counted(count, word)).collect();
+    // Whoever closed the pipe has seen enough.
+    let _ = writeln!(std::io::stdout().lock(), "{}: nothing is wrong", counts.join(", "));
+}
+
+/// Writes the JSON Schema of an XML Schema, and tells what it does not say.
+fn translate(
+    schemas: &Schemas<'_>,
+    command: &Translate,
+    messages: &mut Messages,
+) -> Result<Status, Failed> {
+    let SchemaLanguage::JsonSchema = command.to;
+    let (arena, prefixes) = (Arena::new(), schemas.prefixes());
+    let names = match command.drop_namespaces {
+        true => MemberNames::Local,
+        false => MemberNames::Prefixed(&prefixes),
+    };
+    let Some((schema, losses)) = schemas.translate(names, &arena) else {
+        let message = "only one XML Schema is translated, of one or several namespaces";
+        let why = Diagnostic::error(Code::CommandLine, message);
+        return Err(Failed::Command(vec![why.advise("name XML Schemas that belong together")]));
+    };
+    messages.show_all(&losses);
+    if command.strict && !losses.is_empty() {
+        return Ok(Status::No);
     }
+    write_to(command.output.as_ref(), &lines(schema))?;
+    Ok(Status::Done)
+}
+
+/// Writes a document that is valid.
+fn sample(schemas: &Schemas<'_>, command: &SampleOfSchema) -> Result<Status, Failed> {
+    let SampleOfSchema { minimal, seed, root, output, .. } = command;
+    let settings = SampleSettings { is_minimal: *minimal, seed: *seed, root: root.as_deref() };
+    let arena = Arena::new();
+    let text = match schemas.sample(settings, &arena)? {
+        Sample::Json(value) => lines(value),
+        Sample::Xml(text) => text.into_bytes(),
+    };
+    write_to(output.as_ref(), &text)?;
+    Ok(Status::Done)
+}
+
+/// A value as JSON to be read.
+fn lines(value: Value<'_>) -> Vec<u8> {
+    let mut text = Vec::new();
+    json::write(value, json::Style::Indented(2), &mut text);
+    text.push(b'\n');
+    text
+}
+
+/// Writes to a file, or to standard output.
+fn write_to(output: Option<&PathBuf>, text: &[u8]) -> Result<(), Failed> {
+    let destination = match output {
+        Some(path) if path.as_os_str() != "-" => Destination::File(path.clone()),
+        _ => standard_output(),
+    };
+    destination.write(text)
 }

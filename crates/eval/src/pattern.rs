@@ -10,6 +10,7 @@ use std::ops::Range;
 use regex::Regex;
 
 pub mod ecma;
+mod example;
 pub mod iregexp;
 pub mod xsd;
 

@@ -23,6 +23,7 @@ mod sources;
 mod stream;
 mod trace;
 mod transcode;
+mod types;
 mod unfinished;
 mod validate;
 mod xpath;
@@ -42,10 +43,11 @@ pub use part::Part;
 pub use render::Layout;
 pub use run::{Job, LossPolicy, Sink, What, stack_size};
 pub use trace::{Traced, trace};
+pub use types::InputTypes;
 pub use unfinished::remove_unfinished;
 pub use validate::{
-    Choice, Chosen, Finding, Known, Project, ProjectSet, Schemas, Set, Step, Validation, Verdict,
-    find, fingerprints, is_well_formed, validate,
+    Choice, Chosen, Finding, Known, Project, ProjectSet, Sample, Schemas, Set, Step, Validation,
+    Verdict, find, fingerprints, is_well_formed, validate,
 };
 
 /// Runs a plan over inputs: a rule, or an XPath.

@@ -11,12 +11,13 @@ use kyanite_tree::{
     Advice, Arena, Code, Diagnostic, Kind, Location, Origin, Place, Setting, Value, locate_node,
 };
 
-use crate::document::Library;
+use crate::document::{Library, Loaded};
 use crate::failed::{Events, Failed};
 use crate::input::{Input, InputOptions, Source};
 use crate::part::Part;
 use crate::records::Then;
 use crate::sources::Sources;
+use crate::types::{InputTypes, Typer};
 
 /// What is wanted of the matches of a rule.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -47,6 +48,8 @@ pub struct Job<'j> {
     pub losses: LossPolicy,
     /// The time at which the run is, for expressions that ask.
     pub now: Option<SystemTime>,
+    /// What inputs have types from that have none of their own.
+    pub types: Option<&'j InputTypes<'j>>,
 }
 
 impl<'j> Job<'j> {
@@ -63,7 +66,35 @@ impl<'j> Job<'j> {
             carries_all: false,
             losses: LossPolicy::Count,
             now: None,
+            types: None,
         }
+    }
+
+    /// Opens an input, and says how it is read. What has types of its own is refused where they were to come from a schema.
+    pub(crate) fn open(&self, input: &Input, events: &mut Events<'_>) -> Result<Source, Failed> {
+        let source = open(input, self.options, events)?;
+        self.types.map_or(Ok(()), |types| types.check(&source))?;
+        Ok(source)
+    }
+
+    /// Reads an open input to its end, with types where a schema has them.
+    pub(crate) fn load<'a>(
+        &self,
+        source: Source,
+        library: &Library<'a>,
+        arena: &'a Arena,
+        events: &mut Events<'_>,
+    ) -> Result<Loaded<'a>, Failed> {
+        let has_records = source.detected.format.has_records();
+        let mut loaded = library.load(source, self.options, events)?;
+        if let Some(types) = self.types {
+            let mut typer = Typer::new(types);
+            for root in &mut loaded.roots {
+                *root = typer.document(*root, has_records, arena);
+            }
+            loaded.losses.add_all(&typer.take_losses());
+        }
+        Ok(loaded)
     }
 }
 
@@ -194,12 +225,15 @@ impl<'q> Run<'_, 'q, '_, '_> {
     }
 
     fn one(&mut self, input: &Input, by_record: bool) -> Result<(), Failed> {
-        let source = open(input, self.job.options, self.events)?;
+        let source = self.job.open(input, self.events)?;
         if by_record && source.detected.format.has_records() {
             return self.stream(Some(source), &[], Grain::Items, std::slice::from_ref(input));
         }
         let Job { plan, options, what, losses, .. } = self.job;
+        // Where an element at any depth stands is not known to its schema.
+        let has_place = |path: Vec<StepName>| !path.iter().any(|step| step.at_any_depth);
         let may_go_through = *what == What::Values
+            && (self.job.types.is_none() || plan.element_path().is_none_or(has_place))
             && (*losses == LossPolicy::Count || !plan.holds_turns())
             && !options.unwrap
             && source.looks_like.is_none();
@@ -232,7 +266,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
         let arena = Arena::new();
         let library = Library::new(&arena);
         let (name, uri) = (source.name.clone(), source.uri.clone());
-        let loaded = library.load(source, self.job.options, self.events)?;
+        let loaded = self.job.load(source, &library, &arena, self.events)?;
         self.session.documents = self.sources.uris(uri, Some(&library));
         self.reader_losses(&loaded.losses);
         for root in loaded.roots {
@@ -270,8 +304,9 @@ impl<'q> Run<'_, 'q, '_, '_> {
                 names_documents: false,
             };
             let ran = match inputs {
-                [input] if !self.job.gather => open(input, self.job.options, again.events)
-                    .and_then(|source| again.whole(source)),
+                [input] if !self.job.gather => {
+                    self.job.open(input, again.events).and_then(|source| again.whole(source))
+                }
                 several => again.gathered(several),
             };
             if let Err(failed @ Failed::Rule(_)) = ran {
@@ -359,9 +394,9 @@ pub(crate) fn gather<'a>(
 ) -> Result<(Value<'a>, Losses), Failed> {
     let (mut items, mut losses) = (Vec::new(), Losses::new(true));
     for input in inputs {
-        let source = open(input, job.options, events)?;
+        let source = job.open(input, events)?;
         let has_records = source.detected.format.has_records();
-        let loaded = library.load(source, job.options, events)?;
+        let loaded = job.load(source, library, arena, events)?;
         losses.add_all(&loaded.losses);
         for root in loaded.roots {
             match (root, has_records) {

@@ -21,9 +21,10 @@ use crate::part::Part;
 use crate::records::{Block, Blocks, InputPart, Next, Records, Then, valid_start};
 use crate::repairs::Repairs;
 use crate::run::{
-    Job, LossPolicy, Results, Run, What, is_xml, open, rule_failed, settle_losses, stack_size,
+    Job, LossPolicy, Results, Run, What, is_xml, rule_failed, settle_losses, stack_size,
 };
 use crate::sources::Sources;
+use crate::types::Typer;
 
 /// Where a run over records stands.
 struct Progress<'g> {
@@ -82,7 +83,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
             let source = match opened.take() {
                 Some(source) => source,
                 None => match waiting.next() {
-                    Some(input) => open(input, self.job.options, self.events)?,
+                    Some(input) => self.job.open(input, self.events)?,
                     None => break,
                 },
             };
@@ -93,6 +94,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
                 results: &mut results,
                 sources,
                 grain,
+                typer: self.job.types.map(Typer::new),
             };
             let has_records = source.detected.format.has_records() || source.items.is_some();
             if has_records || grain == Grain::Elements {
@@ -132,6 +134,8 @@ struct Stream<'r, 's, 'e, 'j, 'q> {
     results: &'r mut Results<'s>,
     sources: &'q Sources<'q>,
     grain: Grain,
+    /// What gives records their types.
+    typer: Option<Typer<'r>>,
 }
 
 impl<'q> Stream<'_, '_, '_, '_, 'q> {
@@ -140,7 +144,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let arena = Arena::new();
         let library = Library::new(&arena);
         let uri = source.uri.clone();
-        let loaded = library.load(source, self.job.options, self.events)?;
+        let loaded = self.job.load(source, &library, &arena, self.events)?;
         self.session.documents = self.sources.uris(uri, Some(&library));
         if self.job.carries_all {
             self.results.sink().add_losses(&loaded.losses);
@@ -319,6 +323,9 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             Runner::for_batch(self.job.plan, self.grain, names, header, self.session)
                 .no_elements(&others);
         }
+        if let Some(typer) = self.typer.as_mut().filter(|_| self.job.carries_all) {
+            self.results.sink().add_losses(&typer.take_losses());
+        }
         self.tell_namespaces(&namespaces, progress, header);
         Ok(())
     }
@@ -363,6 +370,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
     fn may_part(&self, is_last: bool, records: u64) -> bool {
         let Job { plan, what, losses, .. } = self.job;
         !is_last
+            && self.typer.is_none()
             // Blocks begin where elements of one sort do, once the first of them is known.
             && (records > 0 || self.grain == Grain::Items)
             && *what == What::Values
@@ -555,6 +563,10 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 }
                 Next::Record(record) => {
                     let index = progress.index;
+                    let record = match &mut self.typer {
+                        Some(typer) => typer.record(record, &path, arena),
+                        None => record,
+                    };
                     if let Some(reader) = records.as_xml().filter(|_| looks_above) {
                         runner.stands_within(reader.around());
                     }

@@ -8,7 +8,7 @@ use std::ops::ControlFlow;
 use crate::document::Library;
 use crate::failed::{Events, Failed};
 use crate::input::Input;
-use crate::run::{Job, gather, open, rule_failed};
+use crate::run::{Job, gather, rule_failed};
 use crate::sources::Sources;
 
 /// A value of the result, and where it comes from.
@@ -53,9 +53,9 @@ pub fn trace(
         roots.push((Some(gather(job, inputs, &library, &arena, events)?.0), None));
     } else {
         for input in inputs {
-            let source = open(input, job.options, events)?;
+            let source = job.open(input, events)?;
             let uri = source.uri.clone();
-            let loaded = library.load(source, job.options, events)?;
+            let loaded = job.load(source, &library, &arena, events)?;
             roots.extend(loaded.roots.into_iter().map(|root| (Some(root), uri.clone())));
         }
     }

@@ -23,8 +23,9 @@ use std::time::SystemTime;
 
 use kyanite_formats::Format;
 use kyanite_formats::documents;
-use kyanite_schema::json;
-use kyanite_tree::{Arena, Diagnostic};
+use kyanite_schema::xsd::MemberNames;
+use kyanite_schema::{Problem, SampleSettings, json};
+use kyanite_tree::{Advice, Arena, Code, Diagnostic, Value, near_words};
 
 use crate::failed::{Events, Failed};
 use crate::input::{Input, InputOptions};
@@ -251,6 +252,92 @@ impl<'s> Schemas<'s> {
         self.compiled.bundles.first().map_or(&[], |bundle| &bundle.json)
     }
 
+    /// The first JSON Schema among them.
+    pub(crate) fn into_json(self) -> Option<json::Schema<'s>> {
+        let bundle = self.compiled.bundles.into_iter().next()?;
+        bundle.json.into_iter().next()
+    }
+
+    /// The JSON Schema of the record view of documents of the XML Schema, if they are one, with what it does not say.
+    #[must_use]
+    pub fn translate<'a>(
+        &self,
+        names: MemberNames<'_>,
+        arena: &'a Arena,
+    ) -> Option<(Value<'a>, Vec<Diagnostic>)> {
+        let bundle = self.compiled.bundles.first()?;
+        let [schema] = bundle.xsd.as_slice() else { return None };
+        let translated = schema.to_json_schema(names, arena);
+        let told = |loss: Problem| {
+            let place = self.shelf.place(loss.origin);
+            Diagnostic::warning(Code::Loss, loss.message).at_opt(place).advise_opt(loss.advice)
+        };
+        Some((translated.schema, translated.losses.into_iter().map(told).collect()))
+    }
+
+    /// A document that is valid by the schema, made up.
+    ///
+    /// # Errors
+    /// When there are several schemas, or none was found: [`Failed::Command`].
+    pub fn sample<'a>(
+        &self,
+        settings: SampleSettings<'_>,
+        arena: &'a Arena,
+    ) -> Result<Sample<'a>, Failed> {
+        let refused = |message: &str, advice: Advice| {
+            let why = Diagnostic::error(Code::CommandLine, message).advise(advice);
+            Failed::Command(vec![why])
+        };
+        let bundle = self.compiled.bundles.first();
+        let of = bundle.map(|bundle| (&*bundle.json, &*bundle.xsd, &*bundle.schematron));
+        let found = match of {
+            Some(([schema], [], [])) if settings.root.is_none() => {
+                schema.sample(settings, arena).map(Sample::Json)
+            }
+            Some(([], [schema], [])) => {
+                let roots = schema.root_names();
+                if roots.is_empty() {
+                    let advice =
+                        Advice::words("name the schema that declares one, and includes this");
+                    let message = "the schema declares no element that a document can begin with";
+                    return Err(refused(message, advice));
+                }
+                if let Some(root) = settings.root
+                    && !roots.contains(&root.rsplit(':').next().unwrap_or(root))
+                {
+                    let near = near_words(root, roots.iter().copied());
+                    let known = || format!("there are {}", roots.join(", "));
+                    let message = format!("no document begins with <{root}>");
+                    return Err(refused(&message, Advice::words(near.unwrap_or_else(known))));
+                }
+                let prefixes = self.prefixes();
+                let mut samples = schema.samples(settings, &prefixes);
+                samples.find(|text| self.check_xml("the sample", text).is_empty()).map(Sample::Xml)
+            }
+            Some(([_], [], [])) => {
+                let advice = Advice::words("leave it out");
+                return Err(refused("a JSON Schema has no root element", advice));
+            }
+            _ => {
+                let advice = Advice::words("name one JSON Schema, or one XML Schema");
+                return Err(refused("a sample is one of one schema", advice));
+            }
+        };
+        found.ok_or_else(|| {
+            let message = "no document was found that is valid: there may be none";
+            refused(
+                message,
+                Advice::words("look for parts that contradict each other, or try another seed"),
+            )
+        })
+    }
+
+    /// The prefixes that the roots of the XML Schemas declare, with the namespaces.
+    #[must_use]
+    pub fn prefixes(&self) -> Vec<(String, String)> {
+        self.compiled.bundles.first().map_or_else(Vec::new, |bundle| bundle.prefixes.clone())
+    }
+
     /// How many documents they are: JSON Schemas, XML Schemas, and Schematron schemas.
     #[must_use]
     pub fn counts(&self) -> [usize; 3] {
@@ -274,6 +361,15 @@ impl<'s> Schemas<'s> {
         let raw = check::check_text(self.shelf.validation(), &self.compiled, name, text);
         raw.settle(&|origin| self.shelf.place(origin)).findings
     }
+}
+
+/// A document that was made up.
+#[derive(Debug)]
+pub enum Sample<'a> {
+    /// A value, by a JSON Schema.
+    Json(Value<'a>),
+    /// A text, by an XML Schema.
+    Xml(String),
 }
 
 /// Whether a text is well-formed in a media type (RFC 6838); nothing where that is not known.

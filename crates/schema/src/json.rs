@@ -24,7 +24,10 @@ mod format;
 mod host;
 mod keyword;
 mod meta_schema;
+mod outline;
 mod read;
+mod sample;
+mod typing;
 mod unit;
 
 use kyanite_tree::Value;
@@ -34,6 +37,8 @@ use crate::{Problem, RulePlace};
 pub use check::DEPTH;
 use keyword::Keyword;
 pub use meta_schema::MetaSchemas;
+pub use outline::{At, Kinds, Outline};
+pub use typing::Typing;
 pub use unit::Unit;
 
 /// A version of the standard.

@@ -4,10 +4,13 @@
 //! as they begin and end; [`schematron`] has Schematron, over nodes. Places lead back to the texts that both the documents and the schemas were read from.
 
 pub mod json;
+mod sample;
 pub mod schematron;
 pub mod xsd;
 
 use kyanite_tree::{Advice, Origin};
+
+pub use sample::SampleSettings;
 
 /// A rule of a schema.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]

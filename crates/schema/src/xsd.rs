@@ -34,7 +34,9 @@ mod grammar;
 mod identity;
 mod keys;
 mod model;
+mod sample;
 mod simple;
+mod translate;
 mod validate;
 mod value;
 mod wildcard;
@@ -47,6 +49,7 @@ use components::Components;
 use documents::Collection;
 
 pub use documents::{Documents, Reference, XML, XSD, XSI};
+pub use translate::{MemberNames, Translated};
 pub use validate::{Found, Places, Validator};
 
 /// The declarations of the attributes that the namespace of XML has.

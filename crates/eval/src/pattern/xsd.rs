@@ -9,12 +9,15 @@
 //! ```
 
 mod blocks;
+mod to_ecma;
 
 use std::borrow::Cow;
 use std::iter::Peekable;
 use std::str::Chars;
 
 use super::{DEPTH, Pattern};
+
+pub use to_ecma::to_ecma;
 
 /// Why a pattern cannot be used.
 #[derive(Clone, PartialEq, Eq, Debug)]

@@ -155,6 +155,15 @@ impl<'s> Shelf<'s> {
                 }
             }
         }
+        let roots = met.iter().filter_map(|value| root_of(*value));
+        let declared = roots.flat_map(|root| root.attributes);
+        let prefixes = declared.filter(|attribute| attribute.name.declares_namespace());
+        bundle.prefixes = prefixes
+            .map(|own| {
+                let prefix = own.name.qualified().strip_prefix("xmlns:").unwrap_or_default();
+                (prefix.to_owned(), own.value.to_owned())
+            })
+            .collect();
         if !given.is_empty() && wrong.is_empty() {
             self.check_documents(&met, wrong, events);
         }

@@ -43,6 +43,8 @@ pub(super) struct Bundle<'s> {
     pub(super) schematron: Vec<schematron::Schema>,
     /// How many documents it was made of: JSON Schemas, XML Schemas, Schematron schemas.
     pub(super) documents: [usize; 3],
+    /// The prefixes that the roots of XML Schemas declare, with the namespaces.
+    pub(super) prefixes: Vec<(String, String)>,
 }
 
 impl Bundle<'_> {

@@ -51,6 +51,17 @@ static FORMATS: [Format; 19] = [
 ];
 
 impl Format {
+    /// Texts that have formats, one each.
+    pub(super) fn examples() -> impl Iterator<Item = &'static str> {
+        FORMATS.iter().map(Self::example)
+    }
+
+    /// A text that has it.
+    pub(super) fn example(&self) -> &'static str {
+        let first = self.looks.split(" (").next().unwrap_or_default();
+        first.split(" or ").next().unwrap_or_default()
+    }
+
     /// The format of that name, if the draft has it; others say nothing.
     pub(super) fn named(name: &str, draft: Draft) -> Option<&'static Self> {
         FORMATS.iter().find(|format| format.name == name && format.since <= draft)

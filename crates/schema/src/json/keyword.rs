@@ -132,6 +132,22 @@ impl Types {
         Self(self.0 | other.0)
     }
 
+    /// All types.
+    pub(super) const ALL: Self = Self(0x7f);
+
+    pub(super) fn and(self, other: Self) -> Self {
+        Self(self.0 & other.0)
+    }
+
+    pub(super) fn is_none(self) -> bool {
+        self.0 == 0
+    }
+
+    /// The same types, and whole numbers where all numbers are among them.
+    pub(super) fn with_integers(self) -> Self {
+        if self.0 & 1 << 3 == 0 { self } else { Self(self.0 | 1 << 2) }
+    }
+
     pub(super) fn has(self, other: Self) -> bool {
         self.0 & other.0 != 0
     }

@@ -5,6 +5,9 @@
 //! Equal expressions are one, so states are numbers, and a [`Run`] keeps those that documents led to, with the steps between
 //! them. So a particle that may be repeated a thousand times takes no room until it is.
 
+mod occurrence;
+mod route;
+
 use std::collections::HashMap;
 use std::rc::Rc;
 use std::sync::Arc;
@@ -14,6 +17,9 @@ use kyanite_tree::Origin;
 
 use super::components::{Components, ElementId, NameId};
 use super::wildcard::Wildcard;
+
+pub(super) use occurrence::{Occurrence, Often};
+pub(super) use route::Decide;
 
 /// A particle: something that may occur so often.
 #[derive(Clone, Debug)]

@@ -1,0 +1,160 @@
+//! `kyanite schema`, and schemas that inputs have their types from.
+#![allow(clippy::unwrap_used, reason = "a test that fails may panic")]
+
+mod support;
+
+use support::{Folder, run};
+
+/// What is built in, and what schemas and documents have to keep to beyond what a compiler asks.
+#[test]
+fn schemas_by_their_own_schemas() {
+    let folder = Folder::with_demo();
+    folder.file("odd.json", r#"{"title": 5, "$defs": {"a": {"type": "strnig"}}}"#);
+    folder.file(
+        "odd.xsd",
+        "<xs:schema xmlns:xs='http://www.w3.org/2001/XMLSchema' elementFormDefault='qual'/>",
+    );
+    folder.file(
+        "maps.xsd",
+        "<xs:schema xmlns:xs='http://www.w3.org/2001/XMLSchema'><xs:element name='map'><xs:complexType>\
+         <xs:attribute name='of' type='xs:ENTITY'/></xs:complexType></xs:element></xs:schema>",
+    );
+    let map = |of: &str| {
+        format!(
+            "<!DOCTYPE map [<!NOTATION n SYSTEM 'n'><!ENTITY chart SYSTEM 'c' NDATA n>]>\n<map of='{of}'/>"
+        )
+    };
+    folder.file("good.xml", map("chart"));
+    folder.file("bad.xml", map("chert"));
+    for (line, status, expected) in [
+        ("schema check odd.json", 1, "odd.json:1:11  $.title"),
+        ("schema check odd.json", 1, "nearest is number 1, but \"strnig\" is none of the 7 values"),
+        (
+            "schema check odd.xsd",
+            1,
+            "the schema breaks the schema for schemas: \"qual\" is none of the 2 values",
+        ),
+        (
+            "validate --schema https://json-schema.org/draft/2020-12/schema odd.json",
+            1,
+            "2 findings",
+        ),
+        (
+            "validate --schema http://www.w3.org/2001/XMLSchema schemas/manifest.xsd schemas/notices.xsd",
+            0,
+            "2 documents checked in 2 inputs: valid",
+        ),
+        ("validate --schema http://www.w3.org/2001/XMLSchema odd.xsd", 1, "near: qualified"),
+        ("validate --schema maps.xsd good.xml", 0, "valid"),
+        ("validate --schema maps.xsd bad.xml", 1, "bad.xml:2:10  /map[1]/@of"),
+        (
+            "validate --schema maps.xsd bad.xml",
+            1,
+            "declares no unparsed entity that is called \"chert\"",
+        ),
+        ("validate --schema maps.xsd bad.xml", 1, "near: chart"),
+    ] {
+        let ran = run(&folder, line, "");
+        assert_eq!(ran.status, status, "{line}: {}{}", ran.out, ran.err);
+        assert!(
+            ran.out.contains(expected) || ran.err.contains(expected),
+            "{line}: {}{}",
+            ran.out,
+            ran.err
+        );
+    }
+}
+
+/// Values without types have those of a schema: whole documents and records of a stream alike.
+#[test]
+fn types_of_inputs() {
+    let folder = Folder::with_demo();
+    folder.file("tariff.json", r#"{"properties": {"price": {"type": "number"}, "zone": {"type": "integer"}, "currency": {"enum": ["NOK", null]}}}"#);
+    folder.file("prices.csv", "kind,zone,price,currency\nadult,1,42.00,NOK\nchild,x,,\n");
+    const XSD: &str = "--schema schemas/manifest.xsd --drop-namespaces --compact";
+    for (line, expected) in [
+        ("convert prices.csv --schema tariff.json --to jsonl", "{\"kind\":\"adult\",\"zone\":1,\"price\":42.00,\"currency\":\"NOK\"}\n{\"kind\":\"child\",\"zone\":\"x\",\"price\":\"\",\"currency\":null}\n".to_owned()),
+        ("query sum($[*].price) tariff.csv --schema tariff.json --to text",
+            "723.65\n".to_owned(),
+        ),
+        // A record of a stream, a document held whole, and one that a path leads to at any depth.
+        (&format!("query $.manifest.vessel[*].draught manifests/holm.xml {XSD}"), "[{\"@unit\":\"ft\",\"#text\":14.8}]\n".to_owned()),
+        (&format!("query $..draught manifests/holm.xml {XSD}"), "[{\"@unit\":\"ft\",\"#text\":14.8}]\n".to_owned()),
+        (&format!("query count($.manifest.vessel[*]) manifests/holm.xml {XSD}"), "1\n".to_owned()),
+        (&format!("query $[*].manifest.vessel[*].deck[0].@no manifest.xml manifests/skarv.xml --gather {XSD}"), "[1,1,1]\n".to_owned()),
+    ] {
+        let ran = run(&folder, line, "");
+        assert_eq!((ran.status, &ran.out), (0, &expected), "{line}: {}", ran.err);
+    }
+    for (line, expected) in [
+        (
+            "query $[*] bookings.jsonl --schema schemas/booking.json",
+            "bookings.jsonl is jsonl, whose values have types of their own",
+        ),
+        (
+            "query $ tariff.csv --schema schemas/manifest.xsd",
+            "schemas/manifest.xsd has types for XML, and tariff.csv is csv",
+        ),
+        ("query $ manifest.xml --schema schemas/manifest.sch", "schemas/manifest.sch has no types"),
+        (
+            "query //c:name manifest.xml --syntax xpath --namespace c=urn:tern-isles:crew --schema schemas/manifest.xsd",
+            "an XPath selects elements, which have no types",
+        ),
+        ("query $ manifest.xml --schema none.xsd", "there is no file none.xsd"),
+    ] {
+        let ran = run(&folder, line, "");
+        assert_eq!(ran.status, 2, "{line}: {}{}", ran.out, ran.err);
+        assert!(ran.err.contains(expected) && ran.out.is_empty(), "{line}: {}", ran.err);
+    }
+}
+
+/// What is made of a schema is valid by it.
+#[test]
+fn what_is_made_of_schemas() {
+    let folder = Folder::with_demo();
+    for line in [
+        "schema sample schemas/manifest.xsd -o sample.xml",
+        "validate --schema schemas/manifest.xsd sample.xml",
+        "schema translate schemas/manifest.xsd -o manifest.json",
+        "schema check manifest.json",
+        "convert manifest.xml --schema schemas/manifest.xsd -o typed.json",
+        "convert sample.xml --schema schemas/manifest.xsd -o typed-sample.json",
+        "validate --schema manifest.json typed.json typed-sample.json",
+        "schema translate schemas/vessel.xsd --drop-namespaces -o local.json",
+        "schema sample schemas/vessel.xsd --root crew -o crew-sample.xml",
+        "convert crew-sample.xml --schema schemas/vessel.xsd --drop-namespaces -o local-typed.json",
+        "validate --schema local.json local-typed.json",
+        "schema sample schemas/booking.json --seed 9 -o booking.json",
+        "validate --schema schemas/booking.json booking.json",
+        "schema sample schemas/manifest.xsd --root crew --minimal -o crew.xml",
+        "validate --schema schemas/crew.xsd crew.xml",
+    ] {
+        let ran = run(&folder, line, "");
+        assert_eq!(ran.status, 0, "{line}: {}{}", ran.out, ran.err);
+    }
+    // What is broken there is broken here as well.
+    run(&folder, "convert manifests/holm.xml --schema schemas/manifest.xsd -o holm.json", "");
+    let ran = run(&folder, "validate --schema manifest.json holm.json", "");
+    assert!(
+        ran.status == 1 && ran.out.contains("expected integer, found the text \"1.45 t\""),
+        "{}",
+        ran.out
+    );
+    for (line, status, expected) in [
+        (
+            "schema translate schemas/manifest.xsd",
+            0,
+            "keys, unique values and references to keys are not said\n  schemas/manifest.xsd:",
+        ),
+        ("schema translate schemas/manifest.xsd --strict -o none.json", 1, "is not said"),
+        ("schema translate schemas/booking.json", 2, "only one XML Schema is translated"),
+        ("schema sample schemas/manifest.xsd --root vesel", 2, "near: vessel"),
+        ("schema sample schemas/manifest.sch", 2, "a sample is one of one schema"),
+        ("schema sample schemas/booking.json --root a", 2, "a JSON Schema has no root element"),
+    ] {
+        let ran = run(&folder, line, "");
+        assert_eq!(ran.status, status, "{line}: {}", ran.err);
+        assert!(ran.err.contains(expected), "{line}: {}", ran.err);
+    }
+    assert!(!folder.path().join("none.json").exists());
+}
