@@ -158,3 +158,157 @@ fn what_is_made_of_schemas() {
     }
     assert!(!folder.path().join("none.json").exists());
 }
+
+/// What a rule does that its schemas have nothing for, each as its part of the rule and what is said.
+#[test]
+fn rules_against_schemas() {
+    let folder = Folder::with_demo();
+    folder.file("fares.json", r##"{"type": "object", "required": ["id", "amount"], "additionalProperties": false,
+        "properties": {"id": {"type": "string"}, "amount": {"type": "number"}, "leg": {"$ref": "#/$defs/leg"}, "seats": {"type": "array", "items": {"type": "string"}}, "any": true},
+        "$defs": {"leg": {"type": "object", "properties": {"from": {"type": "string"}}, "required": ["from"]}}}"##);
+    folder.file("list.json", r##"{"type": "array", "items": {"required": ["no"], "properties": {"no": {"type": "string"}}}}"##);
+    for (rule, schemas, expected) in [
+        // Paths.
+        ("$[*].fare.amount", "--expect schemas/booking.json", &[][..]),
+        (
+            "$[*].fare.amunt",
+            "--expect schemas/booking.json",
+            &["has no member `amunt` here", "near: amount"],
+        ),
+        ("$[?@.sttus == 'x'].id", "--expect schemas/booking.json", &["has no member `sttus` here"]),
+        (
+            "for b in $[*] let l = b.leg where exists(l.too) return l.to",
+            "--expect schemas/booking.json",
+            &["has no member `too` here", "near: to"],
+        ),
+        (
+            "for b in $[*] group by v = b.vessel return {v, n: sum(b[*].fare.amont)}",
+            "--expect schemas/booking.json",
+            &["`amont`"],
+        ),
+        (
+            "for b in $[*] for s in b.seats[*] return s.knd",
+            "--expect schemas/booking.json",
+            &["`knd`", "near: kind"],
+        ),
+        (
+            "for b in $[*] window 2 return b[0].statuss",
+            "--expect schemas/booking.json",
+            &["`statuss`"],
+        ),
+        ("sum($[*].fare.amonut)", "--expect schemas/booking.json", &["`amonut`"]),
+        (
+            "for b in $[*] return b.seats.no",
+            "--expect schemas/booking.json",
+            &["`no` steps into what is a list", "write [*].no for the items"],
+        ),
+        ("for b in $[*] return {...b.leg, x: 1}.fron", "--expect schemas/booking.json", &[]),
+        ("$..whatever", "--expect schemas/booking.json", &[]),
+        (
+            "for v in $.manifest.vessel[*] return v.deck[*].@nr",
+            "--expect schemas/manifest.xsd",
+            &["`@nr`", "near: @no"],
+        ),
+        ("$.manifest.vessel.deck.vehicle.weight", "--expect schemas/manifest.xsd", &[]),
+        ("$.manifest.vesel", "--expect schemas/manifest.xsd", &["near: vessel"]),
+        // What is made.
+        (
+            "for b in $[*] return {id: b.id, amount: b.fare.amount}",
+            "--expect schemas/booking.json --ensure fares.json",
+            &[],
+        ),
+        (
+            "for b in $[*] return {id: b.id}",
+            "--ensure fares.json",
+            &["the member `amount`, which the schema of the result needs, is never made"],
+        ),
+        (
+            "for b in $[*] return {id: b.id, amount: 1, idd: 2}",
+            "--ensure fares.json",
+            &["the schema of the result has no member `idd` here", "near: id"],
+        ),
+        (
+            "for b in $[*] return {id: 4, amount: f\"{b.x}\"}",
+            "--ensure fares.json",
+            &[
+                "this is a number, and the schema of the result has a text here",
+                "this is a text, and the schema of the result has a number here",
+            ],
+        ),
+        (
+            "for b in $[*] return {id: b.fare, amount: 1}",
+            "--expect schemas/booking.json --ensure fares.json",
+            &["this is a map by the schema of the input, and that of the result has a text here"],
+        ),
+        (
+            "for b in $[*] return {id: \"a\", amount: 1, leg: {form: b.leg.from}}",
+            "--ensure fares.json",
+            &["`from`, which the schema of the result needs, is never made", "near: from"],
+        ),
+        (
+            "for b in $[*] return {id: \"a\", amount: 1, seats: for s in b.seats[*] return {s}}",
+            "--ensure fares.json",
+            &["this is a map, and the schema of the result has a text here"],
+        ),
+        (
+            "for b in $[*] return {id: \"a\", amount: if b.x == 1 then 1 else \"none\"}",
+            "--ensure fares.json",
+            &["this is a text, and"],
+        ),
+        ("for b in $[*] return {...b, amount: 1}", "--ensure fares.json", &[]),
+        ("for b in $[*] return {id: \"a\", amount: 1, any: {a: [1]}}", "--ensure fares.json", &[]),
+        (
+            "{a: for b in $[*] return {id: 1}}",
+            "--ensure fares.json",
+            &["has no member `a` here", "`id`, which", "`amount`, which"],
+        ),
+    ] {
+        folder.file("one.kyr", format!("{rule}\n"));
+        let ran = run(&folder, &format!("rules check one.kyr {schemas}"), "");
+        let status = i32::from(!expected.is_empty());
+        assert_eq!(ran.status, status, "{rule}: {}{}", ran.out, ran.err);
+        for part in expected {
+            assert!(ran.err.contains(part), "{rule}: {}", ran.err);
+        }
+        let count = ran.err.matches("error:").count();
+        assert!(count <= expected.len(), "{rule}: {}", ran.err);
+    }
+    // The header names schemas, too, and the rules of the demo fit theirs.
+    folder.file(
+        "rules/named.kyr",
+        "expects \"../schemas/booking.json\"\nfor b in $[*] return b.vesel\n",
+    );
+    let ran = run(&folder, "rules check rules/named.kyr", "");
+    assert!(
+        ran.status == 1
+            && ran.err.contains("near: vessel")
+            && ran.err.contains("rules/named.kyr:2:"),
+        "{}",
+        ran.err
+    );
+    let ran = run(
+        &folder,
+        "rules check rules/port-fares.kyr rules/dearest.kyr rules/running.kyr --expect schemas/booking.json",
+        "",
+    );
+    assert_eq!(ran.status, 0, "{}", ran.err);
+    let ran = run(&folder, "rules check rules/port-fares.kyr --expect none.json", "");
+    assert!(ran.status == 2 && ran.err.contains("there is no file none.json"), "{}", ran.err);
+}
+
+#[test]
+fn drafts_from_schemas() {
+    let folder = Folder::with_demo();
+    folder.file("fares.json", r#"{"type": "object", "required": ["id", "amount", "port"], "properties": {"id": {"type": "string"}, "amount": {"type": "string"}, "from": {"type": "string"}}}"#);
+    let ran = run(&folder, "rules draft --schemas schemas/booking.json fares.json", "");
+    assert_eq!(ran.status, 0, "{}", ran.err);
+    for part in ["id: $.id,", "amount: $.fare.amount,", "from: $.leg.from,", "port: needed("] {
+        assert!(ran.out.contains(part), "{part}: {}", ran.out);
+    }
+    let ran = run(&folder, "rules draft --schemas schemas/manifest.xsd schemas/crew.xsd", "");
+    assert!(ran.status == 0 && ran.out.contains("$.manifest.vessel"), "{}{}", ran.out, ran.err);
+    for schema in ["schemas/booking.json", "schemas/manifest.xsd"] {
+        let ran = run(&folder, &format!("rules draft {schema} fares.json"), "");
+        assert!(ran.err.contains("is a schema, and is taken as a sample"), "{schema}: {}", ran.err);
+    }
+}

@@ -425,18 +425,12 @@ pub enum Rules {
 Examples:
   kyanite rules check rules/departures.kyr rules/dearest.kyr
   kyanite rules check rules/departures.kyr --against timetable.json
-  kyanite rules check rules/running.kyr -p 'vessel=Arctic Skua' --against bookings.jsonl")]
-    Check {
-        /// The rule files
-        #[arg(value_name = "RULE", required = true, value_hint = ValueHint::FilePath)]
-        rules: Vec<PathBuf>,
-        /// A sample input, whose paths are looked for
-        #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath)]
-        against: Option<String>,
-        /// The params that the rules are run with over it.
-        #[command(flatten)]
-        params: ParamArguments,
-    },
+  kyanite rules check rules/running.kyr -p 'vessel=Arctic Skua' --against bookings.jsonl
+  kyanite rules check rules/port-fares.kyr --expect schemas/booking.json
+
+Schemas are those that the rule expects and ensures, or those that are given. Exit status: 0 nothing is wrong, 1 a rule
+does not fit its schemas, 2 it cannot run at all.")]
+    Check(CheckRules),
     /// Lay rule files out in place: blanks, indents and line ends, comments kept
     #[command(after_help = "\
 Examples:
@@ -456,8 +450,9 @@ not fit in 100 columns is broken at its clauses or brackets.")]
     },
     /// Write a first rule from a sample input and the output that is wanted of it
     #[command(after_help = "\
-Example:
+Examples:
   kyanite rules draft timetable.json wanted-departures.json
+  kyanite rules draft --schemas schemas/manifest.xsd schemas/booking.json
 
 Members are matched by equal values, and by name. What nothing explains is left as needed(…), with
 a comment that says what was wanted.")]
@@ -468,6 +463,9 @@ a comment that says what was wanted.")]
         /// The output that is wanted of it
         #[arg(value_name = "WANTED", value_hint = ValueHint::FilePath)]
         wanted: String,
+        /// Both are schemas: documents are made up that are valid by them, and members are matched by name
+        #[arg(long)]
+        schemas: bool,
         /// Write to a file
         #[arg(short, long, value_name = "FILE", value_hint = ValueHint::FilePath)]
         output: Option<PathBuf>,
@@ -651,6 +649,26 @@ pub struct SampleOfSchema {
     /// What they refer to, and how they are read.
     #[command(flatten)]
     pub references: SchemaReferences,
+}
+
+/// `kyanite rules check`.
+#[derive(Args, Debug)]
+pub struct CheckRules {
+    /// The rule files
+    #[arg(value_name = "RULE", required = true, value_hint = ValueHint::FilePath)]
+    pub rules: Vec<PathBuf>,
+    /// A sample input, whose paths are looked for
+    #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath)]
+    pub against: Option<String>,
+    /// A schema of the input, in which paths are looked for
+    #[arg(long = "expect", value_name = "SCHEMA", value_hint = ValueHint::FilePath)]
+    pub expects: Option<String>,
+    /// A schema of the result, that what is made is held against
+    #[arg(long = "ensure", value_name = "SCHEMA", value_hint = ValueHint::FilePath)]
+    pub ensures: Option<String>,
+    /// The params that the rules are run with over it.
+    #[command(flatten)]
+    pub params: ParamArguments,
 }
 
 /// What schemas refer to, and how they are read.

@@ -26,7 +26,6 @@ use arguments::{Arguments, Command, Rules};
 use clap::Parser;
 use kyanite_tree::{Code, Diagnostic, Setting};
 use messages::Messages;
-use run::Sample;
 use status::Status;
 
 fn main() -> ExitCode {
@@ -69,15 +68,14 @@ fn run(arguments: Arguments) -> Status {
             run::reshape(&reshape, &arguments.messages, &mut messages, None)
         }
         Command::Convert(convert) => run::convert(&convert, &arguments.messages, &mut messages),
-        Command::Rules(Rules::Check { rules, against, params }) => {
-            let sample = Sample { input: against.as_deref(), params: &params };
-            rule_files::check(&rules, sample, &arguments.messages, &mut messages)
+        Command::Rules(Rules::Check(check)) => {
+            rule_files::check(&check, &arguments.messages, &mut messages)
         }
         Command::Rules(Rules::Format { rules, only_tell }) => {
             rule_files::format(&rules, only_tell, &mut messages)
         }
-        Command::Rules(Rules::Draft { input, wanted, output }) => {
-            rule_files::draft(&input, &wanted, output.as_deref(), &mut messages)
+        Command::Rules(Rules::Draft { input, wanted, schemas, output }) => {
+            rule_files::draft((&input, &wanted), schemas, output.as_deref(), &mut messages)
         }
         Command::Rules(Rules::Test { rule, cases }) => cases::test(&rule, &cases, &mut messages),
         Command::Validate(validate) => validate::run(&validate, &arguments.messages, &mut messages),

@@ -5,27 +5,25 @@ use std::path::{Path, PathBuf};
 use std::sync::atomic::AtomicU64;
 
 use kyanite_flow::{
-    Destination, Events, Failed, Input, InputOptions, Layout, Output, Sink, read_whole,
+    Destination, DocumentTypes, Events, Failed, Input, InputOptions, Layout, Output, Set, Sink,
+    check_rule, read_whole,
 };
 use kyanite_formats::Format;
-use kyanite_lang::{RuleText, Syntax, compile, format_rule};
-use kyanite_tree::{Arena, Diagnostic, Value};
+use kyanite_lang::{Plan, RuleText, Syntax, compile, format_rule};
+use kyanite_schema::SampleSettings;
+use kyanite_tree::{Arena, Code, Diagnostic, Value};
 
-use crate::arguments::MessageOptions;
+use crate::arguments::{CheckRules, MessageOptions};
 use crate::messages::Messages;
 use crate::rule_text::{read_rule, unreadable_rule};
-use crate::run::{Sample, over_sample};
+use crate::run::{Sample, input_from, keeping_to, over_sample, read_schemas};
 use crate::status::Status;
 
 /// `kyanite rules check`.
-pub fn check(
-    rules: &[PathBuf],
-    sample: Sample<'_>,
-    options: &MessageOptions,
-    messages: &mut Messages,
-) -> Status {
+pub fn check(check: &CheckRules, options: &MessageOptions, messages: &mut Messages) -> Status {
+    let sample = Sample { input: check.against.as_deref(), params: &check.params };
     let mut status = Status::Done;
-    for file in rules {
+    for file in &check.rules {
         let name = file.display().to_string();
         let rule = match read_rule(file) {
             Ok(rule) => rule,
@@ -47,6 +45,19 @@ pub fn check(
                 for warning in &plan.warnings {
                     messages.show(&plan.rule().diagnostic(warning.clone()));
                 }
+                let found = match check.against_schemas(&plan, file, messages) {
+                    Ok(found) => found,
+                    Err(failed) => {
+                        messages.show_all(failed.diagnostics());
+                        status = Status::from(&failed);
+                        continue;
+                    }
+                };
+                if !found.is_empty() {
+                    messages.show_all(&found);
+                    status = if status == Status::Done { Status::No } else { status };
+                    continue;
+                }
                 if let Err(failed) = over_sample(&plan, file, sample, options, messages) {
                     messages.show_all(failed.diagnostics());
                     status = Status::from(&failed);
@@ -59,6 +70,59 @@ pub fn check(
         }
     }
     status
+}
+
+impl CheckRules {
+    /// What a rule does that the schemas of its input and its result have nothing for: those that are given, else those that the rule
+    /// names, which are seen from its folder.
+    fn against_schemas(
+        &self,
+        plan: &Plan,
+        file: &Path,
+        messages: &mut Messages,
+    ) -> Result<Vec<Diagnostic>, Failed> {
+        let folder = file.parent().unwrap_or(Path::new(""));
+        let named = |given: &Option<String>, of_rule: &[String]| match given {
+            Some(word) => vec![Input::of_word(word)],
+            None => of_rule.iter().map(|word| input_from(folder, word)).collect(),
+        };
+        let inputs = named(&self.expects, &plan.expects);
+        let results = named(&self.ensures, &plan.ensures);
+        let arena = Arena::new();
+        let sets: Vec<[Set; 1]> = inputs
+            .iter()
+            .chain(&results)
+            .map(|input| keeping_to(std::slice::from_ref(input)))
+            .collect();
+        let mut types = Vec::new();
+        for set in &sets {
+            types.push(match read_schemas(set, &arena, messages)? {
+                // Assertions say nothing of what may be there.
+                Some(schemas) if schemas.counts() == [0, 0, 1] => None,
+                Some(schemas) => {
+                    let name = set[0].schemas[0].name();
+                    Some(DocumentTypes::of(name, schemas, &arena)?)
+                }
+                None => None,
+            });
+        }
+        let (inputs, results) = types.split_at(inputs.len());
+        let by_item = plan.output.as_ref().is_some_and(|output| output.format.has_records());
+        let mut found: Vec<Diagnostic> = Vec::new();
+        for number in 0..inputs.len().max(results.len()) {
+            let input = inputs.get(number).or(inputs.first());
+            let result = results.get(number);
+            let input = input.and_then(Option::as_ref);
+            let result = result.and_then(Option::as_ref);
+            for finding in check_rule(plan, input, result, by_item) {
+                let told = plan.rule().diagnostic(finding);
+                if !found.contains(&told) {
+                    found.push(told);
+                }
+            }
+        }
+        Ok(found)
+    }
 }
 
 /// `kyanite rules format`: lays rule files out, in place, or only tells which are not.
@@ -112,22 +176,24 @@ fn write_text(text: &str, destination: Destination) -> Result<(), Failed> {
     output.finish().map(drop)
 }
 
-/// `kyanite rules draft`: a first rule from a sample input and the output that is wanted of it.
-pub fn draft(input: &str, wanted: &str, output: Option<&Path>, messages: &mut Messages) -> Status {
+/// `kyanite rules draft`: a first rule from a sample input and the output that is wanted of it. Of schemas samples are made.
+pub fn draft(
+    (input, wanted): (&str, &str),
+    are_schemas: bool,
+    output: Option<&Path>,
+    messages: &mut Messages,
+) -> Status {
     let arena = Arena::new();
-    let bytes = AtomicU64::new(0);
-    let mut tell = |problem: Diagnostic| messages.show(&problem);
-    let mut events = Events { tell: &mut tell, bytes: &bytes };
-    let mut read = |word: &str| {
-        // Names in rules go without the prefixes of XML.
-        let options = InputOptions { drop_namespaces: true, ..InputOptions::default() };
-        read_whole(&Input::of_word(word), &options, &arena, &mut events)
-    };
-    let drafted = read(input).and_then(|input| Ok((input, read(wanted)?)));
+    let drafted = sample_of(input, are_schemas, &arena, messages)
+        .and_then(|input| Ok((input, sample_of(wanted, are_schemas, &arena, messages)?)));
     let written = drafted.and_then(|(input, wanted)| {
         let destination = match output {
             Some(file) => Destination::File(file.to_owned()),
             None => Destination::Stream(Box::new(io::stdout().lock())),
+        };
+        let wanted = match are_schemas {
+            true => kyanite_lang::alike(input, wanted, &arena),
+            false => wanted,
         };
         write_text(&kyanite_lang::draft(input, wanted), destination)
     });
@@ -138,4 +204,32 @@ pub fn draft(input: &str, wanted: &str, output: Option<&Path>, messages: &mut Me
             Status::from(&failed)
         }
     }
+}
+
+/// A document, or one that is made up by a schema.
+fn sample_of<'a>(
+    word: &str,
+    is_schema: bool,
+    arena: &'a Arena,
+    messages: &mut Messages,
+) -> Result<Value<'a>, Failed> {
+    // Names in rules go without the prefixes of XML.
+    let options = InputOptions { drop_namespaces: true, ..InputOptions::default() };
+    let input = Input::of_word(word);
+    let sets = keeping_to(std::slice::from_ref(&input));
+    if is_schema && let Some(schemas) = read_schemas(&sets, arena, messages)? {
+        let settings = SampleSettings { seed: 1, ..SampleSettings::default() };
+        return schemas.sample_value(settings, &options, arena);
+    }
+    let bytes = AtomicU64::new(0);
+    let mut tell = |problem: Diagnostic| messages.show(&problem);
+    let mut events = Events { tell: &mut tell, bytes: &bytes };
+    let read = read_whole(&input, &options, arena, &mut events)?;
+    if kyanite_flow::is_schema(read) {
+        let message = format!("{word} is a schema, and is taken as a sample");
+        let told = Diagnostic::warning(Code::SchemaSuspect, message);
+        messages
+            .show(&told.advise("say --schemas to have documents made up that are valid by both"));
+    }
+    Ok(read)
 }

@@ -6,8 +6,8 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 
 use kyanite_flow::{
-    Apart, Aside, Chosen, Destination, Ensured, Events, Failed, Fetch, Input, InputOptions,
-    InputTypes, Job, KeptInput, Layout, LossPolicy, Output, Schemas, Set, Sink, Validation, What,
+    Apart, Aside, Chosen, Destination, DocumentTypes, Ensured, Events, Failed, Fetch, Input,
+    InputOptions, Job, KeptInput, Layout, LossPolicy, Output, Schemas, Set, Sink, Validation, What,
 };
 use kyanite_formats::documents::Limits;
 use kyanite_formats::record_view::Shape;
@@ -203,13 +203,21 @@ pub fn over_sample(
     kyanite_flow::run(&command.job(plan, &sources, &options), &inputs, &mut nothing, &mut events)
 }
 
+/// An input that a rule names, seen from its folder.
+pub fn input_from(folder: &Path, word: &str) -> Input {
+    match Input::of_word(word) {
+        Input::File(path) => Input::File(folder.join(path)),
+        other => other,
+    }
+}
+
 /// A set of nothing but schemas.
-fn keeping_to(schemas: &[Input]) -> [Set; 1] {
+pub fn keeping_to(schemas: &[Input]) -> [Set; 1] {
     [Set { name: None, schemas: schemas.to_vec(), inputs: Vec::new() }]
 }
 
 /// Reads the schemas of a set, if there are any.
-fn read_schemas<'s>(
+pub fn read_schemas<'s>(
     sets: &'s [Set; 1],
     arena: &'s Arena,
     messages: &mut Messages,
@@ -600,11 +608,7 @@ impl<'c> RuleCommand<'c> {
     /// The schemas that the command line and the rule name; those of the rule are seen from its folder.
     fn schemas_for(&self, given: &[String], of_rule: &[String]) -> Vec<Input> {
         let given = given.iter().map(|word| Input::of_word(word));
-        let of_rule = of_rule.iter().map(|file| match Input::of_word(file) {
-            Input::File(path) => Input::File(self.folder.join(path)),
-            other => other,
-        });
-        given.chain(of_rule).collect()
+        given.chain(of_rule.iter().map(|file| input_from(&self.folder, file))).collect()
     }
 
     /// Writes a result in XML that keeps to its schemas.
@@ -646,7 +650,7 @@ impl<'c> RuleCommand<'c> {
         sets: &'s [Set; 1],
         arena: &'s Arena,
         messages: &mut Messages,
-    ) -> Result<Option<InputTypes<'s>>, Failed> {
+    ) -> Result<Option<DocumentTypes<'s>>, Failed> {
         let Some(name) = &self.input.schema else { return Ok(None) };
         if plan.xpath().is_some() {
             let message = "an XPath selects elements, which have no types";
@@ -654,7 +658,7 @@ impl<'c> RuleCommand<'c> {
             return Err(command_error(message.into(), advice));
         }
         let schemas = read_schemas(sets, arena, messages)?;
-        schemas.map(|schemas| InputTypes::of(name.clone(), schemas, arena)).transpose()
+        schemas.map(|schemas| DocumentTypes::of(name.clone(), schemas, arena)).transpose()
     }
 
     /// Where the result goes.
@@ -669,7 +673,7 @@ impl<'c> RuleCommand<'c> {
     /// Runs the rule for where the values at a path of its result come from.
     fn run_trace(
         &self,
-        (plan, types): (&Plan, Option<&InputTypes<'_>>),
+        (plan, types): (&Plan, Option<&DocumentTypes<'_>>),
         path: &str,
         inputs: &[Input],
         sources: &[(String, Input)],
@@ -699,7 +703,7 @@ impl<'c> RuleCommand<'c> {
     /// Runs the rule into files of a folder.
     fn run_apart(
         &self,
-        (plan, types): (&Plan, Option<&InputTypes<'_>>),
+        (plan, types): (&Plan, Option<&DocumentTypes<'_>>),
         inputs: &[Input],
         sources: &[(String, Input)],
         mut apart: Apart,
@@ -734,10 +738,9 @@ impl<'c> RuleCommand<'c> {
         }
         let named = |source: &SourceSpec| {
             let other = given.iter().find(|(name, _)| *name == source.name);
-            let input = match (other, Input::of_word(&source.file)) {
-                (Some((_, file)), _) => Input::of_word(file),
-                (None, Input::File(path)) => Input::File(self.folder.join(path)),
-                (None, other) => other,
+            let input = match other {
+                Some((_, file)) => Input::of_word(file),
+                None => input_from(&self.folder, &source.file),
             };
             (source.name.clone(), input)
         };

@@ -43,11 +43,11 @@ pub use part::Part;
 pub use render::Layout;
 pub use run::{Job, LossPolicy, Sink, What, stack_size};
 pub use trace::{Traced, trace};
-pub use types::InputTypes;
+pub use types::{DocumentTypes, check_rule};
 pub use unfinished::remove_unfinished;
 pub use validate::{
     Choice, Chosen, Finding, Known, Project, ProjectSet, Sample, Schemas, Set, Step, Validation,
-    Verdict, find, fingerprints, is_well_formed, validate,
+    Verdict, find, fingerprints, is_schema, is_well_formed, validate,
 };
 
 /// Runs a plan over inputs: a rule, or an XPath.

@@ -17,7 +17,7 @@ use crate::input::{Input, InputOptions, Source};
 use crate::part::Part;
 use crate::records::Then;
 use crate::sources::Sources;
-use crate::types::{InputTypes, Typer};
+use crate::types::{DocumentTypes, Typer};
 
 /// What is wanted of the matches of a rule.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -49,7 +49,7 @@ pub struct Job<'j> {
     /// The time at which the run is, for expressions that ask.
     pub now: Option<SystemTime>,
     /// What inputs have types from that have none of their own.
-    pub types: Option<&'j InputTypes<'j>>,
+    pub types: Option<&'j DocumentTypes<'j>>,
 }
 
 impl<'j> Job<'j> {

@@ -1,27 +1,29 @@
-//! Types for inputs that have none of their own: what a schema says that texts of XML and cells of tables are.
+//! What schemas say of documents: types for inputs that have none of their own, and what rules do that they have nothing for.
 
+use indexmap::IndexSet;
 use kyanite_formats::Format;
 use kyanite_formats::losses::Losses;
 use kyanite_formats::record_view::{Shape, View};
 use kyanite_formats::xml::StepName;
+use kyanite_lang::{Finding, PlaceNumber, Plan};
 use kyanite_schema::json::{At, Document, Outline, Schema, Settings, Typing};
 use kyanite_schema::xsd::MemberNames;
-use kyanite_tree::{Advice, Arena, Code, Diagnostic, Setting, Value};
+use kyanite_tree::{Advice, Arena, Code, Diagnostic, Kind, Setting, Value};
 
 use crate::failed::Failed;
 use crate::input::Source;
 use crate::validate::Schemas;
 
-/// A schema that inputs have their types from.
+/// A schema as what it says of documents.
 #[derive(Debug)]
-pub struct InputTypes<'s> {
+pub struct DocumentTypes<'s> {
     schema: Schema<'s>,
     /// Whether it was made of an XML Schema.
     is_for_xml: bool,
     name: String,
 }
 
-impl<'s> InputTypes<'s> {
+impl<'s> DocumentTypes<'s> {
     /// Types by a JSON Schema or an XML Schema, which is called `name`.
     ///
     /// # Errors
@@ -44,6 +46,10 @@ impl<'s> InputTypes<'s> {
         Ok(Self { schema, is_for_xml, name })
     }
 
+    fn outline(&self) -> Outline<'_, 's> {
+        Outline::new(&self.schema, self.is_for_xml)
+    }
+
     /// Refuses an input that has types of its own, or that the schema is not for.
     pub(crate) fn check(&self, source: &Source) -> Result<(), Failed> {
         let format = source.detected.format;
@@ -62,6 +68,80 @@ impl<'s> InputTypes<'s> {
     }
 }
 
+/// What a rule does that the schemas of its input and its result have nothing for; `by_item` where the result's schema is one of each
+/// item of the result.
+#[must_use]
+pub fn check_rule(
+    plan: &Plan,
+    input: Option<&DocumentTypes<'_>>,
+    result: Option<&DocumentTypes<'_>>,
+    by_item: bool,
+) -> Vec<Finding> {
+    let mut input = input.map(Places::new);
+    let mut result = result.map(Places::new);
+    kyanite_lang::against(
+        plan,
+        input.as_mut().map(|places| places as &mut dyn kyanite_lang::Outline),
+        result.as_mut().map(|places| places as &mut dyn kyanite_lang::Outline),
+        by_item,
+    )
+}
+
+/// The places of an outline by numbers.
+struct Places<'c, 's> {
+    outline: Outline<'c, 's>,
+    all: IndexSet<At>,
+}
+
+impl<'c, 's> Places<'c, 's> {
+    fn new(types: &'c DocumentTypes<'s>) -> Self {
+        let outline = types.outline();
+        let all = IndexSet::from([outline.root()]);
+        Self { outline, all }
+    }
+
+    fn at(&self, number: PlaceNumber) -> At {
+        self.all.get_index(number as usize).copied().unwrap_or_else(|| self.outline.root())
+    }
+
+    fn number(&mut self, at: At) -> PlaceNumber {
+        self.all.insert_full(at).0 as PlaceNumber
+    }
+}
+
+impl kyanite_lang::Outline for Places<'_, '_> {
+    fn root(&self) -> PlaceNumber {
+        0
+    }
+
+    fn member(&mut self, at: PlaceNumber, name: &str) -> Option<PlaceNumber> {
+        let found = self.outline.member(self.at(at), name)?;
+        Some(self.number(found))
+    }
+
+    fn item(&mut self, at: PlaceNumber) -> Option<PlaceNumber> {
+        let found = self.outline.item(self.at(at))?;
+        Some(self.number(found))
+    }
+
+    fn allows(&self, at: PlaceNumber, kind: Kind) -> bool {
+        self.outline.kinds(self.at(at)).has(kind)
+    }
+
+    fn members(&self, at: PlaceNumber) -> Vec<(String, bool)> {
+        let members = self.outline.members(self.at(at)).into_iter();
+        members.map(|(name, is_needed)| (name.to_owned(), is_needed)).collect()
+    }
+
+    fn is_free(&self, at: PlaceNumber) -> bool {
+        self.outline.is_free(self.at(at))
+    }
+
+    fn is_for_xml(&self) -> bool {
+        self.outline.is_for_xml()
+    }
+}
+
 /// Gives the values of inputs their types.
 pub(crate) struct Typer<'q> {
     typing: Typing<'q, 'q>,
@@ -71,9 +151,9 @@ pub(crate) struct Typer<'q> {
 }
 
 impl<'q> Typer<'q> {
-    pub(crate) fn new(types: &'q InputTypes<'q>) -> Self {
+    pub(crate) fn new(types: &'q DocumentTypes<'q>) -> Self {
         Self {
-            typing: Typing::new(Outline::new(&types.schema), types.is_for_xml),
+            typing: Typing::new(types.outline()),
             view: View::new(&Shape::default(), true),
             records: None,
         }

@@ -23,6 +23,7 @@ use std::time::SystemTime;
 
 use kyanite_formats::Format;
 use kyanite_formats::documents;
+use kyanite_formats::record_view::View;
 use kyanite_schema::xsd::MemberNames;
 use kyanite_schema::{Problem, SampleSettings, json};
 use kyanite_tree::{Advice, Arena, Code, Diagnostic, Value, near_words};
@@ -332,6 +333,32 @@ impl<'s> Schemas<'s> {
         })
     }
 
+    /// The same as a value: a document of XML in the record view, with its types.
+    ///
+    /// # Errors
+    /// As of [`Schemas::sample`].
+    pub fn sample_value<'a>(
+        &self,
+        settings: SampleSettings<'_>,
+        options: &InputOptions,
+        arena: &'a Arena,
+    ) -> Result<Value<'a>, Failed> {
+        let text = match self.sample(settings, arena)? {
+            Sample::Json(value) => return Ok(value),
+            Sample::Xml(text) => arena.text(&text),
+        };
+        let settings = documents::Options {
+            limits: options.limits,
+            drop_namespaces: options.drop_namespaces,
+            ..documents::Options::default()
+        };
+        let read = documents::read(Format::Xml, text, arena, settings);
+        // It was read before, to be checked.
+        let roots = read.map(|read| read.roots).unwrap_or_default();
+        let root = roots.first().copied().unwrap_or(Value::Null(kyanite_tree::Origin::NONE));
+        Ok(View::default().record(root, arena))
+    }
+
     /// The prefixes that the roots of the XML Schemas declare, with the namespaces.
     #[must_use]
     pub fn prefixes(&self) -> Vec<(String, String)> {
@@ -361,6 +388,19 @@ impl<'s> Schemas<'s> {
         let raw = check::check_text(self.shelf.validation(), &self.compiled, name, text);
         raw.settle(&|origin| self.shelf.place(origin)).findings
     }
+}
+
+/// Whether a document is a schema: it says which draft of JSON Schema it is, or is a schema of XML in the record view, without
+/// prefixes.
+#[must_use]
+pub fn is_schema(document: Value<'_>) -> bool {
+    let member = |name: &str| document.as_map().and_then(|map| map.get(name));
+    let named = member("$schema").and_then(Value::as_text);
+    named.is_some_and(|uri| json::Draft::of_uri(uri).is_some())
+        || member("schema").and_then(Value::as_map).is_some_and(|root| {
+            let words = ["element", "complexType", "simpleType", "pattern"];
+            words.into_iter().any(|word| root.get(word).is_some())
+        })
 }
 
 /// A document that was made up.

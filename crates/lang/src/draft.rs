@@ -4,6 +4,8 @@
 //! of the input that explains most of it. What is explained by nothing is left as `needed(null, …)`, with a comment that
 //! says what was wanted.
 
+mod alike;
+
 use std::cmp::Reverse;
 use std::collections::{BTreeSet, HashMap, HashSet};
 
@@ -11,6 +13,8 @@ use kyanite_formats::json;
 use kyanite_tree::{Decimal, Kind, Value, equal};
 
 use crate::syntax::{self, RESERVED, begins_name, name_length};
+
+pub use alike::alike;
 
 /// Items of a list of the input that are looked at, and of a list that is wanted.
 const ITEMS: usize = 5_000;

@@ -28,6 +28,7 @@
 //! assert_eq!(ports, ["ness"]);
 //! ```
 
+mod against;
 mod check;
 mod documents;
 mod draft;
@@ -51,8 +52,9 @@ mod watch;
 mod words;
 mod xpath;
 
+pub use against::{Outline, PlaceNumber, against};
 pub use documents::DocumentUris;
-pub use draft::draft;
+pub use draft::{alike, draft};
 pub use failure::{Failure, Flow};
 pub use finding::{Finding, RuleText, Span};
 pub use needs::Sights;

@@ -111,7 +111,7 @@ fn samples_of_xml_schemas() {
             |names| compile_json_with(schema.to_json_schema(names, &arena).schema, false);
         let (local, prefixed) =
             (translate(MemberNames::Local), translate(MemberNames::Prefixed(&prefixes)));
-        let mut typing = Typing::new(Outline::new(&local), true);
+        let mut typing = Typing::new(Outline::new(&local, true));
         let mut texts = Vec::new();
         for seed in 0..6 {
             let settings = SampleSettings { is_minimal: seed == 0, seed, root: None };
@@ -313,7 +313,7 @@ fn types() {
         let arena = Arena::new();
         let schema = compile_json(read_json(&arena, FLEET));
         let record = View::default().record(read_xml(&arena, document), &arena);
-        let mut typing = Typing::new(Outline::new(&schema), true);
+        let mut typing = Typing::new(Outline::new(&schema, true));
         assert_eq!(written(typing.document(record, &arena)), expected, "{document}");
     }
 }

@@ -37,6 +37,7 @@ codes! {
     RuleName "rule-name" "A name in a rule is bound twice, or nothing is bound to it."
     RuleCall "rule-call" "A call does not fit the function: there is none of that name, or the arguments are others."
     RuleType "rule-type" "An operator or a clause is given a value of a type that it does not take."
+    RuleSchema "rule-schema" "A rule asks for what the schema of its input does not have, or makes what that of its result has no place for."
     RuleShape "rule-shape" "One value stands where many are meant, or many where one is, or a path where a condition is."
     RuleHeader "rule-header" "An item of a rule's header contradicts another, or cannot be."
     RuleUnused "rule-unused" "Something that a rule declares is never used."

@@ -80,18 +80,27 @@ struct Known {
 #[derive(Debug)]
 pub struct Outline<'c, 's> {
     schema: &'c Schema<'s>,
+    /// Whether names of members are looked up without their prefixes.
+    is_for_xml: bool,
     places: Vec<Known>,
     numbers: HashMap<Vec<Set>, At>,
 }
 
 impl<'c, 's> Outline<'c, 's> {
-    /// The outline of the documents of a schema.
+    /// The outline of the documents of a schema; of one that was made of an XML Schema, with local names, members go by the local parts
+    /// of their names.
     #[must_use]
-    pub fn new(schema: &'c Schema<'s>) -> Self {
-        let mut new = Self { schema, places: Vec::new(), numbers: HashMap::new() };
+    pub fn new(schema: &'c Schema<'s>, is_for_xml: bool) -> Self {
+        let mut new = Self { schema, is_for_xml, places: Vec::new(), numbers: HashMap::new() };
         // The root is the first place.
         let _ = new.place(new.expand(0));
         new
+    }
+
+    /// Whether documents are XML.
+    #[must_use]
+    pub fn is_for_xml(&self) -> bool {
+        self.is_for_xml
     }
 
     /// The whole document.
@@ -153,6 +162,12 @@ impl<'c, 's> Outline<'c, 's> {
 
     /// The member of that name; nothing where it may not stand.
     pub fn member(&mut self, at: At, name: &str) -> Option<At> {
+        if self.is_for_xml
+            && let Some((prefix, local)) = name.rsplit_once(':')
+        {
+            let mark = if prefix.starts_with('@') { "@" } else { "" };
+            return self.member(at, &format!("{mark}{local}"));
+        }
         if let Some(known) = self.known(at).members.get(name) {
             return *known;
         }

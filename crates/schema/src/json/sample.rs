@@ -17,7 +17,7 @@ impl Schema<'_> {
     pub fn sample<'a>(&self, settings: SampleSettings<'_>, arena: &'a Arena) -> Option<Value<'a>> {
         (0..TRIES).find_map(|number| {
             let choices = Choices::new(settings, number);
-            let mut sampler = Sampler { outline: Outline::new(self), choices, arena };
+            let mut sampler = Sampler { outline: Outline::new(self, false), choices, arena };
             let root = sampler.outline.root();
             let value = sampler.value(root, 0)?;
             self.is_valid(value).then_some(value)

@@ -8,16 +8,14 @@ use super::outline::{At, Outline};
 #[derive(Debug)]
 pub struct Typing<'c, 's> {
     outline: Outline<'c, 's>,
-    /// Whether names of members are looked up without their prefixes.
-    is_for_xml: bool,
 }
 
 impl<'c, 's> Typing<'c, 's> {
-    /// Types by an outline. In the record view of XML names are taken by their local parts, and only `xsi:nil` makes a text null;
-    /// elsewhere an empty text is null where that may stand.
+    /// Types by an outline. In the record view of XML only `xsi:nil` makes a text null; elsewhere an empty text is null where that may
+    /// stand.
     #[must_use]
-    pub fn new(outline: Outline<'c, 's>, is_for_xml: bool) -> Self {
-        Self { outline, is_for_xml }
+    pub fn new(outline: Outline<'c, 's>) -> Self {
+        Self { outline }
     }
 
     /// A whole document with its types: what may only be a list is one, texts without type that spell a number or a boolean are that
@@ -30,7 +28,7 @@ impl<'c, 's> Typing<'c, 's> {
     pub fn place<'n>(&mut self, names: impl IntoIterator<Item = &'n str>) -> Option<At> {
         let mut at = self.outline.root();
         for name in names {
-            at = self.member(at, name)?;
+            at = self.outline.member(at, name)?;
             at = self.of_item(at);
         }
         Some(at)
@@ -42,17 +40,6 @@ impl<'c, 's> Typing<'c, 's> {
         match kinds.has(Kind::List) && !kinds.has(Kind::Map) && !kinds.has(Kind::Text) {
             true => self.outline.item(at).unwrap_or(at),
             false => at,
-        }
-    }
-
-    fn member(&mut self, at: At, name: &str) -> Option<At> {
-        if !self.is_for_xml {
-            return self.outline.member(at, name);
-        }
-        let (mark, qualified) = name.strip_prefix('@').map_or(("", name), |name| ("@", name));
-        match qualified.rsplit_once(':') {
-            Some((_, local)) => self.outline.member(at, &format!("{mark}{local}")),
-            None => self.outline.member(at, name),
         }
     }
 
@@ -76,13 +63,15 @@ impl<'c, 's> Typing<'c, 's> {
         }
         match value {
             Value::Untyped(_, text) => self.text(at, value, text, arena),
-            Value::Map(_, map) if self.is_for_xml && is_nil(map) && kinds.has(Kind::Null) => {
+            Value::Map(_, map)
+                if self.outline.is_for_xml() && is_nil(map) && kinds.has(Kind::Null) =>
+            {
                 Value::Null(value.origin())
             }
             Value::Map(origin, map) => {
                 let mut typed = MapBuilder::new();
                 for member in map.members() {
-                    let own = match self.member(at, member.name) {
+                    let own = match self.outline.member(at, member.name) {
                         Some(place) => self.value(place, member.value, arena),
                         None => member.value,
                     };
@@ -102,12 +91,13 @@ impl<'c, 's> Typing<'c, 's> {
             || kinds.has(Kind::Number) && Decimal::spelled(text).is_some()
             || kinds.has(Kind::Boolean) && boolean(text).is_some()
             || kinds.has(Kind::Null) && text.is_empty()
-            || kinds.has(Kind::Map) && self.is_for_xml
+            || kinds.has(Kind::Map) && self.outline.is_for_xml()
     }
 
     fn text<'a>(&mut self, at: At, value: Value<'a>, text: &'a str, arena: &'a Arena) -> Value<'a> {
         let (kinds, origin) = (self.outline.kinds(at), value.origin());
-        let is_null = kinds.has(Kind::Null) && (!self.is_for_xml || !kinds.has(Kind::Text));
+        let is_null =
+            kinds.has(Kind::Null) && (!self.outline.is_for_xml() || !kinds.has(Kind::Text));
         if text.is_empty() && is_null {
             return Value::Null(origin);
         }
@@ -125,7 +115,7 @@ impl<'c, 's> Typing<'c, 's> {
         {
             return Value::Boolean(origin, boolean);
         }
-        if kinds.has(Kind::Map) && !kinds.has(Kind::Text) && self.is_for_xml {
+        if kinds.has(Kind::Map) && !kinds.has(Kind::Text) && self.outline.is_for_xml() {
             // An element that has only text, or nothing, and might have attributes and elements.
             let place = self.outline.member(at, "#text");
             let own = match place {
