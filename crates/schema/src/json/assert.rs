@@ -27,6 +27,7 @@ impl<'s> Check<'_, 's> {
         };
         match keyword {
             Keyword::Nothing => about(&|| "nothing may stand here".into()),
+            Keyword::Types(types) if types.plainly_has(value) => None,
             Keyword::Types(types) => {
                 let found = Types::of(value, node.draft == Draft::V4);
                 match types.has(found) {
@@ -112,6 +113,7 @@ impl<'s> Check<'_, 's> {
                 }
                 describe::contains(contains, count).map(|message| (value, message, None))
             }
+            Keyword::Unique if plainly_differ(value.as_list()?) => None,
             Keyword::Unique => {
                 let mut met: HashMap<Key, usize> = HashMap::new();
                 for (at, item) in value.as_list()?.iter().enumerate() {
@@ -134,9 +136,12 @@ impl<'s> Check<'_, 's> {
                 (!fits).then(|| self.none_of(schemas, value, is_told))
             }
             Keyword::One(schemas) => {
-                let numbers = 0..schemas.len();
-                let fitting: Vec<usize> =
-                    numbers.filter(|at| self.fits_with(schemas[*at], value, evaluated)).collect();
+                let mut fitting: Vec<usize> = Vec::new();
+                for (at, schema) in schemas.iter().enumerate() {
+                    if self.fits_with(*schema, value, evaluated) {
+                        fitting.push(at);
+                    }
+                }
                 match fitting[..] {
                     [_] => None,
                     [] => Some(self.none_of(schemas, value, is_told)),
@@ -193,8 +198,30 @@ impl<'s> Check<'_, 's> {
     }
 }
 
+/// So many items are compared with each other.
+const FEW: usize = 16;
+
+/// Whether all items are other texts, or maps with another text as a member of the same name: nearly always they are, and that is told
+/// without making keys of them.
+fn plainly_differ(items: &[Value<'_>]) -> bool {
+    let differ = |a: &Value<'_>, b: &Value<'_>| match (a, b) {
+        (Value::Text(_, a), Value::Text(_, b)) => a != b,
+        (Value::Map(_, a), Value::Map(_, b)) => a.members().iter().any(|member| {
+            let Value::Text(_, own) = member.value else { return false };
+            matches!(b.get(member.name), Some(Value::Text(_, other)) if other != own)
+        }),
+        _ => false,
+    };
+    items.len() <= FEW
+        && items.iter().enumerate().all(|(at, a)| items[at + 1..].iter().all(|b| differ(a, b)))
+}
+
 /// Whether a value is one of those; a text from a format that knows only texts is also what it spells.
 fn is_one_of(value: Value<'_>, known: &[Constant<'_>]) -> bool {
+    // Only a text is the same as a text.
+    if let Value::Text(_, own) = value {
+        return known.iter().any(|known| known.value.simple().as_text() == Some(own));
+    }
     let own = Key::of(value);
     if known.iter().any(|known| known.key == own) {
         return true;

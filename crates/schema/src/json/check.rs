@@ -29,8 +29,13 @@ impl Schema<'_> {
     #[must_use]
     pub fn validate(&self, value: Value<'_>) -> Vec<Finding> {
         let mut findings = Vec::new();
-        let check = Check::new(self, value);
+        let mut check = Check::new(self, STEPS);
         check.check(0, value, Some(&mut findings), None);
+        if check.is_given_up() && !check.is_too_deep.get() {
+            findings.clear();
+            check = Check::new(self, most_steps(value));
+            check.check(0, value, Some(&mut findings), None);
+        }
         if check.is_given_up()
             && let Some(rule) = self.nodes.first().and_then(|node| node.rules.first())
         {
@@ -55,7 +60,13 @@ impl Schema<'_> {
     /// Whether a value is valid.
     #[must_use]
     pub fn is_valid(&self, value: Value<'_>) -> bool {
-        let check = Check::new(self, value);
+        let check = Check::new(self, STEPS);
+        let is_valid = check.check(0, value, None, None);
+        if !check.is_given_up() {
+            return is_valid;
+        }
+        // How large it is is only counted where that matters.
+        let check = Check::new(self, most_steps(value));
         check.check(0, value, None, None) && !check.is_given_up()
     }
 }
@@ -77,8 +88,7 @@ pub(super) struct Check<'c, 's> {
 }
 
 impl<'c, 's> Check<'c, 's> {
-    fn new(schema: &'c Schema<'s>, value: Value<'_>) -> Self {
-        let most = STEPS.saturating_add(STEPS_FOR_EACH.saturating_mul(values(value)));
+    fn new(schema: &'c Schema<'s>, most: u64) -> Self {
         let (steps, depth, is_too_deep) = (Cell::new(0), Cell::new(0), Cell::new(false));
         let (resources, way) = (RefCell::default(), RefCell::default());
         Self { schema, steps, most, resources, depth, is_too_deep, way }
@@ -357,16 +367,16 @@ impl<'c, 's> Check<'c, 's> {
         mut findings: Findings<'_>,
         mut evaluated: Option<&mut Evaluated>,
     ) -> bool {
-        let Members { named, patterns, others } = members;
-        let mut is_valid = true;
+        let Members { named, patterns, others, .. } = members;
+        let (mut is_valid, mut next) = (true, 0);
         for (position, member) in map.members().iter().enumerate() {
             let (name, value) = (member.name, member.value);
             let inner = Some(Token::Name(name));
-            let own = named.binary_search_by_key(&name, |(name, _)| *name).ok();
+            let own = members.find(name, &mut next);
             let mut is_known = own.is_some();
-            if let Some(at) = own {
+            if let Some(schema) = own {
                 let tokens = [Token::Name("properties"), Token::Name(name)];
-                let inner = (named[at].1, value, inner);
+                let inner = (schema, value, inner);
                 is_valid &= self.within(&tokens, inner, findings.as_deref_mut(), None);
             }
             for (written, pattern, schema) in patterns {
@@ -451,6 +461,11 @@ impl<'c, 's> Check<'c, 's> {
         let unit = Some(Box::new(unit));
         findings.push(Finding { message, advice, origin: value.origin(), rule: rule.place, unit });
     }
+}
+
+/// The steps that a check of a value may take.
+fn most_steps(value: Value<'_>) -> u64 {
+    STEPS.saturating_add(STEPS_FOR_EACH.saturating_mul(values(value)))
 }
 
 /// How many values there are in a value, with itself.

@@ -78,10 +78,37 @@ impl<'s> Constant<'s> {
 /// `properties`, `patternProperties` and `additionalProperties`, which belong together.
 #[derive(Debug, Default)]
 pub(super) struct Members<'s> {
+    /// In the order of the schema.
     pub(super) named: Vec<(&'s str, usize)>,
+    /// The positions of these, in the order of their names.
+    by_name: Vec<usize>,
     /// Each with how it is written.
     pub(super) patterns: Vec<(&'s str, Pattern, usize)>,
     pub(super) others: Option<usize>,
+}
+
+impl<'s> Members<'s> {
+    /// Names members, each with its schema.
+    pub(super) fn name(&mut self, named: Vec<(&'s str, usize)>) {
+        self.named = named;
+        self.by_name = (0..self.named.len()).collect();
+        self.by_name.sort_unstable_by_key(|at| self.named[*at].0);
+    }
+
+    /// The schema of the member of that name. Documents mostly have members in the order of the schema, so the one behind that which
+    /// was found last is looked at first.
+    #[inline]
+    pub(super) fn find(&self, name: &str, next: &mut usize) -> Option<usize> {
+        let at = match self.named.get(*next) {
+            Some((known, _)) if *known == name => *next,
+            _ => {
+                let found = self.by_name.binary_search_by_key(&name, |at| self.named[*at].0);
+                *self.by_name.get(found.ok()?)?
+            }
+        };
+        *next = at + 1;
+        Some(self.named[at].1)
+    }
 }
 
 #[derive(Debug)]
@@ -157,6 +184,20 @@ impl Types {
         TYPES.into_iter().enumerate().filter(move |(bit, _)| self.0 & 1 << bit != 0).map(|(_, w)| w)
     }
 
+    /// Whether a value has one of the types, as far as its kind alone tells.
+    pub(super) fn plainly_has(self, value: Value<'_>) -> bool {
+        let bit = match value {
+            Value::Null(_) => 0,
+            Value::Boolean(..) => 1,
+            Value::Number(..) => 3,
+            Value::Text(..) | Value::Untyped(..) => 4,
+            Value::List(..) => 5,
+            Value::Map(..) => 6,
+            _ => return false,
+        };
+        self.0 & 1 << bit != 0
+    }
+
     /// The types that a value has. Whether a number with a fraction of zeros is an integer depends on the draft. A text from a
     /// format that knows only texts has the type of what it spells as well.
     pub(super) fn of(value: Value<'_>, by_spelling: bool) -> Self {
@@ -167,6 +208,8 @@ impl Types {
             Value::Number(_, number) => {
                 let is_whole = if by_spelling {
                     !number.as_str().contains(['.', 'e', 'E'])
+                } else if number.as_str().bytes().all(|byte| byte.is_ascii_digit()) {
+                    true
                 } else {
                     number
                         .decimal()

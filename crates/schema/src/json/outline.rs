@@ -135,10 +135,7 @@ impl<'c, 's> Outline<'c, 's> {
             for rule in self.rules(*number) {
                 let named: Vec<&'s str> = match &rule.keyword {
                     Keyword::Members(members) => {
-                        let mut named: Vec<(&'s str, usize)> = members.named.clone();
-                        // As the schema has them.
-                        named.sort_unstable_by_key(|(_, number)| *number);
-                        named.into_iter().map(|(name, _)| name).collect()
+                        members.named.iter().map(|(name, _)| *name).collect()
                     }
                     Keyword::Required(names) => names.clone(),
                     _ => continue,

@@ -172,11 +172,11 @@ impl<'s> Reader<'_, '_, 's> {
         known("properties", self.target.dialect())?;
         if let Some(value) = map.get("properties") {
             first = Some(("properties", value.origin()));
+            let mut named = Vec::new();
             for member in self.map("properties", value)?.members() {
-                let schema = self.schema(&["properties", member.name], member.value);
-                members.named.push((member.name, schema));
+                named.push((member.name, self.schema(&["properties", member.name], member.value)));
             }
-            members.named.sort_unstable_by_key(|(name, _)| *name);
+            members.name(named);
         }
         if let Some(value) = map.get("patternProperties") {
             first = first.or(Some(("patternProperties", value.origin())));
