@@ -22,7 +22,7 @@ fn main() {
     many(folder.path());
 }
 
-/// Validates inputs, all of which have to be valid; gives how many documents they held.
+/// Validates inputs; gives how many documents they held.
 fn checked(schema: &Path, inputs: &[PathBuf], threads: usize) -> u64 {
     let chosen = |path: &PathBuf| Chosen { input: Input::File(path.clone()), is_found: false };
     let inputs = inputs.iter().map(chosen).collect();
@@ -33,14 +33,13 @@ fn checked(schema: &Path, inputs: &[PathBuf], threads: usize) -> u64 {
     let mut events = Events { tell: &mut |_| {}, bytes: &bytes };
     let mut count = 0;
     validate(validation, &mut events, &mut |verdict| {
-        assert!(verdict.findings.is_empty(), "{}", verdict.findings[0].message);
         count += verdict.checked;
     })
     .unwrap();
     count
 }
 
-/// A JSON Schema over bookings. Those that the generator breaks are left out.
+/// A JSON Schema over bookings, few of which break it.
 fn records(folder: &Path) {
     let file = folder.join("many.jsonl");
     let text = String::from_utf8(bookings(megabytes(1000) * 1_000_000)).unwrap();

@@ -3,8 +3,8 @@
 use std::panic::catch_unwind;
 use std::path::Path;
 
-use kyanite_formats::json::{ReaderOptions, document};
-use kyanite_tree::Arena;
+use kyanite_formats::json::{EventReader, ReaderOptions, document};
+use kyanite_tree::{Arena, Pull};
 use serde::Deserialize;
 
 use crate::Outcome;
@@ -41,10 +41,26 @@ fn failure(case: &Case) -> Option<String> {
             .map_err(|error| error.message())
     });
     let name = &case.name;
+    // Events check the same grammar.
+    let events = catch_unwind(|| are_events_of_a_value(&case.input));
+    match (case.expect, events) {
+        (_, Err(_)) => return Some(format!("{name}: the reader of events panicked")),
+        (Expect::Accept, Ok(false)) => return Some(format!("{name}: refused by events")),
+        (Expect::Reject, Ok(true)) => return Some(format!("{name}: accepted by events")),
+        _ => {}
+    }
     match (case.expect, read) {
         (_, Err(_)) => Some(format!("{name}: the reader panicked")),
         (Expect::Accept, Ok(Err(why))) => Some(format!("{name}: refused, {why}")),
         (Expect::Reject, Ok(Ok(()))) => Some(format!("{name}: accepted")),
         _ => None,
     }
+}
+
+/// Whether a text is one value by its events, and nothing else.
+fn are_events_of_a_value(text: &str) -> bool {
+    let mut events = EventReader::new(text, 0);
+    while events.next_event().is_some() {}
+    let is_blank = |rest: &str| rest.bytes().all(|byte| b" \t\n\r".contains(&byte));
+    events.end().is_some_and(|end| is_blank(&text[end..]))
 }

@@ -379,6 +379,31 @@ impl<'a> Records<'a> {
         self.read(read)
     }
 
+    /// Passes over records of JSON that `accept` takes, which is given the text and where a record begins, and gives where it ends.
+    /// Each is on lines of its own; gives how many they were.
+    pub(crate) fn pass(
+        &mut self,
+        accept: &mut dyn FnMut(&'a str, usize) -> Option<usize>,
+    ) -> usize {
+        let mut count = 0;
+        if !self.reader.is_json() {
+            return count;
+        }
+        let (mut at, bytes) = (self.reader.position(), self.text.as_bytes());
+        while let Some(end) = accept(self.text, at) {
+            // Behind the last line more of a record may come.
+            if bytes.get(end) != Some(&b'\n') {
+                break;
+            }
+            count += 1;
+            at = end + 1;
+        }
+        if count > 0 {
+            self.reader.seek(at);
+        }
+        count
+    }
+
     /// Reads on, into slots where there are any.
     pub(crate) fn next_slotted(
         &mut self,

@@ -3,6 +3,7 @@
 mod canonical;
 mod compact;
 mod error;
+mod events;
 mod frame;
 mod key;
 mod lay_out;
@@ -19,6 +20,7 @@ mod write;
 
 pub use canonical::{survives_double, write_canonical};
 pub use error::{ErrorKind, ReadError};
+pub use events::EventReader;
 pub use frame::{Found, Frame, Framed, Trouble};
 pub(crate) use key::Key;
 pub use lay_out::LayOut;

@@ -212,6 +212,12 @@ impl<'a> Reader<'a> {
         }
     }
 
+    /// Whether records are JSON.
+    #[must_use]
+    pub fn is_json(&self) -> bool {
+        matches!(self, Self::Json(_))
+    }
+
     /// The offset of the byte to be read next.
     #[must_use]
     pub fn position(&self) -> usize {

@@ -13,6 +13,7 @@
 //! assert_eq!(findings[0].message, "the member \"no\" is missing");
 //! ```
 
+mod accept;
 mod assert;
 mod check;
 mod compile;
@@ -183,6 +184,8 @@ pub struct Schema<'s> {
     is_dynamic: bool,
     reads: Option<Reads>,
     remarks: Vec<Problem>,
+    /// What is told from events, if all can be.
+    accepting: Option<accept::Acceptor>,
 }
 
 impl Schema<'_> {

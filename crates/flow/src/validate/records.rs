@@ -5,6 +5,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Mutex, PoisonError, mpsc};
 
 use kyanite_formats::Format;
+use kyanite_formats::json::EventReader;
 use kyanite_formats::records::Layout;
 use kyanite_schema::{Finding as Found, json};
 use kyanite_tree::{Arena, Base, Diagnostic, Passed, Place, Value, locate};
@@ -159,7 +160,11 @@ fn apart(bytes: Vec<u8>, schemas: &[json::Schema<'_>], name: &str, layout: Layou
     {
         let block = Block { bytes: &bytes, then: Then::More };
         let mut reader = Records::new(block, 0, input, layout, &arena, None);
+        let may_pass = schemas.iter().all(json::Schema::can_accept);
         loop {
+            if may_pass {
+                records += reader.pass(&mut |text, at| accepted(schemas, text, at));
+            }
             match reader.next() {
                 Next::Record(record) => {
                     check_value(schemas, record, &mut |found| {
@@ -182,6 +187,19 @@ fn apart(bytes: Vec<u8>, schemas: &[json::Schema<'_>], name: &str, layout: Layou
         }
     }
     Apart { findings, bytes, records, is_clean }
+}
+
+/// Where the value ends that begins at byte `at` of a text, if it is certainly valid by all schemas.
+fn accepted(schemas: &[json::Schema<'_>], text: &str, at: usize) -> Option<usize> {
+    let mut end = None;
+    for schema in schemas {
+        let mut events = EventReader::new(text, at);
+        if !schema.accepts(&mut events) {
+            return None;
+        }
+        end = Some(events.end()?);
+    }
+    end
 }
 
 /// The path of a finding in its record, without the sign of the root.
@@ -212,6 +230,7 @@ pub(super) fn stream(
     }
     let held = Held::default();
     let mut layout = None;
+    let may_pass = schemas.iter().all(json::Schema::can_accept);
     let Progress { mut number, mut base, mut before } = progress;
     let mut told = Vec::new();
     let mut tell = |found: Diagnostic| told.push(found);
@@ -247,6 +266,11 @@ pub(super) fn stream(
         let mut records =
             Records::new(Block { bytes: all, then }, from, input, layout, &arena, None);
         let used = loop {
+            if may_pass {
+                let passed = records.pass(&mut |text, at| accepted(schemas, text, at));
+                raw.checked += passed as u64;
+                number += passed;
+            }
             match records.next() {
                 Next::Record(record) => {
                     raw.checked += 1;

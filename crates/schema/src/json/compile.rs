@@ -154,12 +154,15 @@ impl<'s> Schema<'s> {
             return Err(compiler.problems);
         }
         let is_dynamic = !compiler.references.is_empty();
-        Ok(Self {
+        let mut schema = Self {
             nodes: compiler.nodes,
             is_dynamic,
             reads: settings.reads,
             remarks: compiler.remarks,
-        })
+            accepting: None,
+        };
+        schema.accepting = schema.acceptor();
+        Ok(schema)
     }
 }
 

@@ -161,6 +161,13 @@ impl Types {
 
     /// All types.
     pub(super) const ALL: Self = Self(0x7f);
+    pub(super) const NULL: Self = Self(1);
+    pub(super) const BOOLEAN: Self = Self(1 << 1);
+    pub(super) const INTEGER: Self = Self(1 << 2);
+    pub(super) const NUMBER: Self = Self(1 << 3);
+    pub(super) const TEXT: Self = Self(1 << 4);
+    pub(super) const LIST: Self = Self(1 << 5);
+    pub(super) const MAP: Self = Self(1 << 6);
 
     pub(super) fn and(self, other: Self) -> Self {
         Self(self.0 & other.0)
