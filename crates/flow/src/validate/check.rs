@@ -1,6 +1,7 @@
 //! One input against its schemas.
 
 use std::collections::HashMap;
+use std::io::Read;
 use std::sync::atomic::{AtomicU64, Ordering};
 
 use kyanite_formats::Format;
@@ -15,7 +16,7 @@ use super::schemas::{Assigned, Bundle, Compiled};
 use super::{Chosen, Finding, Numbered, Set, Validation, Verdict, assertions, elements, records};
 use crate::document::Library;
 use crate::failed::{Events, Failed};
-use crate::input::Source;
+use crate::input::{InputOptions, Limited, Source, cannot_read};
 use crate::run::is_xml;
 
 /// Checks inputs one after another, on one thread.
@@ -192,8 +193,37 @@ impl<'c, 's> Checker<'c, 's> {
         if format.has_records() && !options.unwrap {
             return records::stream(source, &bundle.json, raw, (options, self.threads), bytes);
         }
+        let can_accept = bundle.json.iter().all(json::Schema::can_accept);
+        if format == Format::Json
+            && can_accept
+            && !options.unwrap
+            && source.contradiction().is_none()
+        {
+            let Some(rest) = accepted(source, &bundle.json, options)? else {
+                raw.checked += 1;
+                return Ok(());
+            };
+            return held(rest, bundle, None, raw, self.validation);
+        }
         held(source, bundle, None, raw, self.validation)
     }
+}
+
+/// Checks a document by its events; gives it back where these do not tell that it is valid.
+fn accepted(
+    source: Source,
+    schemas: &[json::Schema<'_>],
+    options: &InputOptions,
+) -> Result<Option<Source>, Failed> {
+    let mut bytes = Vec::new();
+    let read = Limited::new(source.reader, options.size).read_to_end(&mut bytes);
+    read.map_err(|error| Failed::Input(cannot_read(&source.name, &error)))?;
+    let is_blank = |rest: &str| rest.bytes().all(|byte| b" \t\n\r".contains(&byte));
+    let is_accepted = std::str::from_utf8(&bytes).is_ok_and(|text| {
+        records::accepted(schemas, text, 0).is_some_and(|end| is_blank(&text[end..]))
+    });
+    let reader = Box::new(std::io::Cursor::new(bytes));
+    Ok((!is_accepted).then(|| Source { reader, ..source }))
 }
 
 /// Checks documents that are held whole.

@@ -15,6 +15,7 @@ use crate::document::{Duplicates, Skipped};
 use crate::failed::{Events, Failed};
 use crate::input::{Beginning, Held, InputOptions, Source, cannot_read};
 use crate::records::{Block, Blocks, InputPart, Next, Records, Then, valid_start};
+use crate::repairs::Repairs;
 use crate::run::stack_size;
 
 /// How far a stream was checked.
@@ -190,7 +191,7 @@ fn apart(bytes: Vec<u8>, schemas: &[json::Schema<'_>], name: &str, layout: Layou
 }
 
 /// Where the value ends that begins at byte `at` of a text, if it is certainly valid by all schemas.
-fn accepted(schemas: &[json::Schema<'_>], text: &str, at: usize) -> Option<usize> {
+pub(super) fn accepted(schemas: &[json::Schema<'_>], text: &str, at: usize) -> Option<usize> {
     let mut end = None;
     for schema in schemas {
         let mut events = EventReader::new(text, at);
@@ -220,7 +221,7 @@ pub(super) fn stream(
     if let Some(message) = source.contradiction() {
         raw.tell(Diagnostic::warning(kyanite_tree::Code::InputFormat, message));
     }
-    let Source { name, reader, live, .. } = source;
+    let Source { name, reader, live, replaced, .. } = source;
     let is_live = live.is_some();
     let mut blocks = Blocks::new(reader, live);
     let mut progress = Progress::default();
@@ -307,6 +308,9 @@ pub(super) fn stream(
     };
     skipped.finish(&mut events);
     duplicates.finish(&mut events);
+    let mut repairs = Repairs::new(options.repairs);
+    repairs.take_replaced(&replaced);
+    repairs.finish(&mut events);
     told.into_iter().for_each(|found| raw.tell(found));
     read
 }

@@ -5,6 +5,7 @@
 
 use std::collections::HashMap;
 
+use foldhash::fast::RandomState;
 use kyanite_tree::{LineColumn, Origin};
 
 use super::components::{Components, ConstraintId};
@@ -16,10 +17,13 @@ pub(super) struct Scope {
     constraint: ConstraintId,
     depth: usize,
     /// The keys that were met, of a keyref those that have to be there.
-    keys: HashMap<String, Met>,
+    keys: Table,
 }
 
-/// A key that was met: how it is shown, and where.
+/// Keys, and where they were met.
+type Table = HashMap<String, Met, RandomState>;
+
+/// A key that was met, and where. How it is shown, and its path, are kept of references, about which something may be said later.
 #[derive(Clone, Debug)]
 pub(super) struct Met {
     pub(super) shown: String,
@@ -57,7 +61,7 @@ struct Level {
     /// Fields that are the element itself: the selection and the field.
     targets: Vec<(usize, usize)>,
     /// Keys of elements inside, for references from around.
-    tables: Vec<(ConstraintId, HashMap<String, Met>)>,
+    tables: Vec<(ConstraintId, Table)>,
 }
 
 /// All constraints in force.
@@ -74,6 +78,8 @@ pub(super) struct Broken {
     pub(super) message: String,
     pub(super) constraint: ConstraintId,
     pub(super) met: Met,
+    /// How many elements above the innermost open one it is; nothing where its path is known.
+    pub(super) above: Option<usize>,
 }
 
 /// The value of an attribute: its key, and its text.
@@ -149,7 +155,7 @@ impl Keys {
         }
         for constraint in begun.constraints {
             let scope = self.scopes.len();
-            self.scopes.push(Scope { constraint: *constraint, depth, keys: HashMap::new() });
+            self.scopes.push(Scope { constraint: *constraint, depth, keys: Table::default() });
             for (number, path) in components.constraints[constraint.0].selector.iter().enumerate() {
                 let following = Following { owner: scope, field: 0, path: number, position: 0 };
                 if path.steps.is_empty() {
@@ -213,16 +219,16 @@ impl Keys {
             return;
         }
         for value in (begun.attributes)(path) {
-            self.set(selection, field, value, components, broken);
+            self.set((selection, field), value, self.depth - 1, components, broken);
         }
     }
 
-    /// A field has a value.
+    /// A field has a value, in an element at that level.
     fn set(
         &mut self,
-        selection: usize,
-        field: usize,
+        (selection, field): (usize, usize),
         value: FieldValue,
+        level: usize,
         components: &Components,
         broken: &mut Vec<Broken>,
     ) {
@@ -235,7 +241,8 @@ impl Keys {
                 "a field of {name:?} is there more than once, and it can be one value only"
             );
             let met = self.selections[selection].met.clone();
-            broken.push(Broken { message, constraint, met });
+            let above = Some(level - self.selections[selection].depth);
+            broken.push(Broken { message, constraint, met, above });
         } else {
             *place = value;
         }
@@ -245,7 +252,7 @@ impl Keys {
     pub(super) fn end(
         &mut self,
         components: &Components,
-        value: &dyn Fn() -> FieldValue,
+        (value, path): (&dyn Fn() -> FieldValue, &dyn Fn() -> String),
         broken: &mut Vec<Broken>,
     ) {
         let Some(depth) = self.depth.checked_sub(1) else { return };
@@ -254,55 +261,62 @@ impl Keys {
         if !targets.is_empty() {
             let value = value();
             for (selection, field) in targets {
-                self.set(selection, field, value.clone(), components, broken);
+                self.set((selection, field), value.clone(), depth, components, broken);
             }
         }
         while self.selections.last().is_some_and(|selection| selection.depth == depth) {
             if let Some(selection) = self.selections.pop() {
-                self.settle(selection, components, broken);
+                self.settle(selection, path, components, broken);
             }
         }
         self.end_scopes(depth, components, broken);
     }
 
     /// A selected element ends: its fields make a key.
-    fn settle(&mut self, selection: Selection, components: &Components, broken: &mut Vec<Broken>) {
+    fn settle(
+        &mut self,
+        selection: Selection,
+        path: &dyn Fn() -> String,
+        components: &Components,
+        broken: &mut Vec<Broken>,
+    ) {
         let scope = &mut self.scopes[selection.scope];
         let constraint = &components.constraints[scope.constraint.0];
-        let (mut key, mut shown) = (String::new(), Vec::new());
-        let mut missing = false;
-        for value in &selection.values {
-            match value {
-                Some((own, text)) => {
-                    key.push_str(own);
-                    shown.push(text.as_str());
-                }
-                None => missing = true,
-            }
-        }
         let name = components.names.local(constraint.name);
-        if missing {
+        let Selection { values, met, .. } = selection;
+        let Some(values) = values.into_iter().collect::<Option<Vec<(String, String)>>>() else {
             if constraint.kind == Kind::Key {
                 let message = format!(
                     "the key {name:?} needs {} here, and not all of it is there",
                     constraint.written
                 );
-                broken.push(Broken { message, constraint: scope.constraint, met: selection.met });
+                let (constraint, above) = (scope.constraint, Some(0));
+                broken.push(Broken { message, constraint, met, above });
             }
             return;
-        }
-        let met = Met { shown: shown.join(", "), ..selection.met };
+        };
+        let shown = || {
+            let texts: Vec<&str> = values.iter().map(|(_, text)| text.as_str()).collect();
+            texts.join(", ")
+        };
+        let key = match values.as_slice() {
+            [(key, _)] => key.clone(),
+            several => several.iter().map(|(key, _)| key.as_str()).collect(),
+        };
         if let Kind::Reference(_) = constraint.kind {
-            scope.keys.entry(key).or_insert(met);
+            let met = || Met { shown: shown(), path: path(), ..met };
+            scope.keys.entry(key).or_insert_with(met);
             return;
         }
         match scope.keys.get(&key) {
             Some(first) => {
                 let message = format!(
                     "{:?} is there twice for {name:?}; it stands in line {} already",
-                    met.shown, first.at.line
+                    shown(),
+                    first.at.line
                 );
-                broken.push(Broken { message, constraint: scope.constraint, met });
+                let (constraint, above) = (scope.constraint, Some(0));
+                broken.push(Broken { message, constraint, met, above });
             }
             None => {
                 scope.keys.insert(key, met);
@@ -342,7 +356,8 @@ impl Keys {
             for met in lost {
                 let message =
                     format!("{:?} refers to {name:?}, and nothing there has this value", met.shown);
-                broken.push(Broken { message, constraint: scope.constraint, met });
+                let (constraint, above) = (scope.constraint, None);
+                broken.push(Broken { message, constraint, met, above });
             }
         }
         // Only references of elements around may still ask for them.
@@ -360,11 +375,7 @@ impl Keys {
     }
 }
 
-fn add_table(
-    tables: &mut Vec<(ConstraintId, HashMap<String, Met>)>,
-    of: ConstraintId,
-    keys: HashMap<String, Met>,
-) {
+fn add_table(tables: &mut Vec<(ConstraintId, Table)>, of: ConstraintId, keys: Table) {
     match tables.iter_mut().find(|(known, _)| *known == of) {
         // The smaller goes into the larger, so that no key is moved more often than its elements are deep.
         Some((_, known)) if known.len() >= keys.len() => known.extend(keys),

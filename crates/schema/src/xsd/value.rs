@@ -286,7 +286,14 @@ impl Value {
         use std::fmt::Write;
         // Writing to a text cannot fail.
         let _ = match self {
-            Self::Text(text) => write!(out, "s{}:{text}", text.len()),
+            Self::Text(text) => {
+                out.reserve(text.len() + 8);
+                out.push('s');
+                let written = write!(out, "{}", text.len());
+                out.push(':');
+                out.push_str(text);
+                written
+            }
             Self::Boolean(truth) => write!(out, "b{}", u8::from(*truth)),
             Self::Decimal(decimal) => write!(out, "d{decimal};"),
             Self::Double(number) if *number == 0.0 => write!(out, "f0;"),

@@ -25,8 +25,7 @@ impl<'s> Validator<'s> {
         let mut keys = std::mem::take(&mut self.keys);
         // Levels count from the element on which the first constraint stands.
         let mut broken = Vec::new();
-        let met =
-            || Met { shown: String::new(), origin, at: places(origin), path: self.path_of(None) };
+        let met = || Met { shown: String::new(), origin, at: places(origin), path: String::new() };
         let values = |path: &Path| self.field_values(path, mode, attributes);
         let begun = Begun {
             namespace: name.namespace(),
@@ -114,13 +113,15 @@ impl<'s> Validator<'s> {
             self.field_value(id, text)
         };
         let mut broken = Vec::new();
-        keys.end(self.components, &value, &mut broken);
+        let path = || self.path_of(None);
+        keys.end(self.components, (&value, &path), &mut broken);
         self.keys = keys;
         self.tell_broken(broken);
     }
 
     pub(super) fn tell_broken(&mut self, broken: Vec<Broken>) {
-        for Broken { message, constraint, met } in broken {
+        for Broken { message, constraint, met, above } in broken {
+            let path = above.map_or(met.path, |above| self.path_above(above));
             let constraint = &self.components.constraints[constraint.0];
             let keyword = match constraint.kind {
                 Kind::Unique => "unique",
@@ -129,7 +130,7 @@ impl<'s> Validator<'s> {
             };
             let rule = RulePlace { origin: constraint.origin, keyword };
             let finding = Finding { message, advice: None, origin: met.origin, rule, unit: None };
-            self.found.push(Found { finding, path: met.path, at: Some(met.at) });
+            self.found.push(Found { finding, path, at: Some(met.at) });
         }
     }
 }

@@ -14,16 +14,23 @@ impl<'s> Validator<'s> {
 
     /// The path of the innermost open element, or of an attribute of it.
     pub(super) fn path_of(&self, attribute: Option<&str>) -> String {
+        let mut path = self.path_above(0);
+        if let Some(attribute) = attribute {
+            path.push_str("/@");
+            path.push_str(attribute);
+        }
+        path
+    }
+
+    /// The path of the element that is so many above the innermost open one.
+    pub(super) fn path_above(&self, above: usize) -> String {
         let mut path = String::new();
-        for (at, frame) in self.frames.iter().enumerate() {
+        let count = self.frames.len().saturating_sub(above);
+        for (at, frame) in self.frames.iter().enumerate().take(count) {
             let end = self.frames.get(at + 1).map_or(self.names.len(), |next| next.name_start);
             path.push('/');
             path.push_str(self.names.get(frame.name_start..end).unwrap_or_default());
             path.push_str(&format!("[{}]", frame.position));
-        }
-        if let Some(attribute) = attribute {
-            path.push_str("/@");
-            path.push_str(attribute);
         }
         path
     }
