@@ -1,22 +1,19 @@
 //! `kyanite query`, `kyanite reshape` and `kyanite convert`: a rule, inputs, an output.
 
+mod options;
+mod schemas;
+
 use std::io::{self, IsTerminal, Write};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
-use std::time::Duration;
 
 use kyanite_flow::{
-    Apart, Aside, Chosen, Destination, DocumentTypes, Ensured, Events, Failed, Fetch, Input,
-    InputOptions, Job, KeptInput, Layout, LossPolicy, Output, Schemas, Set, Sink, Validation, What,
+    Apart, Aside, Destination, DocumentTypes, Ensured, Events, Failed, Input, InputOptions, Job,
+    LossPolicy, Output, Schemas, Sink, What,
 };
-use kyanite_formats::documents::Limits;
-use kyanite_formats::record_view::Shape;
-use kyanite_formats::{Format, detect, json, xml};
-use kyanite_lang::{
-    Finding, OutputSpec, Plan, RuleText, SourceSpec, Syntax, compile, compile_until, compile_xpath,
-    twice,
-};
-use kyanite_tree::{Advice, Arena, Code, Diagnostic, Setting, Severity, counted};
+use kyanite_formats::{Format, detect};
+use kyanite_lang::{Finding, Plan, RuleText, Syntax, compile, compile_until, compile_xpath, twice};
+use kyanite_tree::{Advice, Arena, Code, Diagnostic, Setting, counted};
 use kyanite_xpath::{Namespaces, Version};
 
 use crate::arguments::{
@@ -30,6 +27,8 @@ use crate::progress::Progress;
 use crate::rule_text::read_rule;
 use crate::status::Status;
 use crate::trace;
+
+pub use schemas::{input_from, keeping_to, read_schemas};
 
 /// `kyanite query`.
 pub fn query(query: &Query, options: &MessageOptions, messages: &mut Messages) -> Status {
@@ -201,34 +200,6 @@ pub fn over_sample(
     let mut events = Events { tell: &mut tell, bytes: &bytes };
     let mut nothing = Counted { sink: None, found: 0, nothing: false };
     kyanite_flow::run(&command.job(plan, &sources, &options), &inputs, &mut nothing, &mut events)
-}
-
-/// An input that a rule names, seen from its folder.
-pub fn input_from(folder: &Path, word: &str) -> Input {
-    match Input::of_word(word) {
-        Input::File(path) => Input::File(folder.join(path)),
-        other => other,
-    }
-}
-
-/// A set of nothing but schemas.
-pub fn keeping_to(schemas: &[Input]) -> [Set; 1] {
-    [Set { name: None, schemas: schemas.to_vec(), inputs: Vec::new() }]
-}
-
-/// Reads the schemas of a set, if there are any.
-pub fn read_schemas<'s>(
-    sets: &'s [Set; 1],
-    arena: &'s Arena,
-    messages: &mut Messages,
-) -> Result<Option<Schemas<'s>>, Failed> {
-    if sets[0].schemas.is_empty() {
-        return Ok(None);
-    }
-    let validation = Validation { sets, ..Validation::default() };
-    let bytes = std::sync::atomic::AtomicU64::new(0);
-    let mut events = Events { tell: &mut |told| messages.show(&told), bytes: &bytes };
-    Schemas::read(validation, arena, &mut events).map(Some)
 }
 
 /// A rule to be run, wherever it comes from.
@@ -561,68 +532,6 @@ impl<'c> RuleCommand<'c> {
         Ok(if self.require && found == 0 { Status::No } else { Status::Done })
     }
 
-    /// Checks the inputs against the schemas that they have to keep to. What standard input held is kept, as it is read again.
-    fn expect(
-        &self,
-        plan: &Plan,
-        inputs: &[Input],
-        messages: &mut Messages,
-    ) -> Result<Option<KeptInput>, Failed> {
-        let schemas = self.schemas_for(&self.input.expects, &plan.expects);
-        if schemas.is_empty() {
-            return Ok(None);
-        }
-        let options = self.input_options();
-        let kept = match inputs.contains(&Input::Standard) {
-            true => Some(KeptInput::read(&options)?),
-            false => None,
-        };
-        if let Some(kept) = &kept {
-            kept.offer()?;
-        }
-        let chosen = |input: &Input| Chosen { input: input.clone(), is_found: false };
-        let sets = [Set { name: None, schemas, inputs: inputs.iter().map(chosen).collect() }];
-        let validation = Validation { sets: &sets, options: &options, ..Validation::default() };
-        let bytes = std::sync::atomic::AtomicU64::new(0);
-        let mut events = Events { tell: &mut |told| messages.show(&told), bytes: &bytes };
-        let mut found = Vec::new();
-        let mut unreadable = None;
-        kyanite_flow::validate(validation, &mut events, &mut |verdict| {
-            let errors =
-                verdict.findings.iter().filter(|finding| finding.severity == Severity::Error);
-            found.extend(errors.map(kyanite_flow::Finding::diagnostic));
-            unreadable = unreadable.take().or(verdict.unreadable);
-        })?;
-        if let Some(why) = unreadable {
-            return Err(Failed::Input(why));
-        }
-        if !found.is_empty() {
-            return Err(Failed::Invalid(found));
-        }
-        if let Some(kept) = &kept {
-            kept.offer()?;
-        }
-        Ok(kept)
-    }
-
-    /// The schemas that the command line and the rule name; those of the rule are seen from its folder.
-    fn schemas_for(&self, given: &[String], of_rule: &[String]) -> Vec<Input> {
-        let given = given.iter().map(|word| Input::of_word(word));
-        given.chain(of_rule.iter().map(|file| input_from(&self.folder, file))).collect()
-    }
-
-    /// Writes a result in XML that keeps to its schemas.
-    fn write_checked(&self, schemas: &Schemas<'_>, bytes: &[u8]) -> Result<(), Failed> {
-        let text = String::from_utf8_lossy(bytes);
-        let found = schemas.check_xml("the result", &text);
-        let errors = found.iter().filter(|finding| finding.severity == Severity::Error);
-        let errors: Vec<Diagnostic> = errors.map(kyanite_flow::Finding::diagnostic).collect();
-        if !errors.is_empty() {
-            return Err(Failed::Invalid(errors));
-        }
-        self.destination().write(bytes)
-    }
-
     fn job<'j>(
         &'j self,
         plan: &'j Plan,
@@ -640,33 +549,6 @@ impl<'c> RuleCommand<'c> {
             losses: self.losses,
             now: Some(std::time::SystemTime::now()),
             types: None,
-        }
-    }
-
-    /// What inputs have their types from.
-    fn types<'s>(
-        &self,
-        plan: &Plan,
-        sets: &'s [Set; 1],
-        arena: &'s Arena,
-        messages: &mut Messages,
-    ) -> Result<Option<DocumentTypes<'s>>, Failed> {
-        let Some(name) = &self.input.schema else { return Ok(None) };
-        if plan.xpath().is_some() {
-            let message = "an XPath selects elements, which have no types";
-            let advice = "leave --schema out, or write a path: $.manifest.vessel[*]";
-            return Err(command_error(message.into(), advice));
-        }
-        let schemas = read_schemas(sets, arena, messages)?;
-        schemas.map(|schemas| DocumentTypes::of(name.clone(), schemas, arena)).transpose()
-    }
-
-    /// Where the result goes.
-    fn destination(&self) -> Destination {
-        match (&self.output.output, &self.captured) {
-            (Some(path), _) if path.as_os_str() != "-" => Destination::File(path.clone()),
-            (_, Some(captured)) => Destination::Stream(Box::new(captured.clone())),
-            (_, None) => standard_output(),
         }
     }
 
@@ -721,144 +603,6 @@ impl<'c> RuleCommand<'c> {
         let message = format!("{} {were} written", counted(count, "file"));
         messages.show(&Diagnostic::note(Code::InputRead, message));
         Ok(Status::Done)
-    }
-
-    /// The files of the rule's sources: those of the command line, else seen from the rule's folder.
-    fn sources(&self, plan: &Plan) -> Result<Vec<(String, Input)>, Failed> {
-        let given = &self.params.sources;
-        for (name, _) in given {
-            if !plan.sources.iter().any(|source| source.name == *name) {
-                let known: Vec<&str> = plan.sources.iter().map(|s| s.name.as_str()).collect();
-                let advice = match known.as_slice() {
-                    [] => "declare it in the rule: source name = \"file\"".to_owned(),
-                    known => format!("it has {}", known.join(", ")),
-                };
-                return Err(command_error(format!("the rule has no source `{name}`"), advice));
-            }
-        }
-        let named = |source: &SourceSpec| {
-            let other = given.iter().find(|(name, _)| *name == source.name);
-            let input = match other {
-                Some((_, file)) => Input::of_word(file),
-                None => input_from(&self.folder, &source.file),
-            };
-            (source.name.clone(), input)
-        };
-        Ok(plan.sources.iter().map(named).collect())
-    }
-
-    fn inputs(&self, plan: &Plan) -> Result<Vec<Input>, Failed> {
-        let words = &self.input.inputs;
-        if !plan.reads_input() {
-            return match words.first() {
-                None => Ok(Vec::new()),
-                // doc() and collection() are about the inputs.
-                Some(_) if plan.xpath().is_some_and(|xpath| xpath.asks_documents()) => {
-                    Ok(words.iter().map(|word| Input::of_word(word)).collect())
-                }
-                Some(word) => Err(command_error(
-                    format!("the rule never names $, so it does not read {word}"),
-                    "begin paths with $, or leave the input out",
-                )),
-            };
-        }
-        if words.is_empty() {
-            if io::stdin().is_terminal() {
-                return Err(command_error(
-                    "there is no input".into(),
-                    "name a file, or pipe one in",
-                ));
-            }
-            return Ok(vec![Input::Standard]);
-        }
-        Ok(words.iter().map(|word| Input::of_word(word)).collect())
-    }
-
-    fn input_options(&self) -> InputOptions {
-        InputOptions {
-            from: self.input.from,
-            delimiter: self.input.delimiter,
-            unnamed: self.input.unnamed,
-            encoding: self.input.encoding,
-            lenient: self.input.lenient,
-            repairs: self.input.repairs,
-            whole_grammar: self.whole_grammar,
-            unwrap: self.input.unwrap,
-            drop_namespaces: self.input.drop_namespaces,
-            limits: Limits {
-                depth: self.input.depth as usize,
-                expansion: usize::try_from(self.input.expansion).unwrap_or(usize::MAX),
-                aliases: self.input.aliases as usize,
-            },
-            threads: threads(self.input.threads),
-            size: self.input.size_limit,
-            memory: usize::try_from(self.input.memory).unwrap_or(usize::MAX),
-            fetch: Fetch {
-                headers: self.input.headers.clone(),
-                timeout: Duration::from_secs(u64::from(self.input.timeout)),
-            },
-        }
-    }
-
-    /// How the result is laid out: as the command line says, else as the rule does.
-    fn layout(&self, rule: Option<&OutputSpec>) -> Layout {
-        let by_extension = || format_of(self.output.output.as_deref()?);
-        let format = self.output.to.or_else(by_extension);
-        // The options of a rule are those of its own format.
-        let rule = rule.filter(|spec| format.is_none_or(|format| format == spec.format));
-        let format = format.or(rule.map(|spec| spec.format)).unwrap_or(Format::Json);
-        let OutputArguments { table, xml, .. } = self.output;
-        let indent = self.output.indent.map(usize::from).or(rule.and_then(|spec| spec.indent));
-        let is_compact = self.output.compact
-            || self.output.indent.is_none() && rule.is_some_and(|spec| spec.compact);
-        let usual = Layout::of(format);
-        Layout {
-            style: match is_compact {
-                true => json::Style::Compact,
-                false => json::Style::Indented(indent.unwrap_or(2)),
-            },
-            canonical: self.output.canonical || rule.is_some_and(|spec| spec.canonical),
-            indent: indent.unwrap_or(2),
-            xml: xml::Layout {
-                indent: if is_compact { None } else { Some(indent.unwrap_or(2)) },
-                relay: !is_compact && indent.is_some(),
-                root: xml.root.clone().or(rule.and_then(|spec| spec.root.clone())),
-                declaration: true,
-                item: xml
-                    .item
-                    .clone()
-                    .or(rule.and_then(|spec| spec.item.clone()))
-                    .unwrap_or(usual.xml.item),
-                without_namespaces: self.input.drop_namespaces,
-            },
-            records: Shape {
-                lists: xml.lists.clone(),
-                maps: xml.maps.clone(),
-                without_namespaces: self.input.drop_namespaces,
-            },
-            delimiter: table.output_delimiter.or(rule.and_then(|spec| spec.delimiter)),
-            columns: table.columns.clone().or(rule.and_then(|spec| spec.columns.clone())),
-            flatten: table.flatten || rule.is_some_and(|spec| spec.flatten),
-            places_of_losses: self.losses != LossPolicy::Count,
-            is_of_whole: self.carries_all,
-            ..Layout::of(format)
-        }
-    }
-
-    /// One JSON text cannot hold the results of several documents.
-    fn refuse_several(&self, inputs: &[Input], format: Format) -> Result<(), Failed> {
-        if inputs.len() < 2 || self.input.gather || self.count || format.holds_several() {
-            return Ok(());
-        }
-        let message = format!(
-            "{} documents give as many results, and one {} text cannot hold them",
-            inputs.len(),
-            format
-        );
-        Err(command_error(
-            message,
-            "say --gather for one list of all documents, or --to jsonl for a line each",
-        ))
     }
 }
 

@@ -1,0 +1,162 @@
+//! What a command reads, how, and where its result goes.
+
+use std::io::{self, IsTerminal};
+use std::time::Duration;
+
+use kyanite_flow::{Destination, Failed, Fetch, Input, InputOptions, Layout, LossPolicy};
+use kyanite_formats::documents::Limits;
+use kyanite_formats::record_view::Shape;
+use kyanite_formats::{Format, json, xml};
+use kyanite_lang::{OutputSpec, Plan, SourceSpec};
+
+use super::{RuleCommand, command_error, format_of, input_from, standard_output, threads};
+use crate::arguments::OutputArguments;
+
+impl RuleCommand<'_> {
+    /// Where the result goes.
+    pub(super) fn destination(&self) -> Destination {
+        match (&self.output.output, &self.captured) {
+            (Some(path), _) if path.as_os_str() != "-" => Destination::File(path.clone()),
+            (_, Some(captured)) => Destination::Stream(Box::new(captured.clone())),
+            (_, None) => standard_output(),
+        }
+    }
+
+    /// The files of the rule's sources: those of the command line, else seen from the rule's folder.
+    pub(super) fn sources(&self, plan: &Plan) -> Result<Vec<(String, Input)>, Failed> {
+        let given = &self.params.sources;
+        for (name, _) in given {
+            if !plan.sources.iter().any(|source| source.name == *name) {
+                let known: Vec<&str> = plan.sources.iter().map(|s| s.name.as_str()).collect();
+                let advice = match known.as_slice() {
+                    [] => "declare it in the rule: source name = \"file\"".to_owned(),
+                    known => format!("it has {}", known.join(", ")),
+                };
+                return Err(command_error(format!("the rule has no source `{name}`"), advice));
+            }
+        }
+        let named = |source: &SourceSpec| {
+            let other = given.iter().find(|(name, _)| *name == source.name);
+            let input = match other {
+                Some((_, file)) => Input::of_word(file),
+                None => input_from(&self.folder, &source.file),
+            };
+            (source.name.clone(), input)
+        };
+        Ok(plan.sources.iter().map(named).collect())
+    }
+
+    pub(super) fn inputs(&self, plan: &Plan) -> Result<Vec<Input>, Failed> {
+        let words = &self.input.inputs;
+        if !plan.reads_input() {
+            return match words.first() {
+                None => Ok(Vec::new()),
+                // doc() and collection() are about the inputs.
+                Some(_) if plan.xpath().is_some_and(|xpath| xpath.asks_documents()) => {
+                    Ok(words.iter().map(|word| Input::of_word(word)).collect())
+                }
+                Some(word) => Err(command_error(
+                    format!("the rule never names $, so it does not read {word}"),
+                    "begin paths with $, or leave the input out",
+                )),
+            };
+        }
+        if words.is_empty() {
+            if io::stdin().is_terminal() {
+                return Err(command_error(
+                    "there is no input".into(),
+                    "name a file, or pipe one in",
+                ));
+            }
+            return Ok(vec![Input::Standard]);
+        }
+        Ok(words.iter().map(|word| Input::of_word(word)).collect())
+    }
+
+    pub(super) fn input_options(&self) -> InputOptions {
+        InputOptions {
+            from: self.input.from,
+            delimiter: self.input.delimiter,
+            unnamed: self.input.unnamed,
+            encoding: self.input.encoding,
+            lenient: self.input.lenient,
+            repairs: self.input.repairs,
+            whole_grammar: self.whole_grammar,
+            unwrap: self.input.unwrap,
+            drop_namespaces: self.input.drop_namespaces,
+            limits: Limits {
+                depth: self.input.depth as usize,
+                expansion: usize::try_from(self.input.expansion).unwrap_or(usize::MAX),
+                aliases: self.input.aliases as usize,
+            },
+            threads: threads(self.input.threads),
+            size: self.input.size_limit,
+            memory: usize::try_from(self.input.memory).unwrap_or(usize::MAX),
+            fetch: Fetch {
+                headers: self.input.headers.clone(),
+                timeout: Duration::from_secs(u64::from(self.input.timeout)),
+            },
+        }
+    }
+
+    /// How the result is laid out: as the command line says, else as the rule does.
+    pub(super) fn layout(&self, rule: Option<&OutputSpec>) -> Layout {
+        let by_extension = || format_of(self.output.output.as_deref()?);
+        let format = self.output.to.or_else(by_extension);
+        // The options of a rule are those of its own format.
+        let rule = rule.filter(|spec| format.is_none_or(|format| format == spec.format));
+        let format = format.or(rule.map(|spec| spec.format)).unwrap_or(Format::Json);
+        let OutputArguments { table, xml, .. } = self.output;
+        let indent = self.output.indent.map(usize::from).or(rule.and_then(|spec| spec.indent));
+        let is_compact = self.output.compact
+            || self.output.indent.is_none() && rule.is_some_and(|spec| spec.compact);
+        let usual = Layout::of(format);
+        Layout {
+            style: match is_compact {
+                true => json::Style::Compact,
+                false => json::Style::Indented(indent.unwrap_or(2)),
+            },
+            canonical: self.output.canonical || rule.is_some_and(|spec| spec.canonical),
+            indent: indent.unwrap_or(2),
+            xml: xml::Layout {
+                indent: if is_compact { None } else { Some(indent.unwrap_or(2)) },
+                relay: !is_compact && indent.is_some(),
+                root: xml.root.clone().or(rule.and_then(|spec| spec.root.clone())),
+                declaration: true,
+                item: xml
+                    .item
+                    .clone()
+                    .or(rule.and_then(|spec| spec.item.clone()))
+                    .unwrap_or(usual.xml.item),
+                without_namespaces: self.input.drop_namespaces,
+            },
+            records: Shape {
+                lists: xml.lists.clone(),
+                maps: xml.maps.clone(),
+                without_namespaces: self.input.drop_namespaces,
+            },
+            delimiter: table.output_delimiter.or(rule.and_then(|spec| spec.delimiter)),
+            columns: table.columns.clone().or(rule.and_then(|spec| spec.columns.clone())),
+            flatten: table.flatten || rule.is_some_and(|spec| spec.flatten),
+            places_of_losses: self.losses != LossPolicy::Count,
+            is_of_whole: self.carries_all,
+            ..Layout::of(format)
+        }
+    }
+
+    /// One JSON text cannot hold the results of several documents.
+    pub(super) fn refuse_several(&self, inputs: &[Input], format: Format) -> Result<(), Failed> {
+        if inputs.len() < 2 || self.input.gather || self.count || format.holds_several() {
+            return Ok(());
+        }
+        let message = format!(
+            "{} documents give as many results, and one {} text cannot hold them",
+            inputs.len(),
+            format
+        );
+        Err(command_error(
+            message,
+            "say --gather for one list of all documents, or --to jsonl for a line each",
+        ))
+    }
+}
