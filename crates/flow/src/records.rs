@@ -6,7 +6,7 @@
 
 use std::io::{self, Read};
 
-use kyanite_formats::json::{Duplicate, Found, Frame, Shapes, Slot, Slotted, Trouble};
+use kyanite_formats::json::{Duplicate, EventReader, Found, Frame, Shapes, Slot, Slotted, Trouble};
 use kyanite_formats::records::{Layout, Reader, Sifted, Structure, value_end};
 use kyanite_formats::xml::{RecordReader, Repair};
 use kyanite_formats::{Format, SyntaxError};
@@ -379,18 +379,19 @@ impl<'a> Records<'a> {
         self.read(read)
     }
 
-    /// Passes over records of JSON that `accept` takes, which is given the text and where a record begins, and gives where it ends.
-    /// Each is on lines of its own; gives how many they were.
+    /// Passes over records of JSON that `accept` takes, which is given a reader of events and where a record begins, and gives where
+    /// it ends. Each is on lines of its own; gives how many they were.
     pub(crate) fn pass(
         &mut self,
-        accept: &mut dyn FnMut(&'a str, usize) -> Option<usize>,
+        accept: &mut dyn FnMut(&mut EventReader<'a>, usize) -> Option<usize>,
     ) -> usize {
         let mut count = 0;
         if !self.reader.is_json() {
             return count;
         }
         let (mut at, bytes) = (self.reader.position(), self.text.as_bytes());
-        while let Some(end) = accept(self.text, at) {
+        let mut events = EventReader::new(self.text, at);
+        while let Some(end) = accept(&mut events, at) {
             // Behind the last line more of a record may come.
             if bytes.get(end) != Some(&b'\n') {
                 break;

@@ -5,6 +5,7 @@ use std::io::Read;
 use std::sync::atomic::{AtomicU64, Ordering};
 
 use kyanite_formats::Format;
+use kyanite_formats::json::EventReader;
 use kyanite_formats::record_view::{Shape, View};
 use kyanite_schema::schematron::Assertion;
 use kyanite_schema::xsd::Validator;
@@ -220,7 +221,8 @@ fn accepted(
     read.map_err(|error| Failed::Input(cannot_read(&source.name, &error)))?;
     let is_blank = |rest: &str| rest.bytes().all(|byte| b" \t\n\r".contains(&byte));
     let is_accepted = std::str::from_utf8(&bytes).is_ok_and(|text| {
-        records::accepted(schemas, text, 0).is_some_and(|end| is_blank(&text[end..]))
+        let mut events = EventReader::new(text, 0);
+        records::accepted(schemas, &mut events, 0).is_some_and(|end| is_blank(&text[end..]))
     });
     let reader = Box::new(std::io::Cursor::new(bytes));
     Ok((!is_accepted).then(|| Source { reader, ..source }))

@@ -164,7 +164,7 @@ fn apart(bytes: Vec<u8>, schemas: &[json::Schema<'_>], name: &str, layout: Layou
         let may_pass = schemas.iter().all(json::Schema::can_accept);
         loop {
             if may_pass {
-                records += reader.pass(&mut |text, at| accepted(schemas, text, at));
+                records += reader.pass(&mut |events, at| accepted(schemas, events, at));
             }
             match reader.next() {
                 Next::Record(record) => {
@@ -190,12 +190,16 @@ fn apart(bytes: Vec<u8>, schemas: &[json::Schema<'_>], name: &str, layout: Layou
     Apart { findings, bytes, records, is_clean }
 }
 
-/// Where the value ends that begins at byte `at` of a text, if it is certainly valid by all schemas.
-pub(super) fn accepted(schemas: &[json::Schema<'_>], text: &str, at: usize) -> Option<usize> {
+/// Where the value ends that begins at byte `at`, if it is certainly valid by all schemas.
+pub(super) fn accepted(
+    schemas: &[json::Schema<'_>],
+    events: &mut EventReader<'_>,
+    at: usize,
+) -> Option<usize> {
     let mut end = None;
     for schema in schemas {
-        let mut events = EventReader::new(text, at);
-        if !schema.accepts(&mut events) {
+        events.seek(at);
+        if !schema.accepts(events) {
             return None;
         }
         end = Some(events.end()?);
@@ -268,7 +272,7 @@ pub(super) fn stream(
             Records::new(Block { bytes: all, then }, from, input, layout, &arena, None);
         let used = loop {
             if may_pass {
-                let passed = records.pass(&mut |text, at| accepted(schemas, text, at));
+                let passed = records.pass(&mut |events, at| accepted(schemas, events, at));
                 raw.checked += passed as u64;
                 number += passed;
             }

@@ -5,6 +5,7 @@
 
 use std::collections::HashMap;
 
+use foldhash::fast::RandomState;
 use kyanite_tree::{Decimal, Event, Pull, RawText};
 
 use super::keyword::{Bound, Keyword, Limit, Members, Sized, Types};
@@ -51,7 +52,7 @@ struct MapPlace {
     /// Names that the schema speaks of, in its order, each with what is accepted there.
     names: Vec<(Box<str>, Option<PlaceNumber>)>,
     /// The positions of these by their names.
-    by_name: HashMap<Box<str>, usize>,
+    by_name: HashMap<Box<str>, usize, RandomState>,
     /// A bit for each name that has to be there.
     required: u64,
     /// Sets of names, all of one of which have to be there; of some groups just one.

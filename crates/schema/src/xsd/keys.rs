@@ -16,14 +16,16 @@ use super::identity::{Kind, Path};
 pub(super) struct Scope {
     constraint: ConstraintId,
     depth: usize,
-    /// The keys that were met, of a keyref those that have to be there.
+    /// The keys that were met.
     keys: Table,
+    /// Of a keyref, those that have to be there.
+    references: HashMap<String, Met, RandomState>,
 }
 
-/// Keys, and where they were met.
-type Table = HashMap<String, Met, RandomState>;
+/// Keys, and the lines that they were met in.
+type Table = HashMap<Box<str>, u64, RandomState>;
 
-/// A key that was met, and where. How it is shown, and its path, are kept of references, about which something may be said later.
+/// An element whose fields are a key or a reference, and where it is. How it is shown and its path are there of references only.
 #[derive(Clone, Debug)]
 pub(super) struct Met {
     pub(super) shown: String,
@@ -155,7 +157,12 @@ impl Keys {
         }
         for constraint in begun.constraints {
             let scope = self.scopes.len();
-            self.scopes.push(Scope { constraint: *constraint, depth, keys: Table::default() });
+            self.scopes.push(Scope {
+                constraint: *constraint,
+                depth,
+                keys: Table::default(),
+                references: HashMap::default(),
+            });
             for (number, path) in components.constraints[constraint.0].selector.iter().enumerate() {
                 let following = Following { owner: scope, field: 0, path: number, position: 0 };
                 if path.steps.is_empty() {
@@ -305,21 +312,20 @@ impl Keys {
         };
         if let Kind::Reference(_) = constraint.kind {
             let met = || Met { shown: shown(), path: path(), ..met };
-            scope.keys.entry(key).or_insert_with(met);
+            scope.references.entry(key).or_insert_with(met);
             return;
         }
-        match scope.keys.get(&key) {
-            Some(first) => {
+        match scope.keys.get(key.as_str()) {
+            Some(line) => {
                 let message = format!(
-                    "{:?} is there twice for {name:?}; it stands in line {} already",
-                    shown(),
-                    first.at.line
+                    "{:?} is there twice for {name:?}; it stands in line {line} already",
+                    shown()
                 );
                 let (constraint, above) = (scope.constraint, Some(0));
                 broken.push(Broken { message, constraint, met, above });
             }
             None => {
-                scope.keys.insert(key, met);
+                scope.keys.insert(key.into(), met.at.line);
             }
         }
     }
@@ -347,9 +353,9 @@ impl Keys {
             let table = tables.iter().find(|(of, _)| *of == refer).map(|(_, table)| table);
             let name = components.names.local(components.constraints[refer.0].name);
             let mut lost: Vec<Met> = scope
-                .keys
+                .references
                 .into_iter()
-                .filter(|(key, _)| !table.is_some_and(|table| table.contains_key(key)))
+                .filter(|(key, _)| !table.is_some_and(|table| table.contains_key(key.as_str())))
                 .map(|(_, met)| met)
                 .collect();
             lost.sort_by_key(|met| met.at);
