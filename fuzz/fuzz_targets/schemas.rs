@@ -3,9 +3,11 @@
 #![no_main]
 
 use kyanite_formats::{json, xml};
-use kyanite_schema::json::{Document, META_SCHEMAS, Schema as JsonSchema, Settings};
-use kyanite_schema::{Problem, schematron, xsd};
-use kyanite_tree::{Arena, Content, Element, LineColumn, Nodes, Origin, Value};
+use kyanite_schema::json::{
+    Document, META_SCHEMAS, Outline, Schema as JsonSchema, Settings, Typing,
+};
+use kyanite_schema::{Problem, SampleSettings, schematron, xsd};
+use kyanite_tree::{Arena, Content, LineColumn, Nodes, Origin, Value};
 use kyanite_xpath::{NoDocuments, Store};
 use libfuzzer_sys::fuzz_target;
 
@@ -21,23 +23,6 @@ impl<'s> xsd::Documents<'s> for Alone {
 impl<'s> schematron::Documents<'s> for Alone {
     fn find(&mut self, _: &str, _: &str) -> Result<Option<(String, Value<'s>)>, Problem> {
         Ok(None)
-    }
-}
-
-fn walk(validator: &mut xsd::Validator<'_>, element: &Element<'_>, origin: Origin) {
-    let places = |_: Origin| LineColumn { line: 1, column: 1 };
-    if !element.is_document() {
-        validator.begin(element.name, element.attributes, origin, &places);
-    }
-    for node in element.content {
-        match node {
-            Content::Element(origin, inner) => walk(validator, inner, *origin),
-            Content::Text(origin, text) => validator.text(text, *origin),
-            _ => {}
-        }
-    }
-    if !element.is_document() {
-        validator.end(origin, &places);
     }
 }
 
@@ -57,7 +42,14 @@ fuzz_target!(|bytes: &[u8]| {
         if let (Ok(schema), Ok((value, _))) =
             (JsonSchema::compile(root, &others, settings), json::document(document, &arena, options))
         {
-            assert_eq!(schema.is_valid(value), schema.validate(value).is_empty());
+            let is_valid = schema.is_valid(value);
+            assert_eq!(is_valid, schema.validate(value).is_empty());
+            // What is told from events is told of values as well.
+            assert!(is_valid || !schema.accepts(&mut json::EventReader::new(document, 0)));
+            let _ = Typing::new(Outline::new(&schema, false)).document(value, &arena);
+            if let Some(sample) = schema.sample(SampleSettings::default(), &arena) {
+                assert!(schema.is_valid(sample));
+            }
         }
         return;
     }
@@ -66,9 +58,18 @@ fuzz_target!(|bytes: &[u8]| {
     let Ok(document) = xml::document(document, &arena, options) else { return };
     if let Ok(compiled) = xsd::Schema::compile(&[("s.xsd".into(), schema.value())], &mut Alone) {
         let mut validator = xsd::Validator::new(&compiled);
-        walk(&mut validator, document.root, document.origin);
+        let places = |_: Origin| LineColumn { line: 1, column: 1 };
+        for content in document.root.content {
+            if let Content::Element(origin, root) = content {
+                validator.element(root, *origin, &places);
+            }
+        }
         validator.finish();
         let _ = validator.take_found();
+        let translated = compiled.to_json_schema(xsd::MemberNames::Local, &arena).schema;
+        let root = Document { uri: String::new(), value: translated };
+        assert!(JsonSchema::compile(root, &[], Settings::default()).is_ok());
+        let _ = compiled.samples(SampleSettings::default(), &[]).take(3).count();
     }
     let compiled = schematron::Schema::compile("file:///s.sch", schema.value(), None, &mut Alone);
     if let Ok(compiled) = compiled {
