@@ -317,3 +317,24 @@ fn types() {
         assert_eq!(written(typing.document(record, &arena)), expected, "{document}");
     }
 }
+
+/// Alternatives that lead to the same schemas on many ways are gone through once.
+#[test]
+fn alternatives_that_multiply() {
+    let mut text = String::from(r##"{"$ref": "#/$defs/0", "$defs": {"##);
+    for level in 0..60 {
+        let next = format!(r##"{{"$ref": "#/$defs/{}"}}"##, level + 1);
+        text.push_str(&format!(
+            r##""{level}": {{"anyOf": [{next}, {next}], "properties": {{"p{level}": true}}}}, "##
+        ));
+    }
+    text.push_str(r#""60": {"type": "object", "required": ["p3"]}}}"#);
+    let arena = Arena::new();
+    let schema = compile_json(read_json(&arena, &text));
+    let mut outline = Outline::new(&schema, false);
+    let root = outline.root();
+    assert!(outline.member(root, "p59").is_some());
+    assert_eq!(outline.members(root).len(), 60);
+    let record = read_json(&arena, r#"{"p3": 1}"#);
+    assert_eq!(written(Typing::new(outline).document(record, &arena)), r#"{"p3":1}"#);
+}

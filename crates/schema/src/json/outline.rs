@@ -3,6 +3,7 @@
 //! A place is known by the sets of schemas that may apply to a value there: all of one set do. Alternatives make several sets. So
 //! schemas that refer to themselves are followed as far as somebody asks, and each place is made once.
 
+use std::cell::RefCell;
 use std::collections::HashMap;
 
 use kyanite_tree::Kind;
@@ -84,6 +85,8 @@ pub struct Outline<'c, 's> {
     is_for_xml: bool,
     places: Vec<Known>,
     numbers: HashMap<Vec<Set>, At>,
+    /// What applies where a schema does, of those that were asked for.
+    expanded: RefCell<HashMap<usize, Vec<Set>>>,
 }
 
 impl<'c, 's> Outline<'c, 's> {
@@ -91,7 +94,8 @@ impl<'c, 's> Outline<'c, 's> {
     /// of their names.
     #[must_use]
     pub fn new(schema: &'c Schema<'s>, is_for_xml: bool) -> Self {
-        let mut new = Self { schema, is_for_xml, places: Vec::new(), numbers: HashMap::new() };
+        let (places, numbers, expanded) = (Vec::new(), HashMap::new(), RefCell::default());
+        let mut new = Self { schema, is_for_xml, places, numbers, expanded };
         // The root is the first place.
         let _ = new.place(new.expand(0));
         new
@@ -279,14 +283,8 @@ impl<'c, 's> Outline<'c, 's> {
 
     /// The place of alternatives; nothing where none of them lets anything stand.
     fn place(&mut self, sets: Vec<Set>) -> Option<At> {
-        let mut sets: Vec<Set> =
-            sets.into_iter().filter(|set| !self.kinds_of(set).is_none()).collect();
-        for set in &mut sets {
-            set.sort_unstable();
-            set.dedup();
-        }
-        sets.sort_unstable();
-        sets.dedup();
+        let sets = sets.into_iter().filter(|set| !self.kinds_of(set).is_none());
+        let mut sets = distinct(sets.collect());
         if sets.len() > MOST_SETS {
             sets = vec![Set::new()];
         }
@@ -333,10 +331,28 @@ impl<'c, 's> Outline<'c, 's> {
 
     /// The sets of schemas that apply where this one does, itself among them.
     fn expand(&self, number: usize) -> Vec<Set> {
-        let mut sets = vec![vec![number]];
+        // Alternatives that lead to the same schemas again would else be gone through each time.
+        if let Some(known) = self.expanded.borrow().get(&number) {
+            return known.clone();
+        }
+        let sets = self.expand_anew(number);
+        self.expanded.borrow_mut().insert(number, sets.clone());
+        sets
+    }
+
+    fn expand_anew(&self, number: usize) -> Vec<Set> {
+        // One that only leads to others says nothing itself.
+        let leads = |rule: &Rule<'_>| {
+            use Keyword::{All, Any, Dynamic, If, One, Reference};
+            matches!(rule.keyword, Reference(_) | Dynamic(..) | All(_) | Any(_) | One(_) | If(..))
+        };
+        let mut sets = vec![match self.rules(number).iter().all(leads) {
+            true => Set::new(),
+            false => vec![number],
+        }];
         for rule in self.rules(number) {
             let any = |schemas: &[usize]| -> Vec<Set> {
-                schemas.iter().flat_map(|schema| self.expand(*schema)).collect()
+                distinct(schemas.iter().flat_map(|schema| self.expand(*schema)).collect())
             };
             match &rule.keyword {
                 Keyword::Reference(one) | Keyword::Dynamic(one, _) => {
@@ -368,5 +384,17 @@ fn product(first: &[Set], second: &[Set]) -> Vec<Set> {
     if first.len().saturating_mul(second.len()) > MOST_SETS {
         return first.to_vec();
     }
-    first.iter().flat_map(|a| second.iter().map(move |b| [a.as_slice(), b].concat())).collect()
+    let pairs = first.iter().flat_map(|a| second.iter().map(move |b| [a.as_slice(), b].concat()));
+    distinct(pairs.collect())
+}
+
+/// Each set once, in order.
+fn distinct(mut sets: Vec<Set>) -> Vec<Set> {
+    for set in &mut sets {
+        set.sort_unstable();
+        set.dedup();
+    }
+    sets.sort_unstable();
+    sets.dedup();
+    sets
 }
