@@ -46,7 +46,7 @@ pub enum Command {
     Convert(Convert),
     /// Check documents against schemas
     Validate(Validate),
-    /// Check schemas themselves
+    /// Check schemas themselves, translate them, make up documents that are valid
     #[command(subcommand)]
     Schema(SchemaCommand),
     /// Check, lay out, draft and test rule files
