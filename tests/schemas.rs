@@ -3,7 +3,7 @@
 
 mod support;
 
-use support::{Folder, run};
+use support::{Folder, assert_says, run};
 
 /// What is built in, and what schemas and documents have to keep to beyond what a compiler asks.
 #[test]
@@ -54,14 +54,7 @@ fn schemas_by_their_own_schemas() {
         ),
         ("validate --schema maps.xsd bad.xml", 1, "near: chart"),
     ] {
-        let ran = run(&folder, line, "");
-        assert_eq!(ran.status, status, "{line}: {}{}", ran.out, ran.err);
-        assert!(
-            ran.out.contains(expected) || ran.err.contains(expected),
-            "{line}: {}{}",
-            ran.out,
-            ran.err
-        );
+        assert_says(&folder, line, status, expected);
     }
 }
 

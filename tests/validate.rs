@@ -3,7 +3,7 @@
 
 mod support;
 
-use support::{Folder, run};
+use support::{Folder, assert_says, run};
 
 /// A schema for a pier.
 const PIER: &str =
@@ -167,14 +167,7 @@ fn folders() {
         ("feed --include a[", 2, "\"a[\" is no pattern of files"),
         ("feed --include good.xml --threads 2", 0, ": valid"),
     ] {
-        let ran = run(&folder, &format!("{schema} {line}"), "");
-        assert_eq!(ran.status, status, "{line}: {}{}", ran.out, ran.err);
-        assert!(
-            ran.out.contains(expected) || ran.err.contains(expected),
-            "{line}: {}{}",
-            ran.out,
-            ran.err
-        );
+        assert_says(&folder, &format!("{schema} {line}"), status, expected);
     }
     // The report does not depend on the number of threads.
     let one = run(&folder, &format!("{schema} feed --threads 1 --report json"), "").out;
@@ -218,14 +211,7 @@ fn projects() {
             "feed/good.xml names no schema, and none is given",
         ),
     ] {
-        let ran = run(&folder, line, "");
-        assert_eq!(ran.status, status, "{line}: {}{}", ran.out, ran.err);
-        assert!(
-            ran.out.contains(expected) || ran.err.contains(expected),
-            "{line}: {}{}",
-            ran.out,
-            ran.err
-        );
+        assert_says(&folder, line, status, expected);
     }
     for (toml, expected) in [
         (

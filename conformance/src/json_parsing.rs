@@ -4,7 +4,7 @@ use std::panic::catch_unwind;
 use std::path::Path;
 
 use kyanite_formats::json::{EventReader, ReaderOptions, document};
-use kyanite_tree::{Arena, Pull};
+use kyanite_tree::{Arena, Pull, is_blank};
 use serde::Deserialize;
 
 use crate::Outcome;
@@ -61,6 +61,5 @@ fn failure(case: &Case) -> Option<String> {
 fn are_events_of_a_value(text: &str) -> bool {
     let mut events = EventReader::new(text, 0);
     while events.next_event().is_some() {}
-    let is_blank = |rest: &str| rest.bytes().all(|byte| b" \t\n\r".contains(&byte));
     events.end().is_some_and(|end| is_blank(&text[end..]))
 }

@@ -104,3 +104,12 @@ pub fn run(folder: &Folder, line: &str, input: &str) -> Ran {
     let words = words(line);
     folder.run(&words.iter().map(String::as_str).collect::<Vec<_>>(), input.as_bytes())
 }
+
+/// Asserts how the program ends for a line, and that it says something, as its result or beside it.
+#[allow(dead_code, reason = "not all test programs look at both")]
+pub fn assert_says(folder: &Folder, line: &str, status: i32, expected: &str) {
+    let ran = run(folder, line, "");
+    assert_eq!(ran.status, status, "{line}: {}{}", ran.out, ran.err);
+    let is_said = ran.out.contains(expected) || ran.err.contains(expected);
+    assert!(is_said, "{line}: {}{}", ran.out, ran.err);
+}

@@ -14,7 +14,8 @@ mod units;
 mod xml;
 
 use kyanite_flow::{Finding, Verdict, fingerprints};
-use kyanite_tree::{Diagnostic, Severity, counted};
+use kyanite_formats::json::Style;
+use kyanite_tree::{Arena, Diagnostic, Severity, Value, counted};
 
 use crate::arguments::ReportForm;
 use crate::messages::Messages;
@@ -140,6 +141,19 @@ impl Report {
         }
         text
     }
+}
+
+/// A value as JSON to be read.
+pub fn as_json(value: Value<'_>) -> Vec<u8> {
+    let mut text = Vec::new();
+    kyanite_formats::json::write(value, Style::Indented(2), &mut text);
+    text.push(b'\n');
+    text
+}
+
+/// A number of JSON.
+fn number(number: u64, arena: &Arena) -> Value<'_> {
+    arena.integer(i64::try_from(number).unwrap_or(i64::MAX))
 }
 
 /// What is wrong, and in brackets what to do about it.

@@ -612,6 +612,15 @@ pub fn threads(wanted: Option<u16>) -> usize {
     wanted.map_or_else(all, usize::from)
 }
 
+/// Where a result goes: to a file, or to standard output, which `-` is as well, or to what takes its place.
+pub fn destination_of(output: Option<&Path>, captured: Option<&Captured>) -> Destination {
+    match (output, captured) {
+        (Some(path), _) if path.as_os_str() != "-" => Destination::File(path.to_owned()),
+        (_, Some(captured)) => Destination::Stream(Box::new(captured.clone())),
+        (_, None) => standard_output(),
+    }
+}
+
 /// Standard output, as somewhere to write to.
 pub fn standard_output() -> Destination {
     let stream: Box<dyn Write> = match kyanite_early::standard_output_was_closed() {

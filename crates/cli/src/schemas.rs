@@ -1,21 +1,20 @@
 //! `kyanite schema`: schemas themselves.
 
 use std::io::Write;
-use std::path::PathBuf;
 use std::sync::atomic::AtomicU64;
 
-use kyanite_flow::{Destination, Events, Failed, Input, Sample, Schemas, Set, Validation};
-use kyanite_formats::json;
+use kyanite_flow::{Events, Failed, Input, Sample, Schemas, Validation};
 use kyanite_schema::SampleSettings;
 use kyanite_schema::json::Settings;
 use kyanite_schema::xsd::MemberNames;
-use kyanite_tree::{Arena, Code, Diagnostic, Value, counted};
+use kyanite_tree::{Arena, Code, Diagnostic, counted};
 
 use crate::arguments::{
     SampleOfSchema, SchemaCommand, SchemaLanguage, SchemaReferences, Translate,
 };
 use crate::messages::Messages;
-use crate::run::standard_output;
+use crate::report::as_json;
+use crate::run::{destination_of, keeping_to};
 use crate::status::Status;
 
 /// Runs one of the commands.
@@ -26,8 +25,8 @@ pub fn run(command: &SchemaCommand, messages: &mut Messages) -> Status {
         SchemaCommand::Sample(command) => (&command.schemas, &command.references),
     };
     let SchemaReferences { draft, mapped, catalogs } = references;
-    let schemas = words.iter().map(|word| Input::of_word(word)).collect();
-    let sets = [Set { name: None, schemas, inputs: Vec::new() }];
+    let schemas: Vec<Input> = words.iter().map(|word| Input::of_word(word)).collect();
+    let sets = keeping_to(&schemas);
     let catalogs: Vec<Input> = catalogs.iter().map(|word| Input::of_word(word)).collect();
     let settings = Settings {
         draft: draft.map(Into::into),
@@ -95,7 +94,7 @@ fn translate(
     if command.strict && !losses.is_empty() {
         return Ok(Status::No);
     }
-    write_to(command.output.as_ref(), &lines(schema))?;
+    destination_of(command.output.as_deref(), None).write(&as_json(schema))?;
     Ok(Status::Done)
 }
 
@@ -105,26 +104,9 @@ fn sample(schemas: &Schemas<'_>, command: &SampleOfSchema) -> Result<Status, Fai
     let settings = SampleSettings { is_minimal: *minimal, seed: *seed, root: root.as_deref() };
     let arena = Arena::new();
     let text = match schemas.sample(settings, &arena)? {
-        Sample::Json(value) => lines(value),
+        Sample::Json(value) => as_json(value),
         Sample::Xml(text) => text.into_bytes(),
     };
-    write_to(output.as_ref(), &text)?;
+    destination_of(output.as_deref(), None).write(&text)?;
     Ok(Status::Done)
-}
-
-/// A value as JSON to be read.
-fn lines(value: Value<'_>) -> Vec<u8> {
-    let mut text = Vec::new();
-    json::write(value, json::Style::Indented(2), &mut text);
-    text.push(b'\n');
-    text
-}
-
-/// Writes to a file, or to standard output.
-fn write_to(output: Option<&PathBuf>, text: &[u8]) -> Result<(), Failed> {
-    let destination = match output {
-        Some(path) if path.as_os_str() != "-" => Destination::File(path.clone()),
-        _ => standard_output(),
-    };
-    destination.write(text)
 }

@@ -48,14 +48,15 @@ fn checked(
         ..InputOptions::default()
     };
     let settings = Settings {
-        draft: command.draft.map(Into::into),
+        draft: command.references.draft.map(Into::into),
         asserts_formats: command.assert_formats,
         reads: Some(kyanite_flow::is_well_formed),
     };
-    let catalogs: Vec<Input> = command.catalogs.iter().map(|word| Input::of_word(word)).collect();
+    let catalogs: Vec<Input> =
+        command.references.catalogs.iter().map(|word| Input::of_word(word)).collect();
     let validation = Validation {
         sets: &sets,
-        mapped: &command.mapped,
+        mapped: &command.references.mapped,
         catalogs: &catalogs,
         settings,
         options: &input_options,

@@ -6,7 +6,7 @@
 mod paths;
 mod result;
 
-use kyanite_tree::{Code, Kind};
+use kyanite_tree::{Code, Kind, near, near_in_words};
 
 use crate::Finding;
 use crate::Span;
@@ -119,6 +119,28 @@ impl Check<'_> {
     fn find(&mut self, span: Span, message: String, advice: Option<String>) {
         let finding = Finding::error_at(Code::RuleSchema, span, message);
         self.findings.push(finding.advise_opt(advice.map(kyanite_tree::Advice::words)));
+    }
+
+    /// Tells of a member that a schema does not name, unless it may stand there all the same and is not near to one that is named.
+    fn tell_unknown(
+        &mut self,
+        span: Span,
+        (name, whose): (&str, &str),
+        named: &[(String, bool)],
+        may_stand: bool,
+    ) -> bool {
+        let known = || named.iter().map(|(name, _)| name.as_str());
+        let near = near(name, known());
+        if may_stand && near.is_empty() {
+            return false;
+        }
+        let advice = near_in_words(&near).or_else(|| {
+            let some: Vec<&str> = known().take(12).collect();
+            (!some.is_empty()).then(|| format!("there are {}", some.join(", ")))
+        });
+        let message = format!("the schema of the {whose} has no member `{name}` here");
+        self.find(span, message, advice);
+        true
     }
 
     /// The result as a whole: of several items the list of them, or each of them.

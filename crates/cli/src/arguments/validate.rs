@@ -6,6 +6,8 @@ use clap::{Args, ValueEnum, ValueHint};
 use kyanite_formats::Format;
 use kyanite_schema::json::Draft;
 
+use super::SchemaReferences;
+
 /// `kyanite validate`.
 #[derive(Args, Debug)]
 #[command(after_help = "\
@@ -60,21 +62,15 @@ pub struct Validate {
     /// Write what is found to a file for --known
     #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath)]
     pub write_known: Option<PathBuf>,
-    /// The draft of schemas without $schema [default: 2020-12]
-    #[arg(long, value_name = "DRAFT")]
-    pub draft: Option<DraftName>,
     /// Texts have to be of the `format` that a JSON Schema names, and hold what it says
     #[arg(long)]
     pub assert_formats: bool,
     /// The phase of Schematron schemas; #ALL is all patterns [default: what the schema says]
     #[arg(long, value_name = "PHASE")]
     pub phase: Option<String>,
-    /// Which file a URI in schemas means, or which folder one that ends in /; nothing is fetched
-    #[arg(long = "schema-map", value_name = "URI=FILE", value_parser = mapping)]
-    pub mapped: Vec<(String, String)>,
-    /// A catalog of URIs (OASIS XML Catalogs)
-    #[arg(long = "catalog", value_name = "FILE", value_hint = ValueHint::FilePath)]
-    pub catalogs: Vec<String>,
+    /// What schemas refer to, and how they are read.
+    #[command(flatten)]
+    pub references: SchemaReferences,
     /// The format of the inputs [default: by extension, then by content]
     #[arg(short, long, value_name = "FORMAT")]
     pub from: Option<Format>,

@@ -1,9 +1,8 @@
 //! The report for programs.
 
-use kyanite_formats::json;
 use kyanite_tree::{Arena, Place, Value};
 
-use super::{Report, Row, advice};
+use super::{Report, Row, advice, as_json, number};
 
 /// Writes the report as one object.
 pub(super) fn render(report: &Report) -> Vec<u8> {
@@ -21,25 +20,22 @@ pub(super) fn render(report: &Report) -> Vec<u8> {
         ("findings", arena.list(&findings)),
         ("unreadable", arena.list(&unreadable)),
     ]);
-    let mut out = Vec::new();
-    json::write(whole, json::Style::Indented(2), &mut out);
-    out.push(b'\n');
-    out
+    as_json(whole)
 }
 
 /// What is counted.
 pub(super) fn summary<'a>(report: &Report, arena: &'a Arena) -> Value<'a> {
     let counts = report.counts();
-    let number = |count: usize| arena.integer(i64::try_from(count).unwrap_or(i64::MAX));
+    let size = |count: usize| number(count as u64, arena);
     arena.map([
-        ("documents", arena.integer(i64::try_from(counts.documents).unwrap_or(i64::MAX))),
-        ("inputs", number(counts.inputs)),
-        ("findings", number(counts.findings())),
-        ("errors", number(counts.errors)),
-        ("warnings", number(counts.warnings)),
-        ("notes", number(counts.notes)),
-        ("known", number(report.known)),
-        ("unreadable", number(counts.unreadable)),
+        ("documents", number(counts.documents, arena)),
+        ("inputs", size(counts.inputs)),
+        ("findings", size(counts.findings())),
+        ("errors", size(counts.errors)),
+        ("warnings", size(counts.warnings)),
+        ("notes", size(counts.notes)),
+        ("known", size(report.known)),
+        ("unreadable", size(counts.unreadable)),
         ("complete", Value::boolean(!report.is_cut)),
     ])
 }
@@ -47,7 +43,7 @@ pub(super) fn summary<'a>(report: &Report, arena: &'a Arena) -> Value<'a> {
 /// A finding as a map.
 pub(super) fn finding<'a>(row: &'a Row<'_>, arena: &'a Arena) -> Value<'a> {
     let finding = row.finding;
-    let number = |number: u64| arena.integer(i64::try_from(number).unwrap_or(i64::MAX));
+    let number = |number: u64| self::number(number, arena);
     let mut members = vec![("file", Value::text(&row.verdict.name))];
     if let Some(place) = &finding.place {
         members.push(("line", number(place.at.line)));

@@ -2,10 +2,9 @@
 
 use std::path::Path;
 
-use kyanite_formats::json;
 use kyanite_tree::{Arena, Place, Severity, Value};
 
-use super::{Report, Row, with_advice};
+use super::{Report, Row, as_json, number, with_advice};
 
 /// The schema of the format.
 const SCHEMA: &str =
@@ -55,10 +54,7 @@ pub(super) fn render(report: &Report) -> Vec<u8> {
         ("version", Value::text("2.1.0")),
         ("runs", arena.list(&[run])),
     ]);
-    let mut out = Vec::new();
-    json::write(log, json::Style::Indented(2), &mut out);
-    out.push(b'\n');
-    out
+    as_json(log)
 }
 
 /// What sort of rule was broken: the word of the schema's standard, or the code of the message.
@@ -99,7 +95,7 @@ fn result<'a>(row: &'a Row<'_>, rules: &[&str], arena: &'a Arena) -> Value<'a> {
 }
 
 fn location<'a>(place: &'a Place, arena: &'a Arena) -> Value<'a> {
-    let number = |number: u64| arena.integer(i64::try_from(number).unwrap_or(i64::MAX));
+    let number = |number: u64| self::number(number, arena);
     let mut region =
         vec![("startLine", number(place.at.line)), ("startColumn", number(place.at.column))];
     if !place.excerpt.line.is_empty() {

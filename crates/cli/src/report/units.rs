@@ -4,10 +4,9 @@
 //! malformed, another schema's finding) stands at the roots of both; `remarks` has what makes nothing invalid.
 
 use kyanite_flow::Finding;
-use kyanite_formats::json;
 use kyanite_tree::{Arena, Severity, Value};
 
-use super::Report;
+use super::{Report, as_json, number};
 
 pub(super) fn render(report: &Report) -> Vec<u8> {
     let arena = Arena::new();
@@ -34,10 +33,7 @@ pub(super) fn render(report: &Report) -> Vec<u8> {
     if !remarks.is_empty() {
         whole.push(("remarks", arena.list(&remarks)));
     }
-    let mut out = Vec::new();
-    json::write(arena.map(whole), json::Style::Indented(2), &mut out);
-    out.push(b'\n');
-    out
+    as_json(arena.map(whole))
 }
 
 /// The locations of what no keyword of a JSON Schema found.
@@ -57,9 +53,8 @@ fn unit<'a>(file: &'a str, finding: &'a Finding, arena: &'a Arena) -> Value<'a> 
     members.push(("error", Value::text(&finding.message)));
     members.push(("file", Value::text(file)));
     if let Some(place) = &finding.place {
-        let number = |number: u64| arena.integer(i64::try_from(number).unwrap_or(i64::MAX));
-        members.push(("line", number(place.at.line)));
-        members.push(("column", number(place.at.column)));
+        members.push(("line", number(place.at.line, arena)));
+        members.push(("column", number(place.at.column, arena)));
     }
     arena.map(members)
 }

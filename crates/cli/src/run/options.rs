@@ -9,17 +9,13 @@ use kyanite_formats::record_view::Shape;
 use kyanite_formats::{Format, json, xml};
 use kyanite_lang::{OutputSpec, Plan, SourceSpec};
 
-use super::{RuleCommand, command_error, format_of, input_from, standard_output, threads};
+use super::{RuleCommand, command_error, destination_of, format_of, input_from, threads};
 use crate::arguments::OutputArguments;
 
 impl RuleCommand<'_> {
     /// Where the result goes.
     pub(super) fn destination(&self) -> Destination {
-        match (&self.output.output, &self.captured) {
-            (Some(path), _) if path.as_os_str() != "-" => Destination::File(path.clone()),
-            (_, Some(captured)) => Destination::Stream(Box::new(captured.clone())),
-            (_, None) => standard_output(),
-        }
+        destination_of(self.output.output.as_deref(), self.captured.as_ref())
     }
 
     /// The files of the rule's sources: those of the command line, else seen from the rule's folder.

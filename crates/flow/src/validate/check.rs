@@ -10,7 +10,9 @@ use kyanite_formats::record_view::{Shape, View};
 use kyanite_schema::schematron::Assertion;
 use kyanite_schema::xsd::Validator;
 use kyanite_schema::{Finding as Found, json};
-use kyanite_tree::{Advice, Arena, Code, Diagnostic, Origin, Place, Setting, Severity, Value};
+use kyanite_tree::{
+    Advice, Arena, Code, Diagnostic, Origin, Place, Setting, Severity, Value, is_blank,
+};
 
 use super::finding::Step;
 use super::schemas::{Assigned, Bundle, Compiled};
@@ -219,7 +221,6 @@ fn accepted(
     let mut bytes = Vec::new();
     let read = Limited::new(source.reader, options.size).read_to_end(&mut bytes);
     read.map_err(|error| Failed::Input(cannot_read(&source.name, &error)))?;
-    let is_blank = |rest: &str| rest.bytes().all(|byte| b" \t\n\r".contains(&byte));
     let is_accepted = std::str::from_utf8(&bytes).is_ok_and(|text| {
         let mut events = EventReader::new(text, 0);
         records::accepted(schemas, &mut events, 0).is_some_and(|end| is_blank(&text[end..]))

@@ -62,12 +62,6 @@ impl<'t> EventReader<'t> {
         (self.expects == Expects::Nothing).then_some(self.at)
     }
 
-    /// The offset of the byte to be read next.
-    #[must_use]
-    pub fn position(&self) -> usize {
-        self.at
-    }
-
     #[inline]
     fn skip_blank(&mut self) -> Option<u8> {
         let bytes = self.text.as_bytes();

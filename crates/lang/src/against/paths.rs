@@ -1,6 +1,6 @@
 //! Paths along the schema of the input.
 
-use kyanite_tree::{Kind, near, near_in_words};
+use kyanite_tree::Kind;
 
 use super::{Check, Known, PlaceNumber};
 use crate::plan::{Filter, ManyPath, OnePath, Segment, Selector, Start, Step, StepKind};
@@ -162,20 +162,8 @@ impl Check<'_> {
         if name.starts_with("@xmlns") {
             return Known::Any;
         }
-        let near = near(name, names.iter().map(|(name, _)| name.as_str()));
         let may_stand = found.is_some() && input.allows(place, Kind::Map);
-        if may_stand && near.is_empty() {
-            return Known::Any;
-        }
-        let advice = near_in_words(&near).or_else(|| {
-            let known: Vec<&str> = names.iter().map(|(name, _)| name.as_str()).take(12).collect();
-            (!known.is_empty()).then(|| format!("there are {}", known.join(", ")))
-        });
-        self.find(
-            step.span,
-            format!("the schema of the input has no member `{name}` here"),
-            advice,
-        );
+        self.tell_unknown(step.span, (name, "input"), &names, may_stand);
         Known::Any
     }
 

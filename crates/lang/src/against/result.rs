@@ -1,6 +1,6 @@
 //! What is made, against the schema of the result.
 
-use kyanite_tree::{Kind, near, near_in_words};
+use kyanite_tree::Kind;
 
 use super::{Check, Known, PlaceNumber};
 use crate::Span;
@@ -69,16 +69,8 @@ impl Check<'_> {
         if names.iter().any(|(known, _)| known == name) || result.is_free(at) {
             return found;
         }
-        let near = near(name, names.iter().map(|(name, _)| name.as_str()));
-        if found.is_some() && near.is_empty() {
-            return found;
-        }
-        let advice = near_in_words(&near).or_else(|| {
-            let known: Vec<&str> = names.iter().map(|(name, _)| name.as_str()).take(12).collect();
-            (!known.is_empty()).then(|| format!("there are {}", known.join(", ")))
-        });
-        self.find(span, format!("the schema of the result has no member `{name}` here"), advice);
-        None
+        let is_told = self.tell_unknown(span, (name, "result"), &names, found.is_some());
+        found.filter(|_| !is_told)
     }
 
     /// Whether all members are made that have to be there.

@@ -10,7 +10,7 @@ use super::check::DEPTH;
 use super::dialect::Dialect;
 use super::keyword::{Dependency, Holds, Keyword, known};
 use super::{Document, Draft, Node, Rule, Schema, Settings};
-use crate::{Problem, RulePlace};
+use crate::{Problem, RulePlace, pointer};
 
 /// What a fragment has no place for (RFC 3986 section 3.5).
 const IN_FRAGMENT: &AsciiSet = &CONTROLS
@@ -46,8 +46,8 @@ pub(super) struct Target<'s> {
 impl<'s> Target<'s> {
     /// The value of a member or an item, as a schema.
     fn inner(&self, token: &str, value: Value<'s>) -> Self {
-        let token = token.replace('~', "~0").replace('/', "~1");
-        let inner = Self { pointer: format!("{}/{token}", self.pointer), value, ..self.clone() };
+        let mut inner = Self { value, ..self.clone() };
+        pointer::push(&mut inner.pointer, token);
         inner.rebased()
     }
 
@@ -56,8 +56,7 @@ impl<'s> Target<'s> {
         let (last, before) = path.split_last().unwrap_or((&"", &[]));
         let mut target = self.clone();
         for token in before {
-            target.pointer.push('/');
-            target.pointer.push_str(&token.replace('~', "~0").replace('/', "~1"));
+            pointer::push(&mut target.pointer, token);
         }
         target.inner(last, value)
     }
@@ -576,8 +575,7 @@ impl<'s> Compiler<'s> {
 fn navigate<'s>(from: &Target<'s>, pointer: &str) -> Result<Target<'s>, Option<String>> {
     let decoded = percent_decode_str(pointer).decode_utf8_lossy().into_owned();
     let mut target = from.clone();
-    for token in decoded.split('/').skip(1) {
-        let token = token.replace("~1", "/").replace("~0", "~");
+    for token in pointer::names(&decoded) {
         let value = match target.value {
             Value::Map(_, map) => map.get(&token).ok_or_else(|| {
                 near_words(&token, map.members().iter().map(|member| member.name))

@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use kyanite_tree::Value;
 
 use super::{Document, Draft, Schema, Settings};
-use crate::{Finding, Problem};
+use crate::{Finding, Problem, pointer};
 
 /// Meta-schemas, each compiled once.
 #[derive(Debug, Default)]
@@ -56,8 +56,7 @@ fn named(schema: Value<'_>) -> Option<&str> {
 fn names_another(root: Value<'_>, uri: &str, finding: &Finding) -> bool {
     let location = finding.unit.as_ref().map_or("", |unit| unit.instance_location.as_str());
     let mut value = root;
-    for token in location.split('/').skip(1) {
-        let token = token.replace("~1", "/").replace("~0", "~");
+    for token in pointer::names(location) {
         let inner = match value {
             Value::Map(_, map) => map.get(&token),
             Value::List(_, items) => {

@@ -44,11 +44,6 @@ impl Kinds {
         self.has(Kind::Number) && !Types::named("number").is_some_and(|number| self.0.has(number))
     }
 
-    /// The words of the standard for them.
-    pub fn words(self) -> impl Iterator<Item = &'static str> {
-        self.0.names()
-    }
-
     fn and(self, other: Self) -> Self {
         Self(self.0.and(other.0))
     }

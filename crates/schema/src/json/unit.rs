@@ -2,6 +2,8 @@
 
 use std::fmt::Write;
 
+use crate::pointer;
+
 /// The locations of an output unit, each a JSON Pointer (RFC 6901).
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub struct Unit {
@@ -22,14 +24,10 @@ pub(super) enum Token<'t> {
 
 impl Token<'_> {
     fn append(self, pointer: &mut String) {
-        pointer.push('/');
         match self {
-            Self::Name(name) if name.contains(['~', '/']) => {
-                pointer.push_str(&name.replace('~', "~0").replace('/', "~1"));
-            }
-            Self::Name(name) => pointer.push_str(name),
+            Self::Name(name) => pointer::push(pointer, name),
             // A text takes whatever is written to it.
-            Self::At(number) => drop(write!(pointer, "{number}")),
+            Self::At(number) => drop(write!(pointer, "/{number}")),
         }
     }
 }

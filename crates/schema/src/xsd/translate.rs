@@ -260,7 +260,8 @@ impl<'a> Translator<'_, 'a> {
                 name
             }
         };
-        let pointer = format!("#/$defs/{}", name.replace('~', "~0").replace('/', "~1"));
+        let mut pointer = String::from("#/$defs");
+        crate::pointer::push(&mut pointer, &name);
         self.map(vec![("$ref", self.text(&pointer))])
     }
 

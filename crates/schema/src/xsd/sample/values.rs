@@ -1,5 +1,7 @@
 //! Texts that are values of simple types.
 
+use kyanite_tree::Decimal;
+
 use super::{Sampler, Text};
 use crate::xsd::components::SimpleId;
 use crate::xsd::simple::{Bound, Lexical, Role, SimpleType, Variety};
@@ -116,7 +118,6 @@ impl Sampler<'_> {
 
     /// A number between the bounds of a type.
     fn number(&mut self, known: &SimpleType, turn: u64) -> String {
-        use kyanite_tree::Decimal;
         let bound = |bound: &Option<Bound>| {
             bound
                 .as_ref()
