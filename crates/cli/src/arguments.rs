@@ -1,7 +1,9 @@
 //! The command line: commands, options, and their help.
 
+mod reading;
 mod rules;
 mod schema;
+mod survey;
 mod validate;
 
 use std::path::PathBuf;
@@ -10,8 +12,10 @@ use clap::{ArgAction, Args, Parser, Subcommand, ValueEnum, ValueHint};
 use kyanite_formats::Format;
 use kyanite_formats::encoding::Charset;
 
+pub use reading::Reading;
 pub use rules::{CheckRules, Rules};
 pub use schema::{SampleOfSchema, SchemaCommand, SchemaLanguage, SchemaReferences, Translate};
+pub use survey::{Survey, SurveyForm};
 pub use validate::{DraftName, FailOn, ReportForm, Validate};
 
 /// Look into JSON, XML, YAML, TOML and CSV, find what you are after, reshape it, convert it
@@ -38,6 +42,8 @@ pub struct Arguments {
 /// The commands.
 #[derive(Subcommand, Debug)]
 pub enum Command {
+    /// Say what is in documents: every path, its values, and the kinds of records
+    Survey(Survey),
     /// Show what a JSONPath, a JSON Pointer or a one-line rule selects
     Query(Query),
     /// Run a rule file over documents
@@ -76,7 +82,8 @@ impl Command {
         match self {
             Self::Query(Query { input, .. })
             | Self::Reshape(Reshape { input, .. })
-            | Self::Convert(Convert { input, .. }) => input.depth as usize,
+            | Self::Convert(Convert { input, .. }) => input.reading.depth as usize,
+            Self::Survey(Survey { reading, .. }) => reading.depth as usize,
             // As deep as schemas may apply each other.
             Self::Validate(_) | Self::Schema(_) => {
                 kyanite_schema::json::DEPTH.max(kyanite_formats::json::DEFAULT_DEPTH)
@@ -152,66 +159,22 @@ pub struct InputArguments {
     /// Files or http(s) URLs to read, .gz and .zst among them; `-` or none is standard input
     #[arg(value_name = "INPUT", value_hint = ValueHint::FilePath, help_heading = "Arguments")]
     pub inputs: Vec<String>,
-    /// The format of the inputs: json, jsonl, json-seq, yaml, xml, toml, csv, tsv or text [default: by
-    /// extension, then by content]
-    #[arg(short, long, value_name = "FORMAT")]
-    pub from: Option<Format>,
+    /// How they are read.
+    #[command(flatten)]
+    pub reading: Reading,
     /// A schema that the inputs have to keep to; otherwise nothing is done, and the exit status is 1
     #[arg(long = "expect", value_name = "SCHEMA", value_hint = ValueHint::FilePath)]
     pub expects: Vec<String>,
     /// An XML Schema or JSON Schema that says which texts of XML and cells of CSV are numbers, booleans, nulls and lists
     #[arg(long, value_name = "SCHEMA", value_hint = ValueHint::FilePath)]
     pub schema: Option<String>,
-    /// The character between the cells of CSV [default: a comma, or a tab for tsv]
-    #[arg(long, value_name = "CHARACTER", value_parser = delimiter)]
-    pub delimiter: Option<u8>,
-    /// The first row of CSV is data, not names: rows are lists
-    #[arg(long)]
-    pub unnamed: bool,
     /// Make one list of all inputs: of the records of CSV, JSON Lines and text, one after another, and of
     /// other documents, a list as one item
     #[arg(short, long)]
     pub gather: bool,
-    /// The encoding of the inputs, such as windows-1252 or Shift_JIS [default: as XML declares it, by a
-    /// byte order mark, else UTF-8]
-    #[arg(long, value_name = "NAME", value_parser = charset)]
-    pub encoding: Option<Charset>,
-    /// Skip broken records and repair broken XML, and say what was done
-    #[arg(long)]
-    pub lenient: bool,
-    /// With --lenient: say each repair, not only each sort of them
-    #[arg(long)]
-    pub repairs: bool,
-    /// Leave the prefixes and namespaces of XML out
-    #[arg(long)]
-    pub drop_namespaces: bool,
-    /// The document is a text that holds another document: read that one
-    #[arg(long)]
-    pub unwrap: bool,
-    /// The deepest nesting that is read
-    #[arg(long, value_name = "N", default_value_t = 512, value_parser = clap::value_parser!(u32).range(1..=1_000_000))]
-    pub depth: u32,
-    /// The most bytes that the entities of XML may expand to
-    #[arg(long, value_name = "SIZE", default_value = "16MB", value_parser = size)]
-    pub expansion: u64,
-    /// The most values that the aliases of YAML may stand for; 64 bytes of text count as one
-    #[arg(long, value_name = "N", default_value_t = 1_000_000)]
-    pub aliases: u32,
-    /// The most bytes of a document that is held whole
-    #[arg(long, value_name = "SIZE", default_value = "4GB", value_parser = size)]
-    pub size_limit: u64,
     /// What order by and group by may hold in memory, about; the rest waits in temporary files
     #[arg(long, value_name = "SIZE", default_value = "512MB", value_parser = size)]
     pub memory: u64,
-    /// How many threads run over the records of a stream [default: as many as there are cores]
-    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=256))]
-    pub threads: Option<u16>,
-    /// Send a header field along to http(s) servers
-    #[arg(long = "header", value_name = "NAME: VALUE", value_parser = header, action = ArgAction::Append)]
-    pub headers: Vec<(String, String)>,
-    /// Seconds that an http(s) server may take
-    #[arg(long, value_name = "SECONDS", default_value_t = 30, value_parser = clap::value_parser!(u32).range(1..))]
-    pub timeout: u32,
 }
 
 impl InputArguments {
@@ -472,6 +435,24 @@ pub enum Amount {
     Records(u64),
     /// At least so many bytes.
     Bytes(u64),
+}
+
+/// `FORM` or `FORM=FILE`: a form of a report, and the file that it goes to.
+fn report<F: ValueEnum>(text: &str) -> Result<(F, Option<PathBuf>), String> {
+    let (form, file) = match text.split_once('=') {
+        Some((form, file)) if !file.is_empty() && file != "-" => (form, Some(PathBuf::from(file))),
+        Some((form, _)) => (form, None),
+        None => (text, None),
+    };
+    let known = || F::value_variants().iter().filter_map(ValueEnum::to_possible_value);
+    match F::from_str(form, false) {
+        Ok(form) => Ok((form, file)),
+        Err(_) => {
+            let names: Vec<String> = known().map(|value| value.get_name().to_owned()).collect();
+            let near = kyanite_tree::near_words(form, names.iter().map(String::as_str));
+            Err(near.unwrap_or_else(|| format!("there are {}", names.join(", "))))
+        }
+    }
 }
 
 fn delimiter(text: &str) -> Result<u8, String> {

@@ -15,6 +15,7 @@ mod run;
 mod schemas;
 mod settings;
 mod status;
+mod survey;
 mod trace;
 mod usage;
 mod validate;
@@ -60,6 +61,7 @@ fn main() -> ExitCode {
 fn run(arguments: Arguments) -> Status {
     let mut messages = Messages::new(&arguments.messages);
     match arguments.command {
+        Command::Survey(survey) => survey::run(&survey, &arguments.messages, &mut messages),
         Command::Query(query) => run::query(&query, &arguments.messages, &mut messages),
         Command::Reshape(reshape) if reshape.watch => {
             watch::watch(&reshape, &arguments.messages, &mut messages)

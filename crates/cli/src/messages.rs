@@ -166,6 +166,11 @@ impl Messages {
         self.paint(Style::new().bold(), text)
     }
 
+    /// A line that stands back.
+    pub fn faint(&self, text: &str) -> String {
+        self.paint(Style::new().dimmed(), text)
+    }
+
     /// Appends a place with its line.
     pub fn place(&self, spot: &Place, text: &mut String) {
         self.render_spot(spot, AnsiColor::Blue.on_default().bold(), text);

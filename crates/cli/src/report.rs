@@ -7,11 +7,16 @@ mod json;
 mod junit;
 mod markup;
 mod page;
+mod places;
 mod sarif;
 mod svrl;
 mod text;
 mod units;
 mod xml;
+
+pub use markup::escaped;
+pub use page::{in_script, page};
+pub use places::Places;
 
 use kyanite_flow::{Finding, Verdict, fingerprints};
 use kyanite_formats::json::Style;
@@ -152,7 +157,7 @@ pub fn as_json(value: Value<'_>) -> Vec<u8> {
 }
 
 /// A number of JSON.
-fn number(number: u64, arena: &Arena) -> Value<'_> {
+pub fn number(number: u64, arena: &Arena) -> Value<'_> {
     arena.integer(i64::try_from(number).unwrap_or(i64::MAX))
 }
 

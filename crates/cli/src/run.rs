@@ -28,6 +28,7 @@ use crate::rule_text::read_rule;
 use crate::status::Status;
 use crate::trace;
 
+pub use options::inputs_of;
 pub use schemas::{input_from, keeping_to, read_schemas};
 
 /// `kyanite query`.
@@ -138,8 +139,8 @@ pub fn convert(convert: &Convert, options: &MessageOptions, messages: &mut Messa
     let takes_items = format.has_records() || format == Format::Json;
     let has_records = |word: &str| {
         let source = Input::of_word(word);
-        match source.format_by_name(input.from) {
-            Some(Format::Json) => takes_items && !input.unwrap && source.is_large_list(),
+        match source.format_by_name(input.reading.from) {
+            Some(Format::Json) => takes_items && !input.reading.unwrap && source.is_large_list(),
             from => from.is_some_and(Format::has_records),
         }
     };

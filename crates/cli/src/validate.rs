@@ -2,7 +2,7 @@
 
 use std::collections::HashSet;
 use std::io::{BufRead, IsTerminal};
-use std::path::{Path, PathBuf};
+use std::path::Path;
 
 use kyanite_flow::{
     Choice, Chosen, Destination, Events, Failed, Input, InputOptions, Known, Project, Set,
@@ -14,8 +14,8 @@ use kyanite_tree::{Advice, Code, Diagnostic, Setting, Severity, counted};
 use crate::arguments::{FailOn, MessageOptions, ReportForm, Validate};
 use crate::messages::Messages;
 use crate::progress::Progress;
-use crate::report::Report;
-use crate::run::{standard_output, threads};
+use crate::report::{Places, Report};
+use crate::run::threads;
 use crate::status::Status;
 
 /// Runs the command.
@@ -38,7 +38,7 @@ fn checked(
     options: &MessageOptions,
     messages: &mut Messages,
 ) -> Result<Report, Failed> {
-    command.refuse_reports()?;
+    command.places().check()?;
     let known = command.known.as_deref().map(Known::read).transpose().map_err(refused)?;
     let sets = command.sets()?;
     let input_options = InputOptions {
@@ -152,34 +152,10 @@ impl Validate {
         Ok(sets)
     }
 
-    /// Refuses reports that would go to one place.
-    fn refuse_reports(&self) -> Result<(), Failed> {
-        let open = self.reports.iter().filter(|(_, file)| file.is_none()).count();
-        let refuse = |message: String, advice: &'static str| {
-            Err(refused(Diagnostic::error(Code::CommandLine, message).advise(advice)))
-        };
-        if open > 1 {
-            return refuse(
-                "several reports would go to standard output".into(),
-                "give each a file: --report html=report.html",
-            );
-        }
-        if self.output.is_some() && open == 0 && !self.reports.is_empty() {
-            return refuse(
-                "every report has a file of its own, so none goes to that of --output".into(),
-                "leave --output out",
-            );
-        }
-        let mut files: Vec<&PathBuf> =
-            self.reports.iter().filter_map(|(_, file)| file.as_ref()).chain(&self.output).collect();
-        files.sort();
-        if let Some(twice) = files.windows(2).find(|pair| pair[0] == pair[1]) {
-            return refuse(
-                format!("two reports would go to {}", twice[0].display()),
-                "give each a file of its own",
-            );
-        }
-        Ok(())
+    /// Where reports go.
+    fn places(&self) -> Places<'_, ReportForm> {
+        let (reports, output) = (self.reports.as_slice(), self.output.as_deref());
+        Places { reports, output, usual: ReportForm::Text }
     }
 
     /// Writes the reports; what could not be read is said as ever.
@@ -194,18 +170,7 @@ impl Validate {
             report.verdicts.iter().for_each(|verdict| known.add(verdict));
             Destination::File(path.clone()).write(known.to_text().as_bytes())?;
         }
-        let mut reports = self.reports.clone();
-        if reports.is_empty() {
-            reports.push((ReportForm::Text, None));
-        }
-        for (form, file) in reports {
-            let (destination, on_terminal) = match file.or_else(|| self.output.clone()) {
-                Some(path) => (Destination::File(path), false),
-                None => (standard_output(), std::io::stdout().is_terminal()),
-            };
-            let shown = Messages::on(options, on_terminal);
-            destination.write(&report.render(form, &shown))?;
-        }
+        self.places().write(options, &mut |form, shown, _| report.render(form, shown))?;
         let unreadable =
             || report.verdicts.iter().filter_map(|verdict| verdict.unreadable.as_ref());
         unreadable().for_each(|why| messages.show(why));

@@ -340,6 +340,13 @@ impl<'a> Library<'a> {
         Some(if is_xml { Place { path: None, ..place } } else { place })
     }
 
+    /// The line on which a value begins that was read; 0 if it was not.
+    pub(crate) fn line(&self, origin: Origin) -> u64 {
+        let Some((number, offset)) = self.sources.borrow().find(origin) else { return 0 };
+        let texts = self.texts.borrow();
+        texts.get(number).map_or(0, |text| text.places.line_column(offset).line)
+    }
+
     /// The place of a value that was read.
     pub(crate) fn place(&self, origin: Origin) -> Option<Place> {
         let (number, offset) = self.sources.borrow().find(origin)?;

@@ -260,10 +260,13 @@ impl Blocks {
         Ok(Some(then))
     }
 
-    /// What is left to be read, blocks that were handed on before it put in front.
-    pub(crate) fn into_rest(mut self, before: Vec<u8>) -> Bytes {
-        self.buffer.truncate(self.filled);
-        Box::new(io::Cursor::new(before).chain(io::Cursor::new(self.buffer)).chain(self.reader))
+    /// Puts blocks that were handed on back in front of what is left.
+    pub(crate) fn put_in_front(&mut self, mut before: Vec<u8>) {
+        let length = before.len();
+        before.extend_from_slice(&self.buffer[..self.filled]);
+        self.item_end += length;
+        (self.filled, self.buffer, self.has_news) = (before.len(), before, true);
+        self.wanted = self.wanted.max(self.filled);
     }
 
     /// Takes back the last block, but for its first `used` bytes, to hand it on once more.
@@ -365,6 +368,21 @@ impl<'a> Records<'a> {
         }
         let places = TextPlaces::new(input.name, bytes);
         Self { reader, input, places, bytes, text, invalid, then, start: 0 }
+    }
+
+    /// How many lines are before the block.
+    pub(crate) fn lines_before(&self) -> u64 {
+        self.input.before.lines()
+    }
+
+    /// The number of the line in the block that a byte of it is on, from 1.
+    pub(crate) fn line(&self, offset: usize) -> u64 {
+        self.places.line_column(offset).line
+    }
+
+    /// Where the block begins in the space of origins.
+    pub(crate) fn base(&self) -> Base {
+        self.input.base
     }
 
     /// What comes after the block.

@@ -655,7 +655,7 @@ struct Rest<'b> {
 }
 
 /// Fails where something is wrong with a document around its items.
-fn no_trouble(blocks: &Blocks, name: &str, before: Passed) -> Result<(), Failed> {
+pub(crate) fn no_trouble(blocks: &Blocks, name: &str, before: Passed) -> Result<(), Failed> {
     let Some((trouble, after)) = blocks.trouble() else { return Ok(()) };
     let place = Place::of(name, after, 0, 1).behind(before);
     Err(Failed::Input(trouble.diagnostic().at(place)))

@@ -36,6 +36,7 @@ use kyanite_tree::Value;
 use crate::{Problem, RulePlace};
 
 pub use check::DEPTH;
+pub use format::has_format;
 use keyword::Keyword;
 pub use meta_schema::MetaSchemas;
 pub use outline::{At, Kinds, Outline};

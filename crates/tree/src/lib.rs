@@ -40,7 +40,7 @@ pub use comparison::Comparison;
 pub use decimal::{Decimal, DecimalError};
 pub use diagnostic::{Advice, AdvicePart, Diagnostic, Fix, Locus, Setting, Severity, Span};
 pub use element::{Attribute, Content, Element, Name, is_blank, is_same_name};
-pub use event::{Event, Pull, RawText};
+pub use event::{Event, Pull, RawText, ValueEvents};
 pub use map::{Map, MapBuilder, Member, NameIndex};
 pub use near::{near, near_in_words, near_words};
 pub use nodes::{Ancestors, Children, Matches, NameTest, Node, NodeKind, Nodes, NodesBuilder};

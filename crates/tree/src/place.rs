@@ -41,6 +41,12 @@ pub struct Passed {
 }
 
 impl Passed {
+    /// How many line ends were passed.
+    #[must_use]
+    pub fn lines(self) -> u64 {
+        self.lines
+    }
+
     /// Passes more of the text.
     pub fn pass(&mut self, bytes: &[u8]) {
         let last = match memchr::memrchr(b'\n', bytes) {

@@ -6,7 +6,7 @@ use clap::{Args, ValueEnum, ValueHint};
 use kyanite_formats::Format;
 use kyanite_schema::json::Draft;
 
-use super::SchemaReferences;
+use super::{SchemaReferences, report};
 
 /// `kyanite validate`.
 #[derive(Args, Debug)]
@@ -42,7 +42,7 @@ pub struct Validate {
     #[arg(long = "files-from", value_name = "FILE", value_hint = ValueHint::FilePath)]
     pub files_from: Option<String>,
     /// A form of the report, and the file that it goes to [default: text to standard output]
-    #[arg(long = "report", value_name = "FORM[=FILE]", value_parser = report)]
+    #[arg(long = "report", value_name = "FORM[=FILE]", value_parser = report::<ReportForm>)]
     pub reports: Vec<(ReportForm, Option<PathBuf>)>,
     /// The file for the report that goes to none
     #[arg(short, long, value_name = "FILE", value_hint = ValueHint::FilePath)]
@@ -110,24 +110,6 @@ pub enum FailOn {
     Warning,
     /// Only errors count
     Error,
-}
-
-/// `FORM` or `FORM=FILE`
-fn report(text: &str) -> Result<(ReportForm, Option<PathBuf>), String> {
-    let (form, file) = match text.split_once('=') {
-        Some((form, file)) if !file.is_empty() && file != "-" => (form, Some(PathBuf::from(file))),
-        Some((form, _)) => (form, None),
-        None => (text, None),
-    };
-    let known = || ReportForm::value_variants().iter().filter_map(ValueEnum::to_possible_value);
-    match ReportForm::from_str(form, false) {
-        Ok(form) => Ok((form, file)),
-        Err(_) => {
-            let names: Vec<String> = known().map(|value| value.get_name().to_owned()).collect();
-            let near = kyanite_tree::near_words(form, names.iter().map(String::as_str));
-            Err(near.unwrap_or_else(|| format!("there are {}", names.join(", "))))
-        }
-    }
 }
 
 /// A draft of JSON Schema.

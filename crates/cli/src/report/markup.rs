@@ -55,7 +55,7 @@ impl Markup {
 }
 
 /// A text as it stands in markup; what cannot stand in XML is replaced.
-pub(super) fn escaped(text: &str) -> String {
+pub fn escaped(text: &str) -> String {
     let mut out = String::with_capacity(text.len());
     for character in text.chars() {
         match character {

@@ -6,7 +6,7 @@ use super::markup::escaped;
 const STYLE: &str = include_str!("page.css");
 
 /// A page with that title, and what stands in it.
-pub(super) fn page(title: &str, body: &str, script: &str) -> String {
+pub fn page(title: &str, body: &str, script: &str) -> String {
     format!(
         "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"UTF-8\">\n\
          <meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n\
@@ -16,7 +16,7 @@ pub(super) fn page(title: &str, body: &str, script: &str) -> String {
 }
 
 /// JSON as it can stand in a script element.
-pub(super) fn in_script(json: &[u8]) -> String {
+pub fn in_script(json: &[u8]) -> String {
     String::from_utf8_lossy(json)
         .replace('<', "\\u003c")
         .replace('\u{2028}', "\\u2028")

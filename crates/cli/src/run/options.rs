@@ -10,7 +10,46 @@ use kyanite_formats::{Format, json, xml};
 use kyanite_lang::{OutputSpec, Plan, SourceSpec};
 
 use super::{RuleCommand, command_error, destination_of, format_of, input_from, threads};
-use crate::arguments::OutputArguments;
+use crate::arguments::{OutputArguments, Reading};
+
+impl Reading {
+    /// The same, for readers.
+    pub fn options(&self) -> InputOptions {
+        InputOptions {
+            from: self.from,
+            delimiter: self.delimiter,
+            unnamed: self.unnamed,
+            encoding: self.encoding,
+            lenient: self.lenient,
+            repairs: self.repairs,
+            unwrap: self.unwrap,
+            drop_namespaces: self.drop_namespaces,
+            limits: Limits {
+                depth: self.depth as usize,
+                expansion: usize::try_from(self.expansion).unwrap_or(usize::MAX),
+                aliases: self.aliases as usize,
+            },
+            threads: threads(self.threads),
+            size: self.size_limit,
+            fetch: Fetch {
+                headers: self.headers.clone(),
+                timeout: Duration::from_secs(u64::from(self.timeout)),
+            },
+            ..InputOptions::default()
+        }
+    }
+}
+
+/// The inputs that words name; standard input without any, if something is piped in.
+pub fn inputs_of(words: &[String]) -> Result<Vec<Input>, Failed> {
+    if words.is_empty() {
+        if io::stdin().is_terminal() {
+            return Err(command_error("there is no input".into(), "name a file, or pipe one in"));
+        }
+        return Ok(vec![Input::Standard]);
+    }
+    Ok(words.iter().map(|word| Input::of_word(word)).collect())
+}
 
 impl RuleCommand<'_> {
     /// Where the result goes.
@@ -57,41 +96,14 @@ impl RuleCommand<'_> {
                 )),
             };
         }
-        if words.is_empty() {
-            if io::stdin().is_terminal() {
-                return Err(command_error(
-                    "there is no input".into(),
-                    "name a file, or pipe one in",
-                ));
-            }
-            return Ok(vec![Input::Standard]);
-        }
-        Ok(words.iter().map(|word| Input::of_word(word)).collect())
+        inputs_of(words)
     }
 
     pub(super) fn input_options(&self) -> InputOptions {
         InputOptions {
-            from: self.input.from,
-            delimiter: self.input.delimiter,
-            unnamed: self.input.unnamed,
-            encoding: self.input.encoding,
-            lenient: self.input.lenient,
-            repairs: self.input.repairs,
             whole_grammar: self.whole_grammar,
-            unwrap: self.input.unwrap,
-            drop_namespaces: self.input.drop_namespaces,
-            limits: Limits {
-                depth: self.input.depth as usize,
-                expansion: usize::try_from(self.input.expansion).unwrap_or(usize::MAX),
-                aliases: self.input.aliases as usize,
-            },
-            threads: threads(self.input.threads),
-            size: self.input.size_limit,
             memory: usize::try_from(self.input.memory).unwrap_or(usize::MAX),
-            fetch: Fetch {
-                headers: self.input.headers.clone(),
-                timeout: Duration::from_secs(u64::from(self.input.timeout)),
-            },
+            ..self.input.reading.options()
         }
     }
 
@@ -124,12 +136,12 @@ impl RuleCommand<'_> {
                     .clone()
                     .or(rule.and_then(|spec| spec.item.clone()))
                     .unwrap_or(usual.xml.item),
-                without_namespaces: self.input.drop_namespaces,
+                without_namespaces: self.input.reading.drop_namespaces,
             },
             records: Shape {
                 lists: xml.lists.clone(),
                 maps: xml.maps.clone(),
-                without_namespaces: self.input.drop_namespaces,
+                without_namespaces: self.input.reading.drop_namespaces,
             },
             delimiter: table.output_delimiter.or(rule.and_then(|spec| spec.delimiter)),
             columns: table.columns.clone().or(rule.and_then(|spec| spec.columns.clone())),

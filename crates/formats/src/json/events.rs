@@ -183,6 +183,11 @@ impl<'t> Pull<'t> for EventReader<'t> {
             _ => None,
         }
     }
+
+    #[inline]
+    fn offset(&self) -> usize {
+        self.at.saturating_sub(1)
+    }
 }
 
 #[cfg(test)]

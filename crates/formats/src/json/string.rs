@@ -63,6 +63,20 @@ pub(super) fn is_plain(bytes: &[u8]) -> bool {
     }
 }
 
+/// What stands between the quotes of a text of JSON, with its escapes resolved. Of a text that is none, the part before what is wrong.
+///
+/// ```
+/// assert_eq!(kyanite_formats::json::unescaped(r"Kittiwake\u0020II"), "Kittiwake II");
+/// ```
+#[must_use]
+pub fn unescaped(quoted: &str) -> String {
+    let text = format!("\"{quoted}\"");
+    let mut out = String::with_capacity(quoted.len());
+    // What a reader of events gives was checked, so that this is no error there.
+    let _ = unescape(&text, 1, 1, &mut out);
+    out
+}
+
 /// Resolves the escapes of a quoted text whose first byte after the quote is `start`; `at` is the first
 /// backslash. Gives the offset of the closing quote, with the text in `out`.
 pub(super) fn unescape(

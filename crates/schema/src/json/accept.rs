@@ -487,6 +487,10 @@ impl<'t> Pull<'t> for Noting<'_, 't> {
         };
         Some(event)
     }
+
+    fn offset(&self) -> usize {
+        self.pull.offset()
+    }
 }
 
 /// Whether maps have another text each as their first member, of the same name.

@@ -69,6 +69,17 @@ impl Format {
 }
 
 /// The number that so many digits are; nothing where others stand there.
+/// Whether a text has the format of that name, in draft 2020-12; none has a format that is not known.
+///
+/// ```
+/// assert!(kyanite_schema::json::has_format("date", "2026-06-01"));
+/// assert!(!kyanite_schema::json::has_format("date", "1 June"));
+/// ```
+#[must_use]
+pub fn has_format(name: &str, text: &str) -> bool {
+    Format::named(name, Draft::V2020).is_some_and(|format| (format.holds)(text))
+}
+
 fn digits(text: &str, count: usize) -> Option<(u32, &str)> {
     let (number, rest) = text.split_at_checked(count)?;
     let is_number = number.bytes().all(|byte| byte.is_ascii_digit());

@@ -1,0 +1,58 @@
+//! The arguments of `kyanite survey`.
+
+use std::path::PathBuf;
+
+use clap::{Args, ValueEnum, ValueHint};
+use kyanite_flow::RecordPath;
+
+use super::{Reading, report, size};
+
+/// `kyanite survey`.
+#[derive(Args, Debug)]
+#[command(after_help = "\
+Examples:
+  kyanite survey bookings.jsonl
+  kyanite survey timetable.json --at '$.routes[*].sailings[*]'
+  kyanite survey manifest.xml --drop-namespaces
+  kyanite survey tickets.csv ports.csv
+  kyanite survey bookings.jsonl --report html=bookings.html --report json=bookings.json
+
+Records are the items of a stream or of a document that is a list, and documents that are none. Each path is
+told with how many records have it, what its values are, and an example; then the kinds of records that are
+mixed, each with a filter for $[?...], members that could be keys, and what is worth a look.")]
+pub struct Survey {
+    /// Files or http(s) URLs to look into, as one; `-` or none is standard input
+    #[arg(value_name = "INPUT", value_hint = ValueHint::FilePath, help_heading = "Arguments")]
+    pub inputs: Vec<String>,
+    /// How they are read.
+    #[command(flatten)]
+    pub reading: Reading,
+    /// The path to the records in each document, of names and [*] [default: $[*], or $ where that is no list]
+    #[arg(long, value_name = "PATH", help_heading = "Survey")]
+    pub at: Option<RecordPath>,
+    /// Show no value of the documents
+    #[arg(long, help_heading = "Survey")]
+    pub no_examples: bool,
+    /// What may be held in memory, about; past it rare members are taken together, and keys are not looked for
+    #[arg(long, value_name = "SIZE", default_value = "512MB", value_parser = size, help_heading = "Survey")]
+    pub memory: u64,
+    /// A form of the report, and the file that it goes to [default: text to standard output]
+    #[arg(long = "report", value_name = "FORM[=FILE]", value_parser = report::<SurveyForm>, help_heading = "Output")]
+    pub reports: Vec<(SurveyForm, Option<PathBuf>)>,
+    /// The file for the report that goes to none
+    #[arg(short, long, value_name = "FILE", value_hint = ValueHint::FilePath, help_heading = "Output")]
+    pub output: Option<PathBuf>,
+}
+
+/// The form of a survey's report.
+#[derive(ValueEnum, Clone, Copy, PartialEq, Eq, Debug)]
+pub enum SurveyForm {
+    /// To read in a terminal
+    Text,
+    /// For programs
+    Json,
+    /// A page, to read in a browser
+    Html,
+    /// A JSON Schema, 2020-12, that the data satisfies
+    JsonSchema,
+}

@@ -1,0 +1,72 @@
+//! Where the forms of a report go.
+
+use std::io::IsTerminal;
+use std::path::{Path, PathBuf};
+
+use kyanite_flow::{Destination, Failed};
+use kyanite_tree::{Code, Diagnostic};
+
+use crate::arguments::MessageOptions;
+use crate::messages::Messages;
+use crate::run::destination_of;
+
+/// Forms that are wanted, and the file of each; one at most has none.
+pub struct Places<'p, F> {
+    /// What `--report` says.
+    pub reports: &'p [(F, Option<PathBuf>)],
+    /// What `--output` says.
+    pub output: Option<&'p Path>,
+    /// The form that is written where none is asked for.
+    pub usual: F,
+}
+
+impl<F: Copy> Places<'_, F> {
+    /// Refuses reports that would go to one place.
+    pub fn check(&self) -> Result<(), Failed> {
+        let open = self.reports.iter().filter(|(_, file)| file.is_none()).count();
+        let refuse = |message: String, advice: &'static str| {
+            let why = Diagnostic::error(Code::CommandLine, message).advise(advice);
+            Err(Failed::Command(vec![why]))
+        };
+        if open > 1 {
+            return refuse(
+                "several reports would go to standard output".into(),
+                "give each a file: --report html=report.html",
+            );
+        }
+        if self.output.is_some() && open == 0 && !self.reports.is_empty() {
+            return refuse(
+                "every report has a file of its own, so none goes to that of --output".into(),
+                "leave --output out",
+            );
+        }
+        let named = self.reports.iter().filter_map(|(_, file)| file.as_deref());
+        let mut files: Vec<&Path> = named.chain(self.output).collect();
+        files.sort();
+        if let Some(twice) = files.windows(2).find(|pair| pair[0] == pair[1]) {
+            return refuse(
+                format!("two reports would go to {}", twice[0].display()),
+                "give each a file of its own",
+            );
+        }
+        Ok(())
+    }
+
+    /// Writes each form; `render` gets what colours it, and whether it is for a terminal.
+    pub fn write(
+        &self,
+        options: &MessageOptions,
+        render: &mut dyn FnMut(F, &Messages, bool) -> Vec<u8>,
+    ) -> Result<(), Failed> {
+        let usual = [(self.usual, None)];
+        let reports = if self.reports.is_empty() { &usual } else { self.reports };
+        for (form, file) in reports {
+            let destination = destination_of(file.as_deref().or(self.output), None);
+            let on_terminal =
+                matches!(destination, Destination::Stream(_)) && std::io::stdout().is_terminal();
+            let shown = Messages::on(options, on_terminal);
+            destination.write(&render(*form, &shown, on_terminal))?;
+        }
+        Ok(())
+    }
+}

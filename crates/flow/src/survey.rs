@@ -1,0 +1,193 @@
+//! Inputs, surveyed: streams in blocks on all threads, all else whole.
+
+mod at;
+
+use kyanite_formats::Format;
+use kyanite_formats::json::EventReader;
+use kyanite_formats::record_view::{Shape, View};
+use kyanite_survey::{Batch, Bounds, Ended, Survey};
+use kyanite_tree::{Arena, Base, Code, Diagnostic, Passed, TextPlaces, ValueEvents};
+
+use crate::document::{Library, say_format};
+use crate::failed::{Events, Failed};
+use crate::in_order::{Made, Workers};
+use crate::input::{Input, InputOptions, Source};
+use crate::records::{Blocks, InputPart, valid_start};
+use crate::run::stack_size;
+use crate::stream::no_trouble;
+use crate::walk::{Step, Walk};
+
+pub use at::RecordPath;
+
+/// What is surveyed, and how.
+#[derive(Clone, Copy, Debug)]
+pub struct Surveyed<'s> {
+    /// The inputs, surveyed as one.
+    pub inputs: &'s [Input],
+    /// How they are read; `memory` bounds what is kept of them.
+    pub options: &'s InputOptions,
+    /// The path to the records in each document; without it they are the items of a document that is a list, and else the document.
+    pub at: Option<&'s RecordPath>,
+}
+
+/// Surveys inputs.
+///
+/// # Errors
+/// [`Failed::Input`] when one cannot be read, [`Failed::Command`] when a path leads to no records in any.
+pub fn survey(what: Surveyed<'_>, events: &mut Events<'_>) -> Result<Survey, Failed> {
+    let mut survey = Survey::new(Bounds { memory: what.options.memory });
+    for input in what.inputs {
+        let source = Source::open(input, what.options)?;
+        Looking { what, survey: &mut survey, events }.source(source)?;
+    }
+    match what.at {
+        Some(at) if survey.records() == 0 => Err(at.leads_nowhere()),
+        _ => Ok(survey),
+    }
+}
+
+/// Inputs that are looked through.
+struct Looking<'l, 'e> {
+    what: Surveyed<'l>,
+    survey: &'l mut Survey,
+    events: &'l mut Events<'e>,
+}
+
+/// How far a stream was surveyed.
+#[derive(Clone, Copy, Default)]
+struct Done {
+    base: Base,
+    before: Passed,
+}
+
+impl Looking<'_, '_> {
+    fn source(mut self, source: Source) -> Result<(), Failed> {
+        let (options, format) = (self.what.options, source.detected.format);
+        let is_plain = !options.unwrap && source.looks_like.is_none();
+        if format.has_records() && !options.unwrap && self.what.at.is_none() {
+            if let Some(message) = source.contradiction() {
+                let told = Diagnostic::warning(Code::InputFormat, message);
+                self.events.tell(told.advise_opt(source.looks_like.map(say_format)));
+            }
+            let Source { name, reader, live, replaced, .. } = source;
+            let is_live = live.is_some();
+            let mut blocks = Blocks::new(reader, live);
+            let mut done = Done::default();
+            if format == Format::JsonLines && !is_live && !options.lenient {
+                (blocks, done) = self.on_threads(blocks, &name)?;
+            }
+            let input = InputPart { name: &name, format, base: done.base, before: done.before };
+            self.records(&mut blocks, input, &replaced)?;
+            return Ok(());
+        }
+        let names = self.what.at.map_or(Some(Vec::new()), RecordPath::to_one_list);
+        if let Some(names) = names.filter(|_| format == Format::Json && is_plain) {
+            let mut source = source.go_through(names)?;
+            if let Some(items) = source.items.take() {
+                let Source { name, replaced, .. } = source;
+                let (mut blocks, done) = self.on_threads(*items, &name)?;
+                let format = Format::JsonLines;
+                let input = InputPart { name: &name, format, base: done.base, before: done.before };
+                let passed = self.records(&mut blocks, input, &replaced)?;
+                return no_trouble(&blocks, &name, passed);
+            }
+            return self.whole(source);
+        }
+        self.whole(source)
+    }
+
+    /// Surveys blocks of JSON values on several threads, as far as each is well-formed.
+    fn on_threads(&mut self, blocks: Blocks, name: &str) -> Result<(Blocks, Done), Failed> {
+        let (survey, events) = (&mut *self.survey, &*self.events);
+        let options = self.what.options;
+        let mut done = Done::default();
+        let mut take = |block: &[u8], ended: Ended| {
+            survey.take(ended, name, done.before.lines());
+            done.before.pass(block);
+            done.base = done.base.behind(block.len());
+            events.read(block.len());
+        };
+        let depth = options.limits.depth;
+        let work = |block: &[u8]| values_of(block, depth);
+        let workers = Workers { threads: options.threads, stack: stack_size(depth) };
+        let left = workers.run(blocks, name, &work, &mut take)?;
+        Ok((left, done))
+    }
+
+    /// Surveys records one after another; gives how much of the input was passed.
+    fn records(
+        &mut self,
+        blocks: &mut Blocks,
+        input: InputPart<'_>,
+        replaced: &crate::transcode::Replaced,
+    ) -> Result<Passed, Failed> {
+        let survey = &mut *self.survey;
+        let walk = Walk::new(self.what.options, self.events);
+        walk.over(blocks, input, replaced, &mut |records, arena, steps| {
+            let mut batch = Batch::new(arena);
+            let base = records.base();
+            let used = loop {
+                match steps.next(records)? {
+                    Step::Record(record) => {
+                        batch.record(&mut ValueEvents::new(record, base));
+                    }
+                    Step::End(used) => break used,
+                }
+            };
+            let ended = batch.end(&mut |offset| records.line(offset));
+            survey.take(ended, input.name, records.lines_before());
+            Ok(used)
+        })
+    }
+
+    /// Surveys documents that are held whole.
+    fn whole(&mut self, source: Source) -> Result<(), Failed> {
+        let arena = Arena::new();
+        let library = Library::new(&arena);
+        let options = self.what.options;
+        let name = source.name.clone();
+        let roots = library.load(source, options, self.events)?.roots;
+        let mut batch = Batch::new(&arena);
+        let shape = Shape { without_namespaces: options.drop_namespaces, ..Shape::default() };
+        for root in roots {
+            let root = View::new(&shape, true).record(root, &arena);
+            match self.what.at {
+                Some(at) => at.each(root, &mut |record| {
+                    batch.record(&mut ValueEvents::new(record, Base::default()));
+                }),
+                None => {
+                    batch.document(&mut ValueEvents::new(root, Base::default()));
+                }
+            }
+        }
+        let line = &mut |offset| library.line(Base::default().origin(offset));
+        self.survey.take(batch.end(line), &name, 0);
+        Ok(())
+    }
+}
+
+/// Surveys the values of a block of JSON; it is not clean unless all of it is well-formed, each value ends before a blank, and the
+/// nesting is no deeper than is read.
+fn values_of(block: &[u8], depth: usize) -> Made<Ended> {
+    let arena = Arena::new();
+    let (text, invalid) = valid_start(block);
+    let mut batch = Batch::new(&arena).within(depth);
+    let mut events = EventReader::new(text, 0);
+    let mut is_clean = invalid == 0;
+    let blank = |at: usize| text[at..].len() - text[at..].trim_start_matches([' ', '\t', '\r', '\n']).len();
+    let mut at = blank(0);
+    while is_clean && at < text.len() {
+        events.seek(at);
+        is_clean = batch.record(&mut events);
+        match events.end() {
+            Some(end) if is_clean => {
+                let blanks = blank(end);
+                is_clean = blanks > 0;
+                at = end + blanks;
+            }
+            _ => is_clean = false,
+        }
+    }
+    let places = TextPlaces::new("", block);
+    Made { value: batch.end(&mut |offset| places.line_column(offset).line), is_clean }
+}

@@ -1,0 +1,148 @@
+//! The path to the records in a document: names, and `[*]` for the items of lists.
+
+use std::fmt;
+use std::str::FromStr;
+
+use kyanite_tree::{Advice, Code, Diagnostic, Value, name_step};
+
+use crate::failed::Failed;
+
+/// A path of names and `[*]`, as in JSONPath (RFC 9535): `$.routes[*].sailings[*]`.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct RecordPath(Vec<Step>);
+
+#[derive(Clone, PartialEq, Eq, Debug)]
+enum Step {
+    Name(String),
+    Items,
+}
+
+impl FromStr for RecordPath {
+    type Err = String;
+
+    /// Reads a path.
+    ///
+    /// # Errors
+    /// What is wrong with it, in words.
+    fn from_str(text: &str) -> Result<Self, String> {
+        let wrong = || {
+            "a path to records is made of names and [*], as in $.routes[*].sailings[*] or $['berth no'][*]".to_owned()
+        };
+        let mut rest = text.strip_prefix('$').ok_or_else(wrong)?;
+        let mut steps = Vec::new();
+        while !rest.is_empty() {
+            if let Some(after) = rest.strip_prefix("[*]") {
+                steps.push(Step::Items);
+                rest = after;
+            } else if let Some(after) = rest.strip_prefix('.') {
+                let end = after.find(['.', '[']).unwrap_or(after.len());
+                if end == 0 || after.starts_with('*') {
+                    return Err(wrong());
+                }
+                steps.push(Step::Name(after[..end].to_owned()));
+                rest = &after[end..];
+            } else {
+                let after = rest.strip_prefix('[').ok_or_else(wrong)?;
+                let quote = after.chars().next().filter(|sign| matches!(sign, '\'' | '"')).ok_or_else(wrong)?;
+                let (name, after) = after[1..].split_once(quote).ok_or_else(wrong)?;
+                // An escape would need the whole grammar of strings.
+                if name.contains('\\') {
+                    return Err(wrong());
+                }
+                steps.push(Step::Name(name.to_owned()));
+                rest = after.strip_prefix(']').ok_or_else(wrong)?;
+            }
+        }
+        Ok(Self(steps))
+    }
+}
+
+impl fmt::Display for RecordPath {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("$")?;
+        self.0.iter().try_for_each(|step| match step {
+            Step::Name(name) => f.write_str(&name_step(name)),
+            Step::Items => f.write_str("[*]"),
+        })
+    }
+}
+
+impl RecordPath {
+    /// The names that lead to the one list whose items are the records, if it is so.
+    pub(crate) fn to_one_list(&self) -> Option<Vec<String>> {
+        let (last, names) = self.0.split_last()?;
+        let names = names.iter().map(|step| match step {
+            Step::Name(name) => Some(name.clone()),
+            Step::Items => None,
+        });
+        (*last == Step::Items).then(|| names.collect()).flatten()
+    }
+
+    /// Gives each record in a document to `take`. `[*]` over what is no list is the value itself, as one element of XML stands where
+    /// several would be a list.
+    pub(crate) fn each<'a>(&self, root: Value<'a>, take: &mut dyn FnMut(Value<'a>)) {
+        let mut open = vec![(root, self.0.as_slice())];
+        while let Some((value, steps)) = open.pop() {
+            match (steps.split_first(), value) {
+                (None, value) => take(value),
+                (Some((Step::Items, rest)), Value::List(_, items)) => {
+                    open.extend(items.iter().rev().map(|item| (*item, rest)));
+                }
+                (Some((Step::Items, rest)), value) => open.push((value, rest)),
+                (Some((Step::Name(name), rest)), value) => {
+                    open.extend(value.member(name).map(|member| (member, rest)));
+                }
+            }
+        }
+    }
+
+    /// That it leads to nothing.
+    pub(crate) fn leads_nowhere(&self) -> Failed {
+        let message = format!("{self} leads to no records");
+        let advice = Advice::words("see the paths that there are by a survey of the whole document");
+        Failed::Command(vec![Diagnostic::error(Code::CommandLine, message).advise(advice)])
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use kyanite_tree::Arena;
+
+    use super::*;
+
+    #[test]
+    fn paths() {
+        for (text, written) in [
+            ("$", Some("$")),
+            ("$[*]", Some("$[*]")),
+            ("$.routes[*].sailings[*]", Some("$.routes[*].sailings[*]")),
+            ("$['berth no'][*]", Some("$['berth no'][*]")),
+            ("$[\"a\"].b", Some("$.a.b")),
+            ("routes", None),
+            ("$.", None),
+            ("$..a", None),
+            ("$.*", None),
+            ("$[0]", None),
+            ("$.a[?@.b]", None),
+            ("$['a\\'b']", None),
+            ("$['a'", None),
+        ] {
+            let path = text.parse::<RecordPath>().map(|path| path.to_string());
+            assert_eq!(path.ok().as_deref(), written, "{text}");
+        }
+    }
+
+    #[test]
+    fn records_that_it_leads_to() {
+        let arena = Arena::new();
+        let text = r#"{"a":[{"b":[1,2]},{"b":3},{"c":4}]}"#;
+        let read = kyanite_formats::json::document(text, &arena, Default::default());
+        let root = read.unwrap().0;
+        let path: RecordPath = "$.a[*].b[*]".parse().unwrap();
+        let mut found = Vec::new();
+        path.each(root, &mut |value| found.extend(value.scalar_text()));
+        assert_eq!(found, ["1", "2", "3"]);
+        assert_eq!(path.to_one_list(), None);
+        assert_eq!("$.a[*]".parse::<RecordPath>().unwrap().to_one_list(), Some(vec!["a".to_owned()]));
+    }
+}

@@ -1,0 +1,56 @@
+//! The shapes of records: which paths a record has, and of which sorts the values there are.
+
+use foldhash::fast::FixedState;
+use indexmap::IndexMap;
+use indexmap::map::Entry;
+
+use crate::paths::Sort;
+
+/// The most shapes that are told apart.
+const MOST: usize = 65_536;
+
+/// A path, and a sort of values there.
+pub(crate) type Feature = (usize, Sort);
+
+/// How many records have a shape.
+#[derive(Clone, Debug)]
+pub(crate) struct Shape {
+    pub(crate) count: u64,
+    /// In the order in which the first such record has them.
+    pub(crate) features: Box<[Feature]>,
+}
+
+/// Shapes by the hashes of their features, which do not depend on how paths are numbered.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Shapes {
+    pub(crate) all: IndexMap<u64, Shape, FixedState>,
+    /// How many records have shapes beyond the most that are told apart.
+    pub(crate) others: u64,
+}
+
+impl Shapes {
+    /// Counts records of a shape; gives its number, if it is told apart.
+    pub(crate) fn add(
+        &mut self,
+        hash: u64,
+        count: u64,
+        features: impl FnOnce() -> Box<[Feature]>,
+    ) -> Option<usize> {
+        let is_full = self.all.len() >= MOST;
+        match self.all.entry(hash) {
+            Entry::Occupied(mut known) => {
+                known.get_mut().count += count;
+                Some(known.index())
+            }
+            Entry::Vacant(_) if is_full => {
+                self.others += count;
+                None
+            }
+            Entry::Vacant(new) => {
+                let number = new.index();
+                new.insert(Shape { count, features: features() });
+                Some(number)
+            }
+        }
+    }
+}

@@ -1,0 +1,313 @@
+//! What all batches had, in bounded memory.
+
+use std::collections::HashMap;
+
+use crate::batch::{EXAMPLES, Ended, EndedNode};
+use crate::distinct::Distinct;
+use crate::enumerated::Enumerated;
+use crate::paths::{Counts, PathStep, Paths, Sort};
+use crate::shapes::{Feature, Shapes};
+use crate::unique::Keys;
+use crate::values::{Scalar, Values, hash_of};
+
+/// What a survey keeps to.
+#[derive(Clone, Debug)]
+pub struct Bounds {
+    /// About how many bytes it may hold. Past it keys are no longer looked for, and members of maps that have many are no longer told
+    /// apart, the rare ones first.
+    pub memory: usize,
+}
+
+impl Default for Bounds {
+    /// 512 MB.
+    fn default() -> Self {
+        Self { memory: 512 * 1024 * 1024 }
+    }
+}
+
+/// Inputs up to this many are told apart where they share values.
+const FILES: usize = 32;
+
+/// How often memory is measured: after so many batches, or so many new paths.
+const MEASURED: usize = 16;
+const NEW_PATHS: usize = 1000;
+
+/// Keys that hold less are not given up for want of memory.
+const KEYS: usize = 4096;
+
+/// What is kept of a path besides its counts.
+#[derive(Debug, Default)]
+pub(crate) struct Extra {
+    pub(crate) keys: Keys,
+    pub(crate) enumerated: Enumerated,
+    pub(crate) examples: Vec<Kept>,
+    /// The values in each file.
+    pub(crate) by_file: Vec<InFile>,
+    /// Of members that are not told apart: their names.
+    pub(crate) names: Distinct,
+    /// Where it went, once it is no longer told apart.
+    merged_into: Option<usize>,
+}
+
+/// The values of a path in one input.
+#[derive(Debug)]
+pub(crate) struct InFile {
+    pub(crate) file: usize,
+    pub(crate) records: u64,
+    pub(crate) values: u64,
+    pub(crate) distinct: Distinct,
+}
+
+/// A value as an example.
+#[derive(Clone, Debug)]
+pub(crate) struct Kept {
+    pub(crate) sort: Scalar,
+    pub(crate) text: Box<str>,
+    pub(crate) file: usize,
+    pub(crate) line: u64,
+}
+
+/// What records hold.
+#[derive(Debug)]
+pub struct Survey {
+    bounds: Bounds,
+    pub(crate) records: u64,
+    pub(crate) files: Vec<String>,
+    /// How many records each has.
+    pub(crate) file_records: Vec<u64>,
+    pub(crate) paths: Paths<Extra>,
+    pub(crate) shapes: Shapes,
+    batches: usize,
+    /// How many paths there were when memory was measured last.
+    measured: usize,
+}
+
+impl Survey {
+    /// Nothing so far.
+    #[must_use]
+    pub fn new(bounds: Bounds) -> Self {
+        Self {
+            bounds,
+            records: 0,
+            files: Vec::new(),
+            file_records: Vec::new(),
+            paths: Paths::new(),
+            shapes: Shapes::default(),
+            batches: 0,
+            measured: 0,
+        }
+    }
+
+    /// How many records were counted.
+    #[must_use]
+    pub fn records(&self) -> u64 {
+        self.records
+    }
+
+    /// Takes what a batch had, whose text is behind so many line ends of the file. Batches come in the order of the input.
+    pub fn take(&mut self, ended: Ended, file: &str, lines_before: u64) {
+        let file = match self.files.last() {
+            Some(last) if last == file => self.files.len() - 1,
+            _ => {
+                self.files.push(file.to_owned());
+                self.file_records.push(0);
+                self.files.len() - 1
+            }
+        };
+        let Ended { nodes, shapes, records } = ended;
+        let before = self.records;
+        self.records += records;
+        self.file_records[file] += records;
+        let mut numbers: Vec<usize> = Vec::with_capacity(nodes.len());
+        for node in nodes {
+            let number = match node.step {
+                PathStep::Root => 0,
+                _ => self.number_of(numbers[node.parent], &node.step),
+            };
+            numbers.push(number);
+            self.take_node(number, node, before, (file, lines_before));
+        }
+        for (hash, shape) in shapes.all {
+            let translated = |(node, sort): &Feature| (numbers[*node], *sort);
+            let features = || shape.features.iter().map(translated).collect();
+            self.shapes.add(hash, shape.count, features);
+        }
+        self.shapes.others += shapes.others;
+        self.batches += 1;
+        let is_due = self.batches % MEASURED == 0
+            || self.paths.nodes.len() >= self.measured + NEW_PATHS;
+        if is_due {
+            self.keep_bounds();
+        }
+    }
+
+    /// The path that goes on with a step of a batch.
+    fn number_of(&mut self, parent: usize, step: &PathStep) -> usize {
+        if let Some(known) = self.paths.find(parent, step) {
+            return known;
+        }
+        match (self.paths.find(parent, &PathStep::Others), step) {
+            (Some(others), PathStep::Member(name)) => {
+                self.name_other(others, name);
+                others
+            }
+            _ => self.paths.child(parent, step.clone()),
+        }
+    }
+
+    fn name_other(&mut self, others: usize, name: &str) {
+        let hash = hash_of(Scalar::Text, name);
+        self.paths.nodes[others].extra.names.add(vec![hash]);
+    }
+
+    fn take_node(
+        &mut self,
+        number: usize,
+        ended: EndedNode,
+        records_before: u64,
+        (file, lines): (usize, u64),
+    ) {
+        let EndedNode { counts, values, keys, enumerated, examples, .. } = ended;
+        let node = &mut self.paths.nodes[number];
+        let extra = &mut node.extra;
+        // What was not there before is not in every record.
+        let was_always = node.counts.records == records_before;
+        extra.keys.take(keys.filter(|_| was_always));
+        extra.enumerated.merge(enumerated);
+        for (sort, text, line) in examples {
+            let is_known = extra.examples.iter().any(|kept| kept.sort == sort && kept.text == text);
+            if extra.examples.len() < EXAMPLES && !is_known {
+                extra.examples.push(Kept { sort, text, file, line: lines + line });
+            }
+        }
+        if file < FILES && counts.of(Sort::Number) + counts.of(Sort::Text) > 0 {
+            if extra.by_file.last().is_none_or(|last| last.file != file) {
+                let distinct = Distinct::default();
+                extra.by_file.push(InFile { file, records: 0, values: 0, distinct });
+            }
+            if let Some(own) = extra.by_file.last_mut() {
+                own.records += counts.records;
+                own.values += counts.values;
+                own.distinct.merge(&values.distinct);
+            }
+        }
+        node.counts.merge(&counts);
+        node.values.merge(values);
+    }
+
+    /// Where a path is now.
+    pub(crate) fn settled(&self, mut number: usize) -> usize {
+        while let Some(into) = self.paths.nodes[number].extra.merged_into {
+            number = into;
+        }
+        number
+    }
+
+    /// About how many bytes are held.
+    fn held(&self) -> usize {
+        let of_node = |extra: &Extra, values: &Values| {
+            let by_file: usize = extra.by_file.iter().map(|own| own.distinct.held()).sum();
+            values.held() + extra.keys.held() + by_file + 512
+        };
+        let nodes = self.paths.nodes.iter();
+        let nodes: usize = nodes
+            .filter(|node| node.extra.merged_into.is_none())
+            .map(|node| of_node(&node.extra, &node.values))
+            .sum();
+        let shapes: usize =
+            self.shapes.all.values().map(|shape| shape.features.len() * 16 + 64).sum();
+        nodes + shapes
+    }
+
+    /// Gives up what costs most, until what is left is within bounds.
+    fn keep_bounds(&mut self) {
+        self.measured = self.paths.nodes.len();
+        let mut held = self.held();
+        while held > self.bounds.memory {
+            let keys = self.paths.nodes.iter_mut().map(|node| &mut node.extra.keys);
+            let largest = keys.max_by_key(|keys| keys.held()).filter(|keys| keys.held() > KEYS);
+            if let Some(largest) = largest {
+                *largest = Keys::Unknown;
+            } else if !self.merge_rare() {
+                break;
+            }
+            held = self.held();
+        }
+    }
+
+    /// No longer tells apart the rarer half of the members of the map that has most; whether there was one.
+    fn merge_rare(&mut self) -> bool {
+        let is_member = |number: &usize| {
+            matches!(self.paths.nodes[*number].step, PathStep::Member(_))
+        };
+        let members = |number: &usize| {
+            self.paths.nodes[*number].children.iter().filter(|child| is_member(child)).count()
+        };
+        let order = self.paths.in_order();
+        let Some(widest) = order.into_iter().max_by_key(members).filter(|number| members(number) > 1)
+        else {
+            return false;
+        };
+        let children = self.paths.nodes[widest].children.iter().copied().filter(is_member);
+        let mut children: Vec<usize> = children.collect();
+        // The sort is stable: of those that are as rare, the later ones go.
+        children.sort_by_key(|child| std::cmp::Reverse(self.paths.nodes[*child].counts.records));
+        let others = self.paths.child(widest, PathStep::Others);
+        for child in children.split_off(children.len() / 2) {
+            if let PathStep::Member(name) = self.paths.nodes[child].step.clone() {
+                self.name_other(others, &name);
+            }
+            self.merge_path(child, others);
+        }
+        true
+    }
+
+    /// Makes one path of two, and of what goes on from them.
+    fn merge_path(&mut self, from: usize, into: usize) {
+        let mut open = vec![(from, into)];
+        while let Some((from, into)) = open.pop() {
+            for child in std::mem::take(&mut self.paths.nodes[from].children) {
+                let step = self.paths.nodes[child].step.clone();
+                open.push((child, self.paths.child(into, step)));
+            }
+            self.paths.unlink(from);
+            let moved = &mut self.paths.nodes[from];
+            let counts: Counts = std::mem::take(&mut moved.counts);
+            let values: Values = std::mem::take(&mut moved.values);
+            let extra = std::mem::take(&mut moved.extra);
+            moved.extra.merged_into = Some(into);
+            let records = self.records;
+            let target = &mut self.paths.nodes[into];
+            target.counts.merge(&counts);
+            // A record may have several of them.
+            target.counts.records = target.counts.records.min(records);
+            target.values.merge(values);
+            target.extra.keys = Keys::No;
+            target.extra.enumerated = Enumerated::Many;
+            let room = EXAMPLES - target.extra.examples.len().min(EXAMPLES);
+            target.extra.examples.extend(extra.examples.into_iter().take(room));
+        }
+    }
+
+    /// The shapes with their features where these are now, each once.
+    pub(crate) fn settled_shapes(&self) -> Vec<(u64, u64, Vec<Feature>)> {
+        let is_moved = self.paths.nodes.iter().any(|node| node.extra.merged_into.is_some());
+        let mut by_features: HashMap<Vec<Feature>, usize> = HashMap::new();
+        let mut shapes: Vec<(u64, u64, Vec<Feature>)> = Vec::new();
+        for (hash, shape) in &self.shapes.all {
+            let mut features: Vec<Feature> = shape.features.to_vec();
+            if is_moved {
+                features.iter_mut().for_each(|feature| feature.0 = self.settled(feature.0));
+                features.sort_unstable();
+                features.dedup();
+                if let Some(known) = by_features.get(&features) {
+                    shapes[*known].1 += shape.count;
+                    continue;
+                }
+                by_features.insert(features.clone(), shapes.len());
+            }
+            shapes.push((*hash, shape.count, features));
+        }
+        shapes
+    }
+}

@@ -1,0 +1,151 @@
+//! Members that could be a key: a scalar in every record, each time another.
+//!
+//! Values are told apart by hashes of 64 bits: among ten million the chance that any two that differ are taken for the same is one in
+//! 300,000.
+
+use std::collections::HashSet;
+
+use foldhash::fast::FixedState;
+
+use crate::values::{Scalar, hash_of};
+
+/// A path is given up once more than one value in so many came before.
+const REPEATED: u64 = 50;
+
+/// How many values that came before are kept to be shown.
+const SHOWN: usize = 3;
+
+/// The values of one batch, each once, with how often those that were repeated came.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct BatchKeys {
+    hashes: Vec<u64>,
+    /// Where the text of each ends.
+    ends: Vec<usize>,
+    text: String,
+    repeated: Vec<(Box<str>, u64)>,
+}
+
+/// Whether the values at a path are a key so far.
+#[derive(Clone, Debug)]
+pub(crate) enum Keys {
+    /// They may be.
+    Open {
+        hashes: HashSet<u64, FixedState>,
+        /// How many came before.
+        repeated: u64,
+        /// Some of these.
+        shown: Vec<Box<str>>,
+    },
+    /// They are none.
+    No,
+    /// There were too many to be told apart in the memory that there is.
+    Unknown,
+}
+
+impl BatchKeys {
+    /// The values of a batch, which differ from each other, with how often each occurred, if these could be a key; `total` is how
+    /// many there were.
+    pub(crate) fn of<'v>(
+        values: impl ExactSizeIterator<Item = (Scalar, &'v str, u64)>,
+        total: u64,
+    ) -> Option<Self> {
+        if total - (values.len() as u64).min(total) > most_repeated(total) {
+            return None;
+        }
+        let mut keys = Self::default();
+        for (sort, text, count) in values {
+            keys.hashes.push(hash_of(sort, text));
+            keys.text.push_str(text);
+            keys.ends.push(keys.text.len());
+            if count > 1 {
+                keys.repeated.push((text.into(), count - 1));
+            }
+        }
+        Some(keys)
+    }
+}
+
+/// How many of so many values of a key may have come before, by mistake.
+fn most_repeated(total: u64) -> u64 {
+    1 + total / REPEATED
+}
+
+impl Default for Keys {
+    fn default() -> Self {
+        Self::Open { hashes: HashSet::default(), repeated: 0, shown: Vec::new() }
+    }
+}
+
+impl Keys {
+    /// Takes the values of a batch, if they could be a key there.
+    pub(crate) fn take(&mut self, batch: Option<BatchKeys>) {
+        let Self::Open { hashes, repeated, shown } = self else { return };
+        let Some(batch) = batch else {
+            *self = Self::No;
+            return;
+        };
+        let mut show = |text: &str| {
+            if shown.len() < SHOWN && !shown.iter().any(|other| **other == *text) {
+                shown.push(text.into());
+            }
+        };
+        for (text, count) in &batch.repeated {
+            *repeated += count;
+            show(text);
+        }
+        let mut start = 0;
+        for (hash, end) in batch.hashes.into_iter().zip(batch.ends) {
+            if !hashes.insert(hash) {
+                *repeated += 1;
+                show(&batch.text[start..end]);
+            }
+            start = end;
+        }
+        if *repeated > most_repeated(hashes.len() as u64) {
+            *self = Self::No;
+        }
+    }
+
+    /// How many different values there are, where this is known.
+    pub(crate) fn different(&self) -> Option<u64> {
+        match self {
+            Self::Open { hashes, .. } => Some(hashes.len() as u64),
+            Self::No | Self::Unknown => None,
+        }
+    }
+
+    /// About how many bytes are held.
+    pub(crate) fn held(&self) -> usize {
+        match self {
+            Self::Open { hashes, .. } => hashes.capacity() * 9,
+            Self::No | Self::Unknown => 0,
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn of(values: &[&str]) -> Option<BatchKeys> {
+        let mut counts: Vec<(Scalar, &str, u64)> = Vec::new();
+        for value in values {
+            match counts.iter_mut().find(|(_, text, _)| text == value) {
+                Some(found) => found.2 += 1,
+                None => counts.push((Scalar::Text, value, 1)),
+            }
+        }
+        BatchKeys::of(counts.into_iter(), values.len() as u64)
+    }
+
+    #[test]
+    fn what_came_before_is_found_within_and_between_batches() {
+        let mut keys = Keys::default();
+        keys.take(of(&["a", "b", "c"]));
+        keys.take(of(&["d", "b", "e"]));
+        assert!(matches!(&keys, Keys::Open { repeated: 1, shown, .. } if *shown == ["b".into()]));
+        keys.take(of(&["f", "f", "g"]));
+        assert!(matches!(keys, Keys::No));
+        assert!(of(&["a", "a", "a"]).is_none());
+    }
+}
