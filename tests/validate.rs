@@ -3,7 +3,7 @@
 
 mod support;
 
-use support::{Folder, assert_says, run};
+use support::{Folder, assert_says, dom_of, run};
 
 /// A schema for a pier.
 const PIER: &str =
@@ -412,16 +412,7 @@ fn the_page_in_a_browser() {
     folder.file("many.jsonl", &rows);
     folder.file("pier.json", PIER);
     run(&folder, "validate --schema pier.json many.jsonl --report html=many.html", "");
-    let page = format!("file://{}", folder.path().join("many.html").display());
-    let profile = folder.path().join("profile");
-    let browser = std::process::Command::new("chromium")
-        .args(["--headless", "--no-sandbox", "--disable-gpu", "--disable-background-networking"])
-        .args(["--no-first-run", "--virtual-time-budget=4000", "--dump-dom"])
-        .arg(format!("--user-data-dir={}", profile.display()))
-        .arg(page)
-        .output();
-    let Ok(browser) = browser else { return };
-    let dom = String::from_utf8_lossy(&browser.stdout);
+    let Some(dom) = dom_of(&folder, "many.html") else { return };
     assert!(dom.contains("10000 of 10000"), "{dom:.2000}");
     let articles = dom.matches("<article").count();
     assert!((200..=2_000).contains(&articles), "{articles} findings are in the page at once");

@@ -113,3 +113,15 @@ pub fn assert_says(folder: &Folder, line: &str, status: i32, expected: &str) {
     let is_said = ran.out.contains(expected) || ran.err.contains(expected);
     assert!(is_said, "{line}: {}{}", ran.out, ran.err);
 }
+
+/// What a page that lies in the folder is in a browser, once its scripts ran; nothing where there is no browser.
+#[allow(dead_code, reason = "not all test programs look at pages")]
+pub fn dom_of(folder: &Folder, page: &str) -> Option<String> {
+    let browser = Command::new("chromium")
+        .args(["--headless", "--no-sandbox", "--disable-gpu", "--disable-background-networking"])
+        .args(["--no-first-run", "--virtual-time-budget=4000", "--dump-dom"])
+        .arg(format!("--user-data-dir={}", folder.path().join("profile").display()))
+        .arg(format!("file://{}", folder.path().join(page).display()))
+        .output();
+    Some(String::from_utf8_lossy(&browser.ok()?.stdout).into_owned())
+}

@@ -22,9 +22,10 @@ struct Step {
 const TOUR: &[Step] = &[
     Step {
         title: "Look",
-        text: "The timetable of Tern Isles Ferries came as JSON. What is in it?",
+        text: "Bookings and a timetable of Tern Isles Ferries came as JSON. What is in them?",
         commands: &[
-            &["query", "keys($)", "timetable.json", "--compact"],
+            &["survey", "bookings.jsonl"],
+            &["survey", "timetable.json", "--at", "$.routes[*].sailings[*]"],
             &["query", "$.routes[*].name", "timetable.json", "--to", "text"],
             &["query", "$.routes[0].sailings[0]", "timetable.json"],
         ],

@@ -166,6 +166,11 @@ impl Messages {
         self.paint(Style::new().bold(), text)
     }
 
+    /// What is drawn.
+    pub fn accent(&self, text: &str) -> String {
+        self.paint(AnsiColor::Cyan.on_default(), text)
+    }
+
     /// A line that stands back.
     pub fn faint(&self, text: &str) -> String {
         self.paint(Style::new().dimmed(), text)

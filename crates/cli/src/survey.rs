@@ -67,10 +67,6 @@ fn look(
         messages.show(&told);
     };
     let mut events = Events { tell: &mut tell, bytes: &progress.bytes };
-    let what = Surveyed {
-        inputs: &inputs,
-        options: &input_options,
-        at: command.at.as_ref(),
-    };
+    let what = Surveyed { inputs: &inputs, options: &input_options, at: command.at.as_ref() };
     survey(what, &mut events)
 }

@@ -36,9 +36,14 @@ pub struct Surveyed<'s> {
 /// [`Failed::Input`] when one cannot be read, [`Failed::Command`] when a path leads to no records in any.
 pub fn survey(what: Surveyed<'_>, events: &mut Events<'_>) -> Result<Survey, Failed> {
     let mut survey = Survey::new(Bounds { memory: what.options.memory });
+    let mut is_xml = true;
     for input in what.inputs {
         let source = Source::open(input, what.options)?;
+        is_xml &= source.detected.format == Format::Xml;
         Looking { what, survey: &mut survey, events }.source(source)?;
+    }
+    if is_xml {
+        survey.join_singles();
     }
     match what.at {
         Some(at) if survey.records() == 0 => Err(at.leads_nowhere()),
@@ -174,7 +179,8 @@ fn values_of(block: &[u8], depth: usize) -> Made<Ended> {
     let mut batch = Batch::new(&arena).within(depth);
     let mut events = EventReader::new(text, 0);
     let mut is_clean = invalid == 0;
-    let blank = |at: usize| text[at..].len() - text[at..].trim_start_matches([' ', '\t', '\r', '\n']).len();
+    let blank =
+        |at: usize| text[at..].len() - text[at..].trim_start_matches([' ', '\t', '\r', '\n']).len();
     let mut at = blank(0);
     while is_clean && at < text.len() {
         events.seek(at);

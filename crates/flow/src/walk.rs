@@ -104,11 +104,9 @@ impl<'w, 'e> Walk<'w, 'e> {
                 match Beginning::read(input.format, self.options, text, &held.arena) {
                     Ok(beginning) => {
                         from = beginning.from;
-                        self.steps.duplicates.tell(
-                            beginning.duplicates,
-                            self.steps.events,
-                            |_| None,
-                        );
+                        self.steps
+                            .duplicates
+                            .tell(beginning.duplicates, self.steps.events, |_| None);
                         layout = Some(beginning.layout);
                     }
                     Err(error) if error.wants_more() && then != Then::End => {

@@ -190,7 +190,8 @@ impl<'t> Batch<'t> {
         Self { depth, ..self }
     }
 
-    /// Counts a record of a stream. Where its events end before the value does this gives false, and the batch is of no use.
+    /// Counts a record of a stream. Where its events end before the value does, or a map has a member twice, this gives false, and the
+    /// batch is of no use: a reader of values says what is wrong.
     pub fn record(&mut self, events: &mut impl Pull<'t>) -> bool {
         events.next_event().is_some_and(|first| self.one(RECORDS, first, events))
     }
@@ -244,7 +245,8 @@ impl<'t> Batch<'t> {
                 }
                 Event::Name(name) => {
                     let name = self.text(name);
-                    at = self.member(name);
+                    let Some(member) = self.member(name) else { return false };
+                    at = member;
                     let Some(value) = events.next_event() else { return false };
                     event = value;
                     continue;
@@ -282,10 +284,10 @@ impl<'t> Batch<'t> {
         if raw.has_escapes { self.arena.text(&json::unescaped(raw.text)) } else { raw.text }
     }
 
-    /// The path of a member of the map that is under way.
+    /// The path of a member of the map that is under way; nothing if the map has it already.
     #[inline]
-    fn member(&mut self, name: &'t str) -> usize {
-        let Some(open) = self.open.last_mut() else { return DOCUMENT };
+    fn member(&mut self, name: &'t str) -> Option<usize> {
+        let open = self.open.last_mut()?;
         open.count += 1;
         let (parent, map) = (open.node, open.map);
         // Nearly always members come in the order in which they came before.
@@ -298,11 +300,8 @@ impl<'t> Batch<'t> {
         if let Some(open) = self.open.last_mut() {
             open.next = node.position + 1;
         }
-        if node.map == map {
-            node.counts.twice += 1;
-        }
-        node.map = map;
-        member
+        let was_there = std::mem::replace(&mut node.map, map) == map;
+        (!was_there).then_some(member)
     }
 
     /// Counts a value of a sort.
@@ -378,10 +377,13 @@ impl<'t> Batch<'t> {
         let ended = nodes.into_iter().enumerate().map(|(number, mut node)| {
             node.note_first();
             let first = node.first.iter();
-            let examples =
-                first.map(|(sort, text, offset)| (*sort, Box::from(*text), line(*offset))).collect();
+            let examples = first
+                .map(|(sort, text, offset)| (*sort, Box::from(*text), line(*offset)))
+                .collect();
             let is_in_each = node.counts.values == records && node.counts.records == records;
-            let may_be_key = is_in_each && !node.is_in_list && !node.is_summed_up;
+            let scalars = node.column.values().map(|seen| seen.count).sum::<u64>();
+            let may_be_key =
+                is_in_each && scalars == records && !node.is_in_list && !node.is_summed_up;
             let keys = may_be_key.then(|| BatchKeys::of(node.column(), records)).flatten();
             let enumerated = node.enumerated(&hashes);
             node.sum_up();

@@ -90,7 +90,7 @@ impl FrequentValues {
             .filter(|(_, count)| **count > 1 || self.counts.len() <= most)
             .map(|((sort, text), count)| (*sort, &**text, *count))
             .collect();
-        top.sort_by(|a, b| b.2.cmp(&a.2));
+        top.sort_by_key(|(_, _, count)| std::cmp::Reverse(*count));
         top.truncate(most);
         top
     }

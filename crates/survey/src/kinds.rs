@@ -8,7 +8,7 @@
 use std::collections::HashMap;
 
 use crate::enumerated::Enumerated;
-use crate::paths::{Paths, PathStep, Sort};
+use crate::paths::{PathStep, Paths, Sort};
 use crate::survey::{Extra, Survey};
 use crate::values::Scalar;
 
@@ -17,6 +17,9 @@ const MOST: usize = 16;
 
 /// The most shapes that are looked at, the most frequent ones.
 const SHAPES: usize = 8192;
+
+/// Fewer records than these are not parted: each would be a kind of its own.
+const FEWEST: u64 = 8;
 
 /// Some records that are alike.
 #[derive(Clone, PartialEq, Debug)]
@@ -99,14 +102,17 @@ fn entropy(part: u64, whole: u64) -> f64 {
 #[allow(clippy::cast_precision_loss)]
 fn assignment(sizes: impl Iterator<Item = u64> + Clone) -> f64 {
     let total: u64 = sizes.clone().sum();
-    sizes.filter(|size| *size > 0).map(|size| size as f64 * (total as f64 / size as f64).log2()).sum()
+    sizes
+        .filter(|size| *size > 0)
+        .map(|size| size as f64 * (total as f64 / size as f64).log2())
+        .sum()
 }
 
 impl Traits {
     fn of(survey: &Survey) -> (Self, HashMap<u64, usize>) {
         let mut settled = survey.settled_shapes();
         if settled.len() > SHAPES {
-            settled.sort_by(|a, b| b.1.cmp(&a.1));
+            settled.sort_by_key(|(_, count, _)| std::cmp::Reverse(*count));
             settled.truncate(SHAPES);
         }
         let mut sorts: HashMap<usize, Vec<Sort>> = HashMap::new();
@@ -116,8 +122,7 @@ impl Traits {
                 known.push(*sort);
             }
         }
-        let mut traits =
-            Self { all: Vec::new(), condition: Vec::new(), shapes: Vec::new() };
+        let mut traits = Self { all: Vec::new(), condition: Vec::new(), shapes: Vec::new() };
         let mut numbers: HashMap<Trait, usize> = HashMap::new();
         let mut by_hash = HashMap::new();
         for (hash, count, features) in settled {
@@ -190,7 +195,11 @@ impl Tally {
 }
 
 /// The kinds of a survey's records; none where all are of one. Values are not looked at unless `by_value`.
-pub(crate) fn kinds(survey: &Survey, by_value: bool, path: &dyn Fn(usize) -> String) -> Vec<KindOfRecord> {
+pub(crate) fn kinds(
+    survey: &Survey,
+    by_value: bool,
+    path: &dyn Fn(usize) -> String,
+) -> Vec<KindOfRecord> {
     let (traits, by_hash) = Traits::of(survey);
     let choices = if by_value { choices(survey, &by_hash) } else { Vec::new() };
     let all = traits.shapes.iter().enumerate().map(|(number, (count, _))| (number, *count));
@@ -198,7 +207,8 @@ pub(crate) fn kinds(survey: &Survey, by_value: bool, path: &dyn Fn(usize) -> Str
     let mut ended: Vec<Group> = Vec::new();
     let mut open = vec![(best_parting(&traits, &choices, &all), all)];
     while !open.is_empty() {
-        let gain = |of: &(Option<Parting>, Group)| of.0.as_ref().map_or(0.0, |parting| parting.gain);
+        let gain =
+            |of: &(Option<Parting>, Group)| of.0.as_ref().map_or(0.0, |parting| parting.gain);
         let best = (0..open.len()).max_by(|a, b| gain(&open[*a]).total_cmp(&gain(&open[*b])));
         let Some(best) = best else { break };
         match open.swap_remove(best) {
@@ -240,6 +250,9 @@ struct Parting {
 /// The best way of parting a group, if any saves bits.
 fn best_parting(traits: &Traits, choices: &[Choice], group: &Group) -> Option<Parting> {
     let tally = traits.tally(&group.shapes);
+    if tally.records < FEWEST {
+        return None;
+    }
     let bits = traits.bits(&tally);
     let mut best: Option<(f64, usize)> = None;
     for (number, holds) in tally.holds.iter().enumerate() {
@@ -262,8 +275,7 @@ fn best_parting(traits: &Traits, choices: &[Choice], group: &Group) -> Option<Pa
             Group { shapes, conditions, is_whole: group.is_whole }
         };
         let of = traits.all[number];
-        let groups =
-            vec![made(with, Condition::Holds(of)), made(without, Condition::Fails(of))];
+        let groups = vec![made(with, Condition::Holds(of)), made(without, Condition::Fails(of))];
         Parting { gain, groups }
     });
     let by_choice = choices.iter().filter(|_| group.is_whole).filter_map(|choice| {
@@ -388,7 +400,9 @@ fn groups_of(
                 Condition::OneOf(choice.node, named(&values))
             };
             let mut merged: HashMap<usize, u64> = HashMap::new();
-            shapes.into_iter().for_each(|(shape, count)| *merged.entry(shape).or_default() += count);
+            shapes
+                .into_iter()
+                .for_each(|(shape, count)| *merged.entry(shape).or_default() += count);
             let mut shapes: ShapeCounts = merged.into_iter().collect();
             shapes.sort_unstable();
             let conditions = group.conditions.iter().cloned().chain([condition]).collect();
@@ -409,7 +423,8 @@ fn choices(survey: &Survey, by_hash: &HashMap<u64, usize>) -> Vec<Choice> {
         }
         let values = few.keys().map(|(sort, text)| (*sort, text.to_string())).collect();
         let counts = few.values().map(|shapes| {
-            let known = shapes.iter().filter_map(|(hash, count)| Some((*by_hash.get(hash)?, *count)));
+            let known =
+                shapes.iter().filter_map(|(hash, count)| Some((*by_hash.get(hash)?, *count)));
             known.collect()
         });
         choices.push(Choice { node: number, values, counts: counts.collect() });
@@ -423,10 +438,14 @@ fn filter(traits: &Traits, choices: &[Choice], group: &Group, survey: &Survey) -
     let single = || {
         let records: u64 = group.shapes.iter().map(|(_, count)| count).sum();
         let holds_for_all = |number: usize| {
-            group.shapes.iter().all(|(shape, _)| traits.shapes[*shape].1.binary_search(&number).is_ok())
+            group
+                .shapes
+                .iter()
+                .all(|(shape, _)| traits.shapes[*shape].1.binary_search(&number).is_ok())
         };
         let total = |number: usize| -> u64 {
-            let with = traits.shapes.iter().filter(|(_, holds)| holds.binary_search(&number).is_ok());
+            let with =
+                traits.shapes.iter().filter(|(_, holds)| holds.binary_search(&number).is_ok());
             with.map(|(count, _)| count).sum()
         };
         let found = (0..traits.all.len()).find(|number| {
@@ -446,9 +465,9 @@ fn filter(traits: &Traits, choices: &[Choice], group: &Group, survey: &Survey) -
         };
         choices.iter().find_map(of_choice)
     };
-    if group.conditions.len() > 1
-        && let Some(single) = single()
-    {
+    let is_plain =
+        matches!(group.conditions.as_slice(), [Condition::Holds(_) | Condition::OneOf(..)]);
+    if !is_plain && let Some(single) = single() {
         return single;
     }
     let is_alone = group.conditions.len() == 1;
@@ -515,7 +534,11 @@ fn distinguishing(
         let Trait::Has(node) = of else { continue };
         // What is below a path that tells them says nothing more.
         let is_told = traits.condition[number].is_some_and(|at| {
-            tallies[own].holds[at] == 0 || tallies.iter().enumerate().all(|(other, tally)| other == own || tally.holds[at] == 0)
+            tallies[own].holds[at] == 0
+                || tallies
+                    .iter()
+                    .enumerate()
+                    .all(|(other, tally)| other == own || tally.holds[at] == 0)
         });
         if is_told || survey.paths.nodes[*node].step == PathStep::Root {
             continue;

@@ -61,8 +61,6 @@ pub(crate) struct Counts {
     pub(crate) empty: u64,
     /// How many items lists have.
     pub(crate) items: LengthCounts,
-    /// How often a map has the member once more.
-    pub(crate) twice: u64,
 }
 
 impl Counts {
@@ -78,7 +76,6 @@ impl Counts {
         self.sorts.iter_mut().zip(later.sorts).for_each(|(own, later)| *own += later);
         self.empty += later.empty;
         self.items.merge(later.items);
-        self.twice += later.twice;
     }
 }
 

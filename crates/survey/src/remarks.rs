@@ -1,6 +1,6 @@
 //! What a person would point at in what a survey found.
 
-use kyanite_tree::near;
+use strsim::osa_distance;
 
 use crate::forms::Form;
 use crate::paths::{PathStep, Sort};
@@ -19,8 +19,6 @@ pub enum RemarkSort {
     NearNames,
     /// A value that is otherwise different in each record came again.
     Repeated,
-    /// A map has a member twice.
-    Twice,
     /// Texts hold other documents.
     DocumentInText,
     /// Members that were too many to be told apart.
@@ -36,7 +34,6 @@ impl RemarkSort {
             Self::MixedTypes => "mixed-types",
             Self::NearNames => "near-names",
             Self::Repeated => "repeated-value",
-            Self::Twice => "member-twice",
             Self::DocumentInText => "document-in-text",
             Self::NotToldApart => "not-told-apart",
         }
@@ -64,7 +61,11 @@ const SLIP: u64 = 20;
 const KEYED: u64 = 50;
 
 /// All remarks, in the order of paths.
-pub(crate) fn remarks(survey: &Survey, shows_values: bool, path: &dyn Fn(usize) -> String) -> Vec<Remark> {
+pub(crate) fn remarks(
+    survey: &Survey,
+    shows_values: bool,
+    path: &dyn Fn(usize) -> String,
+) -> Vec<Remark> {
     let mut found = Vec::new();
     for number in survey.paths.in_order() {
         let node = &survey.paths.nodes[number];
@@ -78,16 +79,11 @@ pub(crate) fn remarks(survey: &Survey, shows_values: bool, path: &dyn Fn(usize) 
         let lists = counts.of(Sort::List);
         let singles = counts.values - lists - counts.of(Sort::Null);
         if lists > 0 && singles > 0 {
-            let text = format!(
-                "a list in {}, and a single value in {}",
-                times(lists), times(singles)
-            );
+            let text =
+                format!("a list in {}, and a single value in {}", times(lists), times(singles));
             add(RemarkSort::ListOrSingle, text);
         }
         mixed_types(survey, number, &mut add);
-        if counts.twice > 0 {
-            add(RemarkSort::Twice, format!("given twice in one map, {} over", times(counts.twice)));
-        }
         for form in [Form::Json, Form::Xml] {
             let with = node.values.forms[form as usize];
             if with > 0 {
@@ -103,7 +99,8 @@ pub(crate) fn remarks(survey: &Survey, shows_values: bool, path: &dyn Fn(usize) 
         {
             let again = format!("different in each record but for {}", repeats(*repeated));
             let shown: Vec<String> = shown.iter().map(|text| format!("{text:?}")).collect();
-            let which = if shows_values { format!(": {}", shown.join(", ")) } else { String::new() };
+            let which =
+                if shows_values { format!(": {}", shown.join(", ")) } else { String::new() };
             add(RemarkSort::Repeated, again + &which);
         }
         if node.step == PathStep::Others {
@@ -133,8 +130,11 @@ fn mixed_types(survey: &Survey, number: usize, add: &mut dyn FnMut(RemarkSort, S
     let node = &survey.paths.nodes[number];
     let counts = &node.counts;
     let scalars = [Sort::Boolean, Sort::Number, Sort::Text, Sort::Map];
-    let mut there: Vec<(Sort, u64)> =
-        scalars.into_iter().map(|sort| (sort, counts.of(sort))).filter(|(_, count)| *count > 0).collect();
+    let mut there: Vec<(Sort, u64)> = scalars
+        .into_iter()
+        .map(|sort| (sort, counts.of(sort)))
+        .filter(|(_, count)| *count > 0)
+        .collect();
     if there.len() < 2 {
         return;
     }
@@ -179,20 +179,23 @@ fn near_names(survey: &Survey, number: usize, add: &mut dyn FnMut(RemarkSort, St
     for (at, (name, count)) in names.iter().enumerate() {
         let others = names.iter().enumerate().filter(|(other, _)| *other != at);
         let same_but_case = others.clone().find(|(other, (known, known_count))| {
-            known.to_lowercase() == name.to_lowercase()
-                && (known_count, at) > (count, *other)
+            known.to_lowercase() == name.to_lowercase() && (known_count, at) > (count, *other)
         });
-        let frequent = others.filter(|(_, (_, known))| *known >= count * SLIP).map(|(_, (known, _))| *known);
+        let mut frequent =
+            others.filter(|(_, (_, known))| *known >= count * SLIP).map(|(_, (known, _))| *known);
         let twin = match same_but_case {
             Some((_, (twin, _))) => Some((*twin, "in case alone")),
-            None if name.len() >= 4 => {
-                near(name, frequent).first().map(|twin| (*twin, "by little"))
-            }
+            None if name.len() >= 4 => frequent
+                .find(|known| osa_distance(&known.to_lowercase(), &name.to_lowercase()) == 1)
+                .map(|twin| (twin, "by a letter")),
             None => None,
         };
         if let Some((twin, how)) = twin {
-            let known = names.iter().find(|(known, _)| *known == twin).map_or(0, |(_, count)| *count);
-            let text = format!("{name:?}, there {count} times, differs {how} from {twin:?}, there {known} times");
+            let known =
+                names.iter().find(|(known, _)| *known == twin).map_or(0, |(_, count)| *count);
+            let text = format!(
+                "{name:?}, there {count} times, differs {how} from {twin:?}, there {known} times"
+            );
             add(RemarkSort::NearNames, text);
         }
     }

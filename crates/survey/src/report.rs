@@ -43,6 +43,8 @@ pub struct PathReport {
     pub records: u64,
     /// How often it is there.
     pub values: u64,
+    /// Of a member, how many maps there are that could have it.
+    pub maps: Option<u64>,
     /// How many values of each kind there are, in the words of the rule language; those that there are.
     pub types: Vec<(&'static str, u64)>,
     /// How many texts, lists and maps are empty.
@@ -224,6 +226,10 @@ impl Survey {
             depth,
             records: counts.records,
             values: counts.values,
+            maps: match node.step {
+                PathStep::Member(_) => Some(self.paths.nodes[node.parent].counts.of(Sort::Map)),
+                _ => None,
+            },
             types: types.filter(|(_, count)| *count > 0).collect(),
             empty: counts.empty,
             distinct: (scalars > 0).then(|| match node.extra.keys.different() {

@@ -72,7 +72,7 @@ impl Survey {
                 PathStep::Member(name) => {
                     let name = arena.text(name);
                     properties.push((name, schema));
-                    if counted.values - counted.twice == counts.of(Sort::Map) {
+                    if counted.values == counts.of(Sort::Map) {
                         required.push(Value::text(name));
                     }
                 }
@@ -94,8 +94,12 @@ impl Survey {
     fn format(&self, number: usize) -> Option<&'static str> {
         let node = &self.paths.nodes[number];
         let texts = node.counts.of(Sort::Text);
-        let formats =
-            [(Form::Date, "date"), (Form::Email, "email"), (Form::Uri, "iri"), (Form::Uuid, "uuid")];
+        let formats = [
+            (Form::Date, "date"),
+            (Form::Email, "email"),
+            (Form::Uri, "iri"),
+            (Form::Uuid, "uuid"),
+        ];
         let all = formats.into_iter().find(|(form, _)| node.values.forms[*form as usize] == texts);
         all.filter(|_| texts > 0).map(|(_, format)| format)
     }

@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use crate::batch::{EXAMPLES, Ended, EndedNode};
 use crate::distinct::Distinct;
 use crate::enumerated::Enumerated;
-use crate::paths::{Counts, PathStep, Paths, Sort};
+use crate::paths::{Counts, DOCUMENT, PathStep, Paths, Sort};
 use crate::shapes::{Feature, Shapes};
 use crate::unique::Keys;
 use crate::values::{Scalar, Values, hash_of};
@@ -134,7 +134,7 @@ impl Survey {
         }
         self.shapes.others += shapes.others;
         self.batches += 1;
-        let is_due = self.batches % MEASURED == 0
+        let is_due = self.batches.is_multiple_of(MEASURED)
             || self.paths.nodes.len() >= self.measured + NEW_PATHS;
         if is_due {
             self.keep_bounds();
@@ -237,14 +237,14 @@ impl Survey {
 
     /// No longer tells apart the rarer half of the members of the map that has most; whether there was one.
     fn merge_rare(&mut self) -> bool {
-        let is_member = |number: &usize| {
-            matches!(self.paths.nodes[*number].step, PathStep::Member(_))
-        };
+        let is_member =
+            |number: &usize| matches!(self.paths.nodes[*number].step, PathStep::Member(_));
         let members = |number: &usize| {
             self.paths.nodes[*number].children.iter().filter(|child| is_member(child)).count()
         };
         let order = self.paths.in_order();
-        let Some(widest) = order.into_iter().max_by_key(members).filter(|number| members(number) > 1)
+        let Some(widest) =
+            order.into_iter().max_by_key(members).filter(|number| members(number) > 1)
         else {
             return false;
         };
@@ -286,6 +286,37 @@ impl Survey {
             target.extra.enumerated = Enumerated::Many;
             let room = EXAMPLES - target.extra.examples.len().min(EXAMPLES);
             target.extra.examples.extend(extra.examples.into_iter().take(room));
+        }
+    }
+
+    /// Takes single values where others are lists for items of lists of one, as they are in XML. That there are both is still counted.
+    pub fn join_singles(&mut self) {
+        for number in self.paths.in_order() {
+            let Some(items) = self.paths.find(number, &PathStep::Items) else { continue };
+            let counts = &self.paths.nodes[number].counts;
+            let singles = counts.values - counts.of(Sort::List);
+            // The items of the document are the records.
+            if number == DOCUMENT || singles == 0 {
+                continue;
+            }
+            let records = counts.records;
+            let mut moved = Counts { values: singles, sorts: counts.sorts, ..Counts::default() };
+            moved.sorts[Sort::List as usize] = 0;
+            moved.empty = counts.empty;
+            let values = std::mem::take(&mut self.paths.nodes[number].values);
+            let examples = std::mem::take(&mut self.paths.nodes[number].extra.examples);
+            let target = &mut self.paths.nodes[items];
+            target.counts.merge(&moved);
+            target.counts.records = records;
+            target.values.merge(values);
+            let room = EXAMPLES - target.extra.examples.len().min(EXAMPLES);
+            target.extra.examples.extend(examples.into_iter().take(room));
+            let children = self.paths.nodes[number].children.clone();
+            for child in children.into_iter().filter(|child| *child != items) {
+                let step = self.paths.nodes[child].step.clone();
+                let into = self.paths.child(items, step);
+                self.merge_path(child, into);
+            }
         }
     }
 

@@ -60,14 +60,30 @@ pub(crate) struct Values {
 /// The hash of a value, by which different ones are told apart: numbers are the same if their values are.
 pub(crate) fn hash_of(sort: Scalar, text: &str) -> u64 {
     const STATE: FixedState = FixedState::with_seed(0x7e57_15e5);
-    let is_plain = |byte: u8| byte.is_ascii_digit() || byte == b'-';
-    match sort {
-        Scalar::Number if !text.bytes().all(is_plain) => match Decimal::parse(text) {
-            Ok(value) => STATE.hash_one((sort, value.to_string().as_str())),
-            Err(_) => STATE.hash_one((sort, text)),
+    let plain = match sort {
+        Scalar::Number => match plain_number(text) {
+            Some(plain) => plain,
+            None => {
+                let value = Decimal::parse(text).map(|value| value.to_string());
+                return STATE.hash_one((sort, value.as_deref().unwrap_or(text)));
+            }
         },
-        _ => STATE.hash_one((sort, text)),
+        _ => text,
+    };
+    STATE.hash_one((sort, plain))
+}
+
+/// The one spelling of a number that is spelled without an exponent: without zeros at the end of its fraction.
+fn plain_number(text: &str) -> Option<&str> {
+    let bytes = text.as_bytes();
+    if bytes.first() == Some(&b'-') && !bytes.iter().any(|byte| matches!(byte, b'1'..=b'9')) {
+        return Some("0");
     }
+    if bytes.iter().any(|byte| matches!(byte, b'e' | b'E' | b'+')) {
+        return None;
+    }
+    let has_fraction = bytes.contains(&b'.');
+    Some(if has_fraction { text.trim_end_matches('0').trim_end_matches('.') } else { text })
 }
 
 impl Values {
@@ -156,9 +172,7 @@ impl Values {
 
 /// How often a value has to occur to be kept among the frequent ones of a batch. Of values that nearly all differ none is: that saves a
 /// copy of each.
-fn least_kept<'v>(
-    values: &(impl ExactSizeIterator<Item = (Scalar, &'v str, u64)> + Clone),
-) -> u64 {
+fn least_kept<'v>(values: &(impl ExactSizeIterator<Item = (Scalar, &'v str, u64)> + Clone)) -> u64 {
     if values.len() <= OF_BATCH {
         return 1;
     }
@@ -175,9 +189,11 @@ mod tests {
     #[test]
     fn numbers_are_the_same_by_value() {
         let mut values = Values::default();
-        let numbers = ["1", "1.0", "1e0", "10", "1E1", "-0.5"].map(|text| (Scalar::Number, text, 1));
-        values.add([(Scalar::Text, "1", 1)].into_iter().chain(numbers).collect::<Vec<_>>().into_iter());
-        assert_eq!(values.distinct().count, 4);
-        assert_eq!(values.numbers.map(|numbers| numbers.report(None).count), Some(6));
+        let spelled = ["1", "1.0", "1e0", "10", "1E1", "-0.5", "-5e-1", "0", "-0.0", "0e5", "100"];
+        let numbers = spelled.map(|text| (Scalar::Number, text, 1));
+        let all: Vec<_> = [(Scalar::Text, "1", 1)].into_iter().chain(numbers).collect();
+        values.add(all.into_iter());
+        assert_eq!(values.distinct().count, 6);
+        assert_eq!(values.numbers.map(|numbers| numbers.report(None).count), Some(12));
     }
 }

@@ -58,4 +58,3 @@ pub struct Reading {
     #[arg(long, value_name = "SECONDS", default_value_t = 30, value_parser = clap::value_parser!(u32).range(1..))]
     pub timeout: u32,
 }
-

@@ -5,7 +5,7 @@ use kyanite_survey::Report;
 use kyanite_tree::{Arena, Value};
 
 use super::{json as data, words};
-use crate::report::{escaped, in_script, page};
+use crate::report::{escaped, in_script, number, page};
 
 /// What shows and filters the paths.
 const SCRIPT: &str = include_str!("paths.js");
@@ -18,8 +18,11 @@ pub fn render(report: &Report) -> String {
         .paths
         .iter()
         .map(|path| {
+            let (part, whole) = words::presence(report).1(path, report);
             arena.map([
-                ("percent", Value::text(arena.text(&words::percent(path.records, report.records)))),
+                ("part", number(part, &arena)),
+                ("whole", number(whole, &arena)),
+                ("percent", Value::text(arena.text(&words::percent(part, whole)))),
                 ("types", Value::text(arena.text(&words::types(path)))),
                 ("values", Value::text(arena.text(&words::values(path)))),
             ])
@@ -27,14 +30,17 @@ pub fn render(report: &Report) -> String {
         .collect();
     let whole = arena.map([("survey", data::whole(report, &arena)), ("rows", arena.list(&rows))]);
     json::write(whole, json::Style::Compact, &mut all);
-    let tile = |count: u64, what: &str| format!("<li><b>{count}</b>{what}</li>\n");
+    let tile = |count: u64, (one, several): (&str, &str)| {
+        let what = if count == 1 { one } else { several };
+        format!("<li><b>{count}</b>{what}</li>\n")
+    };
     let size = |count: usize| count as u64;
     let tiles = [
-        tile(report.records, "records"),
-        tile(size(report.paths.len()), "paths"),
-        tile(size(report.inputs.len()), "inputs"),
-        tile(size(report.kinds.len().max(1)), "kinds of records"),
-        tile(size(report.remarks.len()), "worth a look"),
+        tile(report.records, ("record", "records")),
+        tile(size(report.paths.len()), ("path", "paths")),
+        tile(size(report.inputs.len()), ("input", "inputs")),
+        tile(size(report.kinds.len().max(1)), ("kind of records", "kinds of records")),
+        tile(size(report.remarks.len()), ("worth a look", "worth a look")),
     ]
     .concat();
     let body = format!(

@@ -19,7 +19,8 @@ pub fn whole<'a>(report: &'a Report, arena: &'a Arena) -> Value<'a> {
         let texts: Vec<Value<'a>> = texts.iter().map(|text| Value::text(text)).collect();
         arena.list(&texts)
     };
-    let paths: Vec<Value<'a>> = report.paths.iter().map(|path| of_path(path, report, arena)).collect();
+    let paths: Vec<Value<'a>> =
+        report.paths.iter().map(|path| of_path(path, report, arena)).collect();
     let kinds: Vec<Value<'a>> = report
         .kinds
         .iter()
@@ -102,8 +103,9 @@ fn of_path<'a>(path: &'a PathReport, report: &'a Report, arena: &'a Arena) -> Va
         ("path", Value::text(&path.path)),
         ("records", count(path.records)),
         ("values", count(path.values)),
-        ("types", arena.map(types)),
     ];
+    members.extend(path.maps.map(|maps| ("maps", count(maps))));
+    members.push(("types", arena.map(types)));
     if path.empty > 0 {
         members.push(("empty", count(path.empty)));
     }
@@ -134,7 +136,9 @@ fn of_path<'a>(path: &'a PathReport, report: &'a Report, arena: &'a Arena) -> Va
         ];
         members.push(("times", arena.map(of_times)));
     }
-    for (name, lengths) in [("text_lengths", path.text_lengths), ("list_lengths", path.list_lengths)] {
+    for (name, lengths) in
+        [("text_lengths", path.text_lengths), ("list_lengths", path.list_lengths)]
+    {
         members.extend(lengths.map(|lengths| {
             let of_lengths = [
                 ("least", count(lengths.least)),
@@ -171,7 +175,9 @@ fn of_path<'a>(path: &'a PathReport, report: &'a Report, arena: &'a Arena) -> Va
             .iter()
             .map(|example| {
                 let mut members = vec![("value", scalar(&example.text, example.is_text))];
-                if let Some(file) = report.inputs.get(example.input).filter(|_| report.inputs.len() > 1) {
+                if let Some(file) =
+                    report.inputs.get(example.input).filter(|_| report.inputs.len() > 1)
+                {
                     members.push(("file", Value::text(file)));
                 }
                 members.push(("line", count(example.line)));

@@ -36,7 +36,7 @@ function details(path) {
   const made = node("div", undefined, "details"), facts = node("dl");
   const fact = (name, value) => { facts.append(node("dt", name), node("dd", value)); };
   fact("in records", path.records + " of " + survey.records);
-  fact("values", String(path.values));
+  fact("values", String(path.values) + (path.maps ? " in " + path.maps + " maps" : ""));
   if (path.distinct !== undefined) fact("different", (path.distinct_error ? "about " : "") + path.distinct);
   if (path.empty) fact("empty", String(path.empty));
   const measured = path.numbers || path.times;
@@ -74,7 +74,7 @@ function details(path) {
 
 function article({path, row}) {
   const made = node("details", undefined, "path"), head = node("summary");
-  head.append(node("code", path.path), meter(path.records, survey.records), node("span", row.percent, "percent"), node("span", row.types, "types"));
+  head.append(node("code", path.path), meter(row.part, row.whole), node("span", row.percent, "percent"), node("span", row.types, "types"));
   const parts = (path.numbers || path.times || {}).spread;
   if (parts && new Set(parts).size > 1) head.append(spread(parts));
   head.append(node("span", row.values, "values"));
@@ -109,10 +109,10 @@ if (survey.kinds.length) {
   for (const kind of survey.kinds) {
     const made = node("article", undefined, "note");
     const line = node("p", undefined, "kind");
-    line.append(node("code", "$[?" + kind.where + "]"), meter(kind.records, survey.records), node("span", String(kind.records)));
+    line.append(meter(kind.records, survey.records), node("span", String(kind.records)), node("code", "$[?" + kind.where + "]"));
+    if (kind.only.length) line.append(node("span", "with " + kind.only.join(", "), "place"));
+    else if (kind.never.length) line.append(node("span", "without " + kind.never.join(", "), "place"));
     made.append(line);
-    if (kind.only.length) made.append(node("p", "with " + kind.only.join(", "), "place"));
-    else if (kind.never.length) made.append(node("p", "without " + kind.never.join(", "), "place"));
     section.append(made);
   }
 }

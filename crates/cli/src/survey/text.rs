@@ -1,7 +1,7 @@
 //! The survey for terminals: a table of paths, then kinds, keys, and what is worth a look.
 
 use console::measure_text_width;
-use kyanite_survey::{PathReport, Report};
+use kyanite_survey::{KindOfRecord, PathReport, Report};
 
 use super::words;
 use crate::messages::Messages;
@@ -22,8 +22,12 @@ pub fn width(on_terminal: bool) -> usize {
 }
 
 pub fn render(report: &Report, shown: &Messages, width: usize) -> String {
-    let mut text = format!("{}\n\n", shown.strong(&words::summary(report)));
-    let rows: Vec<Row> = report.paths.iter().map(|path| Row::of(path, report.records)).collect();
+    let mut text = format!("{}\n", shown.strong(&words::summary(report)));
+    if report.paths.is_empty() {
+        return text;
+    }
+    text.push('\n');
+    let rows: Vec<Row> = report.paths.iter().map(|path| Row::of(path, report)).collect();
     let longest = |cell: fn(&Row) -> &str, least: usize, most: usize| {
         rows.iter().map(|row| measure_text_width(cell(row))).max().unwrap_or(0).clamp(least, most)
     };
@@ -32,11 +36,22 @@ pub fn render(report: &Report, shown: &Messages, width: usize) -> String {
     if width < NARROW {
         for row in &rows {
             text.push_str(&format!("{}\n", row.path));
-            let line = format!("  {} {:>7}  {}  {}", row.bar, row.percent, row.types, row.values);
-            text.push_str(&format!("{}\n", cut(&line, width)));
+            let line = format!(
+                "  {} {:>7}  {}  {}",
+                shown.accent(&row.bar),
+                row.percent,
+                row.types,
+                row.values
+            );
+            text.push_str(&format!("{}\n", cut(line.trim_end(), width)));
         }
     } else {
-        let head = format!("{:<paths$}  {:<16}  {:<types$}  values", "path", "in records", "type");
+        let head = format!(
+            "{:<paths$}  {:<16}  {:<types$}  values",
+            "path",
+            words::presence(report).0,
+            "type"
+        );
         text.push_str(&format!("{}\n", shown.faint(&head)));
         for row in &rows {
             let path = padded(&row.path, paths);
@@ -48,7 +63,8 @@ pub fn render(report: &Report, shown: &Messages, width: usize) -> String {
             let types_cell = padded(&row.types, types);
             let used = paths + 2 + BAR + 1 + 7 + 2 + types.max(measure_text_width(&row.types)) + 2;
             let values = cut(&row.values, width.saturating_sub(used).max(10));
-            let line = format!("{path}  {} {:>7}  {types_cell}  {values}", row.bar, row.percent);
+            let bar = shown.accent(&row.bar);
+            let line = format!("{path}  {bar} {:>7}  {types_cell}  {values}", row.percent);
             text.push_str(&format!("{}\n", line.trim_end()));
         }
     }
@@ -68,26 +84,26 @@ struct Row {
 }
 
 impl Row {
-    fn of(path: &PathReport, records: u64) -> Self {
+    fn of(path: &PathReport, report: &Report) -> Self {
+        let (part, whole) = words::presence(report).1(path, report);
         Self {
             path: path.path.clone(),
-            bar: bar(words::share(path.records, records)),
-            percent: words::percent(path.records, records),
+            bar: bar(words::share(part, whole)),
+            percent: words::percent(part, whole),
             types: words::types(path),
             values: words::values(path),
         }
     }
 }
 
-/// A bar as long as a share; what is there at all is seen.
+/// A bar as long as a share, to half a cell; what is there at all is seen.
 #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
 fn bar(share: f64) -> String {
-    const PARTS: [&str; 8] = ["", "▏", "▎", "▍", "▌", "▋", "▊", "▉"];
-    let eighths = (share * (BAR * 8) as f64).round() as usize;
-    let eighths = if share > 0.0 { eighths.max(1) } else { 0 };
-    let (full, part) = (eighths / 8, eighths % 8);
-    let bar = "█".repeat(full) + PARTS[part];
-    padded(&bar, BAR)
+    let halves = (share * (BAR * 2) as f64).round() as usize;
+    let halves = if share > 0.0 { halves.max(1) } else { 0 };
+    // Only what is everywhere has a full bar.
+    let halves = if share < 1.0 { halves.min(BAR * 2 - 1) } else { halves };
+    padded(&("━".repeat(halves / 2) + ["", "╸"][halves % 2]), BAR)
 }
 
 fn padded(text: &str, width: usize) -> String {
@@ -106,13 +122,19 @@ fn kinds(report: &Report, shown: &Messages, text: &mut String) {
     }
     text.push_str(&format!("\n{}\n", shown.strong("kinds of records")));
     let width = |cell: String| measure_text_width(&cell);
-    let filters =
-        report.kinds.iter().map(|kind| width(format!("$[?{}]", kind.filter))).max().unwrap_or(0).min(60);
+    let filters = report
+        .kinds
+        .iter()
+        .map(|kind| width(format!("$[?{}]", kind.filter)))
+        .max()
+        .unwrap_or(0)
+        .min(60);
     let counts = report.kinds.iter().map(|kind| width(kind.records.to_string())).max().unwrap_or(0);
     for kind in &report.kinds {
         let filter = padded(&format!("$[?{}]", kind.filter), filters);
         let share = words::percent(kind.records, report.records);
-        let line = format!("{:>counts$}  {share:>7}  {filter}  {}", kind.records, features(kind));
+        let line =
+            format!("{:>counts$}  {share:>7}  {filter}  {}", kind.records, features(kind, report));
         text.push_str(&format!("{}\n", line.trim_end()));
     }
     if report.without_kind > 0 {
@@ -124,9 +146,13 @@ fn kinds(report: &Report, shown: &Messages, text: &mut String) {
 }
 
 /// What a kind has that others have not.
-fn features(kind: &kyanite_survey::KindOfRecord) -> String {
+fn features(kind: &KindOfRecord, report: &Report) -> String {
+    let records = report.paths.first().map_or("", |first| &first.path);
     let listed = |paths: &[String]| {
-        let names = paths.iter().take(4).map(|path| path.trim_start_matches("$[*]").trim_start_matches('.'));
+        let names = paths
+            .iter()
+            .take(4)
+            .map(|path| path.strip_prefix(records).unwrap_or(path).trim_start_matches('.'));
         let mut names: Vec<&str> = names.collect();
         if paths.len() > 4 {
             names.push("…");
@@ -157,7 +183,11 @@ fn keys(report: &Report, shown: &Messages, text: &mut String) {
             input(found.input),
             found.key,
             input(found.key_input),
-            if found.share < 1.0 { format!(", {:.0} % of its values", found.share * 100.0) } else { String::new() },
+            if found.share < 1.0 {
+                format!(", {:.0} % of its values", found.share * 100.0)
+            } else {
+                String::new()
+            },
         ));
     }
 }
@@ -180,10 +210,10 @@ mod tests {
     fn bars() {
         for (share, drawn) in [
             (0.0, "        "),
-            (0.0001, "▏       "),
-            (0.5, "████    "),
-            (0.99, "███████▉"),
-            (1.0, "████████"),
+            (0.0001, "╸       "),
+            (0.5, "━━━━    "),
+            (0.999, "━━━━━━━╸"),
+            (1.0, "━━━━━━━━"),
         ] {
             assert_eq!(bar(share), drawn, "{share}");
         }

@@ -29,7 +29,7 @@ pub fn short(number: f64) -> String {
     let magnitude = number.abs();
     let text = if number.fract() == 0.0 && magnitude < 1e15 {
         format!("{number:.0}")
-    } else if magnitude >= 1e15 || magnitude < 1e-3 {
+    } else if !(1e-3..1e15).contains(&magnitude) {
         return format!("{number:.3e}");
     } else if magnitude >= 100.0 {
         format!("{number:.1}")
@@ -43,6 +43,14 @@ pub fn short(number: f64) -> String {
     }
 }
 
+/// A number as it is spelled, unless that is long.
+fn spelled(number: &str) -> String {
+    match number.trim().parse::<f64>() {
+        Ok(value) if number.len() > 12 => short(value),
+        _ => number.trim().to_owned(),
+    }
+}
+
 /// A value as it would be written in a rule, cut if it is long.
 pub fn value(text: &str, is_text: bool, most: usize) -> String {
     if !is_text {
@@ -53,6 +61,18 @@ pub fn value(text: &str, is_text: bool, most: usize) -> String {
         cut.push('…');
     }
     format!("{cut:?}")
+}
+
+/// How often something is there, as a part of a whole.
+type PartOfWhole = fn(&PathReport, &Report) -> (u64, u64);
+
+/// What the presence of a path is a share of: of the records, or, where there is but one, of the maps that could have the member.
+pub fn presence(report: &Report) -> (&'static str, PartOfWhole) {
+    if report.records == 1 {
+        ("in its maps", |path, _| path.maps.map_or((1, 1), |maps| (path.values, maps)))
+    } else {
+        ("in records", |path, report| (path.records, report.records))
+    }
 }
 
 /// `text`, or `number 98 %, text 2 %`
@@ -87,11 +107,11 @@ pub fn values(path: &PathReport) -> String {
     if let Some(numbers) = &path.numbers {
         let mean = numbers.mean.as_ref().and_then(|mean| mean.to_string().parse().ok());
         let mean = mean.map(|mean: f64| format!(", mean {}", short(mean))).unwrap_or_default();
-        if numbers.least == numbers.greatest {
-            parts.push(numbers.least.clone());
-        } else {
-            parts.push(format!("{} to {}{mean}", numbers.least, numbers.greatest));
-        }
+        let (least, greatest) = (spelled(&numbers.least), spelled(&numbers.greatest));
+        parts.push(match least == greatest {
+            true => least,
+            false => format!("{least} to {greatest}{mean}"),
+        });
     }
     parts.extend(scalars(path));
     for (form, count) in &path.forms {
@@ -120,15 +140,16 @@ fn scalars(path: &PathReport) -> Option<String> {
         false => distinct.count.to_string(),
     };
     let is_measured = path.numbers.is_some() || path.times.is_some();
-    let scalars: u64 = path.types.iter().filter(|(of, _)| !matches!(*of, "null" | "list" | "map")).map(|(_, count)| count).sum();
+    let scalars: u64 = path
+        .types
+        .iter()
+        .filter(|(of, _)| !matches!(*of, "null" | "list" | "map"))
+        .map(|(_, count)| count)
+        .sum();
     // A few values that repeat are named, with their shares.
     let covered: u64 = path.frequent.iter().map(|value| value.count).sum();
     let shown = |value: &Frequent| {
-        format!(
-            "{} {}",
-            self::value(&value.text, value.is_text, 20),
-            percent(value.count, scalars)
-        )
+        format!("{} {}", self::value(&value.text, value.is_text, 20), percent(value.count, scalars))
     };
     let repeats = distinct.count < scalars;
     if repeats && !path.frequent.is_empty() && !is_measured && covered * 2 >= scalars {

@@ -43,7 +43,11 @@ impl FromStr for RecordPath {
                 rest = &after[end..];
             } else {
                 let after = rest.strip_prefix('[').ok_or_else(wrong)?;
-                let quote = after.chars().next().filter(|sign| matches!(sign, '\'' | '"')).ok_or_else(wrong)?;
+                let quote = after
+                    .chars()
+                    .next()
+                    .filter(|sign| matches!(sign, '\'' | '"'))
+                    .ok_or_else(wrong)?;
                 let (name, after) = after[1..].split_once(quote).ok_or_else(wrong)?;
                 // An escape would need the whole grammar of strings.
                 if name.contains('\\') {
@@ -99,7 +103,8 @@ impl RecordPath {
     /// That it leads to nothing.
     pub(crate) fn leads_nowhere(&self) -> Failed {
         let message = format!("{self} leads to no records");
-        let advice = Advice::words("see the paths that there are by a survey of the whole document");
+        let advice =
+            Advice::words("see the paths that there are by a survey of the whole document");
         Failed::Command(vec![Diagnostic::error(Code::CommandLine, message).advise(advice)])
     }
 }
@@ -143,6 +148,9 @@ mod tests {
         path.each(root, &mut |value| found.extend(value.scalar_text()));
         assert_eq!(found, ["1", "2", "3"]);
         assert_eq!(path.to_one_list(), None);
-        assert_eq!("$.a[*]".parse::<RecordPath>().unwrap().to_one_list(), Some(vec!["a".to_owned()]));
+        assert_eq!(
+            "$.a[*]".parse::<RecordPath>().unwrap().to_one_list(),
+            Some(vec!["a".to_owned()])
+        );
     }
 }

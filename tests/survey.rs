@@ -1,0 +1,278 @@
+//! `kyanite survey`.
+#![allow(clippy::unwrap_used, clippy::panic, reason = "a test that fails may panic")]
+
+mod support;
+
+use serde_json::Value;
+use support::{Folder, Ran, assert_says, dom_of, run};
+
+fn report(folder: &Folder, line: &str) -> Value {
+    let ran = run(folder, &format!("survey {line} --report json"), "");
+    assert_eq!(ran.status, 0, "{}", ran.err);
+    serde_json::from_str(&ran.out).unwrap()
+}
+
+fn path<'r>(report: &'r Value, path: &str) -> &'r Value {
+    let paths = report["paths"].as_array().unwrap();
+    paths.iter().find(|one| one["path"] == path).unwrap_or_else(|| panic!("no {path} in {report}"))
+}
+
+/// What is said of the demo, whatever the format.
+#[test]
+fn what_is_in_the_demo() {
+    let folder = Folder::with_demo();
+    folder.file("mixed.jsonl", "{\"n\": 1}\n{\"n\": \"2\"}\n{\"n\": null}\n[]\n\"x\"\n");
+    folder.file("odd.jsonl", "{\"a\": 1, \"a\": 2, \"t\": [1]}\n{\"a\": 1, \"t\": 1}\n");
+    folder.file("empty.jsonl", "");
+    folder.file("lists.json", "[[1, 2], [3]]");
+    folder.file("broken.jsonl", "{\"a\": 1}\n{\"a\": }\n{\"a\": 3}\n");
+    folder.file("deep.jsonl", format!("{}1{}\n", "[".repeat(600), "]".repeat(600)));
+    for (line, status, expected) in [
+        ("survey bookings.jsonl", 0, "2400 records in bookings.jsonl, 23 paths"),
+        ("survey bookings.jsonl", 0, "$[*].vehicle.kind      ━━━╸"),
+        ("survey bookings.jsonl", 0, "1418     59 %  $[?@.seats]"),
+        ("survey bookings.jsonl", 0, " 982     41 %  $[?@.vehicle]"),
+        ("survey bookings.jsonl", 0, "could be keys\n$[*].id"),
+        ("survey timetable.json", 0, "1 record in timetable.json, 22 paths"),
+        (
+            "survey timetable.json",
+            0,
+            "$.routes[*].sailings[*].berth            ━━━         40 %  null 50 %, text 50 %",
+        ),
+        ("survey timetable.json --at $.routes[*].sailings[*]", 0, "30 records"),
+        (
+            "survey timetable.json --at $.routes[*].vessels[*]",
+            2,
+            "$.routes[*].vessels[*] leads to no records",
+        ),
+        ("survey timetable.json --at routes", 2, "a path to records is made of names and [*]"),
+        ("survey manifest.xml", 0, "$['m:manifest']['v:vessel'][*].@id"),
+        ("survey manifest.xml", 0, "a list in 1 place, and a single value in 1 place"),
+        ("survey pier-feed.xml", 3, "pier-feed.xml:1:35"),
+        ("survey pier-feed.xml --lenient --quiet", 0, "$.feed.@station"),
+        (
+            "survey ports.yaml",
+            0,
+            "$.ports.skarv.opens     ━━━━━━━━   100 %  text    \"06:30\" · time",
+        ),
+        (
+            "survey fleet.toml",
+            0,
+            "$.vessel[*].built           ━━━━━━━━   100 %  text    1998-05-04 to 2024-02-29",
+        ),
+        ("survey beacon.json", 0, "JSON in text in 1 of 1 texts"),
+        ("survey beacon.json --unwrap", 0, "$.positions[*].vessel"),
+        (
+            "survey sailings.csv ports.csv",
+            0,
+            "$[*].port of sailings.csv holds $[*].code of ports.csv",
+        ),
+        ("survey mixed.jsonl", 0, "null 33 %, number 33 %, text 33 %"),
+        ("survey odd.jsonl", 0, "the member `a` is given twice; the later value is taken"),
+        ("survey odd.jsonl", 0, "$[*].t: a list in 1 place, and a single value in 1 place"),
+        ("survey empty.jsonl", 0, "0 records in empty.jsonl, 0 paths"),
+        ("survey lists.json", 0, "2 records in lists.json, 2 paths"),
+        ("survey broken.jsonl", 3, "broken.jsonl:2:7"),
+        ("survey broken.jsonl --lenient", 0, "2 records in broken.jsonl"),
+        ("survey deep.jsonl", 3, "deep.jsonl:1:513"),
+        ("survey bookings.jsonl -o out.txt --quiet", 0, ""),
+        ("survey deep.jsonl --depth 700", 0, "1 record in deep.jsonl"),
+        ("survey missing.json", 3, "missing.json"),
+        (
+            "survey bookings.jsonl --report text --report json",
+            2,
+            "several reports would go to standard output",
+        ),
+        ("survey bookings.jsonl --report htm", 2, "html"),
+    ] {
+        assert_says(&folder, line, status, expected);
+    }
+}
+
+#[test]
+fn for_programs() {
+    let folder = Folder::with_demo();
+    let found = report(&folder, "bookings.jsonl");
+    assert_eq!(found["records"], 2400);
+    let from = path(&found, "$[*].leg.from");
+    assert_eq!(
+        (&from["records"], &from["values"], &from["distinct"]),
+        (&2400.into(), &2400.into(), &7.into())
+    );
+    assert_eq!(from["types"], serde_json::json!({"text": 2400}));
+    assert_eq!(from["examples"][0], serde_json::json!({"value": "brim", "line": 1}));
+    let seats: u64 =
+        run(&folder, "query count($[*].seats[*]) bookings.jsonl", "").out.trim().parse().unwrap();
+    assert_eq!(path(&found, "$[*].seats[*]")["values"], seats);
+    let mean = run(&folder, "query avg($[*].fare.amount) bookings.jsonl", "").out;
+    assert_eq!(path(&found, "$[*].fare.amount")["numbers"]["mean"].to_string(), mean.trim());
+    // What may not be shown is nowhere.
+    for form in ["text", "json", "html", "json-schema"] {
+        let told =
+            run(&folder, &format!("survey bookings.jsonl --no-examples --report {form}"), "").out;
+        for value in ["Eilidh", "tarrow", "1199.15", "2026-02-01", "TB-100001"] {
+            assert!(!told.contains(value), "{value} in {form}");
+        }
+    }
+}
+
+/// Records of five kinds, one of them rare, with members that come and go by themselves.
+fn five_kinds(records: u32, with_name: bool) -> (String, [u64; 5]) {
+    let (mut text, mut counts, mut state) = (String::new(), [0; 5], 1_u32);
+    let mut dice = |sides: u32| {
+        state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+        (state >> 8) % sides
+    };
+    for no in 0..records {
+        let kind = match dice(1000) {
+            0 => 0,
+            1..=199 => 1,
+            200..=499 => 2,
+            500..=599 => 3,
+            _ => 4,
+        };
+        counts[kind] += 1;
+        let name = ["lost", "arrival", "departure", "weather", "ticket"][kind];
+        text.push_str(&format!("{{\"no\": {no}, \"port\": \"p{}\"", dice(5)));
+        if with_name {
+            text.push_str(&format!(", \"event\": \"{name}\""));
+        }
+        for (member, sides) in [("note", 3), ("by", 2), ("remark", 9)] {
+            if dice(sides) == 0 {
+                text.push_str(&format!(", \"{member}\": \"{}\"", dice(4)));
+            }
+        }
+        text.push_str(match kind {
+            0 => {
+                ", \"vessel\": \"Skua\", \"depth\": 4.5, \"last\": {\"lat\": 1.5, \"lon\": 2.5}}\n"
+            }
+            1 => ", \"vessel\": \"Tern\", \"berth\": \"A1\", \"late\": true}\n",
+            2 => ", \"vessel\": \"Auk\", \"to\": \"holm\", \"gate\": 4}\n",
+            3 => ", \"wind\": 14, \"wave\": 2.5}\n",
+            _ => ", \"fare\": 12, \"zone\": \"B\"}\n",
+        });
+    }
+    counts.sort_unstable();
+    (text, counts)
+}
+
+#[test]
+fn kinds_of_records_are_parted_exactly() {
+    let folder = Folder::with_demo();
+    for with_name in [true, false] {
+        let (text, counts) = five_kinds(60_000, with_name);
+        folder.file("kinds.jsonl", text);
+        let found = report(&folder, "kinds.jsonl");
+        let kinds = found["kinds"].as_array().unwrap();
+        let mut told: Vec<u64> =
+            kinds.iter().map(|kind| kind["records"].as_u64().unwrap()).collect();
+        told.sort_unstable();
+        assert_eq!(told, counts, "{}", found["kinds"]);
+        // Each filter finds its kind, and no record has two.
+        let filters: Vec<&str> = kinds.iter().map(|kind| kind["where"].as_str().unwrap()).collect();
+        for (filter, kind) in filters.iter().zip(kinds) {
+            let count =
+                folder.run(&["query", &format!("$[?{filter}]"), "kinds.jsonl", "--count"], b"");
+            assert_eq!(count.out.trim(), kind["records"].to_string(), "{filter}");
+        }
+        let any =
+            filters.iter().map(|filter| format!("({filter})")).collect::<Vec<_>>().join(" || ");
+        let all = folder.run(&["query", &format!("$[?{any}]"), "kinds.jsonl", "--count"], b"");
+        assert_eq!(all.out.trim(), "60000");
+    }
+}
+
+/// The report is the same on any number of threads, and as lines or as one list.
+#[test]
+fn threads_and_layouts() {
+    let folder = Folder::with_demo();
+    let (text, _) = five_kinds(20_000, true);
+    folder.file("k.jsonl", &text);
+    // A record over several lines is met by the other way.
+    folder.file("spread.jsonl", text.replacen(", \"port\"", ",\n\"port\"", 1) + "\n" + &text);
+    let list = format!("[{}]", text.trim_end().replace('\n', ",\n"));
+    folder.file("k.json", list.replacen("[", "[ ", 1));
+    let of = |line: &str| run(&folder, line, "").out;
+    for file in ["k.jsonl", "spread.jsonl", "k.json"] {
+        let one = of(&format!("survey {file} --threads 1 --report json"));
+        for threads in [2, 3, 8] {
+            assert_eq!(
+                one,
+                of(&format!("survey {file} --threads {threads} --report json")),
+                "{file}"
+            );
+        }
+    }
+    let tail = |text: String| text.split_once('\n').unwrap().1.to_owned();
+    assert_eq!(tail(of("survey k.jsonl")), tail(of("survey k.json")));
+    let wrapped = format!("{{\"page\": 1, \"items\": {list}}}");
+    folder.file("wrapped.json", wrapped);
+    let inside = tail(of("survey wrapped.json --at $.items[*]")).replace("$.items[*]", "$[*]");
+    let spaces = |text: &str| text.split_whitespace().collect::<Vec<_>>().join(" ");
+    assert_eq!(spaces(&inside), spaces(&tail(of("survey k.jsonl"))));
+}
+
+/// Past the memory that there is, rare members are taken together, and it is said.
+#[test]
+fn bounded_memory() {
+    let folder = Folder::with_demo();
+    let rows: String = (0..40_000)
+        .map(|no| format!("{{\"id\": {no}, \"prices\": {{\"day{no}\": {no}, \"usual\": 1}}}}\n"))
+        .collect();
+    folder.file("wide.jsonl", rows);
+    let found = report(&folder, "wide.jsonl --memory 2MB");
+    assert_eq!(path(&found, "$[*].prices.usual")["records"], 40_000);
+    let others = path(&found, "$[*].prices.*")["values"].as_u64().unwrap();
+    let named = found["paths"].as_array().unwrap().iter();
+    let named = named.filter(|one| one["path"].as_str().unwrap().contains(".day")).count() as u64;
+    assert_eq!(others + named, 40_000);
+    assert!(named < 5000, "{named}");
+    assert!(found["remarks"].to_string().contains("rare names are taken together here"));
+}
+
+/// A page that is searched, with two thousand paths.
+#[test]
+fn as_a_page() {
+    let folder = Folder::with_demo();
+    let members: Vec<String> = (0..1999).map(|no| format!("\"member{no}\": {no}")).collect();
+    folder.file("wide.jsonl", format!("{{{}}}\n{{}}\n", members.join(", ")));
+    let ran: Ran = run(&folder, "survey wide.jsonl --report html=wide.html", "");
+    assert_eq!((ran.status, ran.out.as_str()), (0, ""));
+    let Some(dom) = dom_of(&folder, "wide.html") else { return };
+    assert!(dom.contains("2000 of 2000"), "{dom:.2000}");
+    let paths = dom.matches("<details").count();
+    assert!((200..=1000).contains(&paths), "{paths} paths are in the page at once");
+}
+
+/// The data satisfies the schema that was inferred from it.
+#[test]
+fn schemas_of_what_is_there() {
+    let folder = Folder::with_demo();
+    for file in [
+        "bookings.jsonl",
+        "timetable.json",
+        "manifest.xml",
+        "ports.yaml",
+        "fleet.toml",
+        "tickets.csv",
+        "berths.geojson",
+    ] {
+        let made = run(&folder, &format!("survey {file} --report json-schema=made.json"), "");
+        assert_eq!(made.status, 0, "{}", made.err);
+        assert_says(
+            &folder,
+            &format!("validate --schema made.json {file} --assert-formats"),
+            0,
+            "valid",
+        );
+        assert_says(&folder, "schema check made.json", 0, "");
+    }
+    folder.file("other.jsonl", "{\"id\": 5}\n");
+    run(&folder, "survey bookings.jsonl --report json-schema=made.json", "");
+    assert_says(
+        &folder,
+        "validate --schema made.json other.jsonl",
+        1,
+        "expected string, found the number 5",
+    );
+}
