@@ -10,6 +10,7 @@
 
 mod csv;
 mod json_parsing;
+mod json_patch;
 mod json_schema;
 mod toml;
 mod xml;
@@ -37,6 +38,7 @@ struct Suite {
 
 const SUITES: &[Suite] = &[
     Suite { name: "JSON syntax", file: "json-parsing.json", run: json_parsing::run },
+    Suite { name: "JSON Patch", file: "json-patch.json", run: json_patch::run },
     Suite { name: "JSON Schema", file: "json-schema", run: json_schema::run },
     Suite { name: "XML well-formedness", file: "xml", run: xml::run },
     Suite { name: "YAML values", file: "yaml.json", run: yaml::run },

@@ -1,5 +1,6 @@
 //! The command line: commands, options, and their help.
 
+mod change;
 mod reading;
 mod rules;
 mod schema;
@@ -12,6 +13,7 @@ use clap::{ArgAction, Args, Parser, Subcommand, ValueEnum, ValueHint};
 use kyanite_formats::Format;
 use kyanite_formats::encoding::Charset;
 
+pub use change::{Diff, DiffForm, Patch};
 pub use reading::Reading;
 pub use rules::{CheckRules, Rules};
 pub use schema::{SampleOfSchema, SchemaCommand, SchemaLanguage, SchemaReferences, Translate};
@@ -50,6 +52,10 @@ pub enum Command {
     Reshape(Reshape),
     /// Write the same data in another format
     Convert(Convert),
+    /// Say what differs between two documents
+    Diff(Diff),
+    /// Apply a JSON Patch or a JSON Merge Patch
+    Patch(Patch),
     /// Check documents against schemas
     Validate(Validate),
     /// Check schemas themselves, translate them, make up documents that are valid
@@ -83,7 +89,9 @@ impl Command {
             Self::Query(Query { input, .. })
             | Self::Reshape(Reshape { input, .. })
             | Self::Convert(Convert { input, .. }) => input.reading.depth as usize,
-            Self::Survey(Survey { reading, .. }) => reading.depth as usize,
+            Self::Survey(Survey { reading, .. })
+            | Self::Diff(Diff { reading, .. })
+            | Self::Patch(Patch { reading, .. }) => reading.depth as usize,
             // As deep as schemas may apply each other.
             Self::Validate(_) | Self::Schema(_) => {
                 kyanite_schema::json::DEPTH.max(kyanite_formats::json::DEFAULT_DEPTH)
@@ -175,6 +183,9 @@ pub struct InputArguments {
     /// What order by and group by may hold in memory, about; the rest waits in temporary files
     #[arg(long, value_name = "SIZE", default_value = "512MB", value_parser = size)]
     pub memory: u64,
+    /// How many threads run over the records of a stream [default: as many as there are cores]
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=256))]
+    pub threads: Option<u16>,
 }
 
 impl InputArguments {

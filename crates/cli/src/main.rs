@@ -4,9 +4,11 @@ mod arguments;
 mod cases;
 mod counted;
 mod demo;
+mod diff;
 mod interrupt;
 mod manual;
 mod messages;
+mod patch;
 mod progress;
 mod report;
 mod rule_files;
@@ -80,6 +82,8 @@ fn run(arguments: Arguments) -> Status {
             rule_files::draft((&input, &wanted), schemas, output.as_deref(), &mut messages)
         }
         Command::Rules(Rules::Test { rule, cases }) => cases::test(&rule, &cases, &mut messages),
+        Command::Diff(diff) => diff::run(&diff, &arguments.messages, &mut messages),
+        Command::Patch(patch) => patch::run(&patch, &mut messages),
         Command::Validate(validate) => validate::run(&validate, &arguments.messages, &mut messages),
         Command::Schema(command) => schemas::run(&command, &mut messages),
         Command::Demo(demo) => demo::demo(&demo, &mut messages),

@@ -171,6 +171,16 @@ impl Messages {
         self.paint(AnsiColor::Cyan.on_default(), text)
     }
 
+    /// What is gone.
+    pub fn removed(&self, text: &str) -> String {
+        self.paint(AnsiColor::Red.on_default(), text)
+    }
+
+    /// What is new.
+    pub fn added(&self, text: &str) -> String {
+        self.paint(AnsiColor::Green.on_default(), text)
+    }
+
     /// A line that stands back.
     pub fn faint(&self, text: &str) -> String {
         self.paint(Style::new().dimmed(), text)

@@ -159,7 +159,7 @@ pub fn convert(convert: &Convert, options: &MessageOptions, messages: &mut Messa
 }
 
 /// The format that a file's extension stands for; that of its compression in front is left out.
-fn format_of(path: &Path) -> Option<Format> {
+pub fn format_of(path: &Path) -> Option<Format> {
     detect::by_name(None, path.file_name()?.to_str()).map(|detected| detected.format)
 }
 
@@ -644,6 +644,6 @@ impl Write for Closed {
     }
 }
 
-fn command_error(message: String, advice: impl Into<Advice>) -> Failed {
+pub fn command_error(message: String, advice: impl Into<Advice>) -> Failed {
     Failed::Command(vec![Diagnostic::error(Code::CommandLine, message).advise(advice)])
 }

@@ -36,6 +36,8 @@ pub fn option(setting: &Setting) -> String {
         Setting::Namespace(prefix, uri) => format!("--namespace {prefix}={uri}"),
         Setting::IgnoreNamespaces => "--ignore-namespaces".into(),
         Setting::Schema => "--schema SCHEMA".into(),
+        Setting::Merge => "--merge".into(),
+        Setting::Key(path, member) => format!("--key '{path}={member}'"),
         Setting::Exclude => "--exclude GLOB".into(),
         Setting::SchemaMap(uri) => format!("--schema-map {uri}=FILE"),
         Setting::Syntax(syntax) => format!("--syntax {syntax}"),

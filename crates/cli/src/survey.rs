@@ -13,7 +13,7 @@ use crate::arguments::{MessageOptions, Survey, SurveyForm};
 use crate::messages::Messages;
 use crate::progress::Progress;
 use crate::report::{Places, as_json};
-use crate::run::inputs_of;
+use crate::run::{inputs_of, threads};
 use crate::status::Status;
 
 /// Runs the command.
@@ -21,8 +21,8 @@ pub fn run(command: &Survey, options: &MessageOptions, messages: &mut Messages) 
     let written = look(command, options, messages).and_then(|found| {
         let at = command.at.as_ref().map_or_else(|| "$[*]".to_owned(), ToString::to_string);
         let report = found.told(&at, !command.no_examples);
-        command.places().write(options, &mut |form, shown, on_terminal| match form {
-            SurveyForm::Text => text::render(&report, shown, text::width(on_terminal)).into_bytes(),
+        command.places().write(options, &mut |form, shown, width| match form {
+            SurveyForm::Text => text::render(&report, shown, width).into_bytes(),
             SurveyForm::Json => json::render(&report),
             SurveyForm::Html => html::render(&report).into_bytes(),
             SurveyForm::JsonSchema => {
@@ -57,6 +57,7 @@ fn look(
     command.places().check()?;
     let inputs = inputs_of(&command.inputs)?;
     let input_options = InputOptions {
+        threads: threads(command.threads),
         memory: usize::try_from(command.memory).unwrap_or(usize::MAX),
         ..command.reading.options()
     };

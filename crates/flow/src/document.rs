@@ -13,8 +13,8 @@ use kyanite_formats::xml::StepName;
 use kyanite_formats::{Format, SyntaxError, json, xml};
 use kyanite_lang::DocumentUris;
 use kyanite_tree::{
-    Advice, Arena, Base, Code, Diagnostic, Location, Nodes, Origin, Passed, Place, Region, Setting,
-    SourceMap, Step, TextPlaces, Value, locate,
+    Advice, Arena, Base, Code, Diagnostic, LineColumn, Location, Nodes, Origin, Passed, Place,
+    Region, Setting, SourceMap, Step, TextPlaces, Value, locate,
 };
 
 use crate::failed::{Events, Failed, Repeated};
@@ -340,11 +340,11 @@ impl<'a> Library<'a> {
         Some(if is_xml { Place { path: None, ..place } } else { place })
     }
 
-    /// The line on which a value begins that was read; 0 if it was not.
-    pub(crate) fn line(&self, origin: Origin) -> u64 {
-        let Some((number, offset)) = self.sources.borrow().find(origin) else { return 0 };
+    /// The line and column at which a value begins that was read.
+    pub(crate) fn line_column(&self, origin: Origin) -> Option<LineColumn> {
+        let (number, offset) = self.sources.borrow().find(origin)?;
         let texts = self.texts.borrow();
-        texts.get(number).map_or(0, |text| text.places.line_column(offset).line)
+        texts.get(number).map(|text| text.places.line_column(offset))
     }
 
     /// The place of a value that was read.

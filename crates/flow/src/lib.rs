@@ -4,6 +4,7 @@
 //! which also says whose fault it is.
 
 mod apart;
+mod change;
 mod compression;
 mod document;
 mod ensure;
@@ -35,6 +36,7 @@ mod xpath;
 pub(crate) type Bytes = Box<dyn std::io::Read + Send>;
 
 pub use apart::Apart;
+pub use change::{Compared, Diffing, FoundChange, Patching, Side, diff, patch};
 pub use document::read_whole;
 pub use ensure::Ensured;
 pub use failed::{Events, Failed};

@@ -165,7 +165,9 @@ impl Looking<'_, '_> {
                 }
             }
         }
-        let line = &mut |offset| library.line(Base::default().origin(offset));
+        let line = &mut |offset| {
+            library.line_column(Base::default().origin(offset)).map_or(0, |at| at.line)
+        };
         self.survey.take(batch.end(line), &name, 0);
         Ok(())
     }

@@ -144,6 +144,10 @@ pub enum Setting {
     Namespace(String, String),
     /// Names in an XPath are matched without their namespaces.
     IgnoreNamespaces,
+    /// A patch is a JSON Merge Patch.
+    Merge,
+    /// The items of the lists at a path are told by a member.
+    Key(String, String),
     /// The document that schemas mean by a URI.
     SchemaMap(String),
     /// The schema that documents have to keep to.
@@ -193,6 +197,10 @@ impl fmt::Display for Setting {
                 return write!(f, "{uri} as what the prefix {prefix} means");
             }
             Self::IgnoreNamespaces => "names without their namespaces",
+            Self::Merge => "merging",
+            Self::Key(path, member) => {
+                return write!(f, "{member} as what tells the items of {path}");
+            }
             Self::SchemaMap(_) => "the document that a URI means",
             Self::Schema => "the schema",
             Self::Exclude => "files to leave out",

@@ -48,9 +48,6 @@ pub struct Reading {
     /// The most bytes of a document that is held whole
     #[arg(long, value_name = "SIZE", default_value = "4GB", value_parser = size)]
     pub size_limit: u64,
-    /// How many threads run over the records of a stream [default: as many as there are cores]
-    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=256))]
-    pub threads: Option<u16>,
     /// Send a header field along to http(s) servers
     #[arg(long = "header", value_name = "NAME: VALUE", value_parser = header, action = ArgAction::Append)]
     pub headers: Vec<(String, String)>,

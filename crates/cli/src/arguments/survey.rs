@@ -36,6 +36,9 @@ pub struct Survey {
     /// What may be held in memory, about; past it rare members are taken together, and keys are not looked for
     #[arg(long, value_name = "SIZE", default_value = "512MB", value_parser = size, help_heading = "Survey")]
     pub memory: u64,
+    /// How many threads run over the records of a stream [default: as many as there are cores]
+    #[arg(long, help_heading = "Survey", value_name = "N", value_parser = clap::value_parser!(u16).range(1..=256))]
+    pub threads: Option<u16>,
     /// A form of the report, and the file that it goes to [default: text to standard output]
     #[arg(long = "report", value_name = "FORM[=FILE]", value_parser = report::<SurveyForm>, help_heading = "Output")]
     pub reports: Vec<(SurveyForm, Option<PathBuf>)>,

@@ -52,11 +52,11 @@ impl<F: Copy> Places<'_, F> {
         Ok(())
     }
 
-    /// Writes each form; `render` gets what colours it, and whether it is for a terminal.
+    /// Writes each form; `render` gets what colours it, and the columns that it may take.
     pub fn write(
         &self,
         options: &MessageOptions,
-        render: &mut dyn FnMut(F, &Messages, bool) -> Vec<u8>,
+        render: &mut dyn FnMut(F, &Messages, usize) -> Vec<u8>,
     ) -> Result<(), Failed> {
         let usual = [(self.usual, None)];
         let reports = if self.reports.is_empty() { &usual } else { self.reports };
@@ -65,8 +65,17 @@ impl<F: Copy> Places<'_, F> {
             let on_terminal =
                 matches!(destination, Destination::Stream(_)) && std::io::stdout().is_terminal();
             let shown = Messages::on(options, on_terminal);
-            destination.write(&render(*form, &shown, on_terminal))?;
+            destination.write(&render(*form, &shown, width(on_terminal)))?;
         }
         Ok(())
     }
+}
+
+/// The width that is taken for a terminal's where nothing tells it.
+const USUAL: usize = 120;
+
+/// The columns of a terminal; elsewhere nothing has to be cut.
+fn width(on_terminal: bool) -> usize {
+    let size = || console::Term::stdout().size_checked().map(|(_, columns)| usize::from(columns));
+    if on_terminal { size().unwrap_or(USUAL) } else { usize::MAX }
 }

@@ -29,7 +29,6 @@ impl Reading {
                 expansion: usize::try_from(self.expansion).unwrap_or(usize::MAX),
                 aliases: self.aliases as usize,
             },
-            threads: threads(self.threads),
             size: self.size_limit,
             fetch: Fetch {
                 headers: self.headers.clone(),
@@ -102,6 +101,7 @@ impl RuleCommand<'_> {
     pub(super) fn input_options(&self) -> InputOptions {
         InputOptions {
             whole_grammar: self.whole_grammar,
+            threads: threads(self.input.threads),
             memory: usize::try_from(self.input.memory).unwrap_or(usize::MAX),
             ..self.input.reading.options()
         }

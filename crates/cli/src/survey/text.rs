@@ -6,20 +6,11 @@ use kyanite_survey::{KindOfRecord, PathReport, Report};
 use super::words;
 use crate::messages::Messages;
 
-/// The width that is taken for a terminal's where nothing tells it.
-const USUAL: usize = 120;
-
 /// Below this width each path has a line of its own.
 const NARROW: usize = 90;
 
 /// How many cells a bar has.
 const BAR: usize = 8;
-
-/// The columns that the report may take: those of a terminal; elsewhere nothing is cut.
-pub fn width(on_terminal: bool) -> usize {
-    let size = || console::Term::stdout().size_checked().map(|(_, columns)| usize::from(columns));
-    if on_terminal { size().unwrap_or(USUAL) } else { usize::MAX }
-}
 
 pub fn render(report: &Report, shown: &Messages, width: usize) -> String {
     let mut text = format!("{}\n", shown.strong(&words::summary(report)));

@@ -1,0 +1,656 @@
+//! What differs between two documents.
+
+use std::collections::{HashMap, HashSet, VecDeque};
+
+use kyanite_tree::{
+    Content, Decimal, Element, Key, Map, Member, Name, Origin, Step, Value, equal, is_blank,
+};
+
+use crate::align::{Pair, align, longest_rising};
+use crate::fingerprint::{Fingerprint, Fingerprints};
+use crate::pattern::Pattern;
+
+/// When two numbers are the same.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, Default)]
+pub enum Numbers {
+    /// When they have the same value: `1.0` and `1`.
+    #[default]
+    Value,
+    /// When they are spelled alike.
+    Spelling,
+}
+
+/// How documents are compared.
+#[derive(Clone, Debug, Default)]
+pub struct Comparison {
+    /// When numbers are the same.
+    pub numbers: Numbers,
+    /// By how much numbers may differ and be the same.
+    pub tolerance: Option<Decimal>,
+    /// Paths that are left out.
+    pub ignored: Vec<Pattern>,
+    /// By which members the items of lists are told, by the paths of the lists.
+    pub keys: Vec<(Pattern, Vec<String>)>,
+    /// Whether texts without a type are the numbers and booleans that they spell, and a single value is a list of one: as they are where
+    /// one document comes from XML and the other does not.
+    pub crosses: bool,
+}
+
+impl Comparison {
+    /// Whether a path is left out.
+    pub(crate) fn leaves_out(&self, steps: &[Step<'_>]) -> bool {
+        self.ignored.iter().any(|pattern| pattern.matches(steps))
+    }
+}
+
+/// What differs.
+#[derive(Debug)]
+pub struct Difference<'a> {
+    /// As a tree, along both documents.
+    pub delta: Delta<'a>,
+    /// The same, change by change, in the order of the old document as far as it goes.
+    pub changes: Vec<Change<'a>>,
+    /// What was taken to be the same though it is spelled in another way.
+    pub assumed: Assumed,
+    /// Lists whose items could be told by a member.
+    pub keys: Vec<KeyChoice>,
+}
+
+/// What was taken to be the same.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, Default)]
+pub struct Assumed {
+    /// Single values that are lists of one on the other side.
+    pub singles: u64,
+    /// Texts that spell the number or boolean on the other side.
+    pub spelled: u64,
+}
+
+/// A list whose items could be told by a member, since it differs in each of them, on both sides.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct KeyChoice {
+    /// The path of such lists.
+    pub path: String,
+    /// The member.
+    pub member: String,
+}
+
+/// One change.
+#[derive(Clone, Debug)]
+pub struct Change<'a> {
+    /// What happened.
+    pub sort: ChangeSort,
+    /// Where it was, and what.
+    pub old: Option<(Vec<Step<'a>>, Value<'a>)>,
+    /// Where it is, and what.
+    pub new: Option<(Vec<Step<'a>>, Value<'a>)>,
+}
+
+/// What happened to a value.
+#[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Debug)]
+pub enum ChangeSort {
+    /// It is there now.
+    Added,
+    /// It is gone.
+    Removed,
+    /// It is another.
+    Changed,
+    /// It is elsewhere in its list.
+    Moved,
+}
+
+impl ChangeSort {
+    /// The word for it.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Added => "added",
+            Self::Removed => "removed",
+            Self::Changed => "changed",
+            Self::Moved => "moved",
+        }
+    }
+}
+
+/// How a value becomes another.
+#[derive(Debug)]
+pub enum Delta<'a> {
+    /// It is the same.
+    Same,
+    /// Another is in its place.
+    Other(Value<'a>),
+    /// A map with other members.
+    Map {
+        /// Names of members that are gone.
+        removed: Vec<&'a str>,
+        /// Members that are new.
+        added: Vec<Member<'a>>,
+        /// Members that are different.
+        changed: Vec<(&'a str, Delta<'a>)>,
+        /// The map as it is now.
+        new: &'a Map<'a>,
+        /// The map as it was.
+        old: &'a Map<'a>,
+    },
+    /// A list with other items.
+    List {
+        /// Positions of items that are gone.
+        removed: Vec<usize>,
+        /// The items that there are now, in order.
+        items: Vec<Aligned<'a>>,
+    },
+    /// An element with other attributes or content.
+    Element,
+}
+
+impl Delta<'_> {
+    fn is_same(&self) -> bool {
+        matches!(self, Self::Same)
+    }
+}
+
+/// An item of a list.
+#[derive(Debug)]
+pub enum Aligned<'a> {
+    /// It was there, at this position.
+    Both {
+        /// Where it was.
+        old: usize,
+        /// Whether it has another place among those that were there.
+        is_moved: bool,
+        /// How it became what it is.
+        delta: Delta<'a>,
+    },
+    /// It is new.
+    Added(Value<'a>),
+}
+
+/// Compares two documents.
+#[must_use]
+pub fn compare<'a>(old: Value<'a>, new: Value<'a>, comparison: &Comparison) -> Difference<'a> {
+    let mut walk = Walk {
+        comparison,
+        prints: [Fingerprints::new(comparison), Fingerprints::new(comparison)],
+        steps: [Vec::new(), Vec::new()],
+        changes: Vec::new(),
+        assumed: Assumed::default(),
+        keys: Vec::new(),
+    };
+    let delta = walk.delta(old, new);
+    let Walk { changes, assumed, keys, .. } = walk;
+    Difference { delta, changes, assumed, keys }
+}
+
+/// The old document, and the new one.
+const OLD: usize = 0;
+const NEW: usize = 1;
+
+/// A walk along both documents.
+struct Walk<'a, 'c> {
+    comparison: &'c Comparison,
+    prints: [Fingerprints<'c>; 2],
+    /// The steps to where it is in each.
+    steps: [Vec<Step<'a>>; 2],
+    changes: Vec<Change<'a>>,
+    assumed: Assumed,
+    keys: Vec<KeyChoice>,
+}
+
+impl<'a> Walk<'a, '_> {
+    fn print(&mut self, side: usize, value: Value<'a>) -> Fingerprint {
+        self.prints[side].of(value, &mut self.steps[side])
+    }
+
+    fn is_left_out(&self) -> bool {
+        !self.comparison.ignored.is_empty()
+            && self.steps.iter().any(|steps| self.comparison.leaves_out(steps))
+    }
+
+    fn enter(&mut self, old: Step<'a>, new: Step<'a>) {
+        self.steps[OLD].push(old);
+        self.steps[NEW].push(new);
+    }
+
+    fn leave(&mut self) {
+        self.steps.iter_mut().for_each(|steps| {
+            steps.pop();
+        });
+    }
+
+    /// Notes that a value one step below is there on one side alone.
+    fn alone(&mut self, side: usize, step: Step<'a>, value: Value<'a>) {
+        self.steps[side].push(step);
+        if !self.comparison.leaves_out(&self.steps[side]) {
+            let spot = Some((self.steps[side].clone(), value));
+            let change = match side {
+                OLD => Change { sort: ChangeSort::Removed, old: spot, new: None },
+                _ => Change { sort: ChangeSort::Added, old: None, new: spot },
+            };
+            self.changes.push(change);
+        }
+        self.steps[side].pop();
+    }
+
+    /// Notes what happened to a value that is on both sides.
+    fn both(&mut self, sort: ChangeSort, old: Value<'a>, new: Value<'a>) {
+        let [before, after] = &self.steps;
+        let (old, new) = (Some((before.clone(), old)), Some((after.clone(), new)));
+        self.changes.push(Change { sort, old, new });
+    }
+
+    fn delta(&mut self, old: Value<'a>, new: Value<'a>) -> Delta<'a> {
+        if self.is_left_out() {
+            return Delta::Same;
+        }
+        // Near numbers, and what crosses formats, have the same fingerprints and may differ all the same.
+        let is_decided = self.comparison.tolerance.is_none() && !self.comparison.crosses;
+        if is_decided && self.print(OLD, old) == self.print(NEW, new) {
+            return Delta::Same;
+        }
+        match (old, new) {
+            (Value::Map(_, before), Value::Map(_, after)) => self.maps(before, after),
+            (Value::List(_, before), Value::List(_, after)) => self.lists(before, after),
+            (Value::Element(_, before), Value::Element(_, after)) if before.name == after.name => {
+                self.elements(before, after)
+            }
+            (Value::List(_, [one]), other) if self.comparison.crosses => {
+                self.assumed.singles += 1;
+                self.steps[OLD].push(Step::Index(0));
+                let delta = self.delta(*one, other);
+                self.steps[OLD].pop();
+                delta
+            }
+            (other, Value::List(_, [one])) if self.comparison.crosses => {
+                self.assumed.singles += 1;
+                self.steps[NEW].push(Step::Index(0));
+                let delta = self.delta(other, *one);
+                self.steps[NEW].pop();
+                delta
+            }
+            _ if self.is_same_scalar(old, new) => Delta::Same,
+            _ => {
+                self.both(ChangeSort::Changed, old, new);
+                Delta::Other(new)
+            }
+        }
+    }
+
+    fn is_same_scalar(&mut self, old: Value<'a>, new: Value<'a>) -> bool {
+        let spelled = |text: &'a str| Decimal::spelled(text);
+        let (a, b) = match (old, new) {
+            (Value::Number(_, a), Value::Number(_, b)) => (a.as_str(), b.as_str()),
+            (Value::Number(_, number), Value::Untyped(_, text))
+            | (Value::Untyped(_, text), Value::Number(_, number))
+                if self.comparison.crosses =>
+            {
+                self.assumed.spelled += 1;
+                (number.as_str(), text)
+            }
+            (Value::Boolean(_, boolean), Value::Untyped(_, text))
+            | (Value::Untyped(_, text), Value::Boolean(_, boolean))
+                if self.comparison.crosses =>
+            {
+                self.assumed.spelled += 1;
+                return text == if boolean { "true" } else { "false" };
+            }
+            (Value::Untyped(..), Value::Number(..)) | (Value::Number(..), Value::Untyped(..)) => {
+                return false;
+            }
+            _ => return equal(old, new),
+        };
+        if a == b {
+            return true;
+        }
+        if self.comparison.numbers == Numbers::Spelling && self.comparison.tolerance.is_none() {
+            return false;
+        }
+        match (spelled(a), spelled(b), &self.comparison.tolerance) {
+            (Some(a), Some(b), Some(tolerance)) => {
+                a.sub(&b).is_ok_and(|difference| difference.abs() <= *tolerance)
+            }
+            (Some(a), Some(b), None) => a == b,
+            _ => equal(old, new),
+        }
+    }
+
+    fn maps(&mut self, old: &'a Map<'a>, new: &'a Map<'a>) -> Delta<'a> {
+        let (mut removed, mut added, mut changed) = (Vec::new(), Vec::new(), Vec::new());
+        for member in old.members() {
+            let step = Step::Name(member.name);
+            let Some(after) = new.get(member.name) else {
+                self.alone(OLD, step, member.value);
+                if !self.leaves_out(OLD, step) {
+                    removed.push(member.name);
+                }
+                continue;
+            };
+            self.enter(step, step);
+            let delta = self.delta(member.value, after);
+            self.leave();
+            if !delta.is_same() {
+                changed.push((member.name, delta));
+            }
+        }
+        for member in new.members().iter().filter(|member| old.get(member.name).is_none()) {
+            let step = Step::Name(member.name);
+            self.alone(NEW, step, member.value);
+            if !self.leaves_out(NEW, step) {
+                added.push(*member);
+            }
+        }
+        match removed.is_empty() && added.is_empty() && changed.is_empty() {
+            true => Delta::Same,
+            false => Delta::Map { removed, added, changed, new, old },
+        }
+    }
+
+    fn leaves_out(&mut self, side: usize, step: Step<'a>) -> bool {
+        self.steps[side].push(step);
+        let is_left_out = self.comparison.leaves_out(&self.steps[side]);
+        self.steps[side].pop();
+        is_left_out
+    }
+
+    fn lists(&mut self, old: &'a [Value<'a>], new: &'a [Value<'a>]) -> Delta<'a> {
+        let keys = self.comparison.keys.iter();
+        let mut of_list = keys.filter(|(path, _)| path.matches(&self.steps[OLD]));
+        let pairs = match of_list.next() {
+            Some((_, members)) => by_key(old, new, members),
+            None => {
+                let pairs = self.by_position(old, new);
+                self.propose(old, new, &pairs);
+                pairs
+            }
+        };
+        self.aligned(old, new, pairs)
+    }
+
+    /// Items beside each other by what they are, then by where they stand.
+    fn by_position(&mut self, old: &'a [Value<'a>], new: &'a [Value<'a>]) -> Vec<Matched> {
+        let prints = |walk: &mut Self, side: usize, items: &'a [Value<'a>]| {
+            let of = |(at, item): (usize, &Value<'a>)| {
+                walk.steps[side].push(Step::Index(at));
+                let print = walk.print(side, *item);
+                walk.steps[side].pop();
+                print
+            };
+            items.iter().enumerate().map(of).collect::<Vec<Fingerprint>>()
+        };
+        let (before, after) = (prints(self, OLD, old), prints(self, NEW, new));
+        matched(align(&before, &after), &before, &after, |a, b| are_alike(old[a], new[b]))
+    }
+
+    /// The delta of lists whose items stand beside each other.
+    fn aligned(
+        &mut self,
+        old: &'a [Value<'a>],
+        new: &'a [Value<'a>],
+        pairs: Vec<Matched>,
+    ) -> Delta<'a> {
+        let (mut removed, mut items) = (Vec::new(), Vec::new());
+        let mut is_same = true;
+        for pair in pairs {
+            match pair {
+                Matched::Old(at) => {
+                    self.alone(OLD, Step::Index(at), old[at]);
+                    removed.push(at);
+                    is_same = false;
+                }
+                Matched::New(at) => {
+                    self.alone(NEW, Step::Index(at), new[at]);
+                    items.push((at, Aligned::Added(new[at])));
+                    is_same = false;
+                }
+                Matched::Both { old: from, new: to, is_moved } => {
+                    self.enter(Step::Index(from), Step::Index(to));
+                    if is_moved {
+                        self.both(ChangeSort::Moved, old[from], new[to]);
+                    }
+                    let delta = self.delta(old[from], new[to]);
+                    self.leave();
+                    is_same &= !is_moved && delta.is_same();
+                    items.push((to, Aligned::Both { old: from, is_moved, delta }));
+                }
+            }
+        }
+        if is_same {
+            return Delta::Same;
+        }
+        items.sort_by_key(|(at, _)| *at);
+        removed.sort_unstable();
+        Delta::List { removed, items: items.into_iter().map(|(_, item)| item).collect() }
+    }
+
+    /// Notes a member by which the items of two lists of maps could be told, if other items would then stand beside each other.
+    fn propose(&mut self, old: &[Value<'_>], new: &[Value<'_>], pairs: &[Matched]) {
+        let path = Pattern::of(&self.steps[OLD]).to_string();
+        let is_list = |items: &[Value<'_>]| items.len() > 1;
+        if !is_list(old) || !is_list(new) || self.keys.iter().any(|choice| choice.path == path) {
+            return;
+        }
+        let Some(first) = old[0].as_map() else { return };
+        let is_key = |name: &str| {
+            [old, new].iter().all(|items| {
+                let mut seen = HashSet::new();
+                items.iter().all(|item| {
+                    let value = item.member(name).filter(|value| value.scalar_text().is_some());
+                    value.is_some_and(|value| seen.insert(Key::of(value)))
+                })
+            })
+        };
+        let found = first.members().iter().find(|member| {
+            let is_name = matches!(member.value, Value::Text(..) | Value::Untyped(..))
+                || member.value.as_number().is_some_and(|number| number.as_integer().is_some());
+            is_name && is_key(member.name) && would_differ(old, new, pairs, member.name)
+        });
+        if let Some(member) = found {
+            self.keys.push(KeyChoice { path, member: member.name.to_owned() });
+        }
+    }
+
+    fn elements(&mut self, old: &'a Element<'a>, new: &'a Element<'a>) -> Delta<'a> {
+        let before = self.changes.len();
+        let attributes = |element: &'a Element<'a>| {
+            element.attributes.iter().filter(|of| !of.name.declares_namespace())
+        };
+        let same = |name: Name<'a>, of: &'a Element<'a>| {
+            attributes(of).find(|other| {
+                other.name.local() == name.local() && other.name.namespace() == name.namespace()
+            })
+        };
+        for attribute in attributes(old) {
+            let step = Step::Attribute(attribute.name);
+            match same(attribute.name, new) {
+                None => self.alone(OLD, step, attribute.to_value()),
+                Some(after) if after.value != attribute.value => {
+                    self.enter(step, Step::Attribute(after.name));
+                    if !self.is_left_out() {
+                        self.both(ChangeSort::Changed, attribute.to_value(), after.to_value());
+                    }
+                    self.leave();
+                }
+                Some(_) => {}
+            }
+        }
+        for attribute in attributes(new).filter(|attribute| same(attribute.name, old).is_none()) {
+            self.alone(NEW, Step::Attribute(attribute.name), attribute.to_value());
+        }
+        if let (Some(text), Some(other)) = (old.text, new.text) {
+            if text != other {
+                let origin = |of: &Element<'a>| match of.content.first() {
+                    Some(Content::Text(origin, _)) => *origin,
+                    _ => Origin::NONE,
+                };
+                let (was, is) = (origin(old), origin(new));
+                self.both(
+                    ChangeSort::Changed,
+                    Value::Untyped(was, text),
+                    Value::Untyped(is, other),
+                );
+            }
+            return if self.changes.len() == before { Delta::Same } else { Delta::Element };
+        }
+        let (olds, news) = (children(old), children(new));
+        let prints = |walk: &mut Self, side: usize, items: &[(Step<'a>, Value<'a>)]| {
+            let of = |(_, value): &(Step<'a>, Value<'a>)| walk.print(side, *value);
+            items.iter().map(of).collect::<Vec<Fingerprint>>()
+        };
+        let (prints_old, prints_new) = (prints(self, OLD, &olds), prints(self, NEW, &news));
+        let pairs = align(&prints_old, &prints_new);
+        for pair in matched(pairs, &prints_old, &prints_new, |a, b| are_alike(olds[a].1, news[b].1))
+        {
+            match pair {
+                Matched::Old(at) => self.alone(OLD, olds[at].0, olds[at].1),
+                Matched::New(at) => self.alone(NEW, news[at].0, news[at].1),
+                Matched::Both { old, new, is_moved } => {
+                    self.enter(olds[old].0, news[new].0);
+                    if is_moved {
+                        self.both(ChangeSort::Moved, olds[old].1, news[new].1);
+                    }
+                    let _ = self.delta(olds[old].1, news[new].1);
+                    self.leave();
+                }
+            }
+        }
+        if self.changes.len() == before { Delta::Same } else { Delta::Element }
+    }
+}
+
+/// Whether items stand beside each other that differ in a member, or apart though they have the same there.
+fn would_differ(old: &[Value<'_>], new: &[Value<'_>], pairs: &[Matched], name: &str) -> bool {
+    let key = |item: Value<'_>| item.member(name).map(Key::of);
+    let gone: HashSet<Option<Key>> = pairs
+        .iter()
+        .filter_map(|pair| if let Matched::Old(at) = pair { Some(key(old[*at])) } else { None })
+        .collect();
+    pairs.iter().any(|pair| match pair {
+        Matched::Both { old: from, new: to, .. } => key(old[*from]) != key(new[*to]),
+        Matched::New(at) => gone.contains(&key(new[*at])),
+        Matched::Old(_) => false,
+    })
+}
+
+/// The child elements and texts of an element with the steps to them; text between elements that is only layout is none.
+fn children<'a>(element: &'a Element<'a>) -> Vec<(Step<'a>, Value<'a>)> {
+    let is_mixed = element
+        .content
+        .iter()
+        .any(|content| matches!(content, Content::Text(_, text) if !is_blank(text)));
+    let mut counts: HashMap<(&str, &str), usize> = HashMap::new();
+    let name_of = |name: Name<'a>| (name.namespace(), name.local());
+    let mut found = Vec::new();
+    let mut texts = 0;
+    for content in element.content {
+        match content {
+            Content::Element(origin, child) => {
+                let count = counts.entry(name_of(child.name)).or_default();
+                let step = Step::Element { name: child.name, position: *count, is_only: false };
+                *count += 1;
+                found.push((step, Value::Element(*origin, child)));
+            }
+            Content::Text(origin, text) if is_mixed => {
+                let step =
+                    Step::Node { kind: kyanite_tree::NodeKind::Text, name: "", position: texts };
+                texts += 1;
+                found.push((step, Value::Untyped(*origin, text)));
+            }
+            _ => {}
+        }
+    }
+    for (step, _) in &mut found {
+        if let Step::Element { name, is_only, .. } = step {
+            *is_only = counts.get(&name_of(*name)) == Some(&1);
+        }
+    }
+    found
+}
+
+/// Whether two values may be one that changed.
+fn are_alike(old: Value<'_>, new: Value<'_>) -> bool {
+    match (old, new) {
+        (Value::Element(_, a), Value::Element(_, b)) => a.name == b.name,
+        (Value::Map(..), Value::Map(..)) | (Value::List(..), Value::List(..)) => true,
+        (Value::Map(..) | Value::List(..) | Value::Element(..), _)
+        | (_, Value::Map(..) | Value::List(..) | Value::Element(..)) => false,
+        _ => true,
+    }
+}
+
+/// Items beside each other, with those that are the same elsewhere.
+enum Matched {
+    Both { old: usize, new: usize, is_moved: bool },
+    Old(usize),
+    New(usize),
+}
+
+/// Finds what moved among items that stand alone, and sets the others beside each other that stand at the same place and are alike.
+fn matched(
+    pairs: Vec<Pair>,
+    old: &[Fingerprint],
+    new: &[Fingerprint],
+    are_alike: impl Fn(usize, usize) -> bool,
+) -> Vec<Matched> {
+    let mut left: HashMap<Fingerprint, VecDeque<usize>> = HashMap::new();
+    for pair in &pairs {
+        if let Pair::Old(at) = pair {
+            left.entry(old[*at]).or_default().push_back(*at);
+        }
+    }
+    let mut moved: HashMap<usize, usize> = HashMap::new();
+    for pair in &pairs {
+        if let Pair::New(at) = pair
+            && let Some(from) = left.get_mut(&new[*at]).and_then(VecDeque::pop_front)
+        {
+            moved.insert(*at, from);
+        }
+    }
+    let gone: HashSet<usize> = moved.values().copied().collect();
+    let mut result = Vec::with_capacity(pairs.len());
+    // Items that are gone from the run under way, each waiting for one that takes its place.
+    let mut waiting: VecDeque<usize> = VecDeque::new();
+    for pair in pairs {
+        match pair {
+            Pair::Old(at) if gone.contains(&at) => {}
+            Pair::Old(at) => waiting.push_back(at),
+            Pair::New(at) => match moved.get(&at) {
+                Some(from) => result.push(Matched::Both { old: *from, new: at, is_moved: true }),
+                None => match waiting.front() {
+                    Some(from) if are_alike(*from, at) => {
+                        result.push(Matched::Both { old: *from, new: at, is_moved: false });
+                        waiting.pop_front();
+                    }
+                    _ => result.push(Matched::New(at)),
+                },
+            },
+            Pair::Both(old, new) => {
+                result.extend(waiting.drain(..).map(Matched::Old));
+                result.push(Matched::Both { old, new, is_moved: false });
+            }
+        }
+    }
+    result.extend(waiting.into_iter().map(Matched::Old));
+    result
+}
+
+/// Items beside each other by the values of some members; of several that have the same values, the first with the first.
+fn by_key<'a>(old: &'a [Value<'a>], new: &'a [Value<'a>], members: &[String]) -> Vec<Matched> {
+    let key = |item: &Value<'a>| {
+        let mut key = String::new();
+        members.iter().for_each(|name| Key::add_to(item.member(name), &mut key));
+        key
+    };
+    let mut known: HashMap<String, VecDeque<usize>> = HashMap::new();
+    for (at, item) in old.iter().enumerate() {
+        known.entry(key(item)).or_default().push_back(at);
+    }
+    let found: Vec<Option<usize>> =
+        new.iter().map(|item| known.get_mut(&key(item)).and_then(VecDeque::pop_front)).collect();
+    let kept: Vec<usize> = found.iter().flatten().copied().collect();
+    let in_place: HashSet<usize> = longest_rising(&kept).into_iter().map(|at| kept[at]).collect();
+    let kept: HashSet<usize> = kept.into_iter().collect();
+    let gone = (0..old.len()).filter(|at| !kept.contains(at)).map(Matched::Old);
+    let there = found.iter().enumerate().map(|(at, from)| match from {
+        Some(from) => Matched::Both { old: *from, new: at, is_moved: !in_place.contains(from) },
+        None => Matched::New(at),
+    });
+    gone.chain(there).collect()
+}

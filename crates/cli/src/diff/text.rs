@@ -1,0 +1,135 @@
+//! What differs, for terminals.
+
+use std::collections::BTreeMap;
+
+use console::{measure_text_width, truncate_str};
+use kyanite_change::ChangeSort;
+use kyanite_flow::{Compared, FoundChange, Side};
+use kyanite_tree::counted;
+
+use crate::messages::Messages;
+
+/// The width of columns where nothing cuts them.
+const COLUMNS: usize = 120;
+
+/// How many sorts of changes are listed in the summary.
+const LISTED: usize = 20;
+
+/// `timetable.json and new.json differ: 2 added, 1 removed`
+pub fn summary(found: &Compared) -> String {
+    let Compared { old, new, changes, .. } = found;
+    if changes.is_empty() {
+        return format!("nothing differs between {old} and {new}");
+    }
+    let sorts = [ChangeSort::Added, ChangeSort::Removed, ChangeSort::Changed, ChangeSort::Moved];
+    let counts = sorts.into_iter().filter_map(|sort| {
+        let count = changes.iter().filter(|change| change.sort == sort).count();
+        (count > 0).then(|| format!("{count} {}", sort.word()))
+    });
+    format!("{old} and {new} differ: {}", counts.collect::<Vec<String>>().join(", "))
+}
+
+/// How often what happened under which path, the most frequent first.
+pub fn by_path(found: &Compared) -> Vec<(usize, ChangeSort, &str)> {
+    let mut counts: BTreeMap<(&str, ChangeSort), usize> = BTreeMap::new();
+    for change in &found.changes {
+        *counts.entry((&change.under, change.sort)).or_default() += 1;
+    }
+    let counts = counts.into_iter().map(|((under, sort), count)| (count, sort, under));
+    let mut counts: Vec<(usize, ChangeSort, &str)> = counts.collect();
+    counts.sort_by_key(|(count, ..)| std::cmp::Reverse(*count));
+    counts
+}
+
+/// What was taken to be the same.
+pub fn assumed(found: &Compared) -> Option<String> {
+    let kyanite_change::Assumed { singles, spelled } = found.assumed;
+    let mut parts = Vec::new();
+    if spelled > 0 {
+        parts.push(format!("{} without a type with what it spells", counted(spelled, "text")));
+    }
+    if singles > 0 {
+        parts.push(format!("{} with a list of one", counted(singles, "single value")));
+    }
+    (!parts.is_empty()).then(|| format!("compared: {}", parts.join(", ")))
+}
+
+/// The summary, and which paths differ.
+fn head(found: &Compared, shown: &Messages) -> String {
+    let mut text = format!("{}\n", shown.strong(&summary(found)));
+    text.extend(assumed(found).map(|assumed| format!("{assumed}\n")));
+    let counts = by_path(found);
+    // Of few changes the list itself is short enough.
+    if found.changes.len() > 3 && counts.len() < found.changes.len() {
+        text.push('\n');
+        let width = counts.first().map_or(1, |(count, ..)| count.to_string().len());
+        for (count, sort, under) in counts.iter().take(LISTED) {
+            text.push_str(&format!("{count:>width$} × {:<7}  {under}\n", sort.word()));
+        }
+        if counts.len() > LISTED {
+            text.push_str(&format!("and {} more\n", counted(counts.len() - LISTED, "path")));
+        }
+    }
+    text
+}
+
+/// One change below the other.
+pub fn render(found: &Compared, shown: &Messages, width: usize) -> String {
+    let mut text = head(found, shown);
+    for change in &found.changes {
+        text.push_str(&format!("\n{}\n", shown.strong(change.path())));
+        if change.sort == ChangeSort::Moved {
+            let from = change.old.as_ref().map_or("", |side| &side.path);
+            text.push_str(&format!("  moved, from {from}\n"));
+            continue;
+        }
+        if let Some(old) = &change.old {
+            text.push_str(&format!("{}\n", shown.removed(&line("-", old, &found.old, width))));
+        }
+        if let Some(new) = &change.new {
+            text.push_str(&format!("{}\n", shown.added(&line("+", new, &found.new, width))));
+        }
+    }
+    text
+}
+
+/// `- "brim"    timetable.json:12`
+fn line(sign: &str, side: &Side, name: &str, width: usize) -> String {
+    let place = side.at.map(|at| format!("{name}:{}", at.line)).unwrap_or_default();
+    let room = width.saturating_sub(place.len() + 6).max(20);
+    format!("  {sign} {}  {place}", cut(&side.text, room)).trim_end().to_owned()
+}
+
+/// A text on one line that is no wider.
+fn cut(text: &str, width: usize) -> String {
+    let one_line = text.replace('\n', " ");
+    truncate_str(&one_line, width, "…").into_owned()
+}
+
+/// Old and new side by side.
+pub fn columns(found: &Compared, shown: &Messages, width: usize) -> String {
+    let half = (width.min(COLUMNS * 2) - 3).min(COLUMNS * 2) / 2;
+    let half = if width == usize::MAX { COLUMNS / 2 } else { half };
+    let mut text = head(found, shown);
+    if found.changes.is_empty() {
+        return text;
+    }
+    let cell = |text: &str| {
+        let text = cut(text, half);
+        let blanks = half.saturating_sub(measure_text_width(&text));
+        format!("{text}{}", " ".repeat(blanks))
+    };
+    let heads = format!("{} │ {}", cell(&found.old), found.new);
+    text.push_str(&format!("\n{}\n", shown.faint(&heads)));
+    let side = |side: &Option<Side>, change: &FoundChange| match side {
+        Some(side) if change.sort == ChangeSort::Moved => side.path.clone(),
+        Some(side) => side.text.clone(),
+        None => String::new(),
+    };
+    for change in &found.changes {
+        text.push_str(&format!("{}  {}\n", shown.strong(change.path()), change.sort.word()));
+        let (old, new) = (cell(&side(&change.old, change)), cut(&side(&change.new, change), half));
+        text.push_str(&format!("{} │ {}\n", shown.removed(&old), shown.added(&new)));
+    }
+    text
+}

@@ -1,0 +1,107 @@
+//! `kyanite patch`: a JSON Patch or JSON Merge Patch, applied.
+
+use std::io::IsTerminal;
+use std::path::PathBuf;
+use std::sync::atomic::AtomicU64;
+
+use kyanite_flow::{
+    Destination, Events, Failed, Input, Layout, Output, Patching, Sink, format_of, patch,
+};
+use kyanite_formats::losses::Losses;
+use kyanite_formats::{Format, json, xml};
+use kyanite_tree::{Diagnostic, Value};
+
+use crate::arguments::Patch;
+use crate::messages::Messages;
+use crate::run::{command_error, destination_of, format_of as format_by_name};
+use crate::status::Status;
+
+/// Runs the command.
+pub fn run(command: &Patch, messages: &mut Messages) -> Status {
+    match patched(command, messages) {
+        Ok(()) => Status::Done,
+        Err(failed) => {
+            messages.show_all(failed.diagnostics());
+            Status::from(&failed)
+        }
+    }
+}
+
+fn patched(command: &Patch, messages: &mut Messages) -> Result<(), Failed> {
+    let (input, patch_input) = command.inputs()?;
+    let options = command.reading.options();
+    let format = format_of(&input, &options)?;
+    let destination = match (&input, command.in_place) {
+        (Input::File(path), true) => Destination::File(path.clone()),
+        (_, true) => {
+            let advice = "name a file, or leave --in-place out";
+            return Err(command_error("only a file can be changed in place".into(), advice));
+        }
+        _ => destination_of(command.output.as_deref(), None),
+    };
+    let layout = command.layout(format);
+    let what = Patching {
+        patch: &patch_input,
+        input: &input,
+        options: &options,
+        merges: command.merge,
+        reverses: command.reverse.is_some(),
+    };
+    let bytes = AtomicU64::new(0);
+    let mut told = Vec::new();
+    let mut tell = |found: Diagnostic| told.push(found);
+    let mut events = Events { tell: &mut tell, bytes: &bytes };
+    let (mut destination, mut remarks) = (Some(destination), Vec::new());
+    let mut write = |value: Value<'_>, losses: &Losses| {
+        let Some(destination) = destination.take() else { return Ok(()) };
+        let mut output = Output::open(destination, layout.clone())?;
+        output.add_losses(losses);
+        if output.format().has_records() && value.as_list().is_some() {
+            for item in value.as_list().unwrap_or_default() {
+                let _ = output.item(*item);
+            }
+            output.end_items();
+        } else {
+            let _ = output.single(Some(value));
+        }
+        remarks = output.finish()?;
+        Ok(())
+    };
+    let patched = patch(what, &mut events, &mut write);
+    messages.show_all(&told);
+    messages.show_all(&remarks);
+    if let (Some(back), Some(file)) = (patched?, &command.reverse) {
+        Destination::File(file.clone()).write(&back)?;
+    }
+    Ok(())
+}
+
+impl Patch {
+    /// The document, and the patch.
+    fn inputs(&self) -> Result<(Input, Input), Failed> {
+        let input = self.input.as_deref().map_or(Input::Standard, Input::of_word);
+        let patch = Input::of_word(&self.patch);
+        if input == Input::Standard && self.input.is_none() && std::io::stdin().is_terminal() {
+            let advice = "name the document, or pipe it in";
+            return Err(command_error("there is no input".into(), advice));
+        }
+        if input == patch && input == Input::Standard {
+            let message = "the patch and the document cannot both come from standard input";
+            return Err(command_error(message.into(), "name a file for one"));
+        }
+        Ok((input, patch))
+    }
+
+    /// How the result is laid out.
+    fn layout(&self, input: Format) -> Layout {
+        let by_extension = |path: &PathBuf| format_by_name(path);
+        let format = self.to.or_else(|| self.output.as_ref().and_then(by_extension));
+        let indent = usize::from(self.indent);
+        Layout {
+            style: json::Style::Indented(indent),
+            indent,
+            xml: xml::Layout { indent: Some(indent), ..xml::Layout::default() },
+            ..Layout::of(format.unwrap_or(input))
+        }
+    }
+}

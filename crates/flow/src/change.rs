@@ -1,0 +1,245 @@
+//! Differences of inputs, and patches applied to them.
+
+use kyanite_change::{
+    Assumed, Change, ChangeSort, Comparison, KeyChoice, Patch, PatchProblem, Pattern, compare,
+    json_patch, merge,
+};
+use kyanite_formats::losses::Losses;
+use kyanite_formats::record_view::{Shape, View};
+use kyanite_formats::{Format, json, xml};
+use kyanite_tree::{Arena, Code, Diagnostic, LineColumn, Location, Origin, Step, Value};
+
+use crate::document::Library;
+use crate::failed::{Events, Failed};
+use crate::input::{Input, InputOptions};
+use crate::run::{is_xml, open};
+
+/// Two inputs that are compared.
+#[derive(Clone, Copy, Debug)]
+pub struct Diffing<'d> {
+    /// The old one.
+    pub old: &'d Input,
+    /// The new one.
+    pub new: &'d Input,
+    /// How they are read.
+    pub options: &'d InputOptions,
+    /// How they are compared.
+    pub comparison: &'d Comparison,
+    /// Whether a JSON Patch is wanted, and whether it keeps the order of members.
+    pub patch: Option<bool>,
+}
+
+/// What differs.
+#[derive(Clone, Debug)]
+pub struct Compared {
+    /// The name of the old input.
+    pub old: String,
+    /// The name of the new one.
+    pub new: String,
+    /// Change by change.
+    pub changes: Vec<FoundChange>,
+    /// What was taken to be the same though it is spelled in another way.
+    pub assumed: Assumed,
+    /// Lists whose items could be told by a member.
+    pub keys: Vec<KeyChoice>,
+    /// The JSON Patch, if it is wanted.
+    pub patch: Option<Vec<u8>>,
+}
+
+/// A change.
+#[derive(Clone, Debug)]
+pub struct FoundChange {
+    /// What happened.
+    pub sort: ChangeSort,
+    /// The path, with `[*]` for each index.
+    pub under: String,
+    /// What was there.
+    pub old: Option<Side>,
+    /// What is there.
+    pub new: Option<Side>,
+}
+
+/// A value on one side.
+#[derive(Clone, Debug)]
+pub struct Side {
+    /// Its path: a JSONPath, or in XML an XPath.
+    pub path: String,
+    /// The value as JSON on one line; of XML as markup.
+    pub text: String,
+    /// Where it begins.
+    pub at: Option<LineColumn>,
+}
+
+impl FoundChange {
+    /// The path: the new one, if the value is there still.
+    #[must_use]
+    pub fn path(&self) -> &str {
+        self.new.as_ref().or(self.old.as_ref()).map_or("", |side| &side.path)
+    }
+}
+
+/// The documents of an input as one value.
+fn read<'a>(
+    input: &Input,
+    options: &InputOptions,
+    library: &Library<'a>,
+    arena: &'a Arena,
+    events: &mut Events<'_>,
+) -> Result<(Value<'a>, Format, Losses), Failed> {
+    let source = open(input, options, events)?;
+    let format = source.detected.format;
+    let loaded = library.load(source, options, events)?;
+    let root = match loaded.roots.as_slice() {
+        [root] => *root,
+        several => arena.list(several),
+    };
+    Ok((root, format, loaded.losses))
+}
+
+/// Elements as records.
+fn record<'a>(value: Value<'a>, options: &InputOptions, arena: &'a Arena) -> Value<'a> {
+    let shape = Shape { without_namespaces: options.drop_namespaces, ..Shape::default() };
+    View::new(&shape, true).record(value, arena)
+}
+
+/// Compares two inputs.
+///
+/// # Errors
+/// [`Failed::Input`] when one cannot be read.
+pub fn diff(what: Diffing<'_>, events: &mut Events<'_>) -> Result<Compared, Failed> {
+    let Diffing { options, .. } = what;
+    let arena = Arena::new();
+    let library = Library::new(&arena);
+    let (mut old, old_format, _) = read(what.old, options, &library, &arena, events)?;
+    let (mut new, new_format, _) = read(what.new, options, &library, &arena, events)?;
+    // A patch speaks of members and items, so what it is made of has these.
+    if is_xml(old) != is_xml(new) || what.patch.is_some() {
+        (old, new) = (record(old, options, &arena), record(new, options, &arena));
+    }
+    let is_untyped = |format| matches!(format, Format::Xml | Format::Csv | Format::Tsv);
+    let crosses = is_untyped(old_format) != is_untyped(new_format) && what.patch.is_none();
+    let comparison = Comparison { crosses, ..what.comparison.clone() };
+    let difference = compare(old, new, &comparison);
+    let patch = what.patch.map(|is_exact| {
+        let mut text = Vec::new();
+        json::write(json_patch(&difference, is_exact, &arena), json::Style::Indented(2), &mut text);
+        text.push(b'\n');
+        text
+    });
+    let changes = difference.changes.iter().map(|change| found(change, &library));
+    Ok(Compared {
+        old: what.old.name(),
+        new: what.new.name(),
+        changes: changes.collect(),
+        assumed: difference.assumed,
+        keys: difference.keys,
+        patch,
+    })
+}
+
+/// A change, with its places.
+fn found(change: &Change<'_>, library: &Library<'_>) -> FoundChange {
+    let side = |(steps, value): &(Vec<Step<'_>>, Value<'_>)| {
+        let location = Location::new(steps.clone());
+        Side {
+            path: if location.is_in_xml() { location.to_string() } else { location.readable() },
+            text: shown(*value),
+            at: library.line_column(value.origin()),
+        }
+    };
+    let steps = change.new.as_ref().or(change.old.as_ref()).map(|(steps, _)| steps.as_slice());
+    FoundChange {
+        sort: change.sort,
+        under: under(steps.unwrap_or_default()),
+        old: change.old.as_ref().map(side),
+        new: change.new.as_ref().map(side),
+    }
+}
+
+/// The path of all places that differ by their indices alone.
+fn under(steps: &[Step<'_>]) -> String {
+    if !Location::new(steps.to_vec()).is_in_xml() {
+        return Pattern::of(steps).to_string();
+    }
+    let mut path = String::new();
+    for step in steps {
+        path.push('/');
+        match step {
+            Step::Element { name, .. } => path.push_str(name.qualified()),
+            Step::Attribute(name) => path.push_str(&format!("@{}", name.qualified())),
+            _ => path.push_str("text()"),
+        }
+    }
+    path
+}
+
+/// A value on one line.
+fn shown(value: Value<'_>) -> String {
+    if is_xml(value) {
+        let layout = xml::Layout { indent: None, declaration: false, ..xml::Layout::default() };
+        let mut markup = Vec::new();
+        if xml::write(value, &layout, &mut markup, &mut Losses::new(false)).is_ok() {
+            return String::from_utf8_lossy(&markup).trim_end().to_owned();
+        }
+    }
+    json::compact(value)
+}
+
+/// A patch that is applied to an input.
+#[derive(Clone, Copy, Debug)]
+pub struct Patching<'p> {
+    /// The patch.
+    pub patch: &'p Input,
+    /// What it is applied to.
+    pub input: &'p Input,
+    /// How the input is read.
+    pub options: &'p InputOptions,
+    /// Whether it is a JSON Merge Patch (RFC 7396), and not a JSON Patch (RFC 6902).
+    pub merges: bool,
+    /// Whether the patch that goes back is wanted.
+    pub reverses: bool,
+}
+
+/// Applies a patch; `take` gets the document that it makes, with what the reader could not keep. Gives the patch that goes back, if it is
+/// wanted.
+///
+/// # Errors
+/// [`Failed::Input`] when one of both cannot be read, [`Failed::Command`] when the patch is none, [`Failed::Rule`] when it does not
+/// apply, and what `take` gives.
+pub fn patch(
+    what: Patching<'_>,
+    events: &mut Events<'_>,
+    take: &mut dyn FnMut(Value<'_>, &Losses) -> Result<(), Failed>,
+) -> Result<Option<Vec<u8>>, Failed> {
+    let arena = Arena::new();
+    let (library, patches) = (Library::new(&arena), Library::new(&arena));
+    let (patch, _, _) = read(what.patch, &InputOptions::default(), &patches, &arena, events)?;
+    let (root, _, losses) = read(what.input, what.options, &library, &arena, events)?;
+    let root = record(root, what.options, &arena);
+    let place = |origin: Origin| patches.place(origin);
+    let refused = |found: &PatchProblem, is_applied: bool| {
+        let number = found.operation.map(|at| format!("operation {}: ", at + 1));
+        let message = format!("{}{}", number.unwrap_or_default(), found.message);
+        let code = if is_applied { Code::Patch } else { Code::PatchWrong };
+        let why = Diagnostic::error(code, message).at_opt(place(found.origin));
+        let why = why.advise_opt(found.advice.clone());
+        if is_applied { Failed::Rule(why) } else { Failed::Command(vec![why]) }
+    };
+    let made = if what.merges {
+        merge(root, patch, &arena)
+    } else {
+        let read = Patch::read(patch).map_err(|found| refused(&found, false))?;
+        read.apply(root, &arena).map_err(|found| refused(&found, true))?
+    };
+    take(made, &losses)?;
+    if !what.reverses {
+        return Ok(None);
+    }
+    let comparison =
+        Comparison { numbers: kyanite_change::Numbers::Spelling, ..Comparison::default() };
+    let back = json_patch(&compare(made, root, &comparison), true, &arena);
+    let mut text = Vec::new();
+    json::write(back, json::Style::Indented(2), &mut text);
+    text.push(b'\n');
+    Ok(Some(text))
+}
