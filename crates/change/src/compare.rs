@@ -515,16 +515,16 @@ impl<'a> Walk<'a, '_> {
     }
 }
 
-/// Whether items stand beside each other that differ in a member, or apart though they have the same there.
+/// Whether there are items that have the same in a member and do not stand beside each other.
 fn would_differ(old: &[Value<'_>], new: &[Value<'_>], pairs: &[Matched], name: &str) -> bool {
-    let key = |item: Value<'_>| item.member(name).map(Key::of);
-    let gone: HashSet<Option<Key>> = pairs
-        .iter()
-        .filter_map(|pair| if let Matched::Old(at) = pair { Some(key(old[*at])) } else { None })
-        .collect();
+    let key = |item: &Value<'_>| item.member(name).map(Key::of);
+    let known: HashMap<Option<Key>, usize> =
+        old.iter().enumerate().map(|(at, item)| (key(item), at)).collect();
     pairs.iter().any(|pair| match pair {
-        Matched::Both { old: from, new: to, .. } => key(old[*from]) != key(new[*to]),
-        Matched::New(at) => gone.contains(&key(new[*at])),
+        Matched::Both { old: from, new: to, .. } => {
+            known.get(&key(&new[*to])).is_some_and(|at| at != from)
+        }
+        Matched::New(at) => known.contains_key(&key(&new[*at])),
         Matched::Old(_) => false,
     })
 }

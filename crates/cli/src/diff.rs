@@ -4,8 +4,8 @@ mod html;
 mod json;
 mod text;
 
-use kyanite_change::Comparison;
-use kyanite_flow::{Compared, Diffing, Events, Failed, Input, diff};
+use kyanite_change::{Comparison, KeyChoice};
+use kyanite_flow::{Compared, Diffing, Events, Failed, Input, PairedFiles, diff, pair_files};
 use kyanite_tree::{Advice, Code, Diagnostic, Setting};
 
 use crate::arguments::{Diff, DiffForm, MessageOptions};
@@ -14,15 +14,42 @@ use crate::progress::Progress;
 use crate::report::Places;
 use crate::status::Status;
 
+/// What differs between two documents, or between the files of two folders.
+pub struct Differences {
+    /// The names of what is compared.
+    pub names: [String; 2],
+    /// Pair by pair.
+    pub pairs: Vec<Compared>,
+    /// Of folders: files that only one has.
+    pub only: [Vec<String>; 2],
+    /// Whether they are folders.
+    pub are_folders: bool,
+}
+
+impl Differences {
+    /// Whether anything differs.
+    pub fn is_empty(&self) -> bool {
+        self.only.iter().all(Vec::is_empty) && self.differing().next().is_none()
+    }
+
+    /// The pairs that differ.
+    pub fn differing(&self) -> impl Iterator<Item = &Compared> {
+        self.pairs.iter().filter(|pair| !pair.changes.is_empty())
+    }
+}
+
 /// Runs the command.
 pub fn run(command: &Diff, options: &MessageOptions, messages: &mut Messages) -> Status {
     let written = compared(command, options, messages).and_then(|found| {
-        let status = if found.changes.is_empty() { Status::Done } else { Status::No };
+        let status = if found.is_empty() { Status::Done } else { Status::No };
         command.places().write(options, &mut |form, shown, width| match form {
             DiffForm::Text => text::render(&found, shown, width).into_bytes(),
             DiffForm::Columns => text::columns(&found, shown, width).into_bytes(),
             DiffForm::Json => json::render(&found),
-            DiffForm::JsonPatch => found.patch.clone().unwrap_or_default(),
+            DiffForm::JsonPatch => {
+                let patches = found.pairs.iter().filter_map(|pair| pair.patch.as_deref());
+                patches.flatten().copied().collect()
+            }
             DiffForm::Html => html::render(&found).into_bytes(),
         })?;
         Ok(status)
@@ -48,7 +75,7 @@ fn compared(
     command: &Diff,
     options: &MessageOptions,
     messages: &mut Messages,
-) -> Result<Compared, Failed> {
+) -> Result<Differences, Failed> {
     command.places().check()?;
     let refused = |message: &str, advice: &'static str| {
         let why = Diagnostic::error(Code::CommandLine, message).advise(advice);
@@ -69,28 +96,49 @@ fn compared(
         keys: command.keys.clone(),
         crosses: false,
     };
-    let sizes = [&old, &new].iter().map(|input| input.size()).sum();
+    let (pairs, only, are_folders) = match (&old, &new) {
+        (Input::File(a), Input::File(b)) if a.is_dir() && b.is_dir() => {
+            if wants_patch {
+                return refused("a JSON Patch is one of one document", "name two files");
+            }
+            let PairedFiles { both, only_old, only_new } = pair_files(a, b)?;
+            (both, [only_old, only_new], true)
+        }
+        _ => (vec![(old.clone(), new.clone())], [Vec::new(), Vec::new()], false),
+    };
+    let sizes = pairs.iter().flat_map(|(old, new)| [old.size(), new.size()]).sum();
     let progress = Progress::start(options.progress, false, sizes);
     let mut tell = |told: Diagnostic| {
         progress.make_room();
         messages.show(&told);
     };
     let mut events = Events { tell: &mut tell, bytes: &progress.bytes };
-    let what = Diffing {
-        old: &old,
-        new: &new,
-        options: &command.reading.options(),
-        comparison: &comparison,
-        patch: wants_patch.then_some(command.exact),
-    };
-    let found = diff(what, &mut events)?;
+    let reading = command.reading.options();
+    let mut found = Vec::new();
+    for (old, new) in &pairs {
+        let patch = wants_patch.then_some(command.exact);
+        let what = Diffing { old, new, options: &reading, comparison: &comparison, patch };
+        found.push(diff(what, &mut events)?);
+    }
     drop(progress);
-    for choice in &found.keys {
+    let names = [old.name(), new.name()];
+    let found = Differences { names, pairs: found, only, are_folders };
+    suggest_keys(&found, messages);
+    Ok(found)
+}
+
+/// Says by which members the items of lists could be told, each once.
+fn suggest_keys(found: &Differences, messages: &mut Messages) {
+    let mut told: Vec<&KeyChoice> = Vec::new();
+    for choice in found.pairs.iter().flat_map(|pair| &pair.keys) {
+        if told.contains(&choice) {
+            continue;
+        }
+        told.push(choice);
         let message = format!("the items of {} are told by where they stand", choice.path);
         let advice = Advice::words("to have them told by ")
             .then(format!("`{}`, say ", choice.member))
             .setting(Setting::Key(choice.path.clone(), choice.member.clone()));
         messages.show(&Diagnostic::warning(Code::KeySuggested, message).advise(advice));
     }
-    Ok(found)
 }

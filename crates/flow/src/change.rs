@@ -1,5 +1,8 @@
 //! Differences of inputs, and patches applied to them.
 
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+
 use kyanite_change::{
     Assumed, Change, ChangeSort, Comparison, KeyChoice, Patch, PatchProblem, Pattern, compare,
     json_patch, merge,
@@ -13,6 +16,7 @@ use crate::document::Library;
 use crate::failed::{Events, Failed};
 use crate::input::{Input, InputOptions};
 use crate::run::{is_xml, open};
+use crate::validate::{Choice, find};
 
 /// Two inputs that are compared.
 #[derive(Clone, Copy, Debug)]
@@ -135,6 +139,46 @@ pub fn diff(what: Diffing<'_>, events: &mut Events<'_>) -> Result<Compared, Fail
         keys: difference.keys,
         patch,
     })
+}
+
+/// The files of two folders, by their paths in them.
+#[derive(Clone, Debug, Default)]
+pub struct PairedFiles {
+    /// Files that both have: the old one, and the new one.
+    pub both: Vec<(Input, Input)>,
+    /// Files that only the old folder has.
+    pub only_old: Vec<String>,
+    /// Files that only the new one has.
+    pub only_new: Vec<String>,
+}
+
+/// Pairs the files of two folders that are of a format that is read.
+///
+/// # Errors
+/// [`Failed::Input`] when a folder cannot be read.
+pub fn pair_files(old: &Path, new: &Path) -> Result<PairedFiles, Failed> {
+    let choice = Choice::new(&[], &[]).map_err(Failed::Input)?;
+    let files = |folder: &Path| {
+        let found = find(&[folder.display().to_string()], &choice).map_err(Failed::Input)?;
+        let named = found.into_iter().filter_map(|chosen| match chosen.input {
+            Input::File(path) => {
+                let name = path.strip_prefix(folder).unwrap_or(&path).to_owned();
+                Some((name, Input::File(path)))
+            }
+            _ => None,
+        });
+        Ok::<BTreeMap<PathBuf, Input>, Failed>(named.collect())
+    };
+    let (olds, mut news) = (files(old)?, files(new)?);
+    let mut paired = PairedFiles::default();
+    for (name, input) in olds {
+        match news.remove(&name) {
+            Some(other) => paired.both.push((input, other)),
+            None => paired.only_old.push(input.name()),
+        }
+    }
+    paired.only_new = news.values().map(Input::name).collect();
+    Ok(paired)
 }
 
 /// A change, with its places.

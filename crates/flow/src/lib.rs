@@ -36,7 +36,9 @@ mod xpath;
 pub(crate) type Bytes = Box<dyn std::io::Read + Send>;
 
 pub use apart::Apart;
-pub use change::{Compared, Diffing, FoundChange, Patching, Side, diff, patch};
+pub use change::{
+    Compared, Diffing, FoundChange, PairedFiles, Patching, Side, diff, pair_files, patch,
+};
 pub use document::read_whole;
 pub use ensure::Ensured;
 pub use failed::{Events, Failed};

@@ -5,17 +5,35 @@ use kyanite_flow::{Compared, FoundChange, Side};
 use kyanite_formats::json::{ReaderOptions, document};
 use kyanite_tree::{Arena, Value};
 
+use super::Differences;
 use super::text::by_path;
 use crate::report::{as_json, number};
 
 /// Writes the difference as one object.
-pub fn render(found: &Compared) -> Vec<u8> {
+pub fn render(found: &Differences) -> Vec<u8> {
     let arena = Arena::new();
-    as_json(whole(found, &arena))
+    if let ([pair], false) = (found.pairs.as_slice(), found.are_folders) {
+        return as_json(whole(pair, &arena));
+    }
+    let texts = |texts: &[String]| {
+        let texts: Vec<Value<'_>> =
+            texts.iter().map(|text| Value::text(arena.text(text))).collect();
+        arena.list(&texts)
+    };
+    let files: Vec<Value<'_>> = found.pairs.iter().map(|pair| whole(pair, &arena)).collect();
+    let [old, new] = &found.names;
+    as_json(arena.map([
+        ("old", Value::text(old)),
+        ("new", Value::text(new)),
+        ("same", Value::boolean(found.is_empty())),
+        ("only_old", texts(&found.only[0])),
+        ("only_new", texts(&found.only[1])),
+        ("files", arena.list(&files)),
+    ]))
 }
 
 /// The whole as a value.
-pub fn whole<'a>(found: &'a Compared, arena: &'a Arena) -> Value<'a> {
+fn whole<'a>(found: &'a Compared, arena: &'a Arena) -> Value<'a> {
     let count = |count: usize| number(count as u64, arena);
     let of = |sort: ChangeSort| count(found.changes.iter().filter(|one| one.sort == sort).count());
     let paths: Vec<Value<'a>> = by_path(found)

@@ -7,6 +7,7 @@ use kyanite_change::ChangeSort;
 use kyanite_flow::{Compared, FoundChange, Side};
 use kyanite_tree::counted;
 
+use super::Differences;
 use crate::messages::Messages;
 
 /// The width of columns where nothing cuts them.
@@ -73,8 +74,62 @@ fn head(found: &Compared, shown: &Messages) -> String {
     text
 }
 
+/// `old and new differ: 2 of 7 files, 1 only in old`
+pub fn summary_of_all(found: &Differences) -> String {
+    let Differences { names: [old, new], pairs, only: [only_old, only_new], are_folders } = found;
+    let ([pair], false) = (pairs.as_slice(), are_folders) else {
+        if found.is_empty() {
+            return format!(
+                "nothing differs between {old} and {new}, {}",
+                counted(pairs.len(), "file")
+            );
+        }
+        let mut parts =
+            vec![format!("{} of {}", found.differing().count(), counted(pairs.len(), "file"))];
+        for (only, name) in [(only_old, old), (only_new, new)] {
+            if !only.is_empty() {
+                parts.push(format!("{} only in {name}", only.len()));
+            }
+        }
+        return format!("{old} and {new} differ: {}", parts.join(", "));
+    };
+    summary(pair)
+}
+
+/// What of folders comes before the files: the summary, and the files that only one has.
+fn head_of_all(found: &Differences, shown: &Messages) -> String {
+    if !found.are_folders {
+        return String::new();
+    }
+    let mut text = format!("{}\n", shown.strong(&summary_of_all(found)));
+    for (only, sign) in found.only.iter().zip(["-", "+"]) {
+        for name in only {
+            let line = format!("  {sign} {name}");
+            let line = if sign == "-" { shown.removed(&line) } else { shown.added(&line) };
+            text.push_str(&format!("{line}\n"));
+        }
+    }
+    text
+}
+
+/// The pairs that are shown: of folders those that differ.
+fn shown_pairs(found: &Differences) -> impl Iterator<Item = &Compared> {
+    found.pairs.iter().filter(|pair| !found.are_folders || !pair.changes.is_empty())
+}
+
 /// One change below the other.
-pub fn render(found: &Compared, shown: &Messages, width: usize) -> String {
+pub fn render(found: &Differences, shown: &Messages, width: usize) -> String {
+    let mut text = head_of_all(found, shown);
+    for pair in shown_pairs(found) {
+        if found.are_folders {
+            text.push('\n');
+        }
+        text.push_str(&of_pair(pair, shown, width));
+    }
+    text
+}
+
+fn of_pair(found: &Compared, shown: &Messages, width: usize) -> String {
     let mut text = head(found, shown);
     for change in &found.changes {
         text.push_str(&format!("\n{}\n", shown.strong(change.path())));
@@ -107,9 +162,19 @@ fn cut(text: &str, width: usize) -> String {
 }
 
 /// Old and new side by side.
-pub fn columns(found: &Compared, shown: &Messages, width: usize) -> String {
-    let half = (width.min(COLUMNS * 2) - 3).min(COLUMNS * 2) / 2;
-    let half = if width == usize::MAX { COLUMNS / 2 } else { half };
+pub fn columns(found: &Differences, shown: &Messages, width: usize) -> String {
+    let mut text = head_of_all(found, shown);
+    for pair in shown_pairs(found) {
+        if found.are_folders {
+            text.push('\n');
+        }
+        text.push_str(&columns_of_pair(pair, shown, width));
+    }
+    text
+}
+
+fn columns_of_pair(found: &Compared, shown: &Messages, width: usize) -> String {
+    let half = (if width == usize::MAX { COLUMNS } else { width }).saturating_sub(3).max(20) / 2;
     let mut text = head(found, shown);
     if found.changes.is_empty() {
         return text;

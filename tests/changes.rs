@@ -1,0 +1,214 @@
+//! `kyanite diff` and `kyanite patch`.
+#![allow(clippy::unwrap_used, reason = "a test that fails may panic")]
+
+mod support;
+
+use support::{Folder, assert_says, dom_of, run};
+
+/// The demo, and beside it what became of some of its documents.
+fn changed() -> Folder {
+    let folder = Folder::with_demo();
+    let timetable = folder.read("timetable.json");
+    folder.file(
+        "new/timetable.json",
+        timetable.replace("Arctic Skua", "Arctic Tern").replacen(
+            "\"minutes\": 35",
+            "\"minutes\": 35.0",
+            1,
+        ),
+    );
+    folder
+        .file("new/fleet.toml", folder.read("fleet.toml").replace("wind_kn = 40", "wind_kn = 45"));
+    let manifest = folder.read("manifest.xml");
+    folder.file(
+        "new/manifest.xml",
+        manifest.replace("18200", "18300").replace("rank=\"mate\"", "rank=\"bosun\""),
+    );
+    folder.file("a.json", r#"{"sailings": [{"no": 1, "at": "07:00", "seats": 30}, {"no": 2, "at": "08:00", "seats": 12.5}], "page": 1}"#);
+    folder.file("b.json", r#"{"page": 1.0, "sailings": [{"no": 2, "at": "08:30", "seats": 12.6}, {"no": 1, "at": "07:00", "seats": 30}, {"no": 3}]}"#);
+    folder.file(
+        "one.xml",
+        "<fleet><vessel id='1'><seats>90</seats><open>true</open></vessel></fleet>",
+    );
+    folder.file("one.json", r#"{"fleet": {"vessel": [{"@id": 1, "seats": 90.0, "open": true}]}}"#);
+    folder.file(
+        "two.xml",
+        "<fleet>\n  <vessel id='1'>\n    <seats>90</seats><open>true</open></vessel>\n</fleet>",
+    );
+    folder.file("mixed-1.xml", "<p>The <b>pier</b> is closed <i>today</i>.</p>");
+    folder.file("mixed-2.xml", "<p>The <b>pier</b> is open <i>today</i>.<br/></p>");
+    folder
+        .file("old/a.json", "{\"a\": 1}")
+        .file("old/same.yaml", "a: 1\n")
+        .file("old/gone.csv", "a\n1\n");
+    folder
+        .file("now/a.json", "{\"a\": 2}")
+        .file("now/same.yaml", "a: 1.0\n")
+        .file("now/sub/come.toml", "a = 1\n");
+    folder
+}
+
+#[test]
+fn what_differs() {
+    let folder = changed();
+    for (line, status, expected) in [
+        (
+            "diff timetable.json timetable.json",
+            0,
+            "nothing differs between timetable.json and timetable.json",
+        ),
+        (
+            "diff timetable.json new/timetable.json",
+            1,
+            "timetable.json and new/timetable.json differ: 8 changed",
+        ),
+        (
+            "diff timetable.json new/timetable.json",
+            1,
+            "8 × changed  $.routes[*].sailings[*].vessel",
+        ),
+        (
+            "diff timetable.json new/timetable.json",
+            1,
+            "$.routes[0].sailings[0].vessel\n  - \"Arctic Skua\"  timetable.json:15\n  + \"Arctic Tern\"  new/timetable.json:15",
+        ),
+        ("diff timetable.json new/timetable.json --numbers spelling", 1, "9 changed"),
+        ("diff timetable.json new/timetable.json --ignore $..vessel", 0, "nothing differs"),
+        ("diff fleet.toml new/fleet.toml", 1, "$.limits.wind_kn\n  - 40  fleet.toml:"),
+        (
+            "diff manifest.xml new/manifest.xml",
+            1,
+            "/m:manifest[1]/v:vessel[1]/v:deck[1]/m:vehicle[1]/m:weight[1]\n  - \"18200\"  manifest.xml:9",
+        ),
+        ("diff manifest.xml new/manifest.xml", 1, "c:person[2]/@rank\n  - \"mate\""),
+        ("diff one.xml two.xml", 0, "nothing differs"),
+        ("diff mixed-1.xml mixed-2.xml", 1, "/p[1]/text()[2]\n  - \" is closed \""),
+        ("diff mixed-1.xml mixed-2.xml", 1, "/p[1]/br[1]\n  + <br/>"),
+        (
+            "diff one.xml one.json",
+            0,
+            "compared: 3 texts without a type with what it spells, 1 single value with a list of one",
+        ),
+        ("diff tickets.csv tickets.csv", 0, "nothing differs"),
+        ("diff a.json b.json", 1, "to have them told by `no`, say --key '$.sailings=no'"),
+        (
+            "diff a.json b.json --key $.sailings=no",
+            1,
+            "a.json and b.json differ: 1 added, 2 changed, 1 moved",
+        ),
+        ("diff a.json b.json --key $.sailings[*]=no", 1, "$.sailings[0].at\n  - \"08:00\""),
+        (
+            "diff a.json b.json --key $.sailings=no --tolerance 0.2",
+            1,
+            "1 added, 1 changed, 1 moved",
+        ),
+        ("diff a.json b.json --key $.sailings=no --report columns", 1, "{\"no\":3}"),
+        (
+            "diff old now",
+            1,
+            "old and now differ: 1 of 2 files, 1 only in old, 1 only in now\n  - old/gone.csv\n  + now/sub/come.toml",
+        ),
+        ("diff old now --report json", 1, "\"only_new\": [\n    \"now/sub/come.toml\"\n  ]"),
+        ("diff old old", 0, "nothing differs between old and old, 3 files"),
+        ("diff old now --report json-patch", 2, "a JSON Patch is one of one document"),
+        ("diff a.json missing.json", 3, "missing.json"),
+        ("diff a.json", 2, "NEW"),
+        ("diff - -", 2, "both documents cannot come from standard input"),
+        ("diff a.json b.json --key sailings=no", 2, "write a path of names"),
+        ("diff a.json b.json --key $.sailings", 2, "write it as PATH=MEMBER"),
+        ("diff a.json b.json --tolerance x", 2, "write a number"),
+        ("diff a.json b.json --exact", 2, "only a JSON Patch keeps the order of members"),
+        ("diff pier-feed.xml manifest.xml", 3, "pier-feed.xml:1:35"),
+    ] {
+        assert_says(&folder, line, status, expected);
+    }
+}
+
+/// What `--report json-patch` writes makes the new document of the old one, and `--reverse` goes back, in each format.
+#[test]
+fn patches_of_differences() {
+    let folder = changed();
+    folder.file(
+        "new/ports.yaml",
+        folder.read("ports.yaml").replace("lamps: 4", "lamps: 6").replace("Holm", "Holmen"),
+    );
+    for file in ["timetable.json", "fleet.toml", "ports.yaml", "manifest.xml"] {
+        let made =
+            run(&folder, &format!("diff {file} new/{file} --report json-patch=patch.json"), "");
+        assert_eq!(made.status, 1, "{file}: {}", made.err);
+        let extension = file.rsplit('.').next().unwrap();
+        let made = format!("made.{extension}");
+        assert_says(
+            &folder,
+            &format!("patch patch.json {file} -o {made} --reverse back.json"),
+            0,
+            "",
+        );
+        assert_says(&folder, &format!("diff {made} new/{file}"), 0, "nothing differs");
+        assert_says(&folder, &format!("patch back.json {made} --in-place --quiet"), 0, "");
+        assert_says(&folder, &format!("diff {made} {file}"), 0, "nothing differs");
+    }
+    // With the order of members it is the same to the byte.
+    run(
+        &folder,
+        "diff a.json b.json --key $.sailings=no --exact --numbers spelling --report json-patch=patch.json",
+        "",
+    );
+    let (made, wanted) =
+        (run(&folder, "patch patch.json a.json", ""), run(&folder, "convert b.json --to json", ""));
+    assert_eq!(made.out, wanted.out);
+}
+
+#[test]
+fn patches() {
+    let folder = changed();
+    folder.file("p.json", r#"[{"op": "replace", "path": "/sailings/0/at", "value": "07:15"}]"#);
+    folder.file(
+        "p.yaml",
+        "- {op: add, path: /sailings/-, value: {no: 9}}\n- {op: remove, path: /page}\n",
+    );
+    folder.file(
+        "bad.json",
+        r#"[{"op": "remove", "path": "/page"}, {"op": "remove", "path": "/sailing"}]"#,
+    );
+    folder.file("merge.json", r#"{"page": null, "next": {"page": 2}}"#);
+    let before = folder.read("a.json");
+    for (line, status, expected) in [
+        ("patch p.json a.json", 0, "\"at\": \"07:15\""),
+        ("patch p.yaml a.json", 0, "\"no\": 9"),
+        ("patch p.json a.json --to yaml", 0, "at: '07:15'"),
+        ("patch --merge merge.json a.json", 0, "\"page\": 2"),
+        (
+            "patch bad.json a.json --in-place",
+            4,
+            "operation 2: the document has nothing at /sailing",
+        ),
+        ("patch bad.json a.json", 4, "bad.json:1:62  $[1].path"),
+        ("patch bad.json a.json", 4, "near: sailings"),
+        ("patch merge.json a.json", 2, "a JSON Merge Patch is applied with --merge"),
+        ("patch a.json a.json", 2, "a JSON Patch is a list of operations"),
+        ("patch missing.json a.json", 3, "missing.json"),
+        ("patch p.json - --in-place", 2, "only a file can be changed in place"),
+        ("patch p.json a.json --in-place --to yaml", 2, "--to"),
+    ] {
+        assert_says(&folder, line, status, expected);
+    }
+    assert_eq!(folder.read("a.json"), before, "a patch that does not apply changed the file");
+    assert_says(&folder, "patch p.json a.json --in-place", 0, "");
+    assert_says(&folder, "query $.sailings[0].at a.json", 0, "\"07:15\"");
+    // From and to a pipe.
+    assert_eq!(run(&folder, "patch p.json --from json", &before).status, 0);
+}
+
+/// A page of ten thousand changes.
+#[test]
+fn as_a_page() {
+    let folder = Folder::with_demo();
+    let rows =
+        |from: u32| (0..10_000).map(|no| format!("{{\"no\":{}}}\n", no + from)).collect::<String>();
+    folder.file("a.jsonl", rows(0)).file("b.jsonl", rows(100_000));
+    assert_eq!(run(&folder, "diff a.jsonl b.jsonl --report html=d.html --quiet", "").status, 1);
+    let Some(dom) = dom_of(&folder, "d.html") else { return };
+    assert!(dom.contains("10000 of 10000"), "{dom:.2000}");
+    assert!((200..=1000).contains(&dom.matches("<article").count()));
+}
