@@ -4,6 +4,7 @@ mod change;
 mod reading;
 mod rules;
 mod schema;
+mod split;
 mod survey;
 mod validate;
 
@@ -17,6 +18,7 @@ pub use change::{Diff, DiffForm, Patch};
 pub use reading::Reading;
 pub use rules::{CheckRules, Rules};
 pub use schema::{SampleOfSchema, SchemaCommand, SchemaLanguage, SchemaReferences, Translate};
+pub use split::Split;
 pub use survey::{Survey, SurveyForm};
 pub use validate::{DraftName, FailOn, ReportForm, Validate};
 
@@ -56,6 +58,8 @@ pub enum Command {
     Diff(Diff),
     /// Apply a JSON Patch or a JSON Merge Patch
     Patch(Patch),
+    /// Cut a large document or stream into parts
+    Split(Split),
     /// Check documents against schemas
     Validate(Validate),
     /// Check schemas themselves, translate them, make up documents that are valid
@@ -91,7 +95,8 @@ impl Command {
             | Self::Convert(Convert { input, .. }) => input.reading.depth as usize,
             Self::Survey(Survey { reading, .. })
             | Self::Diff(Diff { reading, .. })
-            | Self::Patch(Patch { reading, .. }) => reading.depth as usize,
+            | Self::Patch(Patch { reading, .. })
+            | Self::Split(Split { reading, .. }) => reading.depth as usize,
             // As deep as schemas may apply each other.
             Self::Validate(_) | Self::Schema(_) => {
                 kyanite_schema::json::DEPTH.max(kyanite_formats::json::DEFAULT_DEPTH)

@@ -16,6 +16,7 @@ mod rule_text;
 mod run;
 mod schemas;
 mod settings;
+mod split;
 mod status;
 mod survey;
 mod trace;
@@ -84,6 +85,7 @@ fn run(arguments: Arguments) -> Status {
         Command::Rules(Rules::Test { rule, cases }) => cases::test(&rule, &cases, &mut messages),
         Command::Diff(diff) => diff::run(&diff, &arguments.messages, &mut messages),
         Command::Patch(patch) => patch::run(&patch, &mut messages),
+        Command::Split(split) => split::run(&split, &arguments.messages, &mut messages),
         Command::Validate(validate) => validate::run(&validate, &arguments.messages, &mut messages),
         Command::Schema(command) => schemas::run(&command, &mut messages),
         Command::Demo(demo) => demo::demo(&demo, &mut messages),

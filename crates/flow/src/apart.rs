@@ -3,11 +3,10 @@
 //! All files, or none: what keys say is checked before anything is written, the files are made in a hidden folder, and only
 //! when all are there do they go to their places. Where one cannot, those that did go back.
 
-use std::collections::HashMap;
 use std::fs::{self, File};
 use std::io;
 use std::ops::ControlFlow;
-use std::path::{Component, Path, PathBuf};
+use std::path::{Path, PathBuf};
 
 use kyanite_formats::losses::{Loss, Losses};
 use kyanite_formats::{Format, cannot_hold, detect};
@@ -16,9 +15,9 @@ use kyanite_tree::{Advice, Code, Diagnostic, Origin, Place, Setting, Value};
 
 use crate::compression::{Compression, Encoder};
 use crate::failed::OutputFailure;
+use crate::folder::{Names, NewFiles};
 use crate::output::cannot_write;
 use crate::render::{Layout, Renderer, loss_remark};
-use crate::unfinished::{OLD, Undisturbed, UnfinishedFolder, folder_of, through_links};
 use crate::{Failed, Sink};
 
 /// Writes the members of a map into files of a folder: all or none.
@@ -27,17 +26,11 @@ pub struct Apart {
     /// How the members are laid out, but for their format.
     layout: Layout,
     foreign: bool,
-    made: Option<Made>,
+    made: Option<NewFiles>,
     losses: Losses,
     /// What is worth saying about the files, each once.
     remarks: Vec<Diagnostic>,
     failed: Option<OutputFailure>,
-}
-
-/// Files that are complete, in a hidden folder, with the paths that they go to.
-struct Made {
-    within: UnfinishedFolder,
-    files: Vec<(PathBuf, PathBuf)>,
 }
 
 /// A file that is to be.
@@ -47,9 +40,6 @@ struct Wanted<'a> {
     format: Format,
     value: Value<'a>,
 }
-
-/// The longest name of a file, in bytes, that systems in use today take.
-const LONGEST_NAME: usize = 255;
 
 type Kept<T> = Result<T, OutputFailure>;
 
@@ -76,26 +66,8 @@ impl Apart {
         if let Some(failed) = self.failed {
             return Err(failed.into());
         }
-        let Some(Made { within, files }) = self.made else { return Ok((0, self.remarks)) };
-        let count = files.len();
-        let undisturbed = Undisturbed::new();
-        let mut moves = Moves::default();
-        for (number, (made, path)) in files.into_iter().enumerate() {
-            let aside = within.path().join(format!("{OLD}{number}"));
-            if let Err(error) = moves.put(&made, &path, aside) {
-                let lost = moves.undo();
-                drop(undisturbed);
-                let failed = cannot_write(&path.display().to_string(), &error);
-                return Err(Failed::Output(match lost {
-                    false => failed,
-                    true => {
-                        let kept = within.keep();
-                        failed.advise(format!("what was there before is in {}", kept.display()))
-                    }
-                }));
-            }
-        }
-        drop(undisturbed);
+        let Some(files) = self.made else { return Ok((0, self.remarks)) };
+        let count = files.finish()?;
         let format = "the files";
         let loss = loss_remark(format, &self.losses, !self.layout.places_of_losses);
         self.remarks.splice(0..0, loss);
@@ -113,17 +85,14 @@ impl Apart {
             ));
         }
         let wanted = wanted(&self.folder, value)?;
-        let within = existing_folder(&self.folder);
         let failed =
-            |error| OutputFailure::Told(cannot_write(&within.display().to_string(), &error));
-        let within = UnfinishedFolder::new(&within).map_err(failed)?;
-        let mut files = Vec::with_capacity(wanted.len());
-        for (number, file) in wanted.into_iter().enumerate() {
-            let path = within.path().join(format!("new-{number}"));
+            |error| OutputFailure::Told(cannot_write(&self.folder.display().to_string(), &error));
+        let mut files = NewFiles::in_folder(&self.folder).map_err(failed)?;
+        for file in wanted {
+            let path = files.add(file.path.clone());
             self.make(&path, &file)?;
-            files.push((path, file.path));
         }
-        self.made = Some(Made { within, files });
+        self.made = Some(files);
         Ok(())
     }
 
@@ -180,125 +149,21 @@ fn wanted<'a>(folder: &Path, value: Value<'a>) -> Kept<Vec<Wanted<'a>>> {
             format!("only the members of a map become files; this is {}", value.kind().phrase());
         return refuse(message, "return {\"name.json\": …}", value.origin());
     };
-    let mut keys: HashMap<String, &str> = HashMap::new();
-    let mut folders: HashMap<String, &str> = HashMap::new();
+    let mut names = Names::new(folder);
     let mut all = Vec::with_capacity(map.len());
     for member in map.members() {
         let (key, at) = (member.name, member.value.origin());
-        let parts: Vec<_> = Path::new(key).components().collect();
-        let is_inside = parts.iter().all(|part| matches!(part, Component::Normal(_)));
-        if !is_inside {
-            let message = format!("the key `{key}` leads out of the folder");
-            return refuse(message, "keys are names of files in the folder", at);
-        }
-        if parts.is_empty() || key.contains('\0') || key.ends_with('/') {
-            let message = format!("the key {key:?} cannot be the name of a file");
-            return refuse(message, "keys are names of files in the folder", at);
-        }
-        if parts.iter().any(|part| part.as_os_str().len() > LONGEST_NAME) {
-            let message = format!("the key `{key}` is too long for the name of a file");
-            return refuse(message, "names of files have up to 255 bytes", at);
-        }
+        let path = names
+            .add(key)
+            .map_err(|(message, advice)| OutputFailure::Value(cannot_hold(message, advice, at)))?;
         let Some(detected) = detect::by_name(None, Some(key)) else {
             let message = format!("the key `{key}` says no format");
             let advice = "end it with an extension such as .json, .xml, .csv";
             return refuse(message, advice, at);
         };
-        let name: PathBuf = parts.iter().collect();
-        // Many systems do not tell upper case from lower.
-        let folded = |path: &Path| path.to_string_lossy().to_lowercase();
-        let above = name.ancestors().skip(1).filter(|above| !above.as_os_str().is_empty());
-        let above: Vec<String> = above.map(folded).collect();
-        let twin = keys.insert(folded(&name), key).or(folders.get(&folded(&name)).copied());
-        let twin = twin.or_else(|| above.iter().find_map(|above| keys.get(above).copied()));
-        if let Some(twin) = twin {
-            let message =
-                format!("the keys `{twin}` and `{key}` are one file, or one is in the other");
-            return refuse(message, "give them names that differ in more than case", at);
-        }
-        folders.extend(above.into_iter().map(|above| (above, key)));
-        let path = folder.join(&name);
-        if path.is_dir() {
-            let message = format!("the key `{key}` is the name of a folder that is there");
-            return refuse(message, "give it another name, or take the folder away", at);
-        }
         all.push(Wanted { key, path, format: detected.format, value: member.value });
     }
     Ok(all)
-}
-
-/// The folder itself or, where it is not there, the first above it that is.
-fn existing_folder(folder: &Path) -> PathBuf {
-    let there = folder.ancestors().find(|above| above.is_dir()).map(Path::to_owned);
-    there.unwrap_or_else(|| PathBuf::from("."))
-}
-
-/// What was done to put files in their places.
-#[derive(Default)]
-struct Moves {
-    /// Folders that were made, the outer ones first.
-    folders: Vec<PathBuf>,
-    /// Files that were put there, with where the ones before them are.
-    files: Vec<(PathBuf, Option<PathBuf>)>,
-}
-
-impl Moves {
-    /// Puts a file in its place; one that is there goes aside.
-    fn put(&mut self, made: &Path, path: &Path, aside: PathBuf) -> io::Result<()> {
-        let path = through_links(path);
-        self.make_folder(folder_of(&path))?;
-        let old = match fs::symlink_metadata(&path) {
-            Ok(there) if there.permissions().readonly() => {
-                return Err(io::Error::from(io::ErrorKind::PermissionDenied));
-            }
-            Ok(_) => {
-                move_file(&path, &aside)?;
-                Some(aside)
-            }
-            Err(_) => None,
-        };
-        self.files.push((path.clone(), old));
-        move_file(made, &path)
-    }
-
-    fn make_folder(&mut self, folder: &Path) -> io::Result<()> {
-        let missing: Vec<_> = folder
-            .ancestors()
-            .take_while(|above| !above.as_os_str().is_empty() && !above.exists())
-            .collect();
-        for above in missing.into_iter().rev() {
-            fs::create_dir(above)?;
-            self.folders.push(above.to_owned());
-        }
-        Ok(())
-    }
-
-    /// Takes everything back, as far as that is possible; tells whether a file that was there could not go back.
-    fn undo(self) -> bool {
-        let mut is_lost = false;
-        for (path, old) in self.files.into_iter().rev() {
-            match old {
-                Some(old) => is_lost |= move_file(&old, &path).is_err(),
-                // It may not have got there.
-                None => drop(fs::remove_file(&path)),
-            }
-        }
-        for folder in self.folders.into_iter().rev() {
-            let _ = fs::remove_dir(folder);
-        }
-        is_lost
-    }
-}
-
-/// Moves a file, also to another file system.
-fn move_file(from: &Path, to: &Path) -> io::Result<()> {
-    match fs::rename(from, to) {
-        Err(error) if error.kind() == io::ErrorKind::CrossesDevices => {
-            fs::copy(from, to)?;
-            fs::remove_file(from)
-        }
-        moved => moved,
-    }
 }
 
 impl Sink for Apart {

@@ -321,6 +321,8 @@ pub(crate) struct Records<'a> {
     /// How many bytes behind the text are not UTF-8; 0 when all are.
     invalid: usize,
     then: Then,
+    /// Where the first record may begin.
+    from: usize,
     /// Where the record that was read last begins.
     start: usize,
 }
@@ -367,7 +369,22 @@ impl<'a> Records<'a> {
             reader.is_last();
         }
         let places = TextPlaces::new(input.name, bytes);
-        Self { reader, input, places, bytes, text, invalid, then, start: 0 }
+        Self { reader, input, places, bytes, text, invalid, then, from, start: 0 }
+    }
+
+    /// What stands before the first record: the header of a table.
+    pub(crate) fn head(&self) -> &'a [u8] {
+        &self.bytes[..self.from]
+    }
+
+    /// The text of the record that was read last.
+    pub(crate) fn last_text(&self) -> &'a [u8] {
+        &self.bytes[self.begin()..self.reader.position().max(self.begin())]
+    }
+
+    /// The place of the record that was read last.
+    pub(crate) fn last_place(&self) -> Place {
+        self.place_at(self.begin())
     }
 
     /// How many lines are before the block.

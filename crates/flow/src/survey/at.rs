@@ -82,6 +82,19 @@ impl RecordPath {
         (*last == Step::Items).then(|| names.collect()).flatten()
     }
 
+    /// The names on the way.
+    pub(crate) fn names(&self) -> impl Iterator<Item = &str> {
+        self.0.iter().filter_map(|step| match step {
+            Step::Name(name) => Some(name.as_str()),
+            Step::Items => None,
+        })
+    }
+
+    /// Whether it leads into a document.
+    pub(crate) fn has_names(&self) -> bool {
+        self.names().next().is_some()
+    }
+
     /// Gives each record in a document to `take`. `[*]` over what is no list is the value itself, as one element of XML stands where
     /// several would be a list.
     pub(crate) fn each<'a>(&self, root: Value<'a>, take: &mut dyn FnMut(Value<'a>)) {

@@ -1,0 +1,390 @@
+//! An input cut into parts, each a document of its format that stands alone.
+
+mod parts;
+mod xml;
+
+use std::io::Read;
+use std::path::Path;
+
+use kyanite_formats::{Format, span_of};
+use kyanite_lang::{Arguments, Plan, Runner, Session};
+use kyanite_tree::{Arena, Base, Code, Diagnostic, Passed, Place, Value};
+
+use crate::document::Library;
+use crate::failed::{Events, Failed};
+use crate::input::{Input, InputOptions, Limited, Source, cannot_read};
+use crate::records::{Blocks, InputPart};
+use crate::run::rule_failed;
+use crate::stream::no_trouble;
+use crate::survey::RecordPath;
+use crate::transcode::Replaced;
+use crate::walk::{Step, Walk};
+
+use parts::{Around, Parts};
+
+pub use parts::{SplitPart, TEMPLATE_PARAMS};
+
+/// An input that is cut into parts.
+#[derive(Clone, Copy)]
+pub struct Splitting<'s> {
+    /// The input.
+    pub input: &'s Input,
+    /// How it is read.
+    pub options: &'s InputOptions,
+    /// The path to the records; without it they are those of a stream, the items of a document that is a list, or documents of YAML.
+    pub at: Option<&'s RecordPath>,
+    /// Where parts begin.
+    pub by: SplitBy<'s>,
+    /// Where parts go.
+    pub folder: &'s Path,
+    /// What makes the name of a part: a rule with the params [`TEMPLATE_PARAMS`].
+    pub template: &'s Plan,
+}
+
+/// Where parts begin, or which records are in one.
+#[derive(Clone, Copy)]
+pub enum SplitBy<'s> {
+    /// After so many records.
+    Records(u64),
+    /// Before the record with which a part would have more bytes.
+    Bytes(u64),
+    /// Records for which this is the same are in one part.
+    Key(&'s Plan),
+    /// A record for which this holds begins a part.
+    Where(&'s Plan),
+}
+
+/// Cuts an input into parts; gives what they are, in the order in which they begin. All are there in the end, or none.
+///
+/// # Errors
+/// [`Failed`] by whatever is wrong: the input, a key, a name, or the folder.
+pub fn split(what: Splitting<'_>, events: &mut Events<'_>) -> Result<Vec<SplitPart>, Failed> {
+    let source = Source::open(what.input, what.options)?;
+    let format = source.detected.format;
+    let parts = Parts::new(what, &source.name, format)?;
+    let mut cut = Cut { what, parts, events };
+    match (format, what.at) {
+        (format, Some(_)) if format.has_records() => {
+            let advice = "leave --at out: the records are its lines or rows";
+            return Err(refused(format!("{} is a stream of records", source.name), advice));
+        }
+        (format, None) if format.has_records() => cut.stream(source)?,
+        (Format::Json, _) => cut.json(source)?,
+        (Format::Yaml, None) => cut.yaml(source)?,
+        (Format::Xml, Some(at)) => cut.xml(source, at)?,
+        (Format::Xml, None) => {
+            let advice = "say which elements are the records, as in $.manifest.vessel[*]";
+            return Err(refused("a document of XML is split at a path".into(), advice));
+        }
+        (format, _) => {
+            let at = if what.at.is_some() { " at a path" } else { "" };
+            let advice = "convert it to JSON first";
+            return Err(refused(format!("a document of {format} is not split{at}"), advice));
+        }
+    }
+    cut.parts.finish()
+}
+
+fn refused(message: String, advice: &'static str) -> Failed {
+    Failed::Command(vec![Diagnostic::error(Code::CommandLine, message).advise(advice)])
+}
+
+/// What cuts records.
+struct Cut<'s, 'e> {
+    what: Splitting<'s>,
+    parts: Parts<'s>,
+    events: &'s mut Events<'e>,
+}
+
+impl Cut<'_, '_> {
+    /// Cuts a stream of records, block by block.
+    fn stream(&mut self, source: Source) -> Result<(), Failed> {
+        let Source { name, detected, reader, live, replaced, .. } = source;
+        let mut blocks = Blocks::new(reader, live);
+        self.blocks(&mut blocks, &name, detected.format, &replaced).map(drop)
+    }
+
+    fn blocks(
+        &mut self,
+        blocks: &mut Blocks,
+        name: &str,
+        format: Format,
+        replaced: &Replaced,
+    ) -> Result<Passed, Failed> {
+        let (by, parts) = (self.what.by, &mut self.parts);
+        let input = InputPart { name, format, base: Base::default(), before: Passed::default() };
+        let mut keys = Keys::new(by);
+        let walk = Walk::new(self.what.options, self.events);
+        walk.over(blocks, input, replaced, &mut |records, arena, steps| {
+            parts.set_header(records.head());
+            loop {
+                match steps.next(records)? {
+                    Step::Record(record) => {
+                        let place = || Some(records.last_place());
+                        let key = keys.of(record, arena, &place)?;
+                        let text = records.last_text();
+                        parts.put(text, record, key, Around::Nothing, &place)?;
+                    }
+                    Step::End(used) => return Ok(used),
+                }
+            }
+        })
+    }
+
+    /// Cuts the list that a path leads to: a large one item by item, another whole.
+    fn json(&mut self, source: Source) -> Result<(), Failed> {
+        let at = self.what.at;
+        if let Some(at) = at.filter(|at| at.has_names()) {
+            let message = format!("what stands around {at} is in no part");
+            self.events.tell(Diagnostic::warning(Code::NotRead, message));
+        }
+        let is_plain = !self.what.options.unwrap && source.looks_like.is_none();
+        let names = at.map_or(Some(Vec::new()), RecordPath::to_one_list).filter(|_| is_plain);
+        let Some(names) = names else { return self.items(source) };
+        let mut source = source.go_through(names)?;
+        let Some(mut items) = source.items.take() else { return self.items(source) };
+        let (name, replaced) = (source.name.clone(), source.replaced.clone());
+        let passed = self.blocks(&mut items, &name, Format::JsonLines, &replaced)?;
+        no_trouble(&items, &name, passed)
+    }
+
+    /// Cuts the items of lists in a document that is held whole.
+    fn items(&mut self, source: Source) -> Result<(), Failed> {
+        let arena = Arena::new();
+        let library = Library::new(&arena);
+        let name = source.name.clone();
+        let roots = library.load(source, self.what.options, self.events)?.roots;
+        let mut records = Vec::new();
+        for root in roots {
+            match (self.what.at, root) {
+                (Some(at), root) => at.each(root, &mut |record| records.push(record)),
+                (None, Value::List(_, items)) => records.extend_from_slice(items),
+                (None, other) => {
+                    let message =
+                        format!("{name} is {}, and a list is split", other.kind().phrase());
+                    let advice = "say the path to a list with --at, as in $.routes[*]";
+                    return Err(refused(message, advice));
+                }
+            }
+        }
+        if let Some(at) = self.what.at.filter(|_| records.is_empty()) {
+            return Err(at.leads_nowhere());
+        }
+        let mut keys = Keys::new(self.what.by);
+        for record in records {
+            let place = || library.place(record.origin());
+            let key = keys.of(record, &arena, &place)?;
+            let text = library.text_of(record).map(str::to_owned);
+            let text = text.unwrap_or_else(|| kyanite_formats::json::compact(record));
+            self.parts.put(text.as_bytes(), record, key, Around::Nothing, &place)?;
+        }
+        Ok(())
+    }
+
+    /// Cuts YAML between its documents. A line that begins with three hyphens ends whatever was open (YAML 1.2.2 section 9.1.2).
+    fn yaml(&mut self, source: Source) -> Result<(), Failed> {
+        let (name, text) = self.whole_text(source)?;
+        let arena = Arena::new();
+        let library = Library::new(&arena);
+        let whole = Source::of_text(&name, &text, Format::Yaml);
+        let roots = library.load(whole, self.what.options, self.events)?.roots;
+        let documents = documents_of_yaml(&text);
+        if documents.len() != roots.len() {
+            let message =
+                format!("{name} has documents that cannot be told apart by their first lines");
+            return Err(refused(message, "convert it to JSON Lines first"));
+        }
+        let mut keys = Keys::new(self.what.by);
+        for (root, document) in roots.into_iter().zip(documents) {
+            let place = || library.place(root.origin());
+            let key = keys.of(root, &arena, &place)?;
+            self.parts.put(document.as_bytes(), root, key, Around::Nothing, &place)?;
+        }
+        Ok(())
+    }
+
+    /// The name and the text of an input that is held whole.
+    fn whole_text(&mut self, source: Source) -> Result<(String, String), Failed> {
+        let name = source.name.clone();
+        let mut bytes = Vec::new();
+        Limited::new(source.reader, self.what.options.size)
+            .read_to_end(&mut bytes)
+            .map_err(|error| Failed::Input(cannot_read(&name, &error)))?;
+        self.events.read(bytes.len());
+        let text = String::from_utf8(bytes).map_err(|error| {
+            let at = error.utf8_error().valid_up_to();
+            let wrong = kyanite_formats::SyntaxError::not_utf8(at, at + 1);
+            Failed::Input(wrong.diagnostic(&name, error.as_bytes()))
+        })?;
+        Ok((name, text))
+    }
+}
+
+/// The documents of a YAML stream, each with the lines before it that belong to it.
+fn documents_of_yaml(text: &str) -> Vec<&str> {
+    let mut starts = vec![0];
+    let (mut at, mut has_content) = (0, false);
+    for line in text.split_inclusive('\n') {
+        let marks = |sign: &str| {
+            line.strip_prefix(sign)
+                .is_some_and(|rest| rest.is_empty() || rest.starts_with([' ', '\t', '\r', '\n']))
+        };
+        if marks("---") {
+            if has_content {
+                starts.push(at);
+            }
+            has_content = true;
+        } else if marks("...") {
+            if has_content {
+                starts.push(at + line.len());
+            }
+            has_content = false;
+        } else {
+            has_content |= !line.trim().is_empty() && !line.starts_with(['#', '%']);
+        }
+        at += line.len();
+    }
+    starts.push(text.len());
+    let pieces = starts.windows(2).map(|pair| &text[pair[0]..pair[1]]);
+    let holds = |piece: &&str| {
+        piece.lines().any(|line| !line.trim().is_empty() && !line.starts_with(['#', '%']))
+    };
+    pieces.filter(holds).collect()
+}
+
+/// What part a record is in, as far as an expression says.
+enum Key {
+    /// Whichever is under way.
+    Same,
+    /// A new one.
+    New,
+    /// That of a value.
+    Of(String),
+}
+
+/// Works out keys.
+struct Keys<'s> {
+    plan: Option<(&'s Plan, Session)>,
+    is_condition: bool,
+}
+
+impl<'s> Keys<'s> {
+    fn new(by: SplitBy<'s>) -> Self {
+        let (plan, is_condition) = match by {
+            SplitBy::Key(plan) => (Some(plan), false),
+            SplitBy::Where(plan) => (Some(plan), true),
+            SplitBy::Records(_) | SplitBy::Bytes(_) => (None, false),
+        };
+        Self { plan: plan.map(|plan| (plan, Session::new(plan))), is_condition }
+    }
+
+    /// The key of a record.
+    fn of(
+        &mut self,
+        record: Value<'_>,
+        arena: &Arena,
+        place: &dyn Fn() -> Option<Place>,
+    ) -> Result<Key, Failed> {
+        let Some((plan, session)) = &mut self.plan else { return Ok(Key::Same) };
+        let mut found = Vec::new();
+        evaluate(plan, session, Some(record), &[], arena, &mut |value| {
+            found.push(value.simple_key())
+        })
+        .map_err(|failure| match failure {
+            Failed::Rule(why) => Failed::Rule(why.at_opt(place())),
+            other => other,
+        })?;
+        if self.is_condition {
+            return Ok(match found.as_slice() {
+                [one] if one.is_true => Key::New,
+                _ => Key::Same,
+            });
+        }
+        let wrong =
+            |what: &str| {
+                let message = format!("the key of this record is {what}");
+                let why = Diagnostic::error(Code::ValueKind, message).at_opt(place());
+                Err(Failed::Rule(why.advise(
+                    "keys are texts, numbers or booleans; ?? says what stands in for nothing",
+                )))
+            };
+        match found.as_slice() {
+            [] => wrong("nothing"),
+            [FoundKey { text: Some(text), .. }] => Ok(Key::Of(text.clone())),
+            [FoundKey { kind, .. }] => wrong(kind),
+            several => wrong(&format!("{} values", several.len())),
+        }
+    }
+}
+
+/// A value as a key.
+struct FoundKey {
+    text: Option<String>,
+    is_true: bool,
+    kind: &'static str,
+}
+
+/// What a value is as a key.
+trait SimpleKey {
+    fn simple_key(self) -> FoundKey;
+}
+
+impl SimpleKey for Value<'_> {
+    fn simple_key(self) -> FoundKey {
+        FoundKey {
+            text: self.scalar_text().map(str::to_owned),
+            is_true: matches!(self, Value::Boolean(_, true)),
+            kind: self.kind().phrase(),
+        }
+    }
+}
+
+/// Runs a plan over a value; `take` gets what it gives.
+fn evaluate<'a>(
+    plan: &Plan,
+    session: &mut Session,
+    root: Option<Value<'a>>,
+    params: &[(String, String)],
+    arena: &'a Arena,
+    take: &mut dyn FnMut(Value<'_>),
+) -> Result<(), Failed> {
+    let arguments = Arguments::read(plan, params, arena).map_err(Failed::Command)?;
+    let mut runner = Runner::new(plan, &arguments, root, arena, session)
+        .map_err(|failure| rule_failed(plan, &failure, None))?;
+    let ran = runner.document(&mut |value| {
+        value.into_iter().for_each(&mut *take);
+        std::ops::ControlFlow::Continue(())
+    });
+    ran.map(drop).map_err(|failure| rule_failed(plan, &failure, None))
+}
+
+impl<'a> Library<'a> {
+    /// The text that a value was read from.
+    fn text_of(&self, value: Value<'_>) -> Option<&'a str> {
+        let (_, text) = self.first_text()?;
+        let offset = Base::default().offset(value.origin());
+        let span = span_of(Format::Json, text, offset, None)?;
+        text.get(span.start..span.end)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn documents_between_marks() {
+        for (text, count) in [
+            ("a: 1\n", 1),
+            ("a: 1\n---\nb: 2\n", 2),
+            ("# c\n---\na: 1\n---\nb: 2\n...\n", 2),
+            ("%YAML 1.2\n---\na: |\n  x\n  --- y\n...\n%YAML 1.2\n---\nb\n", 2),
+            ("--- 1\n--- 2\n---\n", 3),
+            ("a: 1\n...\n# end\n", 1),
+            ("", 0),
+        ] {
+            let documents = documents_of_yaml(text);
+            assert_eq!(documents.len(), count, "{text}: {documents:?}");
+        }
+    }
+}
