@@ -212,3 +212,77 @@ fn as_a_page() {
     assert!(dom.contains("10000 of 10000"), "{dom:.2000}");
     assert!((200..=1000).contains(&dom.matches("<article").count()));
 }
+
+/// Files that are changed in place keep every other byte.
+#[test]
+fn in_place() {
+    let folder = Folder::with_demo();
+    folder
+        .file("crlf.yaml", "\u{feff}a: 1\r\n# two\r\nb: 2\r\n")
+        .file("uneven.yaml", "a: 1\r\nb: 2\n");
+    folder.file("several.yaml", "a: 1\n---\na: 2\n");
+    folder.file("latin.xml", b"<?xml version=\"1.0\" encoding=\"ISO-8859-1\"?><a>\xe9</a>");
+    let fleet = folder.read("fleet.toml");
+    let ports = folder.read("ports.yaml");
+    folder.file("winds.kyr", "$ set .limits.wind_kn = 45\n");
+    folder.file("p.json", r#"[{"op": "replace", "path": "/limits/wave_m", "value": 3.0}]"#);
+    for (line, status, expected) in [
+        (
+            "query '$ set .limits.wind_kn = 45' fleet.toml --in-place --dry-run",
+            0,
+            "-wind_kn = 40\n+wind_kn = 45\n",
+        ),
+        (
+            "reshape winds.kyr fleet.toml --in-place --dry-run",
+            0,
+            "--- fleet.toml\n+++ fleet.toml\n",
+        ),
+        ("patch p.json fleet.toml --in-place --dry-run", 0, "-wave_m = 2.50\n+wave_m = 3.0\n"),
+        ("query '$ set ..lamps = 9' ports.yaml --in-place", 5, "ports.yaml:3:3"),
+        (
+            "query '$ set ..lamps = 9' ports.yaml --in-place",
+            5,
+            "what the anchor &defaults names is changed, and aliases repeat it",
+        ),
+        (
+            "query '$.limits' fleet.toml --in-place",
+            2,
+            "only a rule that changes the document is run in place",
+        ),
+        ("query '$ set .a = 1' bookings.jsonl --in-place", 5, "jsonl is not edited in place"),
+        ("query '$ set .a = 1' several.yaml --in-place", 2, "several.yaml holds several documents"),
+        ("query '$ set .a = 1' uneven.yaml --in-place", 2, "line ends of several sorts"),
+        ("query '$ set .a = 1' latin.xml --in-place", 2, "is not plain UTF-8"),
+        ("query '$ set .a = 1' --in-place", 2, "cannot be changed in place"),
+        ("query '$ set .a = 1' fleet.toml --in-place --to json", 2, "do not go together"),
+        ("query '$ set .a = 1' fleet.toml --dry-run", 2, "--in-place"),
+        ("query '$ set .limits.wind_kn = null' fleet.toml --in-place", 5, "TOML has no null"),
+    ] {
+        assert_says(&folder, line, status, expected);
+    }
+    assert_eq!(
+        (folder.read("fleet.toml"), folder.read("ports.yaml")),
+        (fleet.clone(), ports),
+        "a file was written"
+    );
+    // Several files: all are made before the first is written.
+    folder.file("other.toml", fleet.replace("[limits]", "[bounds]"));
+    assert_says(
+        &folder,
+        "query '$ set .limits.wind_kn = 45' fleet.toml several.yaml --in-place",
+        2,
+        "holds several documents",
+    );
+    assert_eq!(folder.read("fleet.toml"), fleet);
+    assert_says(
+        &folder,
+        "query '$ set .limits.wind_kn = 45' fleet.toml other.toml --in-place -v",
+        0,
+        "1 of 2 files changed",
+    );
+    assert_eq!(folder.read("fleet.toml"), fleet.replace("wind_kn = 40", "wind_kn = 45"));
+    assert_says(&folder, "query '$ set .b = 3' crlf.yaml --in-place", 0, "");
+    assert_eq!(folder.read("crlf.yaml"), "\u{feff}a: 1\r\n# two\r\nb: 3\r\n");
+    assert_says(&folder, "patch p.json fleet.toml --in-place", 0, "");
+    assert_says(&folder, "diff fleet.toml other.toml", 1, "wave_m");
+}

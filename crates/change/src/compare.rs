@@ -159,6 +159,8 @@ pub enum Aligned<'a> {
         is_moved: bool,
         /// How it became what it is.
         delta: Delta<'a>,
+        /// What it is now.
+        value: Value<'a>,
     },
     /// It is new.
     Added(Value<'a>),
@@ -408,7 +410,7 @@ impl<'a> Walk<'a, '_> {
                     let delta = self.delta(old[from], new[to]);
                     self.leave();
                     is_same &= !is_moved && delta.is_same();
-                    items.push((to, Aligned::Both { old: from, is_moved, delta }));
+                    items.push((to, Aligned::Both { old: from, is_moved, delta, value: new[to] }));
                 }
             }
         }

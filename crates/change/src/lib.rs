@@ -22,6 +22,7 @@
 
 mod align;
 mod compare;
+mod edit;
 mod editing;
 mod fingerprint;
 mod merge;
@@ -34,6 +35,7 @@ pub use compare::{
     Aligned, Assumed, Change, ChangeSort, Comparison, Delta, Difference, KeyChoice, Numbers,
     compare,
 };
+pub use edit::{EditProblem, edit_text};
 pub use merge::merge;
 pub use patch::{Patch, PatchProblem};
 pub use pattern::Pattern;

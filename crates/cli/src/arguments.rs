@@ -300,6 +300,7 @@ Examples:
   kyanite query /routes/0/sailings/2/id timetable.json
   kyanite query '$.positions[*].vessel' --unwrap beacon.json
   kyanite query '//v:deck[m:vehicle/m:weight > 1000]/@no' manifest.xml
+  kyanite query '$ set .limits.wind_kn = 45' fleet.toml --in-place --dry-run
   kyanite query --syntax xpath '?routes?*?sailings?*[?vessel = \"Arctic Skua\"]?id' timetable.json
 
 A path selects nodes as RFC 9535 says, and in XML as XPath 3.1 does; a path that selects nothing is explained on
@@ -339,6 +340,12 @@ pub struct Query {
     /// Say in plain words how the expression would run, and stop
     #[arg(long, help_heading = "Result")]
     pub explain: bool,
+    /// Change the files themselves, and in them only what the rule changes: $ set ... or $ remove ...
+    #[arg(long, conflicts_with_all = ["output", "to", "compact", "indent", "canonical", "gather", "ensures", "skip_invalid", "unwrap", "lenient", "drop_namespaces", "paths", "count", "require", "explain"], help_heading = "Result")]
+    pub in_place: bool,
+    /// With --in-place: show what would change as a unified diff, and write nothing
+    #[arg(long, requires = "in_place", help_heading = "Result")]
+    pub dry_run: bool,
     /// The output.
     #[command(flatten)]
     pub output: OutputArguments,
@@ -398,6 +405,12 @@ pub struct Reshape {
     /// Write each member of the resulting map into a file of its own, named and formatted by its key
     #[arg(long, value_name = "FOLDER", value_hint = ValueHint::DirPath, conflicts_with_all = ["output", "to"], help_heading = "Result")]
     pub apart: Option<PathBuf>,
+    /// Change the files themselves, and in them only what the rule changes: $ set ... or $ remove ...
+    #[arg(long, conflicts_with_all = ["output", "to", "compact", "indent", "canonical", "gather", "ensures", "skip_invalid", "unwrap", "lenient", "drop_namespaces", "apart", "watch", "trace", "until", "require", "explain"], help_heading = "Result")]
+    pub in_place: bool,
+    /// With --in-place: show what would change as a unified diff, and write nothing
+    #[arg(long, requires = "in_place", help_heading = "Result")]
+    pub dry_run: bool,
     /// The output.
     #[command(flatten)]
     pub output: OutputArguments,

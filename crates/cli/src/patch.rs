@@ -6,6 +6,7 @@ use std::sync::atomic::AtomicU64;
 
 use kyanite_flow::{
     Destination, Events, Failed, Input, Layout, Output, Patching, Sink, format_of, patch,
+    patch_in_place,
 };
 use kyanite_formats::losses::Losses;
 use kyanite_formats::{Format, json, xml};
@@ -13,7 +14,7 @@ use kyanite_tree::{Diagnostic, Value};
 
 use crate::arguments::Patch;
 use crate::messages::Messages;
-use crate::run::{command_error, destination_of, format_of as format_by_name};
+use crate::run::{command_error, destination_of, format_of as format_by_name, put_in_place};
 use crate::status::Status;
 
 /// Runs the command.
@@ -48,6 +49,17 @@ fn patched(command: &Patch, messages: &mut Messages) -> Result<(), Failed> {
         reverses: command.reverse.is_some(),
     };
     let bytes = AtomicU64::new(0);
+    let is_edited = matches!(format, Format::Json | Format::Yaml | Format::Toml);
+    if command.in_place && is_edited && command.reverse.is_none() {
+        let mut tell = |found: Diagnostic| messages.show(&found);
+        let file = patch_in_place(what, &mut Events { tell: &mut tell, bytes: &bytes })?;
+        return put_in_place(&[file], command.dry_run, messages);
+    }
+    if command.dry_run {
+        let advice = "leave --dry-run out, or write the result to another file";
+        let message = "what would change is shown in JSON, YAML and TOML, and without --reverse";
+        return Err(command_error(message.into(), advice));
+    }
     let mut told = Vec::new();
     let mut tell = |found: Diagnostic| told.push(found);
     let mut events = Events { tell: &mut tell, bytes: &bytes };

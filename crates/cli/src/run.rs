@@ -1,5 +1,6 @@
 //! `kyanite query`, `kyanite reshape` and `kyanite convert`: a rule, inputs, an output.
 
+mod in_place;
 mod options;
 mod schemas;
 
@@ -28,6 +29,7 @@ use crate::rule_text::read_rule;
 use crate::status::Status;
 use crate::trace;
 
+pub use in_place::put as put_in_place;
 pub use options::inputs_of;
 pub use schemas::{input_from, keeping_to, read_schemas};
 
@@ -40,6 +42,7 @@ pub fn query(query: &Query, options: &MessageOptions, messages: &mut Messages) -
         require: query.require,
         explain: query.explain,
         whole_grammar: query.whole_grammar,
+        in_place: InPlace::of(query.in_place, query.dry_run),
         ..RuleCommand::new(rule, &query.input, &query.params, &query.output, options)
     };
     let written_in = match command.written_in(query) {
@@ -51,6 +54,19 @@ pub fn query(query: &Query, options: &MessageOptions, messages: &mut Messages) -
     };
     let may_be_xpath = query.syntax.is_none();
     RuleCommand { written_in, may_be_xpath, ..command }.run(messages)
+}
+
+/// What is done about files that a rule changes.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum InPlace {
+    Write,
+    Show,
+}
+
+impl InPlace {
+    fn of(in_place: bool, dry_run: bool) -> Option<Self> {
+        in_place.then_some(if dry_run { Self::Show } else { Self::Write })
+    }
 }
 
 /// What a rule is written in.
@@ -105,6 +121,7 @@ pub fn reshape(
         apart: reshape.apart.as_deref(),
         trace: reshape.trace.as_deref(),
         captured,
+        in_place: InPlace::of(reshape.in_place, reshape.dry_run),
         ..RuleCommand::of_file(reshape, rule, options)
     };
     command.run(messages)
@@ -232,6 +249,8 @@ struct RuleCommand<'c> {
     losses: LossPolicy,
     /// What takes the result in place of standard output.
     captured: Option<Captured>,
+    /// Whether the files themselves are changed, or what would change is shown.
+    in_place: Option<InPlace>,
     options: &'c MessageOptions,
 }
 
@@ -267,6 +286,7 @@ impl<'c> RuleCommand<'c> {
                 _ => LossPolicy::Count,
             },
             captured: None,
+            in_place: None,
             options,
         }
     }
@@ -403,6 +423,9 @@ impl<'c> RuleCommand<'c> {
             .map_err(Failed::Command)?;
         let inputs = self.inputs(plan)?;
         let sources = self.sources(plan)?;
+        if let Some(how) = self.in_place {
+            return self.run_in_place(plan, &inputs, &sources, how, messages);
+        }
         let layout = self.layout(plan.output.as_ref());
         if self.apart.is_some() || self.output.output.is_some() {
             clean_up_on_signals();

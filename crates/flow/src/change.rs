@@ -4,13 +4,12 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 use kyanite_change::{
-    Assumed, Change, ChangeSort, Comparison, KeyChoice, Patch, PatchProblem, Pattern, compare,
-    json_patch, merge,
+    Assumed, Change, ChangeSort, Comparison, KeyChoice, Pattern, compare, json_patch,
 };
 use kyanite_formats::losses::Losses;
 use kyanite_formats::record_view::{Shape, View};
 use kyanite_formats::{Format, json, xml};
-use kyanite_tree::{Arena, Code, Diagnostic, LineColumn, Location, Origin, Step, Value};
+use kyanite_tree::{Arena, LineColumn, Location, Step, Value};
 
 use crate::document::Library;
 use crate::failed::{Events, Failed};
@@ -83,7 +82,7 @@ impl FoundChange {
 }
 
 /// The documents of an input as one value.
-fn read<'a>(
+pub(crate) fn read<'a>(
     input: &Input,
     options: &InputOptions,
     library: &Library<'a>,
@@ -257,24 +256,9 @@ pub fn patch(
 ) -> Result<Option<Vec<u8>>, Failed> {
     let arena = Arena::new();
     let (library, patches) = (Library::new(&arena), Library::new(&arena));
-    let (patch, _, _) = read(what.patch, &InputOptions::default(), &patches, &arena, events)?;
     let (root, _, losses) = read(what.input, what.options, &library, &arena, events)?;
     let root = record(root, what.options, &arena);
-    let place = |origin: Origin| patches.place(origin);
-    let refused = |found: &PatchProblem, is_applied: bool| {
-        let number = found.operation.map(|at| format!("operation {}: ", at + 1));
-        let message = format!("{}{}", number.unwrap_or_default(), found.message);
-        let code = if is_applied { Code::Patch } else { Code::PatchWrong };
-        let why = Diagnostic::error(code, message).at_opt(place(found.origin));
-        let why = why.advise_opt(found.advice.clone());
-        if is_applied { Failed::Rule(why) } else { Failed::Command(vec![why]) }
-    };
-    let made = if what.merges {
-        merge(root, patch, &arena)
-    } else {
-        let read = Patch::read(patch).map_err(|found| refused(&found, false))?;
-        read.apply(root, &arena).map_err(|found| refused(&found, true))?
-    };
+    let made = what.applied(root, &patches, &arena, events)?;
     take(made, &losses)?;
     if !what.reverses {
         return Ok(None);

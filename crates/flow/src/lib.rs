@@ -7,6 +7,7 @@ mod apart;
 mod change;
 mod compression;
 mod document;
+mod edit;
 mod ensure;
 mod failed;
 mod fetch;
@@ -42,6 +43,7 @@ pub use change::{
     Compared, Diffing, FoundChange, PairedFiles, Patching, Side, diff, pair_files, patch,
 };
 pub use document::read_whole;
+pub use edit::{EditedFile, edit, patch_in_place, write_edited};
 pub use ensure::Ensured;
 pub use failed::{Events, Failed};
 pub use fetch::Fetch;

@@ -13,6 +13,7 @@ pub mod html;
 pub mod json;
 pub mod losses;
 pub mod needs;
+pub mod outline;
 pub mod record_view;
 pub mod records;
 mod spans;

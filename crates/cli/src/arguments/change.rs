@@ -120,9 +120,12 @@ pub struct Patch {
     /// Write the JSON Patch that goes back to a file
     #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath, help_heading = "Patch")]
     pub reverse: Option<PathBuf>,
-    /// Put the result in place of the input
+    /// Change the file itself; in JSON, YAML and TOML only what the patch changes
     #[arg(long, conflicts_with = "output", help_heading = "Output")]
     pub in_place: bool,
+    /// With --in-place: show what would change as a unified diff, and write nothing
+    #[arg(long, requires = "in_place", help_heading = "Output")]
+    pub dry_run: bool,
     /// The format of the result [default: by the extension of -o, else that of the input]
     #[arg(
         short,

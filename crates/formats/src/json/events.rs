@@ -56,6 +56,12 @@ impl<'t> EventReader<'t> {
         self.open.clear();
     }
 
+    /// The offset behind the event that was given last.
+    #[must_use]
+    pub fn position(&self) -> usize {
+        self.at
+    }
+
     /// The offset behind the value, once all of its events were given.
     #[must_use]
     pub fn end(&self) -> Option<usize> {

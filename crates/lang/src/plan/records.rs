@@ -113,6 +113,18 @@ impl Plan {
         }
     }
 
+    /// Whether the rule gives its document with some places changed: `$ set …`, `$ remove …`, one behind the other.
+    #[must_use]
+    pub fn edits_document(&self) -> bool {
+        let mut subject = &self.body;
+        while let Kind::Edit(edit) = &subject.kind {
+            subject = &edit.subject;
+        }
+        let is_root = |path: &OnePath| path.steps.is_empty() && matches!(path.start, Start::Root);
+        matches!(&self.body.kind, Kind::Edit(_))
+            && matches!(&subject.kind, Kind::One(path) if is_root(path))
+    }
+
     /// Whether records, or what was made of them, are looked at again when later ones have come.
     #[must_use]
     pub fn keeps_records(&self) -> bool {
