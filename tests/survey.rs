@@ -276,3 +276,47 @@ fn schemas_of_what_is_there() {
         "expected string, found the number 5",
     );
 }
+
+/// What came, went and moved.
+#[test]
+fn against_another() {
+    let folder = Folder::with_demo();
+    let rows = |count: u32, make: &dyn Fn(u32) -> String| (0..count).map(make).collect::<String>();
+    folder.file(
+        "old.jsonl",
+        rows(200, &|no| format!("{{\"no\": {no}, \"by\": \"a\", \"gate\": 1}}\n")),
+    );
+    folder.file(
+        "new.jsonl",
+        rows(400, &|no| match no % 4 {
+            0 => format!("{{\"no\": \"{no}\", \"gate\": 1, \"note\": null}}\n"),
+            _ => format!("{{\"no\": {no}, \"gate\": 1}}\n"),
+        }),
+    );
+    for (line, expected) in [
+        (
+            "survey old.jsonl --against old.jsonl",
+            "old.jsonl (200 records) against old.jsonl (200 records): the same paths, types and shares",
+        ),
+        (
+            "survey new.jsonl --against old.jsonl",
+            "new.jsonl (400 records) against old.jsonl (200 records): 1 path came, 1 path went, 1 path moved",
+        ),
+        (
+            "survey new.jsonl --against old.jsonl",
+            "moved  $[*].no    100.0 %, number → 100.0 %, number 75.0 %, text 25.0 %",
+        ),
+        ("survey new.jsonl --against old.jsonl", "came   $[*].note  25.0 %, null"),
+        ("survey new.jsonl --against old.jsonl", "went   $[*].by    100.0 %, text"),
+        ("survey new.jsonl --against old.jsonl --report json", "\"change\": \"went\""),
+        ("survey new.jsonl --against old.jsonl --report html", "What came, went and moved"),
+    ] {
+        assert_says(&folder, line, 0, expected);
+    }
+    assert_says(
+        &folder,
+        "survey new.jsonl --against old.jsonl --report json-schema",
+        2,
+        "a JSON Schema is one of one survey",
+    );
+}

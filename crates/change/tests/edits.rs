@@ -134,7 +134,10 @@ fn yaml() {
         ),
         (
             "remove /holm/0; remove /holm/0; remove /holm/0",
-            YAML.replace(&YAML[YAML.find("- one").unwrap()..YAML.find("empty").unwrap() - 1], "[]\n  # between"),
+            YAML.replace(
+                &YAML[YAML.find("- one").unwrap()..YAML.find("empty").unwrap() - 1],
+                "[]\n  # between",
+            ),
         ),
     ] {
         assert_eq!(

@@ -15,7 +15,7 @@ mod units;
 mod xml;
 
 pub use markup::escaped;
-pub use page::{in_script, page};
+pub use page::{changes_page, in_script, page};
 pub use places::Places;
 
 use kyanite_flow::{Finding, Verdict, fingerprints};

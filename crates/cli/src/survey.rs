@@ -1,26 +1,32 @@
 //! `kyanite survey`: what is in documents, told in several forms.
 
+mod against;
 mod html;
 mod json;
 mod text;
 mod words;
 
 use kyanite_flow::{Events, Failed, InputOptions, Surveyed, survey};
-use kyanite_survey::Survey as Found;
+use kyanite_survey::{Report, Survey as Found};
 use kyanite_tree::{Arena, Diagnostic};
 
 use crate::arguments::{MessageOptions, Survey, SurveyForm};
 use crate::messages::Messages;
 use crate::progress::Progress;
 use crate::report::{Places, as_json};
-use crate::run::{inputs_of, threads};
+use crate::run::{command_error, inputs_of, threads};
 use crate::status::Status;
 
 /// Runs the command.
 pub fn run(command: &Survey, options: &MessageOptions, messages: &mut Messages) -> Status {
-    let written = look(command, options, messages).and_then(|found| {
+    let written = look_at(command, &command.inputs, options, messages).and_then(|found| {
         let at = command.at.as_ref().map_or_else(|| "$[*]".to_owned(), ToString::to_string);
         let report = found.told(&at, !command.no_examples);
+        if let Some(other) = &command.against {
+            let others = look_at(command, std::slice::from_ref(other), options, messages)?;
+            let older = others.told(&at, !command.no_examples);
+            return compared(command, &older, &report, options);
+        }
         command.places().write(options, &mut |form, shown, width| match form {
             SurveyForm::Text => text::render(&report, shown, width).into_bytes(),
             SurveyForm::Json => json::render(&report),
@@ -48,14 +54,35 @@ impl Survey {
     }
 }
 
-/// Looks through the inputs.
-fn look(
+/// Writes how two surveys differ.
+fn compared(
     command: &Survey,
+    old: &Report,
+    new: &Report,
+    options: &MessageOptions,
+) -> Result<(), Failed> {
+    let changes = against::Changes::of(old, new);
+    let schema = SurveyForm::JsonSchema;
+    if command.reports.iter().any(|(form, _)| *form == schema) {
+        let advice = "leave --against out";
+        return Err(command_error("a JSON Schema is one of one survey".into(), advice));
+    }
+    command.places().write(options, &mut |form, shown, _| match form {
+        SurveyForm::Text | SurveyForm::JsonSchema => changes.text(shown).into_bytes(),
+        SurveyForm::Json => changes.json(),
+        SurveyForm::Html => changes.html().into_bytes(),
+    })
+}
+
+/// Looks through inputs.
+fn look_at(
+    command: &Survey,
+    words: &[String],
     options: &MessageOptions,
     messages: &mut Messages,
 ) -> Result<Found, Failed> {
     command.places().check()?;
-    let inputs = inputs_of(&command.inputs)?;
+    let inputs = inputs_of(words)?;
     let input_options = InputOptions {
         threads: threads(command.threads),
         memory: usize::try_from(command.memory).unwrap_or(usize::MAX),

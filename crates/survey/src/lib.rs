@@ -22,6 +22,7 @@
 //! assert_eq!(paths, [("$[*]", 2), ("$[*].no", 2), ("$[*].berth", 1)]);
 //! ```
 
+mod against;
 mod batch;
 mod distinct;
 mod enumerated;
@@ -39,6 +40,7 @@ mod times;
 mod unique;
 mod values;
 
+pub use against::{PathChange, PathChangeSort, Presence, against};
 pub use batch::{Batch, Ended};
 pub use distinct::Count;
 pub use forms::Form;

@@ -15,6 +15,7 @@ Examples:
   kyanite survey timetable.json --at '$.routes[*].sailings[*]'
   kyanite survey manifest.xml --drop-namespaces
   kyanite survey tickets.csv ports.csv
+  kyanite survey bookings.jsonl --against last-week.jsonl
   kyanite survey bookings.jsonl --report html=bookings.html --report json=bookings.json
 
 Records are the items of a stream or of a document that is a list, and documents that are none. Each path is
@@ -30,6 +31,9 @@ pub struct Survey {
     /// The path to the records in each document, of names and [*] [default: $[*], or $ where that is no list]
     #[arg(long, value_name = "PATH", help_heading = "Survey")]
     pub at: Option<RecordPath>,
+    /// Say how the structure differs from that of another input: what came, went and moved since
+    #[arg(long, value_name = "OTHER", value_hint = ValueHint::FilePath, help_heading = "Survey")]
+    pub against: Option<String>,
     /// Show no value of the documents
     #[arg(long, help_heading = "Survey")]
     pub no_examples: bool,

@@ -6,10 +6,7 @@ use kyanite_formats::json;
 use kyanite_tree::{Arena, Value};
 
 use super::{Differences, text};
-use crate::report::{escaped, in_script, page};
-
-/// What shows and filters the changes.
-const SCRIPT: &str = include_str!("changes.js");
+use crate::report::{changes_page, escaped};
 
 pub fn render(found: &Differences) -> String {
     let arena = Arena::new();
@@ -17,32 +14,18 @@ pub fn render(found: &Differences) -> String {
     let mut data = Vec::new();
     json::write(arena.list(&rows), json::Style::Compact, &mut data);
     let sorts = [ChangeSort::Added, ChangeSort::Removed, ChangeSort::Changed, ChangeSort::Moved];
-    let tiles: String = sorts
-        .into_iter()
-        .map(|sort| {
-            let changes = found.pairs.iter().flat_map(|pair| &pair.changes);
-            let count = changes.filter(|change| change.sort == sort).count();
-            format!("<li><b>{count}</b>{}</li>\n", sort.word())
-        })
-        .collect();
+    let tiles = sorts.map(|sort| {
+        let changes = found.pairs.iter().flat_map(|pair| &pair.changes);
+        (changes.filter(|change| change.sort == sort).count(), sort.word())
+    });
     let only = found.only.iter().zip(&found.names).flat_map(|(only, folder)| {
         only.iter().map(move |name| format!("only in {folder}: {name}"))
     });
     let told = found.pairs.iter().filter_map(text::assumed).chain(only);
-    let assumed: String =
+    let told = std::iter::once(text::summary_of_all(found)).chain(told);
+    let lines: String =
         told.map(|line| format!("<p class=\"summary\">{}</p>\n", escaped(&line))).collect();
-    let body = format!(
-        "<header>\n<h1>Differences</h1>\n<p class=\"summary\">{}</p>\n{assumed}<ul class=\"tiles\">\n{tiles}</ul>\n</header>\n\
-         <main>\n<div class=\"bar\">\n<input id=\"text\" type=\"search\" placeholder=\"Words in paths and values\" aria-label=\"Words in paths and values\">\n\
-         <select id=\"change\" aria-label=\"Change\"><option value=\"\">all changes</option></select>\n\
-         <select id=\"under\" aria-label=\"Path\"><option value=\"\">all paths</option></select>\n\
-         <output id=\"shown\"></output>\n</div>\n<div id=\"changes\"></div>\n<div id=\"end\"></div>\n</main>\n\
-         <footer>kyanite {}</footer>\n<script type=\"application/json\" id=\"data\">{}</script>",
-        escaped(&text::summary_of_all(found)),
-        env!("CARGO_PKG_VERSION"),
-        in_script(&data),
-    );
-    page("Differences", &body, SCRIPT)
+    changes_page("Differences", &lines, &tiles, &data)
 }
 
 /// The changes of a pair.

@@ -22,3 +22,24 @@ pub fn in_script(json: &[u8]) -> String {
         .replace('\u{2028}', "\\u2028")
         .replace('\u{2029}', "\\u2029")
 }
+
+/// What shows and filters changes.
+const CHANGES: &str = include_str!("changes.js");
+
+/// A page of changes: lines above them, how many there are of each sort, and the changes themselves as JSON.
+pub fn changes_page(title: &str, lines: &str, tiles: &[(usize, &str)], changes: &[u8]) -> String {
+    let tiles: String =
+        tiles.iter().map(|(count, word)| format!("<li><b>{count}</b>{word}</li>\n")).collect();
+    let body = format!(
+        "<header>\n<h1>{}</h1>\n{lines}<ul class=\"tiles\">\n{tiles}</ul>\n</header>\n\
+         <main>\n<div class=\"bar\">\n<input id=\"text\" type=\"search\" placeholder=\"Words in paths and values\" aria-label=\"Words in paths and values\">\n\
+         <select id=\"change\" aria-label=\"Change\"><option value=\"\">all changes</option></select>\n\
+         <select id=\"under\" aria-label=\"Path\"><option value=\"\">all paths</option></select>\n\
+         <output id=\"shown\"></output>\n</div>\n<div id=\"changes\"></div>\n<div id=\"end\"></div>\n</main>\n\
+         <footer>kyanite {}</footer>\n<script type=\"application/json\" id=\"data\">{}</script>",
+        escaped(title),
+        env!("CARGO_PKG_VERSION"),
+        in_script(changes),
+    );
+    page(title, &body, CHANGES)
+}

@@ -81,7 +81,7 @@ pub fn whole<'a>(report: &'a Report, arena: &'a Arena) -> Value<'a> {
 }
 
 /// A number that was computed, in the shortest spelling that stands for it.
-fn real(number: f64, arena: &Arena) -> Value<'_> {
+pub fn real(number: f64, arena: &Arena) -> Value<'_> {
     let text = arena.text(&number.to_string());
     Number::parse(text).map_or(Value::NULL, Value::number)
 }
