@@ -1,5 +1,6 @@
 //! The command line: commands, options, and their help.
 
+mod browse;
 mod change;
 mod reading;
 mod rules;
@@ -14,6 +15,7 @@ use clap::{ArgAction, Args, Parser, Subcommand, ValueEnum, ValueHint};
 use kyanite_formats::Format;
 use kyanite_formats::encoding::Charset;
 
+pub use browse::Browse;
 pub use change::{Diff, DiffForm, Patch};
 pub use reading::Reading;
 pub use rules::{CheckRules, Rules};
@@ -48,6 +50,8 @@ pub struct Arguments {
 pub enum Command {
     /// Say what is in documents: every path, its values, and the kinds of records
     Survey(Survey),
+    /// Walk through documents in the terminal, try paths, leave with one
+    Browse(Browse),
     /// Show what a JSONPath, a JSON Pointer or a one-line rule selects
     Query(Query),
     /// Run a rule file over documents
@@ -93,7 +97,8 @@ impl Command {
             Self::Query(Query { input, .. })
             | Self::Reshape(Reshape { input, .. })
             | Self::Convert(Convert { input, .. }) => input.reading.depth as usize,
-            Self::Survey(Survey { reading, .. })
+            Self::Browse(Browse { reading, .. })
+            | Self::Survey(Survey { reading, .. })
             | Self::Diff(Diff { reading, .. })
             | Self::Patch(Patch { reading, .. })
             | Self::Split(Split { reading, .. }) => reading.depth as usize,

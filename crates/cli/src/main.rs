@@ -1,6 +1,7 @@
 //! The program `kyanite`: arguments in, words and exit statuses out. All computation is in the core crates.
 
 mod arguments;
+mod browse;
 mod cases;
 mod counted;
 mod demo;
@@ -64,6 +65,7 @@ fn main() -> ExitCode {
 fn run(arguments: Arguments) -> Status {
     let mut messages = Messages::new(&arguments.messages);
     match arguments.command {
+        Command::Browse(browse) => browse::run(&browse, &arguments.messages, &mut messages),
         Command::Survey(survey) => survey::run(&survey, &arguments.messages, &mut messages),
         Command::Query(query) => run::query(&query, &arguments.messages, &mut messages),
         Command::Reshape(reshape) if reshape.watch => {

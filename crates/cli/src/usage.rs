@@ -1,7 +1,20 @@
 //! What is wrong with a command line, in the same form as all other messages.
 
+use clap::CommandFactory;
 use clap::error::{ContextKind, ContextValue, Error, ErrorKind};
 use kyanite_tree::{Code, Diagnostic};
+
+use crate::arguments::Arguments;
+
+/// The commands, by their names.
+fn commands() -> Vec<String> {
+    let commands = Arguments::command();
+    commands.get_subcommands().map(|command| command.get_name().to_owned()).collect()
+}
+
+fn near_words(name: &str, known: &[String]) -> Option<String> {
+    kyanite_tree::near_words(name, known.iter().map(String::as_str))
+}
 
 /// The message for a command line that was refused, or `None` for help and version, which are no errors.
 pub fn problem(error: &Error) -> Option<Diagnostic> {
@@ -32,7 +45,7 @@ pub fn problem(error: &Error) -> Option<Diagnostic> {
                 "there is no command `{}`",
                 one(ContextKind::InvalidSubcommand).unwrap_or_default()
             ),
-            all(ContextKind::SuggestedSubcommand).map(|near| format!("near: {near}")),
+            near_words(&one(ContextKind::InvalidSubcommand).unwrap_or_default(), &commands()),
         ),
         ErrorKind::InvalidValue if value.is_empty() => {
             (format!("`{argument}` needs a value"), None)

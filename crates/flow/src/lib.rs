@@ -4,6 +4,7 @@
 //! which also says whose fault it is.
 
 mod apart;
+mod browse;
 mod change;
 mod compression;
 mod document;
@@ -39,6 +40,7 @@ mod xpath;
 pub(crate) type Bytes = Box<dyn std::io::Read + Send>;
 
 pub use apart::Apart;
+pub use browse::{HeldDocument, Selected, hold};
 pub use change::{
     Compared, Diffing, FoundChange, PairedFiles, Patching, Side, diff, pair_files, patch,
 };

@@ -1,0 +1,225 @@
+//! A document that is held to be looked at: expressions over it, as they are typed.
+
+use std::cell::RefCell;
+use std::ops::ControlFlow;
+
+use kyanite_formats::Format;
+use kyanite_lang::{Arguments, RuleText, Runner, Session, Syntax, compile};
+use kyanite_tree::{Arena, Location, Node, Value, locate};
+use kyanite_xpath::{Context, Expression, Item, Namespaces, Store, Version, Watch, item_value};
+
+use crate::document::Library;
+use crate::failed::{Events, Failed};
+use crate::input::{Input, InputOptions};
+use crate::run::open;
+
+/// A document that is held.
+pub struct HeldDocument<'a> {
+    /// The name of the input.
+    pub name: String,
+    /// Its format.
+    pub format: Format,
+    /// The document; several are a list.
+    pub root: Value<'a>,
+    /// The document as nodes, if it is XML, and where documents live that an XPath makes.
+    nodes: Option<(Node<'a>, &'a Store<'a>)>,
+}
+
+/// What an expression selects.
+#[derive(Debug, Default)]
+pub struct Selected<'a> {
+    /// The first places and values, in order; what was computed has no place.
+    pub found: Vec<(Option<Location<'a>>, String)>,
+    /// How many there are.
+    pub count: usize,
+    /// What is wrong with the expression, or which step found nothing.
+    pub problem: Option<String>,
+}
+
+/// Reads an input whole; nodes of XML live in `store`, all else in its arena.
+///
+/// # Errors
+/// [`Failed::Input`] when it cannot be read.
+pub fn hold<'a>(
+    input: &Input,
+    options: &InputOptions,
+    store: &'a Store<'a>,
+    events: &mut Events<'_>,
+) -> Result<HeldDocument<'a>, Failed> {
+    let source = open(input, options, events)?;
+    let format = source.detected.format;
+    let arena = store.arena;
+    let library = Library::new(arena);
+    let roots = library.load(source, options, events)?.roots;
+    let root = match roots.as_slice() {
+        [root] => *root,
+        several => arena.list(several),
+    };
+    let text = library.first_text().map(|(_, text)| text).filter(|_| format == Format::Xml);
+    let node = text.and_then(|text| kyanite_xpath::document(text, store).ok());
+    Ok(HeldDocument { name: input.name(), format, root, nodes: node.map(|node| (node, store)) })
+}
+
+impl<'a> HeldDocument<'a> {
+    /// What a JSONPath, a rule on one line, or over XML an XPath selects; at most `most` are kept.
+    #[must_use]
+    pub fn select(&self, expression: &str, most: usize) -> Selected<'a> {
+        match self.nodes {
+            Some(nodes) if expression.trim_start().starts_with('/') => {
+                by_xpath(nodes, expression, most)
+            }
+            _ => self.by_rule(expression, most),
+        }
+    }
+
+    fn by_rule(&self, expression: &str, most: usize) -> Selected<'a> {
+        let rule = RuleText::new("the expression", expression.to_owned());
+        let plan = match compile(rule, Syntax::Rule) {
+            Ok(plan) => plan,
+            Err((rule, findings)) => {
+                let first = findings.into_iter().next();
+                let problem = first.map(|found| rule.diagnostic(found).message().to_owned());
+                return Selected { problem, ..Selected::default() };
+            }
+        };
+        let arena = Arena::new();
+        let mut session = Session::new(&plan);
+        let arguments = match Arguments::read(&plan, &[], &arena) {
+            Ok(arguments) => arguments,
+            Err(_) => {
+                let problem = Some("the rule has params".to_owned());
+                return Selected { problem, ..Selected::default() };
+            }
+        };
+        let mut selected = Selected::default();
+        let ran = {
+            let take = &mut |value: Option<Value<'_>>| {
+                let mut keep = |value: Value<'_>| {
+                    selected.count += 1;
+                    if selected.found.len() < most {
+                        let place = locate(self.root, value.origin());
+                        selected.found.push((place, shown(value)));
+                    }
+                };
+                match value {
+                    Some(Value::List(origin, items)) if origin == kyanite_tree::Origin::NONE => {
+                        items.iter().for_each(|item| keep(*item));
+                    }
+                    Some(value) => keep(value),
+                    None => {}
+                }
+                ControlFlow::Continue(())
+            };
+            Runner::new(&plan, &arguments, Some(self.root), &arena, &mut session)
+                .and_then(|mut runner| runner.document(take).map(drop))
+        };
+        selected.problem = match ran {
+            Err(failure) => Some(failure.message().to_owned()),
+            Ok(()) if selected.count == 0 => {
+                let report = session.watch.report(&plan);
+                report.first().map(|found| {
+                    let advice = found.advice().map(|advice| format!("; {advice}"));
+                    format!("{}{}", found.message(), advice.unwrap_or_default())
+                })
+            }
+            Ok(()) => None,
+        };
+        selected
+    }
+
+    /// The names that can follow a path: those of the members of what it selects, as first met.
+    #[must_use]
+    pub fn names_behind(&self, path: &str, most: usize) -> Vec<String> {
+        let path = if path.is_empty() { "$" } else { path };
+        let Ok(plan) = compile(RuleText::new("the path", path.to_owned()), Syntax::Rule) else {
+            return Vec::new();
+        };
+        let arena = Arena::new();
+        let mut session = Session::new(&plan);
+        let Ok(arguments) = Arguments::read(&plan, &[], &arena) else { return Vec::new() };
+        let mut names: Vec<String> = Vec::new();
+        let mut add = |value: Value<'_>| {
+            let mut put = |name: String| {
+                if names.len() < most && !names.contains(&name) {
+                    names.push(name);
+                }
+            };
+            match value {
+                Value::Map(_, map) => {
+                    map.members().iter().for_each(|member| put(member.name.to_owned()));
+                }
+                Value::Element(_, element) => {
+                    element.attributes.iter().for_each(|of| put(format!("@{}", of.name.local())));
+                    element.children().for_each(|child| {
+                        child
+                            .as_element()
+                            .into_iter()
+                            .for_each(|child| put(child.name.local().to_owned()));
+                    });
+                }
+                _ => {}
+            }
+        };
+        let take = &mut |value: Option<Value<'_>>| {
+            match value {
+                Some(Value::List(origin, items)) if origin == kyanite_tree::Origin::NONE => {
+                    items.iter().take(1000).for_each(|item| add(*item));
+                }
+                Some(value) => add(value),
+                None => {}
+            }
+            ControlFlow::Continue(())
+        };
+        let ran = Runner::new(&plan, &arguments, Some(self.root), &arena, &mut session)
+            .and_then(|mut runner| runner.document(take).map(drop));
+        if ran.is_err() { Vec::new() } else { names }
+    }
+}
+
+/// What an XPath selects in a document of XML.
+fn by_xpath<'a>(
+    (document, store): (Node<'a>, &'a Store<'a>),
+    expression: &str,
+    most: usize,
+) -> Selected<'a> {
+    let failed = |error: &kyanite_xpath::Error| Selected {
+        problem: Some(error.message().to_owned()),
+        ..Selected::default()
+    };
+    let compiled = Expression::compile(expression, Version::V31, Namespaces::new(), &[]);
+    let compiled = match compiled {
+        Ok(compiled) => compiled,
+        Err(error) => return failed(&error),
+    };
+    let watch = RefCell::new(Watch::new(&compiled));
+    let context = Context::of(Item::Node(document));
+    let items = match compiled.evaluate(&context, store, &watch) {
+        Ok(items) => items,
+        Err(error) => return failed(&error),
+    };
+    let mut selected = Selected { count: items.len(), ..Selected::default() };
+    for item in items.items().iter().take(most) {
+        let place = match item {
+            Item::Node(node) => Some(node.location()),
+            _ => None,
+        };
+        let text = item_value(item, store.arena).map(shown).unwrap_or_default();
+        selected.found.push((place, text));
+    }
+    if selected.count == 0 {
+        let report = watch.borrow().report(&compiled);
+        selected.problem = report.first().map(|found| found.message().to_owned());
+    }
+    selected
+}
+
+/// A value on one line.
+fn shown(value: Value<'_>) -> String {
+    match value {
+        Value::Element(_, element) => match element.text {
+            Some(text) => text.trim().to_owned(),
+            None => format!("<{}>", element.name.qualified()),
+        },
+        other => kyanite_formats::json::compact(other),
+    }
+}
