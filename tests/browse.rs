@@ -121,7 +121,7 @@ fn a_walk_through_a_document() {
     terminal.after(RIGHT, "▸ [0]  3 members");
     terminal.after(&format!("{DOWN}{RIGHT}{DOWN}"), "name  \"Ness - Skarvik\"");
     terminal.shows("$.routes[0].id");
-    terminal.after(&LEFT.repeat(1), "$.routes[0]");
+    terminal.after(LEFT, "$.routes[0]");
     terminal.after("9", "minutes  35");
     terminal.after("1", "5 of");
     // What is searched has its number, and is gone to.

@@ -235,7 +235,8 @@ impl<'a> Tree<'a> {
     /// Works out which lines are seen.
     fn lay_out(&mut self) {
         self.lines.clear();
-        let mut open = vec![0..1_u32];
+        let whole: Range<u32> = 0..1;
+        let mut open = Vec::from([whole]);
         while let Some(range) = open.last_mut() {
             let Some(node) = range.next() else {
                 open.pop();

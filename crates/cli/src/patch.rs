@@ -81,7 +81,10 @@ fn patched(command: &Patch, messages: &mut Messages) -> Result<(), Failed> {
     };
     let patched = patch(what, &mut events, &mut write);
     messages.show_all(&told);
-    messages.show_all(&remarks);
+    for remark in &remarks {
+        // What it advises are options of other commands.
+        messages.show(&Diagnostic::warning(remark.code(), remark.message()));
+    }
     if let (Some(back), Some(file)) = (patched?, &command.reverse) {
         Destination::File(file.clone()).write(&back)?;
     }

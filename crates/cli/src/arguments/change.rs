@@ -15,9 +15,9 @@ use super::{Reading, report};
 Examples:
   kyanite diff timetable.json new/timetable.json
   kyanite diff timetable.json new/timetable.json --key '$.routes[*].sailings=id' --ignore '$.issued'
-  kyanite diff manifests/skua.xml manifests/skua-2.xml
-  kyanite diff ports.yaml ports.json --numbers value --tolerance 0.01
-  kyanite diff timetable.json new/timetable.json --report json-patch -o timetable.patch.json
+  kyanite diff manifest.xml manifests/holm.xml
+  kyanite diff tariff.csv new/tariff.csv --key '$=kind,zone' --tolerance 0.01
+  kyanite diff timetable.json new/timetable.json --report json-patch=timetable.patch.json
 
 The order of members makes no difference; items of lists are compared where they stand, or told by a member.
 XML is compared with XML by its elements, attributes and text, and with other formats in its record view.
@@ -98,9 +98,9 @@ impl From<NumberOption> for Numbers {
 #[derive(Args, Debug)]
 #[command(after_help = "\
 Examples:
-  kyanite patch timetable.patch.json timetable.json
-  kyanite patch timetable.patch.json timetable.json --in-place --reverse back.json
-  kyanite patch --merge changes.json fleet.toml -o fleet.toml
+  kyanite patch timetable.patch.json timetable.json --reverse back.json
+  kyanite patch timetable.patch.json timetable.json --in-place
+  kyanite patch --merge changes.json fleet.toml --in-place
 
 All operations apply, or none; the message says which does not, and why.
 Exit status: 0 done, 2 the patch is none, 3 an input cannot be read, 4 the patch does not apply.")]

@@ -52,12 +52,17 @@ impl Look {
         if self.is_colored { Style::new().fg(color) } else { Style::new() }
     }
 
+    /// Names are told by their weight: no colour is read well on light and on dark ground alike.
     fn name(self) -> Style {
-        self.colored(Color::Cyan)
+        Style::new().add_modifier(Modifier::BOLD)
     }
 
     fn faint(self) -> Style {
-        Style::new().add_modifier(Modifier::DIM)
+        if self.is_colored {
+            self.colored(Color::DarkGray)
+        } else {
+            Style::new().add_modifier(Modifier::DIM)
+        }
     }
 
     /// The bar with the path: it stands out on any ground.
@@ -91,14 +96,19 @@ fn tree(app: &mut App<'_>, look: Look, frame: &mut Frame<'_>, area: Rect) {
     tab.scroll(height);
     let lines = (tab.top..(tab.top + height).min(tab.tree.len())).filter_map(|at| {
         let line = tree_line(&tab.tree.line(at)?, look, width);
-        Some(if at == tab.at {
-            line.style(Style::new().add_modifier(Modifier::REVERSED))
-        } else {
-            line
-        })
+        Some(if at == tab.at { marked(line, width) } else { line })
     });
     let text = Text::from(lines.collect::<Vec<Line<'_>>>());
     frame.render_widget(Paragraph::new(text), area);
+}
+
+/// The current line: all of its width stands out.
+fn marked(mut line: Line<'static>, width: usize) -> Line<'static> {
+    let blanks = width.saturating_sub(line.width());
+    line.spans.push(Span::raw(" ".repeat(blanks)));
+    let plain = line.spans.into_iter().map(|span| span.style(Style::new()));
+    Line::from(plain.collect::<Vec<Span<'_>>>())
+        .style(Style::new().add_modifier(Modifier::REVERSED))
 }
 
 /// A line of the tree, cut to the width.
@@ -156,8 +166,7 @@ fn selected(app: &mut App<'_>, look: Look, frame: &mut Frame<'_>, area: Rect) {
         let line =
             Line::from(vec![Span::styled(path, look.name()), Span::raw(format!("  {value}"))]);
         let is_chosen = number == tab.chosen;
-        let reversed = Style::new().add_modifier(Modifier::REVERSED);
-        lines.push(if is_chosen { line.style(reversed) } else { line });
+        lines.push(if is_chosen { marked(line, width) } else { line });
     }
     frame.render_widget(Paragraph::new(Text::from(lines)), area);
 }

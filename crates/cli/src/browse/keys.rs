@@ -95,9 +95,8 @@ impl App<'_> {
             }
             KeyCode::Char(level @ '1'..='9') => self.level(level),
             KeyCode::Char('o') => {
-                if !tab.tree.open_to(tab.at, usize::MAX, OPENED) {
-                    self.told = Some(format!("only the first {OPENED} lines were opened"));
-                }
+                let is_all = tab.tree.open_to(tab.at, usize::MAX, OPENED);
+                self.tell_of_opened(is_all);
             }
             KeyCode::Char('c') => drop(tab.tree.open_to(tab.at, 0, OPENED)),
             KeyCode::Char('s') => self.type_line(Mode::Search, ""),
@@ -140,6 +139,10 @@ impl App<'_> {
         let tab = self.tab_mut();
         let is_all = tab.tree.open_to(0, depth, OPENED);
         tab.at = tab.at.min(tab.tree.len().saturating_sub(1));
+        self.tell_of_opened(is_all);
+    }
+
+    fn tell_of_opened(&mut self, is_all: bool) {
         if !is_all {
             self.told = Some(format!("only the first {OPENED} lines were opened"));
         }
@@ -224,7 +227,15 @@ impl App<'_> {
         let text = self.line.text.clone();
         match self.mode {
             Mode::Search => self.tab_mut().search(&text),
-            Mode::Select => self.tab_mut().select(&text),
+            Mode::Select => {
+                self.tab_mut().select(&text);
+                let (from, names) = self.candidates();
+                // While a name is typed, what it can follow is shown.
+                if self.tab().selected.found.is_empty() && !names.is_empty() && from > 0 {
+                    let before = text[..from - 1].trim_end_matches('.').to_owned();
+                    self.tab_mut().select(&before);
+                }
+            }
             _ => {}
         }
     }
