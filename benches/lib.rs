@@ -5,12 +5,11 @@
 
 use std::hint::black_box;
 use std::path::Path;
-use std::sync::atomic::AtomicU64;
 use std::time::{Duration, Instant};
 
 use kyanite_demo::Bookings;
 use kyanite_flow::{
-    Destination, Events, Input, InputOptions, Job, Layout, LossPolicy, Output, What, run,
+    Counters, Destination, Events, Input, InputOptions, Job, Layout, LossPolicy, Output, What, run,
 };
 use kyanite_formats::Format;
 use kyanite_lang::{Plan, RuleText, Syntax, compile, compile_xpath};
@@ -121,9 +120,9 @@ fn run_plan(plan: &Plan, input: &Path, output: Destination, layout: Layout, thre
         types: None,
     };
     let mut output = Output::open(output, layout).unwrap();
-    let bytes = AtomicU64::new(0);
-    let mut events = Events { tell: &mut |_| {}, bytes: &bytes };
+    let counters = Counters::default();
+    let mut events = Events { tell: &mut |_| {}, counters: &counters };
     run(&job, &[Input::File(input.to_owned())], &mut output, &mut events).unwrap();
     output.finish().unwrap();
-    bytes.into_inner()
+    counters.bytes.into_inner()
 }

@@ -5,10 +5,9 @@
 
 use std::fmt::Write;
 use std::path::{Path, PathBuf};
-use std::sync::atomic::AtomicU64;
 
 use kyanite_benches::{bookings, candidate, compare, megabytes};
-use kyanite_flow::{Chosen, Events, Input, InputOptions, Set, Validation, validate};
+use kyanite_flow::{Chosen, Counters, Events, Input, InputOptions, Set, Validation, validate};
 
 fn main() {
     let folder = tempfile::tempdir().unwrap();
@@ -29,8 +28,8 @@ fn checked(schema: &Path, inputs: &[PathBuf], threads: usize) -> u64 {
     let sets = [Set { name: None, schemas: vec![Input::File(schema.to_owned())], inputs }];
     let options = InputOptions { threads, ..InputOptions::default() };
     let validation = Validation { sets: &sets, options: &options, ..Validation::default() };
-    let bytes = AtomicU64::new(0);
-    let mut events = Events { tell: &mut |_| {}, bytes: &bytes };
+    let counters = Counters::default();
+    let mut events = Events { tell: &mut |_| {}, counters: &counters };
     let mut count = 0;
     validate(validation, &mut events, &mut |verdict| {
         count += verdict.checked;

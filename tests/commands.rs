@@ -642,3 +642,47 @@ fn a_large_list_is_converted_item_by_item() {
     assert!(ran.err.contains("the document ends inside\n  cut.json:1:"), "{}", ran.err);
     assert!(!folder.path().join("cut.jsonl").exists());
 }
+
+/// What a run read, wrote and took.
+#[test]
+fn what_a_run_took() {
+    let folder = Folder::with_demo();
+    folder.file("broken.jsonl", "{\"a\": 1}\n{\"a\": }\n{\"a\": 3}\n");
+    for (line, expected) in [
+        (
+            "query $[?@.vehicle].id bookings.jsonl --to text --stats",
+            &["read 2400 records, 812 kB, in ", "made 982 results"][..],
+        ),
+        (
+            "query $[*].a broken.jsonl --lenient --stats",
+            &["read 2 records", "skipped 1 broken record"],
+        ),
+        ("convert pier-feed.xml --to json --lenient --stats", &["read 1 record", "repaired "]),
+        (
+            "reshape rules/departures.kyr timetable.json --stats",
+            &["read 1 record", "made 57 results"],
+        ),
+        ("survey bookings.jsonl --stats --threads 2", &["read 2400 records", "on 2 threads"]),
+        (
+            "split bookings.jsonl --records 1000 --into parts --stats",
+            &["read 2400 records", "made 3 parts"],
+        ),
+        ("diff timetable.json timetable.json --stats", &["read 2 records", "made 0 changes"]),
+        (
+            "validate --schema schemas/booking.json bookings.jsonl --stats",
+            &["read 2400 records", "made 1 finding"],
+        ),
+        (
+            "query $[*] bookings.jsonl --stats --messages json",
+            &["{\"stats\":{\"bytes\":812", "\"records\":2400,", "\"made\":2400"],
+        ),
+    ] {
+        let ran = run(&folder, line, "");
+        for part in expected {
+            assert!(ran.err.contains(part), "{line}: {}", ran.err);
+        }
+        assert!(!ran.out.contains("stats"), "{line}");
+    }
+    let ran = run(&folder, "query $[*] bookings.jsonl", "");
+    assert!(ran.err.is_empty());
+}

@@ -193,6 +193,9 @@ pub struct InputArguments {
     /// What order by and group by may hold in memory, about; the rest waits in temporary files
     #[arg(long, value_name = "SIZE", default_value = "512MB", value_parser = size)]
     pub memory: u64,
+    /// Say at the end what was read, how fast, and what it took
+    #[arg(long)]
+    pub stats: bool,
     /// How many threads run over the records of a stream [default: as many as there are cores]
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=256))]
     pub threads: Option<u16>,

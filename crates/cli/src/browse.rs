@@ -7,9 +7,7 @@ mod line;
 mod tab;
 mod terminal;
 
-use std::sync::atomic::AtomicU64;
-
-use kyanite_flow::{Events, Failed, hold};
+use kyanite_flow::{Counters, Events, Failed, hold};
 use kyanite_tree::{Arena, Diagnostic};
 use kyanite_xpath::Store;
 
@@ -43,13 +41,13 @@ fn browse(
     // That there is no terminal is said before anything is read.
     let terminal = terminal::open()?;
     let reading = command.reading.options();
-    let bytes = AtomicU64::new(0);
+    let counters = Counters::default();
     let arenas: Vec<Arena> = inputs.iter().map(|_| Arena::new()).collect();
     let stores: Vec<Store<'_>> = arenas.iter().map(Store::new).collect();
     let mut tabs = Vec::new();
     for (input, store) in inputs.iter().zip(&stores) {
         let mut tell = |told: Diagnostic| messages.show(&told);
-        let mut events = Events { tell: &mut tell, bytes: &bytes };
+        let mut events = Events { tell: &mut tell, counters: &counters };
         tabs.push(Tab::new(hold(input, &reading, store, &mut events)?));
     }
     let mut app = App {

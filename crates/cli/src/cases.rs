@@ -5,9 +5,8 @@
 
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
-use std::sync::atomic::AtomicU64;
 
-use kyanite_flow::{Destination, Events, Input, InputOptions, Job, Layout, Output, run};
+use kyanite_flow::{Counters, Destination, Events, Input, InputOptions, Job, Layout, Output, run};
 use kyanite_formats::{Format, detect, json};
 use kyanite_lang::{Plan, Syntax, compile};
 use kyanite_tree::{Arena, Code, Diagnostic};
@@ -150,8 +149,8 @@ fn given(
     let target = scratch.path().join("given");
     let options = InputOptions::default();
     let job = Job { params: &params, sources: &sources, ..Job::new(plan, &options) };
-    let bytes = AtomicU64::new(0);
-    let mut events = Events { tell: &mut |_| {}, bytes: &bytes };
+    let counters = Counters::default();
+    let mut events = Events { tell: &mut |_| {}, counters: &counters };
     let ran = Output::open(Destination::File(target.clone()), Layout::of(format)).and_then(
         |mut output| {
             run(&job, &inputs, &mut output, &mut events)?;

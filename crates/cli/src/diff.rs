@@ -12,6 +12,7 @@ use crate::arguments::{Diff, DiffForm, MessageOptions};
 use crate::messages::Messages;
 use crate::progress::Progress;
 use crate::report::Places;
+use crate::stats::Stats;
 use crate::status::Status;
 
 /// What differs between two documents, or between the files of two folders.
@@ -107,12 +108,13 @@ fn compared(
         _ => (vec![(old.clone(), new.clone())], [Vec::new(), Vec::new()], false),
     };
     let sizes = pairs.iter().flat_map(|(old, new)| [old.size(), new.size()]).sum();
+    let stats = Stats::start(command.stats, 1);
     let progress = Progress::start(options.progress, false, sizes);
     let mut tell = |told: Diagnostic| {
         progress.make_room();
         messages.show(&told);
     };
-    let mut events = Events { tell: &mut tell, bytes: &progress.bytes };
+    let mut events = Events { tell: &mut tell, counters: &progress.counters };
     let reading = command.reading.options();
     let mut found = Vec::new();
     for (old, new) in &pairs {
@@ -120,6 +122,8 @@ fn compared(
         let what = Diffing { old, new, options: &reading, comparison: &comparison, patch };
         found.push(diff(what, &mut events)?);
     }
+    let changes: usize = found.iter().map(|pair| pair.changes.len()).sum();
+    stats.finish(&progress.counters, Some((changes as u64, "change")), messages);
     drop(progress);
     let names = [old.name(), new.name()];
     let found = Differences { names, pairs: found, only, are_folders };

@@ -18,6 +18,7 @@ mod run;
 mod schemas;
 mod settings;
 mod split;
+mod stats;
 mod status;
 mod survey;
 mod trace;

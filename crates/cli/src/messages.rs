@@ -126,6 +126,20 @@ impl Messages {
         }
     }
 
+    /// Says what a run was like: in words, or as numbers, which are written as JSON has them.
+    pub fn stats(&self, words: &str, numbers: &[(&str, String)]) {
+        let text = match self.form {
+            MessageForm::Text => format!("{}: {words}\n", self.strong("stats")),
+            MessageForm::Json => {
+                let numbers: Vec<String> =
+                    numbers.iter().map(|(name, number)| format!("\"{name}\":{number}")).collect();
+                format!("{{\"stats\":{{{}}}}}\n", numbers.join(","))
+            }
+        };
+        // When standard error is gone there is nobody to tell.
+        let _ = std::io::stderr().lock().write_all(text.as_bytes());
+    }
+
     /// Holds messages back from now on.
     pub fn hold(&mut self) {
         self.held = Some(String::new());

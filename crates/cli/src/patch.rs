@@ -2,10 +2,9 @@
 
 use std::io::IsTerminal;
 use std::path::PathBuf;
-use std::sync::atomic::AtomicU64;
 
 use kyanite_flow::{
-    Destination, Events, Failed, Input, Layout, Output, Patching, Sink, format_of, patch,
+    Counters, Destination, Events, Failed, Input, Layout, Output, Patching, Sink, format_of, patch,
     patch_in_place,
 };
 use kyanite_formats::losses::Losses;
@@ -48,11 +47,11 @@ fn patched(command: &Patch, messages: &mut Messages) -> Result<(), Failed> {
         merges: command.merge,
         reverses: command.reverse.is_some(),
     };
-    let bytes = AtomicU64::new(0);
+    let counters = Counters::default();
     let is_edited = matches!(format, Format::Json | Format::Yaml | Format::Toml);
     if command.in_place && is_edited && command.reverse.is_none() {
         let mut tell = |found: Diagnostic| messages.show(&found);
-        let file = patch_in_place(what, &mut Events { tell: &mut tell, bytes: &bytes })?;
+        let file = patch_in_place(what, &mut Events { tell: &mut tell, counters: &counters })?;
         return put_in_place(&[file], command.dry_run, messages);
     }
     if command.dry_run {
@@ -62,7 +61,7 @@ fn patched(command: &Patch, messages: &mut Messages) -> Result<(), Failed> {
     }
     let mut told = Vec::new();
     let mut tell = |found: Diagnostic| told.push(found);
-    let mut events = Events { tell: &mut tell, bytes: &bytes };
+    let mut events = Events { tell: &mut tell, counters: &counters };
     let (mut destination, mut remarks) = (Some(destination), Vec::new());
     let mut write = |value: Value<'_>, losses: &Losses| {
         let Some(destination) = destination.take() else { return Ok(()) };

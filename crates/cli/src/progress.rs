@@ -2,18 +2,20 @@
 
 use std::io::{IsTerminal, Write};
 use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::thread::JoinHandle;
 use std::time::Duration;
 
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+use kyanite_flow::Counters;
+use kyanite_tree::counted;
 
 use crate::arguments::When;
 
 /// Shows how much of the input has been read, until it is dropped.
 pub struct Progress {
-    /// How many bytes have been read.
-    pub bytes: Arc<AtomicU64>,
+    /// What has been read.
+    pub counters: Arc<Counters>,
     done: Arc<AtomicBool>,
     /// Whether the bar is on the screen.
     shown: Arc<AtomicBool>,
@@ -27,7 +29,7 @@ const TICK: Duration = Duration::from_millis(100);
 impl Progress {
     /// Starts showing progress, if it is wanted; `total` is the size of all inputs, where it is known.
     pub fn start(when: When, result_on_terminal: bool, total: Option<u64>) -> Self {
-        let bytes = Arc::new(AtomicU64::new(0));
+        let counters = Arc::new(Counters::default());
         let done = Arc::new(AtomicBool::new(false));
         let wanted = match when {
             When::Always => true,
@@ -37,10 +39,11 @@ impl Progress {
         };
         let shown = Arc::new(AtomicBool::new(false));
         let thread = wanted.then(|| {
-            let (bytes, done, shown) = (Arc::clone(&bytes), Arc::clone(&done), Arc::clone(&shown));
-            std::thread::spawn(move || show(&bytes, &done, &shown, total))
+            let (counters, done, shown) =
+                (Arc::clone(&counters), Arc::clone(&done), Arc::clone(&shown));
+            std::thread::spawn(move || show(&counters, &done, &shown, total))
         });
-        Self { bytes, done, shown, thread }
+        Self { counters, done, shown, thread }
     }
 
     /// Clears the bar's line, so that a message can be written there; the bar comes back by itself.
@@ -62,7 +65,7 @@ impl Drop for Progress {
     }
 }
 
-fn show(bytes: &AtomicU64, done: &AtomicBool, shown: &AtomicBool, total: Option<u64>) {
+fn show(counters: &Counters, done: &AtomicBool, shown: &AtomicBool, total: Option<u64>) {
     std::thread::park_timeout(PATIENCE);
     if done.load(Ordering::Relaxed) {
         return;
@@ -73,15 +76,19 @@ fn show(bytes: &AtomicU64, done: &AtomicBool, shown: &AtomicBool, total: Option<
     };
     bar.set_draw_target(ProgressDrawTarget::stderr());
     let template = match total {
-        Some(_) => "{wide_bar} {bytes} of {total_bytes}, {bytes_per_sec}, {eta} to go",
-        None => "{spinner} {bytes}, {bytes_per_sec}",
+        Some(_) => "{wide_bar} {bytes} of {total_bytes}, {bytes_per_sec}{msg}, {eta} to go",
+        None => "{spinner} {bytes}, {bytes_per_sec}{msg}",
     };
     if let Ok(style) = ProgressStyle::with_template(template) {
         bar.set_style(style);
     }
     shown.store(true, Ordering::Relaxed);
     while !done.load(Ordering::Relaxed) {
-        bar.set_position(bytes.load(Ordering::Relaxed));
+        bar.set_position(counters.bytes.load(Ordering::Relaxed));
+        let records = counters.records.load(Ordering::Relaxed);
+        if records > 0 {
+            bar.set_message(format!(", {}", counted(records, "record")));
+        }
         std::thread::park_timeout(TICK);
     }
     bar.finish_and_clear();

@@ -2,11 +2,10 @@
 
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
-use std::sync::atomic::AtomicU64;
 
 use kyanite_flow::{
-    Destination, DocumentTypes, Events, Failed, Input, InputOptions, Layout, Output, Set, Sink,
-    check_rule, read_whole,
+    Counters, Destination, DocumentTypes, Events, Failed, Input, InputOptions, Layout, Output, Set,
+    Sink, check_rule, read_whole,
 };
 use kyanite_formats::Format;
 use kyanite_lang::{Plan, RuleText, Syntax, compile, format_rule};
@@ -221,9 +220,9 @@ fn sample_of<'a>(
         let settings = SampleSettings { seed: 1, ..SampleSettings::default() };
         return schemas.sample_value(settings, &options, arena);
     }
-    let bytes = AtomicU64::new(0);
+    let counters = Counters::default();
     let mut tell = |problem: Diagnostic| messages.show(&problem);
-    let mut events = Events { tell: &mut tell, bytes: &bytes };
+    let mut events = Events { tell: &mut tell, counters: &counters };
     let read = read_whole(&input, &options, arena, &mut events)?;
     if kyanite_flow::is_schema(read) {
         let message = format!("{word} is a schema, and is taken as a sample");

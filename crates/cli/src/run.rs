@@ -9,8 +9,8 @@ use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
 
 use kyanite_flow::{
-    Apart, Aside, Destination, DocumentTypes, Ensured, Events, Failed, Input, InputOptions, Job,
-    LossPolicy, Output, Schemas, Sink, What,
+    Apart, Aside, Counters, Destination, DocumentTypes, Ensured, Events, Failed, Input,
+    InputOptions, Job, LossPolicy, Output, Schemas, Sink, What,
 };
 use kyanite_formats::{Format, detect};
 use kyanite_lang::{Finding, Plan, RuleText, Syntax, compile, compile_until, compile_xpath, twice};
@@ -26,6 +26,7 @@ use crate::interrupt::clean_up_on_signals;
 use crate::messages::Messages;
 use crate::progress::Progress;
 use crate::rule_text::read_rule;
+use crate::stats::Stats;
 use crate::status::Status;
 use crate::trace;
 
@@ -213,9 +214,9 @@ pub fn over_sample(
     let sources = command.sources(plan)?;
     let inputs = if plan.reads_input() { vec![Input::of_word(sample)] } else { Vec::new() };
     let options = command.input_options();
-    let bytes = std::sync::atomic::AtomicU64::new(0);
+    let counters = Counters::default();
     let mut tell = |problem: Diagnostic| messages.show(&problem);
-    let mut events = Events { tell: &mut tell, bytes: &bytes };
+    let mut events = Events { tell: &mut tell, counters: &counters };
     let mut nothing = Counted { sink: None, found: 0, nothing: false };
     kyanite_flow::run(&command.job(plan, &sources, &options), &inputs, &mut nothing, &mut events)
 }
@@ -423,6 +424,12 @@ impl<'c> RuleCommand<'c> {
             .map_err(Failed::Command)?;
         let inputs = self.inputs(plan)?;
         let sources = self.sources(plan)?;
+        let writes_elsewhere =
+            self.in_place.is_some() || self.apart.is_some() || self.trace.is_some();
+        if self.input.stats && writes_elsewhere {
+            let message = "--stats is about a run that writes one result";
+            return Err(command_error(message.into(), "leave it out"));
+        }
         if let Some(how) = self.in_place {
             return self.run_in_place(plan, &inputs, &sources, how, messages);
         }
@@ -493,6 +500,7 @@ impl<'c> RuleCommand<'c> {
             Ensured::new(&mut counted, checked, plan, (by_item, &held), aside.as_mut());
         let on_terminal = self.output.output.is_none() && io::stdout().is_terminal();
         let sizes: Option<Vec<u64>> = inputs.iter().map(Input::size).collect();
+        let stats = Stats::start(self.input.stats, threads(self.input.threads));
         let progress = Progress::start(
             self.options.progress,
             on_terminal,
@@ -504,8 +512,9 @@ impl<'c> RuleCommand<'c> {
             progress.make_room();
             messages.show(&problem);
         };
-        let mut events = Events { tell: &mut tell, bytes: &progress.bytes };
+        let mut events = Events { tell: &mut tell, counters: &progress.counters };
         let ran = kyanite_flow::run(&job, &inputs, &mut ensured, &mut events);
+        let counters = Arc::clone(&progress.counters);
         drop(progress);
         drop(kept);
         let (broken, skipped, has_failed) = ensured.finish();
@@ -553,6 +562,8 @@ impl<'c> RuleCommand<'c> {
             ));
         }
         messages.show_all(&remarks);
+        let made = u64::try_from(found).unwrap_or_default();
+        stats.finish(&counters, Some((made, "result")), messages);
         Ok(if self.require && found == 0 { Status::No } else { Status::Done })
     }
 
@@ -594,9 +605,9 @@ impl<'c> RuleCommand<'c> {
         )?;
         let options = self.input_options();
         let job = Job { types, ..self.job(plan, sources, &options) };
-        let bytes = std::sync::atomic::AtomicU64::new(0);
+        let counters = Counters::default();
         let mut tell = |problem: Diagnostic| messages.show(&problem);
-        let mut events = Events { tell: &mut tell, bytes: &bytes };
+        let mut events = Events { tell: &mut tell, counters: &counters };
         let traced = kyanite_flow::trace(&job, inputs, &path, &mut events)?;
         let output = match (&self.output.output, self.output.to) {
             (None, None) => None,
@@ -617,9 +628,9 @@ impl<'c> RuleCommand<'c> {
     ) -> Result<Status, Failed> {
         let options = self.input_options();
         let job = Job { types, ..self.job(plan, sources, &options) };
-        let bytes = std::sync::atomic::AtomicU64::new(0);
+        let counters = Counters::default();
         let mut tell = |problem: Diagnostic| messages.show(&problem);
-        let mut events = Events { tell: &mut tell, bytes: &bytes };
+        let mut events = Events { tell: &mut tell, counters: &counters };
         kyanite_flow::run(&job, inputs, &mut apart, &mut events)?;
         let (count, remarks) = apart.finish()?;
         messages.show_all(&remarks);

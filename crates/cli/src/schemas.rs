@@ -1,9 +1,8 @@
 //! `kyanite schema`: schemas themselves.
 
 use std::io::Write;
-use std::sync::atomic::AtomicU64;
 
-use kyanite_flow::{Events, Failed, Input, Sample, Schemas, Validation};
+use kyanite_flow::{Counters, Events, Failed, Input, Sample, Schemas, Validation};
 use kyanite_schema::SampleSettings;
 use kyanite_schema::json::Settings;
 use kyanite_schema::xsd::MemberNames;
@@ -36,8 +35,8 @@ pub fn run(command: &SchemaCommand, messages: &mut Messages) -> Status {
     };
     let validation =
         Validation { sets: &sets, mapped, catalogs: &catalogs, settings, ..Validation::default() };
-    let (arena, bytes) = (Arena::new(), AtomicU64::new(0));
-    let mut events = Events { tell: &mut |told| messages.show(&told), bytes: &bytes };
+    let (arena, counters) = (Arena::new(), Counters::default());
+    let mut events = Events { tell: &mut |told| messages.show(&told), counters: &counters };
     let read = Schemas::read(validation, &arena, &mut events);
     let done = match (command, read) {
         (SchemaCommand::Check { .. }, Ok(schemas)) => {

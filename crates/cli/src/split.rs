@@ -11,6 +11,7 @@ use crate::messages::Messages;
 use crate::progress::Progress;
 use crate::report::{as_json, number};
 use crate::run::inputs_of;
+use crate::stats::Stats;
 use crate::status::Status;
 
 /// Runs the command.
@@ -40,12 +41,13 @@ fn cut(command: &Split, options: &MessageOptions, messages: &mut Messages) -> Re
         (None, Some(records), _) => SplitBy::Records(records),
         (None, None, bytes) => SplitBy::Bytes(bytes.unwrap_or(u64::MAX)),
     };
+    let stats = Stats::start(command.stats, 1);
     let progress = Progress::start(options.progress, false, input.size());
     let mut tell = |told: Diagnostic| {
         progress.make_room();
         messages.show(&told);
     };
-    let mut events = Events { tell: &mut tell, bytes: &progress.bytes };
+    let mut events = Events { tell: &mut tell, counters: &progress.counters };
     let what = Splitting {
         input: &input,
         options: &command.reading.options(),
@@ -55,6 +57,7 @@ fn cut(command: &Split, options: &MessageOptions, messages: &mut Messages) -> Re
         template: &template,
     };
     let parts = split(what, &mut events)?;
+    stats.finish(&progress.counters, Some((parts.len() as u64, "part")), messages);
     drop(progress);
     if let Some(file) = &command.manifest {
         Destination::File(file.clone()).write(&manifest(&input.name(), &parts))?;

@@ -15,6 +15,7 @@ use crate::messages::Messages;
 use crate::progress::Progress;
 use crate::report::{Places, as_json};
 use crate::run::{command_error, inputs_of, threads};
+use crate::stats::Stats;
 use crate::status::Status;
 
 /// Runs the command.
@@ -88,13 +89,16 @@ fn look_at(
         memory: usize::try_from(command.memory).unwrap_or(usize::MAX),
         ..command.reading.options()
     };
+    let stats = Stats::start(command.stats, input_options.threads);
     let sizes = inputs.iter().map(|input| input.size()).sum();
     let progress = Progress::start(options.progress, false, sizes);
     let mut tell = |told: Diagnostic| {
         progress.make_room();
         messages.show(&told);
     };
-    let mut events = Events { tell: &mut tell, bytes: &progress.bytes };
+    let mut events = Events { tell: &mut tell, counters: &progress.counters };
     let what = Surveyed { inputs: &inputs, options: &input_options, at: command.at.as_ref() };
-    survey(what, &mut events)
+    let found = survey(what, &mut events)?;
+    stats.finish(&progress.counters, None, messages);
+    Ok(found)
 }

@@ -16,6 +16,7 @@ use crate::messages::Messages;
 use crate::progress::Progress;
 use crate::report::{Places, Report};
 use crate::run::threads;
+use crate::stats::Stats;
 use crate::status::Status;
 
 /// Runs the command.
@@ -73,6 +74,7 @@ fn checked(
     let total: usize = sets.iter().map(|set| set.inputs.len()).sum();
     let sizes: Option<u64> =
         sets.iter().flat_map(|set| &set.inputs).map(|chosen| chosen.input.size()).sum();
+    let stats = Stats::start(command.stats, input_options.threads);
     let progress = Progress::start(options.progress, false, sizes);
     let mut take = |mut verdict: Verdict| {
         taken += 1;
@@ -85,8 +87,10 @@ fn checked(
         progress.make_room();
         messages.show(&told);
     };
-    let mut events = Events { tell: &mut tell, bytes: &progress.bytes };
+    let mut events = Events { tell: &mut tell, counters: &progress.counters };
     let run = validate(validation, &mut events, &mut take);
+    let findings: usize = report.verdicts.iter().map(|verdict| verdict.findings.len()).sum();
+    stats.finish(&progress.counters, Some((findings as u64, "finding")), messages);
     drop(progress);
     run?;
     report.is_cut = taken < total;

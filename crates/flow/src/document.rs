@@ -3,6 +3,7 @@
 use std::cell::RefCell;
 use std::io::Read;
 use std::rc::Rc;
+use std::sync::atomic::Ordering;
 
 use kyanite_formats::detect::{self, Detected};
 use kyanite_formats::documents::{self, Documents};
@@ -159,6 +160,11 @@ impl<'a> Library<'a> {
                 read?
             }
         };
+        let records = match loaded.roots.as_slice() {
+            [Value::List(_, records)] if format.has_records() => records.len(),
+            roots => roots.len(),
+        };
+        events.counters.count(records as u64);
         match loaded.roots.as_slice() {
             [root] if options.unwrap => self.unwrap(&name, *root, options, events),
             _ => Ok(loaded),
@@ -409,6 +415,7 @@ impl Skipped {
             skipped = skipped.at(place.clone());
         }
         self.told.tell(events, || skipped);
+        events.counters.skipped.fetch_add(1, Ordering::Relaxed);
         Ok(())
     }
 

@@ -73,12 +73,37 @@ impl From<OutputFailure> for Failed {
     }
 }
 
+/// What is counted while a run goes on.
+#[derive(Debug, Default)]
+pub struct Counters {
+    /// Bytes of input that have been read.
+    pub bytes: AtomicU64,
+    /// Records and documents that have been read.
+    pub records: AtomicU64,
+    /// Records that were left out, since they are broken.
+    pub skipped: AtomicU64,
+    /// Repairs of what was broken.
+    pub repaired: AtomicU64,
+}
+
+impl Counters {
+    /// Counts bytes that were read.
+    pub(crate) fn read(&self, bytes: u64) {
+        self.bytes.fetch_add(bytes, Ordering::Relaxed);
+    }
+
+    /// Counts records that were read.
+    pub(crate) fn count(&self, records: u64) {
+        self.records.fetch_add(records, Ordering::Relaxed);
+    }
+}
+
 /// What a run tells while it goes on.
 pub struct Events<'e> {
     /// Takes warnings and notes.
     pub tell: &'e mut dyn FnMut(Diagnostic),
-    /// How many bytes of input have been read so far.
-    pub bytes: &'e AtomicU64,
+    /// What is counted.
+    pub counters: &'e Counters,
 }
 
 impl Events<'_> {
@@ -87,7 +112,7 @@ impl Events<'_> {
     }
 
     pub(crate) fn read(&self, bytes: usize) {
-        self.bytes.fetch_add(bytes as u64, Ordering::Relaxed);
+        self.counters.read(bytes as u64);
     }
 }
 

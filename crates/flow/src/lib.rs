@@ -47,7 +47,7 @@ pub use change::{
 pub use document::read_whole;
 pub use edit::{EditedFile, edit, patch_in_place, write_edited};
 pub use ensure::Ensured;
-pub use failed::{Events, Failed};
+pub use failed::{Counters, Events, Failed};
 pub use fetch::Fetch;
 pub use input::{DEFAULT_SIZE, Input, InputOptions, KeptInput, format_of};
 pub use output::{Aside, Destination, Output};

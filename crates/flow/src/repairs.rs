@@ -1,5 +1,7 @@
 //! What was repaired in an input, and what of it was not read: of each sort the number and the first places.
 
+use std::sync::atomic::Ordering;
+
 use kyanite_formats::xml::{Fault, Repair};
 use kyanite_tree::{Advice, Code, Diagnostic, Place, Setting, Span};
 
@@ -46,6 +48,7 @@ impl Repairs {
             let tells_each = self.each;
             let sort = self.sort(fault, message);
             sort.count += 1;
+            events.counters.repaired.fetch_add(1, Ordering::Relaxed);
             if sort.count <= PLACES && !tells_each {
                 sort.places.push(place(span));
                 // What belongs to the first is worth its lines.

@@ -1,6 +1,5 @@
 //! A rule over inputs: whole documents, or records one by one in flat memory.
 
-use std::sync::atomic::AtomicU64;
 use std::time::SystemTime;
 
 use kyanite_formats::Format;
@@ -12,7 +11,7 @@ use kyanite_tree::{
 };
 
 use crate::document::{Library, Loaded};
-use crate::failed::{Events, Failed};
+use crate::failed::{Counters, Events, Failed};
 use crate::input::{Input, InputOptions, Source};
 use crate::part::Part;
 use crate::records::Then;
@@ -294,7 +293,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
             .sum();
         if plan.holds_turns() && sizes.is_some_and(|size| size <= READ_AGAIN) {
             let mut session = Session::new(plan);
-            let mut events = Events { tell: &mut |_| {}, bytes: &AtomicU64::new(0) };
+            let mut events = Events { tell: &mut |_| {}, counters: &Counters::default() };
             let mut again = Run {
                 job: self.job,
                 sources: self.sources,

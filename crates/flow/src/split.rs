@@ -114,12 +114,14 @@ impl Cut<'_, '_> {
         let (by, parts) = (self.what.by, &mut self.parts);
         let input = InputPart { name, format, base: Base::default(), before: Passed::default() };
         let mut keys = Keys::new(by);
+        let counters = self.events.counters;
         let walk = Walk::new(self.what.options, self.events);
         walk.over(blocks, input, replaced, &mut |records, arena, steps| {
             parts.set_header(records.head());
             loop {
                 match steps.next(records)? {
                     Step::Record(record) => {
+                        counters.count(1);
                         let place = || Some(records.last_place());
                         let key = keys.of(record, arena, &place)?;
                         let text = records.last_text();

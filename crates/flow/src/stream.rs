@@ -188,7 +188,9 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         };
         let replaced = source.replaced.clone();
         self.session.documents = self.sources.uris(source.uri.clone(), None);
+        let before = progress.index;
         let ran = self.blocks(source, progress, &mut aside);
+        self.events.counters.count(progress.index - before);
         let Aside { skipped, duplicates, mut repairs } = aside;
         skipped.finish(self.events);
         duplicates.finish(self.events);

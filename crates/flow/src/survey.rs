@@ -107,6 +107,7 @@ impl Looking<'_, '_> {
         let options = self.what.options;
         let mut done = Done::default();
         let mut take = |block: &[u8], ended: Ended| {
+            events.counters.count(ended.records());
             survey.take(ended, name, done.before.lines());
             done.before.pass(block);
             done.base = done.base.behind(block.len());
@@ -127,6 +128,7 @@ impl Looking<'_, '_> {
         replaced: &crate::transcode::Replaced,
     ) -> Result<Passed, Failed> {
         let survey = &mut *self.survey;
+        let counters = self.events.counters;
         let walk = Walk::new(self.what.options, self.events);
         walk.over(blocks, input, replaced, &mut |records, arena, steps| {
             let mut batch = Batch::new(arena);
@@ -140,6 +142,7 @@ impl Looking<'_, '_> {
                 }
             };
             let ended = batch.end(&mut |offset| records.line(offset));
+            counters.count(ended.records());
             survey.take(ended, input.name, records.lines_before());
             Ok(used)
         })

@@ -17,7 +17,7 @@ mod records;
 mod schemas;
 
 use std::collections::BTreeMap;
-use std::sync::atomic::{AtomicBool, AtomicU64, AtomicUsize, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::sync::mpsc;
 use std::time::SystemTime;
 
@@ -28,7 +28,7 @@ use kyanite_schema::xsd::MemberNames;
 use kyanite_schema::{Problem, SampleSettings, json};
 use kyanite_tree::{Advice, Arena, Code, Diagnostic, Value, near_words};
 
-use crate::failed::{Events, Failed};
+use crate::failed::{Counters, Events, Failed};
 use crate::input::{Input, InputOptions};
 use crate::run::stack_size;
 
@@ -136,6 +136,8 @@ pub fn validate(
     let arena = Arena::new();
     let shelf = Shelf::new(validation, &arena, events)?;
     let compiled = shelf.compile(events)?;
+    // Schemas are none of the documents.
+    events.counters.records.store(0, Ordering::Relaxed);
     let sets = validation.sets.iter().enumerate();
     let jobs: Vec<(Numbered<'_, Set>, Numbered<'_, Chosen>)> = sets
         .flat_map(|set| set.1.inputs.iter().enumerate().map(move |input| (set, input)))
@@ -148,7 +150,7 @@ pub fn validate(
         // Of one input the records are checked on all threads.
         let mut checker = Checker::new(validation, validation.options.threads, &compiled);
         for (set, chosen) in jobs {
-            let raw = checker.check(set, chosen, events.bytes);
+            let raw = checker.check(set, chosen, events.counters);
             if taken.add(raw, events) {
                 break;
             }
@@ -156,20 +158,20 @@ pub fn validate(
         return Ok(());
     }
     let (next, is_over) = (AtomicUsize::new(0), AtomicBool::new(false));
-    let bytes = AtomicU64::new(0);
+    let counters = Counters::default();
     let stack = stack_size(json::DEPTH.max(validation.options.limits.depth));
     std::thread::scope(|scope| {
         let (sender, receiver) = mpsc::sync_channel::<(usize, Raw)>(threads * AHEAD);
         for _ in 0..threads {
             let sender = sender.clone();
-            let (next, is_over, jobs, bytes, compiled) =
-                (&next, &is_over, &jobs, &bytes, &compiled);
+            let (next, is_over, jobs, counters, compiled) =
+                (&next, &is_over, &jobs, &counters, &compiled);
             let work = move || {
                 let mut checker = Checker::new(validation, 1, compiled);
                 while !is_over.load(Ordering::Relaxed) {
                     let number = next.fetch_add(1, Ordering::Relaxed);
                     let Some((set, chosen)) = jobs.get(number) else { break };
-                    if sender.send((number, checker.check(*set, *chosen, bytes))).is_err() {
+                    if sender.send((number, checker.check(*set, *chosen, counters))).is_err() {
                         break;
                     }
                 }
@@ -188,7 +190,7 @@ pub fn validate(
                     is_over.store(true, Ordering::Relaxed);
                 }
             }
-            events.bytes.store(bytes.load(Ordering::Relaxed), Ordering::Relaxed);
+            events.counters.bytes.store(counters.bytes.load(Ordering::Relaxed), Ordering::Relaxed);
         }
     });
     Ok(())
@@ -220,6 +222,7 @@ impl Taken<'_, '_> {
             verdict.findings.truncate(most - self.findings.min(most));
         }
         self.findings += verdict.findings.len();
+        events.counters.count(verdict.checked);
         self.is_over = self.validation.fails_fast && !verdict.findings.is_empty()
             || self.validation.most_findings.is_some_and(|most| self.findings >= most);
         (self.take)(verdict);

@@ -1,7 +1,6 @@
 //! An XPath over documents that are held whole.
 
 use std::cell::RefCell;
-use std::sync::atomic::AtomicU64;
 use std::time::{SystemTime, UNIX_EPOCH};
 
 use kyanite_eval::atomic::Atomic;
@@ -16,7 +15,7 @@ use kyanite_xpath::{
 };
 
 use crate::document::Library;
-use crate::failed::{Events, Failed};
+use crate::failed::{Counters, Events, Failed};
 use crate::input::{Input, Source, cannot_read};
 use crate::part::Part;
 use crate::records::valid_start;
@@ -264,7 +263,7 @@ fn explain_whole(
     input: &Input,
 ) -> Result<Vec<Diagnostic>, Failed> {
     let watch = RefCell::new(Watch::new(expression));
-    let mut events = Events { tell: &mut |_| {}, bytes: &AtomicU64::new(0) };
+    let mut events = Events { tell: &mut |_| {}, counters: &Counters::default() };
     let source = open(input, job.options, &mut events)?;
     let unresolved = &mut Unresolved::default();
     let said = (&mut events, &watch);

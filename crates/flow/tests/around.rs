@@ -4,9 +4,8 @@
 mod support;
 
 use std::fmt::Write;
-use std::sync::atomic::AtomicU64;
 
-use kyanite_flow::{Events, Input, InputOptions, Job, run};
+use kyanite_flow::{Counters, Events, Input, InputOptions, Job, run};
 use kyanite_lang::{RuleText, compile_xpath};
 use kyanite_xpath::{Namespaces, Version};
 use support::Counting;
@@ -20,8 +19,8 @@ fn found(expression: &str, document: &str, threads: usize) -> (u64, u64) {
     let plan = compile_xpath(rule, Version::V31, Namespaces::new(), &[]).unwrap();
     let options = InputOptions { threads, ..InputOptions::default() };
     let mut sink = Counting::new(|| {});
-    let bytes = AtomicU64::new(0);
-    let mut events = Events { tell: &mut |_| {}, bytes: &bytes };
+    let counters = Counters::default();
+    let mut events = Events { tell: &mut |_| {}, counters: &counters };
     run(&Job::new(&plan, &options), &[Input::File(file)], &mut sink, &mut events).unwrap();
     (sink.one_by_one, sink.in_parts)
 }

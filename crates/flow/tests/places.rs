@@ -1,9 +1,9 @@
 //! Places stay right however many documents there are, and however far into a text.
 #![allow(clippy::unwrap_used, reason = "tests say what is wrong by panicking")]
 
-use std::sync::atomic::AtomicU64;
-
-use kyanite_flow::{Destination, Events, Failed, Input, InputOptions, Job, Layout, Output, run};
+use kyanite_flow::{
+    Counters, Destination, Events, Failed, Input, InputOptions, Job, Layout, Output, run,
+};
 use kyanite_formats::documents::{self, Options};
 use kyanite_formats::{Format, records};
 use kyanite_lang::{RuleText, Syntax, compile};
@@ -24,7 +24,7 @@ fn more_documents_than_sixteen_bits_count() {
     let job = Job { gather: true, ..Job::new(&plan, &options) };
     let target = Destination::File(folder.path().join("out.json"));
     let mut output = Output::open(target, Layout::of(Format::Json)).unwrap();
-    let mut events = Events { tell: &mut |_| {}, bytes: &AtomicU64::new(0) };
+    let mut events = Events { tell: &mut |_| {}, counters: &Counters::default() };
     let failed = run(&job, &inputs, &mut output, &mut events).unwrap_err();
     let Failed::Rule(told) = &failed else { panic!("{failed}") };
     let place = &told.places()[0];

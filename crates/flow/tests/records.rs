@@ -2,10 +2,9 @@
 #![allow(clippy::unwrap_used, clippy::panic, reason = "tests say what is wrong by panicking")]
 
 use std::path::Path;
-use std::sync::atomic::AtomicU64;
 
 use kyanite_flow::{
-    Destination, Events, Failed, Input, InputOptions, Job, Layout, Output, What, run,
+    Counters, Destination, Events, Failed, Input, InputOptions, Job, Layout, Output, What, run,
 };
 use kyanite_formats::{Format, json};
 use kyanite_lang::{RuleText, Syntax, compile};
@@ -21,13 +20,13 @@ fn given(rule: &str, input: &Path, what: What, gather: bool) -> Given {
     let target = input.with_extension("out");
     let layout = Layout { style: json::Style::Indented(1), ..Layout::of(Format::Json) };
     let mut output = Output::open(Destination::File(target.clone()), layout)?;
-    let (mut told, bytes) = (Vec::new(), AtomicU64::new(0));
+    let (mut told, counters) = (Vec::new(), Counters::default());
     let mut tell = |problem: Diagnostic| {
         if problem.severity() == Severity::Warning {
             told.push(problem);
         }
     };
-    let mut events = Events { tell: &mut tell, bytes: &bytes };
+    let mut events = Events { tell: &mut tell, counters: &counters };
     let options = InputOptions::default();
     let job = Job { gather, what, ..Job::new(&plan, &options) };
     run(&job, &[Input::File(input.to_owned())], &mut output, &mut events)?;

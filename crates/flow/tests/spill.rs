@@ -2,9 +2,8 @@
 #![allow(clippy::unwrap_used, reason = "a test that fails may panic")]
 
 use std::path::Path;
-use std::sync::atomic::AtomicU64;
 
-use kyanite_flow::{Destination, Events, Input, InputOptions, Job, Layout, Output, run};
+use kyanite_flow::{Counters, Destination, Events, Input, InputOptions, Job, Layout, Output, run};
 use kyanite_formats::Format;
 use kyanite_lang::{RuleText, Syntax, compile};
 
@@ -16,7 +15,7 @@ fn given(rule: &str, input: &Path, memory: usize) -> Result<String, String> {
     let mut output = Output::open(Destination::File(target.clone()), layout).unwrap();
     let options = InputOptions { memory, threads: 2, ..InputOptions::default() };
     let job = Job::new(&plan, &options);
-    let mut events = Events { tell: &mut |_| {}, bytes: &AtomicU64::new(0) };
+    let mut events = Events { tell: &mut |_| {}, counters: &Counters::default() };
     run(&job, &[Input::File(input.to_owned())], &mut output, &mut events)
         .map_err(|failed| format!("{failed:?}"))?;
     output.finish().unwrap();

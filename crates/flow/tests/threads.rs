@@ -2,10 +2,10 @@
 #![allow(clippy::unwrap_used, clippy::panic, reason = "a test that fails may panic")]
 
 use std::path::Path;
-use std::sync::atomic::AtomicU64;
 
 use kyanite_flow::{
-    Destination, Events, Failed, Input, InputOptions, Job, Layout, LossPolicy, Output, run,
+    Counters, Destination, Events, Failed, Input, InputOptions, Job, Layout, LossPolicy, Output,
+    run,
 };
 use kyanite_formats::Format;
 use kyanite_lang::{RuleText, Syntax, compile};
@@ -31,12 +31,12 @@ fn given_with(
     let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
     let target = input.with_extension("out");
     let mut output = Output::open(Destination::File(target.clone()), Layout::of(format)).unwrap();
-    let (mut told, bytes) = (Vec::new(), AtomicU64::new(0));
+    let (mut told, counters) = (Vec::new(), Counters::default());
     let mut tell = |problem: Diagnostic| {
         let at = problem.places().first().map(|place| place.at.to_string()).unwrap_or_default();
         told.push(format!("{} {at} {:?}", problem.message(), problem.advice()));
     };
-    let mut events = Events { tell: &mut tell, bytes: &bytes };
+    let mut events = Events { tell: &mut tell, counters: &counters };
     let job = Job { losses, ..Job::new(&plan, options) };
     let ran = run(&job, &[Input::File(input.to_owned())], &mut output, &mut events);
     let result = match ran {

@@ -5,10 +5,9 @@
 mod support;
 
 use std::cell::Cell;
-use std::sync::atomic::AtomicU64;
 use std::time::{Duration, Instant};
 
-use kyanite_flow::{Events, Input, InputOptions, Job, WORKER, run};
+use kyanite_flow::{Counters, Events, Input, InputOptions, Job, WORKER, run};
 use kyanite_lang::{RuleText, Syntax, compile};
 use support::Counting;
 
@@ -58,8 +57,8 @@ fn as_many_threads_as_are_wanted() {
             let job = Job::new(&plan, &options);
             let most = Cell::new(0);
             let mut sink = Counting::new(|| most.set(come_up(threads - 1, most.get())));
-            let bytes = AtomicU64::new(0);
-            let mut events = Events { tell: &mut |_| {}, bytes: &bytes };
+            let counters = Counters::default();
+            let mut events = Events { tell: &mut |_| {}, counters: &counters };
             run(&job, &[Input::File(file.clone())], &mut sink, &mut events).unwrap();
             assert_eq!(sink.one_by_one + sink.in_parts, count, "{rule}");
             assert!(sink.in_parts > count / 2, "{rule}: {} in parts", sink.in_parts);

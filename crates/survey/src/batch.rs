@@ -95,6 +95,14 @@ pub struct Ended {
     pub(crate) records: u64,
 }
 
+impl Ended {
+    /// How many records the batch had.
+    #[must_use]
+    pub fn records(&self) -> u64 {
+        self.records
+    }
+}
+
 /// What a batch says of a path.
 #[derive(Debug)]
 pub(crate) struct EndedNode {

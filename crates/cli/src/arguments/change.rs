@@ -50,6 +50,9 @@ pub struct Diff {
         help_heading = "Comparison"
     )]
     pub numbers: NumberOption,
+    /// Say at the end what was read, how fast, and what it took
+    #[arg(long, help_heading = "Comparison")]
+    pub stats: bool,
     /// A JSON Patch keeps the order of members, too
     #[arg(long, help_heading = "Output")]
     pub exact: bool,

@@ -42,6 +42,9 @@ pub struct Split {
     /// A record for which this condition holds begins a part; $ is the record
     #[arg(long = "where", id = "condition", value_name = "CONDITION", help_heading = "Parts")]
     pub condition: Option<String>,
+    /// Say at the end what was read, how fast, and what it took
+    #[arg(long, help_heading = "Parts")]
+    pub stats: bool,
     /// The folder for the parts
     #[arg(long, value_name = "FOLDER", value_hint = ValueHint::DirPath, help_heading = "Output")]
     pub into: PathBuf,

@@ -43,6 +43,9 @@ pub struct Survey {
     /// How many threads run over the records of a stream [default: as many as there are cores]
     #[arg(long, help_heading = "Survey", value_name = "N", value_parser = clap::value_parser!(u16).range(1..=256))]
     pub threads: Option<u16>,
+    /// Say at the end what was read, how fast, and what it took
+    #[arg(long, help_heading = "Survey")]
+    pub stats: bool,
     /// A form of the report, and the file that it goes to [default: text to standard output]
     #[arg(long = "report", value_name = "FORM[=FILE]", value_parser = report::<SurveyForm>, help_heading = "Output")]
     pub reports: Vec<(SurveyForm, Option<PathBuf>)>,

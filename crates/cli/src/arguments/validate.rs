@@ -77,6 +77,9 @@ pub struct Validate {
     /// Repair broken XML and leave broken records out, and say so, in place of findings
     #[arg(long)]
     pub lenient: bool,
+    /// Say at the end what was read, how fast, and what it took
+    #[arg(long)]
+    pub stats: bool,
     /// How many threads check inputs [default: as many as there are cores]
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..))]
     pub threads: Option<u16>,

@@ -1,6 +1,6 @@
 //! Files that a rule or a patch changes.
 
-use kyanite_flow::{EditedFile, Events, Failed, Input, Job, edit, write_edited};
+use kyanite_flow::{Counters, EditedFile, Events, Failed, Input, Job, edit, write_edited};
 use kyanite_lang::Plan;
 use kyanite_tree::{Code, Diagnostic, counted};
 use similar::TextDiff;
@@ -29,9 +29,9 @@ impl RuleCommand<'_> {
         let params = &self.params.params;
         let now = Some(std::time::SystemTime::now());
         let job = Job { params, sources, now, ..Job::new(plan, &options) };
-        let bytes = std::sync::atomic::AtomicU64::new(0);
+        let counters = Counters::default();
         let mut tell = |told: Diagnostic| messages.show(&told);
-        let mut events = Events { tell: &mut tell, bytes: &bytes };
+        let mut events = Events { tell: &mut tell, counters: &counters };
         let files = edit(&job, inputs, &mut events)?;
         put(&files, how == InPlace::Show, messages)?;
         Ok(Status::Done)

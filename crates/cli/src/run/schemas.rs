@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use kyanite_flow::{
-    Chosen, DocumentTypes, Events, Failed, Input, KeptInput, Schemas, Set, Validation,
+    Chosen, Counters, DocumentTypes, Events, Failed, Input, KeptInput, Schemas, Set, Validation,
 };
 use kyanite_lang::Plan;
 use kyanite_tree::{Arena, Diagnostic, Severity};
@@ -34,8 +34,8 @@ pub fn read_schemas<'s>(
         return Ok(None);
     }
     let validation = Validation { sets, ..Validation::default() };
-    let bytes = std::sync::atomic::AtomicU64::new(0);
-    let mut events = Events { tell: &mut |told| messages.show(&told), bytes: &bytes };
+    let counters = Counters::default();
+    let mut events = Events { tell: &mut |told| messages.show(&told), counters: &counters };
     Schemas::read(validation, arena, &mut events).map(Some)
 }
 
@@ -80,8 +80,8 @@ impl RuleCommand<'_> {
         let chosen = |input: &Input| Chosen { input: input.clone(), is_found: false };
         let sets = [Set { name: None, schemas, inputs: inputs.iter().map(chosen).collect() }];
         let validation = Validation { sets: &sets, options: &options, ..Validation::default() };
-        let bytes = std::sync::atomic::AtomicU64::new(0);
-        let mut events = Events { tell: &mut |told| messages.show(&told), bytes: &bytes };
+        let counters = Counters::default();
+        let mut events = Events { tell: &mut |told| messages.show(&told), counters: &counters };
         let mut found = Vec::new();
         let mut unreadable = None;
         kyanite_flow::validate(validation, &mut events, &mut |verdict| {

@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 use std::io::Read;
-use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::atomic::Ordering;
 
 use kyanite_formats::Format;
 use kyanite_formats::json::EventReader;
@@ -18,7 +18,7 @@ use super::finding::Step;
 use super::schemas::{Assigned, Bundle, Compiled};
 use super::{Chosen, Finding, Numbered, Set, Validation, Verdict, assertions, elements, records};
 use crate::document::Library;
-use crate::failed::{Events, Failed};
+use crate::failed::{Counters, Events, Failed};
 use crate::input::{InputOptions, Limited, Source, cannot_read};
 use crate::run::is_xml;
 
@@ -126,7 +126,7 @@ impl<'c, 's> Checker<'c, 's> {
         &mut self,
         (set_number, set): Numbered<'_, Set>,
         (number, chosen): Numbered<'_, Chosen>,
-        bytes: &AtomicU64,
+        counters: &Counters,
     ) -> Raw {
         let name = chosen.input.name();
         let mut raw = Raw { name, set: set.name.clone(), ..Raw::default() };
@@ -150,15 +150,15 @@ impl<'c, 's> Checker<'c, 's> {
                 return raw;
             }
         };
-        let before = bytes.load(Ordering::Relaxed);
-        let checked = self.check_source(source, bundle, chosen.is_found, &mut raw, bytes);
+        let before = counters.bytes.load(Ordering::Relaxed);
+        let checked = self.check_source(source, bundle, chosen.is_found, &mut raw, counters);
         if let Err(failed) = checked {
             failed.diagnostics().iter().for_each(|why| raw.fail(why));
         }
-        if bytes.load(Ordering::Relaxed) == before
+        if counters.bytes.load(Ordering::Relaxed) == before
             && let Some(size) = chosen.input.size()
         {
-            bytes.fetch_add(size, Ordering::Relaxed);
+            counters.read(size);
         }
         raw
     }
@@ -169,7 +169,7 @@ impl<'c, 's> Checker<'c, 's> {
         number: usize,
         is_found: bool,
         raw: &mut Raw,
-        bytes: &AtomicU64,
+        counters: &Counters,
     ) -> Result<(), Failed> {
         let compiled = self.compiled;
         let Some(bundle) = compiled.bundles.get(number) else { return Ok(()) };
@@ -182,7 +182,7 @@ impl<'c, 's> Checker<'c, 's> {
                 .or_insert_with(|| bundle.xsd.iter().map(Validator::new).collect());
             // All schemas but XML Schemas need the document.
             if bundle.json.is_empty() && bundle.schematron.is_empty() {
-                return elements::stream(source, validators, raw, options, bytes);
+                return elements::stream(source, validators, raw, options, counters);
             }
             return held(source, bundle, Some(validators), raw, self.validation);
         }
@@ -194,7 +194,7 @@ impl<'c, 's> Checker<'c, 's> {
             return Ok(());
         }
         if format.has_records() && !options.unwrap {
-            return records::stream(source, &bundle.json, raw, (options, self.threads), bytes);
+            return records::stream(source, &bundle.json, raw, (options, self.threads), counters);
         }
         let can_accept = bundle.json.iter().all(json::Schema::can_accept);
         if format == Format::Json
@@ -239,8 +239,8 @@ fn held(
 ) -> Result<(), Failed> {
     let arena = Arena::new();
     let library = Library::new(&arena);
-    let bytes = AtomicU64::new(0);
-    let mut events = Events { tell: &mut |found| raw.tell(found), bytes: &bytes };
+    let counters = Counters::default();
+    let mut events = Events { tell: &mut |found| raw.tell(found), counters: &counters };
     let roots = library.load(source, validation.options, &mut events)?.roots;
     // What is wrong with the structure comes before what is wrong with what it holds.
     if let (Some(validators), Some((name, text))) = (validators, library.first_text()) {
@@ -278,8 +278,8 @@ pub(super) fn check_text(
     }
     let arena = Arena::new();
     let library = Library::new(&arena);
-    let bytes = AtomicU64::new(0);
-    let mut events = Events { tell: &mut |_| {}, bytes: &bytes };
+    let counters = Counters::default();
+    let mut events = Events { tell: &mut |_| {}, counters: &counters };
     let source = Source::of_text(name, text, Format::Xml);
     match library.load(source, validation.options, &mut events) {
         Ok(loaded) => loaded.roots.into_iter().for_each(|root| {

@@ -1,7 +1,6 @@
 //! XML documents against XML Schemas, in memory for a part of them at a time.
 
 use std::cell::OnceCell;
-use std::sync::atomic::{AtomicU64, Ordering};
 
 use kyanite_formats::xml::{self, Ancestry, Event, EventReader, Prolog};
 use kyanite_formats::{Format, SyntaxError};
@@ -9,7 +8,7 @@ use kyanite_schema::xsd::{Found, Validator};
 use kyanite_tree::{Arena, Base, Excerpt, LineColumn, Origin, Part, Passed, Place, TextPlaces};
 
 use super::check::Raw;
-use crate::failed::{Events, Failed};
+use crate::failed::{Counters, Events, Failed};
 use crate::input::{InputOptions, Source, cannot_read};
 use crate::records::{Blocks, Then, valid_start};
 use crate::repairs::Repairs;
@@ -47,7 +46,7 @@ pub(super) fn stream(
     validators: &mut [Validator<'_>],
     raw: &mut Raw,
     options: &InputOptions,
-    bytes: &AtomicU64,
+    counters: &Counters,
 ) -> Result<(), Failed> {
     if let Some(message) = source.contradiction() {
         let advice = source.looks_like.map(crate::document::say_format);
@@ -106,7 +105,7 @@ pub(super) fn stream(
                 .resolve(|place| Some(place.behind(progress.before)));
             break Err(Failed::Input(whole));
         }
-        bytes.fetch_add(used as u64, Ordering::Relaxed);
+        counters.read(used as u64);
         if part.is_last {
             break Ok(());
         }
@@ -115,7 +114,7 @@ pub(super) fn stream(
         blocks.used(used);
     };
     repairs.take_replaced(&replaced);
-    repairs.finish(&mut Events { tell: &mut |found| raw.tell(found), bytes });
+    repairs.finish(&mut Events { tell: &mut |found| raw.tell(found), counters });
     // What was found before stays, also where the document is not well-formed behind it.
     for validator in validators.iter_mut() {
         match &read {
@@ -218,8 +217,8 @@ fn part<'h>(
             }
         }
     }
-    let bytes = AtomicU64::new(0);
-    let mut saying = Events { tell: &mut |found| raw.tell(found), bytes: &bytes };
+    let counters = Counters::default();
+    let mut saying = Events { tell: &mut |found| raw.tell(found), counters: &counters };
     let place = |span: kyanite_tree::Span| places.place(span.start, span.end).behind(before);
     repairs.take(events.take_repairs(), place, &mut saying);
     for validator in validators.iter_mut() {

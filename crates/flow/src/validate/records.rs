@@ -1,7 +1,5 @@
 //! Streams of records against JSON Schemas, a block at a time.
 
-use std::sync::atomic::{AtomicU64, Ordering};
-
 use kyanite_formats::Format;
 use kyanite_formats::json::EventReader;
 use kyanite_formats::records::Layout;
@@ -9,7 +7,7 @@ use kyanite_schema::{Finding as Found, json};
 use kyanite_tree::{Arena, Base, Diagnostic, Passed, Place, Value, locate};
 
 use super::check::{Raw, check_value};
-use crate::failed::{Events, Failed};
+use crate::failed::{Counters, Events, Failed};
 use crate::in_order::{Made, Workers};
 use crate::input::{InputOptions, Source};
 use crate::records::{Block, Blocks, InputPart, Next, Records, Then};
@@ -40,7 +38,7 @@ fn on_threads(
     schemas: &[json::Schema<'_>],
     (raw, name, options): (&mut Raw, &str, &InputOptions),
     threads: usize,
-    bytes: &AtomicU64,
+    counters: &Counters,
 ) -> Result<(Blocks, Progress), Failed> {
     let layout = Layout::Json {
         depth: options.limits.depth,
@@ -59,7 +57,7 @@ fn on_threads(
         progress.number += part.records;
         progress.before.pass(block);
         progress.base = progress.base.behind(block.len());
-        bytes.fetch_add(block.len() as u64, Ordering::Relaxed);
+        counters.read(block.len() as u64);
     };
     let stack = stack_size(json::DEPTH.max(options.limits.depth));
     let work = |block: &[u8]| apart(block, schemas, name, layout);
@@ -143,7 +141,7 @@ pub(super) fn stream(
     schemas: &[json::Schema<'_>],
     raw: &mut Raw,
     (options, threads): (&InputOptions, usize),
-    bytes: &AtomicU64,
+    counters: &Counters,
 ) -> Result<(), Failed> {
     let format = source.detected.format;
     if let Some(message) = source.contradiction() {
@@ -155,13 +153,13 @@ pub(super) fn stream(
     let mut progress = Progress::default();
     let may_be_parted = format == Format::JsonLines && threads > 1 && !is_live && !options.lenient;
     if may_be_parted {
-        (blocks, progress) = on_threads(blocks, schemas, (raw, &name, options), threads, bytes)?;
+        (blocks, progress) = on_threads(blocks, schemas, (raw, &name, options), threads, counters)?;
     }
     let may_pass = schemas.iter().all(json::Schema::can_accept);
     let Progress { mut number, base, before } = progress;
     let mut told = Vec::new();
     let mut tell = |found: Diagnostic| told.push(found);
-    let mut events = Events { tell: &mut tell, bytes };
+    let mut events = Events { tell: &mut tell, counters };
     let input = InputPart { name: &name, format, base, before };
     let walk = Walk::new(options, &mut events);
     let read = walk.over(&mut blocks, input, &replaced, &mut |records, _, step| {

@@ -16,7 +16,7 @@ use super::files::seen_from_here;
 use super::named::{self, Named};
 use super::{Chosen, Set, Validation};
 use crate::document::Library;
-use crate::failed::{Events, Failed};
+use crate::failed::{Counters, Events, Failed};
 use crate::input::{Input, InputOptions, Source};
 
 /// All schemas of a run, and where they were read.
@@ -268,10 +268,8 @@ impl<'s> Shelf<'s> {
                             continue;
                         }
                         let input = path_of(&other).map(Input::File);
-                        let nobody = &mut Events {
-                            tell: &mut |_| {},
-                            bytes: &std::sync::atomic::AtomicU64::new(0),
-                        };
+                        let nobody =
+                            &mut Events { tell: &mut |_| {}, counters: &Counters::default() };
                         let root = input.and_then(|input| self.load(&input, &other, nobody).ok());
                         let read = root.and_then(|root| Catalog::read(root.as_element()?, &other));
                         left.extend(read);
