@@ -317,6 +317,47 @@ fn against_another() {
         &folder,
         "survey new.jsonl --against old.jsonl --report json-schema",
         2,
-        "a JSON Schema is one of one survey",
+        "a schema is one of one survey",
+    );
+}
+
+/// Documents of XML satisfy the schema that was inferred from them.
+#[test]
+fn xml_schemas_of_what_is_there() {
+    let folder = Folder::with_demo();
+    folder.file("one.xml", "<f:fleet xmlns:f='urn:fleet' no='1'><f:vessel id='a'><f:seats>90</f:seats><f:built>1998-05-04</f:built><f:open>true</f:open></f:vessel><f:vessel id='b' flag='NO'><f:seats>070</f:seats><f:depth unit='m'>3.5</f:depth></f:vessel></f:fleet>");
+    folder.file("two.xml", "<fleet xmlns='urn:fleet'><a>1.0</a><a>2e3</a><b/><b x='1'/><b x='2'>t</b><c>x<d/>y<a>5</a></c><e> 12 </e></fleet>");
+    folder
+        .file("three.xml", "<list><item>1</item></list>")
+        .file("four.xml", "<list><item>x</item><item n='1'/><other/></list>");
+    let manifest = folder.read("notices.xml");
+    folder.file("notices2.xml", manifest);
+    for files in
+        ["one.xml", "two.xml", "three.xml four.xml", "notices.xml", "notices.xml notices2.xml"]
+    {
+        let made = run(&folder, &format!("survey {files} --report xsd=made.xsd"), "");
+        assert_eq!(made.status, 0, "{files}: {}", made.err);
+        assert_says(&folder, "schema check made.xsd", 0, "");
+        assert_says(&folder, &format!("validate --schema made.xsd {files}"), 0, "valid");
+    }
+    run(&folder, "survey one.xml --report xsd=made.xsd", "");
+    let made = folder.read("made.xsd");
+    for part in [
+        "targetNamespace=\"urn:fleet\"",
+        "name=\"seats\" type=\"xs:integer\"",
+        "name=\"built\" type=\"xs:date\"",
+        "name=\"id\" type=\"xs:string\" use=\"required\"",
+        "name=\"flag\" type=\"xs:string\"/>",
+    ] {
+        assert!(made.contains(part), "{part}: {made}");
+    }
+    folder.file("bad.xml", "<f:fleet xmlns:f='urn:fleet' no='1'><f:vessel><f:seats>many</f:seats></f:vessel></f:fleet>");
+    assert_says(&folder, "validate --schema made.xsd bad.xml", 1, "2 findings");
+    assert_says(&folder, "survey manifest.xml --report xsd", 2, "names are of several namespaces");
+    assert_says(
+        &folder,
+        "survey bookings.jsonl --report xsd",
+        2,
+        "an XML Schema is one of whole documents of XML",
     );
 }

@@ -7,7 +7,7 @@ mod text;
 mod words;
 
 use kyanite_flow::{Events, Failed, InputOptions, Surveyed, survey};
-use kyanite_survey::{Report, Survey as Found};
+use kyanite_survey::{NoXsd, Report, Survey as Found};
 use kyanite_tree::{Arena, Diagnostic};
 
 use crate::arguments::{MessageOptions, Survey, SurveyForm};
@@ -28,7 +28,12 @@ pub fn run(command: &Survey, options: &MessageOptions, messages: &mut Messages) 
             let older = others.told(&at, !command.no_examples);
             return compared(command, &older, &report, options);
         }
+        let xsd = match command.wants(SurveyForm::Xsd) {
+            true => found.xsd().map_err(|why| no_xsd(why))?,
+            false => String::new(),
+        };
         command.places().write(options, &mut |form, shown, width| match form {
+            SurveyForm::Xsd => xsd.clone().into_bytes(),
             SurveyForm::Text => text::render(&report, shown, width).into_bytes(),
             SurveyForm::Json => json::render(&report),
             SurveyForm::Html => html::render(&report).into_bytes(),
@@ -48,7 +53,26 @@ pub fn run(command: &Survey, options: &MessageOptions, messages: &mut Messages) 
     }
 }
 
+/// Why there is no XML Schema.
+fn no_xsd(why: NoXsd) -> Failed {
+    match why {
+        NoXsd::NotXml => command_error(
+            "an XML Schema is one of whole documents of XML".into(),
+            "ask for a JSON Schema: --report json-schema",
+        ),
+        NoXsd::SeveralNamespaces => command_error(
+            "names are of several namespaces, and each needs a schema of its own".into(),
+            "survey the documents with --drop-namespaces for a schema without any",
+        ),
+    }
+}
+
 impl Survey {
+    /// Whether a form is asked for.
+    fn wants(&self, form: SurveyForm) -> bool {
+        self.reports.iter().any(|(wanted, _)| *wanted == form)
+    }
+
     fn places(&self) -> Places<'_, SurveyForm> {
         let (reports, output) = (self.reports.as_slice(), self.output.as_deref());
         Places { reports, output, usual: SurveyForm::Text }
@@ -63,13 +87,13 @@ fn compared(
     options: &MessageOptions,
 ) -> Result<(), Failed> {
     let changes = against::Changes::of(old, new);
-    let schema = SurveyForm::JsonSchema;
-    if command.reports.iter().any(|(form, _)| *form == schema) {
-        let advice = "leave --against out";
-        return Err(command_error("a JSON Schema is one of one survey".into(), advice));
+    if command.wants(SurveyForm::JsonSchema) || command.wants(SurveyForm::Xsd) {
+        return Err(command_error("a schema is one of one survey".into(), "leave --against out"));
     }
     command.places().write(options, &mut |form, shown, _| match form {
-        SurveyForm::Text | SurveyForm::JsonSchema => changes.text(shown).into_bytes(),
+        SurveyForm::Text | SurveyForm::JsonSchema | SurveyForm::Xsd => {
+            changes.text(shown).into_bytes()
+        }
         SurveyForm::Json => changes.json(),
         SurveyForm::Html => changes.html().into_bytes(),
     })

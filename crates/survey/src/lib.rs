@@ -39,6 +39,7 @@ mod survey;
 mod times;
 mod unique;
 mod values;
+mod xsd;
 
 pub use against::{PathChange, PathChangeSort, Presence, against};
 pub use batch::{Batch, Ended};
@@ -50,3 +51,4 @@ pub use remarks::{Remark, RemarkSort};
 pub use report::{Example, Frequent, Key, Lengths, PathReport, Reference, Report};
 pub use survey::{Bounds, Survey};
 pub use times::TimesReport;
+pub use xsd::NoXsd;

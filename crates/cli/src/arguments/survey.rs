@@ -65,4 +65,6 @@ pub enum SurveyForm {
     Html,
     /// A JSON Schema, 2020-12, that the data satisfies
     JsonSchema,
+    /// An XML Schema 1.0 that the documents satisfy, of XML
+    Xsd,
 }
