@@ -29,7 +29,7 @@ pub fn run(command: &Survey, options: &MessageOptions, messages: &mut Messages) 
             return compared(command, &older, &report, options);
         }
         let xsd = match command.wants(SurveyForm::Xsd) {
-            true => found.xsd().map_err(|why| no_xsd(why))?,
+            true => found.xsd().map_err(no_xsd)?,
             false => String::new(),
         };
         command.places().write(options, &mut |form, shown, width| match form {

@@ -46,6 +46,8 @@ pub(crate) struct Blocks {
     has_news: bool,
     cut: Cut,
     buffer: Vec<u8>,
+    /// How many bytes are read at a time.
+    size: usize,
     /// The bytes that were read and not yet used.
     filled: usize,
     /// How many bytes must be there before the next block is cut.
@@ -89,6 +91,7 @@ impl Blocks {
             has_news: false,
             cut: Cut::Line,
             buffer: Vec::new(),
+            size: BLOCK,
             filled: 0,
             wanted: BLOCK,
             ended: false,
@@ -96,6 +99,13 @@ impl Blocks {
             item_end: 0,
             trouble: None,
         }
+    }
+
+    /// The same blocks, so many times as large: for work that costs something for each block.
+    pub(crate) fn larger(mut self, times: usize) -> Self {
+        self.size = BLOCK * times;
+        self.wanted = self.wanted.max(self.size);
+        self
     }
 
     /// Blocks of the items of the list that `path` leads to in one large JSON document. A small one is better held whole:
@@ -204,7 +214,7 @@ impl Blocks {
                 Some(end) => return Ok(Some((end, then))),
                 None if pauses && !waits => return Ok(None),
                 None if pauses => {}
-                None => self.wanted = self.filled + self.filled.max(BLOCK),
+                None => self.wanted = self.filled + self.filled.max(self.size),
             }
         }
     }
@@ -256,7 +266,7 @@ impl Blocks {
         self.filled = rest.len();
         block.truncate(length);
         self.item_end = self.item_end.saturating_sub(length);
-        self.wanted = self.filled + BLOCK;
+        self.wanted = self.filled + self.size;
         Ok(Some(then))
     }
 
@@ -281,8 +291,8 @@ impl Blocks {
         self.filled -= used;
         self.item_end = self.item_end.saturating_sub(used);
         // A block of which nothing was usable was too small for its record.
-        self.wanted = if used == 0 { self.filled * 2 } else { self.filled + BLOCK };
-        self.wanted = self.wanted.max(BLOCK);
+        self.wanted = if used == 0 { self.filled * 2 } else { self.filled + self.size };
+        self.wanted = self.wanted.max(self.size);
         if self.buffer.len() > self.wanted * 4 {
             self.buffer.truncate(self.wanted);
             self.buffer.shrink_to_fit();
@@ -370,6 +380,11 @@ impl<'a> Records<'a> {
         }
         let places = TextPlaces::new(input.name, bytes);
         Self { reader, input, places, bytes, text, invalid, then, from, start: 0 }
+    }
+
+    /// The text of the block.
+    pub(crate) fn text(&self) -> &'a str {
+        self.text
     }
 
     /// What stands before the first record: the header of a table.

@@ -6,9 +6,10 @@ mod xml;
 use std::io::Read;
 use std::path::Path;
 
+use kyanite_formats::json::EventReader;
 use kyanite_formats::{Format, span_of};
 use kyanite_lang::{Arguments, Plan, Runner, Session};
-use kyanite_tree::{Arena, Base, Code, Diagnostic, Passed, Place, Value};
+use kyanite_tree::{Arena, Base, Code, Diagnostic, Event, Passed, Place, Pull, Value};
 
 use crate::document::Library;
 use crate::failed::{Events, Failed};
@@ -112,6 +113,9 @@ impl Cut<'_, '_> {
         replaced: &Replaced,
     ) -> Result<Passed, Failed> {
         let (by, parts) = (self.what.by, &mut self.parts);
+        // Where nothing is asked of records, it is enough that they are well-formed, each on a line.
+        let is_counted = matches!(by, SplitBy::Records(_) | SplitBy::Bytes(_));
+        let depth = self.what.options.limits.depth;
         let input = InputPart { name, format, base: Base::default(), before: Passed::default() };
         let mut keys = Keys::new(by);
         let counters = self.events.counters;
@@ -119,6 +123,26 @@ impl Cut<'_, '_> {
         walk.over(blocks, input, replaced, &mut |records, arena, steps| {
             parts.set_header(records.head());
             loop {
+                if is_counted {
+                    let mut spans: Vec<(usize, usize)> = Vec::new();
+                    let text = records.text().as_bytes();
+                    let count = records.pass(&mut |events, at| {
+                        let end = value_end(events, at, depth)?;
+                        let is_on_one_line = memchr::memchr(b'\n', &text[at..end]).is_none();
+                        spans.push((at, end));
+                        is_on_one_line.then_some(end)
+                    });
+                    counters.count(count as u64);
+                    for (start, end) in &spans[..count] {
+                        parts.put(
+                            &text[*start..*end],
+                            Value::NULL,
+                            Key::Same,
+                            Around::Nothing,
+                            &|| None,
+                        )?;
+                    }
+                }
                 match steps.next(records)? {
                     Step::Record(record) => {
                         counters.count(1);
@@ -220,6 +244,21 @@ impl Cut<'_, '_> {
         })?;
         Ok((name, text))
     }
+}
+
+/// Where the value ends that begins at a byte, or behind blanks there, if it is well-formed and nested no deeper than that.
+fn value_end(events: &mut EventReader<'_>, at: usize, depth: usize) -> Option<usize> {
+    events.seek(at);
+    let mut open = 0;
+    while let Some(event) = events.next_event() {
+        match event {
+            Event::BeginMap | Event::BeginList if open >= depth => return None,
+            Event::BeginMap | Event::BeginList => open += 1,
+            Event::EndMap | Event::EndList => open -= 1,
+            _ => {}
+        }
+    }
+    events.end()
 }
 
 /// The documents of a YAML stream, each with the lines before it that belong to it.

@@ -58,6 +58,9 @@ struct Looking<'l, 'e> {
     events: &'l mut Events<'e>,
 }
 
+/// How many usual blocks a batch has.
+const BATCH: usize = 4;
+
 /// How far a stream was surveyed.
 #[derive(Clone, Copy, Default)]
 struct Done {
@@ -115,6 +118,8 @@ impl Looking<'_, '_> {
         };
         let depth = options.limits.depth;
         let work = |block: &[u8]| values_of(block, depth);
+        // What a batch costs is spread over more records.
+        let blocks = blocks.larger(BATCH);
         let workers = Workers { threads: options.threads, stack: stack_size(depth) };
         let left = workers.run(blocks, name, &work, &mut take)?;
         Ok((left, done))

@@ -11,7 +11,7 @@ use crate::enumerated::{ByValue, Enumerated, LONGEST, MOST_VALUES};
 use crate::paths::{Counts, DOCUMENT, PathStep, RECORDS, Sort};
 use crate::shapes::{Feature, Shapes};
 use crate::unique::BatchKeys;
-use crate::values::{Scalar, Values};
+use crate::values::{Scalar, Values, hash_of};
 
 /// How many different values are looked up by their text before they are summed up.
 const COLUMN: usize = 65_536;
@@ -46,8 +46,9 @@ struct Node<'t> {
     children: Vec<usize>,
     /// Where it stands among the children of its parent.
     position: usize,
-    /// A hash of the path, the same in each batch.
+    /// A hash of the path, the same in each batch, and those of the sorts of values there.
     hash: u64,
+    sort_hashes: [u64; 6],
     /// Whether records may have several values there.
     is_in_list: bool,
     counts: Counts,
@@ -167,6 +168,7 @@ impl<'t> Batch<'t> {
             children: Vec::new(),
             position,
             hash,
+            sort_hashes: Sort::ALL.map(|sort| mixed(hash, sort as u64 + 1)),
             is_in_list,
             counts: Counts::default(),
             record: 0,
@@ -326,7 +328,7 @@ impl<'t> Batch<'t> {
         let bit = 1 << sort as u8;
         if node.sorts & bit == 0 {
             node.sorts |= bit;
-            self.shape ^= mixed(node.hash, sort as u64 + 1);
+            self.shape ^= node.sort_hashes[sort as usize];
             self.features.push((at, sort));
         }
     }
@@ -392,9 +394,12 @@ impl<'t> Batch<'t> {
             let scalars = node.column.values().map(|seen| seen.count).sum::<u64>();
             let may_be_key =
                 is_in_each && scalars == records && !node.is_in_list && !node.is_summed_up;
-            let keys = may_be_key.then(|| BatchKeys::of(node.column(), records)).flatten();
+            let of_values: Vec<u64> =
+                node.column.keys().map(|(sort, text)| hash_of(*sort, text)).collect();
+            let keys =
+                may_be_key.then(|| BatchKeys::of(node.column(), &of_values, records)).flatten();
             let enumerated = node.enumerated(&hashes);
-            node.sum_up();
+            node.sum_up_by(of_values);
             let step = match node.name {
                 Some(name) => PathStep::Member(name.into()),
                 None if number == DOCUMENT => PathStep::Root,
@@ -422,12 +427,17 @@ impl<'t> Node<'t> {
     }
 
     fn sum_up(&mut self) {
+        self.sum_up_by(self.column.keys().map(|(sort, text)| hash_of(*sort, text)).collect());
+    }
+
+    /// The same, where the hashes of the values are known.
+    fn sum_up_by(&mut self, hashes: Vec<u64>) {
         if self.column.is_empty() {
             return;
         }
         self.note_first();
         let mut values = std::mem::take(&mut self.values);
-        values.add(self.column());
+        values.add(self.column(), hashes);
         (self.values, self.is_summed_up) = (values, true);
         self.column.clear();
         // The numbers of values begin again.

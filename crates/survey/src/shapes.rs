@@ -26,9 +26,22 @@ pub(crate) struct Shapes {
     pub(crate) all: IndexMap<u64, Shape, FixedState>,
     /// How many records have shapes beyond the most that are told apart.
     pub(crate) others: u64,
+    /// Whether none is told apart any more.
+    is_given_up: bool,
 }
 
 impl Shapes {
+    /// About how many bytes are held.
+    pub(crate) fn held(&self) -> usize {
+        self.all.values().map(|shape| shape.features.len() * size_of::<Feature>() + 64).sum()
+    }
+
+    /// No longer tells any apart.
+    pub(crate) fn give_up(&mut self) {
+        self.others += self.all.values().map(|shape| shape.count).sum::<u64>();
+        (self.all, self.is_given_up) = (IndexMap::default(), true);
+    }
+
     /// Counts records of a shape; gives its number, if it is told apart.
     pub(crate) fn add(
         &mut self,
@@ -36,7 +49,7 @@ impl Shapes {
         count: u64,
         features: impl FnOnce() -> Box<[Feature]>,
     ) -> Option<usize> {
-        let is_full = self.all.len() >= MOST;
+        let is_full = self.is_given_up || self.all.len() >= MOST;
         match self.all.entry(hash) {
             Entry::Occupied(mut known) => {
                 known.get_mut().count += count;

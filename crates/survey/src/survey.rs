@@ -32,6 +32,12 @@ const FILES: usize = 32;
 const MEASURED: usize = 16;
 const NEW_PATHS: usize = 1000;
 
+/// The shapes of records may take such a part of the memory.
+const SHAPES: usize = 4;
+
+/// Maps with fewer members are never taken together.
+const FEW_MEMBERS: usize = 8;
+
 /// Keys that hold less are not given up for want of memory.
 const KEYS: usize = 4096;
 
@@ -214,9 +220,7 @@ impl Survey {
             .filter(|node| node.extra.merged_into.is_none())
             .map(|node| of_node(&node.extra, &node.values))
             .sum();
-        let shapes: usize =
-            self.shapes.all.values().map(|shape| shape.features.len() * 16 + 64).sum();
-        nodes + shapes
+        nodes + self.shapes.held()
     }
 
     /// Gives up what costs most, until what is left is within bounds.
@@ -224,6 +228,11 @@ impl Survey {
         self.measured = self.paths.nodes.len();
         let mut held = self.held();
         while held > self.bounds.memory {
+            if self.shapes.held() > self.bounds.memory / SHAPES {
+                self.shapes.give_up();
+                held = self.held();
+                continue;
+            }
             let keys = self.paths.nodes.iter_mut().map(|node| &mut node.extra.keys);
             let largest = keys.max_by_key(|keys| keys.held()).filter(|keys| keys.held() > KEYS);
             if let Some(largest) = largest {
@@ -244,7 +253,7 @@ impl Survey {
         };
         let order = self.paths.in_order();
         let Some(widest) =
-            order.into_iter().max_by_key(members).filter(|number| members(number) > 1)
+            order.into_iter().max_by_key(members).filter(|number| members(number) > FEW_MEMBERS)
         else {
             return false;
         };

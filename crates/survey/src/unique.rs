@@ -7,7 +7,7 @@ use std::collections::HashSet;
 
 use foldhash::fast::FixedState;
 
-use crate::values::{Scalar, hash_of};
+use crate::values::Scalar;
 
 /// A path is given up once more than one value in so many came before.
 const REPEATED: u64 = 50;
@@ -43,18 +43,18 @@ pub(crate) enum Keys {
 }
 
 impl BatchKeys {
-    /// The values of a batch, which differ from each other, with how often each occurred, if these could be a key; `total` is how
-    /// many there were.
+    /// The values of a batch, which differ from each other, with how often each occurred, if these could be a key; `hashes` are theirs,
+    /// and `total` is how many there were.
     pub(crate) fn of<'v>(
         values: impl ExactSizeIterator<Item = (Scalar, &'v str, u64)>,
+        hashes: &[u64],
         total: u64,
     ) -> Option<Self> {
         if total - (values.len() as u64).min(total) > most_repeated(total) {
             return None;
         }
-        let mut keys = Self::default();
-        for (sort, text, count) in values {
-            keys.hashes.push(hash_of(sort, text));
+        let mut keys = Self { hashes: hashes.to_vec(), ..Self::default() };
+        for (_, text, count) in values {
             keys.text.push_str(text);
             keys.ends.push(keys.text.len());
             if count > 1 {
@@ -126,6 +126,7 @@ impl Keys {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::values::hash_of;
 
     fn of(values: &[&str]) -> Option<BatchKeys> {
         let mut counts: Vec<(Scalar, &str, u64)> = Vec::new();
@@ -135,7 +136,8 @@ mod tests {
                 None => counts.push((Scalar::Text, value, 1)),
             }
         }
-        BatchKeys::of(counts.into_iter(), values.len() as u64)
+        let hashes: Vec<u64> = counts.iter().map(|(sort, text, _)| hash_of(*sort, text)).collect();
+        BatchKeys::of(counts.into_iter(), &hashes, values.len() as u64)
     }
 
     #[test]

@@ -87,12 +87,13 @@ fn plain_number(text: &str) -> Option<&str> {
 }
 
 impl Values {
-    /// Takes values that differ from each other, each with how often it occurred.
+    /// Takes values that differ from each other, each with how often it occurred, and their hashes.
     pub(crate) fn add<'v>(
         &mut self,
         values: impl ExactSizeIterator<Item = (Scalar, &'v str, u64)> + Clone,
+        hashes: Vec<u64>,
     ) {
-        self.distinct.add(values.clone().map(|(sort, text, _)| hash_of(sort, text)).collect());
+        self.distinct.add(hashes);
         let least = least_kept(&values);
         let mut left_out = 0;
         for (sort, text, count) in values {
@@ -192,7 +193,8 @@ mod tests {
         let spelled = ["1", "1.0", "1e0", "10", "1E1", "-0.5", "-5e-1", "0", "-0.0", "0e5", "100"];
         let numbers = spelled.map(|text| (Scalar::Number, text, 1));
         let all: Vec<_> = [(Scalar::Text, "1", 1)].into_iter().chain(numbers).collect();
-        values.add(all.into_iter());
+        let hashes = all.iter().map(|(sort, text, _)| hash_of(*sort, text)).collect();
+        values.add(all.into_iter(), hashes);
         assert_eq!(values.distinct().count, 6);
         assert_eq!(values.numbers.map(|numbers| numbers.report(None).count), Some(12));
     }

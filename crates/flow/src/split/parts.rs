@@ -146,7 +146,7 @@ impl<'s> Parts<'s> {
         let mut one_line = String::new();
         let mut text = text;
         // A record of JSON Lines that stands on several lines becomes one.
-        if self.shape == Shape::Lines && text.trim_ascii().contains(&b'\n') {
+        if self.shape == Shape::Lines && memchr::memchr(b'\n', text.trim_ascii()).is_some() {
             one_line = json::compact(record);
         }
         if !one_line.is_empty() {
