@@ -25,10 +25,10 @@ mod compare;
 mod edit;
 mod editing;
 mod fingerprint;
+mod matching;
 mod merge;
 mod patch;
 mod pattern;
-mod pointer;
 mod write;
 
 pub use compare::{

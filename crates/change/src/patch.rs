@@ -3,7 +3,7 @@
 use kyanite_tree::{Advice, Arena, Kind, Origin, Setting, Value, equal, near_words};
 
 use crate::editing::Edited;
-use crate::pointer::{index, tokens};
+use kyanite_tree::pointer::{self, index, tokens};
 
 /// A JSON Patch.
 #[derive(Debug)]
@@ -204,8 +204,9 @@ impl std::fmt::Display for Target {
 impl Target {
     /// The pointer of the first tokens.
     fn up_to(&self, count: usize) -> String {
-        let escaped = |token: &String| token.replace('~', "~0").replace('/', "~1");
-        self.tokens[..count].iter().map(|token| format!("/{}", escaped(token))).collect()
+        let mut text = String::new();
+        self.tokens[..count].iter().for_each(|token| pointer::push(&mut text, token));
+        text
     }
 
     /// That there is nothing at the first tokens.

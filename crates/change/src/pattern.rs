@@ -76,7 +76,7 @@ fn bracketed(text: &str) -> Option<(PatternStep, &str)> {
         return (!name.contains('\\')).then(|| (PatternStep::Name(name.to_owned()), after));
     }
     let (number, after) = text.split_once(']')?;
-    Some((PatternStep::Index(crate::pointer::index(number)?), after))
+    Some((PatternStep::Index(kyanite_tree::pointer::index(number)?), after))
 }
 
 impl fmt::Display for Pattern {

@@ -2,10 +2,9 @@
 
 use std::collections::HashSet;
 
-use kyanite_tree::{Arena, Step, Value};
+use kyanite_tree::{Arena, Step, Value, pointer};
 
 use crate::compare::{Aligned, Delta, Difference};
-use crate::pointer::written;
 
 /// The patch that makes the new document of the old one: applied to it, it gives that by value; if `is_exact`, with members in the
 /// same order, too.
@@ -128,4 +127,18 @@ impl<'a> Writer<'a> {
             }
         }
     }
+}
+
+/// The pointer to what steps lead to.
+fn written(steps: &[Step<'_>]) -> String {
+    let mut text = String::new();
+    for step in steps {
+        match step {
+            Step::Name(name) => pointer::push(&mut text, name),
+            Step::Index(index) => pointer::push(&mut text, &index.to_string()),
+            // Other steps are those of XML.
+            _ => {}
+        }
+    }
+    text
 }

@@ -56,9 +56,3 @@ fn unescape(token: &str, offset: usize) -> Result<String, Finding> {
     }
     Ok(text)
 }
-
-/// The index that a reference token stands for in a list: digits without zeros in front (RFC 6901 section 4).
-pub(crate) fn index(token: &str) -> Option<usize> {
-    let digits = token.bytes().all(|byte| byte.is_ascii_digit());
-    (digits && (token == "0" || !token.starts_with('0'))).then(|| token.parse().ok())?
-}

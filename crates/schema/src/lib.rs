@@ -4,7 +4,6 @@
 //! as they begin and end; [`schematron`] has Schematron, over nodes. Places lead back to the texts that both the documents and the schemas were read from.
 
 pub mod json;
-mod pointer;
 mod sample;
 pub mod schematron;
 pub mod xsd;

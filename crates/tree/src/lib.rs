@@ -30,6 +30,7 @@ mod origin;
 mod packed;
 mod path;
 mod place;
+pub mod pointer;
 mod value;
 mod wording;
 

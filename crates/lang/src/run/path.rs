@@ -7,7 +7,6 @@ use kyanite_tree::{Code, Content, Member, Value};
 use super::Runner;
 use crate::failure::{Flow, Ran, failure};
 use crate::plan::{Expr, Filter, ManyPath, Nodes, OnePath, Selector, Start, Step, StepKind};
-use crate::pointer;
 
 impl<'a> Runner<'_, 'a> {
     /// The value that a path starts from.
@@ -116,7 +115,7 @@ impl<'a> Runner<'_, 'a> {
             StepKind::Name(name) | StepKind::Qualified { name, .. } => Some(Key::Name(name)),
             StepKind::Index(index) => Some(Key::Index(*index)),
             StepKind::Token(token) => match node {
-                Value::List(..) => pointer::index(token)
+                Value::List(..) => kyanite_tree::pointer::index(token)
                     .and_then(|index| i64::try_from(index).ok())
                     .map(Key::Index),
                 _ => Some(Key::Name(token)),

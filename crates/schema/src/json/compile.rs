@@ -3,14 +3,14 @@
 use std::collections::HashMap;
 
 use kyanite_eval::uri::resolve;
-use kyanite_tree::{Advice, Map, Origin, Setting, Value, near_words};
+use kyanite_tree::{Advice, Map, Origin, Setting, Value, near_words, pointer};
 use percent_encoding::{AsciiSet, CONTROLS, percent_decode_str, utf8_percent_encode};
 
 use super::check::DEPTH;
 use super::dialect::Dialect;
 use super::keyword::{Dependency, Holds, Keyword, known};
 use super::{Document, Draft, Node, Rule, Schema, Settings};
-use crate::{Problem, RulePlace, pointer};
+use crate::{Problem, RulePlace};
 
 /// What a fragment has no place for (RFC 3986 section 3.5).
 const IN_FRAGMENT: &AsciiSet = &CONTROLS

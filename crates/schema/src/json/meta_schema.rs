@@ -2,10 +2,10 @@
 
 use std::collections::HashMap;
 
-use kyanite_tree::Value;
+use kyanite_tree::{Value, pointer};
 
 use super::{Document, Draft, Schema, Settings};
-use crate::{Finding, Problem, pointer};
+use crate::{Finding, Problem};
 
 /// Meta-schemas, each compiled once.
 #[derive(Debug, Default)]

@@ -2,8 +2,6 @@
 
 use std::fmt::Write;
 
-use crate::pointer;
-
 /// The locations of an output unit, each a JSON Pointer (RFC 6901).
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub struct Unit {
@@ -25,7 +23,7 @@ pub(super) enum Token<'t> {
 impl Token<'_> {
     fn append(self, pointer: &mut String) {
         match self {
-            Self::Name(name) => pointer::push(pointer, name),
+            Self::Name(name) => kyanite_tree::pointer::push(pointer, name),
             // A text takes whatever is written to it.
             Self::At(number) => drop(write!(pointer, "/{number}")),
         }

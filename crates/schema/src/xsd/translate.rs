@@ -261,7 +261,7 @@ impl<'a> Translator<'_, 'a> {
             }
         };
         let mut pointer = String::from("#/$defs");
-        crate::pointer::push(&mut pointer, &name);
+        kyanite_tree::pointer::push(&mut pointer, &name);
         self.map(vec![("$ref", self.text(&pointer))])
     }
 

@@ -1,0 +1,122 @@
+//! Items of two lists set beside each other: by what they are, by where they stand, or by the values of some members.
+
+use std::collections::{HashMap, HashSet, VecDeque};
+
+use kyanite_tree::{Key, Value};
+
+use crate::align::{Pair, longest_rising};
+use crate::fingerprint::Fingerprint;
+
+/// Whether two values may be one that changed.
+pub(crate) fn are_alike(old: Value<'_>, new: Value<'_>) -> bool {
+    match (old, new) {
+        (Value::Element(_, a), Value::Element(_, b)) => a.name == b.name,
+        (Value::Map(..), Value::Map(..)) | (Value::List(..), Value::List(..)) => true,
+        (Value::Map(..) | Value::List(..) | Value::Element(..), _)
+        | (_, Value::Map(..) | Value::List(..) | Value::Element(..)) => false,
+        _ => true,
+    }
+}
+
+/// Items beside each other, with those that are the same elsewhere.
+pub(crate) enum Matched {
+    Both { old: usize, new: usize, is_moved: bool },
+    Old(usize),
+    New(usize),
+}
+
+/// Finds what moved among items that stand alone, and sets the others beside each other that stand at the same place and are alike.
+pub(crate) fn matched(
+    pairs: Vec<Pair>,
+    old: &[Fingerprint],
+    new: &[Fingerprint],
+    are_alike: impl Fn(usize, usize) -> bool,
+) -> Vec<Matched> {
+    let mut left: HashMap<Fingerprint, VecDeque<usize>> = HashMap::new();
+    for pair in &pairs {
+        if let Pair::Old(at) = pair {
+            left.entry(old[*at]).or_default().push_back(*at);
+        }
+    }
+    let mut moved: HashMap<usize, usize> = HashMap::new();
+    for pair in &pairs {
+        if let Pair::New(at) = pair
+            && let Some(from) = left.get_mut(&new[*at]).and_then(VecDeque::pop_front)
+        {
+            moved.insert(*at, from);
+        }
+    }
+    let gone: HashSet<usize> = moved.values().copied().collect();
+    let mut result = Vec::with_capacity(pairs.len());
+    // Items that are gone from the run under way, each waiting for one that takes its place.
+    let mut waiting: VecDeque<usize> = VecDeque::new();
+    for pair in pairs {
+        match pair {
+            Pair::Old(at) if gone.contains(&at) => {}
+            Pair::Old(at) => waiting.push_back(at),
+            Pair::New(at) => match moved.get(&at) {
+                Some(from) => result.push(Matched::Both { old: *from, new: at, is_moved: true }),
+                None => match waiting.front() {
+                    Some(from) if are_alike(*from, at) => {
+                        result.push(Matched::Both { old: *from, new: at, is_moved: false });
+                        waiting.pop_front();
+                    }
+                    _ => result.push(Matched::New(at)),
+                },
+            },
+            Pair::Both(old, new) => {
+                result.extend(waiting.drain(..).map(Matched::Old));
+                result.push(Matched::Both { old, new, is_moved: false });
+            }
+        }
+    }
+    result.extend(waiting.into_iter().map(Matched::Old));
+    result
+}
+
+/// Items beside each other by the values of some members; of several that have the same values, the first with the first.
+pub(crate) fn by_key<'a>(
+    old: &'a [Value<'a>],
+    new: &'a [Value<'a>],
+    members: &[String],
+) -> Vec<Matched> {
+    let key = |item: &Value<'a>| {
+        let mut key = String::new();
+        members.iter().for_each(|name| Key::add_to(item.member(name), &mut key));
+        key
+    };
+    let mut known: HashMap<String, VecDeque<usize>> = HashMap::new();
+    for (at, item) in old.iter().enumerate() {
+        known.entry(key(item)).or_default().push_back(at);
+    }
+    let found: Vec<Option<usize>> =
+        new.iter().map(|item| known.get_mut(&key(item)).and_then(VecDeque::pop_front)).collect();
+    let kept: Vec<usize> = found.iter().flatten().copied().collect();
+    let in_place: HashSet<usize> = longest_rising(&kept).into_iter().map(|at| kept[at]).collect();
+    let kept: HashSet<usize> = kept.into_iter().collect();
+    let gone = (0..old.len()).filter(|at| !kept.contains(at)).map(Matched::Old);
+    let there = found.iter().enumerate().map(|(at, from)| match from {
+        Some(from) => Matched::Both { old: *from, new: at, is_moved: !in_place.contains(from) },
+        None => Matched::New(at),
+    });
+    gone.chain(there).collect()
+}
+
+/// Whether there are items that have the same in a member and do not stand beside each other.
+pub(crate) fn would_differ(
+    old: &[Value<'_>],
+    new: &[Value<'_>],
+    pairs: &[Matched],
+    name: &str,
+) -> bool {
+    let key = |item: &Value<'_>| item.member(name).map(Key::of);
+    let known: HashMap<Option<Key>, usize> =
+        old.iter().enumerate().map(|(at, item)| (key(item), at)).collect();
+    pairs.iter().any(|pair| match pair {
+        Matched::Both { old: from, new: to, .. } => {
+            known.get(&key(&new[*to])).is_some_and(|at| at != from)
+        }
+        Matched::New(at) => known.contains_key(&key(&new[*at])),
+        Matched::Old(_) => false,
+    })
+}
