@@ -206,3 +206,22 @@ fn pipes_sizes_and_values() {
     assert!(status == 3 && text.contains("pier-feed.xml:1:35"), "{status} {text}");
     assert!(!String::from_utf8_lossy(&raw).contains("\x1b[?1049h"));
 }
+
+/// A file that grows is read again on request, and followed.
+#[test]
+fn a_file_that_grows() {
+    let folder = Folder::with_demo();
+    folder.file("log.jsonl", "{\"no\": 1}\n{\"no\": 2}\n");
+    let mut terminal = InTerminal::start(&folder, "kyanite browse log.jsonl", (24, 80));
+    terminal.shows("2 items");
+    terminal.after(&DOWN.repeat(2), "$[1]");
+    folder.file("log.jsonl", "{\"no\": 1}\n{\"no\": 2}\n{\"no\": 3}\n");
+    terminal.after("r", "3 items");
+    terminal.shows("$[1] ");
+    terminal.after("f", "follows its files");
+    folder.file("log.jsonl", "{\"no\": 1}\n{\"no\": 2}\n{\"no\": 3}\n{\"no\": 4}\n");
+    terminal.shows("4 items");
+    terminal.shows("$[3] ");
+    terminal.keys("q");
+    assert_eq!(terminal.end().0, 0);
+}

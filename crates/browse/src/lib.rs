@@ -315,6 +315,38 @@ impl<'a> Tree<'a> {
         self.lines.iter().position(|line| *line == node)
     }
 
+    /// Where a line is, by the numbers of the children on the way: it can be gone to again in another tree.
+    #[must_use]
+    pub fn numbers(&self, line: usize) -> Vec<u32> {
+        let Some(mut node) = self.lines.get(line).copied() else { return Vec::new() };
+        let mut numbers = Vec::new();
+        while node != 0 {
+            let parent = self.nodes[node as usize].parent;
+            let first = self.nodes[parent as usize].children.as_ref().map_or(0, |all| all.start);
+            numbers.push(node - first);
+            node = parent;
+        }
+        numbers.reverse();
+        numbers
+    }
+
+    /// Opens all that such a place stands in, as far as it is there; gives the line of it, or of the nearest that is.
+    pub fn show_numbers(&mut self, numbers: &[u32]) -> usize {
+        let mut node = 0_u32;
+        for number in numbers {
+            self.open(node as usize);
+            let children = self.nodes[node as usize].children.clone().unwrap_or(0..0);
+            // Where there are fewer, the last one is the nearest.
+            let Some(last) = children.end.checked_sub(1).filter(|last| *last >= children.start)
+            else {
+                break;
+            };
+            node = children.start.saturating_add(*number).min(last);
+        }
+        self.lay_out();
+        self.lines.iter().position(|line| *line == node).unwrap_or(0)
+    }
+
     /// The places whose name or scalar holds a text, in the order of the document, upper and lower case alike: at most so many, and how
     /// many there are.
     #[must_use]
@@ -456,5 +488,13 @@ mod tests {
         assert_eq!(tree.search("name", 1).1, 2);
         assert_eq!(tree.search("", 9).1, 6);
         assert_eq!(tree.show(&[Step::Name("nothing")]), None);
+        // The same place in another tree, or the nearest.
+        let numbers = tree.numbers(3);
+        assert_eq!(numbers, [0, 0, 0]);
+        let mut other = self::tree(Format::Json, r#"{"a": [{"name": "Ness"}]}"#, &arena);
+        let line = other.show_numbers(&numbers);
+        assert_eq!(other.path(line), "$.a[0].name");
+        let line = other.show_numbers(&[0, 7, 7, 7]);
+        assert_eq!(other.path(line), "$.a[0].name");
     }
 }

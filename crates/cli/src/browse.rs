@@ -7,7 +7,9 @@ mod line;
 mod tab;
 mod terminal;
 
-use kyanite_flow::{Counters, Events, Failed, hold};
+use std::fs::File;
+
+use kyanite_flow::{Counters, Events, Failed, Input, hold};
 use kyanite_tree::{Arena, Diagnostic};
 use kyanite_xpath::Store;
 
@@ -40,36 +42,88 @@ fn browse(
     let inputs = inputs_of(&command.inputs)?;
     // That there is no terminal is said before anything is read.
     let terminal = terminal::open()?;
+    let mut app_state = Kept { history: History::load(), ..Kept::default() };
+    let mut screen = None;
+    loop {
+        let leaving =
+            look(command, &inputs, options, messages, (&mut app_state, &mut screen, &terminal));
+        match leaving {
+            Ok(Leave::Again) => {}
+            left => {
+                drop(screen);
+                app_state.history.save();
+                if let Leave::WithPath(path) = left? {
+                    standard_output().write(format!("{path}\n").as_bytes())?;
+                }
+                return Ok(());
+            }
+        }
+    }
+}
+
+/// What stays when documents are read again.
+#[derive(Default)]
+struct Kept {
+    history: History,
+    /// The document that is looked at, and where each is looked at.
+    current: usize,
+    places: Vec<Vec<u32>>,
+    follows: bool,
+}
+
+/// Reads the documents, and lets the user walk through them until that is to end.
+fn look(
+    command: &Browse,
+    inputs: &[Input],
+    options: &MessageOptions,
+    messages: &mut Messages,
+    (kept, screen, terminal): (&mut Kept, &mut Option<Screen>, &File),
+) -> Result<Leave, Failed> {
     let reading = command.reading.options();
     let counters = Counters::default();
     let arenas: Vec<Arena> = inputs.iter().map(|_| Arena::new()).collect();
     let stores: Vec<Store<'_>> = arenas.iter().map(Store::new).collect();
     let mut tabs = Vec::new();
-    for (input, store) in inputs.iter().zip(&stores) {
-        let mut tell = |told: Diagnostic| messages.show(&told);
+    for (number, (input, store)) in inputs.iter().zip(&stores).enumerate() {
+        // What is said of documents that are read again was said before.
+        let is_first = screen.is_none();
+        let mut tell = |told: Diagnostic| {
+            if is_first {
+                messages.show(&told);
+            }
+        };
         let mut events = Events { tell: &mut tell, counters: &counters };
-        tabs.push(Tab::new(hold(input, &reading, store, &mut events)?));
+        let mut tab = Tab::new(hold(input, &reading, store, &mut events)?, input);
+        if let Some(place) = kept.places.get(number) {
+            tab.at = tab.tree.show_numbers(place);
+            if kept.follows {
+                tab.at = tab.tree.len().saturating_sub(1);
+            }
+        }
+        tabs.push(tab);
     }
     let mut app = App {
         tabs,
-        current: 0,
+        current: kept.current,
         mode: Mode::Walk,
         line: InputLine::default(),
-        history: History::load(),
+        history: std::mem::take(&mut kept.history),
         is_colored: is_wanted(options.color, true),
+        follows: kept.follows,
         told: None,
         leaving: None,
         copied: None,
     };
-    let mut screen = Screen::enter(terminal)?;
-    let ended = app.turns(&mut screen);
-    drop(screen);
-    app.history.save();
+    let screen = match screen {
+        Some(screen) => screen,
+        None => screen.insert(Screen::enter(terminal)?),
+    };
+    let ended = app.turns(screen);
+    kept.places = app.tabs.iter().map(|tab| tab.tree.numbers(tab.at)).collect();
+    (kept.current, kept.follows) = (app.current, app.follows);
+    kept.history = app.history;
     ended?;
-    if let Some(Leave::WithPath(path)) = app.leaving {
-        standard_output().write(format!("{path}\n").as_bytes())?;
-    }
-    Ok(())
+    Ok(app.leaving.unwrap_or(Leave::Quietly))
 }
 
 /// What the keys are for.
@@ -92,6 +146,8 @@ enum Mode {
 enum Leave {
     Quietly,
     WithPath(String),
+    /// To come again, once the documents were read again.
+    Again,
 }
 
 /// All that is on the screen.
@@ -102,6 +158,8 @@ struct App<'a> {
     line: InputLine,
     history: History,
     is_colored: bool,
+    /// Whether documents are read again when their files change, and their last lines gone to.
+    follows: bool,
     /// What is said at the bottom.
     told: Option<String>,
     leaving: Option<Leave>,
@@ -125,8 +183,12 @@ impl<'a> App<'a> {
             if let Some(text) = self.copied.take() {
                 screen.copy(&text)?;
             }
-            if let Some(event) = screen.next()? {
-                self.event(&event);
+            match screen.next()? {
+                Some(event) => self.event(&event),
+                None if self.follows && self.tabs.iter().any(Tab::has_changed) => {
+                    self.leaving = Some(Leave::Again);
+                }
+                None => {}
             }
         }
         Ok(())

@@ -6,7 +6,7 @@ use crossterm::event::{
 use kyanite_browse::scalar_text;
 
 use super::line::InputLine;
-use super::tab::OPENED;
+use super::tab::{OPENED, Tab};
 use super::{App, Leave, Mode};
 use crate::report::as_json;
 
@@ -14,7 +14,7 @@ use crate::report::as_json;
 pub const ABOVE: u16 = 1;
 
 /// What keys there are, for the help.
-pub const KEYS: [(&str, &str); 20] = [
+pub const KEYS: [(&str, &str); 21] = [
     ("↑ ↓", "the line above, the line below"),
     ("page up, page down", "a screen up or down"),
     ("home, end", "the first line, the last"),
@@ -30,6 +30,7 @@ pub const KEYS: [(&str, &str); 20] = [
     ("w", "the whole value of the line"),
     ("p, v, m", "copy the path, the value, the name of the line"),
     ("x", "leave, and print the path of the line"),
+    ("r, f", "read the files again; follow them as they grow"),
     ("tab, shift-tab", "the next document, the one before"),
     ("F1 or h", "this help"),
     ("escape", "back to the tree"),
@@ -119,6 +120,15 @@ impl App<'_> {
                 self.copy("name", name);
             }
             KeyCode::Char('x') => self.leaving = Some(Leave::WithPath(tab.tree.path(tab.at))),
+            KeyCode::Char('r' | 'f') if !self.tabs.iter().all(Tab::is_file) => {
+                self.told = Some("what does not come from files is not read again".into());
+            }
+            KeyCode::Char('r') => self.leaving = Some(Leave::Again),
+            KeyCode::Char('f') => {
+                self.follows = !self.follows;
+                let follows = if self.follows { "follows its files" } else { "follows no more" };
+                self.told = Some(follows.into());
+            }
             KeyCode::Char('q') => self.leaving = Some(Leave::Quietly),
             KeyCode::Tab => self.current = (self.current + 1) % self.tabs.len(),
             KeyCode::BackTab => {

@@ -1,7 +1,10 @@
 //! A document on the screen: its tree, where one is in it, and what was found.
 
+use std::path::{Path, PathBuf};
+use std::time::SystemTime;
+
 use kyanite_browse::{Tree, written};
-use kyanite_flow::{HeldDocument, Selected};
+use kyanite_flow::{HeldDocument, Input, Selected};
 use kyanite_tree::Step;
 
 /// The most places that are kept of a search or an expression.
@@ -25,6 +28,16 @@ pub struct Tab<'a> {
     pub chosen: usize,
     /// How far the whole value is scrolled.
     pub scrolled: usize,
+    /// The file that it was read from, and its state by then.
+    file: Option<(PathBuf, Option<State>)>,
+}
+
+/// What tells that a file has changed: its length, and when it was written.
+type State = (u64, Option<SystemTime>);
+
+fn state_of(path: &Path) -> Option<State> {
+    let about = std::fs::metadata(path).ok()?;
+    Some((about.len(), about.modified().ok()))
 }
 
 /// Places to go through.
@@ -37,10 +50,24 @@ pub struct Hits<'a> {
 }
 
 impl<'a> Tab<'a> {
-    pub fn new(document: HeldDocument<'a>) -> Self {
+    pub fn new(document: HeldDocument<'a>, input: &Input) -> Self {
+        let file = match input {
+            Input::File(path) => Some((path.clone(), state_of(path))),
+            _ => None,
+        };
         let tree = Tree::new(document.root);
         let (hits, selected) = (Hits::default(), Selected::default());
-        Self { document, tree, at: 0, top: 0, hits, selected, chosen: 0, scrolled: 0 }
+        Self { document, tree, at: 0, top: 0, hits, selected, chosen: 0, scrolled: 0, file }
+    }
+
+    /// Whether the file has changed since it was read.
+    pub fn has_changed(&self) -> bool {
+        self.file.as_ref().is_some_and(|(path, state)| state_of(path) != *state)
+    }
+
+    /// Whether there is a file that can be read again.
+    pub fn is_file(&self) -> bool {
+        self.file.is_some()
     }
 
     /// Goes up or down some lines.

@@ -51,9 +51,10 @@ pub struct Screen {
 
 impl Screen {
     /// Takes the whole screen.
-    pub fn enter(terminal: File) -> Result<Self, Failed> {
+    pub fn enter(terminal: &File) -> Result<Self, Failed> {
         let wrong = |error: io::Error| failed(format!("the terminal cannot be used: {error}"));
         let mut out = terminal.try_clone().map_err(wrong)?;
+        let drawn_on = terminal.try_clone().map_err(wrong)?;
         let rescue = terminal.try_clone().map_err(wrong)?;
         let usual = std::panic::take_hook();
         std::panic::set_hook(Box::new(move |panic| {
@@ -63,7 +64,7 @@ impl Screen {
         terminal::enable_raw_mode().map_err(wrong)?;
         IS_ENTERED.store(true, Ordering::SeqCst);
         let entered = execute!(out, EnterAlternateScreen, EnableMouseCapture, cursor::Hide);
-        let made = entered.and_then(|()| Terminal::new(CrosstermBackend::new(terminal)));
+        let made = entered.and_then(|()| Terminal::new(CrosstermBackend::new(drawn_on)));
         match made {
             Ok(terminal) => Ok(Self { terminal, out }),
             Err(error) => {
