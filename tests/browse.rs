@@ -222,6 +222,13 @@ fn a_file_that_grows() {
     folder.file("log.jsonl", "{\"no\": 1}\n{\"no\": 2}\n{\"no\": 3}\n{\"no\": 4}\n");
     terminal.shows("4 items");
     terminal.shows("$[3] ");
+    // Half of a line is waited for, and said.
+    folder.file("log.jsonl", "{\"no\": 1}\n{\"no\":");
+    terminal.shows("log.jsonl:2:7");
+    terminal.shows("read again when it changes");
+    folder.file("log.jsonl", "{\"no\": 1}\n{\"no\": 5}\n");
+    terminal.shows("2 items");
+    terminal.shows("$[1] ");
     terminal.keys("q");
     assert_eq!(terminal.end().0, 0);
 }

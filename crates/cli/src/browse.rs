@@ -9,6 +9,7 @@ mod terminal;
 
 use std::fs::File;
 
+use console::strip_ansi_codes;
 use kyanite_flow::{Counters, Events, Failed, Input, hold};
 use kyanite_tree::{Arena, Diagnostic};
 use kyanite_xpath::Store;
@@ -20,7 +21,7 @@ use crate::status::Status;
 
 use history::History;
 use line::InputLine;
-use tab::Tab;
+use tab::{Tab, Watched};
 use terminal::Screen;
 
 /// Runs the command.
@@ -93,7 +94,15 @@ fn look(
             }
         };
         let mut events = Events { tell: &mut tell, counters: &counters };
-        let mut tab = Tab::new(hold(input, &reading, store, &mut events)?, input);
+        // Looked at first: what is written meanwhile is a change, too.
+        let file = Watched::of(input);
+        let document = match (hold(input, &reading, store, &mut events), &mut *screen, &file) {
+            (Err(failed), Some(screen), Some(file)) => {
+                return wait(&failed, file, messages, screen);
+            }
+            (document, ..) => document?,
+        };
+        let mut tab = Tab::new(document, file);
         if let Some(place) = kept.places.get(number) {
             tab.at = tab.tree.show_numbers(place);
             if kept.follows {
@@ -124,6 +133,27 @@ fn look(
     kept.history = app.history;
     ended?;
     Ok(app.leaving.unwrap_or(Leave::Quietly))
+}
+
+/// Says why a document cannot be read again, as when only half of a line is written yet, until its file changes or nobody waits.
+fn wait(
+    failed: &Failed,
+    file: &Watched,
+    messages: &Messages,
+    screen: &mut Screen,
+) -> Result<Leave, Failed> {
+    let told: String = failed.diagnostics().iter().map(|one| messages.rendered(one)).collect();
+    let mut text = strip_ansi_codes(&told).into_owned();
+    text.push_str("\nIt is read again when it changes.   q leave");
+    loop {
+        screen.draw(|frame| draw::text(&text, frame))?;
+        if screen.next()?.is_some_and(|event| keys::is_leaving(&event)) {
+            return Err(failed.clone());
+        }
+        if file.has_changed() {
+            return Ok(Leave::Again);
+        }
+    }
 }
 
 /// What the keys are for.

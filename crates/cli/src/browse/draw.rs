@@ -172,7 +172,18 @@ fn selected(app: &mut App<'_>, look: Look, frame: &mut Frame<'_>, area: Rect) {
 }
 
 fn whole(app: &App<'_>, frame: &mut Frame<'_>, area: Rect) {
-    let text = app.whole_value();
+    wrapped(&app.whole_value(), app.tab().scrolled, frame, area);
+}
+
+/// Draws nothing but a text.
+pub fn text(text: &str, frame: &mut Frame<'_>) {
+    let area = frame.area();
+    frame.render_widget(Clear, area);
+    wrapped(text, 0, frame, area);
+}
+
+/// A text from some line on, in lines of the width that there is.
+fn wrapped(text: &str, skipped: usize, frame: &mut Frame<'_>, area: Rect) {
     let width = usize::from(area.width).max(1);
     let lines = text.lines().flat_map(|line| {
         let signs: Vec<char> = clean(line).chars().collect();
@@ -183,7 +194,7 @@ fn whole(app: &App<'_>, frame: &mut Frame<'_>, area: Rect) {
         parts
     });
     let lines: Vec<Line<'_>> =
-        lines.skip(app.tab().scrolled).take(usize::from(area.height)).map(Line::from).collect();
+        lines.skip(skipped).take(usize::from(area.height)).map(Line::from).collect();
     frame.render_widget(Paragraph::new(Text::from(lines)), area);
 }
 

@@ -38,6 +38,17 @@ pub const KEYS: [(&str, &str); 21] = [
     ("mouse", "click to choose and open, wheel to walk"),
 ];
 
+/// Whether keys end it in every mode.
+fn is_interrupt(key: KeyEvent) -> bool {
+    key.modifiers.contains(KeyModifiers::CONTROL) && matches!(key.code, KeyCode::Char('c' | 'd'))
+}
+
+/// Whether keys end it where nothing is to be walked through.
+pub fn is_leaving(event: &Event) -> bool {
+    let Event::Key(key) = event else { return false };
+    is_interrupt(*key) || matches!(key.code, KeyCode::Char('q') | KeyCode::Esc)
+}
+
 impl App<'_> {
     pub(super) fn event(&mut self, event: &Event) {
         match event {
@@ -48,8 +59,7 @@ impl App<'_> {
     }
 
     fn key(&mut self, key: KeyEvent) {
-        let is_control = key.modifiers.contains(KeyModifiers::CONTROL);
-        if is_control && matches!(key.code, KeyCode::Char('c' | 'd')) {
+        if is_interrupt(key) {
             self.leaving = Some(Leave::Quietly);
             return;
         }

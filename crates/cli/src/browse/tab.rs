@@ -28,14 +28,31 @@ pub struct Tab<'a> {
     pub chosen: usize,
     /// How far the whole value is scrolled.
     pub scrolled: usize,
-    /// The file that it was read from, and its state by then.
-    file: Option<(PathBuf, Option<State>)>,
+    /// The file that it was read from, as it was just before.
+    file: Option<Watched>,
 }
 
-/// What tells that a file has changed: its length, and when it was written.
-type State = (u64, Option<SystemTime>);
+/// A file, and its length and time of writing when it was last looked at.
+#[derive(Clone)]
+pub struct Watched {
+    path: PathBuf,
+    state: Option<(u64, Option<SystemTime>)>,
+}
 
-fn state_of(path: &Path) -> Option<State> {
+impl Watched {
+    /// The file that an input is, as it is now; nothing if it is none.
+    pub fn of(input: &Input) -> Option<Self> {
+        let Input::File(path) = input else { return None };
+        Some(Self { path: path.clone(), state: state_of(path) })
+    }
+
+    /// Whether it has changed since.
+    pub fn has_changed(&self) -> bool {
+        state_of(&self.path) != self.state
+    }
+}
+
+fn state_of(path: &Path) -> Option<(u64, Option<SystemTime>)> {
     let about = std::fs::metadata(path).ok()?;
     Some((about.len(), about.modified().ok()))
 }
@@ -50,11 +67,7 @@ pub struct Hits<'a> {
 }
 
 impl<'a> Tab<'a> {
-    pub fn new(document: HeldDocument<'a>, input: &Input) -> Self {
-        let file = match input {
-            Input::File(path) => Some((path.clone(), state_of(path))),
-            _ => None,
-        };
+    pub fn new(document: HeldDocument<'a>, file: Option<Watched>) -> Self {
         let tree = Tree::new(document.root);
         let (hits, selected) = (Hits::default(), Selected::default());
         Self { document, tree, at: 0, top: 0, hits, selected, chosen: 0, scrolled: 0, file }
@@ -62,7 +75,7 @@ impl<'a> Tab<'a> {
 
     /// Whether the file has changed since it was read.
     pub fn has_changed(&self) -> bool {
-        self.file.as_ref().is_some_and(|(path, state)| state_of(path) != *state)
+        self.file.as_ref().is_some_and(Watched::has_changed)
     }
 
     /// Whether there is a file that can be read again.
