@@ -245,6 +245,11 @@ fn a_drafted_rule_gives_what_was_wanted() {
         let rule = fs::read_to_string(folder.path().join(&drafted)).unwrap();
         assert_eq!(ran.out, fs::read_to_string(folder.path().join(&wanted)).unwrap(), "{rule}");
     }
+    // To standard output, in either spelling.
+    let plain = run(&folder, "rules draft timetable.json timetable.json", "");
+    let dashed = run(&folder, "rules draft timetable.json timetable.json -o -", "");
+    assert_eq!(dashed.out, plain.out);
+    assert!(!plain.out.is_empty() && !folder.path().join("-").exists());
     let ran = run(&folder, "rules draft timetable.json nope.json", "");
     assert_eq!(ran.status, 3);
     assert!(ran.err.contains("there is no file nope.json"), "{}", ran.err);

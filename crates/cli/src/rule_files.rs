@@ -15,7 +15,7 @@ use kyanite_tree::{Arena, Code, Diagnostic, Value};
 use crate::arguments::{CheckRules, MessageOptions};
 use crate::messages::Messages;
 use crate::rule_text::{read_rule, unreadable_rule};
-use crate::run::{Sample, input_from, keeping_to, over_sample, read_schemas};
+use crate::run::{Sample, destination_of, input_from, keeping_to, over_sample, read_schemas};
 use crate::status::Status;
 
 /// `kyanite rules check`.
@@ -186,10 +186,7 @@ pub fn draft(
     let drafted = sample_of(input, are_schemas, &arena, messages)
         .and_then(|input| Ok((input, sample_of(wanted, are_schemas, &arena, messages)?)));
     let written = drafted.and_then(|(input, wanted)| {
-        let destination = match output {
-            Some(file) => Destination::File(file.to_owned()),
-            None => Destination::Stream(Box::new(io::stdout().lock())),
-        };
+        let destination = destination_of(output, None);
         let wanted = match are_schemas {
             true => kyanite_lang::alike(input, wanted, &arena),
             false => wanted,
