@@ -64,9 +64,16 @@ fn types_of_inputs() {
     let folder = Folder::with_demo();
     folder.file("tariff.json", r#"{"properties": {"price": {"type": "number"}, "zone": {"type": "integer"}, "currency": {"enum": ["NOK", null]}}}"#);
     folder.file("prices.csv", "kind,zone,price,currency\nadult,1,42.00,NOK\nchild,x,,\n");
+    // What is no boolean to `validate` is none here.
+    folder.file(
+        "open.json",
+        r#"{"properties": {"a": {"type": "boolean"}, "b": {"type": "boolean"}}}"#,
+    );
+    folder.file("open.csv", "a,b\n1,true\n0,false\n");
     const XSD: &str = "--schema schemas/manifest.xsd --drop-namespaces --compact";
     for (line, expected) in [
         ("convert prices.csv --schema tariff.json --to jsonl", "{\"kind\":\"adult\",\"zone\":1,\"price\":42.00,\"currency\":\"NOK\"}\n{\"kind\":\"child\",\"zone\":\"x\",\"price\":\"\",\"currency\":null}\n".to_owned()),
+        ("convert open.csv --schema open.json --to jsonl", "{\"a\":\"1\",\"b\":true}\n{\"a\":\"0\",\"b\":false}\n".to_owned()),
         ("query sum($[*].price) tariff.csv --schema tariff.json --to text",
             "723.65\n".to_owned(),
         ),

@@ -89,9 +89,22 @@ impl<'c, 's> Typing<'c, 's> {
         let kinds = self.outline.kinds(at);
         kinds.has(Kind::Text)
             || kinds.has(Kind::Number) && Decimal::spelled(text).is_some()
-            || kinds.has(Kind::Boolean) && boolean(text).is_some()
+            || kinds.has(Kind::Boolean) && self.boolean(text).is_some()
             || kinds.has(Kind::Null) && text.is_empty()
             || kinds.has(Kind::Map) && self.outline.is_for_xml()
+    }
+
+    /// The boolean that a text spells, as assertions have it; by an XML Schema numbers and white space around may spell one, too (XSD
+    /// 1.0 part 2 section 3.2.2.1).
+    fn boolean(&self, text: &str) -> Option<bool> {
+        let is_xsd = self.outline.is_for_xml();
+        match if is_xsd { text.trim() } else { text } {
+            "true" => Some(true),
+            "false" => Some(false),
+            "1" if is_xsd => Some(true),
+            "0" if is_xsd => Some(false),
+            _ => None,
+        }
     }
 
     fn text<'a>(&mut self, at: At, value: Value<'a>, text: &'a str, arena: &'a Arena) -> Value<'a> {
@@ -111,7 +124,7 @@ impl<'c, 's> Typing<'c, 's> {
             };
         }
         if kinds.has(Kind::Boolean)
-            && let Some(boolean) = boolean(text)
+            && let Some(boolean) = self.boolean(text)
         {
             return Value::Boolean(origin, boolean);
         }
@@ -128,15 +141,6 @@ impl<'c, 's> Typing<'c, 's> {
             return arena.map(own.map(|own| ("#text", own))).with_origin(origin);
         }
         value
-    }
-}
-
-/// The boolean that a text spells (XSD 1.0 part 2 section 3.2.2).
-fn boolean(text: &str) -> Option<bool> {
-    match text.trim() {
-        "true" | "1" => Some(true),
-        "false" | "0" => Some(false),
-        _ => None,
     }
 }
 
