@@ -190,12 +190,24 @@ fn patches() {
         ("patch missing.json a.json", 3, "missing.json"),
         ("patch p.json - --in-place", 2, "only a file can be changed in place"),
         ("patch p.json a.json --in-place --to yaml", 2, "--to"),
+        // The way back is written before the document is another one.
+        ("patch p.json a.json --in-place --reverse no/back.json", 5, "the folder of no/back.json"),
+        ("patch p.json a.json --in-place --reverse a.json", 2, "the same file"),
+        ("patch p.json a.json -o b.json --reverse b.json", 2, "the same file"),
+        ("patch p.json a.json --in-place --dry-run --reverse back.json", 2, "--reverse"),
     ] {
         assert_says(&folder, line, status, expected);
     }
     assert_eq!(folder.read("a.json"), before, "a patch that does not apply changed the file");
     assert_says(&folder, "patch p.json a.json --in-place", 0, "");
     assert_says(&folder, "query $.sailings[0].at a.json", 0, "\"07:15\"");
+    // There and back, in the layout that it has.
+    let odd = "{ \"sailings\": [ {\"no\": 4,\"at\":\"06:00\"} ] }";
+    folder.file("odd.json", odd);
+    assert_says(&folder, "patch p.json odd.json --in-place --reverse back.json", 0, "");
+    assert_eq!(folder.read("odd.json"), odd.replace("06:00", "07:15"));
+    assert_says(&folder, "patch back.json odd.json --in-place", 0, "");
+    assert_eq!(folder.read("odd.json"), odd);
     // From and to a pipe.
     assert_eq!(run(&folder, "patch p.json --from json", &before).status, 0);
 }

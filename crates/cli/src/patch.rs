@@ -4,12 +4,11 @@ use std::io::IsTerminal;
 use std::path::PathBuf;
 
 use kyanite_flow::{
-    Counters, Destination, Events, Failed, Input, Layout, Output, Patching, Sink, format_of, patch,
-    patch_in_place,
+    Counters, Destination, Events, Failed, Input, Layout, Output, Patched, Patching, Sink,
+    format_of, patch, patch_in_place,
 };
-use kyanite_formats::losses::Losses;
 use kyanite_formats::{Format, json, xml};
-use kyanite_tree::{Diagnostic, Value};
+use kyanite_tree::Diagnostic;
 
 use crate::arguments::Patch;
 use crate::messages::Messages;
@@ -39,6 +38,14 @@ fn patched(command: &Patch, messages: &mut Messages) -> Result<(), Failed> {
         }
         _ => destination_of(command.output.as_deref(), None),
     };
+    let replaced = match &destination {
+        Destination::File(path) => Some(path),
+        Destination::Stream(_) => None,
+    };
+    if command.reverse.is_some() && command.reverse.as_ref() == replaced {
+        let advice = "name another file for --reverse";
+        return Err(command_error("both would be written to the same file".into(), advice));
+    }
     let layout = command.layout(format);
     let what = Patching {
         patch: &patch_input,
@@ -47,26 +54,35 @@ fn patched(command: &Patch, messages: &mut Messages) -> Result<(), Failed> {
         merges: command.merge,
         reverses: command.reverse.is_some(),
     };
+    // Written first: once the document is another one, only this leads back.
+    let write_back = |back: Option<Vec<u8>>| match (&command.reverse, back) {
+        (Some(file), Some(back)) => Destination::File(file.clone()).write(&back),
+        _ => Ok(()),
+    };
     let counters = Counters::default();
     let is_edited = matches!(format, Format::Json | Format::Yaml | Format::Toml);
-    if command.in_place && is_edited && command.reverse.is_none() {
-        let mut tell = |found: Diagnostic| messages.show(&found);
-        let file = patch_in_place(what, &mut Events { tell: &mut tell, counters: &counters })?;
-        return put_in_place(&[file], command.dry_run, messages);
-    }
-    if command.dry_run {
+    if command.dry_run && !is_edited {
         let advice = "leave --dry-run out, or write the result to another file";
-        let message = "what would change is shown in JSON, YAML and TOML, and without --reverse";
+        let message = "what would change is shown in JSON, YAML and TOML";
         return Err(command_error(message.into(), advice));
+    }
+    if command.in_place && is_edited {
+        let mut tell = |found: Diagnostic| messages.show(&found);
+        let mut events = Events { tell: &mut tell, counters: &counters };
+        let (file, back) = patch_in_place(what, &mut events)?;
+        write_back(back)?;
+        return put_in_place(&[file], command.dry_run, messages);
     }
     let mut told = Vec::new();
     let mut tell = |found: Diagnostic| told.push(found);
     let mut events = Events { tell: &mut tell, counters: &counters };
     let (mut destination, mut remarks) = (Some(destination), Vec::new());
-    let mut write = |value: Value<'_>, losses: &Losses| {
+    let mut write = |made: Patched<'_>| {
+        let value = made.document;
+        write_back(made.back)?;
         let Some(destination) = destination.take() else { return Ok(()) };
         let mut output = Output::open(destination, layout.clone())?;
-        output.add_losses(losses);
+        output.add_losses(made.losses);
         if output.format().has_records() && value.as_list().is_some() {
             for item in value.as_list().unwrap_or_default() {
                 let _ = output.item(*item);
@@ -84,10 +100,7 @@ fn patched(command: &Patch, messages: &mut Messages) -> Result<(), Failed> {
         // What it advises are options of other commands.
         messages.show(&Diagnostic::warning(remark.code(), remark.message()));
     }
-    if let (Some(back), Some(file)) = (patched?, &command.reverse) {
-        Destination::File(file.clone()).write(&back)?;
-    }
-    Ok(())
+    patched
 }
 
 impl Patch {

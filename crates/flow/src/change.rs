@@ -4,12 +4,12 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 use kyanite_change::{
-    Assumed, Change, ChangeSort, Comparison, KeyChoice, Pattern, compare, json_patch,
+    Assumed, Change, ChangeSort, Comparison, KeyChoice, Patch, Pattern, compare, json_patch, merge,
 };
 use kyanite_formats::losses::Losses;
 use kyanite_formats::record_view::{Shape, View};
 use kyanite_formats::{Format, json, xml};
-use kyanite_tree::{Arena, LineColumn, Location, Step, Value};
+use kyanite_tree::{Arena, Code, Diagnostic, LineColumn, Location, Step, Value};
 
 use crate::document::Library;
 use crate::failed::{Events, Failed};
@@ -243,8 +243,64 @@ pub struct Patching<'p> {
     pub reverses: bool,
 }
 
-/// Applies a patch; `take` gets the document that it makes, with what the reader could not keep. Gives the patch that goes back, if it is
-/// wanted.
+impl Patching<'_> {
+    /// What the patch makes of a document.
+    pub(crate) fn applied<'a>(
+        &self,
+        root: Value<'a>,
+        patches: &Library<'a>,
+        arena: &'a Arena,
+        events: &mut Events<'_>,
+    ) -> Result<Value<'a>, Failed> {
+        let options = InputOptions::default();
+        let (patch, _, _) = read(self.patch, &options, patches, arena, events)?;
+        if self.merges {
+            return Ok(merge(root, patch, arena));
+        }
+        let refused = |found: kyanite_change::PatchProblem, is_applied: bool| {
+            let number = found.operation.map(|at| format!("operation {}: ", at + 1));
+            let message = format!("{}{}", number.unwrap_or_default(), found.message);
+            let code = if is_applied { Code::Patch } else { Code::PatchWrong };
+            let why = Diagnostic::error(code, message).at_opt(patches.place(found.origin));
+            let why = why.advise_opt(found.advice);
+            if is_applied { Failed::Rule(why) } else { Failed::Command(vec![why]) }
+        };
+        let patch = Patch::read(patch).map_err(|found| refused(found, false))?;
+        patch.apply(root, arena).map_err(|found| refused(found, true))
+    }
+
+    /// The patch that goes back from what is made of a document, to the spelling of its numbers; nothing if it is not wanted.
+    pub(crate) fn back<'a>(
+        &self,
+        root: Value<'a>,
+        made: Value<'a>,
+        arena: &'a Arena,
+    ) -> Option<Vec<u8>> {
+        if !self.reverses {
+            return None;
+        }
+        let numbers = kyanite_change::Numbers::Spelling;
+        let comparison = Comparison { numbers, ..Comparison::default() };
+        let back = json_patch(&compare(made, root, &comparison), true, arena);
+        let mut text = Vec::new();
+        json::write(back, json::Style::Indented(2), &mut text);
+        text.push(b'\n');
+        Some(text)
+    }
+}
+
+/// What a patch makes.
+#[derive(Debug)]
+pub struct Patched<'p> {
+    /// The document.
+    pub document: Value<'p>,
+    /// What the reader of the one before could not keep.
+    pub losses: &'p Losses,
+    /// The patch that goes back, if it is wanted.
+    pub back: Option<Vec<u8>>,
+}
+
+/// Applies a patch; `take` gets what it makes.
 ///
 /// # Errors
 /// [`Failed::Input`] when one of both cannot be read, [`Failed::Command`] when the patch is none, [`Failed::Rule`] when it does not
@@ -252,22 +308,13 @@ pub struct Patching<'p> {
 pub fn patch(
     what: Patching<'_>,
     events: &mut Events<'_>,
-    take: &mut dyn FnMut(Value<'_>, &Losses) -> Result<(), Failed>,
-) -> Result<Option<Vec<u8>>, Failed> {
+    take: &mut dyn FnMut(Patched<'_>) -> Result<(), Failed>,
+) -> Result<(), Failed> {
     let arena = Arena::new();
     let (library, patches) = (Library::new(&arena), Library::new(&arena));
     let (root, _, losses) = read(what.input, what.options, &library, &arena, events)?;
     let root = record(root, what.options, &arena);
     let made = what.applied(root, &patches, &arena, events)?;
-    take(made, &losses)?;
-    if !what.reverses {
-        return Ok(None);
-    }
-    let comparison =
-        Comparison { numbers: kyanite_change::Numbers::Spelling, ..Comparison::default() };
-    let back = json_patch(&compare(made, root, &comparison), true, &arena);
-    let mut text = Vec::new();
-    json::write(back, json::Style::Indented(2), &mut text);
-    text.push(b'\n');
-    Ok(Some(text))
+    let back = what.back(root, made, &arena);
+    take(Patched { document: made, losses: &losses, back })
 }

@@ -4,7 +4,7 @@ use std::fs;
 use std::io::Write;
 use std::path::PathBuf;
 
-use kyanite_change::{EditProblem, Patch, edit_text, merge};
+use kyanite_change::{EditProblem, edit_text};
 use kyanite_formats::Format;
 use kyanite_lang::{Arguments, Runner, Session};
 use kyanite_tree::{Arena, Code, Diagnostic, Place, Value};
@@ -142,11 +142,14 @@ pub fn edit(
     Ok(files)
 }
 
-/// Applies a patch to a file of JSON, YAML or TOML; nothing is written yet.
+/// Applies a patch to a file of JSON, YAML or TOML; nothing is written yet. Gives also the patch that goes back, if it is wanted.
 ///
 /// # Errors
 /// As of [`patch`](crate::patch), and [`Failed::Output`] when the change cannot be made in the text.
-pub fn patch_in_place(what: Patching<'_>, events: &mut Events<'_>) -> Result<EditedFile, Failed> {
+pub fn patch_in_place(
+    what: Patching<'_>,
+    events: &mut Events<'_>,
+) -> Result<(EditedFile, Option<Vec<u8>>), Failed> {
     let original = Original::read(what.input, what.options)?;
     let arena = Arena::new();
     let library = Library::new(&arena);
@@ -158,7 +161,7 @@ pub fn patch_in_place(what: Patching<'_>, events: &mut Events<'_>) -> Result<Edi
     };
     let patches = Library::new(&arena);
     let made = what.applied(*root, &patches, &arena, events)?;
-    original.edited(*root, made)
+    Ok((original.edited(*root, made)?, what.back(*root, made, &arena)))
 }
 
 /// Writes what is to be in files that change, each in place of the one before; gives how many they are.
@@ -181,31 +184,4 @@ pub fn write_edited(files: &[EditedFile]) -> Result<usize, Failed> {
         unfinished.finish().map_err(|error| failed(file, &error))?;
     }
     Ok(count)
-}
-
-impl Patching<'_> {
-    /// What the patch makes of a document.
-    pub(crate) fn applied<'a>(
-        &self,
-        root: Value<'a>,
-        patches: &Library<'a>,
-        arena: &'a Arena,
-        events: &mut Events<'_>,
-    ) -> Result<Value<'a>, Failed> {
-        let options = InputOptions::default();
-        let (patch, _, _) = crate::change::read(self.patch, &options, patches, arena, events)?;
-        if self.merges {
-            return Ok(merge(root, patch, arena));
-        }
-        let refused = |found: kyanite_change::PatchProblem, is_applied: bool| {
-            let number = found.operation.map(|at| format!("operation {}: ", at + 1));
-            let message = format!("{}{}", number.unwrap_or_default(), found.message);
-            let code = if is_applied { Code::Patch } else { Code::PatchWrong };
-            let why = Diagnostic::error(code, message).at_opt(patches.place(found.origin));
-            let why = why.advise_opt(found.advice);
-            if is_applied { Failed::Rule(why) } else { Failed::Command(vec![why]) }
-        };
-        let patch = Patch::read(patch).map_err(|found| refused(found, false))?;
-        patch.apply(root, arena).map_err(|found| refused(found, true))
-    }
 }

@@ -42,7 +42,7 @@ pub(crate) type Bytes = Box<dyn std::io::Read + Send>;
 pub use apart::Apart;
 pub use browse::{HeldDocument, Selected, hold};
 pub use change::{
-    Compared, Diffing, FoundChange, PairedFiles, Patching, Side, diff, pair_files, patch,
+    Compared, Diffing, FoundChange, PairedFiles, Patched, Patching, Side, diff, pair_files, patch,
 };
 pub use document::read_whole;
 pub use edit::{EditedFile, edit, patch_in_place, write_edited};

@@ -121,7 +121,13 @@ pub struct Patch {
     #[arg(long, help_heading = "Patch")]
     pub merge: bool,
     /// Write the JSON Patch that goes back to a file
-    #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath, help_heading = "Patch")]
+    #[arg(
+        long,
+        value_name = "FILE",
+        value_hint = ValueHint::FilePath,
+        conflicts_with = "dry_run",
+        help_heading = "Patch"
+    )]
     pub reverse: Option<PathBuf>,
     /// Change the file itself; in JSON, YAML and TOML only what the patch changes
     #[arg(long, conflicts_with = "output", help_heading = "Output")]
