@@ -94,6 +94,7 @@ fn parts(file: &Path, by: SplitBy<'_>, folder: &Path) -> u64 {
         by,
         folder: &folder,
         template: &template,
+        kept: &[],
     };
     let made = quietly(|events| split(what, events)).unwrap().len() as u64;
     std::fs::remove_dir_all(&folder).unwrap();

@@ -194,6 +194,10 @@ fn patches() {
         ("patch p.json a.json --in-place --reverse no/back.json", 5, "the folder of no/back.json"),
         ("patch p.json a.json --in-place --reverse a.json", 2, "the same file"),
         ("patch p.json a.json -o b.json --reverse b.json", 2, "the same file"),
+        // Nor does a report take the place of what is read.
+        ("diff b.json a.json --report json-patch=./a.json", 2, "the place of a.json"),
+        ("survey a.json -o a.json", 2, "the place of a.json"),
+        ("validate a.json --schema p.json -o p.json", 2, "the place of p.json"),
         ("patch p.json a.json --in-place --dry-run --reverse back.json", 2, "--reverse"),
     ] {
         assert_says(&folder, line, status, expected);

@@ -213,3 +213,23 @@ fn what_is_refused() {
     assert_says(&folder, "split broken.jsonl --records 1 --into parts --lenient", 0, "skipped");
     assert_eq!(names(&folder, "parts"), ["a.jsonl", "broken-1.jsonl"]);
 }
+
+/// Nothing takes the place of what is read, or of a part.
+#[test]
+fn what_stays() {
+    let folder = Folder::with_demo();
+    folder.file("r.jsonl", "{\"a\":1}\n{\"a\":2}\n");
+    for (line, status, expected) in [
+        ("split r.jsonl --records 1 --into . --name '{no}.jsonl' --manifest r.jsonl", 2, "r.jsonl"),
+        ("split r.jsonl --records 9 --into . --name r.jsonl", 5, "the place of r.jsonl"),
+        (
+            "split r.jsonl --by $.a --into p --name p{no}.jsonl --manifest p/p2.jsonl",
+            5,
+            "p/p2.jsonl",
+        ),
+    ] {
+        assert_says(&folder, line, status, expected);
+        assert!(!folder.path().join("p").exists() && !folder.path().join("1.jsonl").exists());
+        assert_eq!(folder.read("r.jsonl"), "{\"a\":1}\n{\"a\":2}\n", "{line}");
+    }
+}

@@ -77,7 +77,7 @@ fn compared(
     options: &MessageOptions,
     messages: &mut Messages,
 ) -> Result<Differences, Failed> {
-    command.places().check()?;
+    command.places().check([command.old.as_str(), &command.new])?;
     let refused = |message: &str, advice: &'static str| {
         let why = Diagnostic::error(Code::CommandLine, message).advise(advice);
         Err(Failed::Command(vec![why]))

@@ -1,7 +1,10 @@
 //! `kyanite split`: an input cut into parts.
 
+use std::path::PathBuf;
+
 use kyanite_flow::{
-    Destination, Events, Failed, Input, SplitBy, SplitPart, Splitting, TEMPLATE_PARAMS, split,
+    Destination, Events, Failed, Input, SplitBy, SplitPart, Splitting, TEMPLATE_PARAMS,
+    is_same_file, split,
 };
 use kyanite_lang::{Plan, RuleText, Syntax, compile};
 use kyanite_tree::{Arena, Code, Diagnostic, Value, counted};
@@ -10,7 +13,7 @@ use crate::arguments::{MessageOptions, Split};
 use crate::messages::Messages;
 use crate::progress::Progress;
 use crate::report::{as_json, number};
-use crate::run::inputs_of;
+use crate::run::{command_error, inputs_of};
 use crate::stats::Stats;
 use crate::status::Status;
 
@@ -41,6 +44,17 @@ fn cut(command: &Split, options: &MessageOptions, messages: &mut Messages) -> Re
         (None, Some(records), _) => SplitBy::Records(records),
         (None, None, bytes) => SplitBy::Bytes(bytes.unwrap_or(u64::MAX)),
     };
+    let named = match &input {
+        Input::File(path) => Some(path.clone()),
+        _ => None,
+    };
+    if let (Some(file), Some(named)) = (&command.manifest, &named)
+        && is_same_file(file, named)
+    {
+        let message = format!("the manifest would take the place of {}", named.display());
+        return Err(command_error(message, "give it another name"));
+    }
+    let kept: Vec<PathBuf> = named.into_iter().chain(command.manifest.clone()).collect();
     let stats = Stats::start(command.stats, 1);
     let progress = Progress::start(options.progress, false, input.size());
     let mut tell = |told: Diagnostic| {
@@ -55,6 +69,7 @@ fn cut(command: &Split, options: &MessageOptions, messages: &mut Messages) -> Re
         by,
         folder: &command.into,
         template: &template,
+        kept: &kept,
     };
     let parts = split(what, &mut events)?;
     stats.finish(&progress.counters, Some((parts.len() as u64, "part")), messages);

@@ -106,7 +106,7 @@ fn look_at(
     options: &MessageOptions,
     messages: &mut Messages,
 ) -> Result<Found, Failed> {
-    command.places().check()?;
+    command.places().check(words.iter().map(String::as_str))?;
     let inputs = inputs_of(words)?;
     let input_options = InputOptions {
         threads: threads(command.threads),

@@ -39,7 +39,8 @@ fn checked(
     options: &MessageOptions,
     messages: &mut Messages,
 ) -> Result<Report, Failed> {
-    command.places().check()?;
+    let read = command.inputs.iter().chain(&command.schemas);
+    command.places().check(read.map(String::as_str))?;
     let known = command.known.as_deref().map(Known::read).transpose().map_err(refused)?;
     let sets = command.sets()?;
     let input_options = InputOptions {

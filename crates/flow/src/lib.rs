@@ -59,7 +59,7 @@ pub use split::{SplitBy, SplitPart, Splitting, TEMPLATE_PARAMS, split};
 pub use survey::{RecordPath, Surveyed, survey};
 pub use trace::{Traced, trace};
 pub use types::{DocumentTypes, check_rule};
-pub use unfinished::remove_unfinished;
+pub use unfinished::{is_same_file, remove_unfinished};
 pub use validate::{
     Choice, Chosen, Finding, Known, Project, ProjectSet, Sample, Schemas, Set, Step, Validation,
     Verdict, find, fingerprints, is_schema, is_well_formed, validate,

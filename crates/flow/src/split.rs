@@ -4,7 +4,7 @@ mod parts;
 mod xml;
 
 use std::io::Read;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use kyanite_formats::json::EventReader;
 use kyanite_formats::{Format, span_of};
@@ -40,6 +40,8 @@ pub struct Splitting<'s> {
     pub folder: &'s Path,
     /// What makes the name of a part: a rule with the params [`TEMPLATE_PARAMS`].
     pub template: &'s Plan,
+    /// Files that no part may take the place of.
+    pub kept: &'s [PathBuf],
 }
 
 /// Where parts begin, or which records are in one.

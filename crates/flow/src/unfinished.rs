@@ -178,6 +178,23 @@ pub(crate) fn through_links(path: &Path) -> PathBuf {
     fs::canonicalize(&path).unwrap_or(path)
 }
 
+/// Whether two paths lead to one file, through links, even where it is not there yet.
+#[must_use]
+pub fn is_same_file(one: &Path, other: &Path) -> bool {
+    resolved(one) == resolved(other)
+}
+
+/// The path from the root, as far as there is something.
+fn resolved(path: &Path) -> PathBuf {
+    let path = through_links(path);
+    let found = path.ancestors().find_map(|above| {
+        let there = if above.as_os_str().is_empty() { Path::new(".") } else { above };
+        let real = fs::canonicalize(there).ok()?;
+        Some(real.join(path.strip_prefix(above).ok()?))
+    });
+    found.unwrap_or(path)
+}
+
 /// Removes what runs that were killed have left in a folder. What cannot be looked at is left alone.
 fn remove_left_behind(folder: &Path) {
     let Ok(entries) = fs::read_dir(folder) else { return };

@@ -3,7 +3,7 @@
 use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
 
-use kyanite_flow::{Destination, Failed};
+use kyanite_flow::{Destination, Failed, is_same_file};
 use kyanite_tree::{Code, Diagnostic};
 
 use crate::arguments::MessageOptions;
@@ -21,8 +21,8 @@ pub struct Places<'p, F> {
 }
 
 impl<F: Copy> Places<'_, F> {
-    /// Refuses reports that would go to one place.
-    pub fn check(&self) -> Result<(), Failed> {
+    /// Refuses reports that would go to one place, or to that of something that is read: the words that name it.
+    pub fn check<'w>(&self, read: impl IntoIterator<Item = &'w str>) -> Result<(), Failed> {
         let open = self.reports.iter().filter(|(_, file)| file.is_none()).count();
         let refuse = |message: String, advice: &'static str| {
             let why = Diagnostic::error(Code::CommandLine, message).advise(advice);
@@ -49,7 +49,16 @@ impl<F: Copy> Places<'_, F> {
                 "give each a file of its own",
             );
         }
-        Ok(())
+        // Devices take the place of nothing.
+        let mut read = read.into_iter().map(Path::new).filter(|path| path.is_file());
+        let is_to = |read: &Path| files.iter().any(|file| is_same_file(file, read));
+        match read.find(|read| is_to(read)) {
+            Some(read) => refuse(
+                format!("a report would take the place of {}", read.display()),
+                "give it a file of its own",
+            ),
+            None => Ok(()),
+        }
     }
 
     /// Writes each form; `render` gets what colours it, and the columns that it may take.

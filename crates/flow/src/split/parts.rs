@@ -15,6 +15,7 @@ use super::{Key, SplitBy, Splitting, evaluate};
 use crate::failed::Failed;
 use crate::folder::{Names, NewFiles};
 use crate::output::cannot_write;
+use crate::unfinished::is_same_file;
 
 /// The params of a template's rule.
 pub const TEMPLATE_PARAMS: &str =
@@ -191,6 +192,11 @@ impl<'s> Parts<'s> {
             let why = Diagnostic::error(Code::OutputFailed, message).at_opt(place());
             Failed::Output(why.advise(advice))
         })?;
+        if let Some(kept) = self.what.kept.iter().find(|kept| is_same_file(kept, &file)) {
+            let message = format!("a part would take the place of {}", kept.display());
+            let why = Diagnostic::error(Code::OutputFailed, message).at_opt(place());
+            return Err(Failed::Output(why.advise("give parts other names, with --name")));
+        }
         let made = self.files.add(file.clone());
         let about = SplitPart { file, records: 0, bytes: 0, first: self.records, key };
         self.parts.push(Part { about, made, tags: Vec::new() });
