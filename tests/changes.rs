@@ -172,6 +172,7 @@ fn patches() {
         r#"[{"op": "remove", "path": "/page"}, {"op": "remove", "path": "/sailing"}]"#,
     );
     folder.file("merge.json", r#"{"page": null, "next": {"page": 2}}"#);
+    folder.file("ok.json", "true");
     let before = folder.read("a.json");
     for (line, status, expected) in [
         ("patch p.json a.json", 0, "\"at\": \"07:15\""),
@@ -192,12 +193,24 @@ fn patches() {
         ("patch p.json a.json --in-place --to yaml", 2, "--to"),
         // The way back is written before the document is another one.
         ("patch p.json a.json --in-place --reverse no/back.json", 5, "the folder of no/back.json"),
-        ("patch p.json a.json --in-place --reverse a.json", 2, "the same file"),
-        ("patch p.json a.json -o b.json --reverse b.json", 2, "the same file"),
+        ("patch p.json a.json --in-place --reverse a.json", 2, "two results would go to a.json"),
+        ("patch p.json a.json -o b.json --reverse ./b.json", 2, "two results would go to ./b.json"),
+        ("patch p.json a.json --reverse p.json", 2, "the place of p.json"),
         // Nor does a report take the place of what is read.
         ("diff b.json a.json --report json-patch=./a.json", 2, "the place of a.json"),
         ("survey a.json -o a.json", 2, "the place of a.json"),
         ("validate a.json --schema p.json -o p.json", 2, "the place of p.json"),
+        ("validate a.json --schema p.json -o k --write-known k", 2, "two results would go to k"),
+        (
+            "convert a.json --to jsonl --ensure ok.json --skip-invalid a.json",
+            2,
+            "the place of a.json",
+        ),
+        (
+            "convert a.json --ensure ok.json --skip-invalid b.jsonl -o b.jsonl",
+            2,
+            "two results would go to b.jsonl",
+        ),
         ("patch p.json a.json --in-place --dry-run --reverse back.json", 2, "--reverse"),
     ] {
         assert_says(&folder, line, status, expected);

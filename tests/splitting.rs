@@ -219,6 +219,8 @@ fn what_is_refused() {
 fn what_stays() {
     let folder = Folder::with_demo();
     folder.file("r.jsonl", "{\"a\":1}\n{\"a\":2}\n");
+    let made = run(&folder, "split r.jsonl --records 1 --into q --manifest -", "");
+    assert!(made.out.contains("\"r.jsonl\"") && !folder.path().join("-").exists());
     for (line, status, expected) in [
         ("split r.jsonl --records 1 --into . --name '{no}.jsonl' --manifest r.jsonl", 2, "r.jsonl"),
         ("split r.jsonl --records 9 --into . --name r.jsonl", 5, "the place of r.jsonl"),

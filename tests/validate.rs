@@ -390,7 +390,7 @@ fn forms_of_reports() {
     assert!(!html.contains("http://") || !html.contains("src="), "the page stands alone");
     for (line, expected) in [
         ("validate --report text --report json", "several reports would go to standard output"),
-        ("validate --report json=a --report xml=a", "two reports would go to a"),
+        ("validate --report json=a --report xml=a", "two results would go to a"),
         ("validate --report json=a -o b", "every report has a file of its own"),
         ("validate --report jsn", "near: json"),
     ] {

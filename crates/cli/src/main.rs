@@ -25,6 +25,7 @@ mod trace;
 mod usage;
 mod validate;
 mod watch;
+mod written;
 
 use std::process::ExitCode;
 

@@ -14,6 +14,7 @@ use crate::arguments::Patch;
 use crate::messages::Messages;
 use crate::run::{command_error, destination_of, format_of as format_by_name, put_in_place};
 use crate::status::Status;
+use crate::written::keep_apart;
 
 /// Runs the command.
 pub fn run(command: &Patch, messages: &mut Messages) -> Status {
@@ -39,12 +40,12 @@ fn patched(command: &Patch, messages: &mut Messages) -> Result<(), Failed> {
         _ => destination_of(command.output.as_deref(), None),
     };
     let replaced = match &destination {
-        Destination::File(path) => Some(path),
+        Destination::File(path) => Some(path.as_path()),
         Destination::Stream(_) => None,
     };
-    if command.reverse.is_some() && command.reverse.as_ref() == replaced {
-        let advice = "name another file for --reverse";
-        return Err(command_error("both would be written to the same file".into(), advice));
+    if let Some(back) = command.reverse.as_deref() {
+        keep_apart(replaced.into_iter().chain([back]), [])?;
+        keep_apart([back], command.input.as_deref().into_iter().chain([&*command.patch]))?;
     }
     let layout = command.layout(format);
     let what = Patching {
@@ -56,7 +57,7 @@ fn patched(command: &Patch, messages: &mut Messages) -> Result<(), Failed> {
     };
     // Written first: once the document is another one, only this leads back.
     let write_back = |back: Option<Vec<u8>>| match (&command.reverse, back) {
-        (Some(file), Some(back)) => Destination::File(file.clone()).write(&back),
+        (Some(file), Some(back)) => destination_of(Some(file), None).write(&back),
         _ => Ok(()),
     };
     let counters = Counters::default();

@@ -29,6 +29,7 @@ use crate::rule_text::read_rule;
 use crate::stats::Stats;
 use crate::status::Status;
 use crate::trace;
+use crate::written::keep_apart;
 
 pub use in_place::put as put_in_place;
 pub use options::inputs_of;
@@ -482,6 +483,10 @@ impl<'c> RuleCommand<'c> {
             true => Destination::Stream(Box::new(text.clone())),
             false => self.destination(),
         };
+        if let Some(skipped) = self.output.skip_invalid.as_deref() {
+            keep_apart(self.output.output.as_deref().into_iter().chain([skipped]), [])?;
+            keep_apart([skipped], self.input.inputs.iter().map(String::as_str))?;
+        }
         let mut aside = match &self.output.skip_invalid {
             Some(path) => Some(Aside::open(path.clone())?),
             None => None,

@@ -2,10 +2,7 @@
 
 use std::path::PathBuf;
 
-use kyanite_flow::{
-    Destination, Events, Failed, Input, SplitBy, SplitPart, Splitting, TEMPLATE_PARAMS,
-    is_same_file, split,
-};
+use kyanite_flow::{Events, Failed, Input, SplitBy, SplitPart, Splitting, TEMPLATE_PARAMS, split};
 use kyanite_lang::{Plan, RuleText, Syntax, compile};
 use kyanite_tree::{Arena, Code, Diagnostic, Value, counted};
 
@@ -13,9 +10,10 @@ use crate::arguments::{MessageOptions, Split};
 use crate::messages::Messages;
 use crate::progress::Progress;
 use crate::report::{as_json, number};
-use crate::run::{command_error, inputs_of};
+use crate::run::{destination_of, inputs_of};
 use crate::stats::Stats;
 use crate::status::Status;
+use crate::written::keep_apart;
 
 /// Runs the command.
 pub fn run(command: &Split, options: &MessageOptions, messages: &mut Messages) -> Status {
@@ -48,12 +46,7 @@ fn cut(command: &Split, options: &MessageOptions, messages: &mut Messages) -> Re
         Input::File(path) => Some(path.clone()),
         _ => None,
     };
-    if let (Some(file), Some(named)) = (&command.manifest, &named)
-        && is_same_file(file, named)
-    {
-        let message = format!("the manifest would take the place of {}", named.display());
-        return Err(command_error(message, "give it another name"));
-    }
+    keep_apart(command.manifest.as_deref(), words.iter().map(String::as_str))?;
     let kept: Vec<PathBuf> = named.into_iter().chain(command.manifest.clone()).collect();
     let stats = Stats::start(command.stats, 1);
     let progress = Progress::start(options.progress, false, input.size());
@@ -75,7 +68,7 @@ fn cut(command: &Split, options: &MessageOptions, messages: &mut Messages) -> Re
     stats.finish(&progress.counters, Some((parts.len() as u64, "part")), messages);
     drop(progress);
     if let Some(file) = &command.manifest {
-        Destination::File(file.clone()).write(&manifest(&input.name(), &parts))?;
+        destination_of(Some(file), None).write(&manifest(&input.name(), &parts))?;
     }
     let records: u64 = parts.iter().map(|part| part.records).sum();
     let message = format!(

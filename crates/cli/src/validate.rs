@@ -5,8 +5,8 @@ use std::io::{BufRead, IsTerminal};
 use std::path::Path;
 
 use kyanite_flow::{
-    Choice, Chosen, Destination, Events, Failed, Input, InputOptions, Known, Project, Set,
-    Validation, Verdict, find, validate,
+    Choice, Chosen, Events, Failed, Input, InputOptions, Known, Project, Set, Validation, Verdict,
+    find, validate,
 };
 use kyanite_schema::json::Settings;
 use kyanite_tree::{Advice, Code, Diagnostic, Setting, Severity, counted};
@@ -15,9 +15,10 @@ use crate::arguments::{FailOn, MessageOptions, ReportForm, Validate};
 use crate::messages::Messages;
 use crate::progress::Progress;
 use crate::report::{Places, Report};
-use crate::run::threads;
+use crate::run::{destination_of, threads};
 use crate::stats::Stats;
 use crate::status::Status;
+use crate::written::keep_apart;
 
 /// Runs the command.
 pub fn run(command: &Validate, options: &MessageOptions, messages: &mut Messages) -> Status {
@@ -40,7 +41,11 @@ fn checked(
     messages: &mut Messages,
 ) -> Result<Report, Failed> {
     let read = command.inputs.iter().chain(&command.schemas);
-    command.places().check(read.map(String::as_str))?;
+    command.places().check(read.clone().map(String::as_str))?;
+    if let Some(path) = command.write_known.as_deref() {
+        keep_apart(command.places().files().chain([path]), [])?;
+        keep_apart([path], read.map(String::as_str))?;
+    }
     let known = command.known.as_deref().map(Known::read).transpose().map_err(refused)?;
     let sets = command.sets()?;
     let input_options = InputOptions {
@@ -173,7 +178,7 @@ impl Validate {
         if let Some(path) = &self.write_known {
             let mut known = Known::default();
             report.verdicts.iter().for_each(|verdict| known.add(verdict));
-            Destination::File(path.clone()).write(known.to_text().as_bytes())?;
+            destination_of(Some(path), None).write(known.to_text().as_bytes())?;
         }
         self.places().write(options, &mut |form, shown, _| report.render(form, shown))?;
         let unreadable =

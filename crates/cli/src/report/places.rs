@@ -3,12 +3,13 @@
 use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
 
-use kyanite_flow::{Destination, Failed, is_same_file};
+use kyanite_flow::{Destination, Failed};
 use kyanite_tree::{Code, Diagnostic};
 
 use crate::arguments::MessageOptions;
 use crate::messages::Messages;
 use crate::run::destination_of;
+use crate::written::keep_apart;
 
 /// Forms that are wanted, and the file of each; one at most has none.
 pub struct Places<'p, F> {
@@ -22,7 +23,7 @@ pub struct Places<'p, F> {
 
 impl<F: Copy> Places<'_, F> {
     /// Refuses reports that would go to one place, or to that of something that is read: the words that name it.
-    pub fn check<'w>(&self, read: impl IntoIterator<Item = &'w str>) -> Result<(), Failed> {
+    pub fn check<'w>(&'w self, read: impl IntoIterator<Item = &'w str>) -> Result<(), Failed> {
         let open = self.reports.iter().filter(|(_, file)| file.is_none()).count();
         let refuse = |message: String, advice: &'static str| {
             let why = Diagnostic::error(Code::CommandLine, message).advise(advice);
@@ -40,25 +41,12 @@ impl<F: Copy> Places<'_, F> {
                 "leave --output out",
             );
         }
-        let named = self.reports.iter().filter_map(|(_, file)| file.as_deref());
-        let mut files: Vec<&Path> = named.chain(self.output).collect();
-        files.sort();
-        if let Some(twice) = files.windows(2).find(|pair| pair[0] == pair[1]) {
-            return refuse(
-                format!("two reports would go to {}", twice[0].display()),
-                "give each a file of its own",
-            );
-        }
-        // Devices take the place of nothing.
-        let mut read = read.into_iter().map(Path::new).filter(|path| path.is_file());
-        let is_to = |read: &Path| files.iter().any(|file| is_same_file(file, read));
-        match read.find(|read| is_to(read)) {
-            Some(read) => refuse(
-                format!("a report would take the place of {}", read.display()),
-                "give it a file of its own",
-            ),
-            None => Ok(()),
-        }
+        keep_apart(self.files(), read)
+    }
+
+    /// The files that are named.
+    pub fn files(&self) -> impl Iterator<Item = &Path> {
+        self.reports.iter().filter_map(|(_, file)| file.as_deref()).chain(self.output)
     }
 
     /// Writes each form; `render` gets what colours it, and the columns that it may take.
