@@ -28,10 +28,7 @@ use terminal::Screen;
 pub fn run(command: &Browse, options: &MessageOptions, messages: &mut Messages) -> Status {
     match browse(command, options, messages) {
         Ok(()) => Status::Done,
-        Err(failed) => {
-            messages.show_all(failed.diagnostics());
-            Status::from(&failed)
-        }
+        Err(failed) => messages.end_with(&failed),
     }
 }
 

@@ -57,10 +57,7 @@ pub fn run(command: &Diff, options: &MessageOptions, messages: &mut Messages) ->
     });
     match written {
         Ok(status) => status,
-        Err(failed) => {
-            messages.show_all(failed.diagnostics());
-            Status::from(&failed)
-        }
+        Err(failed) => messages.end_with(&failed),
     }
 }
 
@@ -78,17 +75,19 @@ fn compared(
     messages: &mut Messages,
 ) -> Result<Differences, Failed> {
     command.places().check([command.old.as_str(), &command.new])?;
-    let refused = |message: &str, advice: &'static str| {
-        let why = Diagnostic::error(Code::CommandLine, message).advise(advice);
-        Err(Failed::Command(vec![why]))
-    };
     let (old, new) = (Input::of_word(&command.old), Input::of_word(&command.new));
     if old == Input::Standard && new == Input::Standard {
-        return refused("both documents cannot come from standard input", "name a file for one");
+        return Err(Failed::command(
+            "both documents cannot come from standard input",
+            "name a file for one",
+        ));
     }
     let wants_patch = command.reports.iter().any(|(form, _)| *form == DiffForm::JsonPatch);
     if command.exact && !wants_patch {
-        return refused("only a JSON Patch keeps the order of members", "say --report json-patch");
+        return Err(Failed::command(
+            "only a JSON Patch keeps the order of members",
+            "say --report json-patch",
+        ));
     }
     let comparison = Comparison {
         numbers: command.numbers.into(),
@@ -100,7 +99,10 @@ fn compared(
     let (pairs, only, are_folders) = match (&old, &new) {
         (Input::File(a), Input::File(b)) if a.is_dir() && b.is_dir() => {
             if wants_patch {
-                return refused("a JSON Patch is one of one document", "name two files");
+                return Err(Failed::command(
+                    "a JSON Patch is one of one document",
+                    "name two files",
+                ));
             }
             let PairedFiles { both, only_old, only_new } = pair_files(a, b)?;
             (both, [only_old, only_new], true)

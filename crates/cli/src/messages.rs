@@ -11,11 +11,13 @@
 use std::io::{IsTerminal, Write};
 
 use anstyle::{AnsiColor, Style};
+use kyanite_flow::Failed;
 use kyanite_formats::json;
 use kyanite_tree::{Arena, Diagnostic, Fix, Place, Severity, Value};
 
 use crate::arguments::{MessageForm, MessageOptions, When};
 use crate::settings;
+use crate::status::Status;
 
 /// Places as a list of maps.
 pub fn places<'a>(found: &'a [Place], arena: &'a Arena) -> Value<'a> {
@@ -154,6 +156,12 @@ impl Messages {
     /// Shows several messages.
     pub fn show_all(&mut self, problems: &[Diagnostic]) {
         problems.iter().for_each(|problem| self.show(problem));
+    }
+
+    /// Says why a run ended; gives its exit status.
+    pub fn end_with(&mut self, failed: &Failed) -> Status {
+        self.show_all(failed.diagnostics());
+        Status::from(failed)
     }
 
     /// A message as text.

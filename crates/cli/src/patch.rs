@@ -12,7 +12,7 @@ use kyanite_tree::Diagnostic;
 
 use crate::arguments::Patch;
 use crate::messages::Messages;
-use crate::run::{command_error, destination_of, format_of as format_by_name, put_in_place};
+use crate::run::{destination_of, format_of as format_by_name, put_in_place};
 use crate::status::Status;
 use crate::written::keep_apart;
 
@@ -20,10 +20,7 @@ use crate::written::keep_apart;
 pub fn run(command: &Patch, messages: &mut Messages) -> Status {
     match patched(command, messages) {
         Ok(()) => Status::Done,
-        Err(failed) => {
-            messages.show_all(failed.diagnostics());
-            Status::from(&failed)
-        }
+        Err(failed) => messages.end_with(&failed),
     }
 }
 
@@ -35,7 +32,7 @@ fn patched(command: &Patch, messages: &mut Messages) -> Result<(), Failed> {
         (Input::File(path), true) => Destination::File(path.clone()),
         (_, true) => {
             let advice = "name a file, or leave --in-place out";
-            return Err(command_error("only a file can be changed in place".into(), advice));
+            return Err(Failed::command("only a file can be changed in place", advice));
         }
         _ => destination_of(command.output.as_deref(), None),
     };
@@ -65,7 +62,7 @@ fn patched(command: &Patch, messages: &mut Messages) -> Result<(), Failed> {
     if command.dry_run && !is_edited {
         let advice = "leave --dry-run out, or write the result to another file";
         let message = "what would change is shown in JSON, YAML and TOML";
-        return Err(command_error(message.into(), advice));
+        return Err(Failed::command(message, advice));
     }
     if command.in_place && is_edited {
         let mut tell = |found: Diagnostic| messages.show(&found);
@@ -111,11 +108,11 @@ impl Patch {
         let patch = Input::of_word(&self.patch);
         if input == Input::Standard && self.input.is_none() && std::io::stdin().is_terminal() {
             let advice = "name the document, or pipe it in";
-            return Err(command_error("there is no input".into(), advice));
+            return Err(Failed::command("there is no input", advice));
         }
         if input == patch && input == Input::Standard {
             let message = "the patch and the document cannot both come from standard input";
-            return Err(command_error(message.into(), "name a file for one"));
+            return Err(Failed::command(message, "name a file for one"));
         }
         Ok((input, patch))
     }

@@ -47,8 +47,7 @@ pub fn check(check: &CheckRules, options: &MessageOptions, messages: &mut Messag
                 let found = match check.against_schemas(&plan, file, messages) {
                     Ok(found) => found,
                     Err(failed) => {
-                        messages.show_all(failed.diagnostics());
-                        status = Status::from(&failed);
+                        status = messages.end_with(&failed);
                         continue;
                     }
                 };
@@ -58,8 +57,7 @@ pub fn check(check: &CheckRules, options: &MessageOptions, messages: &mut Messag
                     continue;
                 }
                 if let Err(failed) = over_sample(&plan, file, sample, options, messages) {
-                    messages.show_all(failed.diagnostics());
-                    status = Status::from(&failed);
+                    status = messages.end_with(&failed);
                     continue;
                 }
             }
@@ -135,8 +133,7 @@ pub fn format(rules: &[PathBuf], only_tell: bool, messages: &mut Messages) -> St
             }
             Ok(false) => {}
             Err(failed) => {
-                messages.show_all(failed.diagnostics());
-                status = Status::from(&failed);
+                status = messages.end_with(&failed);
             }
         }
     }
@@ -195,10 +192,7 @@ pub fn draft(
     });
     match written {
         Ok(()) => Status::Done,
-        Err(failed) => {
-            messages.show_all(failed.diagnostics());
-            Status::from(&failed)
-        }
+        Err(failed) => messages.end_with(&failed),
     }
 }
 

@@ -49,10 +49,7 @@ pub fn query(query: &Query, options: &MessageOptions, messages: &mut Messages) -
     };
     let written_in = match command.written_in(query) {
         Ok(written_in) => written_in,
-        Err(failed) => {
-            messages.show_all(failed.diagnostics());
-            return Status::from(&failed);
-        }
+        Err(failed) => return messages.end_with(&failed),
     };
     let may_be_xpath = query.syntax.is_none();
     RuleCommand { written_in, may_be_xpath, ..command }.run(messages)
@@ -331,7 +328,7 @@ impl<'c> RuleCommand<'c> {
         }
         let given = if query.ignore_namespaces { "--ignore-namespaces" } else { "--namespace" };
         let message = format!("{given} is for an XPath, and this expression is read as none");
-        Err(command_error(message, Advice::words("say ").setting(Setting::Syntax("xpath"))))
+        Err(Failed::command(message, Advice::words("say ").setting(Setting::Syntax("xpath"))))
     }
 
     /// What an expression that begins with `/` is, by what the inputs are.
@@ -349,8 +346,8 @@ impl<'c> RuleCommand<'c> {
         match (xml.iter().all(|is_xml| *is_xml), xml.iter().any(|is_xml| *is_xml)) {
             (true, _) => Ok(SyntaxOption::Xpath),
             (_, false) => Ok(SyntaxOption::Pointer),
-            _ => Err(command_error(
-                "some inputs are XML and some are not, so it is not plain whether this is an XPath or a JSON Pointer".into(),
+            _ => Err(Failed::command(
+                "some inputs are XML and some are not, so it is not plain whether this is an XPath or a JSON Pointer",
                 Advice::words("say ")
                     .setting(Setting::Syntax("xpath"))
                     .then(" or ")
@@ -412,10 +409,7 @@ impl<'c> RuleCommand<'c> {
         }
         match self.run_plan(&plan, messages) {
             Ok(status) => status,
-            Err(failed) => {
-                messages.show_all(failed.diagnostics());
-                Status::from(&failed)
-            }
+            Err(failed) => messages.end_with(&failed),
         }
     }
 
@@ -429,7 +423,7 @@ impl<'c> RuleCommand<'c> {
             self.in_place.is_some() || self.apart.is_some() || self.trace.is_some();
         if self.input.stats && writes_elsewhere {
             let message = "--stats is about a run that writes one result";
-            return Err(command_error(message.into(), "leave it out"));
+            return Err(Failed::command(message, "leave it out"));
         }
         if let Some(how) = self.in_place {
             return self.run_in_place(plan, &inputs, &sources, how, messages);
@@ -450,7 +444,7 @@ impl<'c> RuleCommand<'c> {
         if self.apart.is_some() && !ensured.is_empty() {
             let message = "--apart writes several documents, and the schema is for one result";
             let advice = "write without --ensure, then check the files: kyanite validate";
-            return Err(command_error(message.into(), advice));
+            return Err(Failed::command(message, advice));
         }
         let kept = self.expect(plan, &inputs, messages)?;
         if let Some(folder) = self.apart {
@@ -461,7 +455,7 @@ impl<'c> RuleCommand<'c> {
             return self.run_trace((plan, types), path, &inputs, &sources, messages);
         }
         if let Some(column) = layout.columns.as_deref().and_then(twice) {
-            return Err(command_error(
+            return Err(Failed::command(
                 format!("the column `{column}` is named twice"),
                 "name each column once: --columns a,b",
             ));
@@ -472,11 +466,11 @@ impl<'c> RuleCommand<'c> {
         let is_for_xml = schemas.as_ref().is_some_and(Schemas::are_for_xml);
         if is_for_xml && layout.format != Format::Xml {
             let message = format!("an XML Schema checks XML, and the result is {}", layout.format);
-            return Err(command_error(message, "say --to xml, or ensure a JSON Schema"));
+            return Err(Failed::command(message, "say --to xml, or ensure a JSON Schema"));
         }
         if is_for_xml && self.count {
             let message = "--count writes no XML, so there is nothing for an XML Schema to check";
-            return Err(command_error(message.into(), "leave one of the two out"));
+            return Err(Failed::command(message, "leave one of the two out"));
         }
         let (text, by_item) = (Captured::default(), layout.format.has_records());
         let destination = match is_for_xml {
@@ -494,7 +488,7 @@ impl<'c> RuleCommand<'c> {
         if aside.is_some() && (schemas.is_none() || !by_item) {
             let message = "only records that break a schema can be skipped".to_owned();
             let advice = "ensure a JSON Schema, and write jsonl or csv";
-            return Err(command_error(message, advice));
+            return Err(Failed::command(message, advice));
         }
         let mut output = Output::open(destination, layout)?;
         let held = Arena::new();
@@ -681,8 +675,4 @@ impl Write for Closed {
     fn flush(&mut self) -> io::Result<()> {
         Ok(())
     }
-}
-
-pub fn command_error(message: String, advice: impl Into<Advice>) -> Failed {
-    Failed::Command(vec![Diagnostic::error(Code::CommandLine, message).advise(advice)])
 }

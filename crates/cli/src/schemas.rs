@@ -57,10 +57,7 @@ pub fn run(command: &SchemaCommand, messages: &mut Messages) -> Status {
         (SchemaCommand::Translate(command), Ok(schemas)) => translate(&schemas, command, messages),
         (SchemaCommand::Sample(command), Ok(schemas)) => sample(&schemas, command),
     };
-    done.unwrap_or_else(|failed| {
-        messages.show_all(failed.diagnostics());
-        Status::from(&failed)
-    })
+    done.unwrap_or_else(|failed| messages.end_with(&failed))
 }
 
 /// Says how many schemas of which sort there are.

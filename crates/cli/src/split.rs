@@ -19,10 +19,7 @@ use crate::written::keep_apart;
 pub fn run(command: &Split, options: &MessageOptions, messages: &mut Messages) -> Status {
     match cut(command, options, messages) {
         Ok(()) => Status::Done,
-        Err(failed) => {
-            messages.show_all(failed.diagnostics());
-            Status::from(&failed)
-        }
+        Err(failed) => messages.end_with(&failed),
     }
 }
 

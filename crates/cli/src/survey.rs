@@ -14,7 +14,7 @@ use crate::arguments::{MessageOptions, Survey, SurveyForm};
 use crate::messages::Messages;
 use crate::progress::Progress;
 use crate::report::{Places, as_json};
-use crate::run::{command_error, inputs_of, threads};
+use crate::run::{inputs_of, threads};
 use crate::stats::Stats;
 use crate::status::Status;
 
@@ -45,23 +45,19 @@ pub fn run(command: &Survey, options: &MessageOptions, messages: &mut Messages) 
     });
     match written {
         Ok(()) => Status::Done,
-        Err(failed) => {
-            let status = Status::from(&failed);
-            messages.show_all(failed.diagnostics());
-            status
-        }
+        Err(failed) => messages.end_with(&failed),
     }
 }
 
 /// Why there is no XML Schema.
 fn no_xsd(why: NoXsd) -> Failed {
     match why {
-        NoXsd::NotXml => command_error(
-            "an XML Schema is one of whole documents of XML".into(),
+        NoXsd::NotXml => Failed::command(
+            "an XML Schema is one of whole documents of XML",
             "ask for a JSON Schema: --report json-schema",
         ),
-        NoXsd::SeveralNamespaces => command_error(
-            "names are of several namespaces, and each needs a schema of its own".into(),
+        NoXsd::SeveralNamespaces => Failed::command(
+            "names are of several namespaces, and each needs a schema of its own",
             "survey the documents with --drop-namespaces for a schema without any",
         ),
     }
@@ -88,7 +84,7 @@ fn compared(
 ) -> Result<(), Failed> {
     let changes = against::Changes::of(old, new);
     if command.wants(SurveyForm::JsonSchema) || command.wants(SurveyForm::Xsd) {
-        return Err(command_error("a schema is one of one survey".into(), "leave --against out"));
+        return Err(Failed::command("a schema is one of one survey", "leave --against out"));
     }
     command.places().write(options, &mut |form, shown, _| match form {
         SurveyForm::Text | SurveyForm::JsonSchema | SurveyForm::Xsd => {

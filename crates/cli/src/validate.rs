@@ -26,11 +26,7 @@ pub fn run(command: &Validate, options: &MessageOptions, messages: &mut Messages
         .and_then(|report| command.write(report, options, messages));
     match ended {
         Ok(status) => status,
-        Err(failed) => {
-            let status = Status::from(&failed);
-            messages.show_all(failed.diagnostics());
-            status
-        }
+        Err(failed) => messages.end_with(&failed),
     }
 }
 

@@ -4,8 +4,6 @@ use std::path::Path;
 
 use kyanite_flow::{Failed, is_same_file};
 
-use crate::run::command_error;
-
 /// Refuses files that would be written over each other, or over what is read: the words that name it. Devices take the place of
 /// nothing, and `-` is no file.
 pub fn keep_apart<'w>(
@@ -18,13 +16,13 @@ pub fn keep_apart<'w>(
     let is_twice = |at: usize| written[..at].iter().any(|one| is_same_file(one, written[at]));
     if let Some(twice) = (0..written.len()).find(|at| is_twice(*at)) {
         let message = format!("two results would go to {}", written[twice].display());
-        return Err(command_error(message, "give each a file of its own"));
+        return Err(Failed::command(message, "give each a file of its own"));
     }
     let mut read = read.into_iter().map(Path::new).filter(|path| path.is_file());
     match read.find(|read| written.iter().any(|one| is_same_file(one, read))) {
         Some(read) => {
             let message = format!("a result would take the place of {}", read.display());
-            Err(command_error(message, "give it a file of its own"))
+            Err(Failed::command(message, "give it a file of its own"))
         }
         None => Ok(()),
     }

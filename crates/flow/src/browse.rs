@@ -8,7 +8,7 @@ use kyanite_lang::{Arguments, RuleText, Runner, Session, Syntax, compile};
 use kyanite_tree::{Arena, Location, Node, Value, locate};
 use kyanite_xpath::{Context, Expression, Item, Namespaces, Store, Version, Watch, item_value};
 
-use crate::document::Library;
+use crate::document::{Library, as_one};
 use crate::failed::{Events, Failed};
 use crate::input::{Input, InputOptions};
 use crate::run::open;
@@ -51,10 +51,7 @@ pub fn hold<'a>(
     let arena = store.arena;
     let library = Library::new(arena);
     let roots = library.load(source, options, events)?.roots;
-    let root = match roots.as_slice() {
-        [root] => *root,
-        several => arena.list(several),
-    };
+    let root = as_one(&roots, arena);
     let text = library.first_text().map(|(_, text)| text).filter(|_| format == Format::Xml);
     let node = text.and_then(|text| kyanite_xpath::document(text, store).ok());
     Ok(HeldDocument { name: input.name(), format, root, nodes: node.map(|node| (node, store)) })

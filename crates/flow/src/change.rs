@@ -11,7 +11,7 @@ use kyanite_formats::record_view::{Shape, View};
 use kyanite_formats::{Format, json, xml};
 use kyanite_tree::{Arena, Code, Diagnostic, LineColumn, Location, Step, Value};
 
-use crate::document::Library;
+use crate::document::{Library, as_one};
 use crate::failed::{Events, Failed};
 use crate::input::{Input, InputOptions};
 use crate::run::{is_xml, open};
@@ -92,11 +92,7 @@ pub(crate) fn read<'a>(
     let source = open(input, options, events)?;
     let format = source.detected.format;
     let loaded = library.load(source, options, events)?;
-    let root = match loaded.roots.as_slice() {
-        [root] => *root,
-        several => arena.list(several),
-    };
-    Ok((root, format, loaded.losses))
+    Ok((as_one(&loaded.roots, arena), format, loaded.losses))
 }
 
 /// Elements as records.
@@ -123,12 +119,7 @@ pub fn diff(what: Diffing<'_>, events: &mut Events<'_>) -> Result<Compared, Fail
     let crosses = is_untyped(old_format) != is_untyped(new_format) && what.patch.is_none();
     let comparison = Comparison { crosses, ..what.comparison.clone() };
     let difference = compare(old, new, &comparison);
-    let patch = what.patch.map(|is_exact| {
-        let mut text = Vec::new();
-        json::write(json_patch(&difference, is_exact, &arena), json::Style::Indented(2), &mut text);
-        text.push(b'\n');
-        text
-    });
+    let patch = what.patch.map(|is_exact| patch_text(json_patch(&difference, is_exact, &arena)));
     let changes = difference.changes.iter().map(|change| found(change, &library));
     Ok(Compared {
         old: what.old.name(),
@@ -138,6 +129,14 @@ pub fn diff(what: Diffing<'_>, events: &mut Events<'_>) -> Result<Compared, Fail
         keys: difference.keys,
         patch,
     })
+}
+
+/// A JSON Patch as it is written.
+fn patch_text(patch: Value<'_>) -> Vec<u8> {
+    let mut text = Vec::new();
+    json::write(patch, json::Style::Indented(2), &mut text);
+    text.push(b'\n');
+    text
 }
 
 /// The files of two folders, by their paths in them.
@@ -281,11 +280,7 @@ impl Patching<'_> {
         }
         let numbers = kyanite_change::Numbers::Spelling;
         let comparison = Comparison { numbers, ..Comparison::default() };
-        let back = json_patch(&compare(made, root, &comparison), true, arena);
-        let mut text = Vec::new();
-        json::write(back, json::Style::Indented(2), &mut text);
-        text.push(b'\n');
-        Some(text)
+        Some(patch_text(json_patch(&compare(made, root, &comparison), true, arena)))
     }
 }
 

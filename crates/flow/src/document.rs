@@ -83,11 +83,15 @@ pub fn read_whole<'a>(
 ) -> Result<Value<'a>, Failed> {
     let source = Source::open(input, options)?;
     let roots = Library::new(arena).load(source, options, events)?.roots;
-    let root = match roots.as_slice() {
+    Ok(View::default().record(as_one(&roots, arena), arena))
+}
+
+/// The documents of an input as one value: several are a list.
+pub(crate) fn as_one<'a>(roots: &[Value<'a>], arena: &'a Arena) -> Value<'a> {
+    match roots {
         [root] => *root,
         several => arena.list(several),
-    };
-    Ok(View::default().record(root, arena))
+    }
 }
 
 impl<'a> Library<'a> {

@@ -42,25 +42,21 @@ struct Original {
     has_returns: bool,
 }
 
-fn refused(message: String, advice: &'static str) -> Failed {
-    Failed::Command(vec![Diagnostic::error(Code::CommandLine, message).advise(advice)])
-}
-
 impl Original {
     fn read(input: &Input, options: &InputOptions) -> Result<Self, Failed> {
         let Input::File(path) = input else {
             let message = format!("{} cannot be changed in place", input.name());
-            return Err(refused(message, "name a file"));
+            return Err(Failed::command(message, "name a file"));
         };
         let source = Source::open(input, options)?;
         let (name, format) = (source.name.clone(), source.detected.format);
         if let Some(message) = source.contradiction() {
-            return Err(refused(message, "rename the file, or say what it is with --from"));
+            return Err(Failed::command(message, "rename the file, or say what it is with --from"));
         }
         let bytes = fs::read(path).map_err(|error| Failed::Input(cannot_read(&name, &error)))?;
         let raw = String::from_utf8(bytes).map_err(|_| {
             let message = format!("{name} is not plain UTF-8, and is not changed in place");
-            refused(message, "write the result to another file")
+            Failed::command(message, "write the result to another file")
         })?;
         let unmarked = raw.strip_prefix('\u{FEFF}').unwrap_or(&raw);
         let has_mark = unmarked.len() < raw.len();
@@ -69,12 +65,28 @@ impl Original {
         let is_even = !has_returns || text.replace('\n', "\r\n") == unmarked;
         if !is_even {
             let message = format!("{name} has line ends of several sorts");
-            return Err(refused(
+            return Err(Failed::command(
                 message,
                 "make them alike first, or write the result to another file",
             ));
         }
         Ok(Self { path: path.clone(), name, format, text, raw, has_mark, has_returns })
+    }
+
+    /// Its document.
+    fn document<'a>(
+        &self,
+        library: &Library<'a>,
+        options: &InputOptions,
+        events: &mut Events<'_>,
+    ) -> Result<Value<'a>, Failed> {
+        let source = Source::of_text(&self.name, &self.text, self.format);
+        let roots = library.load(source, options, events)?.roots;
+        let [root] = roots.as_slice() else {
+            let message = format!("{} holds several documents", self.name);
+            return Err(Failed::command(message, "write the result to another file"));
+        };
+        Ok(*root)
     }
 
     /// The file with another document in it.
@@ -105,7 +117,7 @@ pub fn edit(
     if !job.plan.edits_document() {
         let message = "only a rule that changes the document is run in place";
         let advice = "write $ set … or $ remove …, or write the result to another file";
-        return Err(refused(message.into(), advice));
+        return Err(Failed::command(message, advice));
     }
     let mut session = Session::new(job.plan);
     let held = Arena::new();
@@ -115,16 +127,11 @@ pub fn edit(
         let original = Original::read(input, job.options)?;
         let arena = Arena::new();
         let library = Library::new(&arena);
-        let source = Source::of_text(&original.name, &original.text, original.format);
-        let roots = library.load(source, job.options, events)?.roots;
-        let [root] = roots.as_slice() else {
-            let message = format!("{} holds several documents", original.name);
-            return Err(refused(message, "write the result to another file"));
-        };
+        let root = original.document(&library, job.options, events)?;
         let arguments = Arguments::read(job.plan, job.params, &arena).map_err(Failed::Command)?;
         let arguments = arguments.with_sources(&sources.values);
         let mut made = None;
-        let ran = Runner::new(job.plan, &arguments, Some(*root), &arena, &mut session).and_then(
+        let ran = Runner::new(job.plan, &arguments, Some(root), &arena, &mut session).and_then(
             |mut runner| {
                 runner.document(&mut |value| {
                     made = value;
@@ -136,7 +143,7 @@ pub fn edit(
             let place = sources.place(failure.origin(), || library.place(failure.origin()));
             rule_failed(job.plan, &failure, place)
         })?;
-        files.push(original.edited(*root, made.unwrap_or(*root))?);
+        files.push(original.edited(root, made.unwrap_or(root))?);
     }
     session.watch.report(job.plan).into_iter().for_each(|found| events.tell(found));
     Ok(files)
@@ -153,15 +160,10 @@ pub fn patch_in_place(
     let original = Original::read(what.input, what.options)?;
     let arena = Arena::new();
     let library = Library::new(&arena);
-    let source = Source::of_text(&original.name, &original.text, original.format);
-    let roots = library.load(source, what.options, events)?.roots;
-    let [root] = roots.as_slice() else {
-        let message = format!("{} holds several documents", original.name);
-        return Err(refused(message, "write the result to another file"));
-    };
+    let root = original.document(&library, what.options, events)?;
     let patches = Library::new(&arena);
-    let made = what.applied(*root, &patches, &arena, events)?;
-    Ok((original.edited(*root, made)?, what.back(*root, made, &arena)))
+    let made = what.applied(root, &patches, &arena, events)?;
+    Ok((original.edited(root, made)?, what.back(root, made, &arena)))
 }
 
 /// Writes what is to be in files that change, each in place of the one before; gives how many they are.

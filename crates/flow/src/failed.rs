@@ -4,7 +4,7 @@ use std::fmt;
 use std::sync::atomic::{AtomicU64, Ordering};
 
 use kyanite_formats::CannotHold;
-use kyanite_tree::{Diagnostic, Origin, Place};
+use kyanite_tree::{Advice, Code, Diagnostic, Origin, Place};
 
 /// Why a run ended: whose fault it is, and what to say.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -22,6 +22,11 @@ pub enum Failed {
 }
 
 impl Failed {
+    /// The command or the rule is wrong: what, and what to do.
+    pub fn command(message: impl Into<String>, advice: impl Into<Advice>) -> Self {
+        Self::Command(vec![Diagnostic::error(Code::CommandLine, message).advise(advice)])
+    }
+
     /// What to say.
     #[must_use]
     pub fn diagnostics(&self) -> &[Diagnostic] {

@@ -69,7 +69,7 @@ pub fn split(what: Splitting<'_>, events: &mut Events<'_>) -> Result<Vec<SplitPa
     match (format, what.at) {
         (format, Some(_)) if format.has_records() => {
             let advice = "leave --at out: the records are its lines or rows";
-            return Err(refused(format!("{} is a stream of records", source.name), advice));
+            return Err(Failed::command(format!("{} is a stream of records", source.name), advice));
         }
         (format, None) if format.has_records() => cut.stream(source)?,
         (Format::Json, _) => cut.json(source)?,
@@ -77,19 +77,18 @@ pub fn split(what: Splitting<'_>, events: &mut Events<'_>) -> Result<Vec<SplitPa
         (Format::Xml, Some(at)) => cut.xml(source, at)?,
         (Format::Xml, None) => {
             let advice = "say which elements are the records, as in $.manifest.vessel[*]";
-            return Err(refused("a document of XML is split at a path".into(), advice));
+            return Err(Failed::command("a document of XML is split at a path", advice));
         }
         (format, _) => {
             let at = if what.at.is_some() { " at a path" } else { "" };
             let advice = "convert it to JSON first";
-            return Err(refused(format!("a document of {format} is not split{at}"), advice));
+            return Err(Failed::command(
+                format!("a document of {format} is not split{at}"),
+                advice,
+            ));
         }
     }
     cut.parts.finish()
-}
-
-fn refused(message: String, advice: &'static str) -> Failed {
-    Failed::Command(vec![Diagnostic::error(Code::CommandLine, message).advise(advice)])
 }
 
 /// What cuts records.
@@ -191,7 +190,7 @@ impl Cut<'_, '_> {
                     let message =
                         format!("{name} is {}, and a list is split", other.kind().phrase());
                     let advice = "say the path to a list with --at, as in $.routes[*]";
-                    return Err(refused(message, advice));
+                    return Err(Failed::command(message, advice));
                 }
             }
         }
@@ -220,7 +219,7 @@ impl Cut<'_, '_> {
         if documents.len() != roots.len() {
             let message =
                 format!("{name} has documents that cannot be told apart by their first lines");
-            return Err(refused(message, "convert it to JSON Lines first"));
+            return Err(Failed::command(message, "convert it to JSON Lines first"));
         }
         let mut keys = Keys::new(self.what.by);
         for (root, document) in roots.into_iter().zip(documents) {

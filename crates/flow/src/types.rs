@@ -8,7 +8,7 @@ use kyanite_formats::xml::StepName;
 use kyanite_lang::{Finding, PlaceNumber, Plan};
 use kyanite_schema::json::{At, Document, Outline, Schema, Settings, Typing};
 use kyanite_schema::xsd::MemberNames;
-use kyanite_tree::{Advice, Arena, Code, Diagnostic, Kind, Setting, Value};
+use kyanite_tree::{Advice, Arena, Kind, Setting, Value};
 
 use crate::failed::Failed;
 use crate::input::Source;
@@ -40,8 +40,7 @@ impl<'s> DocumentTypes<'s> {
         let Some(schema) = schema else {
             let message = format!("{name} has no types");
             let advice = "name an XML Schema or a JSON Schema";
-            let why = Diagnostic::error(Code::CommandLine, message).advise(advice);
-            return Err(Failed::Command(vec![why]));
+            return Err(Failed::command(message, advice));
         };
         Ok(Self { schema, is_for_xml, name })
     }
@@ -64,7 +63,7 @@ impl<'s> DocumentTypes<'s> {
         let advice = Advice::words("leave ")
             .setting(Setting::Schema)
             .then(" out; to check it, use kyanite validate");
-        Err(Failed::Command(vec![Diagnostic::error(Code::CommandLine, message).advise(advice)]))
+        Err(Failed::command(message, advice))
     }
 }
 

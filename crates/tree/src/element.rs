@@ -156,6 +156,18 @@ pub enum Content<'a> {
 }
 
 impl Content<'_> {
+    /// Where it was read.
+    #[must_use]
+    pub fn origin(&self) -> Origin {
+        match self {
+            Self::Element(origin, _)
+            | Self::Text(origin, _)
+            | Self::Comment(origin, _)
+            | Self::Instruction(origin, _)
+            | Self::DocumentType(origin, _) => *origin,
+        }
+    }
+
     /// Whether it is text of blanks and line ends only.
     #[must_use]
     pub fn is_blank(&self) -> bool {

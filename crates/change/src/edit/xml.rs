@@ -31,16 +31,6 @@ struct XmlEditor<'t> {
     splices: Vec<Splice>,
 }
 
-fn origin_of(content: &Content<'_>) -> Origin {
-    match content {
-        Content::Element(origin, _)
-        | Content::Text(origin, _)
-        | Content::Comment(origin, _)
-        | Content::Instruction(origin, _)
-        | Content::DocumentType(origin, _) => *origin,
-    }
-}
-
 /// Whether two pieces of content are the same, as they were read.
 fn is_same(old: &Content<'_>, new: &Content<'_>) -> bool {
     match (old, new) {
@@ -153,18 +143,18 @@ impl XmlEditor<'_> {
             .content
             .iter()
             .enumerate()
-            .filter_map(|(number, content)| Some((offset_of(origin_of(content))?, number)))
+            .filter_map(|(number, content)| Some((offset_of(content.origin())?, number)))
             .collect();
         // Where each piece begins is known, and it ends where the next begins.
         let bounds: Vec<usize> = old
             .content
             .iter()
-            .map(|content| offset_of(origin_of(content)).ok_or_else(Self::misplaced))
+            .map(|content| offset_of(content.origin()).ok_or_else(Self::misplaced))
             .chain([Ok(inside.end)])
             .collect::<Edits<_>>()?;
         let mut next = 0;
         for content in new.content {
-            let known = offset_of(origin_of(content)).and_then(|at| places.get(&at).copied());
+            let known = offset_of(content.origin()).and_then(|at| places.get(&at).copied());
             match known.filter(|number| *number >= next) {
                 Some(number) => {
                     for gone in next..number {

@@ -112,19 +112,23 @@ fn head_of_all(found: &Differences, shown: &Messages) -> String {
     text
 }
 
-/// The pairs that are shown: of folders those that differ.
-fn shown_pairs(found: &Differences) -> impl Iterator<Item = &Compared> {
-    found.pairs.iter().filter(|pair| !found.are_folders || !pair.changes.is_empty())
-}
-
 /// One change below the other.
 pub fn render(found: &Differences, shown: &Messages, width: usize) -> String {
+    each(found, shown, &mut |pair| of_pair(pair, shown, width))
+}
+
+/// The heads, and what there is to say of each pair that is shown: of folders those that differ.
+fn each(
+    found: &Differences,
+    shown: &Messages,
+    of_pair: &mut dyn FnMut(&Compared) -> String,
+) -> String {
     let mut text = head_of_all(found, shown);
-    for pair in shown_pairs(found) {
+    for pair in found.pairs.iter().filter(|pair| !found.are_folders || !pair.changes.is_empty()) {
         if found.are_folders {
             text.push('\n');
         }
-        text.push_str(&of_pair(pair, shown, width));
+        text.push_str(&of_pair(pair));
     }
     text
 }
@@ -163,14 +167,7 @@ fn cut(text: &str, width: usize) -> String {
 
 /// Old and new side by side.
 pub fn columns(found: &Differences, shown: &Messages, width: usize) -> String {
-    let mut text = head_of_all(found, shown);
-    for pair in shown_pairs(found) {
-        if found.are_folders {
-            text.push('\n');
-        }
-        text.push_str(&columns_of_pair(pair, shown, width));
-    }
-    text
+    each(found, shown, &mut |pair| columns_of_pair(pair, shown, width))
 }
 
 fn columns_of_pair(found: &Compared, shown: &Messages, width: usize) -> String {

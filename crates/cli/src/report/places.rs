@@ -4,7 +4,6 @@ use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
 
 use kyanite_flow::{Destination, Failed};
-use kyanite_tree::{Code, Diagnostic};
 
 use crate::arguments::MessageOptions;
 use crate::messages::Messages;
@@ -25,21 +24,17 @@ impl<F: Copy> Places<'_, F> {
     /// Refuses reports that would go to one place, or to that of something that is read: the words that name it.
     pub fn check<'w>(&'w self, read: impl IntoIterator<Item = &'w str>) -> Result<(), Failed> {
         let open = self.reports.iter().filter(|(_, file)| file.is_none()).count();
-        let refuse = |message: String, advice: &'static str| {
-            let why = Diagnostic::error(Code::CommandLine, message).advise(advice);
-            Err(Failed::Command(vec![why]))
-        };
         if open > 1 {
-            return refuse(
-                "several reports would go to standard output".into(),
+            return Err(Failed::command(
+                "several reports would go to standard output",
                 "give each a file: --report html=report.html",
-            );
+            ));
         }
         if self.output.is_some() && open == 0 && !self.reports.is_empty() {
-            return refuse(
-                "every report has a file of its own, so none goes to that of --output".into(),
+            return Err(Failed::command(
+                "every report has a file of its own, so none goes to that of --output",
                 "leave --output out",
-            );
+            ));
         }
         keep_apart(self.files(), read)
     }

@@ -5,7 +5,7 @@ use kyanite_lang::Plan;
 use kyanite_tree::{Code, Diagnostic, counted};
 use similar::TextDiff;
 
-use super::{InPlace, RuleCommand, command_error, standard_output};
+use super::{InPlace, RuleCommand, standard_output};
 use crate::interrupt::clean_up_on_signals;
 use crate::messages::Messages;
 use crate::status::Status;
@@ -22,7 +22,7 @@ impl RuleCommand<'_> {
     ) -> Result<Status, Failed> {
         if !plan.ensures.is_empty() || !plan.expects.is_empty() || self.input.schema.is_some() {
             let message = "files are changed in place without schemas";
-            return Err(command_error(message.into(), "write the result to another file"));
+            return Err(Failed::command(message, "write the result to another file"));
         }
         clean_up_on_signals();
         let options = self.input_options();

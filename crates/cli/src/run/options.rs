@@ -9,7 +9,7 @@ use kyanite_formats::record_view::Shape;
 use kyanite_formats::{Format, json, xml};
 use kyanite_lang::{OutputSpec, Plan, SourceSpec};
 
-use super::{RuleCommand, command_error, destination_of, format_of, input_from, threads};
+use super::{RuleCommand, destination_of, format_of, input_from, threads};
 use crate::arguments::{OutputArguments, Reading};
 
 impl Reading {
@@ -43,7 +43,7 @@ impl Reading {
 pub fn inputs_of(words: &[String]) -> Result<Vec<Input>, Failed> {
     if words.is_empty() {
         if io::stdin().is_terminal() {
-            return Err(command_error("there is no input".into(), "name a file, or pipe one in"));
+            return Err(Failed::command("there is no input", "name a file, or pipe one in"));
         }
         return Ok(vec![Input::Standard]);
     }
@@ -66,7 +66,7 @@ impl RuleCommand<'_> {
                     [] => "declare it in the rule: source name = \"file\"".to_owned(),
                     known => format!("it has {}", known.join(", ")),
                 };
-                return Err(command_error(format!("the rule has no source `{name}`"), advice));
+                return Err(Failed::command(format!("the rule has no source `{name}`"), advice));
             }
         }
         let named = |source: &SourceSpec| {
@@ -89,7 +89,7 @@ impl RuleCommand<'_> {
                 Some(_) if plan.xpath().is_some_and(|xpath| xpath.asks_documents()) => {
                     Ok(words.iter().map(|word| Input::of_word(word)).collect())
                 }
-                Some(word) => Err(command_error(
+                Some(word) => Err(Failed::command(
                     format!("the rule never names $, so it does not read {word}"),
                     "begin paths with $, or leave the input out",
                 )),
@@ -162,7 +162,7 @@ impl RuleCommand<'_> {
             inputs.len(),
             format
         );
-        Err(command_error(
+        Err(Failed::command(
             message,
             "say --gather for one list of all documents, or --to jsonl for a line each",
         ))

@@ -8,7 +8,7 @@ use kyanite_flow::{
 use kyanite_lang::Plan;
 use kyanite_tree::{Arena, Diagnostic, Severity};
 
-use super::{RuleCommand, command_error};
+use super::RuleCommand;
 use crate::messages::Messages;
 
 /// An input that a rule names, seen from its folder.
@@ -52,7 +52,7 @@ impl RuleCommand<'_> {
         if plan.xpath().is_some() {
             let message = "an XPath selects elements, which have no types";
             let advice = "leave --schema out, or write a path: $.manifest.vessel[*]";
-            return Err(command_error(message.into(), advice));
+            return Err(Failed::command(message, advice));
         }
         let schemas = read_schemas(sets, arena, messages)?;
         schemas.map(|schemas| DocumentTypes::of(name.clone(), schemas, arena)).transpose()

@@ -50,7 +50,7 @@ impl Cut<'_, '_> {
             let tags: Vec<(&str, &str)> = around
                 .iter()
                 .filter_map(|(origin, element)| {
-                    let first = element.content.first().map(content_origin)?;
+                    let first = element.content.first().map(Content::origin)?;
                     let tag = text.get(offset(*origin)..offset(first))?;
                     Some((tag, arena.concat(&["</", element.name.qualified(), ">"])))
                 })
@@ -61,16 +61,6 @@ impl Cut<'_, '_> {
             self.parts.put(text.as_bytes(), element, key, around, &place)?;
         }
         Ok(())
-    }
-}
-
-fn content_origin(content: &Content<'_>) -> Origin {
-    match content {
-        Content::Element(origin, _)
-        | Content::Text(origin, _)
-        | Content::Comment(origin, _)
-        | Content::Instruction(origin, _)
-        | Content::DocumentType(origin, _) => *origin,
     }
 }
 

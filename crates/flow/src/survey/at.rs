@@ -3,7 +3,7 @@
 use std::fmt;
 use std::str::FromStr;
 
-use kyanite_tree::{Advice, Code, Diagnostic, Value, name_step};
+use kyanite_tree::{Advice, Value, name_step};
 
 use crate::failed::Failed;
 
@@ -118,7 +118,7 @@ impl RecordPath {
         let message = format!("{self} leads to no records");
         let advice =
             Advice::words("see the paths that there are by a survey of the whole document");
-        Failed::Command(vec![Diagnostic::error(Code::CommandLine, message).advise(advice)])
+        Failed::command(message, advice)
     }
 }
 
