@@ -20,6 +20,7 @@ mod toml;
 mod xml;
 
 use std::collections::HashSet;
+use std::ops::Range;
 
 use kyanite_formats::documents::{self, Options};
 use kyanite_formats::json;
@@ -153,6 +154,16 @@ struct Insertion {
     /// The number of the item or member before it, among those that were there.
     after: Option<usize>,
     text: String,
+}
+
+/// The entries that go, by ranges of those that stand together.
+fn runs(is_gone: &[bool]) -> impl Iterator<Item = Range<usize>> {
+    let mut end = 0;
+    is_gone.chunk_by(|one, next| one == next).filter_map(move |run| {
+        let start = end;
+        end += run.len();
+        run[0].then_some(start..end)
+    })
 }
 
 impl Editor<'_> {

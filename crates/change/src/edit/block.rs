@@ -1,8 +1,10 @@
 //! Entries of YAML in block style: each on lines of its own, told by its indentation.
 
+use std::ops::Range;
+
 use kyanite_formats::outline::Outline;
 
-use super::{Editor, Edits, Insertion};
+use super::{Editor, Edits, Insertion, runs};
 
 impl Editor<'_> {
     pub(super) fn in_block(
@@ -44,24 +46,15 @@ impl Editor<'_> {
             }
             return Ok(());
         };
-        let mut at = 0;
-        while at < entries.len() {
-            if !is_gone[at] {
-                at += 1;
-                continue;
-            }
-            let begin = at;
-            while at < entries.len() && is_gone[at] {
-                at += 1;
-            }
+        for Range { start: begin, end } in runs(is_gone) {
             let has_line =
                 self.text[self.line_start(starts[begin])..starts[begin]].trim().is_empty();
             if has_line {
                 // Whole lines; comments on lines of their own stay.
-                for gone in begin..at {
+                for gone in begin..end {
                     self.splice(self.line_start(starts[gone]), ends[gone], "");
                 }
-            } else if let Some(next) = starts.get(at) {
+            } else if let Some(next) = starts.get(end) {
                 // The first stands behind the sign of what it is in, and so will the next.
                 self.splice(starts[begin], *next, "");
             }

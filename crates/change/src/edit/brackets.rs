@@ -1,8 +1,10 @@
 //! Entries in brackets and braces: of JSON, and of YAML in flow style.
 
+use std::ops::Range;
+
 use kyanite_formats::outline::Outline;
 
-use super::{Editor, Edits, Insertion, problem};
+use super::{Editor, Edits, Insertion, problem, runs};
 
 impl Editor<'_> {
     pub(super) fn in_brackets(
@@ -43,20 +45,11 @@ impl Editor<'_> {
             self.splice(open, close, inside);
             return Ok(());
         }
-        let mut at = 0;
-        while at < entries.len() {
-            if !is_gone[at] {
-                at += 1;
-                continue;
-            }
-            let begin = at;
-            while at < entries.len() && is_gone[at] {
-                at += 1;
-            }
+        for Range { start: begin, end } in runs(is_gone) {
             // Up to what stays behind it, or else from what stays before it.
-            match entries.get(at) {
+            match entries.get(end) {
                 Some((next, _)) => self.splice(entries[begin].0, *next, ""),
-                None => self.splice(entries[begin - 1].1, entries[at - 1].1, ""),
+                None => self.splice(entries[begin - 1].1, entries[end - 1].1, ""),
             }
         }
         for insertion in insertions {
