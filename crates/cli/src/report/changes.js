@@ -1,16 +1,7 @@
-"use strict";
 const all = JSON.parse(document.getElementById("data").textContent);
 const list = document.getElementById("changes"), shown = document.getElementById("shown");
 const fields = ["text", "change", "under"].map(id => document.getElementById(id));
-const AT_ONCE = 200;
 let found = [], next = 0;
-
-function node(name, text, className) {
-  const made = document.createElement(name);
-  if (text !== undefined) made.textContent = text;
-  if (className) made.className = className;
-  return made;
-}
 
 function side(one, sign) {
   const line = node("pre", undefined, sign === "-" ? "removed" : "added");
@@ -63,5 +54,5 @@ function choices(id) {
 for (const row of all) row.search = [row.path, row.change, row.old && row.old.text, row.new && row.new.text].join(" ").toLowerCase();
 choices("change"); choices("under");
 for (const field of fields) field.addEventListener("input", apply);
-new IntersectionObserver(seen => { if (seen[0].isIntersecting && next < found.length) more(); }, {rootMargin: "1200px"}).observe(document.getElementById("end"));
+whenEndShows(more);
 apply();

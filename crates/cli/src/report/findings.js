@@ -1,17 +1,8 @@
-"use strict";
 const data = JSON.parse(document.getElementById("data").textContent);
 const list = document.getElementById("findings");
 const shown = document.getElementById("shown");
 const fields = ["text", "file", "severity", "schema"].map(id => document.getElementById(id));
-const AT_ONCE = 200;
 let rows = [], counts = new Map(), next = 0, lastFile = null;
-
-function node(name, text, className) {
-  const made = document.createElement(name);
-  if (text !== undefined) made.textContent = text;
-  if (className) made.className = className;
-  return made;
-}
 
 function article(row) {
   const made = node("article", undefined, row.severity);
@@ -83,5 +74,5 @@ function choices(id, key) {
 for (const row of data.findings) row.search = [row.message, row.advice, row.file, row.path, row.source, row.schema, row.rule].join(" ").toLowerCase();
 choices("file", "file"); choices("severity", "severity"); choices("schema", "schema");
 for (const field of fields) field.addEventListener("input", apply);
-new IntersectionObserver(seen => { if (seen[0].isIntersecting && next < rows.length) more(); }, {rootMargin: "1200px"}).observe(document.getElementById("end"));
+whenEndShows(more);
 apply();

@@ -5,12 +5,15 @@ use super::markup::escaped;
 /// The style of all pages.
 const STYLE: &str = include_str!("page.css");
 
+/// What all scripts share.
+const SHARED: &str = include_str!("page.js");
+
 /// A page with that title, and what stands in it.
 pub fn page(title: &str, body: &str, script: &str) -> String {
     format!(
         "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"UTF-8\">\n\
          <meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n\
-         <title>{}</title>\n<style>\n{STYLE}</style>\n</head>\n<body>\n{body}\n<script>\n{script}</script>\n</body>\n</html>\n",
+         <title>{}</title>\n<style>\n{STYLE}</style>\n</head>\n<body>\n{body}\n<script>\n{SHARED}\n{script}</script>\n</body>\n</html>\n",
         escaped(title)
     )
 }

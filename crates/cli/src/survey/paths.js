@@ -1,16 +1,7 @@
-"use strict";
 const {survey, rows} = JSON.parse(document.getElementById("data").textContent);
 const list = document.getElementById("paths"), shown = document.getElementById("shown");
 const text = document.getElementById("text"), type = document.getElementById("type");
-const AT_ONCE = 200;
 let found = [], next = 0;
-
-function node(name, text, className) {
-  const made = document.createElement(name);
-  if (text !== undefined) made.textContent = text;
-  if (className) made.className = className;
-  return made;
-}
 
 function meter(part, whole) {
   const made = node("span", undefined, "meter"), fill = node("i");
@@ -132,5 +123,5 @@ for (const [title, lines, style] of [["Keys", told, "note"], ["Worth a look", su
   }
 }
 for (const field of [text, type]) field.addEventListener("input", apply);
-new IntersectionObserver(seen => { if (seen[0].isIntersecting && next < found.length) more(); }, {rootMargin: "1200px"}).observe(document.getElementById("end"));
+whenEndShows(more);
 apply();
