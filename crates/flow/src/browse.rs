@@ -4,8 +4,8 @@ use std::cell::RefCell;
 use std::ops::ControlFlow;
 
 use kyanite_formats::Format;
-use kyanite_lang::{Arguments, RuleText, Runner, Session, Syntax, compile};
-use kyanite_tree::{Arena, Location, Node, Value, locate};
+use kyanite_lang::{Arguments, Plan, RuleText, Runner, Session, Syntax, compile};
+use kyanite_tree::{Arena, Location, Node, Origin, Value, locate};
 use kyanite_xpath::{Context, Expression, Item, Namespaces, Store, Version, Watch, item_value};
 
 use crate::document::{Library, as_one};
@@ -35,6 +35,9 @@ pub struct Selected<'a> {
     /// What is wrong with the expression, or which step found nothing.
     pub problem: Option<String>,
 }
+
+/// How many values of a path are asked for their names.
+const LOOKED_AT: usize = 1000;
 
 /// Reads an input whole; nodes of XML live in `store`, all else in its arena.
 ///
@@ -79,39 +82,17 @@ impl<'a> HeldDocument<'a> {
                 return Selected { problem, ..Selected::default() };
             }
         };
-        let arena = Arena::new();
         let mut session = Session::new(&plan);
-        let arguments = match Arguments::read(&plan, &[], &arena) {
-            Ok(arguments) => arguments,
-            Err(_) => {
-                let problem = Some("the rule has params".to_owned());
-                return Selected { problem, ..Selected::default() };
-            }
-        };
         let mut selected = Selected::default();
-        let ran = {
-            let take = &mut |value: Option<Value<'_>>| {
-                let mut keep = |value: Value<'_>| {
-                    selected.count += 1;
-                    if selected.found.len() < most {
-                        let place = locate(self.root, value.origin());
-                        selected.found.push((place, shown(value)));
-                    }
-                };
-                match value {
-                    Some(Value::List(origin, items)) if origin == kyanite_tree::Origin::NONE => {
-                        items.iter().for_each(|item| keep(*item));
-                    }
-                    Some(value) => keep(value),
-                    None => {}
-                }
-                ControlFlow::Continue(())
-            };
-            Runner::new(&plan, &arguments, Some(self.root), &arena, &mut session)
-                .and_then(|mut runner| runner.document(take).map(drop))
-        };
+        let ran = self.each(&plan, &mut session, &mut |value| {
+            selected.count += 1;
+            if selected.found.len() < most {
+                let place = locate(self.root, value.origin());
+                selected.found.push((place, shown(value)));
+            }
+        });
         selected.problem = match ran {
-            Err(failure) => Some(failure.message().to_owned()),
+            Err(message) => Some(message),
             Ok(()) if selected.count == 0 => {
                 let report = session.watch.report(&plan);
                 report.first().map(|found| {
@@ -124,6 +105,29 @@ impl<'a> HeldDocument<'a> {
         selected
     }
 
+    /// Runs a rule; `take` gets its values, one by one.
+    fn each(
+        &self,
+        plan: &Plan,
+        session: &mut Session,
+        take: &mut dyn FnMut(Value<'_>),
+    ) -> Result<(), String> {
+        let arena = Arena::new();
+        let arguments =
+            Arguments::read(plan, &[], &arena).map_err(|_| "the rule has params".to_owned())?;
+        let mut document = |value: Option<Value<'_>>| {
+            match value {
+                Some(Value::List(Origin::NONE, items)) => items.iter().for_each(|item| take(*item)),
+                Some(value) => take(value),
+                None => {}
+            }
+            ControlFlow::Continue(())
+        };
+        let ran = Runner::new(plan, &arguments, Some(self.root), &arena, session)
+            .and_then(|mut runner| runner.document(&mut document).map(drop));
+        ran.map_err(|failure| failure.message().to_owned())
+    }
+
     /// The names that can follow a path: those of the members of what it selects, as first met.
     #[must_use]
     pub fn names_behind(&self, path: &str, most: usize) -> Vec<String> {
@@ -131,9 +135,6 @@ impl<'a> HeldDocument<'a> {
         let Ok(plan) = compile(RuleText::new("the path", path.to_owned()), Syntax::Rule) else {
             return Vec::new();
         };
-        let arena = Arena::new();
-        let mut session = Session::new(&plan);
-        let Ok(arguments) = Arguments::read(&plan, &[], &arena) else { return Vec::new() };
         let mut names: Vec<String> = Vec::new();
         let mut add = |value: Value<'_>| {
             let mut put = |name: String| {
@@ -157,18 +158,13 @@ impl<'a> HeldDocument<'a> {
                 _ => {}
             }
         };
-        let take = &mut |value: Option<Value<'_>>| {
-            match value {
-                Some(Value::List(origin, items)) if origin == kyanite_tree::Origin::NONE => {
-                    items.iter().take(1000).for_each(|item| add(*item));
-                }
-                Some(value) => add(value),
-                None => {}
+        let mut met = 0;
+        let ran = self.each(&plan, &mut Session::new(&plan), &mut |value| {
+            met += 1;
+            if met <= LOOKED_AT {
+                add(value);
             }
-            ControlFlow::Continue(())
-        };
-        let ran = Runner::new(&plan, &arguments, Some(self.root), &arena, &mut session)
-            .and_then(|mut runner| runner.document(take).map(drop));
+        });
         if ran.is_err() { Vec::new() } else { names }
     }
 }
