@@ -20,33 +20,41 @@ use crate::status::Status;
 
 /// Runs the command.
 pub fn run(command: &Survey, options: &MessageOptions, messages: &mut Messages) -> Status {
-    let written = look_at(command, &command.inputs, options, messages).and_then(|found| {
-        let at = command.at.as_ref().map_or_else(|| "$[*]".to_owned(), ToString::to_string);
-        let report = found.told(&at, !command.no_examples);
-        if let Some(other) = &command.against {
-            let others = look_at(command, std::slice::from_ref(other), options, messages)?;
-            let older = others.told(&at, !command.no_examples);
-            return compared(command, &older, &report, options);
-        }
-        let xsd = match command.wants(SurveyForm::Xsd) {
-            true => found.xsd().map_err(no_xsd)?,
-            false => String::new(),
-        };
-        command.places().write(options, &mut |form, shown, width| match form {
-            SurveyForm::Xsd => xsd.clone().into_bytes(),
-            SurveyForm::Text => text::render(&report, shown, width).into_bytes(),
-            SurveyForm::Json => json::render(&report),
-            SurveyForm::Html => html::render(&report).into_bytes(),
-            SurveyForm::JsonSchema => {
-                let arena = Arena::new();
-                as_json(found.json_schema(command.at.is_some(), &arena))
-            }
-        })
-    });
-    match written {
+    match written(command, options, messages) {
         Ok(()) => Status::Done,
         Err(failed) => messages.end_with(&failed),
     }
+}
+
+/// Writes the survey, or how two differ.
+fn written(
+    command: &Survey,
+    options: &MessageOptions,
+    messages: &mut Messages,
+) -> Result<(), Failed> {
+    command.check()?;
+    let found = look_at(command, &command.inputs, options, messages)?;
+    let at = command.at.as_ref().map_or_else(|| "$[*]".to_owned(), ToString::to_string);
+    let report = found.told(&at, !command.no_examples);
+    if let Some(other) = &command.against {
+        let others = look_at(command, std::slice::from_ref(other), options, messages)?;
+        let older = others.told(&at, !command.no_examples);
+        return compared(command, &older, &report, options);
+    }
+    let xsd = match command.wants(SurveyForm::Xsd) {
+        true => found.xsd().map_err(no_xsd)?,
+        false => String::new(),
+    };
+    command.places().write(options, &mut |form, shown, width| match form {
+        SurveyForm::Xsd => xsd.clone().into_bytes(),
+        SurveyForm::Text => text::render(&report, shown, width).into_bytes(),
+        SurveyForm::Json => json::render(&report),
+        SurveyForm::Html => html::render(&report).into_bytes(),
+        SurveyForm::JsonSchema => {
+            let arena = Arena::new();
+            as_json(found.json_schema(command.at.is_some(), &arena))
+        }
+    })
 }
 
 /// Why there is no XML Schema.
@@ -69,6 +77,16 @@ impl Survey {
         self.reports.iter().any(|(wanted, _)| *wanted == form)
     }
 
+    /// Refuses what cannot be written.
+    fn check(&self) -> Result<(), Failed> {
+        let wants_schema = self.wants(SurveyForm::JsonSchema) || self.wants(SurveyForm::Xsd);
+        if self.against.is_some() && wants_schema {
+            return Err(Failed::command("a schema is one of one survey", "leave --against out"));
+        }
+        let read = self.inputs.iter().chain(&self.against);
+        self.places().check(read.map(String::as_str))
+    }
+
     fn places(&self) -> Places<'_, SurveyForm> {
         let (reports, output) = (self.reports.as_slice(), self.output.as_deref());
         Places { reports, output, usual: SurveyForm::Text }
@@ -83,9 +101,6 @@ fn compared(
     options: &MessageOptions,
 ) -> Result<(), Failed> {
     let changes = against::Changes::of(old, new);
-    if command.wants(SurveyForm::JsonSchema) || command.wants(SurveyForm::Xsd) {
-        return Err(Failed::command("a schema is one of one survey", "leave --against out"));
-    }
     command.places().write(options, &mut |form, shown, _| match form {
         SurveyForm::Text | SurveyForm::JsonSchema | SurveyForm::Xsd => {
             changes.text(shown).into_bytes()
@@ -102,7 +117,6 @@ fn look_at(
     options: &MessageOptions,
     messages: &mut Messages,
 ) -> Result<Found, Failed> {
-    command.places().check(words.iter().map(String::as_str))?;
     let inputs = inputs_of(words)?;
     let input_options = InputOptions {
         threads: threads(command.threads),
