@@ -185,7 +185,7 @@ pub fn is_same_file(one: &Path, other: &Path) -> bool {
 }
 
 /// The path from the root, as far as there is something.
-fn resolved(path: &Path) -> PathBuf {
+pub(crate) fn resolved(path: &Path) -> PathBuf {
     let path = through_links(path);
     let found = path.ancestors().find_map(|above| {
         let there = if above.as_os_str().is_empty() { Path::new(".") } else { above };

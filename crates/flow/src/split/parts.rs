@@ -15,7 +15,7 @@ use super::{Key, SplitBy, Splitting, evaluate};
 use crate::failed::Failed;
 use crate::folder::{Names, NewFiles};
 use crate::output::cannot_write;
-use crate::unfinished::is_same_file;
+use crate::unfinished::resolved;
 
 /// The params of a template's rule.
 pub const TEMPLATE_PARAMS: &str =
@@ -53,6 +53,8 @@ pub(super) enum Around<'a> {
 /// Parts under way.
 pub(super) struct Parts<'s> {
     what: Splitting<'s>,
+    /// The files that no part may take the place of, from the root, in the order of `what`.
+    kept: Vec<PathBuf>,
     files: NewFiles,
     names: Names,
     parts: Vec<Part>,
@@ -113,6 +115,7 @@ impl<'s> Parts<'s> {
         };
         Ok(Self {
             what,
+            kept: what.kept.iter().map(|path| resolved(path)).collect(),
             files: NewFiles::in_folder(what.folder).map_err(failed)?,
             names: Names::new(what.folder),
             parts: Vec::new(),
@@ -192,8 +195,10 @@ impl<'s> Parts<'s> {
             let why = Diagnostic::error(Code::OutputFailed, message).at_opt(place());
             Failed::Output(why.advise(advice))
         })?;
-        if let Some(kept) = self.what.kept.iter().find(|kept| is_same_file(kept, &file)) {
-            let message = format!("a part would take the place of {}", kept.display());
+        let path = resolved(&file);
+        if let Some(at) = self.kept.iter().position(|kept| *kept == path) {
+            let message =
+                format!("a part would take the place of {}", self.what.kept[at].display());
             let why = Diagnostic::error(Code::OutputFailed, message).at_opt(place());
             return Err(Failed::Output(why.advise("give parts other names, with --name")));
         }
