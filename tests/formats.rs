@@ -583,3 +583,40 @@ fn inputs_from_servers() {
     assert_eq!(ran.status, 3);
     assert!(ran.err.contains("cannot be fetched"), "{}", ran.err);
 }
+
+/// What is no JSON is refused wherever it stands and whatever the rule needs of it, with its place.
+#[test]
+fn broken_json_is_refused_for_every_rule() {
+    let folder = Folder::with_demo();
+    let line = |broken: &str| {
+        let good = "{\"a\":9,\"b\":[1,2],\"c\":\"x\"}\n";
+        format!("{}{broken}\n{good}", good.repeat(20_000))
+    };
+    let breaks = [
+        ("{\"a\":9,\"b\":[1 2]}", "20001:15"),
+        ("{\"a\":9,\"b\":[1,]}", "20001:14"),
+        ("{\"a\":9,\"b\":{\"d\" 1}}", "20001:17"),
+        ("{\"a\":9,\"b\":01}", "20001:12"),
+        ("{\"a\":9,\"b\":\"\\q\"}", "20001:13"),
+        ("{\"a\":9,\"b\":tru}", "20001:12"),
+    ];
+    let rules = [
+        "sum($[*].a)",
+        "count($[*])",
+        "$[?@.a > 10]",
+        "for r in $[*] return r.a",
+        "for r in $[*] group by c = r.c return {c, n: count(r[*])}",
+        "for r in $[*] where exists(r.b[?@ == 7]) return r.a",
+    ];
+    for (broken, place) in breaks {
+        folder.file("broken.jsonl", line(broken));
+        for rule in rules {
+            for threads in ["1", "2"] {
+                let ran = folder.run(&["query", rule, "broken.jsonl", "--threads", threads], b"");
+                assert_eq!(ran.status, 3, "{rule} {broken} {}{}", ran.out, ran.err);
+                let place = format!("broken.jsonl:{place}");
+                assert!(ran.err.contains(&place), "{rule} {broken} {}", ran.err);
+            }
+        }
+    }
+}

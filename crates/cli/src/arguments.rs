@@ -320,9 +320,6 @@ pub struct Query {
     /// The inputs.
     #[command(flatten)]
     pub input: InputArguments,
-    /// Check the whole grammar of JSON also where the rule steps over it
-    #[arg(long, help_heading = "Input")]
-    pub whole_grammar: bool,
     /// What the expression is written in [default: rule; xpath or pointer if it begins with /]
     #[arg(long, value_name = "SYNTAX", help_heading = "Expression")]
     pub syntax: Option<SyntaxOption>,
@@ -392,9 +389,6 @@ pub struct Reshape {
     /// The params.
     #[command(flatten)]
     pub params: ParamArguments,
-    /// Check the whole grammar of JSON also where the rule steps over it
-    #[arg(long, help_heading = "Input")]
-    pub whole_grammar: bool,
     /// Exit with status 1 if the result is nothing or an empty list
     #[arg(long, help_heading = "Result")]
     pub require: bool,

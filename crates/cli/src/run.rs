@@ -43,7 +43,6 @@ pub fn query(query: &Query, options: &MessageOptions, messages: &mut Messages) -
         count: query.count,
         require: query.require,
         explain: query.explain,
-        whole_grammar: query.whole_grammar,
         in_place: InPlace::of(query.in_place, query.dry_run),
         ..RuleCommand::new(rule, &query.input, &query.params, &query.output, options)
     };
@@ -115,7 +114,6 @@ pub fn reshape(
     let command = RuleCommand {
         require: reshape.require,
         explain: reshape.explain,
-        whole_grammar: reshape.whole_grammar,
         until: reshape.until,
         apart: reshape.apart.as_deref(),
         trace: reshape.trace.as_deref(),
@@ -235,8 +233,6 @@ struct RuleCommand<'c> {
     require: bool,
     /// Whether only the plan is shown.
     explain: bool,
-    /// Whether the whole grammar of what is stepped over is checked.
-    whole_grammar: bool,
     /// The clause of the outermost `for` to stop after.
     until: Option<usize>,
     /// The folder that members of the result go to.
@@ -274,7 +270,6 @@ impl<'c> RuleCommand<'c> {
             count: false,
             require: false,
             explain: false,
-            whole_grammar: false,
             until: None,
             apart: None,
             trace: None,

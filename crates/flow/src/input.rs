@@ -45,8 +45,6 @@ pub struct InputOptions {
     pub unnamed: bool,
     /// Whether broken records are skipped and counted, and broken XML repaired.
     pub lenient: bool,
-    /// Whether the whole grammar of JSON is checked also where a rule steps over it.
-    pub whole_grammar: bool,
     /// Whether the document is a text that holds another document.
     pub unwrap: bool,
     /// Whether the prefixes of XML are left out.
@@ -80,7 +78,6 @@ impl Default for InputOptions {
             delimiter: None,
             unnamed: false,
             lenient: false,
-            whole_grammar: false,
             unwrap: false,
             drop_namespaces: false,
             limits: Limits::default(),
@@ -134,7 +131,6 @@ impl<'a> Beginning<'a> {
                     depth: options.limits.depth,
                     needs: None,
                     sieve: None,
-                    strict: options.whole_grammar,
                     structure: false,
                 }));
             }

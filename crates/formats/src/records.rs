@@ -18,8 +18,6 @@ pub enum Layout<'a> {
         needs: Option<&'a Needs>,
         /// A condition that most of them fail.
         sieve: Option<&'a json::Sieve>,
-        /// Whether the whole grammar of what is not needed is checked.
-        strict: bool,
         /// Whether the structure of the text is found even if all of each record is needed.
         structure: bool,
     },
@@ -86,8 +84,8 @@ impl<'a> Layout<'a> {
     #[must_use]
     pub fn with_needs(self, needs: &'a Needs) -> Self {
         match self {
-            Self::Json { depth, sieve, strict, structure, .. } => {
-                Self::Json { depth, needs: Some(needs), sieve, strict, structure }
+            Self::Json { depth, sieve, structure, .. } => {
+                Self::Json { depth, needs: Some(needs), sieve, structure }
             }
             // Cells are borrowed, so that leaving some out would save nothing.
             Self::Csv { .. } | Self::Lines => self,
@@ -101,8 +99,8 @@ impl<'a> Layout<'a> {
     #[must_use]
     pub fn with_sieve(self, sieve: Option<Sieve<'a>>) -> Self {
         match (self, sieve) {
-            (Self::Json { depth, needs, strict, structure, .. }, Some(Sieve::Json(sieve))) => {
-                Self::Json { depth, needs, sieve: Some(sieve), strict, structure }
+            (Self::Json { depth, needs, structure, .. }, Some(Sieve::Json(sieve))) => {
+                Self::Json { depth, needs, sieve: Some(sieve), structure }
             }
             (Self::Xml { elements, place, needs, .. }, Some(Sieve::Xml(sieve))) => {
                 Self::Xml { elements, place, needs, sieve: Some(sieve) }
@@ -115,8 +113,8 @@ impl<'a> Layout<'a> {
     #[must_use]
     pub fn with_structure(self) -> Self {
         match self {
-            Self::Json { depth, needs, sieve, strict, .. } => {
-                Self::Json { depth, needs, sieve, strict, structure: true }
+            Self::Json { depth, needs, sieve, .. } => {
+                Self::Json { depth, needs, sieve, structure: true }
             }
             other => other,
         }
@@ -147,13 +145,10 @@ impl<'a> Reader<'a> {
         structure: Option<&'a mut Structure>,
     ) -> Self {
         match layout {
-            Layout::Json { depth, needs, sieve, strict, structure: always } => {
+            Layout::Json { depth, needs, sieve, structure: always } => {
                 let options = json::ReaderOptions { depth, origins: Origins::Text(base) };
                 let reader = json::Reader::new(text, arena, options);
                 let reader = match (needs, structure) {
-                    (Some(needs), Some(structure)) if strict => {
-                        reader.with_needs(needs, structure).strict()
-                    }
                     (Some(needs), Some(structure)) if !always || needs.of_record() != Need::ALL => {
                         reader.with_needs(needs, structure)
                     }
@@ -339,7 +334,7 @@ pub fn all<'a>(
             Layout::Csv { settings, header: first.map(|first| first.header) }
         }
         Format::Text => Layout::Lines,
-        _ => Layout::Json { depth, needs: None, sieve: None, strict: false, structure: false },
+        _ => Layout::Json { depth, needs: None, sieve: None, structure: false },
     };
     let mut reader = Reader::new(layout, text, arena, base, None);
     if from > 0 {

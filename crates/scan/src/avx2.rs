@@ -5,12 +5,12 @@
 )]
 
 use std::arch::x86_64::{
-    __m256i, _mm_loadu_si128, _mm256_and_si256, _mm256_broadcastsi128_si256, _mm256_cmpeq_epi8,
-    _mm256_loadu_si256, _mm256_max_epu8, _mm256_movemask_epi8, _mm256_or_si256, _mm256_set1_epi8,
-    _mm256_setzero_si256, _mm256_shuffle_epi8, _mm256_srli_epi16,
+    __m256i, _mm_loadu_si128, _mm256_broadcastsi128_si256, _mm256_cmpeq_epi8, _mm256_loadu_si256,
+    _mm256_max_epu8, _mm256_movemask_epi8, _mm256_or_si256, _mm256_set1_epi8, _mm256_shuffle_epi8,
+    _mm256_slli_epi16,
 };
 
-use crate::classes::{Classes, LOWER, UPPER};
+use crate::classes::{BLANKS, CURLY, Classes};
 use crate::clmul::carry_less;
 use crate::finder::{Brackets, Finder, GROUP, More, parity};
 use crate::{Scan, WORD, Word, padded};
@@ -36,11 +36,12 @@ words!(
 #[target_feature(enable = "avx2")]
 #[inline]
 fn classes(word: &[u8; WORD]) -> Classes {
-    // SAFETY: both loads of 32 bytes lie inside the 64 bytes of the word, and need no alignment.
-    let (low, high) = unsafe {
+    // SAFETY: both loads of 32 bytes lie inside the 64 bytes of the word, and that of 16 inside the table; none needs alignment.
+    let (low, high, blanks) = unsafe {
         (
             _mm256_loadu_si256(word.as_ptr().cast::<__m256i>()),
             _mm256_loadu_si256(word.as_ptr().add(32).cast::<__m256i>()),
+            _mm256_broadcastsi128_si256(_mm_loadu_si128(BLANKS.as_ptr().cast())),
         )
     };
     let equal = |low: __m256i, high: __m256i, byte: u8| {
@@ -48,17 +49,24 @@ fn classes(word: &[u8; WORD]) -> Classes {
         mask(_mm256_cmpeq_epi8(low, byte), _mm256_cmpeq_epi8(high, byte))
     };
     // `[` and `{`, and `]` and `}`, differ in one bit alone.
-    let fold = _mm256_set1_epi8(0x20);
+    let fold = _mm256_set1_epi8(CURLY as i8);
     let (low_folded, high_folded) = (_mm256_or_si256(low, fold), _mm256_or_si256(high, fold));
     // The greater of a byte and 0x20 is the byte, unless it is a control character.
     let is_greater = |v: __m256i| _mm256_cmpeq_epi8(_mm256_max_epu8(v, fold), v);
+    // Of a byte from 0x80 on the shuffle gives nothing.
+    let is_blank = |v: __m256i| _mm256_cmpeq_epi8(_mm256_shuffle_epi8(blanks, v), v);
+    // The bit moves to where a mask is made of it.
+    let curly = |v: __m256i| _mm256_slli_epi16::<2>(v);
     Classes {
         quotes: equal(low, high, b'"'),
         backslashes: equal(low, high, b'\\'),
-        brackets: equal(low_folded, high_folded, b'{') | equal(low_folded, high_folded, b'}'),
+        opening: equal(low_folded, high_folded, b'{'),
+        closing: equal(low_folded, high_folded, b'}'),
+        curly: mask(curly(low), curly(high)),
         colons: equal(low, high, b':'),
+        commas: equal(low, high, b','),
+        blanks: mask(is_blank(low), is_blank(high)),
         controls: !mask(is_greater(low), is_greater(high)),
-        plausible: !mask(implausible(low), implausible(high)),
     }
 }
 
@@ -66,19 +74,4 @@ fn classes(word: &[u8; WORD]) -> Classes {
 #[inline]
 fn mask(low: __m256i, high: __m256i) -> u64 {
     u64::from(_mm256_movemask_epi8(low) as u32) | u64::from(_mm256_movemask_epi8(high) as u32) << 32
-}
-
-/// Ones in the bytes whose halves share no bit.
-#[target_feature(enable = "avx2")]
-#[inline]
-fn implausible(bytes: __m256i) -> __m256i {
-    // SAFETY: both tables have the 16 bytes that are loaded.
-    let (upper, lower) =
-        unsafe { (_mm_loadu_si128(UPPER.as_ptr().cast()), _mm_loadu_si128(LOWER.as_ptr().cast())) };
-    let (upper, lower) = (_mm256_broadcastsi128_si256(upper), _mm256_broadcastsi128_si256(lower));
-    let half = _mm256_and_si256(_mm256_srli_epi16(bytes, 4), _mm256_set1_epi8(15));
-    // Of a byte from 0x80 on the shuffle gives nothing.
-    let both =
-        _mm256_and_si256(_mm256_shuffle_epi8(upper, half), _mm256_shuffle_epi8(lower, bytes));
-    _mm256_cmpeq_epi8(both, _mm256_setzero_si256())
 }

@@ -5,12 +5,12 @@
 )]
 
 use std::arch::x86_64::{
-    __m512i, _mm_loadu_si128, _mm512_and_si512, _mm512_broadcast_i32x4, _mm512_cmpeq_epi8_mask,
+    __m512i, _mm_loadu_si128, _mm512_broadcast_i32x4, _mm512_cmpeq_epi8_mask,
     _mm512_cmplt_epu8_mask, _mm512_loadu_si512, _mm512_or_si512, _mm512_set1_epi8,
-    _mm512_shuffle_epi8, _mm512_srli_epi16, _mm512_test_epi8_mask,
+    _mm512_shuffle_epi8, _mm512_test_epi8_mask,
 };
 
-use crate::classes::{Classes, LOWER, UPPER};
+use crate::classes::{BLANKS, CURLY, Classes};
 use crate::clmul::carry_less;
 use crate::finder::{Brackets, Finder, GROUP, More, parity};
 use crate::{Scan, WORD, Word, padded};
@@ -37,30 +37,28 @@ words!(
 #[target_feature(enable = "avx512f,avx512bw")]
 #[inline]
 fn classes(word: &[u8; WORD]) -> Classes {
-    // SAFETY: the load has the 64 bytes of the word, and both tables the 16 bytes that are loaded of them.
-    let (bytes, upper, lower) = unsafe {
+    // SAFETY: the loads have the 64 bytes of the word and the 16 of the table.
+    let (bytes, blanks) = unsafe {
         (
             _mm512_loadu_si512(word.as_ptr().cast::<__m512i>()),
-            _mm_loadu_si128(UPPER.as_ptr().cast()),
-            _mm_loadu_si128(LOWER.as_ptr().cast()),
+            _mm_loadu_si128(BLANKS.as_ptr().cast()),
         )
     };
-    let (upper, lower) = (_mm512_broadcast_i32x4(upper), _mm512_broadcast_i32x4(lower));
+    let blanks = _mm512_broadcast_i32x4(blanks);
     let equal = |bytes, byte: u8| _mm512_cmpeq_epi8_mask(bytes, _mm512_set1_epi8(byte as i8));
-    let fold = _mm512_set1_epi8(0x20);
+    let fold = _mm512_set1_epi8(CURLY as i8);
     // `[` and `{`, and `]` and `}`, differ in one bit alone.
     let folded = _mm512_or_si512(bytes, fold);
-    let half = _mm512_and_si512(_mm512_srli_epi16(bytes, 4), _mm512_set1_epi8(15));
     Classes {
         quotes: equal(bytes, b'"'),
         backslashes: equal(bytes, b'\\'),
-        brackets: equal(folded, b'{') | equal(folded, b'}'),
+        opening: equal(folded, b'{'),
+        closing: equal(folded, b'}'),
+        curly: _mm512_test_epi8_mask(bytes, fold),
         colons: equal(bytes, b':'),
-        controls: _mm512_cmplt_epu8_mask(bytes, fold),
+        commas: equal(bytes, b','),
         // Of a byte from 0x80 on the shuffle gives nothing.
-        plausible: _mm512_test_epi8_mask(
-            _mm512_shuffle_epi8(upper, half),
-            _mm512_shuffle_epi8(lower, bytes),
-        ),
+        blanks: _mm512_cmpeq_epi8_mask(_mm512_shuffle_epi8(blanks, bytes), bytes),
+        controls: _mm512_cmplt_epu8_mask(bytes, fold),
     }
 }

@@ -5,50 +5,50 @@
 pub(crate) struct Classes {
     pub(crate) quotes: u64,
     pub(crate) backslashes: u64,
-    /// The brackets `[`, `]`, `{` and `}`.
-    pub(crate) brackets: u64,
+    /// The brackets `[` and `{`.
+    pub(crate) opening: u64,
+    /// The brackets `]` and `}`.
+    pub(crate) closing: u64,
+    /// Bytes that have the bit that curly brackets have and square ones have not.
+    pub(crate) curly: u64,
     pub(crate) colons: u64,
+    pub(crate) commas: u64,
+    /// Blanks, tabs and ends of lines.
+    pub(crate) blanks: u64,
     /// Bytes below 0x20.
     pub(crate) controls: u64,
-    /// Bytes that may stand outside of texts.
-    pub(crate) plausible: u64,
 }
 
-/// The bytes that may stand outside of texts, by their upper half: a bit for each half that has any, and for each lower
-/// half the bits of the upper halves that it may stand behind. A byte is plausible when its two entries share a bit.
-pub(crate) const UPPER: [u8; 16] = [1, 0, 2, 4, 8, 16, 32, 64, 0, 0, 0, 0, 0, 0, 0, 0];
+/// The bit in which curly brackets differ from square ones.
+pub(crate) const CURLY: u8 = 0x20;
 
-/// See [`UPPER`].
-pub(crate) const LOWER: [u8; 16] = lower();
-
-/// Blanks, the quote, and what numbers, words and structure are made of (RFC 8259 sections 2, 3 and 6).
-const PLAUSIBLE: &[u8] = b"\t\n\r \",:{}[]0123456789+-.eEtrufalsn";
-
-const fn lower() -> [u8; 16] {
+/// The blank that has each lower half (RFC 8259 section 2); a byte is a blank when it is the one of its lower half. Where there is
+/// none, a byte with another lower half stands in its place.
+pub(crate) const BLANKS: [u8; 16] = {
     let mut table = [0; 16];
-    let mut at = 0;
-    while at < PLAUSIBLE.len() {
-        let byte = PLAUSIBLE[at];
-        table[(byte & 15) as usize] |= UPPER[(byte >> 4) as usize];
-        at += 1;
+    let mut half = 0;
+    while half < 16 {
+        table[half] = match half {
+            0 => b' ',
+            9 => b'\t',
+            10 => b'\n',
+            13 => b'\r',
+            half => half as u8 ^ 1,
+        };
+        half += 1;
     }
     table
-}
-
-/// Whether a byte may stand outside of texts.
-#[inline]
-pub(crate) fn is_plausible(byte: u8) -> bool {
-    UPPER[usize::from(byte >> 4)] & LOWER[usize::from(byte & 15)] != 0
-}
+};
 
 #[cfg(test)]
 mod tests {
     use super::*;
 
     #[test]
-    fn the_tables_have_just_these_bytes() {
+    fn the_table_has_just_the_blanks() {
         for byte in 0..=255 {
-            assert_eq!(is_plausible(byte), PLAUSIBLE.contains(&byte), "{byte}");
+            let is_blank = BLANKS[usize::from(byte & 15)] == byte;
+            assert_eq!(is_blank, b" \t\n\r".contains(&byte), "{byte}");
         }
     }
 }

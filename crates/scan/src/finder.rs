@@ -3,6 +3,8 @@
 use std::mem::MaybeUninit;
 
 use crate::classes::Classes;
+use crate::escapes::Escapes;
+use crate::grammar::{Grammar, Quoted};
 use crate::{WORD, Word};
 
 /// As many words as room for brackets is made for at once.
@@ -17,65 +19,51 @@ pub(crate) struct Finder {
     pub(crate) quotes: u32,
     /// All ones while a text is open at the end of a word.
     inside: u64,
-    /// One when the first byte of the next word is escaped.
-    escaped: u64,
-    /// Bytes that cannot stand where they stand.
+    escapes: Escapes,
+    /// Control characters in texts.
     wrong: u64,
-    /// Backslashes.
-    escapes: u64,
+    grammar: Grammar,
 }
 
 impl Finder {
     /// Whether all texts ended, and nothing stands where it cannot.
-    pub(crate) fn is_plausible(&self) -> bool {
-        self.wrong == 0 && self.inside == 0
+    pub(crate) fn is_well_formed(&self) -> bool {
+        self.wrong == 0
+            && self.inside == 0
+            && self.escapes.are_well_formed()
+            && self.grammar.is_kept()
     }
 
     /// Whether there was a backslash.
     pub(crate) fn has_escapes(&self) -> bool {
-        self.escapes != 0
+        self.escapes.are_there
     }
 
-    /// Takes the next 64 bytes. `parity` is [`parity`], with what instructions there are.
+    /// Takes the next 64 bytes of a text. `parity` is [`parity`], with what instructions there are.
     #[inline(always)]
     pub(crate) fn word(
         &mut self,
+        whole: &[u8],
         bytes: &[u8; WORD],
         classes: Classes,
         parity: impl FnOnce(u64) -> u64,
         brackets: &mut More<'_>,
     ) -> Word {
         let mut quotes = classes.quotes;
-        if classes.backslashes | self.escaped != 0 {
-            self.escapes |= classes.backslashes;
-            quotes &= !self.escapes(classes.backslashes);
+        if classes.backslashes | self.escapes.goes_on != 0 {
+            // By value, so that what else is known here can stay in registers.
+            self.escapes = self.escapes.word(whole, self.at as usize, classes.backslashes);
+            quotes &= !self.escapes.escaped;
         }
-        let text = parity(quotes) ^ self.inside;
-        self.inside = ((text as i64) >> 63) as u64;
-        self.wrong |= classes.controls & text | !(classes.plausible | text);
-        brackets.add(classes.brackets & !text, bytes, self.at);
-        let word = Word { quotes, colons: classes.colons & !text, before: self.quotes };
+        let texts = parity(quotes) ^ self.inside;
+        self.inside = ((texts as i64) >> 63) as u64;
+        self.wrong |= classes.controls & texts;
+        self.grammar.word(whole, self.at as usize, &classes, &Quoted { quotes, texts });
+        brackets.add((classes.opening | classes.closing) & !texts, bytes, self.at);
+        let word = Word { quotes, colons: classes.colons & !texts, before: self.quotes };
         self.quotes += quotes.count_ones();
         self.at += WORD as u32;
         word
-    }
-
-    /// The bytes that a backslash escapes.
-    #[inline(never)]
-    fn escapes(&mut self, mut backslashes: u64) -> u64 {
-        let mut escaped = self.escaped;
-        backslashes &= !self.escaped;
-        self.escaped = 0;
-        while backslashes != 0 {
-            let at = backslashes.trailing_zeros();
-            if at == 63 {
-                self.escaped = 1;
-                break;
-            }
-            escaped |= 2 << at;
-            backslashes &= !(3 << at);
-        }
-        escaped
     }
 }
 

@@ -10,7 +10,7 @@
 //!
 //! let text = br#"{"berths": [{"no": 4, "note": "a ] in a text"}], "depth": 6.5}"#;
 //! let structure = Structure::of(text);
-//! assert!(structure.is_plausible());
+//! assert!(structure.is_well_formed());
 //! // The brackets are the opening one and that of the list; the first colon stands between them.
 //! assert_eq!((structure.bracket(0), structure.bracket(1)), (Some(0), Some(11)));
 //! assert_eq!(structure.colons(0).next_before(11), Some(9));
@@ -31,11 +31,11 @@ macro_rules! words {
                 let (whole, rest) = bytes.as_chunks::<WORD>();
                 let mut words = words.iter_mut();
                 for (bytes, word) in whole.iter().zip(&mut words) {
-                    *word = finder.word(bytes, classes(bytes), |bits| $parity(bits), &mut more);
+                    *word = finder.word(text, bytes, classes(bytes), |bits| $parity(bits), &mut more);
                 }
                 if let (false, Some(word)) = (rest.is_empty(), words.next()) {
                     let bytes = padded(rest);
-                    *word = finder.word(&bytes, classes(&bytes), parity, &mut more);
+                    *word = finder.word(text, &bytes, classes(&bytes), parity, &mut more);
                 }
                 more.keep();
             }
@@ -51,9 +51,12 @@ mod avx512;
 mod classes;
 #[cfg(target_arch = "x86_64")]
 mod clmul;
+mod escapes;
 mod finder;
+mod grammar;
 #[cfg(target_arch = "aarch64")]
 mod neon;
+mod number;
 mod plain;
 mod portable;
 #[cfg(target_arch = "x86_64")]
@@ -61,6 +64,7 @@ mod sse;
 mod tuned;
 
 use finder::{Brackets, Finder};
+pub use number::number_end;
 pub use plain::{CHUNK, is_plain, plain_bytes};
 pub use tuned::{Work, tuned};
 
@@ -85,7 +89,7 @@ pub struct Structure {
     brackets: Brackets,
     /// How many quotes begin or end a text.
     quotes: u32,
-    is_plausible: bool,
+    is_well_formed: bool,
     has_escapes: bool,
 }
 
@@ -114,15 +118,23 @@ impl Structure {
         let text = if fits { text } else { &[] };
         let found = scan(text, &mut self.words, &mut self.brackets);
         self.quotes = found.quotes;
-        self.is_plausible = fits && found.is_plausible();
+        self.is_well_formed = fits && found.is_well_formed();
         self.has_escapes = found.has_escapes();
     }
 
-    /// Whether all texts in quotes end and have no control characters in them, and all else is made of characters that
-    /// numbers, words, brackets and blanks are made of. Of a text that is not plausible nothing should be stepped over.
+    /// Whether the text is one of JSON values, one behind the other, the last of which may lack its end: every byte was looked at
+    /// for that (RFC 8259 sections 2 to 7). What is well-formed may still be said not to be where more than 64 lists and maps
+    /// are open at once, or where the text has 4 GiB.
+    ///
+    /// ```
+    /// use kyanite_scan::Structure;
+    ///
+    /// assert!(Structure::of(b"{\"berth\": [4, null]}\n{\"berth\": [").is_well_formed());
+    /// assert!(!Structure::of(b"{\"berth\": [4 null]}").is_well_formed());
+    /// ```
     #[must_use]
-    pub fn is_plausible(&self) -> bool {
-        self.is_plausible
+    pub fn is_well_formed(&self) -> bool {
+        self.is_well_formed
     }
 
     /// Whether there is a backslash anywhere.
@@ -303,9 +315,8 @@ mod tests {
     use proptest::prelude::*;
 
     /// The structure by one look at each byte after another.
-    fn by_hand(text: &[u8]) -> ([Vec<usize>; 2], Vec<u32>, bool) {
+    fn by_hand(text: &[u8]) -> ([Vec<usize>; 2], Vec<u32>) {
         let (mut quotes, mut colons, mut brackets) = (Vec::new(), Vec::new(), Vec::new());
-        let mut is_plausible = true;
         let (mut inside, mut escaped) = (false, false);
         for (at, byte) in text.iter().enumerate() {
             let is_escaped = std::mem::take(&mut escaped);
@@ -319,15 +330,8 @@ mod tests {
                 b':' if !inside => colons.push(at),
                 _ => {}
             }
-            // A quote that was escaped outside of a text is seen with its backslash.
-            is_plausible &= match byte {
-                0..=31 if inside => false,
-                b'"' => true,
-                _ if inside => true,
-                byte => b"0123456789+-.eEtrufalsn \t\r\n,:{}[]".contains(byte),
-            };
         }
-        ([quotes, colons], brackets, is_plausible && !inside)
+        ([quotes, colons], brackets)
     }
 
     fn bits(words: &[Word], of: impl Fn(&Word) -> u64) -> Vec<usize> {
@@ -344,7 +348,8 @@ mod tests {
             prop_oneof![3 => proptest::sample::select(&b"\"\\{}[],:a1 \n\t\x01\x1f\x7f\x80\xffeE+-.x/Z@`"[..]), 1 => any::<u8>()],
             0..300,
         )) {
-            let ([quotes, colons], brackets, is_plausible) = by_hand(&text);
+            let ([quotes, colons], brackets) = by_hand(&text);
+            let is_well_formed = Structure::of(&text).is_well_formed();
             let mut found = Structure::default();
             for way in ways() {
                 found.find_by(way, &text);
@@ -353,7 +358,7 @@ mod tests {
                 prop_assert_eq!(&found.brackets.places, &brackets);
                 let kinds: Vec<u8> = brackets.iter().map(|at| text[*at as usize]).collect();
                 prop_assert_eq!(found.kinds(0), kinds);
-                prop_assert_eq!(found.is_plausible(), is_plausible);
+                prop_assert_eq!(found.is_well_formed(), is_well_formed);
                 prop_assert_eq!(found.has_escapes(), text.contains(&b'\\'));
             }
         }
@@ -389,6 +394,131 @@ mod tests {
             if let Some(end) = structure.container_end(near, depth) {
                 prop_assert!(end > near && structure.bracket(end).is_some());
             }
+        }
+    }
+
+    /// Whether a text is made of JSON values, as serde_json has it; `None` where it refuses a number for its size.
+    fn is_json(text: &str) -> Option<bool> {
+        let values = serde_json::Deserializer::from_str(text).into_iter::<serde_json::Value>();
+        let failed = values.into_iter().find_map(Result::err);
+        match failed {
+            Some(error) if error.to_string().contains("out of range") => None,
+            failed => Some(failed.is_none()),
+        }
+    }
+
+    /// Whether as many brackets close as open.
+    fn is_closed(structure: &Structure) -> bool {
+        let closing = structure.kinds(0).iter().filter(|kind| matches!(kind, b']' | b'}'));
+        closing.count() * 2 == structure.kinds(0).len()
+    }
+
+    /// Texts of tokens, most of which stand where they may.
+    fn nearly_json() -> impl Strategy<Value = String> {
+        let scalar = prop_oneof![
+            "\"[a\u{e9}:,\\[{} ]{0,70}\"",
+            "\"(a|\\\\[\"\\\\/bfnrt]|\\\\u[0-9abefABEF][0-9a-fA-F]{3}|\\\\uD83D\\\\uDE00){0,9}\"",
+            "-?(0|[1-9][0-9]{0,30})(\\.[0-9]{1,3})?([eE][+-]?[0-9]{1,2})?",
+            "true|false|null",
+        ];
+        let value = scalar.prop_recursive(5, 40, 5, |inner| {
+            let blank = "[ \n\t\r]{0,3}( {70})?";
+            let item =
+                (blank, inner, blank).prop_map(|(before, item, behind)| before + &item + &behind);
+            let member = ("\"[ab:\\[{]{0,20}\"", blank, item.clone())
+                .prop_map(|(name, blank, item)| format!("{name}{blank}:{item}"));
+            let joined = |items: Vec<String>, open: &str, close: &str| {
+                format!("{open}{}{close}", items.join(","))
+            };
+            prop_oneof![
+                proptest::collection::vec(item, 0..6)
+                    .prop_map(move |items| joined(items, "[", "]")),
+                proptest::collection::vec(member, 0..6)
+                    .prop_map(move |items| joined(items, "{", "}")),
+            ]
+        });
+        proptest::collection::vec(value, 0..4).prop_map(|values| values.join("\n"))
+    }
+
+    proptest! {
+        /// What is well-formed, and what one changed byte makes of it, is told as serde_json has it.
+        #[test]
+        fn the_grammar_is_that_of_json(
+            text in nearly_json(),
+            at in any::<proptest::sample::Index>(),
+            with in proptest::option::of(proptest::sample::select(&b"\"\\{}[],:a1 0.-+e\n\x01tun/D8"[..])),
+        ) {
+            prop_assert!(Structure::of(text.as_bytes()).is_well_formed(), "{text}");
+            let mut bytes = text.into_bytes();
+            if let Some(byte) = at.index(bytes.len() + 1).checked_sub(1) {
+                bytes.splice(byte..=byte, with);
+            }
+            // Where what is outermost is a list, all tokens have a place.
+            bytes.insert(0, b'[');
+            bytes.push(b']');
+            let Ok(text) = String::from_utf8(bytes) else { return Ok(()) };
+            let mut structure = Structure::default();
+            for way in ways() {
+                structure.find_by(way, text.as_bytes());
+                let is_closed = is_closed(&structure);
+                if is_closed || !structure.is_well_formed() {
+                    let expected = is_json(&text).unwrap_or(structure.is_well_formed());
+                    prop_assert_eq!(structure.is_well_formed(), expected, "{}", text);
+                }
+            }
+        }
+
+        #[test]
+        fn tokens_in_any_order(text in "(\\[|\\]|\\{|\\}|,|:|\"\"|\"a\"|1|-|0|\\.|e|true|nul| |\\\\){0,12}") {
+            let text = format!("[{text}]");
+            let structure = Structure::of(text.as_bytes());
+            let is_closed = is_closed(&structure);
+            if is_closed || !structure.is_well_formed() {
+                prop_assert_eq!(Some(structure.is_well_formed()), is_json(&text), "{}", text);
+            }
+        }
+    }
+
+    #[test]
+    fn what_is_not_well_formed() {
+        for text in [
+            "{\"a\":9,\"b\":[1 2]}",
+            "[1,]",
+            "[,1]",
+            "{\"a\"}",
+            "{\"a\":}",
+            "{\"a\":1,}",
+            "{,}",
+            "{1:2}",
+            "[\"a\":1]",
+            "{\"a\":1 \"b\":2}",
+            "[01]",
+            "[1.]",
+            "[-]",
+            "[1e]",
+            "[+1]",
+            "[tru]",
+            "[truefalse]",
+            "[12a]",
+            "[\"\\x\"]",
+            "[\"\\u12g4\"]",
+            "[\"\\ud800\"]",
+            "[\"\\udc00\"]",
+            "[\"\\ud800a\\udc00\"]",
+            "[\"\\\\ud83d\\ude00\"]",
+            "[}",
+            "{]",
+            "]",
+            "[]]",
+            "1,2",
+            ":",
+            "[\"a\x01\"]",
+            "[\"a",
+        ] {
+            assert!(!Structure::of(text.as_bytes()).is_well_formed(), "{text}");
+            // The same across the border of words.
+            let moved = format!("{}{text}", " ".repeat(63 - text.len() / 2));
+            assert!(!Structure::of(moved.as_bytes()).is_well_formed(), "{text}");
         }
     }
 

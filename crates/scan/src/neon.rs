@@ -6,11 +6,11 @@
 
 use std::arch::aarch64::{
     uint8x16_t, vaddv_u8, vandq_u8, vceqq_u8, vcltq_u8, vdupq_n_u8, vget_high_u8, vget_low_u8,
-    vld1q_u8, vorrq_u8, vqtbl1q_u8, vshrq_n_u8, vtstq_u8,
+    vld1q_u8, vorrq_u8, vqtbl1q_u8, vtstq_u8,
 };
 use std::arch::is_aarch64_feature_detected;
 
-use crate::classes::{Classes, LOWER, UPPER};
+use crate::classes::{BLANKS, CURLY, Classes};
 use crate::finder::{Brackets, Finder, GROUP, More, parity};
 use crate::{Scan, WORD, Word, padded};
 
@@ -35,24 +35,24 @@ const BITS: [u8; 16] = [1, 2, 4, 8, 16, 32, 64, 128, 1, 2, 4, 8, 16, 32, 64, 128
 fn classes(word: &[u8; WORD]) -> Classes {
     let mut classes = Classes::default();
     let (chunks, _) = word.as_chunks::<16>();
-    // SAFETY: all tables have the 16 bytes that are loaded.
-    let (upper, lower) = unsafe { (vld1q_u8(UPPER.as_ptr()), vld1q_u8(LOWER.as_ptr())) };
+    // SAFETY: the table has the 16 bytes that are loaded.
+    let blanks = unsafe { vld1q_u8(BLANKS.as_ptr()) };
     for (chunk, at) in chunks.iter().zip([0, 16, 32, 48]) {
         // SAFETY: the chunk has the 16 bytes that are loaded.
         let bytes = unsafe { vld1q_u8(chunk.as_ptr()) };
         let equal = |bytes: uint8x16_t, byte: u8| vceqq_u8(bytes, vdupq_n_u8(byte));
         // `[` and `{`, and `]` and `}`, differ in one bit alone.
-        let folded = vorrq_u8(bytes, vdupq_n_u8(0x20));
-        let brackets = vorrq_u8(equal(folded, b'{'), equal(folded, b'}'));
-        // Of a byte from 0x80 on the first table gives nothing: there are no such upper halves in it.
-        let half = vqtbl1q_u8(upper, vshrq_n_u8::<4>(bytes));
-        let other = vqtbl1q_u8(lower, vandq_u8(bytes, vdupq_n_u8(15)));
+        let folded = vorrq_u8(bytes, vdupq_n_u8(CURLY));
+        let blank = vqtbl1q_u8(blanks, vandq_u8(bytes, vdupq_n_u8(15)));
         classes.quotes |= mask(equal(bytes, b'"')) << at;
         classes.backslashes |= mask(equal(bytes, b'\\')) << at;
-        classes.brackets |= mask(brackets) << at;
+        classes.opening |= mask(equal(folded, b'{')) << at;
+        classes.closing |= mask(equal(folded, b'}')) << at;
+        classes.curly |= mask(vtstq_u8(bytes, vdupq_n_u8(CURLY))) << at;
         classes.colons |= mask(equal(bytes, b':')) << at;
+        classes.commas |= mask(equal(bytes, b',')) << at;
+        classes.blanks |= mask(vceqq_u8(blank, bytes)) << at;
         classes.controls |= mask(vcltq_u8(bytes, vdupq_n_u8(0x20))) << at;
-        classes.plausible |= mask(vtstq_u8(half, other)) << at;
     }
     classes
 }

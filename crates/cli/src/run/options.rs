@@ -100,7 +100,6 @@ impl RuleCommand<'_> {
 
     pub(super) fn input_options(&self) -> InputOptions {
         InputOptions {
-            whole_grammar: self.whole_grammar,
             threads: threads(self.input.threads),
             memory: usize::try_from(self.input.memory).unwrap_or(usize::MAX),
             ..self.input.reading.options()

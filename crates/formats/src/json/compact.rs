@@ -4,7 +4,7 @@
 use kyanite_scan::Structure;
 
 use super::key::Key;
-use super::tokens::number_end;
+use kyanite_scan::number_end;
 
 /// Names of one map; with more than so many a value is not handed on.
 const MOST_NAMES: usize = 64;

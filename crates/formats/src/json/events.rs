@@ -15,7 +15,7 @@
 use kyanite_tree::{Event, Pull, RawText};
 
 use super::string::{plain_end, unescape};
-use super::tokens::number_end;
+use kyanite_scan::number_end;
 
 /// What may come next.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]

@@ -12,8 +12,8 @@ use super::key::Key;
 use super::members::{Members, Next};
 use super::read::Reader;
 use super::shapes::{Layout, Shapes, SlotAt};
-use super::tokens::number_end;
 use crate::needs::Need;
+use kyanite_scan::number_end;
 
 /// Which members go into which slots.
 #[derive(Clone, Debug)]

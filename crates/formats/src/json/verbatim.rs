@@ -24,7 +24,7 @@ impl<'a> Reader<'a> {
     #[must_use]
     pub fn with_structure(mut self, structure: &'a mut Structure) -> Self {
         structure.find(self.bytes);
-        self.structure = Some(&*structure).filter(|structure| structure.is_plausible());
+        self.structure = Some(&*structure).filter(|structure| structure.is_well_formed());
         self
     }
 
