@@ -1,5 +1,6 @@
 //! JSON (RFC 8259): the reader, the writer, and what can be wrong with a text.
 
+mod bytewise;
 mod canonical;
 mod compact;
 mod error;

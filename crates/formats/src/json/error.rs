@@ -1,6 +1,6 @@
 //! What can be wrong with a JSON text, with the words for it.
 
-use kyanite_tree::{Advice, Setting, Span};
+use kyanite_tree::{Advice, Setting};
 
 use crate::SyntaxError;
 
@@ -86,7 +86,7 @@ impl ReadError {
 
     /// What to do about it.
     #[must_use]
-    pub fn advice(&self) -> Advice<Span> {
+    pub fn advice<P>(&self) -> Advice<P> {
         match &self.kind {
             ErrorKind::Empty => "check that the command before this one wrote anything".into(),
             ErrorKind::EndsInside(_) | ErrorKind::EndsInText => {

@@ -1,24 +1,26 @@
 //! The items of one list inside a JSON document, told apart as the document comes by: for documents larger than memory.
 //!
-//! What stands around the items is checked for its brackets and looked at only for the names that lead to the list; it is
-//! made blank, as are the commas between items, so that what is left is a run of values at the places that they have in
-//! the document.
+//! What stands around the items is checked, looked at for the names that lead to the list, and made blank, as are the commas between
+//! items, so that what is left is a run of values at the places that they have in the document. Who reads these checks them.
 
 use kyanite_scan::Structure;
-use kyanite_tree::{Advice, Code, Diagnostic, Setting};
+use kyanite_tree::{Advice, Code, Diagnostic};
+
+use super::bytewise::{Bytewise, Step};
+use super::error::{ErrorKind, ReadError};
 
 /// Follows a document from its first byte.
 #[derive(Debug)]
 pub struct Frame {
     path: Vec<String>,
-    /// Whether each bracket that is open around the items is a curly one.
-    open: Vec<bool>,
-    /// How many of these belong to maps on the path.
+    /// What stands around the list, which itself is empty there.
+    around: Bytewise,
+    /// How many of those that are open there are maps on the path.
     on: usize,
-    expects: Expects,
     /// The name that is read in a map on the path, or was read last.
     name: Vec<u8>,
     is_naming: bool,
+    /// Whether a text of an item is under way.
     in_text: bool,
     is_escaped: bool,
     /// Brackets that are open inside the item.
@@ -68,15 +70,6 @@ enum Item {
     Ended,
 }
 
-/// What comes next in a map on the path.
-#[derive(Clone, Copy, PartialEq, Eq, Debug)]
-enum Expects {
-    Name,
-    Colon,
-    Value,
-    Comma,
-}
-
 /// What the first bytes of a document show.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub enum Found {
@@ -90,12 +83,16 @@ pub enum Found {
 
 /// What is wrong with a document around the items of its list.
 #[derive(Clone, PartialEq, Eq, Debug)]
-pub struct Trouble {
-    /// What is wrong, in one sentence.
-    message: &'static str,
-    /// What to do about it; the words, and the setting that they end with.
-    advice: &'static str,
-    setting: Option<Setting>,
+pub enum Trouble {
+    /// It breaks the grammar.
+    Grammar(ErrorKind),
+    /// The list is not what it has to be.
+    List {
+        /// What is wrong, in one sentence.
+        message: &'static str,
+        /// What to do about it.
+        advice: &'static str,
+    },
 }
 
 /// What a look at more bytes gave.
@@ -111,11 +108,6 @@ const NO_COMMA: Trouble = Trouble::new("a comma is missing between these items",
 const NO_ITEM: Trouble =
     Trouble::new("an item is missing here", "take the comma away, or write the item");
 const CROSSED: Trouble = Trouble::new("this bracket closes nothing", "take it away, or open it");
-const BEHIND: Trouble = Trouble {
-    message: "something stands behind the end of the document",
-    advice: "take it away; for several documents say ",
-    setting: Some(Setting::From(Some("jsonl"))),
-};
 const TWICE: Trouble = Trouble::new(
     "the list that the rule goes through is given a second time",
     "take one of the two away: which one is meant cannot be known",
@@ -125,18 +117,20 @@ const ENDS_INSIDE: Trouble =
 
 impl Trouble {
     const fn new(message: &'static str, advice: &'static str) -> Self {
-        Self { message, advice, setting: None }
+        Self::List { message, advice }
     }
 
     /// What is wrong, as a message.
     #[must_use]
     pub fn diagnostic(&self) -> Diagnostic {
-        let advice = Advice::words(self.advice);
-        let advice = match &self.setting {
-            Some(setting) => advice.setting(setting.clone()),
-            None => advice,
+        let (message, advice) = match self {
+            Self::Grammar(kind) => {
+                let error = ReadError::new(kind.clone(), 0, 0);
+                (error.message(), error.advice())
+            }
+            Self::List { message, advice } => ((*message).to_owned(), Advice::words(*advice)),
         };
-        Diagnostic::error(Code::Syntax, self.message).advise(advice)
+        Diagnostic::error(Code::Syntax, message).advise(advice)
     }
 }
 
@@ -146,9 +140,8 @@ impl Frame {
     pub fn new(path: Vec<String>) -> Self {
         Self {
             path,
-            open: Vec::new(),
+            around: Bytewise::new(),
             on: 0,
-            expects: Expects::Value,
             name: Vec::new(),
             is_naming: false,
             in_text: false,
@@ -291,10 +284,8 @@ impl Frame {
             b',' => Item::Wanted,
             b']' if item == Item::Wanted => return Err(NO_ITEM),
             b']' => {
-                self.open.pop();
                 self.phase = Phase::Behind;
-                self.expects = Expects::Comma;
-                self.close_if_done();
+                self.outside(byte)?;
                 return Ok(true);
             }
             b'}' => return Err(CROSSED),
@@ -314,106 +305,52 @@ impl Frame {
         Ok(byte == b',')
     }
 
-    fn close_if_done(&mut self) {
-        if self.open.is_empty() {
-            self.phase = Phase::Done;
-        }
-    }
-
     /// Takes a byte that stands around the list.
     fn outside(&mut self, byte: u8) -> Result<(), Trouble> {
-        if self.in_text {
-            if self.is_escaped {
-                self.is_escaped = false;
-            } else if byte == b'\\' {
-                self.is_escaped = true;
-            } else if byte == b'"' {
-                self.in_text = false;
-                if std::mem::take(&mut self.is_naming) {
-                    self.expects = Expects::Colon;
-                }
-                return Ok(());
+        let step = self.around.byte(byte).map_err(Trouble::Grammar)?;
+        let depth = self.around.depth();
+        match step {
+            Step::Inside if self.is_naming => self.name.push(byte),
+            Step::Inside => {}
+            Step::BeginName if depth == self.on => {
+                self.is_naming = true;
+                self.name.clear();
             }
-            if self.is_naming {
-                self.name.push(byte);
-            }
-            return Ok(());
-        }
-        let is_on_path = self.open.len() == self.on;
-        match byte {
-            b' ' | b'\t' | b'\n' | b'\r' => {}
-            _ if self.phase == Phase::Done => return Err(BEHIND),
-            b'"' => {
-                self.in_text = true;
-                if is_on_path && self.expects == Expects::Name {
-                    self.is_naming = true;
-                    self.name.clear();
-                } else if is_on_path {
-                    self.scalar()?;
+            Step::BeginName => {}
+            Step::EndName => self.is_naming = false,
+            Step::Begin { is_map } if depth - 1 == self.on && self.leads_on()? => {
+                match (is_map, self.on == self.path.len()) {
+                    (false, true) => self.phase = Phase::Items(Item::First),
+                    (true, false) => self.on += 1,
+                    _ => return Err(CROSSED),
                 }
             }
-            b'{' | b'[' => {
-                let leads_on = is_on_path && self.leads_on()?;
-                self.open.push(byte == b'{');
-                match (leads_on, self.on == self.path.len(), byte) {
-                    (true, true, b'[') => self.phase = Phase::Items(Item::First),
-                    (true, false, b'{') => {
-                        self.on += 1;
-                        self.expects = Expects::Name;
-                    }
-                    (true, ..) => return Err(CROSSED),
-                    (false, ..) if is_on_path => self.expects = Expects::Comma,
-                    _ => {}
+            Step::Scalar if depth == self.on && self.leads_on()? => return Err(CROSSED),
+            Step::Begin { .. } | Step::Scalar => {}
+            // A map on the path ends: before the list that means that it is not there.
+            Step::End if depth < self.on && self.phase == Phase::Before => return Err(CROSSED),
+            Step::End => {
+                self.on = self.on.min(depth);
+                if depth == 0 {
+                    self.phase = Phase::Done;
                 }
             }
-            b'}' | b']' => {
-                if self.open.pop() != Some(byte == b'}') {
-                    return Err(CROSSED);
-                }
-                if is_on_path {
-                    // A map on the path ends: before the list that means that it is not there.
-                    if self.phase == Phase::Before {
-                        return Err(CROSSED);
-                    }
-                    self.on = self.open.len();
-                    self.expects = Expects::Comma;
-                    self.close_if_done();
-                }
-            }
-            b':' if is_on_path && self.expects == Expects::Colon => self.expects = Expects::Value,
-            b',' if is_on_path && self.expects == Expects::Comma => self.expects = Expects::Name,
-            _ if is_on_path => self.scalar()?,
-            _ => {}
         }
         Ok(())
     }
 
     /// Whether the value that begins is that of the next name of the path.
     fn leads_on(&self) -> Result<bool, Trouble> {
-        if self.open.is_empty() {
+        let Some(wanted) = self.on.checked_sub(1).map(|before| self.path.get(before)) else {
             return Ok(true);
-        }
+        };
+        let is_next = wanted.is_some_and(|name| name.as_bytes() == self.name);
         // A name with escapes may be any.
-        let is_next = self.path.get(self.on - 1).is_some_and(|name| name.as_bytes() == self.name);
         let is_unclear = self.name.contains(&b'\\');
-        match self.expects {
-            Expects::Value if self.phase == Phase::Behind && (is_next || is_unclear) => Err(TWICE),
-            Expects::Value if is_unclear => Err(CROSSED),
-            Expects::Value => Ok(is_next),
-            _ => Err(NO_COMMA),
-        }
-    }
-
-    /// A number, word or text begins, or goes on, in a map on the path.
-    fn scalar(&mut self) -> Result<(), Trouble> {
-        match self.expects {
-            Expects::Value if self.leads_on()? => Err(CROSSED),
-            Expects::Value => {
-                self.expects = Expects::Comma;
-                Ok(())
-            }
-            Expects::Comma if !self.in_text => Ok(()),
-            _ => Err(NO_COMMA),
+        match self.phase {
+            Phase::Behind if is_next || is_unclear => Err(TWICE),
+            _ if is_unclear => Err(CROSSED),
+            _ => Ok(is_next),
         }
     }
 }
@@ -430,11 +367,7 @@ mod tests {
     use proptest::prelude::*;
 
     /// What is left of a text that comes in pieces of these sizes, or what is wrong and where.
-    fn framed(
-        text: &str,
-        path: &[&str],
-        size: usize,
-    ) -> Result<String, Option<(usize, &'static str)>> {
+    fn framed(text: &str, path: &[&str], size: usize) -> Result<String, Option<(usize, Trouble)>> {
         let mut frame = Frame::new(path.iter().map(|name| (*name).to_owned()).collect());
         let mut bytes = text.as_bytes().to_vec();
         let mut at = 0;
@@ -455,14 +388,14 @@ mod tests {
             let end = (at + size).min(bytes.len());
             let found = frame.follow(&mut bytes[at..end]);
             if let Some((wrong, trouble)) = found.trouble {
-                return Err(Some((at + wrong, trouble.message)));
+                return Err(Some((at + wrong, trouble)));
             }
             cut = found.cut.map_or(cut, |cut| at + cut);
             at = end;
         }
         assert!(frame.finish().is_some() || bytes[cut..].iter().all(u8::is_ascii_whitespace));
         match frame.finish() {
-            Some(trouble) => Err(Some((at, trouble.message))),
+            Some(trouble) => Err(Some((at, trouble))),
             None => Ok(String::from_utf8(bytes).unwrap()),
         }
     }
@@ -494,6 +427,7 @@ mod tests {
 
     #[test]
     fn what_is_wrong() {
+        let grammar = |at, kind| Some((at, Trouble::Grammar(kind)));
         for (text, path, found) in [
             ("{}", &[][..], None),
             ("{\"a\":1}", &["a"], None),
@@ -501,21 +435,26 @@ mod tests {
             ("{\"a\":\"x\"}", &["a"], None),
             ("{\"b\":[1]}", &["a"], None),
             ("{\"\\u0061\":[1]}", &["a"], None),
-            ("[1 2]", &[], Some((3, NO_COMMA.message))),
-            ("[1,,2]", &[], Some((3, NO_ITEM.message))),
-            ("[,1]", &[], Some((1, NO_ITEM.message))),
-            ("[1,]", &[], Some((3, NO_ITEM.message))),
-            ("[1}", &[], Some((2, CROSSED.message))),
-            ("[1] 2", &[], Some((4, BEHIND.message))),
-            ("[1", &[], Some((2, ENDS_INSIDE.message))),
-            ("[\"", &[], Some((2, ENDS_INSIDE.message))),
-            ("{\"a\":[1]", &["a"], Some((8, ENDS_INSIDE.message))),
-            ("{\"a\":[1]]", &["a"], Some((8, CROSSED.message))),
-            ("{\"a\":[1],\"a\":[2]}", &["a"], Some((13, TWICE.message))),
-            ("{\"a\":[1] \"b\":2}", &["a"], Some((9, NO_COMMA.message))),
+            ("[1 2]", &[], Some((3, NO_COMMA))),
+            ("[1,,2]", &[], Some((3, NO_ITEM))),
+            ("[,1]", &[], Some((1, NO_ITEM))),
+            ("[1,]", &[], Some((3, NO_ITEM))),
+            ("[1}", &[], Some((2, CROSSED))),
+            ("[1] 2", &[], grammar(4, ErrorKind::TextAfterEnd)),
+            ("[1", &[], Some((2, ENDS_INSIDE))),
+            ("[\"", &[], Some((2, ENDS_INSIDE))),
+            ("{\"a\":[1]", &["a"], Some((8, ENDS_INSIDE))),
+            ("{\"a\":[1]]", &["a"], grammar(8, ErrorKind::NoComma('}'))),
+            ("{\"a\":[1],}", &["a"], grammar(9, ErrorKind::TrailingComma)),
+            ("{\"a\":[1],\"b\":[1 2]}", &["a"], grammar(16, ErrorKind::NoComma(']'))),
+            ("{\"a\":[1],\"b\":{\"c\" 2}}", &["a"], grammar(18, ErrorKind::NoColon)),
+            ("{\"a\":[1],\"b\":tru}", &["a"], grammar(16, ErrorKind::NotAValue)),
+            ("{\"b\":[1 2],\"a\":[1]}", &["a"], None),
+            ("{\"a\":[1],\"a\":[2]}", &["a"], Some((13, TWICE))),
+            ("{\"a\":[1] \"b\":2}", &["a"], grammar(9, ErrorKind::NoComma('}'))),
         ] {
             for size in [1, 2, 3, 100] {
-                assert_eq!(framed(text, path, size), Err(found), "{text} {size}");
+                assert_eq!(framed(text, path, size), Err(found.clone()), "{text} {size}");
             }
         }
     }
