@@ -51,7 +51,8 @@ fn main() {
         5,
         vec![
             candidate("query '$[*]' over both, one thread", || all(&small) + all(&other)),
-            candidate("diff", || changes(&small, &other)),
+            candidate("diff, told by key", || changes(&small, &other, &["id"])),
+            candidate("diff, told by place", || changes(&small, &other, &[])),
         ],
     );
 }
@@ -101,11 +102,14 @@ fn parts(file: &Path, by: SplitBy<'_>, folder: &Path) -> u64 {
     made
 }
 
-fn changes(old: &Path, new: &Path) -> u64 {
+/// How many changes there are, where records are told by these members.
+fn changes(old: &Path, new: &Path, key: &[&str]) -> u64 {
     let (old, new) = (Input::File(old.to_owned()), Input::File(new.to_owned()));
     let options = InputOptions::default();
-    let comparison = Comparison::default();
+    let members: Vec<String> = key.iter().map(|name| (*name).to_owned()).collect();
+    let keys = (!key.is_empty()).then(|| ("$".parse().unwrap(), members));
+    let comparison = Comparison { keys: keys.into_iter().collect(), ..Comparison::default() };
     let what =
         Diffing { old: &old, new: &new, options: &options, comparison: &comparison, patch: None };
-    quietly(|events| diff(what, events)).unwrap().changes.len() as u64
+    quietly(|events| diff(what, events)).unwrap().count()
 }

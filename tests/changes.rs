@@ -126,6 +126,40 @@ fn what_differs() {
 
 /// What `--report json-patch` writes makes the new document of the old one, and `--reverse` goes back, in each format.
 #[test]
+fn streams_are_compared_by_key() {
+    let folder = changed();
+    folder
+        .file("old.jsonl", "{\"id\":1,\"seats\":30}\n{\"id\":2,\"seats\":12.5}\n{\"id\":4}\n")
+        .file("new.jsonl", "{\"id\":3}\n{\"id\":2.0,\"seats\":12.5}\n{\"id\":1,\"seats\":31}\n")
+        .file("new.csv", "id,seats\n2,12.50\n1,30\n4,\n")
+        .file("twice.jsonl", "{\"id\":1}\n{\"id\":1,\"a\":2}\n{\"no\":1}\n");
+    for (line, status, expected) in [
+        ("diff old.jsonl new.jsonl --key $[*]=id", 1, "1 added, 1 removed, 1 changed"),
+        (
+            "diff old.jsonl new.jsonl --key $=id --memory 1B",
+            1,
+            "there is no room to list 3 changes; they are counted",
+        ),
+        (
+            "diff old.jsonl new.jsonl --key $=id",
+            1,
+            "$[2].seats\n  - 30  old.jsonl:1\n  + 31  new.jsonl:3",
+        ),
+        // What a cell spells is the number.
+        ("diff old.jsonl new.csv --key $=id --ignore $[*].seats", 0, "nothing differs"),
+        ("diff old.jsonl new.csv --key $=id", 1, "$[2].seats"),
+        ("diff ports.csv ports.csv --key $=code", 0, "nothing differs"),
+        (
+            "diff twice.jsonl old.jsonl --key $=id",
+            1,
+            "the key of $ does not tell all apart: 1 item without it, 1 item with that of another",
+        ),
+    ] {
+        assert_says(&folder, line, status, expected);
+    }
+}
+
+#[test]
 fn patches_of_differences() {
     let folder = changed();
     folder.file(

@@ -8,7 +8,7 @@ use kyanite_tree::{
 
 use crate::align::align;
 use crate::fingerprint::{Fingerprint, Fingerprints};
-use crate::matching::{Matched, are_alike, by_key, matched, would_differ};
+use crate::matching::{ByKey, Matched, are_alike, by_key, matched, would_differ};
 use crate::pattern::Pattern;
 
 /// When two numbers are the same.
@@ -38,6 +38,13 @@ pub struct Comparison {
 }
 
 impl Comparison {
+    /// By which members the items of the list at a path are told, if that is said.
+    #[must_use]
+    pub fn key_at(&self, steps: &[Step<'_>]) -> Option<&[String]> {
+        let mut of_list = self.keys.iter().filter(|(path, _)| path.matches(steps));
+        of_list.next().map(|(_, members)| members.as_slice())
+    }
+
     /// Whether a path is left out.
     pub(crate) fn leaves_out(&self, steps: &[Step<'_>]) -> bool {
         self.ignored.iter().any(|pattern| pattern.matches(steps))
@@ -55,6 +62,8 @@ pub struct Difference<'a> {
     pub assumed: Assumed,
     /// Lists whose items could be told by a member.
     pub keys: Vec<KeyChoice>,
+    /// Lists whose items are not all told by the key that was said.
+    pub unclear: Vec<UnclearKey>,
 }
 
 /// What was taken to be the same.
@@ -73,6 +82,31 @@ pub struct KeyChoice {
     pub path: String,
     /// The member.
     pub member: String,
+}
+
+/// Lists with items that a key does not tell from others: these are set beside each other in the order in which they come.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct UnclearKey {
+    /// The path of such lists.
+    pub path: String,
+    /// How many items lack a member of the key.
+    pub lacking: u64,
+    /// How many have the key of an item before them, on the same side.
+    pub shared: u64,
+}
+
+impl UnclearKey {
+    /// Adds what was found in another list, or in more of it.
+    pub fn add_to(self, all: &mut Vec<Self>) {
+        match all.iter_mut().find(|other| other.path == self.path) {
+            Some(other) => {
+                other.lacking += self.lacking;
+                other.shared += self.shared;
+            }
+            None if self.lacking + self.shared > 0 => all.push(self),
+            None => {}
+        }
+    }
 }
 
 /// One change.
@@ -170,17 +204,34 @@ pub enum Aligned<'a> {
 /// Compares two documents.
 #[must_use]
 pub fn compare<'a>(old: Value<'a>, new: Value<'a>, comparison: &Comparison) -> Difference<'a> {
-    let mut walk = Walk {
-        comparison,
-        prints: [Fingerprints::new(comparison), Fingerprints::new(comparison)],
-        steps: [Vec::new(), Vec::new()],
-        changes: Vec::new(),
-        assumed: Assumed::default(),
-        keys: Vec::new(),
-    };
+    let mut walk = Walk::new(comparison);
     let delta = walk.delta(old, new);
-    let Walk { changes, assumed, keys, .. } = walk;
-    Difference { delta, changes, assumed, keys }
+    walk.end(delta)
+}
+
+/// Compares an item of one list with the item of another that it became, each with its position; one alone is gone, or new.
+#[must_use]
+pub fn compare_items<'a>(
+    old: Option<(usize, Value<'a>)>,
+    new: Option<(usize, Value<'a>)>,
+    comparison: &Comparison,
+) -> Difference<'a> {
+    let mut walk = Walk::new(comparison);
+    let delta = match (old, new) {
+        (Some((from, old)), Some((to, new))) => {
+            walk.enter(Step::Index(from), Step::Index(to));
+            walk.delta(old, new)
+        }
+        (old, new) => {
+            for (side, alone) in [(OLD, old), (NEW, new)] {
+                if let Some((at, value)) = alone {
+                    walk.alone(side, Step::Index(at), value);
+                }
+            }
+            new.map_or(Delta::Same, |(_, value)| Delta::Other(value))
+        }
+    };
+    walk.end(delta)
 }
 
 /// The old document, and the new one.
@@ -196,9 +247,27 @@ struct Walk<'a, 'c> {
     changes: Vec<Change<'a>>,
     assumed: Assumed,
     keys: Vec<KeyChoice>,
+    unclear: Vec<UnclearKey>,
 }
 
-impl<'a> Walk<'a, '_> {
+impl<'a, 'c> Walk<'a, 'c> {
+    fn new(comparison: &'c Comparison) -> Self {
+        Self {
+            comparison,
+            prints: [Fingerprints::new(comparison), Fingerprints::new(comparison)],
+            steps: [Vec::new(), Vec::new()],
+            changes: Vec::new(),
+            assumed: Assumed::default(),
+            keys: Vec::new(),
+            unclear: Vec::new(),
+        }
+    }
+
+    fn end(self, delta: Delta<'a>) -> Difference<'a> {
+        let Self { changes, assumed, keys, unclear, .. } = self;
+        Difference { delta, changes, assumed, keys, unclear }
+    }
+
     fn print(&mut self, side: usize, value: Value<'a>) -> Fingerprint {
         self.prints[side].of(value, &mut self.steps[side])
     }
@@ -354,10 +423,14 @@ impl<'a> Walk<'a, '_> {
     }
 
     fn lists(&mut self, old: &'a [Value<'a>], new: &'a [Value<'a>]) -> Delta<'a> {
-        let keys = self.comparison.keys.iter();
-        let mut of_list = keys.filter(|(path, _)| path.matches(&self.steps[OLD]));
-        let pairs = match of_list.next() {
-            Some((_, members)) => by_key(old, new, members),
+        let pairs = match self.comparison.key_at(&self.steps[OLD]) {
+            Some(members) => {
+                let found = by_key(old, new, members, self.comparison.crosses);
+                let path = Pattern::of(&self.steps[OLD]).to_string();
+                let ByKey { pairs, lacking, shared } = found;
+                UnclearKey { path, lacking, shared }.add_to(&mut self.unclear);
+                pairs
+            }
             None => {
                 let pairs = self.by_position(old, new);
                 self.propose(old, new, &pairs);

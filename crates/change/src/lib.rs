@@ -33,9 +33,10 @@ mod write;
 
 pub use compare::{
     Aligned, Assumed, Change, ChangeSort, Comparison, Delta, Difference, KeyChoice, Numbers,
-    compare,
+    UnclearKey, compare, compare_items,
 };
 pub use edit::{EditProblem, edit_text};
+pub use matching::{key_of, lacks_key};
 pub use merge::merge;
 pub use patch::{Patch, PatchProblem};
 pub use pattern::Pattern;

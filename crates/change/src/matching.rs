@@ -74,21 +74,58 @@ pub(crate) fn matched(
     result
 }
 
+/// What stands for the values of some members of an item: it is the same for items that are told to be the same. Where it `crosses` formats, texts
+/// without a type are the numbers and booleans that they spell.
+#[must_use]
+pub fn key_of(item: Value<'_>, members: &[String], crosses: bool) -> String {
+    let mut key = String::new();
+    for name in members {
+        let value = item.member(name);
+        match value {
+            Some(Value::Untyped(origin, text @ ("true" | "false"))) if crosses => {
+                Key::add_to(Some(Value::Boolean(origin, text == "true")), &mut key);
+            }
+            Some(Value::Untyped(_, text)) if crosses => match Key::of_spelled(text) {
+                Some(spelled) => spelled.append_to(&mut key),
+                None => Key::add_to(value, &mut key),
+            },
+            _ => Key::add_to(value, &mut key),
+        }
+    }
+    key
+}
+
+/// Items beside each other by a key.
+pub(crate) struct ByKey {
+    pub(crate) pairs: Vec<Matched>,
+    /// How many items lack a member of it.
+    pub(crate) lacking: u64,
+    /// How many have that of an item before them.
+    pub(crate) shared: u64,
+}
+
+/// Whether an item lacks a member of a key.
+#[must_use]
+pub fn lacks_key(item: Value<'_>, members: &[String]) -> bool {
+    members.iter().any(|name| item.member(name).is_none())
+}
+
 /// Items beside each other by the values of some members; of several that have the same values, the first with the first.
 pub(crate) fn by_key<'a>(
     old: &'a [Value<'a>],
     new: &'a [Value<'a>],
     members: &[String],
-) -> Vec<Matched> {
-    let key = |item: &Value<'a>| {
-        let mut key = String::new();
-        members.iter().for_each(|name| Key::add_to(item.member(name), &mut key));
-        key
-    };
+    crosses: bool,
+) -> ByKey {
+    let key = |item: &Value<'a>| key_of(*item, members, crosses);
     let mut known: HashMap<String, VecDeque<usize>> = HashMap::new();
     for (at, item) in old.iter().enumerate() {
         known.entry(key(item)).or_default().push_back(at);
     }
+    let mut keys_of_new: HashSet<String> = HashSet::new();
+    let shared_in_new = new.iter().filter(|item| !keys_of_new.insert(key(item))).count();
+    let shared = (old.len() - known.len() + shared_in_new) as u64;
+    let lacking = old.iter().chain(new).filter(|item| lacks_key(**item, members)).count() as u64;
     let found: Vec<Option<usize>> =
         new.iter().map(|item| known.get_mut(&key(item)).and_then(VecDeque::pop_front)).collect();
     let kept: Vec<usize> = found.iter().flatten().copied().collect();
@@ -99,7 +136,7 @@ pub(crate) fn by_key<'a>(
         Some(from) => Matched::Both { old: *from, new: at, is_moved: !in_place.contains(from) },
         None => Matched::New(at),
     });
-    gone.chain(there).collect()
+    ByKey { pairs: gone.chain(there).collect(), lacking, shared }
 }
 
 /// Whether there are items that have the same in a member and do not stand beside each other.

@@ -4,9 +4,11 @@ mod html;
 mod json;
 mod text;
 
-use kyanite_change::{Comparison, KeyChoice};
-use kyanite_flow::{Compared, Diffing, Events, Failed, Input, PairedFiles, diff, pair_files};
-use kyanite_tree::{Advice, Code, Diagnostic, Setting};
+use kyanite_change::{Comparison, KeyChoice, UnclearKey};
+use kyanite_flow::{
+    Compared, Diffing, Events, Failed, Input, InputOptions, PairedFiles, diff, pair_files,
+};
+use kyanite_tree::{Advice, Code, Diagnostic, Setting, counted};
 
 use crate::arguments::{Diff, DiffForm, MessageOptions};
 use crate::messages::Messages;
@@ -35,7 +37,7 @@ impl Differences {
 
     /// The pairs that differ.
     pub fn differing(&self) -> impl Iterator<Item = &Compared> {
-        self.pairs.iter().filter(|pair| !pair.changes.is_empty())
+        self.pairs.iter().filter(|pair| !pair.is_same())
     }
 }
 
@@ -117,20 +119,47 @@ fn compared(
         messages.show(&told);
     };
     let mut events = Events { tell: &mut tell, counters: &progress.counters };
-    let reading = command.reading.options();
+    let memory = usize::try_from(command.memory).unwrap_or(usize::MAX);
+    let reading = InputOptions { memory, ..command.reading.options() };
     let mut found = Vec::new();
     for (old, new) in &pairs {
         let patch = wants_patch.then_some(command.exact);
         let what = Diffing { old, new, options: &reading, comparison: &comparison, patch };
         found.push(diff(what, &mut events)?);
     }
-    let changes: usize = found.iter().map(|pair| pair.changes.len()).sum();
-    stats.finish(&progress.counters, Some((changes as u64, "change")), messages);
+    let changes: u64 = found.iter().map(Compared::count).sum();
+    stats.finish(&progress.counters, Some((changes, "change")), messages);
     drop(progress);
     let names = [old.name(), new.name()];
     let found = Differences { names, pairs: found, only, are_folders };
     suggest_keys(&found, messages);
+    for pair in &found.pairs {
+        pair.unclear.iter().for_each(|unclear| say_unclear(unclear, messages));
+        say_unlisted(pair, messages);
+    }
     Ok(found)
+}
+
+/// Says that a key does not tell all items of a list apart.
+fn say_unclear(unclear: &UnclearKey, messages: &mut Messages) {
+    let UnclearKey { path, lacking, shared } = unclear;
+    let lack = (*lacking > 0).then(|| format!("{} without it", counted(*lacking, "item")));
+    let share = (*shared > 0).then(|| format!("{} with that of another", counted(*shared, "item")));
+    let found: Vec<String> = lack.into_iter().chain(share).collect();
+    let message = format!("the key of {path} does not tell all apart: {}", found.join(", "));
+    let advice = "such items are set beside each other in the order in which they come; name more members, as in id,date";
+    messages.show(&Diagnostic::warning(Code::KeyUnclear, message).advise(advice));
+}
+
+/// Says how many changes are counted and not listed.
+fn say_unlisted(found: &Compared, messages: &mut Messages) {
+    let left = found.count().saturating_sub(found.changes.len() as u64);
+    if left > 0 {
+        let message =
+            format!("there is no room to list {}; they are counted", counted(left, "change"));
+        let advice = Advice::words("to list more, raise ").setting(Setting::Memory);
+        messages.show(&Diagnostic::warning(Code::ChangesUnlisted, message).advise(advice));
+    }
 }
 
 /// Says by which members the items of lists could be told, each once.

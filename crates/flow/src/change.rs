@@ -1,15 +1,20 @@
 //! Differences of inputs, and patches applied to them.
 
+mod streams;
+mod tally;
+
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 use kyanite_change::{
-    Assumed, Change, ChangeSort, Comparison, KeyChoice, Patch, Pattern, compare, json_patch, merge,
+    Assumed, ChangeSort, Comparison, KeyChoice, Patch, UnclearKey, compare, json_patch, merge,
 };
 use kyanite_formats::losses::Losses;
 use kyanite_formats::record_view::{Shape, View};
-use kyanite_formats::{Format, json, xml};
-use kyanite_tree::{Arena, Code, Diagnostic, LineColumn, Location, Step, Value};
+use kyanite_formats::{Format, json};
+use kyanite_tree::{Arena, Code, Diagnostic, LineColumn, Value};
+
+use tally::Tally;
 
 use crate::document::{Library, as_one};
 use crate::failed::{Events, Failed};
@@ -33,18 +38,22 @@ pub struct Diffing<'d> {
 }
 
 /// What differs.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Default)]
 pub struct Compared {
     /// The name of the old input.
     pub old: String,
     /// The name of the new one.
     pub new: String,
-    /// Change by change.
+    /// How often what happened, by the path with `[*]` for each index.
+    pub counts: BTreeMap<(String, ChangeSort), u64>,
+    /// Change by change, as many as memory has room for.
     pub changes: Vec<FoundChange>,
     /// What was taken to be the same though it is spelled in another way.
     pub assumed: Assumed,
     /// Lists whose items could be told by a member.
     pub keys: Vec<KeyChoice>,
+    /// Lists whose items are not all told by the key that was said.
+    pub unclear: Vec<UnclearKey>,
     /// The JSON Patch, if it is wanted.
     pub patch: Option<Vec<u8>>,
 }
@@ -71,6 +80,26 @@ pub struct Side {
     pub text: String,
     /// Where it begins.
     pub at: Option<LineColumn>,
+}
+
+impl Compared {
+    /// Whether nothing differs.
+    #[must_use]
+    pub fn is_same(&self) -> bool {
+        self.counts.is_empty()
+    }
+
+    /// How many changes there are.
+    #[must_use]
+    pub fn count(&self) -> u64 {
+        self.counts.values().sum()
+    }
+
+    /// How many changes of a sort there are.
+    #[must_use]
+    pub fn count_of(&self, sort: ChangeSort) -> u64 {
+        self.counts.iter().filter(|((_, of), _)| *of == sort).map(|(_, count)| count).sum()
+    }
 }
 
 impl FoundChange {
@@ -101,34 +130,40 @@ fn record<'a>(value: Value<'a>, options: &InputOptions, arena: &'a Arena) -> Val
     View::new(&shape, true).record(value, arena)
 }
 
-/// Compares two inputs.
+/// Compares two inputs. Records of two streams that are told by a key are put in order by it, in as much memory as the options
+/// have; all else is held.
 ///
 /// # Errors
 /// [`Failed::Input`] when one cannot be read.
 pub fn diff(what: Diffing<'_>, events: &mut Events<'_>) -> Result<Compared, Failed> {
     let Diffing { options, .. } = what;
+    let sources = [open(what.old, options, events)?, open(what.new, options, events)?];
+    let formats = sources.each_ref().map(|source| source.detected.format);
+    let is_untyped = |format| matches!(format, Format::Xml | Format::Csv | Format::Tsv);
+    let crosses = is_untyped(formats[0]) != is_untyped(formats[1]) && what.patch.is_none();
+    let comparison = Comparison { crosses, ..what.comparison.clone() };
+    let key = comparison.key_at(&[]).filter(|_| what.patch.is_none());
+    if let Some(members) = key.filter(|_| formats.iter().all(|format| format.has_records())) {
+        return streams::compare_streams(&what, sources, members, &comparison, events);
+    }
     let arena = Arena::new();
     let library = Library::new(&arena);
-    let (mut old, old_format, _) = read(what.old, options, &library, &arena, events)?;
-    let (mut new, new_format, _) = read(what.new, options, &library, &arena, events)?;
+    let names = sources.each_ref().map(|source| source.name.clone());
+    let mut hold = |source| {
+        let loaded = library.load(source, options, events)?;
+        Ok::<Value<'_>, Failed>(as_one(&loaded.roots, &arena))
+    };
+    let [old, new] = sources;
+    let (mut old, mut new) = (hold(old)?, hold(new)?);
     // A patch speaks of members and items, so what it is made of has these.
     if is_xml(old) != is_xml(new) || what.patch.is_some() {
         (old, new) = (record(old, options, &arena), record(new, options, &arena));
     }
-    let is_untyped = |format| matches!(format, Format::Xml | Format::Csv | Format::Tsv);
-    let crosses = is_untyped(old_format) != is_untyped(new_format) && what.patch.is_none();
-    let comparison = Comparison { crosses, ..what.comparison.clone() };
     let difference = compare(old, new, &comparison);
     let patch = what.patch.map(|is_exact| patch_text(json_patch(&difference, is_exact, &arena)));
-    let changes = difference.changes.iter().map(|change| found(change, &library));
-    Ok(Compared {
-        old: what.old.name(),
-        new: what.new.name(),
-        changes: changes.collect(),
-        assumed: difference.assumed,
-        keys: difference.keys,
-        patch,
-    })
+    let mut tally = Tally::new(names, usize::MAX);
+    tally.take(difference, [&library, &library]);
+    Ok(Compared { patch, ..tally.finish() })
 }
 
 /// A JSON Patch as it is written.
@@ -177,54 +212,6 @@ pub fn pair_files(old: &Path, new: &Path) -> Result<PairedFiles, Failed> {
     }
     paired.only_new = news.values().map(Input::name).collect();
     Ok(paired)
-}
-
-/// A change, with its places.
-fn found(change: &Change<'_>, library: &Library<'_>) -> FoundChange {
-    let side = |(steps, value): &(Vec<Step<'_>>, Value<'_>)| {
-        let location = Location::new(steps.clone());
-        Side {
-            path: if location.is_in_xml() { location.to_string() } else { location.readable() },
-            text: shown(*value),
-            at: library.line_column(value.origin()),
-        }
-    };
-    let steps = change.new.as_ref().or(change.old.as_ref()).map(|(steps, _)| steps.as_slice());
-    FoundChange {
-        sort: change.sort,
-        under: under(steps.unwrap_or_default()),
-        old: change.old.as_ref().map(side),
-        new: change.new.as_ref().map(side),
-    }
-}
-
-/// The path of all places that differ by their indices alone.
-fn under(steps: &[Step<'_>]) -> String {
-    if !Location::new(steps.to_vec()).is_in_xml() {
-        return Pattern::of(steps).to_string();
-    }
-    let mut path = String::new();
-    for step in steps {
-        path.push('/');
-        match step {
-            Step::Element { name, .. } => path.push_str(name.qualified()),
-            Step::Attribute(name) => path.push_str(&format!("@{}", name.qualified())),
-            _ => path.push_str("text()"),
-        }
-    }
-    path
-}
-
-/// A value on one line.
-fn shown(value: Value<'_>) -> String {
-    if is_xml(value) {
-        let layout = xml::Layout { indent: None, declaration: false, ..xml::Layout::default() };
-        let mut markup = Vec::new();
-        if xml::write(value, &layout, &mut markup, &mut Losses::new(false)).is_ok() {
-            return String::from_utf8_lossy(&markup).trim_end().to_owned();
-        }
-    }
-    json::compact(value)
 }
 
 /// A patch that is applied to an input.

@@ -24,6 +24,7 @@ mod records;
 mod render;
 mod repairs;
 mod run;
+mod runs;
 mod sources;
 mod split;
 mod stream;

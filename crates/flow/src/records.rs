@@ -11,7 +11,9 @@ use kyanite_formats::records::{Layout, Reader, Sifted, Structure, value_end};
 use kyanite_formats::xml::{RecordReader, Repair};
 use kyanite_formats::{Format, SyntaxError};
 use kyanite_lang::Sights;
-use kyanite_tree::{Arena, Base, Diagnostic, Origin, Passed, Place, Span, TextPlaces, Value};
+use kyanite_tree::{
+    Arena, Base, Diagnostic, LineColumn, Origin, Passed, Place, Span, TextPlaces, Value,
+};
 
 use crate::Bytes;
 use crate::live::Live;
@@ -400,6 +402,11 @@ impl<'a> Records<'a> {
     /// The place of the record that was read last.
     pub(crate) fn last_place(&self) -> Place {
         self.place_at(self.begin())
+    }
+
+    /// The line and column of the record that was read last.
+    pub(crate) fn last_at(&self) -> LineColumn {
+        self.places.line_column(self.begin()).behind(self.input.before)
     }
 
     /// How many lines are before the block.

@@ -102,7 +102,11 @@ fn read<'a>(param: &Param, text: &str, arena: &'a Arena) -> Result<Value<'a>, Di
             let options =
                 ReaderOptions { origins: Origins::Fixed(Origin::NONE), ..Default::default() };
             let (value, _) = json::document(arena.text(text), arena, options).map_err(|error| {
-                wrong("written as JSON").advise(format!("{}; {}", error.message(), error.advice::<kyanite_tree::Span>()))
+                wrong("written as JSON").advise(format!(
+                    "{}; {}",
+                    error.message(),
+                    error.advice::<kyanite_tree::Span>()
+                ))
             })?;
             match (param.of, value.kind()) {
                 (ParamType::List, kind) if kind != Kind::List => Err(wrong("a list")),

@@ -76,6 +76,8 @@ codes! {
     PatchWrong "patch-wrong" "A patch is none."
     Patch "patch" "A patch does not apply to the document."
     KeySuggested "key-suggested" "The items of a list could be told by a member."
+    KeyUnclear "key-unclear" "A key does not tell all items of a list apart."
+    ChangesUnlisted "changes-unlisted" "Changes that are counted, and for which there is no room to be listed."
     Loss "loss" "Something that the format of the output cannot carry."
     CannotHold "cannot-hold" "The format of the output has no way to write a value."
     OneRecord "one-record" "A document of many records became one record of the output."

@@ -104,6 +104,11 @@ impl Key {
         Some(Self(format!("#{spelled};")))
     }
 
+    /// Appends what stands in the key; it ends by itself.
+    pub fn append_to(&self, key: &mut String) {
+        key.push_str(&self.0);
+    }
+
     /// Appends what stands in the key of `value`, or in place of one that is not there. It ends by itself, so that several keys
     /// make one.
     #[inline]

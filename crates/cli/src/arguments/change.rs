@@ -7,7 +7,7 @@ use kyanite_change::{Numbers, Pattern};
 use kyanite_formats::Format;
 use kyanite_tree::Decimal;
 
-use super::{Reading, report};
+use super::{Reading, report, size};
 
 /// `kyanite diff`.
 #[derive(Args, Debug)]
@@ -50,6 +50,9 @@ pub struct Diff {
         help_heading = "Comparison"
     )]
     pub numbers: NumberOption,
+    /// What may be held, about, of streams whose records are told by a key: the rest waits in temporary files
+    #[arg(long, value_name = "SIZE", default_value = "512MB", value_parser = size, help_heading = "Comparison")]
+    pub memory: u64,
     /// Say at the end what was read, how fast, and what it took
     #[arg(long, help_heading = "Comparison")]
     pub stats: bool,

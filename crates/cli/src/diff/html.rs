@@ -15,8 +15,8 @@ pub fn render(found: &Differences) -> String {
     json::write(arena.list(&rows), json::Style::Compact, &mut data);
     let sorts = [ChangeSort::Added, ChangeSort::Removed, ChangeSort::Changed, ChangeSort::Moved];
     let tiles = sorts.map(|sort| {
-        let changes = found.pairs.iter().flat_map(|pair| &pair.changes);
-        (changes.filter(|change| change.sort == sort).count(), sort.word())
+        let count: u64 = found.pairs.iter().map(|pair| pair.count_of(sort)).sum();
+        (count, sort.word())
     });
     let only = found.only.iter().zip(&found.names).flat_map(|(only, folder)| {
         only.iter().map(move |name| format!("only in {folder}: {name}"))

@@ -34,15 +34,14 @@ pub fn render(found: &Differences) -> Vec<u8> {
 
 /// The whole as a value.
 fn whole<'a>(found: &'a Compared, arena: &'a Arena) -> Value<'a> {
-    let count = |count: usize| number(count as u64, arena);
-    let of = |sort: ChangeSort| count(found.changes.iter().filter(|one| one.sort == sort).count());
+    let of = |sort: ChangeSort| number(found.count_of(sort), arena);
     let paths: Vec<Value<'a>> = by_path(found)
         .into_iter()
         .map(|(times, sort, path)| {
             arena.map([
                 ("path", Value::text(path)),
                 ("change", Value::text(sort.word())),
-                ("count", count(times)),
+                ("count", number(times, arena)),
             ])
         })
         .collect();
@@ -51,7 +50,7 @@ fn whole<'a>(found: &'a Compared, arena: &'a Arena) -> Value<'a> {
     arena.map([
         ("old", Value::text(&found.old)),
         ("new", Value::text(&found.new)),
-        ("same", Value::boolean(found.changes.is_empty())),
+        ("same", Value::boolean(found.is_same())),
         (
             "summary",
             arena.map([

@@ -1,7 +1,5 @@
 //! What differs, for terminals.
 
-use std::collections::BTreeMap;
-
 use console::{measure_text_width, truncate_str};
 use kyanite_change::ChangeSort;
 use kyanite_flow::{Compared, FoundChange, Side};
@@ -18,26 +16,22 @@ const LISTED: usize = 20;
 
 /// `timetable.json and new.json differ: 2 added, 1 removed`
 pub fn summary(found: &Compared) -> String {
-    let Compared { old, new, changes, .. } = found;
-    if changes.is_empty() {
+    let Compared { old, new, .. } = found;
+    if found.is_same() {
         return format!("nothing differs between {old} and {new}");
     }
     let sorts = [ChangeSort::Added, ChangeSort::Removed, ChangeSort::Changed, ChangeSort::Moved];
     let counts = sorts.into_iter().filter_map(|sort| {
-        let count = changes.iter().filter(|change| change.sort == sort).count();
+        let count = found.count_of(sort);
         (count > 0).then(|| format!("{count} {}", sort.word()))
     });
     format!("{old} and {new} differ: {}", counts.collect::<Vec<String>>().join(", "))
 }
 
 /// How often what happened under which path, the most frequent first.
-pub fn by_path(found: &Compared) -> Vec<(usize, ChangeSort, &str)> {
-    let mut counts: BTreeMap<(&str, ChangeSort), usize> = BTreeMap::new();
-    for change in &found.changes {
-        *counts.entry((&change.under, change.sort)).or_default() += 1;
-    }
-    let counts = counts.into_iter().map(|((under, sort), count)| (count, sort, under));
-    let mut counts: Vec<(usize, ChangeSort, &str)> = counts.collect();
+pub fn by_path(found: &Compared) -> Vec<(u64, ChangeSort, &str)> {
+    let counts = found.counts.iter().map(|((under, sort), count)| (*count, *sort, under.as_str()));
+    let mut counts: Vec<(u64, ChangeSort, &str)> = counts.collect();
     counts.sort_by_key(|(count, ..)| std::cmp::Reverse(*count));
     counts
 }
@@ -61,7 +55,7 @@ fn head(found: &Compared, shown: &Messages) -> String {
     text.extend(assumed(found).map(|assumed| format!("{assumed}\n")));
     let counts = by_path(found);
     // Of few changes the list itself is short enough.
-    if found.changes.len() > 3 && counts.len() < found.changes.len() {
+    if found.count() > 3 && (counts.len() as u64) < found.count() {
         text.push('\n');
         let width = counts.first().map_or(1, |(count, ..)| count.to_string().len());
         for (count, sort, under) in counts.iter().take(LISTED) {
@@ -124,7 +118,7 @@ fn each(
     of_pair: &mut dyn FnMut(&Compared) -> String,
 ) -> String {
     let mut text = head_of_all(found, shown);
-    for pair in found.pairs.iter().filter(|pair| !found.are_folders || !pair.changes.is_empty()) {
+    for pair in found.pairs.iter().filter(|pair| !found.are_folders || !pair.is_same()) {
         if found.are_folders {
             text.push('\n');
         }

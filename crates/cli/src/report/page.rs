@@ -30,7 +30,12 @@ pub fn in_script(json: &[u8]) -> String {
 const CHANGES: &str = include_str!("changes.js");
 
 /// A page of changes: lines above them, how many there are of each sort, and the changes themselves as JSON.
-pub fn changes_page(title: &str, lines: &str, tiles: &[(usize, &str)], changes: &[u8]) -> String {
+pub fn changes_page(
+    title: &str,
+    lines: &str,
+    tiles: &[(impl std::fmt::Display, &str)],
+    changes: &[u8],
+) -> String {
     let tiles: String =
         tiles.iter().map(|(count, word)| format!("<li><b>{count}</b>{word}</li>\n")).collect();
     let body = format!(
