@@ -8,9 +8,7 @@ use std::path::Path;
 use std::time::{Duration, Instant};
 
 use kyanite_demo::Bookings;
-use kyanite_flow::{
-    Counters, Destination, Events, Input, InputOptions, Job, Layout, LossPolicy, Output, What, run,
-};
+use kyanite_flow::{Counters, Destination, Events, Input, InputOptions, Job, Layout, Output, run};
 use kyanite_formats::Format;
 use kyanite_lang::{Plan, RuleText, Syntax, compile, compile_xpath};
 use kyanite_xpath::{Namespaces, Version};
@@ -107,18 +105,7 @@ fn run_plan(plan: &Plan, input: &Path, output: Destination, layout: Layout, thre
         (source.name.clone(), Input::File(source.file.clone().into()))
     };
     let sources: Vec<(String, Input)> = plan.sources.iter().map(named).collect();
-    let job = Job {
-        plan,
-        params: &[],
-        sources: &sources,
-        options: &options,
-        gather: false,
-        what: What::Values,
-        carries_all: false,
-        losses: LossPolicy::Count,
-        now: None,
-        types: None,
-    };
+    let job = Job { sources: &sources, ..Job::new(plan, &options) };
     let mut output = Output::open(output, layout).unwrap();
     let counters = Counters::default();
     let mut events = Events { tell: &mut |_| {}, counters: &counters };

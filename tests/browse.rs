@@ -232,3 +232,69 @@ fn a_file_that_grows() {
     terminal.keys("q");
     assert_eq!(terminal.end().0, 0);
 }
+
+/// What comes down a pipe is looked at while it comes: the tree grows, keys are answered, and it is searched.
+#[test]
+fn while_more_is_to_come() {
+    let folder = Folder::with_demo();
+    let line = "(cat bookings.jsonl; sleep 3; cat bookings.jsonl) | kyanite browse - --from jsonl";
+    let records = folder.read("bookings.jsonl").lines().count();
+    let mut terminal = InTerminal::start(&folder, line, (24, 100));
+    terminal.shows("so far");
+    terminal.shows("▾ 0 … 999");
+    terminal.after(&DOWN.repeat(2), "$[0]");
+    terminal.after(RIGHT, "id  \"TB-100001\"");
+    terminal.after("e", "select: $");
+    terminal.after("[?@.id == \"TB-100002\"].vessel", "the input is still coming in");
+    terminal.after(ESCAPE, &format!("{} items", records * 2));
+    // The line is still the same one, and what is typed goes through all of it.
+    terminal.shows("$[0]");
+    terminal.after("e", "select: $");
+    terminal.after("[?@.id == \"TB-100002\"].vessel", "2 selected");
+    terminal.shows(&format!("$[{}].vessel", records + 1));
+    terminal.after(&format!("{DOWN}\r"), "hit 2 of 2");
+    terminal.shows(&format!("$[{}].vessel", records + 1));
+    terminal.after("sTB-100003", "2 found");
+    terminal.after("\r", "hit 1 of 2");
+    terminal.shows("$[2].id");
+    terminal.after("n", &format!("$[{}].id", records + 2));
+    // What would need all of it at once is refused.
+    terminal.after("e", "select: $");
+    terminal.after(".vessel", "too large to be held");
+    terminal.keys("\x03");
+    assert_eq!(terminal.end().0, 0);
+}
+
+/// A file that is too large to be held opens at once, and is gone through by its bytes.
+#[test]
+fn a_file_that_is_not_held() {
+    let folder = Folder::with_demo();
+    let item =
+        |name: &str| format!("{{\"no\":1,\"text\":\"{}\",\"{name}\":true}}", "x".repeat(1 << 20));
+    let items: Vec<String> = (0..70).map(|_| item("usual")).chain([item("Needle")]).collect();
+    folder.file("large.json", format!("{{\"items\":[{}],\"end\":null}}", items.join(",")));
+    let mut terminal = InTerminal::start(&folder, "kyanite browse large.json", (24, 100));
+    terminal.shows("▸ items  list");
+    terminal.shows("end  null");
+    terminal.after(&format!("{DOWN}{RIGHT}"), "▾ items  71 items");
+    terminal.after("sneedle", "1 found");
+    terminal.after("\r", "$.items[70].Needle");
+    terminal.after("e", "select: $");
+    terminal.after(".items[*].usual", "70 selected");
+    terminal.keys("\x03");
+    assert_eq!(terminal.end().0, 0);
+    let elements: Vec<String> =
+        (0..70).map(|no| format!("<v:item no='{no}'>{}</v:item>", "x".repeat(1 << 20))).collect();
+    let text = format!("<?xml version='1.0'?>\n<v:all xmlns:v='u'>{}</v:all>", elements.concat());
+    folder.file("large.xml", text);
+    let mut terminal = InTerminal::start(&folder, "kyanite browse large.xml", (24, 100));
+    terminal.shows("▸ v:all");
+    terminal.after(&format!("{DOWN}{RIGHT}"), "▾ v:all  71 nodes");
+    terminal.after(&DOWN.repeat(3), "/v:all[1]/v:item[2]");
+    terminal.after("e", "select: /");
+    terminal.after("v:all/v:item[@no > 67]/@no", "2 selected");
+    terminal.after("\r", "/v:all[1]/v:item[69]/@no");
+    terminal.keys("x");
+    let (status, text, _) = terminal.end();
+    assert_eq!((status, text.trim()), (0, "/v:all[1]/v:item[69]/@no"));
+}

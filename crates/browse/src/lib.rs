@@ -3,7 +3,7 @@
 //! Lines are made as they are opened: of what is closed nothing is kept but the value itself.
 //!
 //! ```
-//! use kyanite_browse::Tree;
+//! use kyanite_browse::{Outline, Tree};
 //! use kyanite_formats::json::{ReaderOptions, document};
 //! use kyanite_tree::Arena;
 //!
@@ -17,13 +17,77 @@
 //! assert_eq!(tree.path(2), "$.routes[0]");
 //! ```
 
+mod large;
+
 use std::collections::HashMap;
 use std::ops::Range;
 
 use kyanite_formats::json;
-use kyanite_tree::{Content, Element, Location, NodeKind, Step, Value, counted, is_blank};
+use kyanite_formats::record_view::View;
+use kyanite_tree::{Arena, Content, Element, Location, NodeKind, Step, Value, counted, is_blank};
 
-/// A document, of which some lines are open.
+pub use large::{Bytes, LargeTree, Notation, PAGE};
+
+/// Lines that open and close. A line has a number, from 0, among those that are seen.
+pub trait Outline<'a> {
+    /// How many lines are seen.
+    fn len(&self) -> usize;
+
+    /// Whether no line is seen: there is always the document itself.
+    fn is_empty(&self) -> bool {
+        self.len() == 0
+    }
+
+    /// A line as it is shown.
+    fn line(&self, line: usize) -> Option<Line>;
+
+    /// The path of a line: JSONPath (RFC 9535), or in XML XPath.
+    fn path(&self, line: usize) -> String;
+
+    /// The path of a place; of a large document the byte, if its path is not known yet.
+    fn path_at(&self, spot: &Spot<'a>) -> Option<String>;
+
+    /// The whole value of a line: as JSON, or a text as it is; of a large document its first megabyte.
+    fn whole(&self, line: usize) -> String;
+
+    /// Opens a line that is closed, or closes it; tells whether it has lines below it.
+    fn toggle(&mut self, line: usize) -> bool;
+
+    /// The line that a line stands below.
+    fn parent(&self, line: usize) -> usize;
+
+    /// Opens all lines up to a depth, and closes those below. More than `most` lines are not opened: gives whether that was all.
+    fn open_to(&mut self, line: usize, depth: usize, most: usize) -> bool;
+
+    /// Where a line is, by the numbers of the children on the way: it can be gone to again in another outline.
+    fn numbers(&self, line: usize) -> Vec<u32>;
+
+    /// Opens all that such a place stands in, as far as it is there; gives the line of it, or of the nearest that is.
+    fn show_numbers(&mut self, numbers: &[u32]) -> usize;
+
+    /// Opens all that a place stands in; gives its line.
+    fn show(&mut self, spot: &Spot<'a>) -> Option<usize>;
+
+    /// The places whose name or scalar holds a text, in the order of the document, upper and lower case alike: at most so many, and how
+    /// many there are. `None` where the document is not held, so that its bytes have to be searched.
+    fn search(&self, text: &str, most: usize) -> Option<(Vec<Spot<'a>>, usize)>;
+
+    /// Looks for more lines in about so many bytes; tells whether there was anything to look for.
+    fn work(&mut self, _most: usize) -> bool {
+        false
+    }
+}
+
+/// A place in a document.
+#[derive(Clone, PartialEq, Debug)]
+pub enum Spot<'a> {
+    /// By the steps to it.
+    Steps(Vec<Step<'a>>),
+    /// By a byte of it.
+    Byte(u64),
+}
+
+/// A document that is held, of which some lines are open.
 #[derive(Debug)]
 pub struct Tree<'a> {
     nodes: Vec<Node<'a>>,
@@ -131,8 +195,7 @@ fn name_of(step: Step<'_>) -> String {
 }
 
 /// A scalar, or the text of an element, on one line.
-#[must_use]
-pub fn scalar_text(value: Value<'_>) -> Option<String> {
+pub(crate) fn scalar_text(value: Value<'_>) -> Option<String> {
     match value {
         Value::Map(..) | Value::List(..) => None,
         Value::Element(_, element) => element.text.map(|text| text.trim().to_owned()),
@@ -163,33 +226,8 @@ impl<'a> Tree<'a> {
         tree
     }
 
-    /// How many lines are seen.
-    #[must_use]
-    pub fn len(&self) -> usize {
-        self.lines.len()
-    }
-
-    /// Whether no line is seen: there is always the document itself.
-    #[must_use]
-    pub fn is_empty(&self) -> bool {
-        self.lines.is_empty()
-    }
-
     fn node(&self, line: usize) -> Option<&Node<'a>> {
         self.lines.get(line).and_then(|node| self.nodes.get(*node as usize))
-    }
-
-    /// A line as it is shown.
-    #[must_use]
-    pub fn line(&self, line: usize) -> Option<Line> {
-        let node = self.node(line)?;
-        Some(Line {
-            depth: node.depth as usize,
-            name: node.step.map(name_of).unwrap_or_default(),
-            value: scalar_text(node.value),
-            kind: kind_of(node.value),
-            is_open: has_children(node.value).then_some(node.is_open),
-        })
     }
 
     /// The value of a line.
@@ -206,13 +244,6 @@ impl<'a> Tree<'a> {
         }
         steps.reverse();
         steps
-    }
-
-    /// The path of a line: JSONPath (RFC 9535), or in XML XPath.
-    #[must_use]
-    pub fn path(&self, line: usize) -> String {
-        let Some(node) = self.lines.get(line) else { return String::new() };
-        written(self.steps(*node as usize), self.nodes[0].value)
     }
 
     /// Makes the children of a node, and opens it.
@@ -249,9 +280,50 @@ impl<'a> Tree<'a> {
             }
         }
     }
+}
 
-    /// Opens a line that is closed, or closes it; tells whether it has lines below it.
-    pub fn toggle(&mut self, line: usize) -> bool {
+impl<'a> Outline<'a> for Tree<'a> {
+    fn len(&self) -> usize {
+        self.lines.len()
+    }
+
+    fn line(&self, line: usize) -> Option<Line> {
+        let node = self.node(line)?;
+        Some(Line {
+            depth: node.depth as usize,
+            name: node.step.map(name_of).unwrap_or_default(),
+            value: scalar_text(node.value),
+            kind: kind_of(node.value),
+            is_open: has_children(node.value).then_some(node.is_open),
+        })
+    }
+
+    fn path(&self, line: usize) -> String {
+        let Some(node) = self.lines.get(line) else { return String::new() };
+        written(self.steps(*node as usize), self.nodes[0].value)
+    }
+
+    fn path_at(&self, spot: &Spot<'a>) -> Option<String> {
+        let Spot::Steps(steps) = spot else { return None };
+        Some(written(steps.clone(), self.nodes[0].value))
+    }
+
+    fn whole(&self, line: usize) -> String {
+        let Some(value) = self.value(line) else { return String::new() };
+        match (value.as_text(), scalar_text(value)) {
+            (Some(text), _) => text.to_owned(),
+            (None, Some(text)) => text,
+            (None, None) => {
+                let arena = Arena::new();
+                let record = View::default().record(value, &arena);
+                let mut out = Vec::new();
+                json::write(record, json::Style::Indented(2), &mut out);
+                String::from_utf8_lossy(&out).into_owned()
+            }
+        }
+    }
+
+    fn toggle(&mut self, line: usize) -> bool {
         let Some(node) = self.lines.get(line).map(|node| *node as usize) else { return false };
         if !has_children(self.nodes[node].value) {
             return false;
@@ -265,16 +337,13 @@ impl<'a> Tree<'a> {
         true
     }
 
-    /// The line that a line stands below.
-    #[must_use]
-    pub fn parent(&self, line: usize) -> usize {
+    fn parent(&self, line: usize) -> usize {
         let Some(node) = self.node(line) else { return 0 };
         // Lines are in the order of their nodes' places, and the parent is above.
         self.lines[..line].iter().rposition(|other| *other == node.parent).unwrap_or(0)
     }
 
-    /// Opens all lines up to a depth, and closes those below. More than `most` lines are not opened: gives whether that was all.
-    pub fn open_to(&mut self, line: usize, depth: usize, most: usize) -> bool {
+    fn open_to(&mut self, line: usize, depth: usize, most: usize) -> bool {
         let Some(start) = self.lines.get(line).map(|node| *node as usize) else { return true };
         let base = self.nodes[start].depth as usize;
         let (mut made, mut is_all, mut level) = (0, true, vec![start]);
@@ -299,8 +368,8 @@ impl<'a> Tree<'a> {
         is_all
     }
 
-    /// Opens all that a place stands in; gives its line.
-    pub fn show(&mut self, steps: &[Step<'_>]) -> Option<usize> {
+    fn show(&mut self, spot: &Spot<'a>) -> Option<usize> {
+        let Spot::Steps(steps) = spot else { return None };
         let mut node = 0;
         for step in steps {
             self.open(node);
@@ -315,9 +384,7 @@ impl<'a> Tree<'a> {
         self.lines.iter().position(|line| *line == node)
     }
 
-    /// Where a line is, by the numbers of the children on the way: it can be gone to again in another tree.
-    #[must_use]
-    pub fn numbers(&self, line: usize) -> Vec<u32> {
+    fn numbers(&self, line: usize) -> Vec<u32> {
         let Some(mut node) = self.lines.get(line).copied() else { return Vec::new() };
         let mut numbers = Vec::new();
         while node != 0 {
@@ -330,8 +397,7 @@ impl<'a> Tree<'a> {
         numbers
     }
 
-    /// Opens all that such a place stands in, as far as it is there; gives the line of it, or of the nearest that is.
-    pub fn show_numbers(&mut self, numbers: &[u32]) -> usize {
+    fn show_numbers(&mut self, numbers: &[u32]) -> usize {
         let mut node = 0_u32;
         for number in numbers {
             self.open(node as usize);
@@ -347,10 +413,7 @@ impl<'a> Tree<'a> {
         self.lines.iter().position(|line| *line == node).unwrap_or(0)
     }
 
-    /// The places whose name or scalar holds a text, in the order of the document, upper and lower case alike: at most so many, and how
-    /// many there are.
-    #[must_use]
-    pub fn search(&self, text: &str, most: usize) -> (Vec<Vec<Step<'a>>>, usize) {
+    fn search(&self, text: &str, most: usize) -> Option<(Vec<Spot<'a>>, usize)> {
         let wanted = text.to_lowercase();
         let (mut found, mut count) = (Vec::new(), 0);
         let mut steps: Vec<Step<'a>> = Vec::new();
@@ -366,7 +429,7 @@ impl<'a> Tree<'a> {
             if holds(&name_of(step)) || scalar_text(value).is_some_and(|text| holds(&text)) {
                 count += 1;
                 if found.len() < most {
-                    found.push(steps.clone());
+                    found.push(Spot::Steps(steps.clone()));
                 }
             }
             if has_children(value) {
@@ -375,13 +438,12 @@ impl<'a> Tree<'a> {
                 steps.pop();
             }
         }
-        (found, count)
+        Some((found, count))
     }
 }
 
 /// Steps as a path.
-#[must_use]
-pub fn written(steps: Vec<Step<'_>>, root: Value<'_>) -> String {
+fn written(steps: Vec<Step<'_>>, root: Value<'_>) -> String {
     let location = Location::new(steps);
     match root {
         Value::Element(..) if location.steps().is_empty() => "/".to_owned(),
@@ -402,11 +464,9 @@ fn is_same_step(a: Step<'_>, b: Step<'_>) -> bool {
 
 #[cfg(test)]
 mod tests {
+    use super::*;
     use kyanite_formats::Format;
     use kyanite_formats::documents::{self, Options};
-    use kyanite_tree::Arena;
-
-    use super::*;
 
     fn tree<'a>(format: Format, text: &'a str, arena: &'a Arena) -> Tree<'a> {
         Tree::new(documents::read(format, text, arena, Options::default()).unwrap().roots[0])
@@ -481,13 +541,13 @@ mod tests {
         let arena = Arena::new();
         let text = r#"{"a": [{"name": "Ness"}, {"name": "Holm"}], "Nessie": 1}"#;
         let mut tree = tree(Format::Json, text, &arena);
-        let (found, count) = tree.search("ness", 10);
+        let (found, count) = tree.search("ness", 10).unwrap();
         assert_eq!((found.len(), count), (2, 2));
         assert_eq!(tree.show(&found[0]), Some(3));
         assert_eq!(tree.path(3), "$.a[0].name");
-        assert_eq!(tree.search("name", 1).1, 2);
-        assert_eq!(tree.search("", 9).1, 6);
-        assert_eq!(tree.show(&[Step::Name("nothing")]), None);
+        assert_eq!(tree.search("name", 1).unwrap().1, 2);
+        assert_eq!(tree.search("", 9).unwrap().1, 6);
+        assert_eq!(tree.show(&Spot::Steps(vec![Step::Name("nothing")])), None);
         // The same place in another tree, or the nearest.
         let numbers = tree.numbers(3);
         assert_eq!(numbers, [0, 0, 0]);

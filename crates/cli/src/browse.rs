@@ -10,7 +10,7 @@ mod terminal;
 use std::fs::File;
 
 use console::strip_ansi_codes;
-use kyanite_flow::{Counters, Events, Failed, Input, hold};
+use kyanite_flow::{Counters, Events, Failed, Input, look_at};
 use kyanite_tree::{Arena, Diagnostic};
 use kyanite_xpath::Store;
 
@@ -93,13 +93,13 @@ fn look(
         let mut events = Events { tell: &mut tell, counters: &counters };
         // Looked at first: what is written meanwhile is a change, too.
         let file = Watched::of(input);
-        let document = match (hold(input, &reading, store, &mut events), &mut *screen, &file) {
+        let document = match (look_at(input, &reading, store, &mut events), &mut *screen, &file) {
             (Err(failed), Some(screen), Some(file)) => {
                 return wait(&failed, file, messages, screen);
             }
             (document, ..) => document?,
         };
-        let mut tab = Tab::new(document, file);
+        let mut tab = Tab::new(document, file)?;
         if let Some(place) = kept.places.get(number) {
             tab.at = tab.tree.show_numbers(place);
             if kept.follows {
@@ -144,7 +144,7 @@ fn wait(
     text.push_str("\nIt is read again when it changes.   q leave");
     loop {
         screen.draw(|frame| draw::text(&text, frame))?;
-        if screen.next()?.is_some_and(|event| keys::is_leaving(&event)) {
+        if screen.next(false)?.is_some_and(|event| keys::is_leaving(&event)) {
             return Err(failed.clone());
         }
         if file.has_changed() {
@@ -210,7 +210,8 @@ impl<'a> App<'a> {
             if let Some(text) = self.copied.take() {
                 screen.copy(&text)?;
             }
-            match screen.next()? {
+            let is_busy = self.tab_mut().work();
+            match screen.next(is_busy)? {
                 Some(event) => self.event(&event),
                 None if self.follows && self.tabs.iter().any(Tab::has_changed) => {
                     self.leaving = Some(Leave::Again);

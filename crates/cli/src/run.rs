@@ -568,16 +568,14 @@ impl<'c> RuleCommand<'c> {
         options: &'j InputOptions,
     ) -> Job<'j> {
         Job {
-            plan,
             params: &self.params.params,
             sources,
-            options,
             gather: self.input.gather,
             what: self.what,
             carries_all: self.carries_all,
             losses: self.losses,
             now: Some(std::time::SystemTime::now()),
-            types: None,
+            ..Job::new(plan, options)
         }
     }
 

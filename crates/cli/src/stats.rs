@@ -62,7 +62,7 @@ impl Stats {
 }
 
 /// A number of bytes in words.
-fn size(bytes: f64) -> String {
+pub fn size(bytes: f64) -> String {
     const UNITS: [&str; 5] = ["bytes", "kB", "MB", "GB", "TB"];
     let (mut amount, mut unit) = (bytes, 0);
     while amount >= 1000.0 && unit + 1 < UNITS.len() {

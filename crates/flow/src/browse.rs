@@ -1,4 +1,6 @@
-//! A document that is held to be looked at: expressions over it, as they are typed.
+//! A document to be looked at, held if it is not too large: expressions over it, as they are typed.
+
+mod large;
 
 use std::cell::RefCell;
 use std::ops::ControlFlow;
@@ -12,6 +14,10 @@ use crate::document::{Library, as_one};
 use crate::failed::{Events, Failed};
 use crate::input::{Input, InputOptions};
 use crate::run::open;
+
+use large::{Opened, opened};
+
+pub use large::{LargeDocument, Looking};
 
 /// A document that is held.
 pub struct HeldDocument<'a> {
@@ -39,17 +45,28 @@ pub struct Selected<'a> {
 /// How many values of a path are asked for their names.
 const LOOKED_AT: usize = 1000;
 
-/// Reads an input whole; nodes of XML live in `store`, all else in its arena.
+/// A document to be looked at.
+pub enum Looked<'a> {
+    /// It is held.
+    Held(HeldDocument<'a>),
+    /// It is too large for that, or is still coming in.
+    Large(LargeDocument),
+}
+
+/// Reads an input whole, unless it is too large for that; nodes of XML live in `store`, all else in its arena.
 ///
 /// # Errors
 /// [`Failed::Input`] when it cannot be read.
-pub fn hold<'a>(
+pub fn look_at<'a>(
     input: &Input,
     options: &InputOptions,
     store: &'a Store<'a>,
     events: &mut Events<'_>,
-) -> Result<HeldDocument<'a>, Failed> {
-    let source = open(input, options, events)?;
+) -> Result<Looked<'a>, Failed> {
+    let source = match opened(input, open(input, options, events)?, options)? {
+        Opened::Small(source) => source,
+        Opened::Large(document) => return Ok(Looked::Large(document)),
+    };
     let format = source.detected.format;
     let arena = store.arena;
     let library = Library::new(arena);
@@ -57,7 +74,8 @@ pub fn hold<'a>(
     let root = as_one(&roots, arena);
     let text = library.first_text().map(|(_, text)| text).filter(|_| format == Format::Xml);
     let node = text.and_then(|text| kyanite_xpath::document(text, store).ok());
-    Ok(HeldDocument { name: input.name(), format, root, nodes: node.map(|node| (node, store)) })
+    let nodes = node.map(|node| (node, store));
+    Ok(Looked::Held(HeldDocument { name: input.name(), format, root, nodes }))
 }
 
 impl<'a> HeldDocument<'a> {

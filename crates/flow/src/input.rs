@@ -258,6 +258,8 @@ pub(crate) struct Source {
     /// The format that the content looks like, where it is plainly another.
     pub(crate) looks_like: Option<Format>,
     pub(crate) reader: Bytes,
+    /// Whether these are the bytes of the input, neither opened from a compression nor decoded.
+    pub(crate) is_plain: bool,
     /// Tells when no more bytes come for now, if that may be.
     pub(crate) live: Option<Live>,
     /// Characters that stand for bytes that are none, once it was read.
@@ -327,6 +329,7 @@ impl KeptInput {
             detected: self.detected.clone(),
             looks_like: self.looks_like,
             reader: Box::new(BufReader::new(file)),
+            is_plain: false,
             live: None,
             replaced: Replaced::default(),
             items: None,
@@ -363,9 +366,10 @@ impl Source {
         // Where the format is said nothing has to be waited for to find it out; but in XML declarations may come first.
         let is_said = options.from.is_some_and(|format| format != Format::Xml);
         let (head, reader) = peek(reader, live.as_ref().filter(|_| is_said)).map_err(refuse)?;
+        let mut is_plain = true;
         let (head, reader) = match Compression::of_content(&head) {
             Some(compression) => {
-                live = None;
+                (live, is_plain) = (None, false);
                 let opened = compression.reader(Box::new(BufReader::new(reader)));
                 opened.and_then(|reader| peek(reader, None)).map_err(refuse)?
             }
@@ -402,7 +406,7 @@ impl Source {
         let mut replaced = Replaced::default();
         let may_be_broken = is_xml && options.lenient || options.encoding.is_some();
         let (head, reader) = if charset != Charset::UTF8 || may_be_broken {
-            live = None;
+            (live, is_plain) = (None, false);
             let decoded = Decoded::new(&name, reader, charset, options.lenient);
             replaced = decoded.replaced();
             peek(Box::new(decoded), None).map_err(refuse)?
@@ -436,7 +440,7 @@ impl Source {
             _ => detect::contradicts(detected.format, &head),
         };
         let uri = (!matches!(input, Input::Standard)).then(|| name.clone());
-        Ok(Self { name, uri, detected, looks_like, reader, live, replaced, items: None })
+        Ok(Self { name, uri, detected, looks_like, reader, is_plain, live, replaced, items: None })
     }
 
     /// A text that is held already.
@@ -447,6 +451,7 @@ impl Source {
             detected: Detected { format, reason: Reason::Told },
             looks_like: None,
             reader: Box::new(io::Cursor::new(text.as_bytes().to_vec())),
+            is_plain: false,
             live: None,
             replaced: Replaced::default(),
             items: None,

@@ -41,7 +41,7 @@ mod xpath;
 pub(crate) type Bytes = Box<dyn std::io::Read + Send>;
 
 pub use apart::Apart;
-pub use browse::{HeldDocument, Selected, hold};
+pub use browse::{HeldDocument, LargeDocument, Looked, Looking, Selected, look_at};
 pub use change::{
     Compared, Diffing, FoundChange, PairedFiles, Patched, Patching, Side, diff, pair_files, patch,
 };

@@ -54,6 +54,8 @@ pub(crate) struct Blocks {
     filled: usize,
     /// How many bytes must be there before the next block is cut.
     wanted: usize,
+    /// The most bytes that may be held.
+    most: usize,
     ended: bool,
     /// What tells items of a JSON document apart, if that is what records are.
     frame: Option<Frame>,
@@ -96,11 +98,18 @@ impl Blocks {
             size: BLOCK,
             filled: 0,
             wanted: BLOCK,
+            most: usize::MAX,
             ended: false,
             frame: None,
             item_end: 0,
             trouble: None,
         }
+    }
+
+    /// The same blocks; where more bytes would have to be held for one record, reading fails.
+    pub(crate) fn at_most(mut self, bytes: usize) -> Self {
+        self.most = bytes;
+        self
     }
 
     /// The same blocks, so many times as large: for work that costs something for each block.
@@ -175,6 +184,10 @@ impl Blocks {
     /// Reads until so many bytes are there as are wanted, or the end, or the input pauses: behind some that are new, if it
     /// `waits` for these. Tells whether it pauses.
     fn fill(&mut self, waits: bool) -> io::Result<bool> {
+        if self.wanted > self.most {
+            let message = "one record is larger than is held: ask for what is in it";
+            return Err(io::Error::new(io::ErrorKind::FileTooLarge, message));
+        }
         while !self.ended && self.filled < self.wanted {
             if (self.has_news || !waits) && self.live.as_ref().is_some_and(Live::pauses) {
                 return Ok(true);

@@ -49,6 +49,8 @@ pub struct Job<'j> {
     pub now: Option<SystemTime>,
     /// What inputs have types from that have none of their own.
     pub types: Option<&'j DocumentTypes<'j>>,
+    /// Whether documents may be held in memory; if not, only rules run that go from record to record.
+    pub holds: bool,
 }
 
 impl<'j> Job<'j> {
@@ -66,7 +68,19 @@ impl<'j> Job<'j> {
             losses: LossPolicy::Count,
             now: None,
             types: None,
+            holds: true,
         }
+    }
+
+    /// Refuses to hold a document where none may be held.
+    pub(crate) fn may_hold(&self) -> Result<(), Failed> {
+        if self.holds {
+            return Ok(());
+        }
+        Err(Failed::command(
+            "this needs the whole document at once, and that is too large to be held",
+            "go from record to record, as in $[*].name or $.routes[*].id",
+        ))
     }
 
     /// Opens an input, and says how it is read. What has types of its own is refused where they were to come from a schema.
@@ -262,6 +276,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
 
     /// Runs the rule over the documents of an open source, each held whole.
     fn whole(&mut self, source: Source) -> Result<(), Failed> {
+        self.job.may_hold()?;
         let arena = Arena::new();
         let library = Library::new(&arena);
         let (name, uri) = (source.name.clone(), source.uri.clone());

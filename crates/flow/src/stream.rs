@@ -53,6 +53,9 @@ impl Progress<'_> {
     }
 }
 
+/// The most bytes of a record that are held where documents are not.
+const HELD: usize = 16 << 20;
+
 impl<'q> Run<'_, 'q, '_, '_> {
     /// Runs the rule over the records of an open source and of further inputs, as those of one list; `all` are these inputs.
     pub(crate) fn stream(
@@ -228,6 +231,9 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 blocks
             }
         };
+        if !self.job.holds {
+            blocks = blocks.at_most(HELD);
+        }
         let (held, mut arena) = (Held::default(), Arena::new());
         let header = &held.arena;
         let mut structure = Structure::default();
@@ -301,8 +307,10 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             }
             let record_name = end.record_name.map(str::to_owned);
             input.before.pass(&bytes[..used]);
+            input.base = input.base.behind(used);
             self.events.read(used);
-            if progress.done {
+            // Nobody may be left who wants results.
+            if progress.done || self.results.sink().is_closed() {
                 break;
             }
             if is_last && used == bytes.len() {

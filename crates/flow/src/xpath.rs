@@ -137,6 +137,9 @@ fn whole(
     (events, watch): (&mut Events<'_>, &RefCell<Watch>),
     unresolved: &mut Unresolved,
 ) -> Result<(), Failed> {
+    if !sources.is_empty() {
+        job.may_hold()?;
+    }
     let arena = Arena::new();
     let store = Store::new(&arena);
     let library = Library::of_nodes(&arena);

@@ -78,7 +78,7 @@ impl Look {
 fn titles(app: &App<'_>, look: Look, frame: &mut Frame<'_>, area: Rect) {
     let mut spans = Vec::new();
     for (number, tab) in app.tabs.iter().enumerate() {
-        let name = format!(" {} ", tab.document.name);
+        let name = format!(" {} ", tab.document.name());
         let style = if number == app.current {
             Style::new().add_modifier(Modifier::BOLD | Modifier::UNDERLINED)
         } else {
@@ -86,7 +86,9 @@ fn titles(app: &App<'_>, look: Look, frame: &mut Frame<'_>, area: Rect) {
         };
         spans.push(Span::styled(name, style));
     }
-    spans.push(Span::styled(format!(" {}", app.tab().document.format), look.faint()));
+    spans.push(Span::styled(format!(" {}", app.tab().document.format()), look.faint()));
+    spans
+        .extend(app.tab().coming().map(|coming| Span::styled(format!("  {coming}"), look.faint())));
     frame.render_widget(Paragraph::new(Line::from(spans)), area);
 }
 
@@ -172,7 +174,8 @@ fn selected(app: &mut App<'_>, look: Look, frame: &mut Frame<'_>, area: Rect) {
 }
 
 fn whole(app: &App<'_>, frame: &mut Frame<'_>, area: Rect) {
-    wrapped(&app.whole_value(), app.tab().scrolled, frame, area);
+    let tab = app.tab();
+    wrapped(&tab.tree.whole(tab.at), tab.scrolled, frame, area);
 }
 
 /// Draws nothing but a text.
@@ -207,12 +210,22 @@ fn help(look: Look, frame: &mut Frame<'_>, area: Rect) {
     frame.render_widget(Paragraph::new(Text::from(lines.collect::<Vec<Line<'_>>>())), area);
 }
 
+/// A count that may still grow.
+fn so_far(count: String, is_going_on: bool) -> String {
+    if is_going_on { format!("{count} so far") } else { count }
+}
+
 /// The last line: what is typed with what comes of it, or what is said.
 fn said(app: &App<'_>, look: Look, frame: &mut Frame<'_>, area: Rect) {
     let tab = app.tab();
     let (prompt, result) = match app.mode {
-        Mode::Search => ("search: ", format!("{} found", tab.hits.count)),
-        Mode::Select => ("select: ", format!("{} selected", tab.selected.count)),
+        Mode::Search => {
+            ("search: ", so_far(format!("{} found", tab.hits.count), tab.hits.is_going_on()))
+        }
+        Mode::Select => {
+            let selected = format!("{} selected", tab.selected.count);
+            ("select: ", so_far(selected, tab.selected.is_going_on()))
+        }
         _ => {
             let hints = "F1 keys   s search   e select   x leave with the path   q leave";
             let hits = tab.hits.at.map(|at| format!("hit {} of {}   ", at + 1, tab.hits.count));

@@ -3,12 +3,10 @@
 use crossterm::event::{
     Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseButton, MouseEvent, MouseEventKind,
 };
-use kyanite_browse::scalar_text;
 
 use super::line::InputLine;
-use super::tab::{OPENED, Tab};
+use super::tab::{Document, OPENED, Tab};
 use super::{App, Leave, Mode};
-use crate::report::as_json;
 
 /// The lines above the tree.
 pub const ABOVE: u16 = 1;
@@ -122,7 +120,7 @@ impl App<'_> {
                 self.copy("path", path);
             }
             KeyCode::Char('v') => {
-                let value = self.whole_value();
+                let value = self.tab().tree.whole(self.tab().at);
                 self.copy("value", value);
             }
             KeyCode::Char('m') => {
@@ -150,7 +148,7 @@ impl App<'_> {
     }
 
     fn is_xml(&self) -> bool {
-        self.tab().document.format == kyanite_formats::Format::Xml
+        self.tab().document.format() == kyanite_formats::Format::Xml
     }
 
     /// Opens all to a level, and stays at the current line as far as it is seen still.
@@ -182,21 +180,6 @@ impl App<'_> {
     fn copy(&mut self, what: &str, text: String) {
         self.told = Some(format!("copied the {what}"));
         self.copied = Some(text);
-    }
-
-    /// The value of the current line as JSON, or the text of an element.
-    pub(super) fn whole_value(&self) -> String {
-        let tab = self.tab();
-        let Some(value) = tab.tree.value(tab.at) else { return String::new() };
-        match (value.as_text(), scalar_text(value)) {
-            (Some(text), _) => text.to_owned(),
-            (None, Some(text)) => text,
-            (None, None) => {
-                let arena = kyanite_tree::Arena::new();
-                let record = kyanite_formats::record_view::View::default().record(value, &arena);
-                String::from_utf8_lossy(&as_json(record)).into_owned()
-            }
-        }
     }
 
     fn typing(&mut self, key: KeyEvent) {
@@ -289,7 +272,11 @@ impl App<'_> {
         }
         // The path is the last word with a $ in front.
         let begin = path.rfind('$').unwrap_or(0);
-        let names = self.tab().document.names_behind(&path[begin..], 500);
+        // What a large document has there is not looked for with each key.
+        let Document::Held(document) = &self.tab().document else {
+            return (self.line.at, Vec::new());
+        };
+        let names = document.names_behind(&path[begin..], 500);
         let lower = part.to_lowercase();
         let fits = |name: &String| name.to_lowercase().starts_with(&lower) && name != part;
         let plain =
@@ -306,7 +293,7 @@ impl App<'_> {
             KeyCode::PageUp => tab.scrolled = tab.scrolled.saturating_sub(page),
             KeyCode::PageDown => tab.scrolled += page,
             KeyCode::Char('v') => {
-                let value = self.whole_value();
+                let value = self.tab().tree.whole(self.tab().at);
                 self.copy("value", value);
             }
             _ => self.mode = Mode::Walk,

@@ -1,11 +1,13 @@
 //! A document on the screen: its tree, where one is in it, and what was found.
 
 use std::path::{Path, PathBuf};
-use std::time::SystemTime;
+use std::time::{Duration, Instant, SystemTime};
 
-use kyanite_browse::{Tree, written};
-use kyanite_flow::{HeldDocument, Input, Selected};
-use kyanite_tree::Step;
+use kyanite_browse::{LargeTree, Outline, Spot, Tree};
+use kyanite_flow::{Failed, HeldDocument, Input, LargeDocument, Looked, Looking};
+use kyanite_formats::Format;
+
+use crate::stats::size;
 
 /// The most places that are kept of a search or an expression.
 pub const FOUND: usize = 10_000;
@@ -13,17 +15,23 @@ pub const FOUND: usize = 10_000;
 /// The most lines that are opened at once.
 pub const OPENED: usize = 200_000;
 
+/// How long no key is typed before an expression is looked for in a large document.
+const TYPING: Duration = Duration::from_millis(150);
+
+/// The bytes of a large document that are looked through between two keys.
+const AT_ONCE: usize = 8 << 20;
+
 /// A document.
 pub struct Tab<'a> {
-    pub document: HeldDocument<'a>,
-    pub tree: Tree<'a>,
+    pub document: Document<'a>,
+    pub tree: Box<dyn Outline<'a> + 'a>,
     /// The current line, and the first on the screen.
     pub at: usize,
     pub top: usize,
     /// What was searched for, or selected.
     pub hits: Hits<'a>,
     /// What the expression that is typed selects.
-    pub selected: Selected<'a>,
+    pub selected: Selection<'a>,
     /// The current one of these.
     pub chosen: usize,
     /// How far the whole value is scrolled.
@@ -57,20 +65,145 @@ fn state_of(path: &Path) -> Option<(u64, Option<SystemTime>)> {
     Some((about.len(), about.modified().ok()))
 }
 
+/// A document, held or in its file.
+pub enum Document<'a> {
+    Held(HeldDocument<'a>),
+    Large(LargeDocument),
+}
+
+impl Document<'_> {
+    pub fn name(&self) -> &str {
+        match self {
+            Self::Held(document) => &document.name,
+            Self::Large(document) => &document.name,
+        }
+    }
+
+    pub fn format(&self) -> Format {
+        match self {
+            Self::Held(document) => document.format,
+            Self::Large(document) => document.format,
+        }
+    }
+}
+
 /// Places to go through.
 #[derive(Default)]
 pub struct Hits<'a> {
-    pub places: Vec<Vec<Step<'a>>>,
+    pub places: Vec<Spot<'a>>,
     pub count: usize,
     /// The one that was gone to last.
     pub at: Option<usize>,
+    /// What looks for more of them meanwhile.
+    looking: Option<Looking>,
+}
+
+/// What an expression selects.
+#[derive(Default)]
+pub struct Selection<'a> {
+    /// The first places and values, in order; what was computed has no place.
+    pub found: Vec<(Option<Spot<'a>>, String)>,
+    pub count: usize,
+    /// What is wrong with the expression, or which step found nothing.
+    pub problem: Option<String>,
+    /// What is looked for in a large document once nothing more is typed, and since when.
+    waiting: Option<(String, Instant)>,
+    /// What looks for more of it meanwhile.
+    looking: Option<Looking>,
+}
+
+impl Hits<'_> {
+    /// Whether more may be found.
+    pub fn is_going_on(&self) -> bool {
+        self.looking.is_some()
+    }
+
+    fn take(&mut self) {
+        let Some(looking) = &self.looking else { return };
+        let is_over = looking.is_over();
+        let more = looking.take().into_iter();
+        self.places.extend(more.filter_map(|(at, _)| at.map(Spot::Byte)));
+        self.count = looking.count();
+        if is_over {
+            self.looking = None;
+        }
+    }
+}
+
+impl Selection<'_> {
+    /// Whether more may be found.
+    pub fn is_going_on(&self) -> bool {
+        self.looking.is_some() || self.waiting.is_some()
+    }
+
+    fn take(&mut self, document: &Document<'_>) {
+        let is_typed = |(_, since): &mut (String, Instant)| since.elapsed() > TYPING;
+        if let (Some((expression, _)), Document::Large(document)) =
+            (self.waiting.take_if(is_typed), document)
+        {
+            self.looking = Some(document.select(&expression, FOUND));
+        }
+        let Some(looking) = &self.looking else { return };
+        let is_over = looking.is_over();
+        let more = looking.take().into_iter();
+        self.found.extend(more.map(|(at, value)| (at.map(Spot::Byte), value)));
+        self.count = looking.count();
+        if is_over {
+            self.problem = looking.problem();
+            self.looking = None;
+        }
+    }
 }
 
 impl<'a> Tab<'a> {
-    pub fn new(document: HeldDocument<'a>, file: Option<Watched>) -> Self {
-        let tree = Tree::new(document.root);
-        let (hits, selected) = (Hits::default(), Selected::default());
-        Self { document, tree, at: 0, top: 0, hits, selected, chosen: 0, scrolled: 0, file }
+    /// A document that is looked at.
+    ///
+    /// # Errors
+    /// [`Failed::Input`] when the file of a large one cannot be opened.
+    pub fn new(looked: Looked<'a>, file: Option<Watched>) -> Result<Self, Failed> {
+        let (document, tree): (_, Box<dyn Outline<'a> + 'a>) = match looked {
+            Looked::Held(document) => {
+                let tree = Tree::new(document.root);
+                (Document::Held(document), Box::new(tree))
+            }
+            Looked::Large(document) => {
+                let (bytes, notation) = document.bytes()?;
+                let mut tree = LargeTree::new(bytes, notation);
+                tree.work(1);
+                (Document::Large(document), Box::new(tree))
+            }
+        };
+        let (hits, selected) = (Hits::default(), Selection::default());
+        let (at, top, chosen, scrolled) = (0, 0, 0, 0);
+        Ok(Self { document, tree, at, top, hits, selected, chosen, scrolled, file })
+    }
+
+    /// Goes on with what is not done yet; tells whether there was anything.
+    pub fn work(&mut self) -> bool {
+        let numbers = self.tree.numbers(self.at);
+        let is_looking = self.hits.is_going_on() || self.selected.is_going_on();
+        self.hits.take();
+        self.selected.take(&self.document);
+        let before = self.tree.len();
+        let has_worked = self.tree.work(AT_ONCE);
+        // Lines may have come above the current one, as those of pages do.
+        if self.tree.len() != before && self.tree.numbers(self.at) != numbers {
+            self.at = self.tree.show_numbers(&numbers);
+        }
+        has_worked || is_looking || self.is_coming_in()
+    }
+
+    /// Whether more of the document is still to come.
+    pub fn is_coming_in(&self) -> bool {
+        matches!(&self.document, Document::Large(document) if !document.is_complete())
+    }
+
+    /// How much of the document has come, or why no more comes, where that is not all of it.
+    pub fn coming(&self) -> Option<String> {
+        let Document::Large(document) = &self.document else { return None };
+        let so_far = || format!("{} so far", size(document.count() as f64));
+        let problem = || document.problem().map(|problem| format!("cut off: {problem}"));
+        if self.is_coming_in() { Some(so_far()) } else { problem() }
     }
 
     /// Whether the file has changed since it was read.
@@ -90,17 +223,28 @@ impl<'a> Tab<'a> {
 
     /// Keeps the current line on a screen of so many lines.
     pub fn scroll(&mut self, height: usize) {
-        self.top = self.top.min(self.at);
-        if self.at >= self.top + height.max(1) {
-            self.top = self.at + 1 - height.max(1);
+        let height = height.max(1);
+        let is_far = self.at + height < self.top || self.at > self.top + 2 * height;
+        if is_far {
+            // What was gone to from far away stands in the middle.
+            self.top = self.at.saturating_sub(height / 2);
         }
+        self.top = self.top.clamp((self.at + 1).saturating_sub(height), self.at);
     }
 
     /// Searches names and values.
     pub fn search(&mut self, text: &str) {
-        let (places, count) =
-            if text.is_empty() { (Vec::new(), 0) } else { self.tree.search(text, FOUND) };
-        self.hits = Hits { places, count, at: None };
+        self.hits = Hits::default();
+        if text.is_empty() {
+            return;
+        }
+        match (self.tree.search(text, FOUND), &self.document) {
+            (Some((places, count)), _) => (self.hits.places, self.hits.count) = (places, count),
+            (None, Document::Large(document)) => {
+                self.hits.looking = Some(document.search(text, FOUND));
+            }
+            (None, Document::Held(_)) => {}
+        }
     }
 
     /// Goes to the next hit, or the one before; tells whether there is one.
@@ -116,8 +260,8 @@ impl<'a> Tab<'a> {
             (Some(at), true) => (at + count - 1) % count,
         };
         self.hits.at = Some(next);
-        let steps = self.hits.places[next].clone();
-        if let Some(line) = self.tree.show(&steps) {
+        let place = self.hits.places[next].clone();
+        if let Some(line) = self.tree.show(&place) {
             self.at = line;
         }
         true
@@ -126,23 +270,37 @@ impl<'a> Tab<'a> {
     /// Works out what an expression selects.
     pub fn select(&mut self, expression: &str) {
         self.chosen = 0;
-        self.selected = match expression.trim().is_empty() {
-            true => Selected::default(),
-            false => self.document.select(expression, FOUND),
-        };
+        self.selected = Selection::default();
+        if expression.trim().is_empty() {
+            return;
+        }
+        match &self.document {
+            Document::Held(document) => {
+                let selected = document.select(expression, FOUND);
+                let found = selected.found.into_iter();
+                let spot = |place: kyanite_tree::Location<'a>| Spot::Steps(place.steps().to_vec());
+                self.selected.found =
+                    found.map(|(place, value)| (place.map(spot), value)).collect();
+                (self.selected.count, self.selected.problem) = (selected.count, selected.problem);
+            }
+            Document::Large(_) => {
+                self.selected.waiting = Some((expression.to_owned(), Instant::now()));
+            }
+        }
     }
 
     /// Goes to the chosen one of what is selected, and takes all for hits.
     pub fn take_selected(&mut self) -> bool {
         let places = self.selected.found.iter().filter_map(|(place, _)| place.as_ref());
-        let places: Vec<Vec<Step<'a>>> = places.map(|place| place.steps().to_vec()).collect();
+        let places: Vec<Spot<'a>> = places.cloned().collect();
         if places.is_empty() {
             return false;
         }
         let chosen = self.chosen.min(places.len() - 1);
-        self.hits = Hits { count: self.selected.count, places, at: Some(chosen) };
-        let steps = self.hits.places[chosen].clone();
-        match self.tree.show(&steps) {
+        let place = places[chosen].clone();
+        let (count, at) = (self.selected.count, Some(chosen));
+        self.hits = Hits { count, places, at, looking: self.selected.looking.take() };
+        match self.tree.show(&place) {
             Some(line) => self.at = line,
             None => return false,
         }
@@ -152,6 +310,6 @@ impl<'a> Tab<'a> {
     /// The path of something that was selected.
     pub fn path_of(&self, number: usize) -> Option<String> {
         let (place, _) = self.selected.found.get(number)?;
-        place.as_ref().map(|place| written(place.steps().to_vec(), self.document.root))
+        self.tree.path_at(place.as_ref()?)
     }
 }

@@ -20,6 +20,9 @@ static IS_ENTERED: AtomicBool = AtomicBool::new(false);
 /// How long a turn waits for a key.
 const PATIENCE: Duration = Duration::from_millis(500);
 
+/// How long one waits for a key that has work to do.
+const BUSY: Duration = Duration::from_millis(10);
+
 fn failed(message: String) -> Failed {
     let why = Diagnostic::error(Code::CommandLine, message);
     Failed::Command(vec![why.advise("to look at a document without one, use kyanite survey")])
@@ -80,10 +83,11 @@ impl Screen {
         drawn.map(drop).map_err(|error| failed(format!("the terminal cannot be drawn on: {error}")))
     }
 
-    /// What happens next; nothing if nothing does for a while.
-    pub fn next(&mut self) -> Result<Option<Event>, Failed> {
+    /// What happens next; nothing if nothing does for a while, which is short while there is something else to do.
+    pub fn next(&mut self, is_busy: bool) -> Result<Option<Event>, Failed> {
+        let patience = if is_busy { BUSY } else { PATIENCE };
         let next =
-            event::poll(PATIENCE).and_then(|is_there| is_there.then(event::read).transpose());
+            event::poll(patience).and_then(|is_there| is_there.then(event::read).transpose());
         next.map_err(|error| failed(format!("the terminal gives no keys: {error}")))
     }
 
