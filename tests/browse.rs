@@ -207,6 +207,27 @@ fn pipes_sizes_and_values() {
     assert!(!String::from_utf8_lossy(&raw).contains("\x1b[?1049h"));
 }
 
+/// Names have the colour for the ground that is told, and none where none is wanted.
+#[test]
+fn colours_for_light_and_dark_ground() {
+    let folder = Folder::with_demo();
+    for (line, colour) in [
+        ("kyanite browse timetable.json --background dark", Some("\x1b[38;5;13;")),
+        ("COLORFGBG='0;15' kyanite browse timetable.json", Some("\x1b[38;5;5;")),
+        ("NO_COLOR=1 kyanite browse timetable.json --background dark", None),
+    ] {
+        let mut terminal = InTerminal::start(&folder, line, (24, 100));
+        terminal.shows("routes");
+        terminal.keys("q");
+        let (_, _, raw) = terminal.end();
+        let raw = String::from_utf8_lossy(&raw).into_owned();
+        match colour {
+            Some(colour) => assert!(raw.contains(colour), "{line}: {raw:?}"),
+            None => assert!(!raw.contains("\x1b[38;5;"), "{line}: {raw:?}"),
+        }
+    }
+}
+
 /// A file that grows is read again on request, and followed.
 #[test]
 fn a_file_that_grows() {

@@ -15,7 +15,7 @@ use clap::{ArgAction, Args, Parser, Subcommand, ValueEnum, ValueHint};
 use kyanite_formats::Format;
 use kyanite_formats::encoding::Charset;
 
-pub use browse::Browse;
+pub use browse::{Background, Browse};
 pub use change::{Diff, DiffForm, Patch};
 pub use reading::Reading;
 pub use rules::{CheckRules, Rules};

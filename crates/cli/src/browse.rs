@@ -14,7 +14,7 @@ use kyanite_flow::{Counters, Events, Failed, Input, look_at};
 use kyanite_tree::{Arena, Diagnostic};
 use kyanite_xpath::Store;
 
-use crate::arguments::{Browse, MessageOptions};
+use crate::arguments::{Background, Browse, MessageOptions};
 use crate::messages::{Messages, is_wanted};
 use crate::run::{inputs_of, standard_output};
 use crate::status::Status;
@@ -115,6 +115,7 @@ fn look(
         line: InputLine::default(),
         history: std::mem::take(&mut kept.history),
         is_colored: is_wanted(options.color, true),
+        background: command.background.or_else(Background::told),
         follows: kept.follows,
         told: None,
         leaving: None,
@@ -185,6 +186,8 @@ struct App<'a> {
     line: InputLine,
     history: History,
     is_colored: bool,
+    /// The ground that the terminal has, if it is known.
+    background: Option<Background>,
     /// Whether documents are read again when their files change, and their last lines gone to.
     follows: bool,
     /// What is said at the bottom.

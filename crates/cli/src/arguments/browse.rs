@@ -1,6 +1,6 @@
 //! The arguments of `kyanite browse`.
 
-use clap::{Args, ValueHint};
+use clap::{Args, ValueEnum, ValueHint};
 
 use super::Reading;
 
@@ -21,4 +21,47 @@ pub struct Browse {
     /// How they are read.
     #[command(flatten)]
     pub reading: Reading,
+    /// Colours for a terminal with that ground [default: as the terminal says in COLORFGBG, and else none that need it]
+    #[arg(long, value_name = "GROUND", help_heading = "Look")]
+    pub background: Option<Background>,
+}
+
+/// The ground of a terminal.
+#[derive(ValueEnum, Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Background {
+    /// Light signs on dark ground
+    Dark,
+    /// Dark signs on light ground
+    Light,
+}
+
+impl Background {
+    /// What the terminal says, if it does: the number of a colour behind the last semicolon.
+    pub fn told() -> Option<Self> {
+        Self::of_colors(&std::env::var("COLORFGBG").ok()?)
+    }
+
+    fn of_colors(colors: &str) -> Option<Self> {
+        let ground: u8 = colors.rsplit(';').next()?.parse().ok()?;
+        Some(if matches!(ground, 7 | 9..=15) { Self::Light } else { Self::Dark })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_terminals_say() {
+        for (colors, expected) in [
+            ("15;0", Some(Background::Dark)),
+            ("0;15", Some(Background::Light)),
+            ("0;default;7", Some(Background::Light)),
+            ("12;8", Some(Background::Dark)),
+            ("default;default", None),
+            ("", None),
+        ] {
+            assert_eq!(Background::of_colors(colors), expected, "{colors}");
+        }
+    }
 }

@@ -10,6 +10,7 @@ use ratatui::widgets::{Clear, Paragraph};
 
 use super::keys::KEYS;
 use super::{App, Mode};
+use crate::arguments::Background;
 
 /// How far a level is set in.
 const INDENT: usize = 2;
@@ -19,7 +20,7 @@ pub fn draw(app: &mut App<'_>, frame: &mut Frame<'_>) {
     let rows =
         [Constraint::Length(1), Constraint::Min(1), Constraint::Length(1), Constraint::Length(1)];
     let [title, body, path, bottom] = Layout::vertical(rows).areas(frame.area());
-    let look = Look { is_colored: app.is_colored };
+    let look = Look::of(app);
     titles(app, look, frame, title);
     match app.mode {
         Mode::Select => selected(app, look, frame, body),
@@ -41,25 +42,44 @@ pub fn draw(app: &mut App<'_>, frame: &mut Frame<'_>) {
     said(app, look, frame, bottom);
 }
 
-/// The styles.
+/// The styles: with colours, for the ground of the terminal, or without.
 #[derive(Clone, Copy)]
 struct Look {
     is_colored: bool,
+    background: Option<Background>,
 }
 
 impl Look {
-    fn colored(self, color: Color) -> Style {
-        if self.is_colored { Style::new().fg(color) } else { Style::new() }
+    fn of(app: &App<'_>) -> Self {
+        Self { is_colored: app.is_colored, background: app.background }
     }
 
-    /// Names are told by their weight: no colour is read well on light and on dark ground alike.
+    /// A colour for dark ground and one for light; none where the ground is not known, since none is read well on both.
+    fn colored(self, dark: Color, light: Color) -> Style {
+        match self.background.filter(|_| self.is_colored) {
+            Some(Background::Dark) => Style::new().fg(dark),
+            Some(Background::Light) => Style::new().fg(light),
+            None => Style::new(),
+        }
+    }
+
+    /// Names are told by their weight as well.
     fn name(self) -> Style {
-        Style::new().add_modifier(Modifier::BOLD)
+        self.colored(Color::LightMagenta, Color::Magenta).add_modifier(Modifier::BOLD)
+    }
+
+    /// A value of some kind.
+    fn value(self, kind: &str) -> Style {
+        match kind {
+            "number" => self.colored(Color::LightCyan, Color::Blue),
+            "boolean" | "null" => self.colored(Color::LightYellow, Color::Red),
+            _ => Style::new(),
+        }
     }
 
     fn faint(self) -> Style {
         if self.is_colored {
-            self.colored(Color::DarkGray)
+            Style::new().fg(Color::DarkGray)
         } else {
             Style::new().add_modifier(Modifier::DIM)
         }
@@ -71,7 +91,7 @@ impl Look {
     }
 
     fn warning(self) -> Style {
-        self.colored(Color::Red)
+        if self.is_colored { Style::new().fg(Color::Red) } else { Style::new() }
     }
 }
 
@@ -130,7 +150,7 @@ fn tree_line(line: &TreeLine, look: Look, width: usize) -> Line<'static> {
             let kind = line.kind.chars().count() + 2;
             let shown =
                 truncate_str(&clean(value), room.saturating_sub(kind).max(8), "…").into_owned();
-            spans.push(Span::raw(format!("  {shown}")));
+            spans.push(Span::styled(format!("  {shown}"), look.value(&line.kind)));
             spans.push(Span::styled(format!("  {}", line.kind), look.faint()));
         }
         None => spans.push(Span::styled(format!("  {}", line.kind), look.faint())),
