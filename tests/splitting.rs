@@ -155,6 +155,9 @@ fn what_is_refused() {
     folder.file("twins.jsonl", "{\"k\": \"a\"}\n{\"k\": \"A\"}\n");
     folder.file("lists.jsonl", "{\"k\": \"a\"}\n{\"k\": [1]}\n");
     folder.file("broken.jsonl", "{\"k\": 1}\n{\"k\": }\n");
+    folder.file("broken.yaml", "a: 1\n---\nk: 1\n---\nc: [1\nd: 2\n");
+    folder.file("keys.yaml", "k: 1\n...\n# two\n---\nk: {x: 1}\n");
+    folder.file("cut.xml", "<a><b/><b>");
     for (line, status, expected) in [
         ("split bookings.jsonl --into parts", 2, "--records"),
         ("split bookings.jsonl --records 1 --bytes 5 --into parts", 2, "do not go together"),
@@ -201,6 +204,9 @@ fn what_is_refused() {
             3,
             "pier-feed.xml:1:35",
         ),
+        ("split broken.yaml --records 1 --into parts", 3, "broken.yaml:6:1"),
+        ("split keys.yaml --by $.k --into parts", 4, "keys.yaml:5:1"),
+        ("split cut.xml --at $.a.b[*] --records 1 --into parts", 3, "cut.xml:1:11"),
         ("split missing.jsonl --records 1 --into parts", 3, "missing.jsonl"),
     ] {
         assert_says(&folder, line, status, expected);

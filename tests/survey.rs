@@ -40,6 +40,11 @@ fn what_is_in_the_demo() {
             "$.routes[*].sailings[*].berth            ━━━         40 %  null 50 %, text 50 %",
         ),
         ("survey timetable.json --at $.routes[*].sailings[*]", 0, "30 records"),
+        ("survey manifest.xml --at $.manifest.vessel[*].deck[*].vehicle[*]", 0, "4 records"),
+        ("survey manifest.xml --at $.manifest.vessel[*].deck[*].vehicle[*]", 0, "['m:weight']"),
+        ("survey manifest.xml --at $.manifest.vesel[*]", 2, "leads to no records"),
+        ("survey pier-feed.xml --at $.feed.ship[*]", 3, "pier-feed.xml:1:35"),
+        ("survey pier-feed.xml --at $.feed.reading[*] --lenient", 0, "repaired"),
         (
             "survey timetable.json --at $.routes[*].vessels[*]",
             2,

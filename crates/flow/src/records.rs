@@ -412,6 +412,11 @@ impl<'a> Records<'a> {
         &self.bytes[self.begin()..self.reader.position().max(self.begin())]
     }
 
+    /// The text from a byte of the block to the end of the record that was read last.
+    pub(crate) fn last_text_from(&self, begin: usize) -> &'a [u8] {
+        &self.bytes[begin..self.reader.position().max(begin)]
+    }
+
     /// The place of the record that was read last.
     pub(crate) fn last_place(&self) -> Place {
         self.place_at(self.begin())

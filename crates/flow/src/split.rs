@@ -2,8 +2,8 @@
 
 mod parts;
 mod xml;
+mod yaml;
 
-use std::io::Read;
 use std::path::{Path, PathBuf};
 
 use kyanite_formats::json::EventReader;
@@ -13,7 +13,7 @@ use kyanite_tree::{Arena, Base, Code, Diagnostic, Event, Passed, Place, Pull, Va
 
 use crate::document::Library;
 use crate::failed::{Events, Failed};
-use crate::input::{Input, InputOptions, Limited, Source, cannot_read};
+use crate::input::{Input, InputOptions, Source};
 use crate::records::{Blocks, InputPart};
 use crate::run::rule_failed;
 use crate::stream::no_trouble;
@@ -207,44 +207,6 @@ impl Cut<'_, '_> {
         }
         Ok(())
     }
-
-    /// Cuts YAML between its documents. A line that begins with three hyphens ends whatever was open (YAML 1.2.2 section 9.1.2).
-    fn yaml(&mut self, source: Source) -> Result<(), Failed> {
-        let (name, text) = self.whole_text(source)?;
-        let arena = Arena::new();
-        let library = Library::new(&arena);
-        let whole = Source::of_text(&name, &text, Format::Yaml);
-        let roots = library.load(whole, self.what.options, self.events)?.roots;
-        let documents = documents_of_yaml(&text);
-        if documents.len() != roots.len() {
-            let message =
-                format!("{name} has documents that cannot be told apart by their first lines");
-            return Err(Failed::command(message, "convert it to JSON Lines first"));
-        }
-        let mut keys = Keys::new(self.what.by);
-        for (root, document) in roots.into_iter().zip(documents) {
-            let place = || library.place(root.origin());
-            let key = keys.of(root, &arena, &place)?;
-            self.parts.put(document.as_bytes(), root, key, Around::Nothing, &place)?;
-        }
-        Ok(())
-    }
-
-    /// The name and the text of an input that is held whole.
-    fn whole_text(&mut self, source: Source) -> Result<(String, String), Failed> {
-        let name = source.name.clone();
-        let mut bytes = Vec::new();
-        Limited::new(source.reader, self.what.options.size)
-            .read_to_end(&mut bytes)
-            .map_err(|error| Failed::Input(cannot_read(&name, &error)))?;
-        self.events.read(bytes.len());
-        let text = String::from_utf8(bytes).map_err(|error| {
-            let at = error.utf8_error().valid_up_to();
-            let wrong = kyanite_formats::SyntaxError::not_utf8(at, at + 1);
-            Failed::Input(wrong.diagnostic(&name, error.as_bytes()))
-        })?;
-        Ok((name, text))
-    }
 }
 
 /// Where the value ends that begins at a byte, or behind blanks there, if it is well-formed and nested no deeper than that.
@@ -260,38 +222,6 @@ fn value_end(events: &mut EventReader<'_>, at: usize, depth: usize) -> Option<us
         }
     }
     events.end()
-}
-
-/// The documents of a YAML stream, each with the lines before it that belong to it.
-fn documents_of_yaml(text: &str) -> Vec<&str> {
-    let mut starts = vec![0];
-    let (mut at, mut has_content) = (0, false);
-    for line in text.split_inclusive('\n') {
-        let marks = |sign: &str| {
-            line.strip_prefix(sign)
-                .is_some_and(|rest| rest.is_empty() || rest.starts_with([' ', '\t', '\r', '\n']))
-        };
-        if marks("---") {
-            if has_content {
-                starts.push(at);
-            }
-            has_content = true;
-        } else if marks("...") {
-            if has_content {
-                starts.push(at + line.len());
-            }
-            has_content = false;
-        } else {
-            has_content |= !line.trim().is_empty() && !line.starts_with(['#', '%']);
-        }
-        at += line.len();
-    }
-    starts.push(text.len());
-    let pieces = starts.windows(2).map(|pair| &text[pair[0]..pair[1]]);
-    let holds = |piece: &&str| {
-        piece.lines().any(|line| !line.trim().is_empty() && !line.starts_with(['#', '%']))
-    };
-    pieces.filter(holds).collect()
 }
 
 /// What part a record is in, as far as an expression says.
@@ -407,26 +337,5 @@ impl<'a> Library<'a> {
         let offset = Base::default().offset(value.origin());
         let span = span_of(Format::Json, text, offset, None)?;
         text.get(span.start..span.end)
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn documents_between_marks() {
-        for (text, count) in [
-            ("a: 1\n", 1),
-            ("a: 1\n---\nb: 2\n", 2),
-            ("# c\n---\na: 1\n---\nb: 2\n...\n", 2),
-            ("%YAML 1.2\n---\na: |\n  x\n  --- y\n...\n%YAML 1.2\n---\nb\n", 2),
-            ("--- 1\n--- 2\n---\n", 3),
-            ("a: 1\n...\n# end\n", 1),
-            ("", 0),
-        ] {
-            let documents = documents_of_yaml(text);
-            assert_eq!(documents.len(), count, "{text}: {documents:?}");
-        }
     }
 }

@@ -5,6 +5,7 @@ mod at;
 use kyanite_formats::Format;
 use kyanite_formats::json::EventReader;
 use kyanite_formats::record_view::{Shape, View};
+use kyanite_formats::xml::StepName;
 use kyanite_survey::{Batch, Bounds, Ended, Survey};
 use kyanite_tree::{Arena, Base, Code, Diagnostic, Passed, TextPlaces, ValueEvents};
 
@@ -88,6 +89,11 @@ impl Looking<'_, '_> {
             self.records(&mut blocks, input, &replaced)?;
             return Ok(());
         }
+        if let Some(at) = self.what.at.filter(|at| format == Format::Xml && at.leads_to_elements())
+            && is_plain
+        {
+            return self.elements(source, at);
+        }
         let names = self.what.at.map_or(Some(Vec::new()), RecordPath::to_one_list);
         if let Some(names) = names.filter(|_| format == Format::Json && is_plain) {
             let mut source = source.go_through(names)?;
@@ -151,6 +157,39 @@ impl Looking<'_, '_> {
             survey.take(ended, input.name, records.lines_before());
             Ok(used)
         })
+    }
+
+    /// Surveys the elements at a path of XML one after another.
+    fn elements(&mut self, source: Source, at: &RecordPath) -> Result<(), Failed> {
+        let Source { name, reader, live, replaced, .. } = source;
+        let path: Vec<StepName> = at.names().map(|name| StepName::new(name, None)).collect();
+        let mut blocks = Blocks::new(reader, live);
+        let (base, before) = (Base::default(), Passed::default());
+        let input = InputPart { name: &name, format: Format::Xml, base, before };
+        let options = self.what.options;
+        let shape = Shape { without_namespaces: options.drop_namespaces, ..Shape::default() };
+        let mut view = View::new(&shape, true);
+        let survey = &mut *self.survey;
+        let counters = self.events.counters;
+        let walk = Walk::new(options, self.events).over_elements(&path, false);
+        walk.over(&mut blocks, input, &replaced, &mut |records, arena, steps| {
+            let mut batch = Batch::new(arena);
+            let base = records.base();
+            let used = loop {
+                match steps.next(records)? {
+                    Step::Record(element) => {
+                        let record = view.record(element, arena);
+                        batch.record(&mut ValueEvents::new(record, base));
+                    }
+                    Step::End(used) => break used,
+                }
+            };
+            let ended = batch.end(&mut |offset| records.line(offset));
+            counters.count(ended.records());
+            survey.take(ended, input.name, records.lines_before());
+            Ok(used)
+        })?;
+        Ok(())
     }
 
     /// Surveys documents that are held whole.

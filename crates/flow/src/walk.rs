@@ -1,6 +1,8 @@
 //! Records of a stream one by one, for whoever only looks at them: broken ones end the walk, or are left out and told.
 
-use kyanite_tree::{Arena, Passed, Value};
+use kyanite_formats::Format;
+use kyanite_formats::xml::StepName;
+use kyanite_tree::{Arena, Passed, Span, TextPlaces, Value};
 
 use crate::document::{Duplicates, Skipped};
 use crate::failed::{Events, Failed};
@@ -12,6 +14,10 @@ use crate::transcode::Replaced;
 /// A walk over the blocks of a stream.
 pub(crate) struct Walk<'w, 'e> {
     options: &'w InputOptions,
+    /// The names that lead to the elements that are records, if the stream is XML.
+    elements: &'w [StepName],
+    /// Whether names and attributes of the elements around these are wanted.
+    keeps_around: bool,
     steps: Steps<'w, 'e>,
 }
 
@@ -20,6 +26,7 @@ pub(crate) struct Steps<'w, 'e> {
     events: &'w mut Events<'e>,
     skipped: Skipped,
     duplicates: Duplicates,
+    repairs: Repairs,
 }
 
 /// What comes next in a block.
@@ -41,7 +48,12 @@ impl Steps<'_, '_> {
     /// Reads on.
     pub(crate) fn next<'b>(&mut self, records: &mut Records<'b>) -> Result<Step<'b>, Failed> {
         loop {
-            let step = match records.next() {
+            let next = records.next();
+            let repairs = records.take_repairs();
+            if !repairs.is_empty() {
+                self.repairs.take(repairs, |span| records.place_of(span), self.events);
+            }
+            let step = match next {
                 Next::Record(record) => Step::Record(record),
                 Next::End(used) => Step::End(used),
                 Next::Broken(problem) => {
@@ -64,7 +76,16 @@ impl<'w, 'e> Walk<'w, 'e> {
     /// A walk over an input that is read so.
     pub(crate) fn new(options: &'w InputOptions, events: &'w mut Events<'e>) -> Self {
         let (skipped, duplicates) = (Skipped::new(options.lenient), Duplicates::new());
-        Self { options, steps: Steps { events, skipped, duplicates } }
+        let repairs = Repairs::new(options.repairs);
+        let steps = Steps { events, skipped, duplicates, repairs };
+        Self { options, elements: &[], keeps_around: false, steps }
+    }
+
+    /// The same walk, over a document of XML, whose records are the elements that these names lead to. The elements around them
+    /// are told by their reader if it `keeps_around`.
+    pub(crate) fn over_elements(mut self, path: &'w [StepName], keeps_around: bool) -> Self {
+        (self.elements, self.keeps_around) = (path, keeps_around);
+        self
     }
 
     /// Walks to the end of a stream, from the place in it where `input` begins; gives how much of it was passed.
@@ -76,10 +97,9 @@ impl<'w, 'e> Walk<'w, 'e> {
         visit: Visit<'_>,
     ) -> Result<Passed, Failed> {
         let walked = self.blocks(blocks, input, visit);
-        let Steps { events, skipped, duplicates } = self.steps;
+        let Steps { events, skipped, duplicates, mut repairs } = self.steps;
         skipped.finish(events);
         duplicates.finish(events);
-        let mut repairs = Repairs::new(self.options.repairs);
         repairs.take_replaced(replaced);
         repairs.finish(events);
         walked
@@ -93,6 +113,10 @@ impl<'w, 'e> Walk<'w, 'e> {
     ) -> Result<Passed, Failed> {
         let held = Held::default();
         let mut layout = None;
+        let is_xml = input.format == Format::Xml;
+        if is_xml {
+            blocks.cut_behind_tags();
+        }
         loop {
             let block =
                 blocks.next().map_err(|error| Failed::Input(cannot_read(input.name, &error)))?;
@@ -101,9 +125,23 @@ impl<'w, 'e> Walk<'w, 'e> {
             if layout.is_none() {
                 let (text, _) = valid_start(block.bytes);
                 let text = held.arena.text(text);
-                match Beginning::read(input.format, self.options, text, &held.arena) {
+                let beginning = if is_xml {
+                    let text = (text, then == Then::End);
+                    Beginning::of_elements(
+                        self.options,
+                        text,
+                        (self.elements, self.keeps_around),
+                        &held,
+                    )
+                } else {
+                    Beginning::read(input.format, self.options, text, &held.arena)
+                };
+                match beginning {
                     Ok(beginning) => {
                         from = beginning.from;
+                        let places = TextPlaces::new(input.name, block.bytes);
+                        let place = |span: Span| places.place(span.start, span.end);
+                        self.steps.repairs.take(beginning.repairs, place, self.steps.events);
                         self.steps
                             .duplicates
                             .tell(beginning.duplicates, self.steps.events, |_| None);
@@ -118,10 +156,15 @@ impl<'w, 'e> Walk<'w, 'e> {
                     }
                 }
             }
-            let Some(layout) = layout else { continue };
+            let Some(current) = layout else { continue };
             let (arena, all) = (Arena::new(), block.bytes);
-            let mut records = Records::new(block, from, input, layout, &arena, None);
+            let mut records = Records::new(block, from, input, current, &arena, None);
             let used = visit(&mut records, &arena, &mut self.steps)?;
+            let mut begin = None;
+            if let Some(reader) = records.as_xml() {
+                layout = Some(current.at(reader.place(&arena).keep(&held.arena)));
+                begin = reader.record_name().map(str::to_owned);
+            }
             drop(records);
             self.steps.events.read(used);
             input.before.pass(&all[..used]);
@@ -130,6 +173,9 @@ impl<'w, 'e> Walk<'w, 'e> {
                 return Ok(input.before);
             }
             blocks.used(used);
+            if let Some(begin) = begin {
+                blocks.cut_before(&begin);
+            }
         }
     }
 }

@@ -38,6 +38,7 @@ mod write;
 
 pub use dropped::Dropped;
 pub use encoding::{charset, decode};
+pub use escape::start_tag;
 pub use events::{Event, EventReader};
 pub use prolog::{Prolog, prolog, root_namespaces};
 pub use read::{DEFAULT_EXPANSION, Document, Options, document, node_end, nodes, value_end};

@@ -1,88 +1,71 @@
 //! Elements at a path of an XML document, each with the elements that it stands in.
 
-use kyanite_formats::{Format, span_of};
-use kyanite_tree::{Arena, Base, Code, Content, Diagnostic, Element, Origin, Value, counted};
+use kyanite_formats::Format;
+use kyanite_formats::xml::{RecordReader, StepName, start_tag};
+use kyanite_tree::{Base, Code, Diagnostic, Element, Passed};
 
 use super::parts::Around;
 use super::{Cut, Keys};
-use crate::document::Library;
 use crate::failed::Failed;
 use crate::input::Source;
+use crate::records::{Blocks, InputPart};
 use crate::survey::RecordPath;
-
-/// An element that is a record, and those that it stands in, the outermost first.
-struct Found<'a> {
-    element: Value<'a>,
-    around: Vec<(Origin, &'a Element<'a>)>,
-}
+use crate::walk::{Step, Walk};
 
 impl Cut<'_, '_> {
+    /// Cuts the elements that a path leads to, block by block.
     pub(super) fn xml(&mut self, source: Source, at: &RecordPath) -> Result<(), Failed> {
-        let arena = Arena::new();
-        let library = Library::new(&arena);
-        let roots = library.load(source, self.what.options, self.events)?.roots;
-        let Some((_, text)) = library.first_text() else { return Ok(()) };
-        let mut records = Vec::new();
-        let mut beside = 0;
-        for root in roots {
-            let Value::Element(_, document) = root else { continue };
-            let names: Vec<&str> = at.names().collect();
-            find(document, &names, &mut Vec::new(), &mut records, &mut beside);
-        }
-        if records.is_empty() {
+        let Source { name, reader, live, replaced, .. } = source;
+        let path: Vec<StepName> = at.names().map(|name| StepName::new(name, None)).collect();
+        let mut blocks = Blocks::new(reader, live);
+        let (base, before) = (Base::default(), Passed::default());
+        let input = InputPart { name: &name, format: Format::Xml, base, before };
+        let parts = &mut self.parts;
+        let mut keys = Keys::new(self.what.by);
+        let (mut count, mut has_others) = (0_u64, false);
+        let mut prolog: Option<String> = None;
+        let counters = self.events.counters;
+        let walk = Walk::new(self.what.options, self.events).over_elements(&path, true);
+        walk.over(&mut blocks, input, &replaced, &mut |records, arena, steps| {
+            let head = || String::from_utf8_lossy(records.head()).into_owned();
+            let prolog = prolog.get_or_insert_with(head).clone();
+            let used = loop {
+                match steps.next(records)? {
+                    Step::Record(element) => {
+                        let around = records.as_xml().map(|reader| reader.around());
+                        let tags: Vec<(String, String)> =
+                            around.unwrap_or_default().into_iter().map(tags).collect();
+                        let tags: Vec<(&str, &str)> = tags
+                            .iter()
+                            .map(|(begin, end)| (begin.as_str(), end.as_str()))
+                            .collect();
+                        let around = Around::Elements { prolog: &prolog, tags: &tags };
+                        let place = || Some(records.last_place());
+                        let key = keys.of(element, arena, &place)?;
+                        let begin = records.base().offset(element.origin());
+                        let text = records.last_text_from(begin);
+                        parts.put(text, element, key, around, &place)?;
+                        count += 1;
+                        counters.count(1);
+                    }
+                    Step::End(used) => break used,
+                }
+            };
+            has_others |= records.as_xml().is_some_and(RecordReader::has_others);
+            Ok(used)
+        })?;
+        if count == 0 {
             return Err(at.leads_nowhere());
         }
-        if beside > 0 {
-            let pieces = counted(beside, "element");
-            let verb = if beside == 1 { "is" } else { "are" };
-            let message = format!("{pieces} beside the records {verb} in no part");
+        if has_others {
+            let message = "elements that stand beside the records are in no part";
             self.events.tell(Diagnostic::warning(Code::NotRead, message));
-        }
-        let offset = |origin: Origin| Base::default().offset(origin);
-        let mut keys = Keys::new(self.what.by);
-        for Found { element, around } in records {
-            let place = || library.place(element.origin());
-            let key = keys.of(element, &arena, &place)?;
-            let Some(span) = span_of(Format::Xml, text, offset(element.origin()), None) else {
-                continue;
-            };
-            let start = around.first().map_or(span.start, |(origin, _)| offset(*origin));
-            let tags: Vec<(&str, &str)> = around
-                .iter()
-                .filter_map(|(origin, element)| {
-                    let first = element.content.first().map(Content::origin)?;
-                    let tag = text.get(offset(*origin)..offset(first))?;
-                    Some((tag, arena.concat(&["</", element.name.qualified(), ">"])))
-                })
-                .collect();
-            let prolog = text.get(..start).unwrap_or_default();
-            let around = Around::Elements { prolog, tags: &tags };
-            let text = text.get(span.start..span.end).unwrap_or_default();
-            self.parts.put(text.as_bytes(), element, key, around, &place)?;
         }
         Ok(())
     }
 }
 
-/// Finds the elements that names lead to, in the order of the document; counts elements beside them.
-fn find<'a>(
-    within: &'a Element<'a>,
-    names: &[&str],
-    around: &mut Vec<(Origin, &'a Element<'a>)>,
-    found: &mut Vec<Found<'a>>,
-    beside: &mut usize,
-) {
-    let Some((name, rest)) = names.split_first() else { return };
-    for content in within.content {
-        let Content::Element(origin, element) = content else { continue };
-        if !element.name.is_called(name) {
-            *beside += 1;
-        } else if rest.is_empty() {
-            found.push(Found { element: Value::Element(*origin, element), around: around.clone() });
-        } else {
-            around.push((*origin, element));
-            find(element, rest, around, found, beside);
-            around.pop();
-        }
-    }
+/// The tag that begins an element, and the one that ends it.
+fn tags(element: &Element<'_>) -> (String, String) {
+    (start_tag(element), format!("</{}>", element.name.qualified()))
 }

@@ -82,6 +82,11 @@ impl RecordPath {
         (*last == Step::Items).then(|| names.collect()).flatten()
     }
 
+    /// Whether the names alone tell elements of XML, one below the other, but for the root.
+    pub(crate) fn leads_to_elements(&self) -> bool {
+        self.names().count() > 1 && self.names().all(|name| !name.starts_with(['@', '#']))
+    }
+
     /// The names on the way.
     pub(crate) fn names(&self) -> impl Iterator<Item = &str> {
         self.0.iter().filter_map(|step| match step {

@@ -1,6 +1,6 @@
 //! Texts in XML: references in place of what would be markup, or would be read as something else.
 
-use kyanite_tree::Origin;
+use kyanite_tree::{Element, Origin};
 
 use super::chars;
 use crate::error::{CannotHold, cannot_hold};
@@ -21,6 +21,29 @@ pub(super) fn write_attribute(
     escape(value, true, origin, out)?;
     out.push(b'"');
     Ok(())
+}
+
+/// The start tag of an element, with the attributes that it has and no others; what XML has no place for is left out of them.
+///
+/// ```
+/// use kyanite_formats::xml::{document, start_tag, Options};
+/// use kyanite_tree::Arena;
+///
+/// let arena = Arena::new();
+/// let read = document("<b:berth xmlns:b='u' no='4 &lt; 5'/>", &arena, Options::default()).unwrap();
+/// let berth = read.root.children().next().and_then(|child| child.as_element()).unwrap();
+/// assert_eq!(start_tag(berth), r#"<b:berth xmlns:b="u" no="4 &lt; 5">"#);
+/// ```
+#[must_use]
+pub fn start_tag(element: &Element<'_>) -> String {
+    let mut tag = format!("<{}", element.name.qualified()).into_bytes();
+    for attribute in element.attributes {
+        // Characters that were read are ones that can be written.
+        let _ =
+            write_attribute(attribute.name.qualified(), attribute.value, Origin::NONE, &mut tag);
+    }
+    tag.push(b'>');
+    String::from_utf8_lossy(&tag).into_owned()
 }
 
 /// Appends text as content.

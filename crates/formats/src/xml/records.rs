@@ -175,6 +175,8 @@ pub struct RecordReader<'a> {
     sifting: Option<Box<Sifting<'a>>>,
     /// Names of elements that stood where one on the path was looked for, with the level.
     others: Vec<(usize, Name<'a>)>,
+    /// Whether any stood there, their names told or not.
+    has_others: bool,
     /// Namespaces of records that a name without prefix means.
     namespaces: Vec<&'a str>,
 }
@@ -227,6 +229,7 @@ impl<'a> RecordReader<'a> {
             passing: Lines::default(),
             sifting: None,
             others: Vec::new(),
+            has_others: false,
             namespaces: Vec::new(),
         }
     }
@@ -331,6 +334,12 @@ impl<'a> RecordReader<'a> {
     #[must_use]
     pub fn record_name(&self) -> Option<&'a str> {
         self.record_name
+    }
+
+    /// Whether any element stood beside the path.
+    #[must_use]
+    pub fn has_others(&self) -> bool {
+        self.has_others
     }
 
     /// Names of elements that stood where one on the path was looked for, with how many steps of the path led there.
@@ -456,6 +465,7 @@ impl<'a> RecordReader<'a> {
                     if self.again.is_some()
                         && let Some(end) = self.passes_over()
                     {
+                        self.has_others = true;
                         self.reader.cursor.at = end;
                         continue;
                     }
@@ -565,6 +575,7 @@ impl<'a> RecordReader<'a> {
     /// Passes over the element whose start tag was read, which is not on the path. Where it goes on behind the end of the
     /// text, what stands in it is passed over piece by piece.
     fn pass_over(&mut self, level: usize, name: Name<'a>) -> Result<(), SyntaxError> {
+        self.has_others = true;
         let before = Inside::of(&self.reader);
         match self.reader.content() {
             Err(error) if error.wants_more() && before.outer == 0 => {
