@@ -124,7 +124,8 @@ impl<'t> Builder<'t> {
         }
         let mut end = at;
         while end > 0 {
-            let start = self.text[..end - 1].rfind('\n').map_or(0, |line_end| line_end + 1);
+            let before = &self.text.as_bytes()[..end - 1];
+            let start = memchr::memrchr(b'\n', before).map_or(0, |line_end| line_end + 1);
             let line = &self.text[start..end];
             let blanks = line.len() - line.trim_start().len();
             if line[blanks..].starts_with('-') {
@@ -253,7 +254,20 @@ fn of_yaml(text: &str) -> Option<Outline> {
 
 #[cfg(test)]
 mod tests {
+    use proptest::prelude::*;
+
     use super::*;
+
+    proptest! {
+        #[test]
+        fn never_panics(text in "[&*!\\-:?,\\[\\]{}<>/=aŖ \n#|'\"]{0,20}") {
+            for format in [Format::Json, Format::Yaml, Format::Toml, Format::Xml] {
+                let _ = outline(format, &text);
+                // What a node is anchored to may stand behind nothing.
+                let _ = outline(format, &format!("&{text}"));
+            }
+        }
+    }
 
     /// The outline in brackets, scalars as they are written.
     fn shown(found: &Outline, text: &str) -> String {
