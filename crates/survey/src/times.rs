@@ -54,7 +54,7 @@ pub(crate) fn instant(text: &str) -> Option<i64> {
 }
 
 fn seconds(local: DateTime) -> Option<i64> {
-    local.to_zoned(TimeZone::UTC).ok().map(|zoned| zoned.timestamp().as_second())
+    local.to_zoned_datetime(TimeZone::UTC).ok().map(|zoned| zoned.timestamp().as_second())
 }
 
 impl Times {
@@ -135,7 +135,7 @@ impl Times {
             self.buckets.iter().map(|(bucket, count)| (middle(bucket), *count)).collect();
         let spelled = |seconds: f64| {
             let instant = Timestamp::from_second(seconds as i64).unwrap_or_default();
-            let local = instant.to_zoned(TimeZone::UTC).datetime();
+            let local = instant.to_zoned_datetime(TimeZone::UTC).datetime();
             if self.are_dates { local.date().to_string() } else { instant.to_string() }
         };
         TimesReport {

@@ -231,7 +231,7 @@ fn conversions(pattern: &str) -> impl Iterator<Item = &str> {
 /// Whether a conversion means something for some time.
 fn is_known(conversion: &str) -> bool {
     let noon = jiff::civil::date(2026, 6, 1).at(12, 0, 0, 0);
-    let any = noon.to_zoned(TimeZone::UTC).map(|zoned| BrokenDownTime::from(&zoned));
+    let any = noon.to_zoned_datetime(TimeZone::UTC).map(|zoned| BrokenDownTime::from(&zoned));
     any.is_ok_and(|any| any.to_string(conversion).is_ok())
 }
 
@@ -245,7 +245,7 @@ fn format_time<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
     let time = Time::read(call, 0)?;
     let parts = match time {
         Time::Zoned(Instant { clock, offset, .. }) => {
-            match clock.to_zoned(TimeZone::fixed(offset)) {
+            match clock.to_zoned_datetime(TimeZone::fixed(offset)) {
                 Ok(zoned) => BrokenDownTime::from(&zoned),
                 // The very last hours have no number of seconds since 1970 in the library.
                 Err(_) => {
