@@ -2,7 +2,7 @@
 //! what it is to hold. The documents stand before and behind the first zero byte; the byte before all says their format.
 #![no_main]
 
-use kyanite_browse::{Bytes, LargeTree, Notation, Outline, Spot, Tree};
+use kyanite_browse::{Bytes, LargeTree, Notation, Outline, Position, Tree};
 use kyanite_change::{Comparison, Numbers, Patch, compare, edit_text, json_patch, merge};
 use kyanite_formats::documents::{self, Limits, Options};
 use kyanite_formats::json::EventReader;
@@ -42,7 +42,7 @@ fuzz_target!(|bytes: &[u8]| {
     let notation = if format == Format::Xml { Notation::Xml } else { Notation::JsonLines };
     let mut large = LargeTree::new(Box::new(Held(bytes.to_vec())), notation);
     large.open_to(0, 9, 1000);
-    let _ = large.show(&Spot::Byte(old.len() as u64));
+    let _ = large.show(&Position::Byte(old.len() as u64));
     (0..large.len()).for_each(|line| drop((large.line(line), large.path(line), large.whole(line))));
     let arena = Arena::new();
     let limits = Limits { depth: 60, expansion: 10_000, aliases: 2000 };

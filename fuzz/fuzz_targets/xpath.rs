@@ -4,7 +4,7 @@
 use std::cell::RefCell;
 
 use kyanite_tree::Arena;
-use kyanite_xpath::{Context, Expression, Item, Namespaces, Store, Version, Watch, document};
+use kyanite_xpath::{Context, Expression, Item, Namespaces, Store, Version, Coverage, document};
 use libfuzzer_sys::fuzz_target;
 
 fuzz_target!(|bytes: &[u8]| {
@@ -17,8 +17,8 @@ fuzz_target!(|bytes: &[u8]| {
         let arena = Arena::new();
         let store = Store::new(&arena);
         let Ok(root) = document(xml, &store) else { return };
-        let watch = RefCell::new(Watch::new(&expression));
-        let _ = expression.evaluate(&Context::of(Item::Node(root)), &store, &watch);
-        let _ = watch.borrow().report(&expression);
+        let coverage = RefCell::new(Coverage::new(&expression));
+        let _ = expression.evaluate(&Context::of(Item::Node(root)), &store, &coverage);
+        let _ = coverage.borrow().report(&expression);
     }
 });

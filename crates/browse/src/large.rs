@@ -13,7 +13,7 @@ use std::ops::Range;
 
 use kyanite_tree::{counted, name_step};
 
-use crate::{Line, Outline, Spot};
+use crate::{Line, Outline, Position};
 
 /// The bytes of a document, as far as they are there.
 pub trait Bytes {
@@ -556,8 +556,8 @@ impl<'a> Outline<'a> for LargeTree {
         written(&steps, self.notation)
     }
 
-    fn path_at(&self, spot: &Spot<'a>) -> Option<String> {
-        let Spot::Byte(at) = spot else { return None };
+    fn path_at(&self, position: &Position<'a>) -> Option<String> {
+        let Position::Byte(at) = position else { return None };
         let steps = self.steps_to(*at);
         Some(steps.map_or_else(|| format!("byte {at}"), |steps| written(&steps, self.notation)))
     }
@@ -652,8 +652,8 @@ impl<'a> Outline<'a> for LargeTree {
         self.line_of(node).unwrap_or(0)
     }
 
-    fn show(&mut self, spot: &Spot<'a>) -> Option<usize> {
-        let Spot::Byte(at) = spot else { return None };
+    fn show(&mut self, position: &Position<'a>) -> Option<usize> {
+        let Position::Byte(at) = position else { return None };
         let mut node = 0;
         loop {
             self.open(node);
@@ -673,7 +673,7 @@ impl<'a> Outline<'a> for LargeTree {
         self.line_of(node)
     }
 
-    fn search(&self, _text: &str, _most: usize) -> Option<(Vec<Spot<'a>>, usize)> {
+    fn search(&self, _text: &str, _most: usize) -> Option<(Vec<Position<'a>>, usize)> {
         None
     }
 
@@ -822,9 +822,9 @@ mod tests {
             // A byte leads to the line of the value that it is in.
             let mut other = large(&text, notation, 100);
             let at = text.find("1234}").unwrap() as u64;
-            let found = other.path_at(&Spot::Byte(at));
+            let found = other.path_at(&Position::Byte(at));
             assert_eq!(found, Some(format!("{steps}[1234].n")));
-            let shown = other.show(&Spot::Byte(at)).unwrap();
+            let shown = other.show(&Position::Byte(at)).unwrap();
             assert_eq!(other.path(shown), format!("{steps}[1234].n"));
             let numbers = other.numbers(shown);
             let mut again = large(&text, notation, 1000);
@@ -898,7 +898,7 @@ mod tests {
             for notation in [Notation::Json, Notation::JsonLines, Notation::Xml] {
                 let mut tree = large(&text, notation, block);
                 let _ = all(&mut tree);
-                let _ = tree.show(&Spot::Byte(7));
+                let _ = tree.show(&Position::Byte(7));
                 (0..tree.len()).for_each(|at| drop(tree.whole(at)));
             }
         }

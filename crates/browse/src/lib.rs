@@ -45,7 +45,7 @@ pub trait Outline<'a> {
     fn path(&self, line: usize) -> String;
 
     /// The path of a place; of a large document the byte, if its path is not known yet.
-    fn path_at(&self, spot: &Spot<'a>) -> Option<String>;
+    fn path_at(&self, position: &Position<'a>) -> Option<String>;
 
     /// The whole value of a line: as JSON, or a text as it is; of a large document its first megabyte.
     fn whole(&self, line: usize) -> String;
@@ -66,11 +66,11 @@ pub trait Outline<'a> {
     fn show_numbers(&mut self, numbers: &[u32]) -> usize;
 
     /// Opens all that a place stands in; gives its line.
-    fn show(&mut self, spot: &Spot<'a>) -> Option<usize>;
+    fn show(&mut self, position: &Position<'a>) -> Option<usize>;
 
     /// The places whose name or scalar holds a text, in the order of the document, upper and lower case alike: at most so many, and how
     /// many there are. `None` where the document is not held, so that its bytes have to be searched.
-    fn search(&self, text: &str, most: usize) -> Option<(Vec<Spot<'a>>, usize)>;
+    fn search(&self, text: &str, most: usize) -> Option<(Vec<Position<'a>>, usize)>;
 
     /// Looks for more lines in about so many bytes; tells whether there was anything to look for.
     fn work(&mut self, _most: usize) -> bool {
@@ -80,7 +80,7 @@ pub trait Outline<'a> {
 
 /// A place in a document.
 #[derive(Clone, PartialEq, Debug)]
-pub enum Spot<'a> {
+pub enum Position<'a> {
     /// By the steps to it.
     Steps(Vec<Step<'a>>),
     /// By a byte of it.
@@ -303,8 +303,8 @@ impl<'a> Outline<'a> for Tree<'a> {
         written(self.steps(*node as usize), self.nodes[0].value)
     }
 
-    fn path_at(&self, spot: &Spot<'a>) -> Option<String> {
-        let Spot::Steps(steps) = spot else { return None };
+    fn path_at(&self, position: &Position<'a>) -> Option<String> {
+        let Position::Steps(steps) = position else { return None };
         Some(written(steps.clone(), self.nodes[0].value))
     }
 
@@ -368,8 +368,8 @@ impl<'a> Outline<'a> for Tree<'a> {
         is_all
     }
 
-    fn show(&mut self, spot: &Spot<'a>) -> Option<usize> {
-        let Spot::Steps(steps) = spot else { return None };
+    fn show(&mut self, position: &Position<'a>) -> Option<usize> {
+        let Position::Steps(steps) = position else { return None };
         let mut node = 0;
         for step in steps {
             self.open(node);
@@ -413,7 +413,7 @@ impl<'a> Outline<'a> for Tree<'a> {
         self.lines.iter().position(|line| *line == node).unwrap_or(0)
     }
 
-    fn search(&self, text: &str, most: usize) -> Option<(Vec<Spot<'a>>, usize)> {
+    fn search(&self, text: &str, most: usize) -> Option<(Vec<Position<'a>>, usize)> {
         let wanted = text.to_lowercase();
         let (mut found, mut count) = (Vec::new(), 0);
         let mut steps: Vec<Step<'a>> = Vec::new();
@@ -429,7 +429,7 @@ impl<'a> Outline<'a> for Tree<'a> {
             if holds(&name_of(step)) || scalar_text(value).is_some_and(|text| holds(&text)) {
                 count += 1;
                 if found.len() < most {
-                    found.push(Spot::Steps(steps.clone()));
+                    found.push(Position::Steps(steps.clone()));
                 }
             }
             if has_children(value) {
@@ -547,7 +547,7 @@ mod tests {
         assert_eq!(tree.path(3), "$.a[0].name");
         assert_eq!(tree.search("name", 1).unwrap().1, 2);
         assert_eq!(tree.search("", 9).unwrap().1, 6);
-        assert_eq!(tree.show(&Spot::Steps(vec![Step::Name("nothing")])), None);
+        assert_eq!(tree.show(&Position::Steps(vec![Step::Name("nothing")])), None);
         // The same place in another tree, or the nearest.
         let numbers = tree.numbers(3);
         assert_eq!(numbers, [0, 0, 0]);

@@ -76,15 +76,15 @@ struct Best {
 pub struct Failure {
     /// What is wrong, in a sentence.
     pub message: String,
-    /// What sort of trouble it is.
-    pub sort: Trouble,
+    /// What is wrong.
+    pub sort: FrameError,
     /// Where the item was read.
     pub origin: Option<Origin>,
 }
 
-/// What sort of trouble an aggregate has.
+/// What is wrong with an aggregate.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub enum Trouble {
+pub enum FrameError {
     /// An item is no number.
     NotNumber,
     /// Numbers and texts are among the items.
@@ -94,7 +94,7 @@ pub enum Trouble {
 }
 
 impl Failure {
-    fn new(sort: Trouble, message: impl fmt::Display) -> Self {
+    fn new(sort: FrameError, message: impl fmt::Display) -> Self {
         Self { message: message.to_string(), sort, origin: None }
     }
 
@@ -158,7 +158,7 @@ impl Accumulator {
                     Value::Number(_, number) => self.sum.add_spelled(number.as_str()),
                     other => self.sum.add(&number(other)?).map(|sum| self.sum = sum),
                 };
-                added.map_err(|error| Failure::new(Trouble::Other, error).about(item))?;
+                added.map_err(|error| Failure::new(FrameError::Other, error).about(item))?;
                 self.count += 1;
             }
             (Aggregate::Least, item) => self.compare(item, Ordering::Less)?,
@@ -168,12 +168,13 @@ impl Accumulator {
     }
 
     fn compare(&mut self, item: Value<'_>, wanted: Ordering) -> Result<(), Failure> {
-        let failed = |sort: Trouble| move |message: String| Failure::new(sort, message).about(item);
-        let rank = Rank::of(item).map_err(failed(Trouble::Other))?;
+        let failed =
+            |sort: FrameError| move |message: String| Failure::new(sort, message).about(item);
+        let rank = Rank::of(item).map_err(failed(FrameError::Other))?;
         let Some(rank) = rank else { return Ok(()) };
         let order = match &self.best {
             None => wanted,
-            Some(best) => rank.order(&best.rank()).map_err(failed(Trouble::Mixed))?,
+            Some(best) => rank.order(&best.rank()).map_err(failed(FrameError::Mixed))?,
         };
         if order == wanted {
             self.best = Some(Best::of(item, rank));
@@ -192,7 +193,7 @@ impl Accumulator {
         let best = match (&self.best, &other.best) {
             (Some(own), Some(other)) => {
                 let order = own.rank().order(&other.rank());
-                let order = order.map_err(|message| Failure::new(Trouble::Mixed, message))?;
+                let order = order.map_err(|message| Failure::new(FrameError::Mixed, message))?;
                 Some(match (self.of, order) {
                     (_, Ordering::Equal) => representing(own.clone(), other.clone()),
                     (Aggregate::Least, Ordering::Less)
@@ -203,7 +204,7 @@ impl Accumulator {
             (own, other) => own.as_ref().or(other.as_ref()).cloned(),
         };
         let sum = self.sum.add(&other.sum);
-        let sum = sum.map_err(|error| Failure::new(Trouble::Other, error))?;
+        let sum = sum.map_err(|error| Failure::new(FrameError::Other, error))?;
         Ok(Self { of: self.of, count: self.count + other.count, sum, best })
     }
 
@@ -225,7 +226,7 @@ impl Accumulator {
             Aggregate::Mean if self.count == 0 => None,
             Aggregate::Mean => {
                 let mean = self.sum.div(&Decimal::from(self.count));
-                Some(arena.number(&mean.map_err(|error| Failure::new(Trouble::Other, error))?))
+                Some(arena.number(&mean.map_err(|error| Failure::new(FrameError::Other, error))?))
             }
             Aggregate::Least | Aggregate::Greatest => self.best.as_ref().map(|best| {
                 let text = arena.text(&best.text);
@@ -252,14 +253,14 @@ pub fn number(item: Value<'_>) -> Result<Decimal, Failure> {
     let number = match item {
         Value::Number(_, number) => {
             let number = number.decimal();
-            Some(number.map_err(|error| Failure::new(Trouble::Other, error).about(item))?)
+            Some(number.map_err(|error| Failure::new(FrameError::Other, error).about(item))?)
         }
         Value::Untyped(_, text) => Decimal::spelled(text),
         _ => None,
     };
     number.ok_or_else(|| {
         let message = format!("an item is {}, not a number", item.kind().phrase());
-        Failure::new(Trouble::NotNumber, message).about(item)
+        Failure::new(FrameError::NotNumber, message).about(item)
     })
 }
 
@@ -372,12 +373,12 @@ mod tests {
         last.add(Value::text("")).unwrap();
         assert_eq!(last.to_string(), "greatest 0 0 text a b\nc");
         assert_eq!(last.to_string().parse(), Ok(last.clone()));
-        assert_eq!(last.add(arena.integer(1)).unwrap_err().sort, Trouble::Mixed);
-        assert_eq!(last.add(Value::boolean(true)).unwrap_err().sort, Trouble::Other);
+        assert_eq!(last.add(arena.integer(1)).unwrap_err().sort, FrameError::Mixed);
+        assert_eq!(last.add(Value::boolean(true)).unwrap_err().sort, FrameError::Other);
         let mut sum = Accumulator::new(Aggregate::Sum);
-        assert_eq!(sum.add(Value::text("5")).unwrap_err().sort, Trouble::NotNumber);
+        assert_eq!(sum.add(Value::text("5")).unwrap_err().sort, FrameError::NotNumber);
         let numbers = last.merged(&"greatest 0 0 number 5".parse().unwrap());
-        assert_eq!(numbers.unwrap_err().sort, Trouble::Mixed);
+        assert_eq!(numbers.unwrap_err().sort, FrameError::Mixed);
         for wrong in [
             "",
             "sum",

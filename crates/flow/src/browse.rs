@@ -8,7 +8,7 @@ use std::ops::ControlFlow;
 use kyanite_formats::Format;
 use kyanite_lang::{Arguments, Plan, RuleText, Runner, Session, Syntax, compile};
 use kyanite_tree::{Arena, Location, Node, Origin, Value, locate};
-use kyanite_xpath::{Context, Expression, Item, Namespaces, Store, Version, Watch, item_value};
+use kyanite_xpath::{Context, Coverage, Expression, Item, Namespaces, Store, Version, item_value};
 
 use crate::document::{Library, as_one};
 use crate::failed::{Events, Failed};
@@ -112,7 +112,7 @@ impl<'a> HeldDocument<'a> {
         selected.problem = match ran {
             Err(message) => Some(message),
             Ok(()) if selected.count == 0 => {
-                let report = session.watch.report(&plan);
+                let report = session.coverage.report(&plan);
                 report.first().map(|found| {
                     let advice = found.advice().map(|advice| format!("; {advice}"));
                     format!("{}{}", found.message(), advice.unwrap_or_default())
@@ -202,9 +202,9 @@ fn by_xpath<'a>(
         Ok(compiled) => compiled,
         Err(error) => return failed(&error),
     };
-    let watch = RefCell::new(Watch::new(&compiled));
+    let coverage = RefCell::new(Coverage::new(&compiled));
     let context = Context::of(Item::Node(document));
-    let items = match compiled.evaluate(&context, store, &watch) {
+    let items = match compiled.evaluate(&context, store, &coverage) {
         Ok(items) => items,
         Err(error) => return failed(&error),
     };
@@ -218,7 +218,7 @@ fn by_xpath<'a>(
         selected.found.push((place, text));
     }
     if selected.count == 0 {
-        let report = watch.borrow().report(&compiled);
+        let report = coverage.borrow().report(&compiled);
         selected.problem = report.first().map(|found| found.message().to_owned());
     }
     selected

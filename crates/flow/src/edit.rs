@@ -145,7 +145,7 @@ pub fn edit(
         })?;
         files.push(original.edited(root, made.unwrap_or(root))?);
     }
-    session.watch.report(job.plan).into_iter().for_each(|found| events.tell(found));
+    session.coverage.report(job.plan).into_iter().for_each(|found| events.tell(found));
     Ok(files)
 }
 

@@ -130,7 +130,7 @@ impl<'a> Beginning<'a> {
                 return Ok(Self::plain(Layout::Json {
                     depth: options.limits.depth,
                     needs: None,
-                    sieve: None,
+                    prefilter: None,
                     structure: false,
                 }));
             }
@@ -171,7 +171,7 @@ impl<'a> Beginning<'a> {
         let elements =
             xml::Elements { path, prolog, options, dropped: &held.dropped, keeps_around };
         let place = xml::Ancestry::default();
-        let layout = Layout::Xml { elements, place, needs: None, sieve: None };
+        let layout = Layout::Xml { elements, place, needs: None, prefilter: None };
         Ok(Self { from, repairs, ..Self::plain(layout) })
     }
 }

@@ -16,8 +16,8 @@ use kyanite_formats::records::{Layout, Structure};
 use kyanite_formats::xml::{Ancestry, LineOrRecord};
 use kyanite_formats::{csv, xml};
 use kyanite_lang::{
-    DocumentUris, Grain, Kept, LineNames, Names, Plan, RecordState, Room, Runner, Session, Sights,
-    Watch,
+    Coverage, DocumentUris, FieldPlan, Kept, LineNames, Names, Plan, RecordState, RecordUnit, Room,
+    Runner, Session,
 };
 use kyanite_tree::{Arena, Base, Passed};
 
@@ -30,14 +30,14 @@ use crate::records::{Block, Blocks, InputPart, Next, Records, Then, valid_start}
 pub(crate) struct Work<'w> {
     pub(crate) plan: &'w Plan,
     pub(crate) documents: &'w DocumentUris,
-    pub(crate) grain: Grain,
+    pub(crate) unit: RecordUnit,
     pub(crate) layout: Layout<'w>,
     pub(crate) input: InputPart<'w>,
     pub(crate) names: &'w Names<'w>,
     pub(crate) state: &'w RecordState,
     pub(crate) room: &'w Room,
     /// Where members of records go into slots.
-    pub(crate) sights: Option<&'w Sights>,
+    pub(crate) field_plan: Option<&'w FieldPlan>,
     /// Where the rule returns maps that become lines of JSON.
     pub(crate) line_names: Option<&'w LineNames>,
     /// Where records go to lines of JSON just as they are.
@@ -59,7 +59,7 @@ pub(crate) enum AsLines<'w> {
 
 /// Room for a block and for what comes of it. There is a fixed number of these, so that no more blocks are under way than may
 /// be.
-pub(crate) struct Desk {
+pub(crate) struct WorkerBlock {
     pub(crate) bytes: Vec<u8>,
     /// How much of the input the block is.
     pub(crate) passed: Passed,
@@ -71,7 +71,7 @@ pub(crate) struct Desk {
 
 /// What came of a block in which nothing was worth saying.
 pub(crate) struct Clean {
-    pub(crate) watch: Watch,
+    pub(crate) coverage: Coverage,
     pub(crate) state: RecordState,
     pub(crate) records: u64,
     /// What was met of names of elements.
@@ -143,10 +143,10 @@ pub(crate) fn run<E>(
     stack: usize,
     blocks: &mut Blocks,
     new_part: impl Fn() -> Part,
-    mut commit: impl FnMut(&mut Desk) -> Result<bool, E>,
+    mut commit: impl FnMut(&mut WorkerBlock) -> Result<bool, E>,
     failed: impl Fn(io::Error) -> E,
 ) -> Result<(), E> {
-    let desk = || Desk {
+    let worker_block = || WorkerBlock {
         bytes: Vec::new(),
         passed: Passed::default(),
         part: new_part(),
@@ -154,7 +154,7 @@ pub(crate) fn run<E>(
         then: Then::More,
     };
     let threads = threads.max(1);
-    let free = (0..threads * AHEAD).map(|_| desk()).collect();
+    let free = (0..threads * AHEAD).map(|_| worker_block()).collect();
     let feed = Feed {
         state: Mutex::new(FeedState { blocks, free, next: 0, is_over: false }),
         is_freed: Condvar::new(),
@@ -173,7 +173,7 @@ pub(crate) fn run<E>(
         }
         drop(results);
         let mut order = Order { next: 0, early: BTreeMap::new(), done };
-        let mut workbench = Workbench::new(work);
+        let mut workbench = Worker::new(work);
         let is_alone = threads == 1;
         loop {
             let done = match order.take() {
@@ -190,12 +190,12 @@ pub(crate) fn run<E>(
                     },
                 },
             };
-            let mut desk = done.map_err(&failed)?;
-            if !commit(&mut desk)? || desk.then == Then::End {
+            let mut worker_block = done.map_err(&failed)?;
+            if !commit(&mut worker_block)? || worker_block.then == Then::End {
                 return Ok(());
             }
-            desk.part.clear();
-            end.0.free(desk);
+            worker_block.part.clear();
+            end.0.free(worker_block);
         }
     })
 }
@@ -208,7 +208,7 @@ struct Feed<'f> {
 
 struct FeedState<'f> {
     blocks: &'f mut Blocks,
-    free: Vec<Desk>,
+    free: Vec<WorkerBlock>,
     /// The number of the next block.
     next: u64,
     /// Whether no more blocks are there, or wanted.
@@ -220,30 +220,30 @@ impl<'f> Feed<'f> {
         self.state.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// Reads the next block: its number, and the desk that it lies on. Gives nothing when no more blocks come, or when it may
-    /// not wait and no desk is free, or the input pauses.
-    fn next(&self, waits: bool) -> Option<(u64, io::Result<Desk>)> {
+    /// Reads the next block: its number, and the worker block that it lies on. Gives nothing when no more blocks come, or when it may
+    /// not wait and no worker block is free, or the input pauses.
+    fn next(&self, waits: bool) -> Option<(u64, io::Result<WorkerBlock>)> {
         loop {
             let mut state = self.lock();
-            let mut desk = loop {
+            let mut worker_block = loop {
                 if state.is_over {
                     return None;
                 }
                 match state.free.pop() {
-                    Some(desk) => break desk,
+                    Some(worker_block) => break worker_block,
                     None if !waits => return None,
                     None => {
                         state = self.is_freed.wait(state).unwrap_or_else(PoisonError::into_inner);
                     }
                 }
             };
-            let read = match state.blocks.next_owned(&mut desk.bytes) {
+            let read = match state.blocks.next_owned(&mut worker_block.bytes) {
                 Ok(Some(then)) => {
-                    desk.then = then;
-                    Ok(desk)
+                    worker_block.then = then;
+                    Ok(worker_block)
                 }
                 Ok(None) => {
-                    state.free.push(desk);
+                    state.free.push(worker_block);
                     drop(state);
                     if !waits {
                         return None;
@@ -253,7 +253,7 @@ impl<'f> Feed<'f> {
                 }
                 Err(error) => Err(error),
             };
-            state.is_over = !matches!(&read, Ok(desk) if desk.then != Then::End);
+            state.is_over = !matches!(&read, Ok(worker_block) if worker_block.then != Then::End);
             if state.is_over {
                 self.is_freed.notify_all();
             }
@@ -263,9 +263,9 @@ impl<'f> Feed<'f> {
         }
     }
 
-    /// Takes a desk back.
-    fn free(&self, desk: Desk) {
-        self.lock().free.push(desk);
+    /// Takes a worker block back.
+    fn free(&self, worker_block: WorkerBlock) {
+        self.lock().free.push(worker_block);
         self.is_freed.notify_one();
     }
 }
@@ -283,13 +283,13 @@ impl Drop for EndOnDrop<'_, '_> {
 /// Puts results in the order of their blocks.
 struct Order {
     next: u64,
-    early: BTreeMap<u64, io::Result<Desk>>,
-    done: Receiver<(u64, io::Result<Desk>)>,
+    early: BTreeMap<u64, io::Result<WorkerBlock>>,
+    done: Receiver<(u64, io::Result<WorkerBlock>)>,
 }
 
 impl Order {
     /// What is next, if it is done.
-    fn take(&mut self) -> Option<io::Result<Desk>> {
+    fn take(&mut self) -> Option<io::Result<WorkerBlock>> {
         self.early.extend(self.done.try_iter());
         let done = self.early.remove(&self.next)?;
         self.next += 1;
@@ -297,7 +297,7 @@ impl Order {
     }
 
     /// What is next, waiting until it is done; nothing when nobody is at work.
-    fn wait(&mut self) -> Option<io::Result<Desk>> {
+    fn wait(&mut self) -> Option<io::Result<WorkerBlock>> {
         loop {
             if let Some(done) = self.take() {
                 return Some(done);
@@ -308,10 +308,10 @@ impl Order {
     }
 }
 
-fn worker(work: Work<'_>, feed: &Feed<'_>, results: &Sender<(u64, io::Result<Desk>)>) {
+fn worker(work: Work<'_>, feed: &Feed<'_>, results: &Sender<(u64, io::Result<WorkerBlock>)>) {
     // A worker ends when all have to: at the end of the feed, or by a panic.
     let _end = EndOnDrop(feed);
-    let mut workbench = Workbench::new(work);
+    let mut workbench = Worker::new(work);
     while let Some((number, read)) = feed.next(true) {
         if results.send((number, workbench.run_read(work, read))).is_err() {
             return;
@@ -320,14 +320,14 @@ fn worker(work: Work<'_>, feed: &Feed<'_>, results: &Sender<(u64, io::Result<Des
 }
 
 /// What a thread uses for one block after another.
-struct Workbench {
+struct Worker {
     arena: Arena,
     session: Session,
     structure: Structure,
     shapes: Shapes,
 }
 
-impl Workbench {
+impl Worker {
     fn new(work: Work<'_>) -> Self {
         let mut session = Session::new(work.plan);
         session.documents = work.documents.clone();
@@ -339,25 +339,30 @@ impl Workbench {
         }
     }
 
-    /// Runs over the block on a desk, if it could be read.
-    fn run_read(&mut self, work: Work<'_>, mut read: io::Result<Desk>) -> io::Result<Desk> {
-        if let Ok(desk) = &mut read {
-            self.run(work, desk);
+    /// Runs over the block on a worker block, if it could be read.
+    fn run_read(
+        &mut self,
+        work: Work<'_>,
+        mut read: io::Result<WorkerBlock>,
+    ) -> io::Result<WorkerBlock> {
+        if let Ok(worker_block) = &mut read {
+            self.run(work, worker_block);
         }
         read
     }
 
-    /// Runs over the block on a desk.
-    fn run(&mut self, work: Work<'_>, desk: &mut Desk) {
+    /// Runs over the block on a worker block.
+    fn run(&mut self, work: Work<'_>, worker_block: &mut WorkerBlock) {
         self.session.restart(work.plan);
         let room = (&self.arena, &mut self.structure, &mut self.shapes);
-        desk.clean = block(work, &desk.bytes, &mut desk.part, room, &mut self.session);
-        if desk.clean.is_some() {
-            desk.part.end_lines();
+        worker_block.clean =
+            block(work, &worker_block.bytes, &mut worker_block.part, room, &mut self.session);
+        if worker_block.clean.is_some() {
+            worker_block.part.end_lines();
         }
         self.arena.reset();
-        desk.passed = Passed::default();
-        desk.passed.pass(&desk.bytes);
+        worker_block.passed = Passed::default();
+        worker_block.passed.pass(&worker_block.bytes);
     }
 }
 
@@ -369,13 +374,20 @@ fn block(
     (arena, structure, shapes): (&Arena, &mut Structure, &mut Shapes),
     session: &mut Session,
 ) -> Option<Clean> {
-    let Work { plan, grain, layout, input, names, state, room, sights, line_names, lines, .. } =
-        work;
+    let Work {
+        plan, unit, layout, input, names, state, room, field_plan, line_names, lines, ..
+    } = work;
     let mut state = state.apart(plan);
     if let Some(lines) = lines {
         let (text, 0) = valid_start(bytes) else { return None };
         let met = as_lines(lines, text, part, (arena, structure), input.base)?;
-        return Some(Clean { watch: Watch::empty(), state, records: part.items, met, above: None });
+        return Some(Clean {
+            coverage: Coverage::empty(),
+            state,
+            records: part.items,
+            met,
+            above: None,
+        });
     }
     // Plans that keep turns do not run on several threads.
     let mut kept = Kept::new(plan, arena, room);
@@ -383,11 +395,11 @@ fn block(
     let (met, above) = {
         let block = Block { bytes, then: Then::More };
         let mut records = Records::new(block, 0, input, layout, arena, Some(structure));
-        let runner = Runner::for_batch(plan, grain, names.clone(), arena, session);
-        let mut runner = runner.with_sights(sights).with_lines(line_names, &mut part.bytes);
+        let runner = Runner::for_batch(plan, unit, names.clone(), arena, session);
+        let mut runner = runner.with_sights(field_plan).with_lines(line_names, &mut part.bytes);
         loop {
-            let next = records.next_slotted(sights, shapes, runner.slots());
-            let sifted = records.take_sifted();
+            let next = records.next_slotted(field_plan, shapes, runner.slots());
+            let passed_over = records.take_passed_over();
             if let Some(reader) = records.as_xml().filter(|_| work.looks_above) {
                 // The root is the same wherever a block begins.
                 if reader.still_open() > 1 && matches!(next, Next::Record(_)) {
@@ -396,8 +408,8 @@ fn block(
                 }
                 runner.stands_within(reader.around());
             }
-            runner.passed_over(&sifted);
-            count += sifted.records;
+            runner.passed_over(&passed_over);
+            count += passed_over.records;
             match next {
                 Next::Record(record) => {
                     let ran = runner.slotted(&mut state, &mut kept, count, record, &mut |value| {
@@ -432,8 +444,8 @@ fn block(
         };
         (records.as_xml_mut().map(Met::of).unwrap_or_default(), above)
     };
-    let watch = std::mem::replace(&mut session.watch, Watch::empty());
-    Some(Clean { watch, state, records: count, met, above })
+    let coverage = std::mem::replace(&mut session.coverage, Coverage::empty());
+    Some(Clean { coverage, state, records: count, met, above })
 }
 
 /// Writes the records of a block as lines; gives nothing when there is something to say about it.

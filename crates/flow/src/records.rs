@@ -6,11 +6,13 @@
 
 use std::io::{self, Read};
 
-use kyanite_formats::json::{Duplicate, EventReader, Found, Frame, Shapes, Slot, Slotted, Trouble};
-use kyanite_formats::records::{Layout, Reader, Sifted, Structure, value_end};
+use kyanite_formats::json::{
+    Duplicate, EventReader, Found, Frame, FrameError, Shapes, Slot, Slotted,
+};
+use kyanite_formats::records::{Layout, PassedOver, Reader, Structure, value_end};
 use kyanite_formats::xml::{RecordReader, Repair};
 use kyanite_formats::{Format, SyntaxError};
-use kyanite_lang::Sights;
+use kyanite_lang::FieldPlan;
 use kyanite_tree::{
     Arena, Base, Diagnostic, LineColumn, Origin, Passed, Place, Span, TextPlaces, Value,
 };
@@ -61,7 +63,7 @@ pub(crate) struct Blocks {
     frame: Option<Frame>,
     /// The last byte behind which no item is under way.
     item_end: usize,
-    trouble: Option<(Trouble, Vec<u8>)>,
+    frame_error: Option<(FrameError, Vec<u8>)>,
 }
 
 /// A document whose records come one by one, or one that has to be read whole.
@@ -102,7 +104,7 @@ impl Blocks {
             ended: false,
             frame: None,
             item_end: 0,
-            trouble: None,
+            frame_error: None,
         }
     }
 
@@ -157,8 +159,10 @@ impl Blocks {
     }
 
     /// What is wrong with the document around its items, and the line up to there with a little more.
-    pub(crate) fn trouble(&self) -> Option<(Trouble, &[u8])> {
-        self.trouble.as_ref().map(|(trouble, after)| (trouble.clone(), after.as_slice()))
+    pub(crate) fn frame_error(&self) -> Option<(FrameError, &[u8])> {
+        self.frame_error
+            .as_ref()
+            .map(|(frame_error, after)| (frame_error.clone(), after.as_slice()))
     }
 
     /// Frames the bytes from `from` on, which have just come.
@@ -168,15 +172,15 @@ impl Blocks {
         if let Some(cut) = framed.cut {
             self.item_end = from + cut;
         }
-        let (at, trouble) = match framed.trouble {
-            Some((at, trouble)) => (from + at, trouble),
+        let (at, frame_error) = match framed.frame_error {
+            Some((at, frame_error)) => (from + at, frame_error),
             None => match frame.finish().filter(|_| self.ended) {
-                Some(trouble) => (self.filled, trouble),
+                Some(frame_error) => (self.filled, frame_error),
                 None => return,
             },
         };
         let after = &self.buffer[at..self.filled.min(at + LINE)];
-        self.trouble = Some((trouble, after.to_vec()));
+        self.frame_error = Some((frame_error, after.to_vec()));
         // What comes behind is not looked at any more.
         (self.filled, self.ended, self.frame) = (at, true, None);
     }
@@ -483,13 +487,13 @@ impl<'a> Records<'a> {
     /// Reads on, into slots where there are any.
     pub(crate) fn next_slotted(
         &mut self,
-        sights: Option<&Sights>,
+        field_plan: Option<&FieldPlan>,
         shapes: &mut Shapes,
         found: &mut [Slot<'a>],
     ) -> Next<Slotted<'a>> {
         self.start = self.reader.position();
-        let read = match sights {
-            Some(sights) => self.reader.next_slots(&sights.slots, shapes, found),
+        let read = match field_plan {
+            Some(field_plan) => self.reader.next_slots(&field_plan.slots, shapes, found),
             None => self.reader.next_record().map(|record| record.map(Slotted::Value)),
         };
         self.read(read)
@@ -551,8 +555,8 @@ impl<'a> Records<'a> {
     }
 
     /// What was passed over since this was last asked, since it fails a condition.
-    pub(crate) fn take_sifted(&mut self) -> Sifted {
-        self.reader.take_sifted()
+    pub(crate) fn take_passed_over(&mut self) -> PassedOver {
+        self.reader.take_passed_over()
     }
 
     /// Members that the records read since the last call held twice.

@@ -5,7 +5,7 @@ use std::time::SystemTime;
 use kyanite_formats::Format;
 use kyanite_formats::losses::{Loss, Losses};
 use kyanite_formats::xml::StepName;
-use kyanite_lang::{Arguments, Failure, Flow, Grain, Plan, ResultShape, Runner, Session};
+use kyanite_lang::{Arguments, Failure, Flow, Plan, RecordUnit, ResultShape, Runner, Session};
 use kyanite_tree::{
     Advice, Arena, Code, Diagnostic, Kind, Location, Origin, Place, Setting, Value, locate_node,
 };
@@ -181,7 +181,7 @@ pub(crate) fn rule(
     let mut session = Session::new(job.plan);
     let arena = Arena::new();
     let sources = Sources::load(job.plan, job.sources, job.options, &arena, events)?;
-    if let Some((false, columns)) = job.plan.columns(Grain::Items) {
+    if let Some((false, columns)) = job.plan.columns(RecordUnit::Items) {
         sink.expect_columns(&columns);
     }
     let names_documents = false;
@@ -192,7 +192,7 @@ pub(crate) fn rule(
     }
     run.all(inputs)?;
     if !job.carries_all {
-        session.watch.report(job.plan).into_iter().for_each(|problem| events.tell(problem));
+        session.coverage.report(job.plan).into_iter().for_each(|problem| events.tell(problem));
     }
     Ok(())
 }
@@ -223,7 +223,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
             self.session.documents = self.sources.uris(None, None);
             self.document(None, &Library::new(&arena), &arena, None)?;
         } else if self.job.gather && by_record {
-            self.stream(None, inputs, Grain::Items, inputs)?;
+            self.stream(None, inputs, RecordUnit::Items, inputs)?;
         } else if self.job.gather {
             self.gathered(inputs)?;
         } else {
@@ -240,7 +240,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
     fn one(&mut self, input: &Input, by_record: bool) -> Result<(), Failed> {
         let source = self.job.open(input, self.events)?;
         if by_record && source.detected.format.has_records() {
-            return self.stream(Some(source), &[], Grain::Items, std::slice::from_ref(input));
+            return self.stream(Some(source), &[], RecordUnit::Items, std::slice::from_ref(input));
         }
         let Job { plan, options, what, losses, .. } = self.job;
         // Where an element at any depth stands is not known to its schema.
@@ -255,19 +255,19 @@ impl<'q> Run<'_, 'q, '_, '_> {
         if may_go_through && source.has_elements() && plan.element_path().is_some_and(is_below_root)
         {
             let inputs = std::slice::from_ref(input);
-            return self.stream(Some(source), &[], Grain::Elements, inputs);
+            return self.stream(Some(source), &[], RecordUnit::Elements, inputs);
         }
         if may_go_through && !options.lenient && source.detected.format == Format::Json {
-            let (path, grain) = match (by_record, plan.element_path()) {
-                (true, _) => (Vec::new(), Grain::Items),
+            let (path, unit) = match (by_record, plan.element_path()) {
+                (true, _) => (Vec::new(), RecordUnit::Items),
                 (false, Some(path)) if path.iter().all(|step| step.namespace.is_none()) => {
-                    (path.into_iter().map(|step| step.name).collect(), Grain::Elements)
+                    (path.into_iter().map(|step| step.name).collect(), RecordUnit::Elements)
                 }
                 _ => return self.whole(source),
             };
             let source = source.go_through(path)?;
             if source.items.is_some() {
-                return self.stream(Some(source), &[], grain, std::slice::from_ref(input));
+                return self.stream(Some(source), &[], unit, std::slice::from_ref(input));
             }
             return self.whole(source);
         }
@@ -367,7 +367,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
                 runner.document(&mut |value| results.take(value, |node| locate_node(root?, node)))
             });
         let find = |origin| sources.place(origin, || library.place(origin));
-        self.session.watch.place_recovered(|failure| find(failure.origin()));
+        self.session.coverage.place_recovered(|failure| find(failure.origin()));
         let _ = ran.map_err(|failure| rule_failed(plan, &failure, find(failure.origin())))?;
         results.end()?;
         settle_losses(self.sink, self.job.losses, &find, self.events)

@@ -16,7 +16,7 @@ use crate::failed::{Events, Failed};
 use crate::input::{Input, InputOptions, Source};
 use crate::records::{Blocks, InputPart};
 use crate::run::rule_failed;
-use crate::stream::no_trouble;
+use crate::stream::no_frame_error;
 use crate::survey::RecordPath;
 use crate::transcode::Replaced;
 use crate::walk::{Step, Walk};
@@ -172,7 +172,7 @@ impl Cut<'_, '_> {
         let Some(mut items) = source.items.take() else { return self.items(source) };
         let (name, replaced) = (source.name.clone(), source.replaced.clone());
         let passed = self.blocks(&mut items, &name, Format::JsonLines, &replaced)?;
-        no_trouble(&items, &name, passed)
+        no_frame_error(&items, &name, passed)
     }
 
     /// Cuts the items of lists in a document that is held whole.

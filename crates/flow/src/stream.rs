@@ -4,9 +4,11 @@ use std::collections::BTreeSet;
 
 use kyanite_formats::Format;
 use kyanite_formats::needs::Needs;
-use kyanite_formats::records::{Layout, Sieve, Structure};
+use kyanite_formats::records::{Layout, Prefilter, Structure};
 use kyanite_formats::xml::{Ancestry, RecordReader, StepName};
-use kyanite_lang::{Arguments, Failure, Grain, Kept, Names, RecordState, Room, Runner, Session};
+use kyanite_lang::{
+    Arguments, Failure, Kept, Names, RecordState, RecordUnit, Room, Runner, Session,
+};
 use kyanite_tree::{
     Arena, Base, Code, Diagnostic, Name, Origin, Passed, Place, Span, TextPlaces, Value, locate,
     locate_node,
@@ -16,7 +18,7 @@ use kyanite_xpath::Expression;
 use crate::document::{Duplicates, Library, Skipped, record_location, say_format};
 use crate::failed::{Events, Failed};
 use crate::input::{Beginning, Held, Input, Source, cannot_read};
-use crate::parallel::{self, AsLines, Clean, Desk, Met, Work};
+use crate::parallel::{self, AsLines, Clean, Met, Work, WorkerBlock};
 use crate::part::Part;
 use crate::records::{Block, Blocks, InputPart, Next, Records, Then, valid_start};
 use crate::repairs::Repairs;
@@ -62,7 +64,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
         &mut self,
         mut opened: Option<Source>,
         inputs: &[Input],
-        grain: Grain,
+        unit: RecordUnit,
         all: &[Input],
     ) -> Result<(), Failed> {
         let plan = self.job.plan;
@@ -71,7 +73,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
         let arguments = Arguments::read(plan, self.job.params, &arena).map_err(Failed::Command)?;
         let arguments = arguments.with_sources(&sources.values);
         let (names, state) = Runner::new(plan, &arguments, None, &arena, self.session)
-            .and_then(|runner| runner.begin_records(grain))
+            .and_then(|runner| runner.begin_records(unit))
             .map_err(|failure| {
                 rule_failed(plan, &failure, sources.place(failure.origin(), || None))
             })?;
@@ -96,11 +98,11 @@ impl<'q> Run<'_, 'q, '_, '_> {
                 events: self.events,
                 results: &mut results,
                 sources,
-                grain,
+                unit,
                 typer: self.job.types.map(Typer::new),
             };
             let has_records = source.detected.format.has_records() || source.items.is_some();
-            if has_records || grain == Grain::Elements {
+            if has_records || unit == RecordUnit::Elements {
                 stream.records(source, &mut progress)?;
             } else {
                 stream.one_record(source, &mut progress)?;
@@ -112,10 +114,10 @@ impl<'q> Run<'_, 'q, '_, '_> {
         let mut take = |value: Option<Value<'_>>| results.take(value, |_| None);
         let ended = loop {
             if !is_left {
-                break Runner::for_batch(plan, grain, names.clone(), &arena, self.session)
+                break Runner::for_batch(plan, unit, names.clone(), &arena, self.session)
                     .end_records(state, kept, *index, &mut take);
             }
-            let runner = Runner::for_batch(plan, grain, names.clone(), &batch, self.session);
+            let runner = Runner::for_batch(plan, unit, names.clone(), &batch, self.session);
             match runner.hand_on_spilled(state, kept, &mut take) {
                 Ok(flow) => is_left = flow.is_continue(),
                 Err(failure) => break Err(failure),
@@ -136,7 +138,7 @@ struct Stream<'r, 's, 'e, 'j, 'q> {
     events: &'r mut Events<'e>,
     results: &'r mut Results<'s>,
     sources: &'q Sources<'q>,
-    grain: Grain,
+    unit: RecordUnit,
     /// What gives records their types.
     typer: Option<Typer<'r>>,
 }
@@ -161,7 +163,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             }
             let names = progress.names.clone();
             let mut runner =
-                Runner::for_batch(self.job.plan, self.grain, names, &arena, self.session);
+                Runner::for_batch(self.job.plan, self.unit, names, &arena, self.session);
             runner.take_up(&progress.kept);
             let ran = progress.run(&mut runner, record, self.results);
             let ran = ran.and_then(|()| runner.put_down(&progress.state, &mut progress.kept));
@@ -240,7 +242,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         // Elements that stood where one on the path was looked for.
         let mut others: Vec<(usize, String, String)> = Vec::new();
         let mut namespaces = BTreeSet::new();
-        let needs = self.job.plan.needs(self.grain);
+        let needs = self.job.plan.needs(self.unit);
         let mut settled = None;
         let mut input =
             InputPart { name: &name, format, base: Base::default(), before: Passed::default() };
@@ -272,7 +274,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                             let place = |span: Span| places.place(span.start, span.end);
                             aside.repairs.take(beginning.repairs, place, self.events);
                             if let Layout::Csv { header: Some(header), .. } = beginning.layout
-                                && let Some((true, others)) = self.job.plan.columns(self.grain)
+                                && let Some((true, others)) = self.job.plan.columns(self.unit)
                             {
                                 let columns = [header.names(), &others].concat();
                                 self.results.sink().expect_columns(&columns);
@@ -314,7 +316,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 break;
             }
             if is_last && used == bytes.len() {
-                no_trouble(&blocks, &name, input.before)?;
+                no_frame_error(&blocks, &name, input.before)?;
                 break;
             }
             blocks.used(used);
@@ -330,7 +332,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 .map(|(level, name, namespace)| (*level, Name::new(name, namespace)))
                 .collect();
             let names = progress.names.clone();
-            Runner::for_batch(self.job.plan, self.grain, names, header, self.session)
+            Runner::for_batch(self.job.plan, self.unit, names, header, self.session)
                 .no_elements(&others);
         }
         if let Some(typer) = self.typer.as_mut().filter(|_| self.job.carries_all) {
@@ -349,16 +351,16 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
     ) {
         if namespaces.len() > 1 {
             let names = progress.names.clone();
-            Runner::for_batch(self.job.plan, self.grain, names, arena, self.session)
+            Runner::for_batch(self.job.plan, self.unit, names, arena, self.session)
                 .mixed_elements(namespaces.iter().map(String::as_str));
         }
     }
 
     /// The names that lead to the elements that are records.
     fn path_of_elements(&self) -> Vec<StepName> {
-        match self.grain {
-            Grain::Elements => self.job.plan.element_path().unwrap_or_default(),
-            Grain::Items => Vec::new(),
+        match self.unit {
+            RecordUnit::Elements => self.job.plan.element_path().unwrap_or_default(),
+            RecordUnit::Items => Vec::new(),
         }
     }
 
@@ -370,7 +372,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
     /// The layout for reading no more of records than is needed. As long as a path has selected nothing, that is all: the
     /// report may have to name what else is there.
     fn as_needed<'l>(&self, layout: Layout<'l>, needs: Option<&'l Needs>) -> Layout<'l> {
-        match needs.filter(|_| self.session.watch.has_seen_enough(self.job.plan)) {
+        match needs.filter(|_| self.session.coverage.has_seen_enough(self.job.plan)) {
             Some(needs) => layout.with_needs(needs),
             None => layout,
         }
@@ -382,11 +384,11 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         !is_last
             && self.typer.is_none()
             // Blocks begin where elements of one sort do, once the first of them is known.
-            && (records > 0 || self.grain == Grain::Items)
+            && (records > 0 || self.unit == RecordUnit::Items)
             && *what == What::Values
             && *losses == LossPolicy::Count
-            && plan.runs_in_any_order(self.grain)
-            && self.session.watch.may_look_away(self.job.plan, records)
+            && plan.runs_in_any_order(self.unit)
+            && self.session.coverage.may_look_away(self.job.plan, records)
     }
 
     /// Runs over the blocks that are left apart from each other, several at the same time if there are threads for it.
@@ -402,14 +404,14 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let stack = stack_size(self.job.options.limits.depth);
         let names = progress.names.clone();
         let state = progress.state.apart(self.job.plan);
-        let grain = self.grain;
-        let are_lines = self.job.plan.gives_records_as_they_are(grain) && part.takes_lines();
+        let unit = self.unit;
+        let are_lines = self.job.plan.gives_records_as_they_are(unit) && part.takes_lines();
         let line_starts = match layout {
             Layout::Csv { header: Some(header), .. } if are_lines => header.line_starts(),
             _ => None,
         };
         let takes_lines = part.takes_lines() && !part.expects_elements();
-        let line_names = if takes_lines { self.job.plan.line_names(grain) } else { None };
+        let line_names = if takes_lines { self.job.plan.line_names(unit) } else { None };
         let lines = match (layout, &line_starts) {
             (Layout::Csv { settings, header }, Some(starts)) => {
                 Some(AsLines::Rows { settings, header, starts })
@@ -420,30 +422,31 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             (Layout::Json { depth, .. }, _) if are_lines => Some(AsLines::Values { depth }),
             _ => None,
         };
-        let own_sieve = self.job.plan.sieve(grain, &names);
-        let sieve = match (&own_sieve, self.job.plan.xpath()) {
-            (Some(sieve), _) => Some(Sieve::Json(sieve)),
-            (None, Some(xpath)) => xpath.record_sieve().map(Sieve::Xml),
+        let own_prefilter = self.job.plan.prefilter(unit, &names);
+        let prefilter = match (&own_prefilter, self.job.plan.xpath()) {
+            (Some(prefilter), _) => Some(Prefilter::Json(prefilter)),
+            (None, Some(xpath)) => xpath.record_prefilter().map(Prefilter::Xml),
             _ => None,
         };
         // A path that has to be explained is told about by whole records.
-        let explains_nothing = self.session.watch.explains_nothing(self.job.plan);
-        let sights = self.job.plan.sights(grain, line_names.as_ref()).filter(|_| explains_nothing);
+        let explains_nothing = self.session.coverage.explains_nothing(self.job.plan);
+        let field_plan =
+            self.job.plan.field_plan(unit, line_names.as_ref()).filter(|_| explains_nothing);
         let mut needed = needs.map_or(layout, |needs| layout.with_needs(needs));
-        if sights.as_ref().is_some_and(|sights| sights.slots.have_text()) {
+        if field_plan.as_ref().is_some_and(|field_plan| field_plan.slots.have_text()) {
             needed = needed.with_structure();
         }
         let documents = self.session.documents.clone();
         let work = Work {
             plan: self.job.plan,
             documents: &documents,
-            grain,
-            layout: needed.with_sieve(sieve),
+            unit,
+            layout: needed.with_prefilter(prefilter),
             input,
             names: &names,
             state: &state,
             room: &Room { memory: self.job.options.memory, file: Box::new(tempfile::tempfile) },
-            sights: sights.as_ref(),
+            field_plan: field_plan.as_ref(),
             line_names: line_names.as_ref(),
             lines,
             looks_above: self.looks_above(),
@@ -453,7 +456,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         // How many bytes have to be there before what was carried over is tried again.
         let mut enough = 0;
         let (mut arena, mut structure) = (Arena::new(), Structure::default());
-        let commit = |done: &mut Desk| {
+        let commit = |done: &mut WorkerBlock| {
             let (bytes, then) = (&mut done.bytes, done.then);
             let is_last = then == Then::End;
             // Whether a document ends where it should is seen only in its turn.
@@ -461,9 +464,9 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             // What was carried over from the block before changes where this one begins.
             let is_there = carried.is_empty() && layout.place() == assumed && !is_open_end;
             let clean = done.clean.take().filter(|_| is_there);
-            let watch = &self.session.watch;
+            let coverage = &self.session.coverage;
             let mut clean = clean.filter(|clean| {
-                !watch.learns_from(&clean.watch, self.job.plan)
+                !coverage.learns_from(&clean.coverage, self.job.plan)
                     && held.dropped.adopt(&clean.met.dropped)
             });
             if let Some(Clean { above: Some(above), .. }) = &clean {
@@ -488,7 +491,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             if let Some(clean) = clean
                 && progress.state.join(&clean.state).is_ok()
             {
-                self.session.watch.join(&clean.watch);
+                self.session.coverage.join(&clean.coverage);
                 namespaces.extend(clean.met.namespaces);
                 progress.index += clean.records;
                 input.before.pass_all(done.passed);
@@ -537,7 +540,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let failed = |error| Failed::Input(cannot_read(name, &error));
         parallel::run(work, threads, stack, &mut blocks, parts, commit, failed)?;
         if !progress.done && !self.results.sink().is_closed() {
-            no_trouble(&blocks, name, input.before)?;
+            no_frame_error(&blocks, name, input.before)?;
         }
         self.tell_namespaces(&namespaces, progress, header);
         Ok(())
@@ -555,7 +558,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let (path, looks_above) = (self.path_of_elements(), self.looks_above());
         let sources = self.sources;
         let names = progress.names.clone();
-        let mut runner = Runner::for_batch(plan, self.grain, names, arena, self.session);
+        let mut runner = Runner::for_batch(plan, self.unit, names, arena, self.session);
         runner.take_up(&progress.kept);
         let used = loop {
             let next = records.next();
@@ -665,10 +668,10 @@ struct Rest<'b> {
 }
 
 /// Fails where something is wrong with a document around its items.
-pub(crate) fn no_trouble(blocks: &Blocks, name: &str, before: Passed) -> Result<(), Failed> {
-    let Some((trouble, after)) = blocks.trouble() else { return Ok(()) };
+pub(crate) fn no_frame_error(blocks: &Blocks, name: &str, before: Passed) -> Result<(), Failed> {
+    let Some((frame_error, after)) = blocks.frame_error() else { return Ok(()) };
     let place = Place::of(name, after, 0, 1).behind(before);
-    Err(Failed::Input(trouble.diagnostic().at(place)))
+    Err(Failed::Input(frame_error.diagnostic().at(place)))
 }
 
 /// The place in the input that a failure is about.

@@ -15,7 +15,7 @@ use crate::in_order::{Made, Workers};
 use crate::input::{Input, InputOptions, Source};
 use crate::records::{Blocks, InputPart, valid_start};
 use crate::run::stack_size;
-use crate::stream::no_trouble;
+use crate::stream::no_frame_error;
 use crate::walk::{Step, Walk};
 
 pub use at::RecordPath;
@@ -103,7 +103,7 @@ impl Looking<'_, '_> {
                 let format = Format::JsonLines;
                 let input = InputPart { name: &name, format, base: done.base, before: done.before };
                 let passed = self.records(&mut blocks, input, &replaced)?;
-                return no_trouble(&blocks, &name, passed);
+                return no_frame_error(&blocks, &name, passed);
             }
             return self.whole(source);
         }

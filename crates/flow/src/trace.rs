@@ -67,7 +67,7 @@ pub fn trace(
         session.trace = Some(Trace::default());
         let result = result(job, root, &sources, &arena, &mut session, &find)?;
         let made = session.trace.take().unwrap_or_default();
-        for problem in session.watch.report(job.plan) {
+        for problem in session.coverage.report(job.plan) {
             events.tell(problem);
         }
         traced.extend(look(job.plan, path, result, &made, &arena, &find, events)?);
@@ -136,7 +136,7 @@ fn look<'a>(
     let _ = Runner::new(path, &arguments, Some(numbered), arena, &mut session)
         .and_then(|mut runner| runner.document(&mut take))
         .map_err(|failure| rule_failed(path, &failure, None))?;
-    for problem in session.watch.report(path) {
+    for problem in session.coverage.report(path) {
         events.tell(problem);
     }
     let of_result = picked.into_iter().filter(|origin| origin.region() == Some(Region::Result));

@@ -6,12 +6,12 @@ use std::time::{SystemTime, UNIX_EPOCH};
 use kyanite_eval::atomic::Atomic;
 use kyanite_eval::time::{DateTime, Duration};
 use kyanite_formats::xml;
-use kyanite_lang::{Flow, Grain, Plan, ResultShape, Session, xpath_failure};
+use kyanite_lang::{Flow, Plan, RecordUnit, ResultShape, Session, xpath_failure};
 use kyanite_tree::{
     Advice, Arena, Code, Decimal, Diagnostic, Location, Node, Nodes, Step, Value, locate,
 };
 use kyanite_xpath::{
-    Context, Documents, Error, ErrorCode, Expression, Item, Sequence, Store, Watch, item_value,
+    Context, Coverage, Documents, Error, ErrorCode, Expression, Item, Sequence, Store, item_value,
 };
 
 use crate::document::Library;
@@ -69,7 +69,7 @@ pub(crate) fn run(
     sink: &mut dyn Sink,
     events: &mut Events<'_>,
 ) -> Result<(), Failed> {
-    let watch = RefCell::new(Watch::new(expression));
+    let coverage = RefCell::new(Coverage::new(expression));
     // Documents that are asked for by name stay; of others one is held at a time.
     let groups: Vec<&[Input]> = match (expression.asks_documents(), inputs) {
         (_, []) => vec![&[]],
@@ -94,13 +94,13 @@ pub(crate) fn run(
             continue;
         }
         let group = (sources, names_documents);
-        whole(job, expression, group, sink, (events, &watch), &mut unresolved)?;
+        whole(job, expression, group, sink, (events, &coverage), &mut unresolved)?;
         if sink.is_closed() {
             return Ok(());
         }
     }
     unresolved.settle(events)?;
-    let own = watch.borrow().report(expression);
+    let own = coverage.borrow().report(expression);
     let own = own.into_iter().map(|finding| job.plan.rule().diagnostic(finding));
     streamed.into_iter().chain(own).for_each(|found| events.tell(found));
     Ok(())
@@ -134,7 +134,7 @@ fn whole(
     expression: &Expression,
     (sources, names_documents): (Vec<Source>, bool),
     sink: &mut dyn Sink,
-    (events, watch): (&mut Events<'_>, &RefCell<Watch>),
+    (events, coverage): (&mut Events<'_>, &RefCell<Coverage>),
     unresolved: &mut Unresolved,
 ) -> Result<(), Failed> {
     if !sources.is_empty() {
@@ -157,7 +157,7 @@ fn whole(
         };
         let one = One { job, library: &library, document };
         let name = document.map(|read| read.name.as_str()).filter(|_| names_documents);
-        let found = match (expression.evaluate(&context, &store, watch), document) {
+        let found = match (expression.evaluate(&context, &store, coverage), document) {
             (Err(error), Some(document)) if error.code() == ErrorCode::Prefix => {
                 let message =
                     format!("nothing was looked for in {}: {}", document.name, error.message());
@@ -237,11 +237,11 @@ impl Elements {
             events,
             names_documents: false,
         };
-        run.stream(Some(source), &[], Grain::Elements, std::slice::from_ref(input))?;
+        run.stream(Some(source), &[], RecordUnit::Elements, std::slice::from_ref(input))?;
         if is_counted {
             let _ = sink.single(Some(arena.integer(counting.0)));
         }
-        let report = session.watch.report(&plan);
+        let report = session.coverage.report(&plan);
         // What the document has elsewhere is seen only where it is held; a small one is read again for that.
         let is_small =
             matches!(input, Input::File(_)) && input.size().is_some_and(|size| size <= READ_AGAIN);
@@ -265,13 +265,13 @@ fn explain_whole(
     expression: &Expression,
     input: &Input,
 ) -> Result<Vec<Diagnostic>, Failed> {
-    let watch = RefCell::new(Watch::new(expression));
+    let coverage = RefCell::new(Coverage::new(expression));
     let mut events = Events { tell: &mut |_| {}, counters: &Counters::default() };
     let source = open(input, job.options, &mut events)?;
     let unresolved = &mut Unresolved::default();
-    let said = (&mut events, &watch);
+    let said = (&mut events, &coverage);
     whole(job, expression, (vec![source], false), &mut Counting(0), said, unresolved)?;
-    let report = watch.borrow().report(expression);
+    let report = coverage.borrow().report(expression);
     Ok(report.into_iter().map(|finding| job.plan.rule().diagnostic(finding)).collect())
 }
 

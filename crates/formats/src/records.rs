@@ -17,7 +17,7 @@ pub enum Layout<'a> {
         /// What is needed of each; all without it.
         needs: Option<&'a Needs>,
         /// A condition that most of them fail.
-        sieve: Option<&'a json::Sieve>,
+        prefilter: Option<&'a json::Prefilter>,
         /// Whether the structure of the text is found even if all of each record is needed.
         structure: bool,
     },
@@ -32,7 +32,7 @@ pub enum Layout<'a> {
         /// What is needed of each; all without it.
         needs: Option<&'a Needs>,
         /// A condition that most of them fail.
-        sieve: Option<&'a xml::Sieve>,
+        prefilter: Option<&'a xml::Prefilter>,
     },
     /// Rows of cells.
     Csv {
@@ -45,21 +45,21 @@ pub enum Layout<'a> {
 
 /// A condition that most records fail, as far as it can be told from their text.
 #[derive(Clone, Copy, Debug)]
-pub enum Sieve<'a> {
+pub enum Prefilter<'a> {
     /// On JSON values.
-    Json(&'a json::Sieve),
+    Json(&'a json::Prefilter),
     /// On elements.
-    Xml(&'a xml::Sieve),
+    Xml(&'a xml::Prefilter),
 }
 
 /// Records that were passed over, and the one behind them.
 #[derive(Clone, Copy, Debug, Default)]
-pub struct Sifted {
+pub struct PassedOver {
     /// How many there were.
     pub records: u64,
     /// Whether the condition certainly holds for the record behind them.
     pub holds: bool,
-    /// The steps of the tests of an [`xml::Sieve`] that led to something in one of those, or in it if the condition holds: a bit for each step, those of one test
+    /// The steps of the tests of an [`xml::Prefilter`] that led to something in one of those, or in it if the condition holds: a bit for each step, those of one test
     /// behind those of the test before.
     pub reached: u64,
 }
@@ -69,7 +69,9 @@ impl<'a> Layout<'a> {
     #[must_use]
     pub fn at(self, place: xml::Ancestry<'a>) -> Self {
         match self {
-            Self::Xml { elements, needs, sieve, .. } => Self::Xml { elements, place, needs, sieve },
+            Self::Xml { elements, needs, prefilter, .. } => {
+                Self::Xml { elements, place, needs, prefilter }
+            }
             other => other,
         }
     }
@@ -84,26 +86,26 @@ impl<'a> Layout<'a> {
     #[must_use]
     pub fn with_needs(self, needs: &'a Needs) -> Self {
         match self {
-            Self::Json { depth, sieve, structure, .. } => {
-                Self::Json { depth, needs: Some(needs), sieve, structure }
+            Self::Json { depth, prefilter, structure, .. } => {
+                Self::Json { depth, needs: Some(needs), prefilter, structure }
             }
             // Cells are borrowed, so that leaving some out would save nothing.
             Self::Csv { .. } | Self::Lines => self,
-            Self::Xml { elements, place, sieve, .. } => {
-                Self::Xml { elements, place, needs: Some(needs), sieve }
+            Self::Xml { elements, place, prefilter, .. } => {
+                Self::Xml { elements, place, needs: Some(needs), prefilter }
             }
         }
     }
 
     /// The same layout, where records that certainly fail a condition are passed over.
     #[must_use]
-    pub fn with_sieve(self, sieve: Option<Sieve<'a>>) -> Self {
-        match (self, sieve) {
-            (Self::Json { depth, needs, structure, .. }, Some(Sieve::Json(sieve))) => {
-                Self::Json { depth, needs, sieve: Some(sieve), structure }
+    pub fn with_prefilter(self, prefilter: Option<Prefilter<'a>>) -> Self {
+        match (self, prefilter) {
+            (Self::Json { depth, needs, structure, .. }, Some(Prefilter::Json(prefilter))) => {
+                Self::Json { depth, needs, prefilter: Some(prefilter), structure }
             }
-            (Self::Xml { elements, place, needs, .. }, Some(Sieve::Xml(sieve))) => {
-                Self::Xml { elements, place, needs, sieve: Some(sieve) }
+            (Self::Xml { elements, place, needs, .. }, Some(Prefilter::Xml(prefilter))) => {
+                Self::Xml { elements, place, needs, prefilter: Some(prefilter) }
             }
             (other, _) => other,
         }
@@ -113,8 +115,8 @@ impl<'a> Layout<'a> {
     #[must_use]
     pub fn with_structure(self) -> Self {
         match self {
-            Self::Json { depth, needs, sieve, .. } => {
-                Self::Json { depth, needs, sieve, structure: true }
+            Self::Json { depth, needs, prefilter, .. } => {
+                Self::Json { depth, needs, prefilter, structure: true }
             }
             other => other,
         }
@@ -145,7 +147,7 @@ impl<'a> Reader<'a> {
         structure: Option<&'a mut Structure>,
     ) -> Self {
         match layout {
-            Layout::Json { depth, needs, sieve, structure: always } => {
+            Layout::Json { depth, needs, prefilter, structure: always } => {
                 let options = json::ReaderOptions { depth, origins: Origins::Text(base) };
                 let reader = json::Reader::new(text, arena, options);
                 let reader = match (needs, structure) {
@@ -155,18 +157,18 @@ impl<'a> Reader<'a> {
                     (_, Some(structure)) if always => reader.with_structure(structure),
                     _ => reader,
                 };
-                Self::Json(match sieve {
-                    Some(sieve) => reader.with_sieve(sieve),
+                Self::Json(match prefilter {
+                    Some(prefilter) => reader.with_prefilter(prefilter),
                     None => reader,
                 })
             }
-            Layout::Xml { elements, place, needs, sieve } => {
+            Layout::Xml { elements, place, needs, prefilter } => {
                 let mut reader = xml::RecordReader::new(text, arena, elements.at(base), place);
                 if let Some(needs) = needs {
                     reader = reader.with_needs(needs);
                 }
-                if let Some(sieve) = sieve {
-                    reader = reader.with_sieve(sieve);
+                if let Some(prefilter) = prefilter {
+                    reader = reader.with_prefilter(prefilter);
                 }
                 Self::Xml(Box::new(reader))
             }
@@ -292,11 +294,13 @@ impl<'a> Reader<'a> {
 
     /// What was passed over since this was last asked, since it fails a condition.
     #[inline]
-    pub fn take_sifted(&mut self) -> Sifted {
+    pub fn take_passed_over(&mut self) -> PassedOver {
         match self {
-            Self::Json(reader) => Sifted { records: reader.take_sifted(), ..Sifted::default() },
-            Self::Xml(reader) => reader.take_sifted(),
-            Self::Csv(_) | Self::Lines(_) => Sifted::default(),
+            Self::Json(reader) => {
+                PassedOver { records: reader.take_passed_over(), ..PassedOver::default() }
+            }
+            Self::Xml(reader) => reader.take_passed_over(),
+            Self::Csv(_) | Self::Lines(_) => PassedOver::default(),
         }
     }
 
@@ -334,7 +338,7 @@ pub fn all<'a>(
             Layout::Csv { settings, header: first.map(|first| first.header) }
         }
         Format::Text => Layout::Lines,
-        _ => Layout::Json { depth, needs: None, sieve: None, structure: false },
+        _ => Layout::Json { depth, needs: None, prefilter: None, structure: false },
     };
     let mut reader = Reader::new(layout, text, arena, base, None);
     if from > 0 {

@@ -2,7 +2,7 @@
 
 use kyanite_formats::Format;
 
-use crate::plan::{ClauseKind, Expr, ForSource, Grain, Kind, Loop, Plan};
+use crate::plan::{ClauseKind, Expr, ForSource, Kind, Loop, Plan, RecordUnit};
 
 impl Plan {
     /// What a run would do, a sentence a line.
@@ -19,7 +19,7 @@ impl Plan {
                 "Records of JSON Lines, CSV and text, and items of a large JSON list, run one by one{}.",
                 self.growth()
             ));
-            lines.push(self.threads(Grain::Items));
+            lines.push(self.threads(RecordUnit::Items));
         } else if self.element_path().is_none() {
             lines.push(format!("The whole document is held in memory: {}.", self.why_whole()));
         }
@@ -31,7 +31,9 @@ impl Plan {
                 self.growth()
             ));
         }
-        if let Some(needs) = self.needs(Grain::Items).or_else(|| self.needs(Grain::Elements)) {
+        if let Some(needs) =
+            self.needs(RecordUnit::Items).or_else(|| self.needs(RecordUnit::Elements))
+        {
             let members = needs.paths();
             lines.push(match members.as_slice() {
                 [] => "Of each record nothing is needed but that it is there.".into(),
@@ -78,8 +80,8 @@ impl Plan {
         }
     }
 
-    fn threads(&self, grain: Grain) -> String {
-        if self.runs_in_any_order(grain) {
+    fn threads(&self, unit: RecordUnit) -> String {
+        if self.runs_in_any_order(unit) {
             return "Blocks of records run on several threads; results keep the order of the input.".into();
         }
         "Records run in order, on one thread, since a clause looks at more than one turn.".into()

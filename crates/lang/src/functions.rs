@@ -11,7 +11,7 @@ mod sequences;
 mod texts;
 mod times;
 
-use kyanite_eval::accumulator::{self, Aggregate, Trouble};
+use kyanite_eval::accumulator::{self, Aggregate, FrameError};
 use kyanite_eval::pattern::iregexp::Patterns;
 use kyanite_eval::signature::usage;
 use kyanite_tree::{Advice, Arena, Code, DecimalError, Kind, Locus, Map, Number, Origin, Value};
@@ -252,9 +252,9 @@ impl Fault {
 impl From<accumulator::Failure> for Fault {
     fn from(failure: accumulator::Failure) -> Self {
         let advice = match failure.sort {
-            Trouble::NotNumber => Some("convert texts with number(), or leave the others out"),
-            Trouble::Mixed => Some(MIXED),
-            Trouble::Other => None,
+            FrameError::NotNumber => Some("convert texts with number(), or leave the others out"),
+            FrameError::Mixed => Some(MIXED),
+            FrameError::Other => None,
         };
         let advice = advice.map(Advice::words);
         Self { advice, origin: failure.origin, ..Self::new(0, failure.message) }

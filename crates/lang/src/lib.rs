@@ -30,6 +30,7 @@
 
 mod against;
 mod check;
+mod coverage;
 mod documents;
 mod draft;
 mod explain;
@@ -48,26 +49,25 @@ mod syntax;
 mod trace;
 mod types;
 mod visit;
-mod watch;
 mod words;
 mod xpath;
 
 pub use against::{Outline, PlaceNumber, against};
+pub use coverage::Coverage;
 pub use documents::DocumentUris;
 pub use draft::{alike, draft};
 pub use failure::{Failure, Flow};
 pub use finding::{Finding, RuleText, Span};
-pub use needs::Sights;
+pub use needs::FieldPlan;
 pub use output::{OutputSpec, twice};
 pub use params::Arguments;
 pub use plan::compile_xpath;
-pub use plan::{Grain, LineNames, Param, Plan, ResultShape, SourceSpec};
+pub use plan::{LineNames, Param, Plan, RecordUnit, ResultShape, SourceSpec};
 pub use run::{CannotJoin, Kept, Names, RecordState, Room, Runner, Session};
 pub use syntax::ast::ParamType;
 pub use syntax::format as format_rule;
 pub use trace::{Provenance, Trace};
 pub use types::Type;
-pub use watch::Watch;
 pub use xpath::xpath_failure;
 
 /// What an expression is written in.

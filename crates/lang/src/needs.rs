@@ -9,17 +9,17 @@ use kyanite_formats::json::Slots;
 use kyanite_formats::needs::{Need, Needs};
 
 use crate::plan::{
-    Change, Clause, ClauseKind, Direct, Edit, Entry, Expr, ForSource, Grain, GroupFold, Kind,
-    LineNames, Loop, ManyPath, Nodes, OnePath, Piece, Plan, RecordHead, RecordSource, Records,
+    Change, Clause, ClauseKind, Direct, Edit, Entry, Expr, ForSource, GroupFold, Kind, LineNames,
+    Loop, ManyPath, Nodes, OnePath, Piece, Plan, RecordHead, RecordSource, RecordUnit, Records,
     Segment, Selector, Start, Step, StepKind,
 };
 use kyanite_eval::accumulator::Aggregate;
 
 impl Plan {
-    /// What the plan can see of each record, if it takes records of that grain one by one.
+    /// What the plan can see of each record, if it takes records of that unit one by one.
     #[must_use]
-    pub fn needs(&self, grain: Grain) -> Option<Needs> {
-        Some(Analysis::of(self, grain, false)?.needs)
+    pub fn needs(&self, unit: RecordUnit) -> Option<Needs> {
+        Some(Analysis::of(self, unit, false)?.needs)
     }
 
     /// The slots that the members of each record can be read into, so that no more of it is built; nothing where the rule
@@ -27,19 +27,19 @@ impl Plan {
     ///
     /// `lines` are those that the rule writes, if it does: then a whole record that a map begins with is copied as text.
     #[must_use]
-    pub fn sights(&self, grain: Grain, lines: Option<&LineNames>) -> Option<Sights> {
-        if !self.runs_in_any_order(grain) {
+    pub fn field_plan(&self, unit: RecordUnit, lines: Option<&LineNames>) -> Option<FieldPlan> {
+        if !self.runs_in_any_order(unit) {
             return None;
         }
         let copies = lines.is_some_and(LineNames::copy_records);
-        let Analysis { needs, mut seen, sees_records, .. } = Analysis::of(self, grain, copies)?;
+        let Analysis { needs, mut seen, sees_records, .. } = Analysis::of(self, unit, copies)?;
         if sees_records {
             return None;
         }
         // A path that goes on behind another begins at its slot.
         seen.sort_by_key(|seen| seen.names.len());
         let mut slots: Vec<(Vec<String>, Need)> = Vec::new();
-        let mut sights = vec![None; self.paths.len()];
+        let mut field_plan = vec![None; self.paths.len()];
         for Seen { path, names, before } in seen {
             let known = slots.iter().position(|(slot, _)| names.starts_with(slot));
             let slot = known.unwrap_or(slots.len());
@@ -52,30 +52,31 @@ impl Plan {
                 };
                 slots.push((names, need));
             }
-            sights[path] = Some(Sight { slot, steps: before + slots[slot].0.len() });
+            field_plan[path] = Some(Sight { slot, steps: before + slots[slot].0.len() });
         }
         let slots = Slots::new(&slots)?;
         let slots = match lines.filter(|_| copies) {
             Some(lines) if lines.are_edits => {
-                slots.with_text_without([]).requiring(self.required(grain, &sights)?)
+                slots.with_text_without([]).requiring(self.required(unit, &field_plan)?)
             }
             Some(lines) => slots.with_text_without(lines.names()),
             None => slots,
         };
-        let direct = Direct::of(self, grain, &sights);
-        Some(Sights { slots, direct, of: sights })
+        let direct = Direct::of(self, unit, &field_plan);
+        Some(FieldPlan { slots, direct, of: field_plan })
     }
 }
 
 impl Plan {
     /// The slots of the edits of each record that have to be there for a change in its text: what is missing is added at its end,
     /// and nowhere else. Gives nothing where an edit has no slot of its own.
-    fn required(&self, grain: Grain, sights: &[Option<Sight>]) -> Option<Vec<usize>> {
-        let RecordSource::Loop(repeat, ..) = self.records(grain)?.source else { return None };
+    fn required(&self, unit: RecordUnit, field_plan: &[Option<Sight>]) -> Option<Vec<usize>> {
+        let RecordSource::Loop(repeat, ..) = self.records(unit)?.source else { return None };
         let Kind::Edit(edit) = &repeat.result.kind else { return None };
         let mut required = Vec::new();
         for change in &edit.changes {
-            let sight = sights[change.id].filter(|sight| sight.steps == change.segments.len())?;
+            let sight =
+                field_plan[change.id].filter(|sight| sight.steps == change.segments.len())?;
             if sight.steps > 1 || change.value.is_none() {
                 required.push(sight.slot);
             }
@@ -86,7 +87,7 @@ impl Plan {
 
 /// How the paths of a rule find members of a record in slots.
 #[derive(Debug)]
-pub struct Sights {
+pub struct FieldPlan {
     /// What is in the slots.
     pub slots: Slots,
     /// What each turn does with it, if that is all it does.
@@ -103,7 +104,7 @@ pub(crate) struct Sight {
     pub(crate) steps: usize,
 }
 
-impl Sights {
+impl FieldPlan {
     /// Where the path of that number begins, if that is at a slot.
     #[inline]
     pub(crate) fn of(&self, path: usize) -> Option<Sight> {
@@ -123,8 +124,8 @@ struct Seen {
 
 impl Analysis {
     /// What a plan sees; `copies` where the record that its result is, or begins with, is copied as it is.
-    fn of(plan: &Plan, grain: Grain, copies: bool) -> Option<Self> {
-        let Records { head, source, base } = plan.records(grain)?;
+    fn of(plan: &Plan, unit: RecordUnit, copies: bool) -> Option<Self> {
+        let Records { head, source, base } = plan.records(unit)?;
         let mut analysis = Self {
             needs: Needs::nothing(),
             locals: vec![Parts::default(); plan.frame],

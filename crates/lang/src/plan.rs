@@ -16,7 +16,7 @@ use kyanite_tree::{Advice, Step as PathStep};
 pub(crate) use direct::{Cell, Direct};
 pub(crate) use line_names::LineName;
 pub use line_names::LineNames;
-pub use records::Grain;
+pub use records::RecordUnit;
 pub(crate) use records::{RecordFold, RecordHead, RecordSource, Records};
 pub use xpath::compile_xpath;
 

@@ -20,7 +20,7 @@ mod lines;
 mod missing;
 mod order;
 mod path;
-mod sieve;
+mod prefilter;
 mod spill;
 mod spilled;
 mod traced;
@@ -32,22 +32,23 @@ use std::rc::Rc;
 use std::sync::{Arc, Mutex};
 
 use kyanite_formats::json::{Slot, Slotted};
-use kyanite_formats::records::Sifted;
+use kyanite_formats::records::PassedOver;
 use kyanite_tree::{Arena, Element, Name, Nodes, Place, Value};
 
 pub use kept::Kept;
 pub use spill::Room;
 
+use crate::coverage::Coverage;
 use crate::documents::DocumentUris;
 use crate::failure::{Failure, Flow, Ran};
 use crate::functions::Fault;
-use crate::needs::Sights;
+use crate::needs::FieldPlan;
 use crate::params::Arguments;
 use crate::plan::{
-    Expr, Grain, GroupFolds, Kind, ManyPath, Plan, RecordFold, RecordHead, RecordSource, Records,
+    Expr, GroupFolds, Kind, ManyPath, Plan, RecordFold, RecordHead, RecordSource, RecordUnit,
+    Records,
 };
 use crate::trace::Trace;
-use crate::watch::Watch;
 use index::Indexes;
 use kyanite_eval::accumulator::Accumulator;
 use kyanite_eval::pattern::iregexp::Patterns;
@@ -58,7 +59,7 @@ use turns::{Held, Tally};
 #[derive(Debug)]
 pub struct Session {
     /// What the paths and tests of the rule met.
-    pub watch: Watch,
+    pub coverage: Coverage,
     /// What each value was made of, if that is wanted.
     pub trace: Option<Trace>,
     /// What the values were read from, if the rule asks.
@@ -69,14 +70,14 @@ pub struct Session {
 impl Session {
     /// Forgets what was met, but keeps what was compiled.
     pub fn restart(&mut self, plan: &Plan) {
-        self.watch = Watch::new(plan);
+        self.coverage = Coverage::new(plan);
     }
 
     /// A session for runs of `plan`.
     #[must_use]
     pub fn new(plan: &Plan) -> Self {
         Self {
-            watch: Watch::new(plan),
+            coverage: Coverage::new(plan),
             trace: None,
             documents: DocumentUris::default(),
             patterns: Patterns::default(),
@@ -150,7 +151,7 @@ pub struct Runner<'r, 'a> {
     current: Option<Value<'a>>,
     names: Names<'a>,
     /// How paths find the members of the current record in its slots, if it has any.
-    sights: Option<&'a Sights>,
+    field_plan: Option<&'a FieldPlan>,
     /// Whether the current record is in slots.
     in_slots: bool,
     slots: Vec<Slot<'a>>,
@@ -178,7 +179,7 @@ pub struct Runner<'r, 'a> {
     spare_nodes: Option<Nodes<'a>>,
     /// The elements around the next record, outermost first, where an XPath asks for them.
     around: Vec<&'a Element<'a>>,
-    /// Whether the condition of the [sieve](Plan::sieve) certainly holds for the next record.
+    /// Whether the condition of the [prefilter](Plan::prefilter) certainly holds for the next record.
     holds: bool,
     /// What the clauses of a loop over records keep from one record to the next.
     held: Option<Box<Held<'a>>>,
@@ -222,13 +223,13 @@ impl<'r, 'a> Runner<'r, 'a> {
     /// A runner for one batch of records, with the names that a first runner has bound.
     pub fn for_batch(
         plan: &'a Plan,
-        grain: Grain,
+        unit: RecordUnit,
         names: Names<'a>,
         arena: &'a Arena,
         session: &'r mut Session,
     ) -> Self {
-        session.watch.forget_batch();
-        Self { records: plan.records(grain), ..Self::with_names(plan, names, arena, session) }
+        session.coverage.forget_batch();
+        Self { records: plan.records(unit), ..Self::with_names(plan, names, arena, session) }
     }
 
     fn with_names(
@@ -245,7 +246,7 @@ impl<'r, 'a> Runner<'r, 'a> {
             root: None,
             current: None,
             names,
-            sights: None,
+            field_plan: None,
             in_slots: false,
             slots: Vec::new(),
             text: "",
@@ -294,11 +295,11 @@ impl<'r, 'a> Runner<'r, 'a> {
     ///
     /// # Errors
     /// A [`Failure`] in one of those bindings.
-    pub fn begin_records(mut self, grain: Grain) -> Result<(Names<'a>, RecordState), Failure> {
+    pub fn begin_records(mut self, unit: RecordUnit) -> Result<(Names<'a>, RecordState), Failure> {
         let plan = self.plan;
         let fold = plan.fold.as_ref().map(|fold| Accumulator::new(fold.kind));
         let mut state = RecordState { tally: Tally::default(), turns: 0, fold };
-        if let Some(Records { source: RecordSource::Loop(repeat, ..), .. }) = plan.records(grain) {
+        if let Some(Records { source: RecordSource::Loop(repeat, ..), .. }) = plan.records(unit) {
             state.tally = self.begin_loop(repeat)?;
         }
         Ok((self.names, state))
@@ -306,9 +307,10 @@ impl<'r, 'a> Runner<'r, 'a> {
 
     /// The same runner, for records whose members may be in slots.
     #[must_use]
-    pub fn with_sights(mut self, sights: Option<&'a Sights>) -> Self {
-        self.sights = sights;
-        self.slots = vec![Slot::default(); sights.map_or(0, |sights| sights.slots.count())];
+    pub fn with_sights(mut self, field_plan: Option<&'a FieldPlan>) -> Self {
+        self.field_plan = field_plan;
+        self.slots =
+            vec![Slot::default(); field_plan.map_or(0, |field_plan| field_plan.slots.count())];
         self
     }
 
@@ -326,7 +328,7 @@ impl<'r, 'a> Runner<'r, 'a> {
 
     #[inline]
     fn slot(&self, path: usize) -> Option<(&Slot<'a>, usize)> {
-        let sight = self.sights.filter(|_| self.in_slots)?.of(path)?;
+        let sight = self.field_plan.filter(|_| self.in_slots)?.of(path)?;
         Some((self.slots.get(sight.slot)?, sight.steps))
     }
 
@@ -335,9 +337,9 @@ impl<'r, 'a> Runner<'r, 'a> {
         self.held = Some(Box::new(kept.running()));
     }
 
-    /// Finds the places of failures that recover() stood in for, as [`Watch::place_recovered`] does.
+    /// Finds the places of failures that recover() stood in for, as [`Coverage::place_recovered`] does.
     pub fn place_recovered(&self, find: impl FnMut(&Failure) -> Option<Place>) {
-        self.session.watch.place_recovered(find);
+        self.session.coverage.place_recovered(find);
     }
 
     /// Ends a batch: what is running goes on in the next.
@@ -439,21 +441,23 @@ impl<'r, 'a> Runner<'r, 'a> {
         self.around = around;
     }
 
-    /// Records were passed over by the [sieve](Plan::sieve) of the plan, before the one that comes next.
+    /// Records were passed over by the [prefilter](Plan::prefilter) of the plan, before the one that comes next.
     #[inline]
-    pub fn passed_over(&mut self, sifted: &Sifted) {
-        self.holds = sifted.holds;
-        if sifted.records > 0 || sifted.holds {
-            self.note_sifted(sifted);
+    pub fn passed_over(&mut self, passed_over: &PassedOver) {
+        self.holds = passed_over.holds;
+        if passed_over.records > 0 || passed_over.holds {
+            self.note_sifted(passed_over);
         }
     }
 
-    fn note_sifted(&mut self, sifted: &Sifted) {
+    fn note_sifted(&mut self, passed_over: &PassedOver) {
         if let Some((test, _)) = self.records.and_then(|records| records.first_test()) {
-            self.session.watch.failed(test, sifted.records);
+            self.session.coverage.failed(test, passed_over.records);
         }
-        if let (Some(expression), Some(watch)) = (self.plan.xpath(), self.session.watch.xpath(0)) {
-            watch.borrow_mut().passed_over(expression, sifted);
+        if let (Some(expression), Some(coverage)) =
+            (self.plan.xpath(), self.session.coverage.xpath(0))
+        {
+            coverage.borrow_mut().passed_over(expression, passed_over);
         }
     }
 
@@ -497,7 +501,7 @@ impl<'r, 'a> Runner<'r, 'a> {
         match source {
             RecordSource::Many(path) => {
                 if self.record_line(record) {
-                    self.session.watch.met(path.id);
+                    self.session.coverage.met(path.id);
                     return Ok(Flow::Continue(()));
                 }
                 self.rest_of_record(path, record, &mut |_, node| Ok(emit(Some(node))))
@@ -530,7 +534,7 @@ impl<'r, 'a> Runner<'r, 'a> {
         record: Value<'a>,
         visit: &mut dyn FnMut(&mut Self, Value<'a>) -> Ran<Flow>,
     ) -> Ran<Flow> {
-        self.session.watch.asked(path.id);
+        self.session.coverage.asked(path.id);
         match self.sight(path.id) {
             None => {
                 let base = self.records.map_or(0, |records| records.base);
@@ -538,7 +542,7 @@ impl<'r, 'a> Runner<'r, 'a> {
             }
             Some((Some(member), steps)) => self.walk(path, steps, member, visit),
             Some((None, _)) => {
-                self.session.watch.not_in_slot(path.id);
+                self.session.coverage.not_in_slot(path.id);
                 Ok(Flow::Continue(()))
             }
         }
@@ -551,8 +555,8 @@ impl<'r, 'a> Runner<'r, 'a> {
             let level = others.iter().map(|(level, _)| *level).max().unwrap_or(0);
             let names = others.iter().filter(|(at, _)| *at == level).map(|(_, name)| *name);
             match source.path() {
-                Some(path) => self.session.watch.stopped(path, level, names),
-                None => self.session.watch.xpath_stopped(self.plan, level, names),
+                Some(path) => self.session.coverage.stopped(path, level, names),
+                None => self.session.coverage.xpath_stopped(self.plan, level, names),
             }
         }
     }
@@ -563,7 +567,7 @@ impl<'r, 'a> Runner<'r, 'a> {
             && let (Some(step), Some(path)) = (base.checked_sub(1), source.path())
             && let Some(step) = self.plan.paths[path].steps.get(step)
         {
-            self.session.watch.met_namespaces(step.span, namespaces);
+            self.session.coverage.met_namespaces(step.span, namespaces);
         }
     }
 
@@ -591,7 +595,7 @@ impl<'r, 'a> Runner<'r, 'a> {
             && (base == 0 || count > 0)
             && let Some(path) = source.path()
         {
-            self.session.watch.ended(path, base, count);
+            self.session.coverage.ended(path, base, count);
         }
         let (Some(fold), Some(state)) = (&plan.fold, &state.fold) else { return Ok(()) };
         let value = match (state.value(self.arena).map_err(Fault::from), &fold.call.kind) {

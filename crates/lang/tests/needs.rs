@@ -4,7 +4,7 @@
 use kyanite_formats::json::{self, Reader, ReaderOptions, Shapes, Slotted, Style};
 use kyanite_formats::records::Structure;
 use kyanite_lang::{
-    Arguments, Flow, Grain, Kept, Plan, Room, RuleText, Runner, Session, Syntax, compile,
+    Arguments, Flow, Kept, Plan, RecordUnit, Room, RuleText, Runner, Session, Syntax, compile,
 };
 use kyanite_tree::{Arena, Value, locate};
 use proptest::prelude::*;
@@ -120,7 +120,7 @@ enum How {
 fn results(plan: &Plan, text: &str, how: How) -> (Vec<(String, Option<String>)>, Option<String>) {
     let (arena, mut structure) = (Arena::new(), Structure::default());
     let mut copied = Structure::default();
-    let needs = plan.needs(Grain::Items).unwrap();
+    let needs = plan.needs(RecordUnit::Items).unwrap();
     let mut reader = Reader::new(text, &arena, ReaderOptions::default());
     if how != How::Whole {
         reader = reader.with_needs(&needs, &mut structure);
@@ -129,26 +129,28 @@ fn results(plan: &Plan, text: &str, how: How) -> (Vec<(String, Option<String>)>,
     let mut session = Session::new(plan);
     let (names, mut state) = Runner::new(plan, &arguments, None, &arena, &mut session)
         .unwrap()
-        .begin_records(Grain::Items)
+        .begin_records(RecordUnit::Items)
         .unwrap();
     let keep = Arena::new();
     let nowhere = || Err(std::io::ErrorKind::Unsupported.into());
     let room = Room { memory: usize::MAX, file: Box::new(nowhere) };
     let mut kept = Kept::new(plan, &keep, &room);
     let bound = names.clone();
-    let lines = plan.line_names(Grain::Items).filter(|_| how == How::Lines);
+    let lines = plan.line_names(RecordUnit::Items).filter(|_| how == How::Lines);
     let are_slots = how == How::Slots || how == How::Lines;
-    let sights = plan.sights(Grain::Items, lines.as_ref()).filter(|_| are_slots);
-    if sights.as_ref().is_some_and(|sights| sights.slots.have_text()) {
+    let field_plan = plan.field_plan(RecordUnit::Items, lines.as_ref()).filter(|_| are_slots);
+    if field_plan.as_ref().is_some_and(|field_plan| field_plan.slots.have_text()) {
         reader = reader.with_structure(&mut copied);
     }
-    let runner = Runner::for_batch(plan, Grain::Items, names, &arena, &mut session);
+    let runner = Runner::for_batch(plan, RecordUnit::Items, names, &arena, &mut session);
     let mut runner =
-        runner.with_sights(sights.as_ref()).with_lines(lines.as_ref(), &mut Vec::new());
+        runner.with_sights(field_plan.as_ref()).with_lines(lines.as_ref(), &mut Vec::new());
     let (mut results, mut index, mut shapes) = (Vec::new(), 0, Shapes::default());
     loop {
-        let read = match &sights {
-            Some(sights) => reader.next_slots(&sights.slots, &mut shapes, runner.slots()).unwrap(),
+        let read = match &field_plan {
+            Some(field_plan) => {
+                reader.next_slots(&field_plan.slots, &mut shapes, runner.slots()).unwrap()
+            }
             None => reader.next_value().unwrap().map(Slotted::Value),
         };
         let Some(read) = read else { break };
@@ -177,7 +179,7 @@ fn results(plan: &Plan, text: &str, how: How) -> (Vec<(String, Option<String>)>,
     }
     let mut ended = None;
     runner.put_down(&state, &mut kept).unwrap();
-    let runner = Runner::for_batch(plan, Grain::Items, bound, &arena, &mut session);
+    let runner = Runner::for_batch(plan, RecordUnit::Items, bound, &arena, &mut session);
     let finished = runner.end_records(&mut state, &mut kept, index, &mut |value| {
         let mut written = Vec::new();
         json::write(value.unwrap_or(Value::NULL), Style::Compact, &mut written);
@@ -235,7 +237,7 @@ proptest! {
         let mut in_slots = 0;
         for rule in RULES.into_iter().chain(IN_SLOTS) {
             let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
-            in_slots += usize::from(plan.sights(Grain::Items, None).is_some());
+            in_slots += usize::from(plan.field_plan(RecordUnit::Items, None).is_some());
             for how in [How::Slots, How::Lines] {
                 prop_assert_eq!(values(&plan, &text, how), values(&plan, &text, How::Whole), "{} {}", rule, text);
             }
@@ -259,7 +261,7 @@ fn rules_whose_records_go_into_slots() {
         ("for r in $[*] group by k = r.a return r[*].b", false),
     ]) {
         let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
-        assert_eq!(plan.sights(Grain::Items, None).is_some(), are_in_slots, "{rule}");
+        assert_eq!(plan.field_plan(RecordUnit::Items, None).is_some(), are_in_slots, "{rule}");
     }
 }
 
@@ -279,9 +281,9 @@ fn rules_whose_records_are_copied() {
         ("for r in $[*] where r.a == 1 return [r]", false),
     ] {
         let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
-        let lines = plan.line_names(Grain::Items);
-        let sights = plan.sights(Grain::Items, lines.as_ref());
-        let copied = sights.is_some_and(|sights| sights.slots.have_text());
+        let lines = plan.line_names(RecordUnit::Items);
+        let field_plan = plan.field_plan(RecordUnit::Items, lines.as_ref());
+        let copied = field_plan.is_some_and(|field_plan| field_plan.slots.have_text());
         assert_eq!(copied, are_copied, "{rule}");
     }
 }
@@ -298,7 +300,7 @@ fn rules_that_keep_the_whole_list_have_no_needs() {
         "median($[*])",
     ] {
         assert_eq!(
-            compile(RuleText::new("rule", rule), Syntax::Rule).unwrap().needs(Grain::Items),
+            compile(RuleText::new("rule", rule), Syntax::Rule).unwrap().needs(RecordUnit::Items),
             None,
             "{rule}"
         );

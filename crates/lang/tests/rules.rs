@@ -76,7 +76,7 @@ fn run_with(rule: &str, input: &str, params: &[(&str, &str)]) -> (Ended, Vec<Str
             }
         },
     };
-    let report = session.watch.report(&plan);
+    let report = session.coverage.report(&plan);
     let report = report.into_iter().filter(|problem| problem.severity() == Severity::Warning).map(
         |problem| {
             problem.message().to_owned()
@@ -702,7 +702,7 @@ proptest::proptest! {
                 {
                     let _ = runner.document(&mut |_| Flow::Continue(()));
                 }
-                let _ = session.watch.report(&plan);
+                let _ = session.coverage.report(&plan);
             }
         }
     }

@@ -2,13 +2,13 @@
 //!
 //! Two versions of the language are read: [1.0](Version::V1) (W3C recommendation of 1999) as it is, and
 //! [3.1](Version::V31) (of 2017) without schema awareness, with its functions (F&O 3.1). An expression is
-//! [compiled](Expression::compile) once and evaluated for any number of documents; a [`Watch`] sees which of its steps
-//! found nothing, and [says](Watch::report) what was there instead.
+//! [compiled](Expression::compile) once and evaluated for any number of documents; a [`Coverage`] sees which of its steps
+//! found nothing, and [says](Coverage::report) what was there instead.
 //!
 //! ```
 //! use std::cell::RefCell;
 //! use kyanite_tree::Arena;
-//! use kyanite_xpath::{Context, Expression, Item, Namespaces, Store, Version, Watch, document};
+//! use kyanite_xpath::{Context, Expression, Item, Namespaces, Store, Version, Coverage, document};
 //!
 //! let text = "<deck><vehicle plate='NX 1'><weight>1450</weight></vehicle><vehicle plate='NX 2'/></deck>";
 //! let expression =
@@ -16,8 +16,8 @@
 //! let arena = Arena::new();
 //! let store = Store::new(&arena);
 //! let root = document(text, &store).unwrap();
-//! let watch = RefCell::new(Watch::new(&expression));
-//! let found = expression.evaluate(&Context::of(Item::Node(root)), &store, &watch).unwrap();
+//! let coverage = RefCell::new(Coverage::new(&expression));
+//! let found = expression.evaluate(&Context::of(Item::Node(root)), &store, &coverage).unwrap();
 //! assert_eq!(found.items()[0].as_node().unwrap().text(), "NX 1");
 //! ```
 
@@ -26,9 +26,9 @@ mod error;
 pub mod functions;
 mod namespaces;
 mod needs;
+mod prefilter;
 mod result;
 mod run;
-mod sieve;
 mod streaming;
 mod syntax;
 mod value;
@@ -42,9 +42,9 @@ use kyanite_formats::needs::Needs;
 use kyanite_formats::xml;
 use kyanite_tree::Node;
 pub use namespaces::Namespaces;
+use prefilter::RecordSieve;
 pub use result::item_value;
-pub use run::{Focus, Watch};
-use sieve::RecordSieve;
+pub use run::{Coverage, Focus};
 pub use streaming::{RecordStep, Streamed};
 use syntax::Parsed;
 pub use value::{FunctionItem, Item, MapItem, Sequence};
@@ -81,7 +81,7 @@ pub struct Expression {
     /// What it can see of each of those.
     record_needs: Needs,
     /// What of its first predicate can be told from their text.
-    record_sieve: Option<RecordSieve>,
+    record_prefilter: Option<RecordSieve>,
 }
 
 impl Expression {
@@ -129,7 +129,7 @@ impl Expression {
             parsed,
             record_steps,
             record_needs,
-            record_sieve: None,
+            record_prefilter: None,
         })
     }
 
@@ -164,10 +164,10 @@ impl Expression {
     }
 
     /// The condition that most of these may fail, as far as it can be told from their text. Where elements are passed over
-    /// by it, [`Watch::passed_over`] has to be told.
+    /// by it, [`Coverage::passed_over`] has to be told.
     #[must_use]
-    pub fn record_sieve(&self) -> Option<&xml::Sieve> {
-        self.record_sieve.as_ref().map(|own| &own.sieve)
+    pub fn record_prefilter(&self) -> Option<&xml::Prefilter> {
+        self.record_prefilter.as_ref().map(|own| &own.prefilter)
     }
 
     /// How it runs, a sentence a line.
@@ -200,12 +200,12 @@ impl Expression {
         &self,
         context: &Context<'_, 'd>,
         store: &'d Store<'d>,
-        watch: &RefCell<Watch>,
+        coverage: &RefCell<Coverage>,
     ) -> Result<Sequence<'d>, Error> {
-        run::Run::new(self, context, store, watch).all()
+        run::Run::new(self, context, store, coverage).all()
     }
 
-    /// The same for an element that certainly passes the [sieve](Self::record_sieve), so that its condition need not be tested
+    /// The same for an element that certainly passes the [prefilter](Self::record_prefilter), so that its condition need not be tested
     /// again.
     ///
     /// # Errors
@@ -214,10 +214,10 @@ impl Expression {
         &self,
         context: &Context<'_, 'd>,
         store: &'d Store<'d>,
-        watch: &RefCell<Watch>,
+        coverage: &RefCell<Coverage>,
     ) -> Result<Sequence<'d>, Error> {
-        let known = self.record_sieve.as_ref().map(|sieve| sieve.predicate);
-        run::Run::new(self, context, store, watch).knowing(known).all()
+        let known = self.record_prefilter.as_ref().map(|prefilter| prefilter.predicate);
+        run::Run::new(self, context, store, coverage).knowing(known).all()
     }
 }
 

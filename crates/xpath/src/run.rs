@@ -3,10 +3,10 @@
 mod axes;
 pub(crate) mod calls;
 pub(crate) mod convert;
+mod coverage;
 mod lookup;
 mod operators;
 pub(crate) mod types;
-mod watch;
 
 use std::cell::{Cell, RefCell};
 use std::collections::HashMap;
@@ -23,8 +23,8 @@ use crate::syntax::ast::{Axis, Expr, ExprKind, Literal, Name, Path, Start, Step}
 use crate::value::{FunctionItem, InlineFunction, Item, Sequence, array_of, map_of};
 use crate::{Expression, Version};
 use convert::{atomize, several};
+pub use coverage::Coverage;
 pub(crate) use operators::text_compares;
-pub use watch::Watch;
 
 /// The item that is looked at, and where it stands among the others.
 #[derive(Clone, Debug)]
@@ -68,7 +68,7 @@ pub(crate) struct Run<'e, 'd> {
     pub(crate) expression: &'e Expression,
     pub(crate) context: &'e Context<'e, 'd>,
     pub(crate) store: &'d Store<'d>,
-    pub(crate) watch: &'e RefCell<Watch>,
+    pub(crate) coverage: &'e RefCell<Coverage>,
     depth: Cell<usize>,
     /// Which names of a document a name test means, by the address of both.
     names: RefCell<Vec<(NamesKey, Matches)>>,
@@ -84,13 +84,13 @@ impl<'e, 'd> Run<'e, 'd> {
         expression: &'e Expression,
         context: &'e Context<'e, 'd>,
         store: &'d Store<'d>,
-        watch: &'e RefCell<Watch>,
+        coverage: &'e RefCell<Coverage>,
     ) -> Self {
         Self {
             expression,
             context,
             store,
-            watch,
+            coverage,
             depth: Cell::new(0),
             names: RefCell::default(),
             patterns: RefCell::default(),
@@ -257,7 +257,7 @@ impl<'e, 'd> Run<'e, 'd> {
                             kept.push(focus.item);
                         }
                     }
-                    self.watch.borrow_mut().predicate(predicate.number, size, kept.len());
+                    self.coverage.borrow_mut().predicate(predicate.number, size, kept.len());
                     items = kept;
                 }
                 Ok(Sequence::of(items))

@@ -7,7 +7,7 @@
 use kyanite_tree::NodeKind;
 
 use crate::functions::{Asks, Looks};
-use crate::sieve::RecordSieve;
+use crate::prefilter::RecordSieve;
 use crate::syntax::ast::{
     Axis, AxisStep, Callee, Expr, ExprKind, Key, Name, NodeTest, Path, Position, Start, Step,
 };
@@ -301,8 +301,8 @@ impl Expression {
         expression.record_needs = needs::of_record(&path, is_counted);
         if let Some(Step::Axis(step)) = path.steps.first() {
             let needs = needs::of_fitting_record(&path, is_counted);
-            let sieve = RecordSieve::of(step, self.version, &expression.namespaces, needs);
-            expression.record_sieve = sieve;
+            let prefilter = RecordSieve::of(step, self.version, &expression.namespaces, needs);
+            expression.record_prefilter = prefilter;
         }
         expression.parsed.body = Expr { kind: ExprKind::Path(path), span };
         Some(Streamed { path: steps?, expression, is_counted })

@@ -5,7 +5,7 @@ use std::cell::RefCell;
 use std::fmt::Write;
 
 use kyanite_tree::Arena;
-use kyanite_xpath::{Context, Expression, Item, Namespaces, Store, Version, Watch, document};
+use kyanite_xpath::{Context, Coverage, Expression, Item, Namespaces, Store, Version, document};
 
 /// The nodes that are looked at in a document of so many sections, flat or inside each other.
 fn work(expression: &str, sections: usize, is_nested: bool) -> u64 {
@@ -22,9 +22,9 @@ fn work(expression: &str, sections: usize, is_nested: bool) -> u64 {
     let arena = Arena::new();
     let store = Store::new(&arena);
     let root = document(&text, &store).unwrap();
-    let watch = RefCell::new(Watch::new(&expression));
-    expression.evaluate(&Context::of(Item::Node(root)), &store, &watch).unwrap();
-    watch.into_inner().visited()
+    let coverage = RefCell::new(Coverage::new(&expression));
+    expression.evaluate(&Context::of(Item::Node(root)), &store, &coverage).unwrap();
+    coverage.into_inner().visited()
 }
 
 #[test]

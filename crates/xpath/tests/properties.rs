@@ -5,7 +5,7 @@ use std::cell::RefCell;
 
 use kyanite_tree::{Arena, Node};
 use kyanite_xpath::{
-    Context, Expression, Item, Namespaces, Sequence, Store, Version, Watch, document,
+    Context, Coverage, Expression, Item, Namespaces, Sequence, Store, Version, document,
 };
 use proptest::prelude::*;
 
@@ -20,11 +20,11 @@ fn evaluate(version: Version, text: &str) {
     let arena = Arena::new();
     let store = Store::new(&arena);
     let root = document(DOCUMENT, &store).unwrap();
-    let watch = RefCell::new(Watch::new(&expression));
+    let coverage = RefCell::new(Coverage::new(&expression));
     let variables = vec![Sequence::text("5")];
     let context = Context { variables, ..Context::of(Item::Node(root)) };
-    let _ = expression.evaluate(&context, &store, &watch);
-    let _ = watch.borrow().report(&expression);
+    let _ = expression.evaluate(&context, &store, &coverage);
+    let _ = coverage.borrow().report(&expression);
     if let Some(streamed) = expression.streamed(&[("p".into(), "urn:p".into())], &["v".to_owned()])
     {
         assert!(!streamed.path.is_empty());
@@ -37,8 +37,8 @@ fn nodes(text: &str) -> Vec<String> {
     let arena = Arena::new();
     let store = Store::new(&arena);
     let root = document(DOCUMENT, &store).unwrap();
-    let watch = RefCell::new(Watch::new(&expression));
-    let found = expression.evaluate(&Context::of(Item::Node(root)), &store, &watch).unwrap();
+    let coverage = RefCell::new(Coverage::new(&expression));
+    let found = expression.evaluate(&Context::of(Item::Node(root)), &store, &coverage).unwrap();
     let path = |node: Node<'_>| format!("{} {}", node.id(), node.location());
     found.items().iter().filter_map(Item::as_node).map(path).collect()
 }

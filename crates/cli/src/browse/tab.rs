@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant, SystemTime};
 
-use kyanite_browse::{LargeTree, Outline, Spot, Tree};
+use kyanite_browse::{LargeTree, Outline, Position, Tree};
 use kyanite_flow::{Failed, HeldDocument, Input, LargeDocument, Looked, Looking};
 use kyanite_formats::Format;
 
@@ -90,7 +90,7 @@ impl Document<'_> {
 /// Places to go through.
 #[derive(Default)]
 pub struct Hits<'a> {
-    pub places: Vec<Spot<'a>>,
+    pub places: Vec<Position<'a>>,
     pub count: usize,
     /// The one that was gone to last.
     pub at: Option<usize>,
@@ -102,7 +102,7 @@ pub struct Hits<'a> {
 #[derive(Default)]
 pub struct Selection<'a> {
     /// The first places and values, in order; what was computed has no place.
-    pub found: Vec<(Option<Spot<'a>>, String)>,
+    pub found: Vec<(Option<Position<'a>>, String)>,
     pub count: usize,
     /// What is wrong with the expression, or which step found nothing.
     pub problem: Option<String>,
@@ -122,7 +122,7 @@ impl Hits<'_> {
         let Some(looking) = &self.looking else { return };
         let is_over = looking.is_over();
         let more = looking.take().into_iter();
-        self.places.extend(more.filter_map(|(at, _)| at.map(Spot::Byte)));
+        self.places.extend(more.filter_map(|(at, _)| at.map(Position::Byte)));
         self.count = looking.count();
         if is_over {
             self.looking = None;
@@ -146,7 +146,7 @@ impl Selection<'_> {
         let Some(looking) = &self.looking else { return };
         let is_over = looking.is_over();
         let more = looking.take().into_iter();
-        self.found.extend(more.map(|(at, value)| (at.map(Spot::Byte), value)));
+        self.found.extend(more.map(|(at, value)| (at.map(Position::Byte), value)));
         self.count = looking.count();
         if is_over {
             self.problem = looking.problem();
@@ -278,9 +278,10 @@ impl<'a> Tab<'a> {
             Document::Held(document) => {
                 let selected = document.select(expression, FOUND);
                 let found = selected.found.into_iter();
-                let spot = |place: kyanite_tree::Location<'a>| Spot::Steps(place.steps().to_vec());
+                let position =
+                    |place: kyanite_tree::Location<'a>| Position::Steps(place.steps().to_vec());
                 self.selected.found =
-                    found.map(|(place, value)| (place.map(spot), value)).collect();
+                    found.map(|(place, value)| (place.map(position), value)).collect();
                 (self.selected.count, self.selected.problem) = (selected.count, selected.problem);
             }
             Document::Large(_) => {
@@ -292,7 +293,7 @@ impl<'a> Tab<'a> {
     /// Goes to the chosen one of what is selected, and takes all for hits.
     pub fn take_selected(&mut self) -> bool {
         let places = self.selected.found.iter().filter_map(|(place, _)| place.as_ref());
-        let places: Vec<Spot<'a>> = places.cloned().collect();
+        let places: Vec<Position<'a>> = places.cloned().collect();
         if places.is_empty() {
             return false;
         }

@@ -83,7 +83,7 @@ pub enum Found {
 
 /// What is wrong with a document around the items of its list.
 #[derive(Clone, PartialEq, Eq, Debug)]
-pub enum Trouble {
+pub enum FrameError {
     /// It breaks the grammar.
     Grammar(ErrorKind),
     /// The list is not what it has to be.
@@ -101,21 +101,23 @@ pub struct Framed {
     /// Behind so many of them an item has ended, and none has begun.
     pub cut: Option<usize>,
     /// Behind so many of them something is wrong.
-    pub trouble: Option<(usize, Trouble)>,
+    pub frame_error: Option<(usize, FrameError)>,
 }
 
-const NO_COMMA: Trouble = Trouble::new("a comma is missing between these items", "put one there");
-const NO_ITEM: Trouble =
-    Trouble::new("an item is missing here", "take the comma away, or write the item");
-const CROSSED: Trouble = Trouble::new("this bracket closes nothing", "take it away, or open it");
-const TWICE: Trouble = Trouble::new(
+const NO_COMMA: FrameError =
+    FrameError::new("a comma is missing between these items", "put one there");
+const NO_ITEM: FrameError =
+    FrameError::new("an item is missing here", "take the comma away, or write the item");
+const CROSSED: FrameError =
+    FrameError::new("this bracket closes nothing", "take it away, or open it");
+const TWICE: FrameError = FrameError::new(
     "the list that the rule goes through is given a second time",
     "take one of the two away: which one is meant cannot be known",
 );
-const ENDS_INSIDE: Trouble =
-    Trouble::new("the document ends inside", "close its brackets, or get the rest of it");
+const ENDS_INSIDE: FrameError =
+    FrameError::new("the document ends inside", "close its brackets, or get the rest of it");
 
-impl Trouble {
+impl FrameError {
     const fn new(message: &'static str, advice: &'static str) -> Self {
         Self::List { message, advice }
     }
@@ -179,8 +181,8 @@ impl Frame {
         while at < bytes.len() {
             let byte = bytes[at];
             let Phase::Items(item) = self.phase else {
-                if let Err(trouble) = self.outside(byte) {
-                    framed.trouble = Some((at, trouble));
+                if let Err(frame_error) = self.outside(byte) {
+                    framed.frame_error = Some((at, frame_error));
                     return framed;
                 }
                 blank(&mut bytes[at]);
@@ -193,8 +195,8 @@ impl Frame {
             }
             let begin = at;
             match self.between(item, byte) {
-                Err(trouble) => {
-                    framed.trouble = Some((at, trouble));
+                Err(frame_error) => {
+                    framed.frame_error = Some((at, frame_error));
                     return framed;
                 }
                 Ok(true) => {
@@ -229,7 +231,7 @@ impl Frame {
 
     /// What is wrong when the document ends here.
     #[must_use]
-    pub fn finish(&self) -> Option<Trouble> {
+    pub fn finish(&self) -> Option<FrameError> {
         (self.phase != Phase::Done).then_some(ENDS_INSIDE)
     }
 
@@ -275,7 +277,7 @@ impl Frame {
     }
 
     /// Takes a byte that stands in the list and in no text, list or map of it; tells whether an item may end behind it.
-    fn between(&mut self, item: Item, byte: u8) -> Result<bool, Trouble> {
+    fn between(&mut self, item: Item, byte: u8) -> Result<bool, FrameError> {
         let may_begin = matches!(item, Item::First | Item::Wanted);
         let next = match byte {
             b' ' | b'\t' | b'\n' | b'\r' if item == Item::Word => Item::Ended,
@@ -306,8 +308,8 @@ impl Frame {
     }
 
     /// Takes a byte that stands around the list.
-    fn outside(&mut self, byte: u8) -> Result<(), Trouble> {
-        let step = self.around.byte(byte).map_err(Trouble::Grammar)?;
+    fn outside(&mut self, byte: u8) -> Result<(), FrameError> {
+        let step = self.around.byte(byte).map_err(FrameError::Grammar)?;
         let depth = self.around.depth();
         match step {
             Step::Inside if self.is_naming => self.name.push(byte),
@@ -340,7 +342,7 @@ impl Frame {
     }
 
     /// Whether the value that begins is that of the next name of the path.
-    fn leads_on(&self) -> Result<bool, Trouble> {
+    fn leads_on(&self) -> Result<bool, FrameError> {
         let Some(wanted) = self.on.checked_sub(1).map(|before| self.path.get(before)) else {
             return Ok(true);
         };
@@ -367,7 +369,11 @@ mod tests {
     use proptest::prelude::*;
 
     /// What is left of a text that comes in pieces of these sizes, or what is wrong and where.
-    fn framed(text: &str, path: &[&str], size: usize) -> Result<String, Option<(usize, Trouble)>> {
+    fn framed(
+        text: &str,
+        path: &[&str],
+        size: usize,
+    ) -> Result<String, Option<(usize, FrameError)>> {
         let mut frame = Frame::new(path.iter().map(|name| (*name).to_owned()).collect());
         let mut bytes = text.as_bytes().to_vec();
         let mut at = 0;
@@ -387,15 +393,15 @@ mod tests {
         while at < bytes.len() {
             let end = (at + size).min(bytes.len());
             let found = frame.follow(&mut bytes[at..end]);
-            if let Some((wrong, trouble)) = found.trouble {
-                return Err(Some((at + wrong, trouble)));
+            if let Some((wrong, frame_error)) = found.frame_error {
+                return Err(Some((at + wrong, frame_error)));
             }
             cut = found.cut.map_or(cut, |cut| at + cut);
             at = end;
         }
         assert!(frame.finish().is_some() || bytes[cut..].iter().all(u8::is_ascii_whitespace));
         match frame.finish() {
-            Some(trouble) => Err(Some((at, trouble))),
+            Some(frame_error) => Err(Some((at, frame_error))),
             None => Ok(String::from_utf8(bytes).unwrap()),
         }
     }
@@ -427,7 +433,7 @@ mod tests {
 
     #[test]
     fn what_is_wrong() {
-        let grammar = |at, kind| Some((at, Trouble::Grammar(kind)));
+        let grammar = |at, kind| Some((at, FrameError::Grammar(kind)));
         for (text, path, found) in [
             ("{}", &[][..], None),
             ("{\"a\":1}", &["a"], None),

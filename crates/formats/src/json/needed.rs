@@ -26,17 +26,18 @@ impl<'a> Reader<'a> {
         end.map(|end| self.at = end + 1).is_some()
     }
 
-    /// Passes over the records that begin here and certainly fail the condition of the sieve.
+    /// Passes over the records that begin here and certainly fail the condition of the prefilter.
     #[inline]
     pub(super) fn sift(&mut self) {
-        let (Some(sieve), Some(structure)) = (self.sieve, self.structure) else { return };
+        let (Some(prefilter), Some(structure)) = (self.prefilter, self.structure) else { return };
         while self.bytes.get(self.at) == Some(&b'{')
             && let Some(opening) = structure.number_at(self.at, self.mark)
-            && let Some(closing) = sieve.fails(self.bytes, structure, opening, self.options.depth)
+            && let Some(closing) =
+                prefilter.fails(self.bytes, structure, opening, self.options.depth)
             && let Some(end) = structure.bracket(closing)
         {
             (self.at, self.mark) = (end + 1, closing + 1);
-            self.sifted += 1;
+            self.passed_over += 1;
             while let Some(b' ' | b'\n' | b'\r' | b'\t') = self.bytes.get(self.at) {
                 self.at += 1;
             }

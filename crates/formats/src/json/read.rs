@@ -21,7 +21,7 @@ use kyanite_tree::{Arena, Base, Map, Member, Origin, Value};
 
 use super::compact;
 use super::error::{ErrorKind, ReadError};
-use super::sieve::Sieve;
+use super::prefilter::Prefilter;
 use crate::needs::{Need, Needs};
 
 /// What the values of a reader say about where they come from.
@@ -132,9 +132,9 @@ pub struct Reader<'a> {
     /// How many maps the value is in beside those that are open.
     pub(super) inside: usize,
     /// A condition that most records fail.
-    pub(super) sieve: Option<&'a Sieve>,
+    pub(super) prefilter: Option<&'a Prefilter>,
     /// The records that were passed over since this was last asked, since they fail it.
-    pub(super) sifted: u64,
+    pub(super) passed_over: u64,
     /// The number of a mark of the structure near to where reading is.
     pub(super) mark: usize,
     /// How many containers are open around the value that is being read.
@@ -175,8 +175,8 @@ impl<'a> Reader<'a> {
             aside: None,
             room: compact::Room::default(),
             inside: 0,
-            sieve: None,
-            sifted: 0,
+            prefilter: None,
+            passed_over: 0,
             mark: 0,
             floor: 0,
             need: Some(Need::ALL),
@@ -200,17 +200,17 @@ impl<'a> Reader<'a> {
         self
     }
 
-    /// The same reader, passing over records that certainly fail a condition; how many is told by [`Self::take_sifted`].
+    /// The same reader, passing over records that certainly fail a condition; how many is told by [`Self::take_passed_over`].
     /// Of them is seen what is seen of values that are not needed.
     #[must_use]
-    pub fn with_sieve(mut self, sieve: &'a Sieve) -> Self {
-        self.sieve = Some(sieve);
+    pub fn with_prefilter(mut self, prefilter: &'a Prefilter) -> Self {
+        self.prefilter = Some(prefilter);
         self
     }
 
     /// How many records were passed over since this was last asked.
-    pub fn take_sifted(&mut self) -> u64 {
-        std::mem::take(&mut self.sifted)
+    pub fn take_passed_over(&mut self) -> u64 {
+        std::mem::take(&mut self.passed_over)
     }
 
     /// The same reader, stepping over nothing: it comes to the same, by another way.
@@ -249,7 +249,7 @@ impl<'a> Reader<'a> {
     pub(super) fn begin_record(&mut self) -> bool {
         self.forget_open();
         self.structure = self.structure.or(self.aside.take());
-        if self.skip_blank().is_some() && self.sieve.is_some() {
+        if self.skip_blank().is_some() && self.prefilter.is_some() {
             self.sift();
         }
         self.at < self.bytes.len()

@@ -12,9 +12,9 @@ use kyanite_scan::{CHUNK, is_plain, plain_bytes};
 use super::chars;
 use super::entities::{self, Reference};
 use super::names::Scope;
+use super::prefilter::{Found, Marks, Prefilter};
 use super::read::Reader;
 use super::records::StepName;
-use super::sieve::{Found, Marks, Sieve};
 use crate::json;
 use crate::record_view::{TEXT, View};
 
@@ -50,7 +50,7 @@ struct Shape {
     was: [bool; 2],
     attributes: Vec<Attribute>,
     children: Vec<u32>,
-    /// What it is for the sieve, if there is one.
+    /// What it is for the prefilter, if there is one.
     marks: Marks,
     /// How often it was stepped over.
     tries: Tries,
@@ -78,7 +78,7 @@ impl Tries {
     }
 }
 
-/// An attribute, and what it is for the sieve, if there is one.
+/// An attribute, and what it is for the prefilter, if there is one.
 #[derive(Debug)]
 struct Attribute {
     name: Name,
@@ -140,16 +140,16 @@ impl Lines {
         end
     }
 
-    /// What a sieve finds in the element that begins here with the tag called `name`, and the end of that element; nothing
+    /// What a prefilter finds in the element that begins here with the tag called `name`, and the end of that element; nothing
     /// where another element begins here, or anything but plain elements and texts stands in it.
     pub(super) fn probe(
         &mut self,
         reader: &Reader<'_>,
         name: &str,
-        sieve: &Sieve,
+        prefilter: &Prefilter,
     ) -> Option<(Found, usize)> {
         self.extents.clear();
-        self.run(reader, name, (), Some((sieve, Found::default())))
+        self.run(reader, name, (), Some((prefilter, Found::default())))
     }
 
     /// Writes the element that begins here with the tag called `name` as one line, and steps over it. Gives nothing, and
@@ -175,14 +175,14 @@ impl Lines {
         Some(())
     }
 
-    /// Goes over the element that begins here with the tag called `name`; gives what the sieve found, and where it ends.
+    /// Goes over the element that begins here with the tag called `name`; gives what the prefilter found, and where it ends.
     #[inline]
     fn run(
         &mut self,
         reader: &Reader<'_>,
         name: &str,
         target: impl Target,
-        probe: Option<(&Sieve, Found)>,
+        probe: Option<(&Prefilter, Found)>,
     ) -> Option<(Found, usize)> {
         let options = &reader.options;
         let is_other = options.lenient || options.drop_namespaces || !options.namespaces;
@@ -196,7 +196,7 @@ impl Lines {
         }
         if self.shapes.first().is_none_or(|record| *record.name.written != *name) {
             self.shapes.clear();
-            let marks = probe.as_ref().map(|(sieve, _)| sieve.start()).unwrap_or_default();
+            let marks = probe.as_ref().map(|(prefilter, _)| prefilter.start()).unwrap_or_default();
             self.shapes.push(Shape { marks, ..Shape::record(name) });
         }
         let mut line = Line::new(self, reader, target, &[], options.depth);
@@ -344,8 +344,8 @@ struct Line<'t, 'l, 's, T> {
     lines: &'l mut Lines,
     scope: &'l Scope<'t>,
     target: T,
-    /// A sieve, and what it found so far.
-    probe: Option<(&'s Sieve, Found)>,
+    /// A prefilter, and what it found so far.
+    probe: Option<(&'s Prefilter, Found)>,
     /// Elements of these names are not stepped over.
     stops: &'s [StepName],
 }
@@ -445,26 +445,26 @@ impl<'t, 'l, 's, T: Target> Line<'t, 'l, 's, T> {
         Some(())
     }
 
-    /// Shows the sieve an element with the text there; with nothing, one with elements in it.
+    /// Shows the prefilter an element with the text there; with nothing, one with elements in it.
     #[inline]
     fn found(&mut self, shape: usize, text: Option<Range<usize>>) {
         let marks = &self.lines.shapes[shape].marks;
-        if let Some((sieve, found)) = &mut self.probe
+        if let Some((prefilter, found)) = &mut self.probe
             && marks.reached != 0
         {
-            found.add(sieve, marks, text.and_then(|text| plain(self.text.get(text)?)));
+            found.add(prefilter, marks, text.and_then(|text| plain(self.text.get(text)?)));
         }
     }
 
-    /// Shows the sieve an attribute with the text there, in quotes.
+    /// Shows the prefilter an attribute with the text there, in quotes.
     #[inline]
     fn found_attribute(&mut self, shape: usize, position: usize, text: Range<usize>) {
         let marks = &self.lines.shapes[shape].attributes[position].marks;
-        if let Some((sieve, found)) = &mut self.probe
+        if let Some((prefilter, found)) = &mut self.probe
             && marks.reached != 0
         {
             let text = self.text.get(text.start + 1..text.end - 1);
-            found.add(sieve, marks, text.and_then(plain));
+            found.add(prefilter, marks, text.and_then(plain));
         }
     }
 
@@ -560,7 +560,7 @@ impl<'t, 'l, 's, T: Target> Line<'t, 'l, 's, T> {
         let position = known.len();
         let shape = &mut self.lines.shapes[shape];
         let probe = self.probe.as_ref();
-        let marks = probe.map(|(sieve, _)| sieve.attribute(&shape.marks, resolved));
+        let marks = probe.map(|(prefilter, _)| prefilter.attribute(&shape.marks, resolved));
         let marks = marks.unwrap_or_default();
         shape.attributes.push(Attribute { name: Name::new("@", name), marks });
         Some(position)
@@ -781,7 +781,7 @@ impl<'t, 'l, 's, T: Target> Line<'t, 'l, 's, T> {
         let is_plain = !name.is_empty() && position < MOST_CHILDREN;
         let resolved = self.scope.element(name).ok().filter(|_| is_plain)?;
         let marks = match &self.probe {
-            Some((sieve, _)) => sieve.child(&self.lines.shapes[shape].marks, resolved),
+            Some((prefilter, _)) => prefilter.child(&self.lines.shapes[shape].marks, resolved),
             None => Marks::default(),
         };
         // It is looked at by itself, or with the one around it.

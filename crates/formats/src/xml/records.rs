@@ -14,14 +14,14 @@ use super::dropped::{Dropped, Dropping};
 use super::entities::Budget;
 use super::lines::Lines;
 use super::needed::Needed;
+use super::prefilter::Prefilter;
 use super::prolog::Prolog;
 use super::read::{Ancestor, Options, Reader};
 use super::repair::Repair;
-use super::sieve::Sieve;
 use crate::SyntaxError;
 use crate::needs::{Need, Needs};
 use crate::record_view::View;
-use crate::records::Sifted;
+use crate::records::PassedOver;
 
 /// A step of the path to the records.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -244,20 +244,23 @@ impl<'a> RecordReader<'a> {
         self
     }
 
-    /// The same reader, passing over records that certainly fail a condition; how many is told by [`Self::take_sifted`].
+    /// The same reader, passing over records that certainly fail a condition; how many is told by [`Self::take_passed_over`].
     #[must_use]
-    pub fn with_sieve(mut self, sieve: &'a Sieve) -> Self {
-        // Without needs of their own records are read whole, and the reader has no use for those of the sieve.
-        let needs = self.reader.needed.as_ref().map_or(sieve.needs(), |needed| needed.needs);
-        let (lines, sifted) = (Lines::default(), Sifted::default());
-        self.sifting = Some(Box::new(Sifting { sieve, needs, lines, sifted }));
+    pub fn with_prefilter(mut self, prefilter: &'a Prefilter) -> Self {
+        // Without needs of their own records are read whole, and the reader has no use for those of the prefilter.
+        let needs = self.reader.needed.as_ref().map_or(prefilter.needs(), |needed| needed.needs);
+        let (lines, passed_over) = (Lines::default(), PassedOver::default());
+        self.sifting = Some(Box::new(Sifting { prefilter, needs, lines, passed_over }));
         self
     }
 
     /// What was passed over since this was last asked.
     #[inline]
-    pub fn take_sifted(&mut self) -> Sifted {
-        self.sifting.as_mut().map(|sifting| std::mem::take(&mut sifting.sifted)).unwrap_or_default()
+    pub fn take_passed_over(&mut self) -> PassedOver {
+        self.sifting
+            .as_mut()
+            .map(|sifting| std::mem::take(&mut sifting.passed_over))
+            .unwrap_or_default()
     }
 
     /// The same reader of a part behind which nothing follows.
@@ -640,13 +643,13 @@ impl<'a> RecordReader<'a> {
     }
 }
 
-/// What passes over records by a sieve.
+/// What passes over records by a prefilter.
 struct Sifting<'a> {
-    sieve: &'a Sieve,
+    prefilter: &'a Prefilter,
     /// What is needed of records of which it cannot tell.
     needs: &'a Needs,
     lines: Lines,
-    sifted: Sifted,
+    passed_over: PassedOver,
 }
 
 impl<'a> Sifting<'a> {
@@ -654,20 +657,20 @@ impl<'a> Sifting<'a> {
     /// less is needed of the record.
     #[inline]
     fn passes_over(&mut self, reader: &mut Reader<'a>, name: &str) -> Option<usize> {
-        let probed = self.lines.probe(reader, name, self.sieve);
-        let holds = probed.as_ref().and_then(|(found, _)| found.holds(self.sieve));
+        let probed = self.lines.probe(reader, name, self.prefilter);
+        let holds = probed.as_ref().and_then(|(found, _)| found.holds(self.prefilter));
         if let Some(needed) = &mut reader.needed {
-            needed.needs = if holds == Some(true) { self.sieve.needs() } else { self.needs };
+            needed.needs = if holds == Some(true) { self.prefilter.needs() } else { self.needs };
             if holds.is_some() {
                 std::mem::swap(&mut needed.extents, &mut self.lines.extents);
                 needed.passed = 0;
             }
         }
         let (found, end) = probed.filter(|_| holds.is_some())?;
-        self.sifted.reached |= found.reached;
-        self.sifted.holds = holds == Some(true);
-        self.sifted.records += u64::from(!self.sifted.holds);
-        (!self.sifted.holds).then_some(end)
+        self.passed_over.reached |= found.reached;
+        self.passed_over.holds = holds == Some(true);
+        self.passed_over.records += u64::from(!self.passed_over.holds);
+        (!self.passed_over.holds).then_some(end)
     }
 }
 

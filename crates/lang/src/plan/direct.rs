@@ -2,8 +2,8 @@
 //! before the first.
 
 use super::{
-    ClauseKind, Entry, Expr, Grain, GroupFolds, Kind, Loop, ManyPath, OnePath, Plan, RecordHead,
-    RecordSource,
+    ClauseKind, Entry, Expr, GroupFolds, Kind, Loop, ManyPath, OnePath, Plan, RecordHead,
+    RecordSource, RecordUnit,
 };
 use crate::needs::Sight;
 use kyanite_eval::accumulator::Aggregate;
@@ -27,8 +27,8 @@ pub(crate) struct Cell {
 
 impl Direct {
     /// What each record comes to in a loop over all of them, if that is one of these.
-    pub(crate) fn of(plan: &Plan, grain: Grain, sights: &[Option<Sight>]) -> Option<Self> {
-        let records = plan.records(grain)?;
+    pub(crate) fn of(plan: &Plan, unit: RecordUnit, field_plan: &[Option<Sight>]) -> Option<Self> {
+        let records = plan.records(unit)?;
         let (RecordHead::All, RecordSource::Loop(repeat, path, slot, None), None) =
             (records.head, records.source, &plan.fold)
         else {
@@ -37,7 +37,7 @@ impl Direct {
         if path.segments.len() != records.base + 1 {
             return None;
         }
-        let cells = Cells { sights, slot };
+        let cells = Cells { field_plan, slot };
         match repeat.clauses.get(1).map(|clause| &clause.kind) {
             None => cells.map(repeat),
             Some(ClauseKind::GroupBy { keys, folds: Some(folds), .. }) => {
@@ -50,7 +50,7 @@ impl Direct {
 
 /// Finds out which expressions are in slots.
 struct Cells<'s> {
-    sights: &'s [Option<Sight>],
+    field_plan: &'s [Option<Sight>],
     /// The slot of the name that the record is bound to.
     slot: usize,
 }
@@ -93,7 +93,7 @@ impl Cells<'_> {
 
     /// The path of that number, if all its steps lead to a slot.
     fn cell(&self, path: usize, steps: usize) -> Option<Cell> {
-        let sight = self.sights.get(path).copied().flatten()?;
+        let sight = self.field_plan.get(path).copied().flatten()?;
         (sight.steps == steps).then_some(Cell { path, slot: sight.slot })
     }
 }

@@ -2,7 +2,7 @@
 
 use kyanite_formats::json;
 
-use super::{Edit, Entry, Grain, Kind, Plan, RecordSource, Segment};
+use super::{Edit, Entry, Kind, Plan, RecordSource, RecordUnit, Segment};
 
 /// The names of the members of each map.
 #[derive(Debug)]
@@ -51,7 +51,7 @@ impl Plan {
     /// What the members of the maps that the rule gives are called, as far as that is known before any record is read: whether
     /// the record's own come first, and the names of the others.
     #[must_use]
-    pub fn columns(&self, grain: Grain) -> Option<(bool, Vec<&str>)> {
+    pub fn columns(&self, unit: RecordUnit) -> Option<(bool, Vec<&str>)> {
         fn names(entries: &[Entry]) -> Option<Vec<&str>> {
             entries.iter().map(Entry::name).collect()
         }
@@ -59,33 +59,33 @@ impl Plan {
             && let Kind::Map(entries) = &repeat.result.kind
         {
             return match entries.split_first()? {
-                (first, others) if self.is_of_record(first, grain) => Some((true, names(others)?)),
+                (first, others) if self.is_of_record(first, unit) => Some((true, names(others)?)),
                 _ => Some((false, names(entries)?)),
             };
         }
-        self.gives_records(grain).then(|| (true, Vec::new()))
+        self.gives_records(unit).then(|| (true, Vec::new()))
     }
 
     /// The names of the maps that the rule returns for its records, if these are such maps, and have no members but the
     /// record's own, which come first, and others whose names are known; or of the records themselves, or edits of them.
     #[must_use]
-    pub fn line_names(&self, grain: Grain) -> Option<LineNames> {
-        if self.gives_records(grain) {
+    pub fn line_names(&self, unit: RecordUnit) -> Option<LineNames> {
+        if self.gives_records(unit) {
             return Some(LineNames { after_record: true, are_edits: false, names: Vec::new() });
         }
-        let RecordSource::Loop(repeat, ..) = self.records(grain)?.source else { return None };
+        let RecordSource::Loop(repeat, ..) = self.records(unit)?.source else { return None };
         if self.fold.is_some() {
             return None;
         }
         let entries = match &repeat.result.kind {
             Kind::Map(entries) => entries,
-            Kind::Edit(edit) if self.is_record(&edit.subject, grain) => {
+            Kind::Edit(edit) if self.is_record(&edit.subject, unit) => {
                 let names = edit.splices()?.into_iter().map(LineName::new).collect();
                 return Some(LineNames { after_record: false, are_edits: true, names });
             }
             _ => return None,
         };
-        let after_record = entries.first().is_some_and(|first| self.is_of_record(first, grain));
+        let after_record = entries.first().is_some_and(|first| self.is_of_record(first, unit));
         let names = entries.iter().skip(usize::from(after_record)).map(|entry| match entry {
             Entry::Named(name, _) => Some(LineName::new(name)),
             Entry::Computed(..) | Entry::Spread(_) => None,
@@ -95,8 +95,8 @@ impl Plan {
     }
 
     /// Whether the entry is all members of a record.
-    fn is_of_record(&self, entry: &Entry, grain: Grain) -> bool {
-        matches!(entry, Entry::Spread(value) if self.is_record(value, grain))
+    fn is_of_record(&self, entry: &Entry, unit: RecordUnit) -> bool {
+        matches!(entry, Entry::Spread(value) if self.is_record(value, unit))
     }
 }
 

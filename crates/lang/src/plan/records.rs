@@ -12,18 +12,18 @@ use kyanite_eval::accumulator::Aggregate;
 
 impl Plan {
     /// How the rule takes records one by one, if it can: what picks them, and what runs over them.
-    pub(crate) fn records(&self, grain: Grain) -> Option<Records<'_>> {
+    pub(crate) fn records(&self, unit: RecordUnit) -> Option<Records<'_>> {
         if let Some(records) = &self.xpath_records {
             let source = RecordSource::XPath(self.xpath()?);
             let (head, base) = (RecordHead::All, records.len());
-            return (grain == Grain::Elements).then_some(Records { head, source, base });
+            return (unit == RecordUnit::Elements).then_some(Records { head, source, base });
         }
         if self.root_uses != 1 || self.is_xpath {
             return None;
         }
         match &self.fold {
-            Some(fold) => fold.call.folded_records(grain),
-            None => self.body.records(grain),
+            Some(fold) => fold.call.folded_records(unit),
+            None => self.body.records(unit),
         }
     }
 
@@ -33,7 +33,7 @@ impl Plan {
         if let Some(path) = &self.xpath_records {
             return Some(path.clone());
         }
-        let Records { source, base, .. } = self.records(Grain::Elements)?;
+        let Records { source, base, .. } = self.records(RecordUnit::Elements)?;
         let path = match source {
             RecordSource::Many(path) | RecordSource::Loop(_, path, ..) => path,
             RecordSource::One(_) | RecordSource::XPath(_) => return None,
@@ -50,8 +50,8 @@ impl Plan {
     /// Whether what the rule gives of a record depends on that record alone, so that blocks of records may be run over at
     /// the same time. Aggregates over records do not stand in the way: their states are joined.
     #[must_use]
-    pub fn runs_in_any_order(&self, grain: Grain) -> bool {
-        match self.records(grain) {
+    pub fn runs_in_any_order(&self, unit: RecordUnit) -> bool {
+        match self.records(unit) {
             Some(Records { head: RecordHead::All | RecordHead::Filter(_), source, .. }) => {
                 match source {
                     RecordSource::Many(_) | RecordSource::XPath(_) => true,
@@ -76,8 +76,8 @@ impl Plan {
 
     /// Whether the rule gives the records just as they are.
     #[must_use]
-    pub fn gives_records_as_they_are(&self, grain: Grain) -> bool {
-        let all_are = match self.records(grain) {
+    pub fn gives_records_as_they_are(&self, unit: RecordUnit) -> bool {
+        let all_are = match self.records(unit) {
             Some(Records { head: RecordHead::All, source, .. }) => match source {
                 RecordSource::Loop(repeat, ..) => repeat.clauses.len() == 1,
                 RecordSource::Many(_) | RecordSource::One(_) => true,
@@ -85,26 +85,25 @@ impl Plan {
             },
             _ => false,
         };
-        all_are && self.gives_records(grain)
+        all_are && self.gives_records(unit)
     }
 
     /// Whether what the rule gives are records as they are, be it all of them or some.
-    pub(super) fn gives_records(&self, grain: Grain) -> bool {
-        let Some(Records { source, base, .. }) =
-            self.records(grain).filter(|_| self.fold.is_none())
+    pub(super) fn gives_records(&self, unit: RecordUnit) -> bool {
+        let Some(Records { source, base, .. }) = self.records(unit).filter(|_| self.fold.is_none())
         else {
             return false;
         };
         match source {
             RecordSource::Many(path) => path.segments.len() == base + 1,
-            RecordSource::Loop(repeat, ..) => self.is_record(&repeat.result, grain),
+            RecordSource::Loop(repeat, ..) => self.is_record(&repeat.result, unit),
             RecordSource::One(_) | RecordSource::XPath(_) => false,
         }
     }
 
     /// Whether the expression is the record that the rule's loop is at.
-    pub(super) fn is_record(&self, expr: &Expr, grain: Grain) -> bool {
-        match (&expr.kind, self.records(grain)) {
+    pub(super) fn is_record(&self, expr: &Expr, unit: RecordUnit) -> bool {
+        match (&expr.kind, self.records(unit)) {
             (
                 Kind::One(OnePath { start, steps, .. }),
                 Some(records @ Records { source: RecordSource::Loop(_, path, ..), base, .. }),
@@ -162,15 +161,15 @@ impl Plan {
     /// Whether the rule runs over the records of a list one by one, in memory that does not grow with them.
     #[must_use]
     pub fn runs_by_record(&self) -> bool {
-        self.records(Grain::Items).is_some()
+        self.records(RecordUnit::Items).is_some()
     }
 }
 
 impl Expr {
     /// How the expression takes records one by one, if it can.
-    fn records(&self, grain: Grain) -> Option<Records<'_>> {
+    fn records(&self, unit: RecordUnit) -> Option<Records<'_>> {
         let of = |path, source| {
-            let (head, base) = RecordHead::of_many(path, grain)?;
+            let (head, base) = RecordHead::of_many(path, unit)?;
             Some(Records { head, source, base })
         };
         match &self.kind {
@@ -183,21 +182,23 @@ impl Expr {
                 };
                 of(path, RecordSource::Loop(repeat, path, *slot, *at))
             }
-            Kind::One(path) if grain == Grain::Items => match (&path.start, path.steps.first()?) {
-                (Start::Root, Step { kind: StepKind::Index(index), .. }) => {
-                    let head = RecordHead::Index(u64::try_from(*index).ok()?);
-                    Some(Records { head, source: RecordSource::One(path), base: 0 })
+            Kind::One(path) if unit == RecordUnit::Items => {
+                match (&path.start, path.steps.first()?) {
+                    (Start::Root, Step { kind: StepKind::Index(index), .. }) => {
+                        let head = RecordHead::Index(u64::try_from(*index).ok()?);
+                        Some(Records { head, source: RecordSource::One(path), base: 0 })
+                    }
+                    _ => None,
                 }
-                _ => None,
-            },
+            }
             _ => None,
         }
     }
 
     /// How an aggregate takes the records that it goes through, if it is one and can.
-    fn folded_records(&self, grain: Grain) -> Option<Records<'_>> {
+    fn folded_records(&self, unit: RecordUnit) -> Option<Records<'_>> {
         let of = |path| {
-            let (head, base) = RecordHead::of_many(path, grain)?;
+            let (head, base) = RecordHead::of_many(path, unit)?;
             Some(Records { head, source: RecordSource::Many(path), base })
         };
         match &self.kind {
@@ -206,7 +207,7 @@ impl Expr {
                 let argument = arguments.first()?;
                 match argument.collected() {
                     Some(path) => of(path),
-                    None => argument.records(grain).filter(|_| match &argument.kind {
+                    None => argument.records(unit).filter(|_| match &argument.kind {
                         Kind::Loop(repeat) => !repeat.keeps_values(),
                         _ => false,
                     }),
@@ -219,7 +220,7 @@ impl Expr {
 
 /// What the records of a document are.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub enum Grain {
+pub enum RecordUnit {
     /// The items of the list that is the document.
     Items,
     /// The elements at a path of an XML document.
@@ -301,7 +302,11 @@ pub(crate) struct RecordFold {
 impl RecordFold {
     /// Takes an aggregate over records out of a body, if there is one that is evaluated exactly once.
     pub(crate) fn take_from(body: &mut Expr) -> Option<Self> {
-        if body.folded_records(Grain::Items).or(body.folded_records(Grain::Elements)).is_some() {
+        if body
+            .folded_records(RecordUnit::Items)
+            .or(body.folded_records(RecordUnit::Elements))
+            .is_some()
+        {
             let kind = match &body.kind {
                 Kind::Call(Signature { run: Run::Fold(kind), .. }, _) => *kind,
                 _ => Aggregate::Count,
@@ -349,10 +354,10 @@ pub(crate) enum RecordHead<'p> {
 
 impl<'p> RecordHead<'p> {
     /// What picks records in a path, and how many segments stand before it.
-    fn of_many(path: &'p ManyPath, grain: Grain) -> Option<(Self, usize)> {
-        let base = match grain {
-            Grain::Items => 0,
-            Grain::Elements => {
+    fn of_many(path: &'p ManyPath, unit: RecordUnit) -> Option<(Self, usize)> {
+        let base = match unit {
+            RecordUnit::Items => 0,
+            RecordUnit::Elements => {
                 let steps =
                     path.segments.iter().take_while(|segment| segment.step_name().is_some());
                 let base = steps.count();

@@ -198,7 +198,7 @@ impl<'a> Runner<'_, 'a> {
             }
             ClauseKind::Where { test, condition } => {
                 let holds = self.truth(condition)?;
-                self.session.watch.tested(*test, holds);
+                self.session.coverage.tested(*test, holds);
                 if holds {
                     self.clauses(repeat, next, tally, held, emit)
                 } else {

@@ -5,9 +5,9 @@ use kyanite_tree::{Key, Value};
 
 use super::folded::Short;
 use super::{RecordState, Runner};
+use crate::coverage::Coverage;
 use crate::failure::Flow;
 use crate::plan::{Cell, ClauseKind, Direct, RecordSource};
-use crate::watch::Watch;
 
 impl<'a> Runner<'_, 'a> {
     /// Does what the rule does with the record in the slots, if that was settled before; gives nothing where it has to be
@@ -17,12 +17,12 @@ impl<'a> Runner<'_, 'a> {
         if self.session.trace.is_some() {
             return None;
         }
-        match self.sights?.direct.as_ref()? {
+        match self.field_plan?.direct.as_ref()? {
             Direct::Group { keys, items } => self.turn_into_group(state, keys, items)?,
             Direct::Map(cells) => self.turn_into_line(cells)?,
         }
         state.turns += 1;
-        self.session.watch.met(self.records?.source.path()?);
+        self.session.coverage.met(self.records?.source.path()?);
         Some(Flow::Continue(()))
     }
 
@@ -32,7 +32,7 @@ impl<'a> Runner<'_, 'a> {
         keys: &[Cell],
         items: &[Option<Cell>],
     ) -> Option<()> {
-        let (slots, watch) = (self.slots.as_slice(), &mut self.session.watch);
+        let (slots, coverage) = (self.slots.as_slice(), &mut self.session.coverage);
         let folded = &mut state.tally.folded;
         let token = match keys {
             [cell] => slots.get(cell.slot).and_then(|slot| Short::of(slot.token)),
@@ -41,7 +41,7 @@ impl<'a> Runner<'_, 'a> {
         let recent = token.and_then(|token| folded.recent(token));
         let position = match recent {
             Some(position) => {
-                keys.iter().for_each(|cell| watch.met(cell.path));
+                keys.iter().for_each(|cell| coverage.met(cell.path));
                 position
             }
             None => {
@@ -52,7 +52,7 @@ impl<'a> Runner<'_, 'a> {
                 values.clear();
                 key.clear();
                 for cell in keys {
-                    let value = cell.value(slots, watch);
+                    let value = cell.value(slots, coverage);
                     // What no group goes by is said where it is evaluated.
                     if matches!(value, Some(Value::List(..) | Value::Map(..) | Value::Element(..)))
                     {
@@ -72,7 +72,7 @@ impl<'a> Runner<'_, 'a> {
             match item {
                 None => running.count(),
                 Some(cell) => {
-                    if let Some(value) = cell.value(slots, watch) {
+                    if let Some(value) = cell.value(slots, coverage) {
                         running.add(value);
                     }
                 }
@@ -86,8 +86,8 @@ impl<'a> Runner<'_, 'a> {
         lines.out.push(b'{');
         for (name, cell) in lines.names.names.iter().zip(cells) {
             // A member that is not there is left out.
-            let watch = &mut self.session.watch;
-            let Some(value) = cell.value(&self.slots, watch) else { continue };
+            let coverage = &mut self.session.coverage;
+            let Some(value) = cell.value(&self.slots, coverage) else { continue };
             lines.name(&name.written);
             match self.slots.get(cell.slot) {
                 Some(slot) if !slot.token.is_empty() => lines.out.extend_from_slice(slot.token),
@@ -102,13 +102,13 @@ impl<'a> Runner<'_, 'a> {
 impl Cell {
     /// What the path leads to.
     #[inline]
-    fn value<'a>(&self, slots: &[Slot<'a>], watch: &mut Watch) -> Option<Value<'a>> {
+    fn value<'a>(&self, slots: &[Slot<'a>], coverage: &mut Coverage) -> Option<Value<'a>> {
         let value = slots.get(self.slot)?.value;
         match value {
-            Some(_) => watch.met(self.path),
+            Some(_) => coverage.met(self.path),
             None => {
-                watch.asked(self.path);
-                watch.not_in_slot(self.path);
+                coverage.asked(self.path);
+                coverage.not_in_slot(self.path);
             }
         }
         value

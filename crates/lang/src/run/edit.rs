@@ -73,7 +73,7 @@ impl<'a> Runner<'_, 'a> {
     pub(super) fn edited(&mut self, edit: &'a Edit) -> Ran<Option<Value<'a>>> {
         let Some(mut value) = self.value(&edit.subject)? else { return Ok(None) };
         for change in &edit.changes {
-            self.session.watch.asked(change.id);
+            self.session.coverage.asked(change.id);
             let begin = Stage { segments: 0, is_below: false };
             if let Some(changed) = self.change(change, value, &[begin])? {
                 value = changed;
@@ -126,7 +126,7 @@ impl<'a> Runner<'_, 'a> {
             };
             let changed = if inner.is_empty() { None } else { self.change(change, old, inner)? };
             if is_selected {
-                self.session.watch.selected(change.id);
+                self.session.coverage.selected(change.id);
                 let new = self.replacement(change, Some(changed.unwrap_or(old)))?;
                 changes.children.push((child, Outcome::Replaced(new)));
             } else if let Some(changed) = changed {
@@ -135,7 +135,7 @@ impl<'a> Runner<'_, 'a> {
         }
         for step in missing {
             let Some(Key::Name(name)) = self.key(step, node)? else { continue };
-            self.session.watch.selected(change.id);
+            self.session.coverage.selected(change.id);
             if let Some(value) = self.replacement(change, None)? {
                 changes.added.push((step, name, value));
             }
@@ -159,7 +159,7 @@ impl<'a> Runner<'_, 'a> {
         let next = Stage { segments: position + 1, is_below: false };
         let is_last = position + 1 == change.segments.len();
         if !stage.is_below {
-            self.session.watch.missed_below(change.id, position, node);
+            self.session.coverage.missed_below(change.id, position, node);
         }
         let key = self.key(step, node)?;
         let selected = position_of(node, key);
@@ -174,7 +174,7 @@ impl<'a> Runner<'_, 'a> {
                 (false, false) => None,
             };
             if is_selected && is_last {
-                self.session.watch.selected(change.id);
+                self.session.coverage.selected(change.id);
                 outcomes.push((at, self.replacement(change, Some(changed.unwrap_or(old)))?));
             } else if changed.is_some() {
                 outcomes.push((at, changed));
@@ -200,11 +200,11 @@ impl<'a> Runner<'_, 'a> {
             if let (Some(Key::Name(name)), Value::Map(..), true, true) =
                 (key, node, is_last, change.value.is_some())
             {
-                self.session.watch.selected(change.id);
+                self.session.coverage.selected(change.id);
                 let value = self.replacement(change, None)?;
                 return Ok(value.map(|value| self.with_members(node, &[Member { name, value }])));
             }
-            self.session.watch.missed(change.id, position, node, is_name(step));
+            self.session.coverage.missed(change.id, position, node, is_name(step));
             return Ok(None);
         };
         self.change_child(change, position, node, at)
@@ -220,7 +220,7 @@ impl<'a> Runner<'_, 'a> {
     ) -> Ran<Option<Value<'a>>> {
         let Some(old) = child_of(node, Child::At(at)) else { return Ok(None) };
         let outcome = if position + 1 == change.segments.len() {
-            self.session.watch.selected(change.id);
+            self.session.coverage.selected(change.id);
             Outcome::Replaced(self.replacement(change, Some(old))?)
         } else {
             let next = Stage { segments: position + 1, is_below: false };
@@ -272,7 +272,7 @@ impl<'a> Runner<'_, 'a> {
             let leads_on = |child: &Child| child_of(node, *child).is_some_and(has_children);
             picked.children.extend(children.filter(leads_on).map(|child| (child, below)));
             if !stage.is_below {
-                self.session.watch.missed_below(change.id, position, node);
+                self.session.coverage.missed_below(change.id, position, node);
             }
             return Ok(());
         }
@@ -289,7 +289,7 @@ impl<'a> Runner<'_, 'a> {
             selectors => {
                 let is_name = stopped == position
                     && matches!(selectors, [Selector::Step(step)] if is_name(step));
-                self.session.watch.missed(change.id, stopped, node, is_name);
+                self.session.coverage.missed(change.id, stopped, node, is_name);
             }
         }
         Ok(())

@@ -85,7 +85,7 @@ impl<'a> Runner<'_, 'a> {
         if let (StepKind::Name(_), [_, ..]) = (&step.kind, found) {
             let namespaces =
                 found.iter().filter_map(|child| Some(child.as_element()?.name.namespace()));
-            self.session.watch.met_namespaces(step.span, namespaces);
+            self.session.coverage.met_namespaces(step.span, namespaces);
         }
     }
 

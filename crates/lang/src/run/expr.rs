@@ -348,7 +348,7 @@ impl<'a> Runner<'_, 'a> {
             arena: self.arena,
             arguments: &values,
             patterns: &self.session.patterns,
-            remarks: &self.session.watch,
+            remarks: &self.session.coverage,
             namespaces: &self.plan.namespaces,
             documents: &self.session.documents,
             trace: self.session.trace.as_ref().map(|trace| trace as &dyn functions::HandedOn),
@@ -374,7 +374,7 @@ impl<'a> Runner<'_, 'a> {
                 if let (Some(trace), Some(got)) = (&mut self.session.trace, got) {
                     trace.forget(got);
                 }
-                self.session.watch.recovered(expr.span, failure);
+                self.session.coverage.recovered(expr.span, failure);
                 self.value(otherwise)
             }
             ran => ran,

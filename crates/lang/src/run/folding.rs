@@ -46,12 +46,12 @@ impl<'a> Runner<'_, 'a> {
         value: Value<'a>,
         running: &mut Running,
     ) -> Ran<()> {
-        self.session.watch.asked(path.id);
+        self.session.coverage.asked(path.id);
         if let Some((member, steps)) = self.sight(path.id) {
             return match member {
                 Some(member) => self.fold_nodes(path, steps, member, running),
                 None => {
-                    self.session.watch.not_in_slot(path.id);
+                    self.session.coverage.not_in_slot(path.id);
                     Ok(())
                 }
             };
@@ -74,7 +74,7 @@ impl<'a> Runner<'_, 'a> {
         running: &mut Running,
     ) -> Ran<()> {
         if position == path.segments.len() {
-            self.session.watch.selected(path.id);
+            self.session.coverage.selected(path.id);
             running.traced(value, self.session.trace.is_some());
             return Ok(());
         }

@@ -100,9 +100,9 @@ impl<'a> Runner<'_, 'a> {
             && let [Selector::Wildcard] = selectors.as_slice()
             && let Some(Value::List(_, items)) = self.names.globals[*slot]
         {
-            self.session.watch.asked(path.id);
+            self.session.coverage.asked(path.id);
             if !items.is_empty() {
-                self.session.watch.selected(path.id);
+                self.session.coverage.selected(path.id);
                 return Ok(items);
             }
         }
@@ -127,7 +127,7 @@ impl<'a> Runner<'_, 'a> {
                 "a join pairs items that have no value with `{words}`, which is not there either; \
                  write present({words}) && … before it"
             );
-            self.session.watch.note(&message);
+            self.session.coverage.note(&message);
         }
     }
 

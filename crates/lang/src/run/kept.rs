@@ -7,7 +7,7 @@
 use kyanite_tree::{Arena, Value};
 
 use super::order::{order, rank, ranks, sort};
-use super::spill::{By, Merge, Pile, Room, Spilled};
+use super::spill::{By, Merge, Room, Spilled, TupleBuffer};
 use super::turns::{Held, Turn};
 use crate::failure::Ran;
 use crate::plan::{ClauseKind, Loop, OrderKey, Plan, Start};
@@ -31,7 +31,7 @@ pub struct Kept<'g> {
     /// Turns of which only the first are wanted, or that another clause holds behind that.
     pub(super) turns: Vec<Turn<'g>>,
     /// Turns that are all wanted.
-    pub(super) pile: Pile,
+    pub(super) tuples: TupleBuffer,
     /// Those that were too many.
     pub(super) spilled: Spilled,
     pub(super) merge: Option<Merge>,
@@ -55,7 +55,7 @@ impl<'g> Kept<'g> {
             room,
             named: holding.map(|(repeat, at)| named(repeat, at, plan.frame)).unwrap_or_default(),
             turns: Vec::new(),
-            pile: Pile::default(),
+            tuples: TupleBuffer::default(),
             spilled: Spilled::default(),
             merge: None,
             first: Vec::new(),
@@ -85,10 +85,10 @@ impl<'g> Kept<'g> {
         let position = repeat.holding().unwrap_or_default();
         let mut held = self.running.clone();
         held.turns = std::mem::take(&mut self.turns);
-        if !self.pile.is_empty()
+        if !self.tuples.is_empty()
             && let Some(by) = By::of(&repeat.clauses[position].kind)
         {
-            held.turns.extend(std::mem::take(&mut self.pile).unpacked(by.keys(), self.arena));
+            held.turns.extend(std::mem::take(&mut self.tuples).unpacked(by.keys(), self.arena));
         }
         (held, if self.merge.is_some() { position + 1 } else { 0 })
     }
@@ -118,12 +118,12 @@ impl Kept<'_> {
                     Some(_) => Ok(()),
                     None => {
                         self.screened = 0;
-                        turns.drain(..).try_for_each(|turn| self.pile(clause, slots.start, turn))
+                        turns.drain(..).try_for_each(|turn| self.tuples(clause, slots.start, turn))
                     }
                 }
             }
             ClauseKind::GroupBy { slots, .. } => {
-                turns.drain(..).try_for_each(|turn| self.pile(clause, slots.start, turn))
+                turns.drain(..).try_for_each(|turn| self.tuples(clause, slots.start, turn))
             }
             _ => Ok(()),
         }
@@ -178,13 +178,13 @@ impl Kept<'_> {
         Ok(())
     }
 
-    /// Puts a turn on the pile, and the pile into a file when it is too high.
-    fn pile(&mut self, clause: &ClauseKind, first_slot: usize, mut turn: Turn<'_>) -> Ran<()> {
+    /// Adds a turn to the buffer, and writes the buffer to a file when it is full.
+    fn tuples(&mut self, clause: &ClauseKind, first_slot: usize, mut turn: Turn<'_>) -> Ran<()> {
         forget(&mut turn, &self.named[first_slot..]);
-        self.pile.push(&turn);
+        self.tuples.push(&turn);
         match By::of(clause) {
-            Some(by) if self.pile.size() > self.room.memory => {
-                self.spilled.spill(std::mem::take(&mut self.pile), by, self.room)
+            Some(by) if self.tuples.size() > self.room.memory => {
+                self.spilled.spill(std::mem::take(&mut self.tuples), by, self.room)
             }
             _ => Ok(()),
         }

@@ -49,7 +49,7 @@ impl<'a> Runner<'_, 'a> {
             return None;
         }
         let token = *token;
-        self.session.watch.met(path.id);
+        self.session.coverage.met(path.id);
         Some(token)
     }
 
@@ -151,7 +151,7 @@ impl<'a> Runner<'_, 'a> {
         lines.room.clear();
         for (number, change) in edit.changes.iter().enumerate() {
             let slot = self.slot(change.id).map(|(slot, _)| *slot).unwrap_or_default();
-            self.session.watch.met(change.id);
+            self.session.coverage.met(change.id);
             let before = lines.room.len();
             let is_kept = self.put_aside(change, slot.value, &mut lines.room)?;
             let new = is_kept.then_some((before, lines.room.len()));

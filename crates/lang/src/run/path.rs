@@ -23,11 +23,11 @@ impl<'a> Runner<'_, 'a> {
     /// The node that a path of names and indexes selects, or nothing.
     pub(super) fn one(&mut self, path: &'a OnePath) -> Ran<Option<Value<'a>>> {
         if let Some((member, steps)) = self.sight(path.id) {
-            self.session.watch.asked(path.id);
+            self.session.coverage.asked(path.id);
             return match member {
                 Some(member) => self.steps(path, steps, member),
                 None => {
-                    self.session.watch.not_in_slot(path.id);
+                    self.session.coverage.not_in_slot(path.id);
                     Ok(None)
                 }
             };
@@ -36,7 +36,7 @@ impl<'a> Runner<'_, 'a> {
         if path.steps.is_empty() {
             return Ok(Some(start));
         }
-        self.session.watch.asked(path.id);
+        self.session.coverage.asked(path.id);
         self.steps(path, 0, start)
     }
 
@@ -47,7 +47,7 @@ impl<'a> Runner<'_, 'a> {
             return Ok(self.one(path)?.into_iter().collect());
         }
         let Some(start) = self.start(&path.start)? else { return Ok(Vec::new()) };
-        self.session.watch.asked(path.id);
+        self.session.coverage.asked(path.id);
         let mut node = start;
         for (position, step) in path.steps.iter().enumerate() {
             if let Value::Element(_, element) = node
@@ -55,21 +55,21 @@ impl<'a> Runner<'_, 'a> {
             {
                 let nodes = self.in_element(step, element);
                 if nodes.is_empty() {
-                    self.session.watch.missed(path.id, position, node, is_name(step));
+                    self.session.coverage.missed(path.id, position, node, is_name(step));
                 } else {
-                    self.session.watch.selected(path.id);
+                    self.session.coverage.selected(path.id);
                 }
                 return Ok(nodes);
             }
             match self.step(step, node)? {
                 Some(child) => node = child,
                 None => {
-                    self.session.watch.missed(path.id, position, node, is_name(step));
+                    self.session.coverage.missed(path.id, position, node, is_name(step));
                     return Ok(Vec::new());
                 }
             }
         }
-        self.session.watch.selected(path.id);
+        self.session.coverage.selected(path.id);
         Ok(vec![node])
     }
 
@@ -85,12 +85,12 @@ impl<'a> Runner<'_, 'a> {
             match self.step(step, node)? {
                 Some(child) => node = child,
                 None => {
-                    self.session.watch.missed(path.id, position, node, is_name(step));
+                    self.session.coverage.missed(path.id, position, node, is_name(step));
                     return Ok(None);
                 }
             }
         }
-        self.session.watch.selected(path.id);
+        self.session.coverage.selected(path.id);
         Ok(Some(node))
     }
 
@@ -159,13 +159,13 @@ impl<'a> Runner<'_, 'a> {
             None => (self.start(&path.start)?, 0),
         };
         if steps > 0 || start.is_some() {
-            self.session.watch.asked(path.id);
+            self.session.coverage.asked(path.id);
         }
         match start {
             Some(start) => self.walk(path, steps, start, visit),
             None => {
                 if steps > 0 {
-                    self.session.watch.not_in_slot(path.id);
+                    self.session.coverage.not_in_slot(path.id);
                 }
                 Ok(ControlFlow::Continue(()))
             }
@@ -181,12 +181,12 @@ impl<'a> Runner<'_, 'a> {
         visit: &mut dyn FnMut(&mut Self, Value<'a>) -> Ran<Flow>,
     ) -> Ran<Flow> {
         let Some(segment) = path.segments.get(position) else {
-            self.session.watch.selected(path.id);
+            self.session.coverage.selected(path.id);
             return visit(self, node);
         };
         let flow = self.segment(path, position, node, visit)?;
         if segment.descendant && flow.is_continue() {
-            self.session.watch.missed_below(path.id, position, node);
+            self.session.coverage.missed_below(path.id, position, node);
         }
         Ok(flow)
     }
@@ -240,7 +240,7 @@ impl<'a> Runner<'_, 'a> {
                     return self.walk(path, position + 1, child, visit);
                 }
                 if !any && !descendant {
-                    self.session.watch.missed(path.id, position, node, is_name(step));
+                    self.session.coverage.missed(path.id, position, node, is_name(step));
                 }
                 return Ok(ControlFlow::Continue(()));
             }
@@ -279,7 +279,7 @@ impl<'a> Runner<'_, 'a> {
             }
         }
         if !any && !descendant {
-            self.session.watch.missed(path.id, position, node, false);
+            self.session.coverage.missed(path.id, position, node, false);
         }
         Ok(ControlFlow::Continue(()))
     }
@@ -290,7 +290,7 @@ impl<'a> Runner<'_, 'a> {
         let holds = self.truth(&filter.condition);
         self.current = outer;
         let holds = holds?;
-        self.session.watch.tested(filter.test, holds);
+        self.session.coverage.tested(filter.test, holds);
         Ok(holds)
     }
 

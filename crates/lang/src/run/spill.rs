@@ -30,13 +30,13 @@ const RUNS: usize = 64;
 
 /// Turns in the order that they came, packed.
 #[derive(Default)]
-pub(super) struct Pile {
+pub(super) struct TupleBuffer {
     text: String,
     /// Where each begins.
     starts: Vec<usize>,
 }
 
-impl Pile {
+impl TupleBuffer {
     pub(super) fn push(&mut self, turn: &Turn<'_>) {
         self.starts.push(self.text.len());
         turn.keys.iter().chain(&turn.names).for_each(|value| pack(*value, &mut self.text));
@@ -154,10 +154,10 @@ pub(super) struct Spilled {
 }
 
 impl Spilled {
-    /// Puts the turns of a pile in order, and into a file.
-    pub(super) fn spill(&mut self, pile: Pile, by: By<'_>, room: &Room) -> Ran<()> {
+    /// Puts the turns of a buffer in order, and into a file.
+    pub(super) fn spill(&mut self, tuples: TupleBuffer, by: By<'_>, room: &Room) -> Ran<()> {
         let arena = Arena::new();
-        let Pile { text, starts } = pile;
+        let TupleBuffer { text, starts } = tuples;
         let mut first = Vec::new();
         let mut sorted = Vec::with_capacity(starts.len());
         for (number, start) in starts.iter().enumerate() {

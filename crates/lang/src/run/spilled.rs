@@ -27,7 +27,7 @@ impl<'a> Runner<'_, 'a> {
         let mut merge = match kept.merge.take() {
             Some(merge) => merge,
             None => {
-                kept.spilled.spill(std::mem::take(&mut kept.pile), by, kept.room)?;
+                kept.spilled.spill(std::mem::take(&mut kept.tuples), by, kept.room)?;
                 std::mem::take(&mut kept.spilled).merge(by)?
             }
         };

@@ -40,13 +40,13 @@ impl<'a> Runner<'_, 'a> {
         let Some(element) = outer.and_then(|node| node.children().next()) else {
             return Ok(Vec::new());
         };
-        let Some(watch) = self.session.watch.xpath(0) else { return Ok(Vec::new()) };
+        let Some(coverage) = self.session.coverage.xpath(0) else { return Ok(Vec::new()) };
         let store = Store::new(self.arena);
         let variables = self.xpath_variables();
         let context = Context { variables, ..Context::of(Item::Node(element)) };
         let found = match self.holds {
-            true => expression.evaluate_fitting(&context, &store, watch),
-            false => expression.evaluate(&context, &store, watch),
+            true => expression.evaluate_fitting(&context, &store, coverage),
+            false => expression.evaluate(&context, &store, coverage),
         };
         found.and_then(|found| values_of(&found, self.arena)).map_err(|error| xpath_failure(&error))
     }
@@ -77,8 +77,8 @@ impl<'a> Runner<'_, 'a> {
         }
         let store = Store::new(self.arena);
         let context = Context { item, variables, documents: &NoDocuments, now: None, zone: 0 };
-        let Some(watch) = self.session.watch.xpath(call.number) else { return Ok(None) };
-        let found = xpath.expression.evaluate(&context, &store, watch);
+        let Some(coverage) = self.session.coverage.xpath(call.number) else { return Ok(None) };
+        let found = xpath.expression.evaluate(&context, &store, coverage);
         let values = found.and_then(|found| values_of(&found, self.arena));
         let values = values.map_err(|error| xpath.failure(&error))?;
         match values.as_slice() {

@@ -5,7 +5,7 @@ use std::collections::{HashMap, HashSet};
 
 use kyanite_eval::time::DateTime;
 use kyanite_tree::{Node, Origin, Severity};
-use kyanite_xpath::{Context, Documents, Error, Item, Sequence, Store, Watch};
+use kyanite_xpath::{Context, Coverage, Documents, Error, Item, Sequence, Store};
 
 use super::{Pattern, Piece, Query, Rule, Schema, Test};
 use crate::{Finding, RulePlace};
@@ -71,7 +71,7 @@ pub struct Run<'r, 'd> {
     store: &'d Store<'d>,
     outside: &'r dyn Documents<'d>,
     now: Option<DateTime>,
-    watches: Vec<Option<RefCell<Watch>>>,
+    watches: Vec<Option<RefCell<Coverage>>>,
     /// Nodes by their values, for each key and document.
     keys: RefCell<HashMap<(String, usize), Valued<'d>>>,
 }
@@ -302,7 +302,7 @@ impl<'r, 'd> Run<'r, 'd> {
         values: &Values<'d>,
     ) -> Result<Sequence<'d>, Error> {
         if let Some(place) = self.watches.get_mut(query.number) {
-            place.get_or_insert_with(|| RefCell::new(Watch::new(&query.expression)));
+            place.get_or_insert_with(|| RefCell::new(Coverage::new(&query.expression)));
         }
         self.evaluate_again(query, item, values)
     }
@@ -324,7 +324,7 @@ impl<'r, 'd> Run<'r, 'd> {
         match self.watches.get(query.number).and_then(Option::as_ref) {
             Some(watch) => query.expression.evaluate(&context, self.store, watch),
             None => {
-                let watch = RefCell::new(Watch::new(&query.expression));
+                let watch = RefCell::new(Coverage::new(&query.expression));
                 query.expression.evaluate(&context, self.store, &watch)
             }
         }

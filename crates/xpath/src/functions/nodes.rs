@@ -158,7 +158,7 @@ pub(super) const TABLE: &[Function] = &[
     ),
     function("trace", &[items("value"), text("label")], 1, |call| {
         let shown: Vec<String> = call.argument(0).items().iter().map(shown).collect();
-        call.run.watch.borrow_mut().note(&format!("{}: {}", &*call.text(1), shown.join(", ")));
+        call.run.coverage.borrow_mut().note(&format!("{}: {}", &*call.text(1), shown.join(", ")));
         Ok(call.argument(0).clone())
     })
     .plural(),

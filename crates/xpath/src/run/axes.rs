@@ -81,8 +81,8 @@ impl<'d> Run<'_, 'd> {
             if is_free {
                 let start = found.len();
                 let visited = together(step.axis, &test, group, &mut found);
-                self.watch.borrow_mut().visit(visited);
-                self.watch.borrow_mut().step(step, group, found.len() > start);
+                self.coverage.borrow_mut().visit(visited);
+                self.coverage.borrow_mut().step(step, group, found.len() > start);
                 self.filter_free(&step.predicates, &mut found, start, frame)?;
             } else {
                 for node in group {
@@ -121,7 +121,7 @@ impl<'d> Run<'_, 'd> {
                 }
             }
             nodes.truncate(kept);
-            self.watch.borrow_mut().predicate(predicate.number, seen, kept - start);
+            self.coverage.borrow_mut().predicate(predicate.number, seen, kept - start);
         }
         Ok(())
     }
@@ -146,19 +146,19 @@ impl<'d> Run<'_, 'd> {
         match predicates.first().map(|predicate| predicate.position) {
             Some(Position::At(place)) => {
                 found.extend(nodes.nth(place - 1));
-                self.watch.borrow_mut().predicate(predicates[0].number, 1, found.len() - start);
+                self.coverage.borrow_mut().predicate(predicates[0].number, 1, found.len() - start);
                 predicates = &predicates[1..];
             }
             Some(Position::UpTo(place)) => {
                 found.extend(nodes.take(place));
-                self.watch.borrow_mut().predicate(predicates[0].number, 1, found.len() - start);
+                self.coverage.borrow_mut().predicate(predicates[0].number, 1, found.len() - start);
                 predicates = &predicates[1..];
             }
             _ => found.extend(nodes),
         }
-        self.watch.borrow_mut().visit(visited.get());
+        self.coverage.borrow_mut().visit(visited.get());
         let is_there = found.len() > start || along(from, step.axis).any(|node| test.has(node));
-        self.watch.borrow_mut().step(step, &[from], is_there);
+        self.coverage.borrow_mut().step(step, &[from], is_there);
         for predicate in predicates {
             let candidates = found.split_off(start);
             let size = candidates.len();
@@ -168,7 +168,7 @@ impl<'d> Run<'_, 'd> {
                     found.push(node);
                 }
             }
-            self.watch.borrow_mut().predicate(predicate.number, size, found.len() - start);
+            self.coverage.borrow_mut().predicate(predicate.number, size, found.len() - start);
         }
         if step.axis.is_reverse() {
             found[start..].reverse();

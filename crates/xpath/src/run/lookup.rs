@@ -52,11 +52,11 @@ impl<'d> Run<'_, 'd> {
             for key in &keys {
                 let start = found.len();
                 found.extend(self.looked_up(item, key)?.into_items());
-                self.watch.borrow_mut().lookup(span, key, item, found.len() > start);
+                self.coverage.borrow_mut().lookup(span, key, item, found.len() > start);
             }
         }
         if !values.is_empty() {
-            self.watch.borrow_mut().looked(span, values.len(), !found.is_empty());
+            self.coverage.borrow_mut().looked(span, values.len(), !found.is_empty());
         }
         Ok(Sequence::of(found))
     }

@@ -77,7 +77,7 @@ impl<'d> Run<'_, 'd> {
         if let (Some(x), Some(y)) = (number(a), number(b))
             && how.holds(x.partial_cmp(&y)) != holds
         {
-            self.watch.borrow_mut().compared_as_texts(span, a.to_string(), b.to_string());
+            self.coverage.borrow_mut().compared_as_texts(span, a.to_string(), b.to_string());
         }
     }
 

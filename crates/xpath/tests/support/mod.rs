@@ -4,7 +4,7 @@ use std::cell::RefCell;
 
 use kyanite_tree::Arena;
 use kyanite_xpath::{
-    Context, Expression, Item, Namespaces, Sequence, Store, Version, Watch, document,
+    Context, Coverage, Expression, Item, Namespaces, Sequence, Store, Version, document,
 };
 
 /// What an expression gives for a document of XML: nodes as their paths, other values as text, `, ` between them; for an error
@@ -17,10 +17,10 @@ pub fn evaluate(version: Version, expression: &str, xml: &str) -> String {
     let arena = Arena::new();
     let store = Store::new(&arena);
     let root = document(xml, &store).unwrap();
-    let watch = RefCell::new(Watch::new(&compiled));
+    let coverage = RefCell::new(Coverage::new(&compiled));
     let context =
         Context { now: "2026-06-01T07:00:00Z".parse().ok(), ..Context::of(Item::Node(root)) };
-    let result = compiled.evaluate(&context, &store, &watch);
+    let result = compiled.evaluate(&context, &store, &coverage);
     match result {
         Ok(found) => shown(&found),
         Err(error) => error.code_word().to_owned(),

@@ -13,7 +13,7 @@ use crate::needs::Needs;
 
 /// A condition on an element, made of [tests](Test) of what is in it.
 #[derive(Debug)]
-pub struct Sieve {
+pub struct Prefilter {
     tests: Vec<Test>,
     condition: Condition,
     /// The name of the elements that are looked at, where one of them inside another is looked at with that one.
@@ -65,11 +65,11 @@ pub trait TextTest: Debug + Send + Sync {
     fn holds(&self, text: &str) -> Option<bool>;
 }
 
-/// The most steps that a sieve has: each is a bit.
+/// The most steps that a prefilter has: each is a bit.
 const MOST_STEPS: usize = 64;
 
-impl Sieve {
-    /// A sieve; nothing where no text could fail it, or it has too many steps. `inside` is the name of the elements that are
+impl Prefilter {
+    /// A prefilter; nothing where no text could fail it, or it has too many steps. `inside` is the name of the elements that are
     /// looked at, if they are looked at with the outermost of them; `needs` is what is needed of those for which the condition
     /// certainly holds.
     #[must_use]
@@ -161,8 +161,8 @@ pub(super) struct Marks {
 
 impl Marks {
     /// A step leads on from here.
-    fn lead(&mut self, sieve: &Sieve, step: usize) {
-        if sieve.step(step).name.at_any_depth {
+    fn lead(&mut self, prefilter: &Prefilter, step: usize) {
+        if prefilter.step(step).name.at_any_depth {
             self.inside |= 1 << step;
         } else {
             self.next |= 1 << step;
@@ -192,16 +192,16 @@ pub(super) struct Found {
 impl Found {
     /// Something with these marks, and with that text; nothing for a text that is for others to read.
     #[inline]
-    pub(super) fn add(&mut self, sieve: &Sieve, marks: &Marks, text: Option<&str>) {
+    pub(super) fn add(&mut self, prefilter: &Prefilter, marks: &Marks, text: Option<&str>) {
         self.reached |= marks.reached;
         if marks.texts & !self.holds != 0 {
-            self.ask(sieve, marks.texts & !self.holds, text);
+            self.ask(prefilter, marks.texts & !self.holds, text);
         }
     }
 
-    fn ask(&mut self, sieve: &Sieve, last_steps: u64, text: Option<&str>) {
+    fn ask(&mut self, prefilter: &Prefilter, last_steps: u64, text: Option<&str>) {
         for number in bits(last_steps) {
-            let test = &sieve.tests[sieve.steps[number]];
+            let test = &prefilter.tests[prefilter.steps[number]];
             let of = |text| test.text.as_ref().map_or(Some(true), |test| test.holds(text));
             match text.and_then(of) {
                 Some(true) => self.holds |= 1 << number,
@@ -212,31 +212,31 @@ impl Found {
     }
 
     /// Whether the condition holds for the element; nothing where that is for others to tell.
-    pub(super) fn holds(&self, sieve: &Sieve) -> Option<bool> {
-        self.truth(sieve, &sieve.condition)
+    pub(super) fn holds(&self, prefilter: &Prefilter) -> Option<bool> {
+        self.truth(prefilter, &prefilter.condition)
     }
 
-    fn truth(&self, sieve: &Sieve, condition: &Condition) -> Option<bool> {
+    fn truth(&self, prefilter: &Prefilter, condition: &Condition) -> Option<bool> {
         match condition {
             Condition::Unknown => None,
-            Condition::Not(inner) => self.truth(sieve, inner).map(|holds| !holds),
+            Condition::Not(inner) => self.truth(prefilter, inner).map(|holds| !holds),
             Condition::And(pair) => {
-                if self.truth(sieve, &pair[0])? {
-                    self.truth(sieve, &pair[1])
+                if self.truth(prefilter, &pair[0])? {
+                    self.truth(prefilter, &pair[1])
                 } else {
                     Some(false)
                 }
             }
             Condition::Or(pair) => {
-                if self.truth(sieve, &pair[0])? {
+                if self.truth(prefilter, &pair[0])? {
                     Some(true)
                 } else {
-                    self.truth(sieve, &pair[1])
+                    self.truth(prefilter, &pair[1])
                 }
             }
             Condition::Test(test) => {
-                let last = 1 << sieve.last(*test);
-                let holds = match sieve.tests[*test].text {
+                let last = 1 << prefilter.last(*test);
+                let holds = match prefilter.tests[*test].text {
                     Some(_) => self.holds,
                     None => self.reached,
                 };

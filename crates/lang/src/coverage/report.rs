@@ -1,4 +1,4 @@
-//! What is said of what a [`Watch`] has counted.
+//! What is said of what a [`Coverage`] has counted.
 
 use std::collections::BTreeSet;
 
@@ -6,12 +6,12 @@ use kyanite_tree::{
     Advice, Code, Diagnostic, Setting, Severity, counted, name_step, near, near_words,
 };
 
-use super::{CallWatch, Mixed, NAMESPACES, PathWatch, Recovered, Stop};
+use super::{CallCoverage, Mixed, NAMESPACES, PathCoverage, Recovered, Stop};
+use crate::coverage::Coverage;
 use crate::finding::{Finding, RuleText, Span};
 use crate::plan::{PathInfo, Plan, StepInfo};
-use crate::watch::Watch;
 
-impl Watch {
+impl Coverage {
     /// What is to be said at the end of a run: paths that selected nothing, name steps that met lists, and tests
     /// that never held.
     #[must_use]
@@ -22,9 +22,9 @@ impl Watch {
         let holds_explained = |spans: &[Span], test: Span| {
             spans.iter().any(|span| test.start <= span.start && span.end <= test.end)
         };
-        for (watch, info) in self.paths.iter().zip(&plan.paths) {
-            if watch.asked && !watch.selected && watch.stop.misses > 0 {
-                let step = watch.stop.step;
+        for (coverage, info) in self.paths.iter().zip(&plan.paths) {
+            if coverage.asked && !coverage.selected && coverage.stop.misses > 0 {
+                let step = coverage.stop.step;
                 let test = info.steps.get(step).and_then(|step| step.test);
                 let because_of_test =
                     test.is_some_and(|test| holds_explained(&spans, plan.tests[test].span));
@@ -34,29 +34,29 @@ impl Watch {
                     spans.push(info.span);
                     continue;
                 }
-                let finding = self.explain(watch, info, plan);
+                let finding = self.explain(coverage, info, plan);
                 // A note is seldom seen, so it explains nothing for others.
                 if finding.severity() == Severity::Warning {
                     spans.push(info.span);
                     prefixes.push(prefix);
                 }
                 findings.push(finding);
-            } else if watch.lists > 0 && !(info.from_any && watch.list_step == 0) {
-                findings.extend(met_lists(watch, info));
+            } else if coverage.lists > 0 && !(info.from_any && coverage.list_step == 0) {
+                findings.extend(met_lists(coverage, info));
             }
         }
-        for (watch, info) in self.tests.iter().zip(&plan.tests) {
+        for (coverage, info) in self.tests.iter().zip(&plan.tests) {
             if info.is_where
-                && watch.seen > 0
-                && watch.held == 0
+                && coverage.seen > 0
+                && coverage.held == 0
                 && !holds_explained(&spans, info.span)
             {
                 let message =
-                    format!("this `where` held for none of {}", counted(watch.seen, "turn"));
+                    format!("this `where` held for none of {}", counted(coverage.seen, "turn"));
                 findings.push(Finding::warning_at(Code::WhereEmpty, info.span, message));
             }
         }
-        findings.extend(self.calls.borrow().iter().flat_map(CallWatch::report));
+        findings.extend(self.calls.borrow().iter().flat_map(CallCoverage::report));
         let mixed = self.mixed.borrow();
         let mixed = mixed.iter().filter(|mixed| mixed.namespaces.len() > 1);
         findings.extend(mixed.map(|Mixed { span, namespaces, .. }| {
@@ -70,8 +70,8 @@ impl Watch {
             let often = if *count == 1 { String::new() } else { format!(" ({count} times)") };
             Finding::warning(Code::RaisedNote, format!("{message}{often}"))
         }));
-        for (watch, xpath) in self.xpaths.iter().zip(&plan.xpaths) {
-            let found = watch.borrow().report(&xpath.expression);
+        for (coverage, xpath) in self.xpaths.iter().zip(&plan.xpaths) {
+            let found = coverage.borrow().report(&xpath.expression);
             findings.extend(found.into_iter().map(|found| xpath.placed(found)));
         }
         let told = findings.into_iter().map(|finding| plan.rule.diagnostic(finding));
@@ -79,21 +79,21 @@ impl Watch {
     }
 
     /// Why a path selected nothing.
-    fn explain(&self, watch: &PathWatch, info: &PathInfo, plan: &Plan) -> Finding {
-        let Stop { step, .. } = watch.stop;
+    fn explain(&self, coverage: &PathCoverage, info: &PathInfo, plan: &Plan) -> Finding {
+        let Stop { step, .. } = coverage.stop;
         let prefix = info.prefix(step);
         let Some(stopped) = info.steps.get(step) else {
             let message = format!("`{prefix}` selected nothing");
             return Finding::warning_at(Code::PathEmpty, info.span, message);
         };
-        let near = watch.stop.near_names(stopped);
-        let (mut message, advice) = self.reason(&watch.stop, stopped, info, &prefix, plan);
+        let near = coverage.stop.near_names(stopped);
+        let (mut message, advice) = self.reason(&coverage.stop, stopped, info, &prefix, plan);
         if info.is_of_edit {
-            let parents = counted(watch.stop.misses, "place");
+            let parents = counted(coverage.stop.misses, "place");
             message.push_str(&format!("; nothing is changed in {parents}"));
         }
-        let is_asked = info.may_be_absent && near.is_none() && watch.stop.lists == 0;
-        let others = || near.or_else(|| watch.stop.some_names(stopped).map(Advice::words));
+        let is_asked = info.may_be_absent && near.is_none() && coverage.stop.lists == 0;
+        let others = || near.or_else(|| coverage.stop.some_names(stopped).map(Advice::words));
         let severity = if is_asked { Severity::Note } else { Severity::Warning };
         Finding::warning_at(Code::PathEmpty, stopped.span, message)
             .with_severity(severity)
@@ -159,7 +159,7 @@ impl Recovered {
     }
 }
 
-impl CallWatch {
+impl CallCoverage {
     fn report(&self) -> impl Iterator<Item = Finding> {
         let maps = if self.seen == 1 {
             "not in the map".to_owned()
@@ -236,10 +236,11 @@ fn namespaces_in_words(namespaces: &BTreeSet<String>) -> String {
 }
 
 /// A name step that selected something elsewhere, but met lists as well.
-fn met_lists(watch: &PathWatch, info: &PathInfo) -> Option<Finding> {
-    let step = info.steps.get(watch.list_step)?;
-    let (prefix, text) = (info.prefix(watch.list_step), &step.text);
-    let often = if watch.lists == 1 { "once".into() } else { format!("{} times", watch.lists) };
+fn met_lists(coverage: &PathCoverage, info: &PathInfo) -> Option<Finding> {
+    let step = info.steps.get(coverage.list_step)?;
+    let (prefix, text) = (info.prefix(coverage.list_step), &step.text);
+    let often =
+        if coverage.lists == 1 { "once".into() } else { format!("{} times", coverage.lists) };
     let message = format!("`{text}` met a list under {prefix} {often} and selected nothing there");
     let finding = Finding::warning_at(Code::PathList, step.span, message);
     let advice = Advice::words(format!("write [*]{text} to step into the items"));

@@ -3,7 +3,7 @@
 
 use std::cmp::Ordering;
 
-use kyanite_formats::json::{self, Reader, ReaderOptions, Sieve};
+use kyanite_formats::json::{self, Prefilter, Reader, ReaderOptions};
 use kyanite_formats::needs::{Need, Needs};
 use kyanite_formats::records::Structure;
 use kyanite_tree::{Arena, Comparison, Value, equal, order};
@@ -41,20 +41,20 @@ fn needs(path: &[&str]) -> Needs {
     needs
 }
 
-/// Reads a record through a sieve; tells whether it was passed over, or nothing when it is refused.
+/// Reads a record through a prefilter; tells whether it was passed over, or nothing when it is refused.
 fn is_passed_over(
     record: &str,
     path: &[&str],
     test: Comparison,
     constant: Value<'_>,
 ) -> Option<bool> {
-    let sieve = Sieve::new(path, test, constant)?;
+    let prefilter = Prefilter::new(path, test, constant)?;
     let needs = needs(path);
     let (arena, mut structure) = (Arena::new(), Structure::default());
     let reader = Reader::new(record, &arena, ReaderOptions { depth: 4, ..Default::default() });
-    let mut reader = reader.with_needs(&needs, &mut structure).with_sieve(&sieve);
+    let mut reader = reader.with_needs(&needs, &mut structure).with_prefilter(&prefilter);
     let read = reader.next_value().ok()?;
-    Some(reader.take_sifted() == 1 && read.is_none())
+    Some(reader.take_passed_over() == 1 && read.is_none())
 }
 
 #[test]
@@ -130,7 +130,10 @@ fn what_is_certain() {
         (&["a\\"], number("1")),
         (&[], number("1")),
     ] {
-        assert!(Sieve::new(path, Comparison::Equal, constant).is_none(), "{path:?} {constant:?}");
+        assert!(
+            Prefilter::new(path, Comparison::Equal, constant).is_none(),
+            "{path:?} {constant:?}"
+        );
     }
 }
 

@@ -2,7 +2,7 @@
 
 use kyanite_eval::atomic::Atomic;
 use kyanite_formats::needs::Needs;
-use kyanite_formats::xml::{Condition, Sieve, StepName, Test, TestStep, TextTest};
+use kyanite_formats::xml::{Condition, Prefilter, StepName, Test, TestStep, TextTest};
 use kyanite_tree::Comparison;
 
 use crate::streaming::{RecordStep, record_name};
@@ -11,18 +11,18 @@ use crate::syntax::ast::{
 };
 use crate::{Namespaces, Version, run};
 
-/// A sieve for the elements that an expression is evaluated for, and what its steps are in the expression.
+/// A prefilter for the elements that an expression is evaluated for, and what its steps are in the expression.
 #[derive(Debug)]
 pub(crate) struct RecordSieve {
-    pub(crate) sieve: Sieve,
+    pub(crate) prefilter: Prefilter,
     /// The number of the predicate.
     pub(crate) predicate: usize,
-    /// For each step of the sieve its number in the expression, and whether it is the first of its test.
+    /// For each step of the prefilter its number in the expression, and whether it is the first of its test.
     pub(crate) steps: Vec<(usize, bool)>,
 }
 
 impl RecordSieve {
-    /// A sieve for the elements that the first step of an expression for each of them leads to, of its first predicate.
+    /// A prefilter for the elements that the first step of an expression for each of them leads to, of its first predicate.
     /// `needs` is what is needed of those for which it holds.
     pub(crate) fn of(
         step: &AxisStep,
@@ -38,8 +38,8 @@ impl RecordSieve {
             _ => None,
         };
         let Tests { tests, steps, .. } = tests;
-        let sieve = Sieve::new(tests, condition, inside, needs)?;
-        Some(Self { sieve, predicate: predicate.number, steps })
+        let prefilter = Prefilter::new(tests, condition, inside, needs)?;
+        Some(Self { prefilter, predicate: predicate.number, steps })
     }
 }
 

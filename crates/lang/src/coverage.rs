@@ -29,18 +29,18 @@ const NAMESPACES: usize = 4;
 
 /// Counts for the paths and tests of one rule.
 #[derive(Debug)]
-pub struct Watch {
-    paths: Vec<PathWatch>,
-    tests: Vec<TestWatch>,
+pub struct Coverage {
+    paths: Vec<PathCoverage>,
+    tests: Vec<TestCoverage>,
     /// What the rule itself has said, with how often.
     notes: RefCell<Vec<(String, u64)>>,
     recovered: RefCell<Vec<Recovered>>,
     /// Calls that name members of maps.
-    calls: RefCell<Vec<CallWatch>>,
+    calls: RefCell<Vec<CallCoverage>>,
     /// The namespaces of the elements that steps without prefix met.
     mixed: RefCell<Vec<Mixed>>,
     /// What the steps of XPaths met, by the numbers of these.
-    xpaths: Vec<RefCell<kyanite_xpath::Watch>>,
+    xpaths: Vec<RefCell<kyanite_xpath::Coverage>>,
 }
 
 /// A call of recover() that stood in for failures.
@@ -64,7 +64,7 @@ struct Mixed {
 
 /// A call that names members: whether any map had them.
 #[derive(Clone, Debug)]
-struct CallWatch {
+struct CallCoverage {
     span: Span,
     function: &'static str,
     names: Vec<(String, bool)>,
@@ -74,7 +74,7 @@ struct CallWatch {
 }
 
 #[derive(Clone, Debug, Default)]
-struct PathWatch {
+struct PathCoverage {
     asked: bool,
     selected: bool,
     /// The furthest step that could not be taken, and what was there.
@@ -105,13 +105,13 @@ struct Stop {
 }
 
 #[derive(Clone, Copy, Debug, Default)]
-struct TestWatch {
+struct TestCoverage {
     seen: u64,
     held: u64,
 }
 
-impl Watch {
-    /// A watch over nothing.
+impl Coverage {
+    /// A coverage over nothing.
     #[must_use]
     pub fn empty() -> Self {
         Self {
@@ -127,19 +127,19 @@ impl Watch {
 
     pub(crate) fn new(plan: &Plan) -> Self {
         Self {
-            paths: vec![PathWatch::default(); plan.paths.len()],
-            tests: vec![TestWatch::default(); plan.tests.len()],
+            paths: vec![PathCoverage::default(); plan.paths.len()],
+            tests: vec![TestCoverage::default(); plan.tests.len()],
             xpaths: plan
                 .xpaths
                 .iter()
-                .map(|xpath| RefCell::new(kyanite_xpath::Watch::new(&xpath.expression)))
+                .map(|xpath| RefCell::new(kyanite_xpath::Coverage::new(&xpath.expression)))
                 .collect(),
             ..Self::empty()
         }
     }
 
-    /// The watch over an XPath.
-    pub(crate) fn xpath(&self, number: usize) -> Option<&RefCell<kyanite_xpath::Watch>> {
+    /// The coverage over an XPath.
+    pub(crate) fn xpath(&self, number: usize) -> Option<&RefCell<kyanite_xpath::Coverage>> {
         self.xpaths.get(number)
     }
 
@@ -151,8 +151,8 @@ impl Watch {
         level: usize,
         names: impl Iterator<Item = Name<'n>>,
     ) {
-        if let (Some(expression), Some(watch)) = (plan.xpath(), self.xpath(0)) {
-            watch.borrow_mut().stopped(expression, level, names);
+        if let (Some(expression), Some(coverage)) = (plan.xpath(), self.xpath(0)) {
+            coverage.borrow_mut().stopped(expression, level, names);
         }
     }
 
@@ -240,22 +240,22 @@ impl Watch {
     /// A step of a path led nowhere from `node`.
     #[inline]
     pub(crate) fn missed(&mut self, path: usize, step: usize, node: Value<'_>, by_name: bool) {
-        let watch = &mut self.paths[path];
+        let coverage = &mut self.paths[path];
         if by_name && node.kind() == Kind::List {
-            watch.lists += 1;
-            watch.list_step = step;
+            coverage.lists += 1;
+            coverage.list_step = step;
         }
-        if !watch.selected && step >= watch.stop.step {
-            watch.stop.note(step, node);
+        if !coverage.selected && step >= coverage.stop.step {
+            coverage.stop.note(step, node);
         }
     }
 
     /// A step that looks at any depth led nowhere from `node`, unless something below it did.
     pub(crate) fn missed_below(&mut self, path: usize, step: usize, node: Value<'_>) {
-        let watch = &mut self.paths[path];
-        if !watch.selected && step >= watch.stop.step {
-            watch.stop.note(step, node);
-            watch.stop.note_below(step, node);
+        let coverage = &mut self.paths[path];
+        if !coverage.selected && step >= coverage.stop.step {
+            coverage.stop.note(step, node);
+            coverage.stop.note_below(step, node);
         }
     }
 
@@ -266,10 +266,10 @@ impl Watch {
 
     /// The list of records that step `step` of a path goes through had `count` items.
     pub(crate) fn ended(&mut self, path: usize, step: usize, count: u64) {
-        let watch = &mut self.paths[path];
-        if !watch.selected && watch.stop.misses == 0 {
-            watch.asked = true;
-            watch.stop = Stop { step, misses: 1, lists: 1, items: count, ..Stop::default() };
+        let coverage = &mut self.paths[path];
+        if !coverage.selected && coverage.stop.misses == 0 {
+            coverage.asked = true;
+            coverage.stop = Stop { step, misses: 1, lists: 1, items: count, ..Stop::default() };
         }
     }
 
@@ -311,13 +311,13 @@ impl Watch {
         step: usize,
         names: impl Iterator<Item = Name<'n>>,
     ) {
-        let watch = &mut self.paths[path];
-        watch.asked = true;
-        if !watch.selected && step >= watch.stop.step {
-            watch.stop = Stop { step, misses: 1, maps: 1, looked: 1, ..Stop::default() };
+        let coverage = &mut self.paths[path];
+        coverage.asked = true;
+        if !coverage.selected && step >= coverage.stop.step {
+            coverage.stop = Stop { step, misses: 1, maps: 1, looked: 1, ..Stop::default() };
             for name in names {
-                watch.stop.names.insert(name.local().to_owned(), 1);
-                watch.stop.note_namespace(name);
+                coverage.stop.names.insert(name.local().to_owned(), 1);
+                coverage.stop.note_namespace(name);
             }
         }
     }
@@ -329,7 +329,7 @@ impl Watch {
         let has_found_all =
             |expression| self.xpath(0).is_none_or(|own| own.borrow().has_found_all(expression));
         self.open_paths(plan).next().is_none()
-            && self.calls.borrow().iter().all(CallWatch::is_settled)
+            && self.calls.borrow().iter().all(CallCoverage::is_settled)
             && plan.xpath().is_none_or(has_found_all)
     }
 
@@ -338,7 +338,7 @@ impl Watch {
     #[must_use]
     pub fn may_look_away(&self, plan: &Plan, records: u64) -> bool {
         self.open_paths(plan).all(|path| records >= LOOKED_AT && !self.paths[path].asked)
-            && self.calls.borrow().iter().all(CallWatch::is_settled)
+            && self.calls.borrow().iter().all(CallCoverage::is_settled)
     }
 
     /// Whether every path that was asked so far has selected something, so that none would have to be explained.
@@ -347,7 +347,7 @@ impl Watch {
         let mut paths = self.paths.iter().zip(&plan.paths).enumerate();
         paths.all(|(number, (path, info))| {
             !path.asked || path.selected || info.steps.is_empty() || plan.is_late(number)
-        }) && self.calls.borrow().iter().all(CallWatch::is_met)
+        }) && self.calls.borrow().iter().all(CallCoverage::is_met)
     }
 
     /// Whether what was met later says something of a path about which too little is known, so that the names that stood
@@ -359,7 +359,7 @@ impl Watch {
         }) || later.calls.borrow().iter().any(|later| {
             let calls = self.calls.borrow();
             let own = calls.iter().find(|own| own.span == later.span);
-            !own.is_some_and(CallWatch::is_settled) && !later.is_met()
+            !own.is_some_and(CallCoverage::is_settled) && !later.is_met()
         }) || later
             .recovered
             .borrow()
@@ -386,7 +386,7 @@ impl Watch {
     }
 }
 
-impl Remarks for Watch {
+impl Remarks for Coverage {
     fn note(&self, message: &str) {
         self.add_note(message, 1);
     }
@@ -401,14 +401,14 @@ impl Remarks for Watch {
         let mut calls = self.calls.borrow_mut();
         let position = calls.iter().position(|call| call.span == span).unwrap_or_else(|| {
             let (names, others) = (Vec::new(), HashMap::new());
-            calls.push(CallWatch { span, function, names, seen: 0, others });
+            calls.push(CallCoverage { span, function, names, seen: 0, others });
             calls.len() - 1
         });
         calls[position].see(names, map);
     }
 }
 
-impl CallWatch {
+impl CallCoverage {
     fn see(&mut self, names: &mut dyn Iterator<Item = &str>, map: &Map<'_>) {
         self.seen += 1;
         let mut misses = false;
@@ -483,7 +483,7 @@ fn add_namespaces<'n>(to: &mut BTreeSet<String>, found: impl Iterator<Item = &'n
     }
 }
 
-impl PathWatch {
+impl PathCoverage {
     fn join(&mut self, later: &Self) {
         self.asked |= later.asked;
         self.selected |= later.selected;

@@ -1,19 +1,19 @@
 //! What of a rule's first condition can be told from the text of a record.
 
-use kyanite_formats::json::Sieve;
+use kyanite_formats::json::Prefilter;
 use kyanite_tree::{Comparison, Number, Value};
 
 use super::Names;
-use crate::plan::{Expr, Grain, Kind, OnePath, Plan, Records, Start, StepKind};
+use crate::plan::{Expr, Kind, OnePath, Plan, RecordUnit, Records, Start, StepKind};
 use crate::syntax::ast::{Binary, Literal};
 
 impl Plan {
-    /// A sieve for records that fail the first comparison of the rule's first condition, if that compares a member with a
+    /// A prefilter for records that fail the first comparison of the rule's first condition, if that compares a member with a
     /// constant. The rule is not run over such records; [`Runner::passed_over`](crate::Runner::passed_over) has to be told
     /// how many there were.
     #[must_use]
-    pub fn sieve(&self, grain: Grain, names: &Names<'_>) -> Option<Sieve> {
-        let records = self.records(grain).filter(|_| grain == Grain::Items)?;
+    pub fn prefilter(&self, unit: RecordUnit, names: &Names<'_>) -> Option<Prefilter> {
+        let records = self.records(unit).filter(|_| unit == RecordUnit::Items)?;
         let (_, condition) = records.first_test()?;
         let mut first = condition;
         // What comes behind is not asked where the first fails.
@@ -32,7 +32,7 @@ impl Plan {
         };
         let of = |path: &Expr, constant: &Expr, test: Comparison| {
             let names_of = records.member(path)?;
-            Sieve::new(&names_of, test, names.constant(constant)?)
+            Prefilter::new(&names_of, test, names.constant(constant)?)
         };
         of(left, right, test).or_else(|| of(right, left, test.turned()))
     }

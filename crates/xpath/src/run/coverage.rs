@@ -6,7 +6,7 @@
 use std::collections::{BTreeSet, HashMap, HashSet};
 
 use kyanite_eval::atomic::Atomic;
-use kyanite_formats::records::Sifted;
+use kyanite_formats::records::PassedOver;
 use kyanite_tree::{
     Advice, Code, Diagnostic, Name as NodeName, Node, NodeKind, Setting, Severity, Span, counted,
     near,
@@ -28,7 +28,7 @@ const ALONG: usize = 10_000;
 
 /// Counts for the steps and predicates of one expression.
 #[derive(Clone, Debug, Default)]
-pub struct Watch {
+pub struct Coverage {
     steps: Vec<StepWatch>,
     predicates: Vec<(u64, u64)>,
     lookups: Vec<LookupWatch>,
@@ -60,8 +60,8 @@ struct LookupWatch {
     names: HashMap<String, u64>,
 }
 
-impl Watch {
-    /// A watch over an expression.
+impl Coverage {
+    /// A coverage over an expression.
     #[must_use]
     pub fn new(expression: &Expression) -> Self {
         Self {
@@ -85,11 +85,11 @@ impl Watch {
     /// A step was taken from nodes of one document; whether any node passed its test.
     #[inline]
     pub(super) fn step(&mut self, step: &AxisStep, from: &[Node<'_>], is_there: bool) {
-        let Some(watch) = self.steps.get_mut(step.number) else { return };
+        let Some(coverage) = self.steps.get_mut(step.number) else { return };
         if is_there {
-            watch.found = true;
-        } else if !watch.found {
-            watch.miss(step, from);
+            coverage.found = true;
+        } else if !coverage.found {
+            coverage.miss(step, from);
             if let Some(node) = from.first()
                 && self.elements.is_empty()
             {
@@ -106,10 +106,10 @@ impl Watch {
         names: impl Iterator<Item = NodeName<'n>>,
     ) {
         let number = expression.record_steps.get(level);
-        let Some(watch) = number.and_then(|number| self.steps.get_mut(*number)) else { return };
-        (watch.misses, watch.looked) = (watch.misses.max(1), watch.looked.max(1));
+        let Some(coverage) = number.and_then(|number| self.steps.get_mut(*number)) else { return };
+        (coverage.misses, coverage.looked) = (coverage.misses.max(1), coverage.looked.max(1));
         for name in names {
-            watch.names.insert(name.qualified().to_owned(), 1);
+            coverage.names.insert(name.qualified().to_owned(), 1);
             let known = self.elements.entry(name.local().to_owned()).or_default();
             known.insert((name.prefix().to_owned(), name.namespace().to_owned()));
         }
@@ -132,24 +132,24 @@ impl Watch {
         }
     }
 
-    /// Elements were passed over by the [sieve](Expression::record_sieve) of the expression, or certainly pass it.
-    pub fn passed_over(&mut self, expression: &Expression, sifted: &Sifted) {
-        let records = sifted.records + u64::from(sifted.holds);
-        let Some(sieve) = expression.record_sieve.as_ref().filter(|_| records > 0) else {
+    /// Elements were passed over by the [prefilter](Expression::record_prefilter) of the expression, or certainly pass it.
+    pub fn passed_over(&mut self, expression: &Expression, passed_over: &PassedOver) {
+        let records = passed_over.records + u64::from(passed_over.holds);
+        let Some(prefilter) = expression.record_prefilter.as_ref().filter(|_| records > 0) else {
             return;
         };
-        if let Some((seen, held)) = self.predicates.get_mut(sieve.predicate) {
+        if let Some((seen, held)) = self.predicates.get_mut(prefilter.predicate) {
             *seen += records;
-            *held += u64::from(sifted.holds);
+            *held += u64::from(passed_over.holds);
         }
         let mut leads_here = true;
-        for (place, (number, is_first)) in sieve.steps.iter().enumerate() {
-            let Some(watch) = self.steps.get_mut(*number) else { continue };
-            let is_reached = sifted.reached & (1 << place) != 0;
+        for (place, (number, is_first)) in prefilter.steps.iter().enumerate() {
+            let Some(coverage) = self.steps.get_mut(*number) else { continue };
+            let is_reached = passed_over.reached & (1 << place) != 0;
             if is_reached {
-                watch.found = true;
+                coverage.found = true;
             } else if *is_first || leads_here {
-                watch.misses += records;
+                coverage.misses += records;
             }
             leads_here = is_reached;
         }
@@ -158,13 +158,13 @@ impl Watch {
     /// A key was looked up in a map or an array.
     pub(super) fn lookup(&mut self, span: Span, key: &Atomic<'_>, item: &Item<'_>, found: bool) {
         let at = self.lookup_at(span);
-        let watch = &mut self.lookups[at];
-        if found || watch.found || watch.seen > LOOKED_AT || !item.is_map() {
+        let coverage = &mut self.lookups[at];
+        if found || coverage.found || coverage.seen > LOOKED_AT || !item.is_map() {
             return;
         }
-        watch.key = key.to_string();
+        coverage.key = key.to_string();
         for (name, _) in item.entries().unwrap_or_default() {
-            add_name(&mut watch.names, &name.to_string());
+            add_name(&mut coverage.names, &name.to_string());
         }
     }
 
@@ -249,7 +249,7 @@ impl Watch {
     /// to be explained.
     #[must_use]
     pub fn has_found_all(&self, expression: &Expression) -> bool {
-        let is_found = |step: &usize| self.steps.get(*step).is_none_or(|watch| watch.found);
+        let is_found = |step: &usize| self.steps.get(*step).is_none_or(|coverage| coverage.found);
         let leads_to_records = |step: &usize| expression.record_steps.contains(step);
         (0..self.steps.len()).filter(|step| !leads_to_records(step)).all(|step| is_found(&step))
     }
@@ -274,9 +274,9 @@ impl Watch {
     pub fn report(&self, expression: &Expression) -> Vec<Diagnostic<Span>> {
         let mut found: Vec<Diagnostic<Span>> = Vec::new();
         let mut explained: Vec<Span> = Vec::new();
-        for (watch, info) in self.steps.iter().zip(&expression.parsed.steps) {
-            if !watch.found && watch.misses > 0 {
-                let message = self.explain(watch, info, expression);
+        for (coverage, info) in self.steps.iter().zip(&expression.parsed.steps) {
+            if !coverage.found && coverage.misses > 0 {
+                let message = self.explain(coverage, info, expression);
                 if message.severity() == Severity::Warning {
                     explained.push(info.span);
                 }
@@ -314,15 +314,15 @@ impl Watch {
     /// Why a step found nothing.
     fn explain(
         &self,
-        watch: &StepWatch,
+        coverage: &StepWatch,
         info: &StepInfo,
         expression: &Expression,
     ) -> Diagnostic<Span> {
         let text = expression.text[info.span.start..info.span.end].trim_start_matches('/');
         let before = expression.before(info);
-        let mut message = match (info.axis, watch.leaf) {
+        let mut message = match (info.axis, coverage.leaf) {
             (Axis::Child | Axis::Attribute | Axis::Descendant, Some(leaf))
-                if watch.names.is_empty() =>
+                if coverage.names.is_empty() =>
             {
                 format!("no `{text}` at {before}: it is {leaf}")
             }
@@ -346,10 +346,10 @@ impl Watch {
             });
             advice = Some(self.working_path(info, expression));
         }
-        let near = advice.is_none().then(|| watch.near_names(info)).flatten();
+        let near = advice.is_none().then(|| coverage.near_names(info)).flatten();
         let may_be_absent = info.may_be_absent && near.is_none() && advice.is_none();
         let severity = if may_be_absent { Severity::Note } else { Severity::Warning };
-        let others = || near.or_else(|| watch.some_names(info).map(Advice::words));
+        let others = || near.or_else(|| coverage.some_names(info).map(Advice::words));
         Diagnostic::warning_at(Code::PathEmpty, info.span, message)
             .with_severity(severity)
             .advise_opt(advice.or_else(others))

@@ -15,7 +15,7 @@ use super::string::is_plain;
 
 /// A comparison of a member with a constant.
 #[derive(Clone, Debug)]
-pub struct Sieve {
+pub struct Prefilter {
     /// The names that lead to the member.
     path: Vec<Key>,
     /// How the member, an absent one as well, has to compare with the constant.
@@ -40,8 +40,8 @@ struct Small {
 /// The digits of such a number; ten times more can be compared without overflow.
 const MOST_DIGITS: usize = 18;
 
-impl Sieve {
-    /// A sieve for records whose member at `path` does not compare so with `constant`; `None` where that cannot be told from
+impl Prefilter {
+    /// A prefilter for records whose member at `path` does not compare so with `constant`; `None` where that cannot be told from
     /// the text: for a constant that is no scalar, that needs escapes, or that has many digits.
     #[must_use]
     pub fn new(path: &[&str], test: Comparison, constant: Value<'_>) -> Option<Self> {
