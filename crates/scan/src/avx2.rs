@@ -16,7 +16,7 @@ use crate::finder::{Brackets, Finder, GROUP, More, parity};
 use crate::{Scan, WORD, Word, padded};
 
 /// The scan, if the processor has the instructions.
-pub(crate) fn scan() -> Option<Scan> {
+pub(crate) fn scan<const CHECKS: bool>() -> Option<Scan> {
     let has_all = is_x86_feature_detected!("avx2")
         && is_x86_feature_detected!("bmi1")
         && is_x86_feature_detected!("bmi2")
@@ -24,7 +24,7 @@ pub(crate) fn scan() -> Option<Scan> {
         && is_x86_feature_detected!("pclmulqdq");
     has_all.then_some(|text, room, brackets| {
         // SAFETY: this function is handed out only where all of these were detected.
-        unsafe { words(text, room, brackets) }
+        unsafe { words::<CHECKS>(text, room, brackets) }
     })
 }
 

@@ -39,9 +39,9 @@ impl Finder {
         self.escapes.are_there
     }
 
-    /// Takes the next 64 bytes of a text. `parity` is [`parity`], with what instructions there are.
+    /// Takes the next 64 bytes of a text, and `CHECKS` its grammar. `parity` is [`parity`], with what instructions there are.
     #[inline(always)]
-    pub(crate) fn word(
+    pub(crate) fn word<const CHECKS: bool>(
         &mut self,
         whole: &[u8],
         bytes: &[u8; WORD],
@@ -58,7 +58,9 @@ impl Finder {
         let texts = parity(quotes) ^ self.inside;
         self.inside = ((texts as i64) >> 63) as u64;
         self.wrong |= classes.controls & texts;
-        self.grammar.word(whole, self.at as usize, &classes, &Quoted { quotes, texts });
+        if CHECKS {
+            self.grammar.word(whole, self.at as usize, &classes, &Quoted { quotes, texts });
+        }
         brackets.add((classes.opening | classes.closing) & !texts, bytes, self.at);
         let word = Word { quotes, colons: classes.colons & !texts, before: self.quotes };
         self.quotes += quotes.count_ones();

@@ -19,23 +19,28 @@
 //! assert_eq!(structure.closing_quote(1), Some(8));
 //! ```
 
-/// The function `words`, which finds the structure of a text word by word, perhaps with more instructions; a call of it is
+/// The function `words`, which finds the structure of a text word by word, and `CHECKS` its grammar on the way, perhaps with more instructions; a call of it is
 /// sound only where the processor has these.
 macro_rules! words {
     ($(#[$instructions:meta])? $parity:path) => {
         $(#[$instructions])?
-        pub(crate) fn words(text: &[u8], words: &mut [Word], brackets: &mut Brackets) -> Finder {
+        pub(crate) fn words<const CHECKS: bool>(
+            text: &[u8],
+            words: &mut [Word],
+            brackets: &mut Brackets,
+        ) -> Finder {
             let mut finder = Finder::default();
             for (bytes, words) in text.chunks(GROUP * WORD).zip(words.chunks_mut(GROUP)) {
                 let mut more = More::behind(brackets);
                 let (whole, rest) = bytes.as_chunks::<WORD>();
                 let mut words = words.iter_mut();
                 for (bytes, word) in whole.iter().zip(&mut words) {
-                    *word = finder.word(text, bytes, classes(bytes), |bits| $parity(bits), &mut more);
+                    let classes = classes(bytes);
+                    *word = finder.word::<CHECKS>(text, bytes, classes, |bits| $parity(bits), &mut more);
                 }
                 if let (false, Some(word)) = (rest.is_empty(), words.next()) {
                     let bytes = padded(rest);
-                    *word = finder.word(text, &bytes, classes(&bytes), parity, &mut more);
+                    *word = finder.word::<CHECKS>(text, &bytes, classes(&bytes), parity, &mut more);
                 }
                 more.keep();
             }
@@ -107,7 +112,13 @@ impl Structure {
 
     /// Finds the structure of another text, in the room of the one before.
     pub fn find(&mut self, text: &[u8]) {
-        self.find_by(ways().next().unwrap_or(portable::words), text);
+        self.find_by(ways::<true>().next().unwrap_or(portable::words::<true>), text);
+    }
+
+    /// The same without a look at the grammar, for a text that somebody else checks: whether it is well-formed is not known then.
+    pub fn find_unchecked(&mut self, text: &[u8]) {
+        self.find_by(ways::<false>().next().unwrap_or(portable::words::<false>), text);
+        self.is_well_formed = false;
     }
 
     fn find_by(&mut self, scan: Scan, text: &[u8]) {
@@ -291,14 +302,14 @@ impl Colons<'_> {
 }
 
 /// All ways that this processor has, the fastest first.
-fn ways() -> impl Iterator<Item = Scan> {
+fn ways<const CHECKS: bool>() -> impl Iterator<Item = Scan> {
     #[cfg(target_arch = "x86_64")]
-    let ways = [avx512::scan(), avx2::scan(), sse::scan()];
+    let ways = [avx512::scan::<CHECKS>(), avx2::scan::<CHECKS>(), sse::scan::<CHECKS>()];
     #[cfg(target_arch = "aarch64")]
-    let ways = [neon::scan()];
+    let ways = [neon::scan::<CHECKS>()];
     #[cfg(not(any(target_arch = "x86_64", target_arch = "aarch64")))]
     let ways: [Option<Scan>; 0] = [];
-    ways.into_iter().flatten().chain([portable::words as Scan])
+    ways.into_iter().flatten().chain([portable::words::<CHECKS> as Scan])
 }
 
 /// The last bytes of a text, with blanks behind them up to a whole word.
@@ -351,14 +362,17 @@ mod tests {
             let ([quotes, colons], brackets) = by_hand(&text);
             let is_well_formed = Structure::of(&text).is_well_formed();
             let mut found = Structure::default();
-            for way in ways() {
+            let checked = ways::<true>().map(|way| (way, true));
+            for (way, checks) in checked.chain(ways::<false>().map(|way| (way, false))) {
                 found.find_by(way, &text);
                 prop_assert_eq!(bits(&found.words, |word| word.quotes), quotes.clone());
                 prop_assert_eq!(bits(&found.words, |word| word.colons), colons.clone());
                 prop_assert_eq!(&found.brackets.places, &brackets);
                 let kinds: Vec<u8> = brackets.iter().map(|at| text[*at as usize]).collect();
                 prop_assert_eq!(found.kinds(0), kinds);
-                prop_assert_eq!(found.is_well_formed(), is_well_formed);
+                if checks {
+                    prop_assert_eq!(found.is_well_formed(), is_well_formed);
+                }
                 prop_assert_eq!(found.has_escapes(), text.contains(&b'\\'));
             }
         }
@@ -458,7 +472,7 @@ mod tests {
             bytes.push(b']');
             let Ok(text) = String::from_utf8(bytes) else { return Ok(()) };
             let mut structure = Structure::default();
-            for way in ways() {
+            for way in ways::<true>() {
                 structure.find_by(way, text.as_bytes());
                 let is_closed = is_closed(&structure);
                 if is_closed || !structure.is_well_formed() {

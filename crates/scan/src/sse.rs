@@ -14,10 +14,10 @@ use crate::finder::{Brackets, Finder, GROUP, More, parity};
 use crate::{Scan, WORD, Word, padded};
 
 /// The scan, if the processor has the instructions.
-pub(crate) fn scan() -> Option<Scan> {
+pub(crate) fn scan<const CHECKS: bool>() -> Option<Scan> {
     is_x86_feature_detected!("ssse3").then_some(|text, room, brackets| {
         // SAFETY: this function is handed out only where the feature was detected.
-        unsafe { words(text, room, brackets) }
+        unsafe { words::<CHECKS>(text, room, brackets) }
     })
 }
 

@@ -220,7 +220,7 @@ impl Frame {
     /// Where the item ends that begins with the bracket at byte `at`, if its structure shows that.
     fn end_of_item(&mut self, bytes: &[u8], at: usize, from: &mut Option<Reach>) -> Option<usize> {
         let Reach { at: first, near } = *from.get_or_insert_with(|| {
-            self.structure.find(&bytes[at..]);
+            self.structure.find_unchecked(&bytes[at..]);
             Reach { at, near: 0 }
         });
         let opening = self.structure.number_at(at - first, near)?;
