@@ -212,6 +212,7 @@ fn patches() {
         ("patch p.json a.json", 0, "\"at\": \"07:15\""),
         ("patch p.yaml a.json", 0, "\"no\": 9"),
         ("patch p.json a.json --to yaml", 0, "at: '07:15'"),
+        ("patch p.json a.json --stats", 0, "stats: read 2 records"),
         ("patch --merge merge.json a.json", 0, "\"page\": 2"),
         (
             "patch bad.json a.json --in-place",

@@ -212,6 +212,14 @@ fn what_is_refused() {
         assert_says(&folder, line, status, expected);
         assert!(names(&folder, "parts").is_empty(), "{line} left something behind");
     }
+    folder.file("empty.jsonl", "");
+    folder.file("empty.json", "[]");
+    for (line, expected) in [
+        ("split empty.jsonl --records 1 --into parts", "empty.jsonl has no records"),
+        ("split empty.json --records 1 --into parts", "empty.json has no records"),
+    ] {
+        assert_says(&folder, line, 0, expected);
+    }
     // What is there goes only once all parts are there.
     folder.file("parts/a.jsonl", "kept\n");
     assert_says(&folder, "split keys.jsonl --by $.k --into parts", 5, "leads out of the folder");

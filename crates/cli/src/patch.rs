@@ -13,6 +13,7 @@ use kyanite_tree::Diagnostic;
 use crate::arguments::Patch;
 use crate::messages::Messages;
 use crate::run::{destination_of, format_of as format_by_name, put_in_place};
+use crate::stats::Stats;
 use crate::status::Status;
 use crate::written::keep_apart;
 
@@ -58,6 +59,7 @@ fn patched(command: &Patch, messages: &mut Messages) -> Result<(), Failed> {
         _ => Ok(()),
     };
     let counters = Counters::default();
+    let stats = Stats::start(command.stats, 1);
     let is_edited = matches!(format, Format::Json | Format::Yaml | Format::Toml);
     if command.dry_run && !is_edited {
         let advice = "leave --dry-run out, or write the result to another file";
@@ -69,7 +71,9 @@ fn patched(command: &Patch, messages: &mut Messages) -> Result<(), Failed> {
         let mut events = Events { tell: &mut tell, counters: &counters };
         let (file, back) = patch_in_place(what, &mut events)?;
         write_back(back)?;
-        return put_in_place(&[file], command.dry_run, messages);
+        let written = put_in_place(&[file], command.dry_run, messages);
+        stats.finish(&counters, None, messages);
+        return written;
     }
     let mut told = Vec::new();
     let mut tell = |found: Diagnostic| told.push(found);
@@ -98,7 +102,9 @@ fn patched(command: &Patch, messages: &mut Messages) -> Result<(), Failed> {
         // What it advises are options of other commands.
         messages.show(&Diagnostic::warning(remark.code(), remark.message()));
     }
-    patched
+    patched?;
+    stats.finish(&counters, None, messages);
+    Ok(())
 }
 
 impl Patch {

@@ -64,7 +64,8 @@ pub enum SplitBy<'s> {
 pub fn split(what: Splitting<'_>, events: &mut Events<'_>) -> Result<Vec<SplitPart>, Failed> {
     let source = Source::open(what.input, what.options)?;
     let format = source.detected.format;
-    let parts = Parts::new(what, &source.name, format)?;
+    let name = source.name.clone();
+    let parts = Parts::new(what, &name, format)?;
     let mut cut = Cut { what, parts, events };
     match (format, what.at) {
         (format, Some(_)) if format.has_records() => {
@@ -88,7 +89,12 @@ pub fn split(what: Splitting<'_>, events: &mut Events<'_>) -> Result<Vec<SplitPa
             ));
         }
     }
-    cut.parts.finish()
+    let parts = cut.parts.finish()?;
+    if parts.is_empty() {
+        let message = format!("{name} has no records, and there are no parts");
+        cut.events.tell(Diagnostic::warning(Code::ResultNothing, message));
+    }
+    Ok(parts)
 }
 
 /// What cuts records.

@@ -135,6 +135,9 @@ pub struct Patch {
     /// Change the file itself; in JSON, YAML and TOML only what the patch changes
     #[arg(long, conflicts_with = "output", help_heading = "Output")]
     pub in_place: bool,
+    /// Say at the end what was read, how fast, and what it took
+    #[arg(long, help_heading = "Output")]
+    pub stats: bool,
     /// With --in-place: show what would change as a unified diff, and write nothing
     #[arg(long, requires = "in_place", help_heading = "Output")]
     pub dry_run: bool,
