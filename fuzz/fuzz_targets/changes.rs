@@ -2,7 +2,7 @@
 //! what it is to hold. The documents stand before and behind the first zero byte; the byte before all says their format.
 #![no_main]
 
-use kyanite_browse::{Bytes, LargeTree, Notation, Outline, Position, Tree};
+use kyanite_browse::{LargeTree, Notation, Outline, Position, Tree};
 use kyanite_change::{Comparison, Numbers, Patch, compare, edit_text, json_patch, merge};
 use kyanite_formats::documents::{self, Limits, Options};
 use kyanite_formats::json::EventReader;
@@ -13,26 +13,6 @@ use kyanite_survey::{Batch, Bounds, Survey};
 use kyanite_tree::{Arena, Base, Value, ValueEvents, equal};
 use libfuzzer_sys::fuzz_target;
 
-/// Bytes that are there.
-struct Held(Vec<u8>);
-
-impl Bytes for Held {
-    fn count(&self) -> u64 {
-        self.0.len() as u64
-    }
-
-    fn is_complete(&self) -> bool {
-        true
-    }
-
-    fn read_at(&self, at: u64, out: &mut [u8]) -> std::io::Result<usize> {
-        let rest = self.0.get(at as usize..).unwrap_or_default();
-        let count = rest.len().min(out.len());
-        out[..count].copy_from_slice(&rest[..count]);
-        Ok(count)
-    }
-}
-
 fuzz_target!(|bytes: &[u8]| {
     let Some((format, bytes)) = bytes.split_first() else { return };
     let format = [Format::Json, Format::Yaml, Format::Toml, Format::Xml][usize::from(format % 4)];
@@ -40,7 +20,7 @@ fuzz_target!(|bytes: &[u8]| {
     let Some((old, new)) = text.split_once('\0') else { return };
     let _ = outline(format, old);
     let notation = if format == Format::Xml { Notation::Xml } else { Notation::JsonLines };
-    let mut large = LargeTree::new(Box::new(Held(bytes.to_vec())), notation);
+    let mut large = LargeTree::new(Box::new(bytes.to_vec()), notation);
     large.open_to(0, 9, 1000);
     let _ = large.show(&Position::Byte(old.len() as u64));
     (0..large.len()).for_each(|line| drop((large.line(line), large.path(line), large.whole(line))));

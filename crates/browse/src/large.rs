@@ -11,11 +11,10 @@ mod xml;
 
 use std::collections::VecDeque;
 use std::io;
-use std::ops::Range;
 
 use kyanite_tree::{counted, name_step};
 
-use scan::{Child, Kind, Scan, Scanned, Step};
+use scan::{Child, Found, Scan, Scanned, Step, Take};
 
 /// The bytes of a document, as far as they are there.
 pub trait Bytes {
@@ -28,6 +27,25 @@ pub trait Bytes {
     /// # Errors
     /// What reading gives.
     fn read_at(&self, at: u64, out: &mut [u8]) -> io::Result<usize>;
+}
+
+/// Bytes in memory, all of which are there.
+impl Bytes for Vec<u8> {
+    fn count(&self) -> u64 {
+        self.len() as u64
+    }
+
+    fn is_complete(&self) -> bool {
+        true
+    }
+
+    fn read_at(&self, at: u64, out: &mut [u8]) -> io::Result<usize> {
+        let at = usize::try_from(at).unwrap_or(usize::MAX);
+        let rest = self.get(at..).unwrap_or_default();
+        let count = rest.len().min(out.len());
+        out[..count].copy_from_slice(&rest[..count]);
+        Ok(count)
+    }
 }
 
 /// What a large document is written in.
@@ -91,25 +109,22 @@ struct Node {
     is_open: bool,
 }
 
+impl Node {
+    /// A node that is closed.
+    fn new((parent, depth): (u32, u32), step: Step, at: u64, begin: u64) -> Self {
+        let (children, count, scan, is_open) = (Vec::new(), None, None, false);
+        Self { parent, depth, step, at, begin, children, count, scan, is_open }
+    }
+}
+
 impl LargeTree {
     /// A document in a notation, of which nothing was read yet.
     #[must_use]
     pub fn new(bytes: Box<dyn Bytes>, notation: Notation) -> Self {
-        let root = Node {
-            parent: 0,
-            depth: 0,
-            step: Step::Root,
-            at: 0,
-            begin: 0,
-            children: Vec::new(),
-            count: None,
-            scan: None,
-            is_open: false,
-        };
         let mut tree = Self {
             bytes,
             notation,
-            nodes: vec![root],
+            nodes: vec![Node::new((0, 0), Step::Root, 0, 0)],
             lines: vec![0],
             scanned: VecDeque::new(),
             block: BLOCK,
@@ -119,32 +134,11 @@ impl LargeTree {
     }
 
     /// Whether there is more to be scanned of what is open, and the bytes for it are there.
-    #[must_use]
-    pub fn has_work(&self) -> bool {
+    fn has_work(&self) -> bool {
         self.scanned.iter().any(|node| {
             let scan = self.nodes[*node as usize].scan.as_ref();
             scan.is_some_and(|scan| scan.at < self.bytes.count() || self.bytes.is_complete())
         })
-    }
-
-    /// Scans about so many bytes of what is open. What cannot be read ends its scan.
-    pub fn work(&mut self, most: usize) {
-        let mut left = most;
-        let mut block = Vec::new();
-        for _ in 0..self.scanned.len() {
-            let Some(node) = self.scanned.pop_front() else { break };
-            while left > 0 && self.nodes[node as usize].scan.is_some() {
-                let used = self.scan(node, &mut block);
-                if used == 0 {
-                    break;
-                }
-                left = left.saturating_sub(used);
-            }
-            if self.nodes[node as usize].scan.is_some() {
-                self.scanned.push_back(node);
-            }
-        }
-        self.lay_out();
     }
 
     /// Scans a block of a node; gives how many bytes that took.
@@ -155,32 +149,30 @@ impl LargeTree {
         let read = self.bytes.read_at(scan.at, block).unwrap_or(0);
         let is_last = is_complete && scan.at + read as u64 >= self.bytes.count();
         let mut found = Vec::new();
-        let scanned = scan.block(&block[..read], is_last, &mut found);
-        for (child, resumed) in found {
-            self.add(node, child, resumed);
+        let Scanned { used, is_over } = scan.block(&block[..read], is_last, &mut found);
+        for found in found {
+            self.add(node, found);
         }
         self.nodes[node as usize].count = Some(scan.count);
-        if scanned.used == 0 && !is_last {
-            // A token is longer than the block, unless more is still to come.
-            scan.block = (scan.block * 2).min(LONGEST);
-        } else {
-            scan.block = self.block;
-        }
-        let is_stuck = scanned.used == 0 && (is_last || block.len() >= LONGEST);
-        if !scanned.is_over && !is_stuck {
+        // A block of which nothing was used ends within a token, which may be longer than the block, or still be coming in.
+        let (is_stuck, is_full) = (used == 0, read == block.len());
+        let may_grow = is_full && scan.block < LONGEST;
+        scan.block = if is_stuck && may_grow { scan.block * 2 } else { self.block };
+        let is_hopeless = is_stuck && !may_grow && (is_full || is_complete);
+        if !is_over && !is_hopeless {
             self.nodes[node as usize].scan = Some(scan);
         }
-        scanned.used
+        used
     }
 
     /// Puts a child below a node, or below its last page.
-    fn add(&mut self, node: u32, child: Child, resumed: Scan) {
+    fn add(&mut self, node: u32, found: Found) {
+        let Found { child, number, page } = found;
         let own = &self.nodes[node as usize];
-        let (depth, number) = (own.depth + 1, resumed.count);
-        let begin = child.begin();
+        let (depth, begin) = (own.depth + 1, child.begin());
         let is_page = matches!(own.step, Step::Page(_));
         if is_page || number < PAGE {
-            let made = self.push(node, depth, child.step, child.at, begin);
+            let made = self.push(Node::new((node, depth), child.step, child.at, begin));
             self.nodes[node as usize].children.push(made);
             return;
         }
@@ -188,7 +180,7 @@ impl LargeTree {
             // What was found so far is the first page.
             let children = std::mem::take(&mut self.nodes[node as usize].children);
             let at = self.nodes[node as usize].at;
-            let page = self.push(node, depth, Step::Page(0), at, at);
+            let page = self.push(Node::new((node, depth), Step::Page(0), at, at));
             for child in &children {
                 self.nodes[*child as usize].parent = page;
                 self.deepen(*child);
@@ -197,27 +189,16 @@ impl LargeTree {
             (first.children, first.count, first.is_open) = (children, Some(PAGE), true);
             self.nodes[node as usize].children.push(page);
         }
-        if number.is_multiple_of(PAGE) {
-            let page = self.push(node, depth, Step::Page(number), child.at, begin);
-            let scan = Scan { end: Some(number + PAGE), ..resumed };
-            self.nodes[page as usize].scan = Some(scan);
+        if page.is_some() {
+            let step = Step::Page(number);
+            let made = Node { scan: page, ..Node::new((node, depth), step, child.at, begin) };
+            let page = self.push(made);
             self.nodes[node as usize].children.push(page);
         }
     }
 
-    fn push(&mut self, parent: u32, depth: u32, step: Step, at: u64, begin: u64) -> u32 {
+    fn push(&mut self, node: Node) -> u32 {
         let made = u32::try_from(self.nodes.len()).unwrap_or(u32::MAX);
-        let node = Node {
-            parent,
-            depth,
-            step,
-            at,
-            begin,
-            children: Vec::new(),
-            count: None,
-            scan: None,
-            is_open: false,
-        };
         self.nodes.push(node);
         made
     }
@@ -309,12 +290,12 @@ impl LargeTree {
         }
     }
 
-    fn steps(&self, mut node: u32) -> Vec<&Step> {
+    fn steps(&self, mut node: u32) -> Vec<Step> {
         let mut steps = Vec::new();
         while node != 0 {
             let own = &self.nodes[node as usize];
             if !matches!(own.step, Step::Page(_)) {
-                steps.push(&own.step);
+                steps.push(own.step.clone());
             }
             node = own.parent;
         }
@@ -364,12 +345,14 @@ impl LargeTree {
         let mut node = 0;
         loop {
             let own = &self.nodes[node as usize];
-            let is_found = own.scan.as_ref().is_none_or(|scan| scan.at > at);
-            if own.count.is_none() || !is_found {
-                let is_root = node == 0;
-                let fresh = || Scan::new(self.notation, own.at, is_root, self.block);
+            if own.count.is_none() {
+                let fresh = || Scan::new(self.notation, own.at, false, self.block);
                 let scan = own.scan.clone().unwrap_or_else(fresh);
                 return self.found_below(scan, at, &mut steps).then_some(steps);
+            }
+            // What is scanned meanwhile gets there by itself.
+            if own.scan.as_ref().is_some_and(|scan| scan.at <= at) {
+                return None;
             }
             let Some(child) = self.child_around(node, at) else { return Some(steps) };
             let own = &self.nodes[child as usize];
@@ -396,7 +379,7 @@ impl LargeTree {
                 let block = self.window(scan.at, scan.block);
                 let is_last = scan.at + block.len() as u64 >= self.bytes.count();
                 let scanned = scan.block(&block, is_last, &mut found);
-                let children = found.drain(..).map(|(child, _)| child);
+                let children = found.drain(..).map(|found| found.child);
                 around = children.take_while(|child| child.begin() <= at).last().or(around);
                 left = left.saturating_sub(scanned.used.max(1));
                 if scanned.is_over || scanned.used == 0 {
@@ -443,17 +426,9 @@ fn written(steps: &[Step], notation: Notation) -> String {
     if path.is_empty() { "/".to_owned() } else { path }
 }
 
-/// A part of a text that is UTF-8, and whether that is all of it.
+/// The beginning of bytes that is UTF-8.
 fn as_text(bytes: &[u8]) -> &str {
-    match std::str::from_utf8(bytes) {
-        Ok(text) => text,
-        Err(error) => std::str::from_utf8(&bytes[..error.valid_up_to()]).unwrap_or_default(),
-    }
-}
-
-/// Where in a text something first stands, from a byte on.
-fn find(block: &[u8], range: Range<usize>, what: &[u8]) -> Option<usize> {
-    memchr::memmem::find(&block[range.clone()], what).map(|at| range.start + at)
+    bytes.utf8_chunks().next().map_or("", |chunk| chunk.valid())
 }
 
 #[cfg(test)]

@@ -204,6 +204,26 @@ pub(crate) fn scalar_text(value: Value<'_>) -> Option<String> {
     }
 }
 
+/// A value whole: a text as it is, all else as JSON.
+fn laid_out(value: Value<'_>) -> String {
+    match (value.as_text(), scalar_text(value)) {
+        (Some(text), _) => text.to_owned(),
+        (None, Some(text)) => text,
+        (None, None) => {
+            let arena = Arena::new();
+            let record = View::default().record(value, &arena);
+            let mut out = Vec::new();
+            json::write(record, json::Style::Indented(2), &mut out);
+            String::from_utf8_lossy(&out).into_owned()
+        }
+    }
+}
+
+/// The line of a node among those above one that stands below it: they are in the order of their places.
+fn line_above(above: &[u32], node: u32) -> usize {
+    above.iter().rposition(|line| *line == node).unwrap_or(0)
+}
+
 fn kind_of(value: Value<'_>) -> String {
     match value {
         Value::Map(_, map) => counted(map.len(), "member"),
@@ -309,18 +329,7 @@ impl<'a> Outline<'a> for Tree<'a> {
     }
 
     fn whole(&self, line: usize) -> String {
-        let Some(value) = self.value(line) else { return String::new() };
-        match (value.as_text(), scalar_text(value)) {
-            (Some(text), _) => text.to_owned(),
-            (None, Some(text)) => text,
-            (None, None) => {
-                let arena = Arena::new();
-                let record = View::default().record(value, &arena);
-                let mut out = Vec::new();
-                json::write(record, json::Style::Indented(2), &mut out);
-                String::from_utf8_lossy(&out).into_owned()
-            }
-        }
+        self.value(line).map(laid_out).unwrap_or_default()
     }
 
     fn toggle(&mut self, line: usize) -> bool {
@@ -338,9 +347,7 @@ impl<'a> Outline<'a> for Tree<'a> {
     }
 
     fn parent(&self, line: usize) -> usize {
-        let Some(node) = self.node(line) else { return 0 };
-        // Lines are in the order of their nodes' places, and the parent is above.
-        self.lines[..line].iter().rposition(|other| *other == node.parent).unwrap_or(0)
+        self.node(line).map_or(0, |node| line_above(&self.lines[..line], node.parent))
     }
 
     fn open_to(&mut self, line: usize, depth: usize, most: usize) -> bool {

@@ -38,6 +38,7 @@ mod write;
 
 pub use dropped::Dropped;
 pub use encoding::{charset, decode};
+pub use entities::resolved;
 pub use escape::start_tag;
 pub use events::{Event, EventReader};
 pub use prefilter::{Condition, Prefilter, Test, TestStep, TextTest};

@@ -1,10 +1,11 @@
 //! What stands in lists and maps of JSON, found without reading it: quotes, brackets and commas are enough.
 
-use kyanite_formats::json::{self, Reader, ReaderOptions, Style};
+use kyanite_formats::json::{self, Inside, Reader, ReaderOptions};
 use kyanite_tree::Arena;
 
-use super::{Child, Glance, Kind, Scanned, Step, as_text};
-use crate::{has_children, kind_of, scalar_text};
+use super::scan::Kind;
+use super::{Child, Glance, Scanned, Step, Take, as_text};
+use crate::{has_children, kind_of, laid_out, scalar_text};
 
 /// Follows the bytes of a list or map, or of values one behind the other.
 #[derive(Clone, Default)]
@@ -17,12 +18,10 @@ pub(super) struct Scan {
     name: Vec<u8>,
     /// Where it begins.
     entry: u64,
-    /// How many items there were.
-    count: u64,
-    /// Brackets that are open in the value.
-    depth: u32,
-    in_text: bool,
+    /// Whether the last byte of the name escapes the next.
     is_escaped: bool,
+    /// The text, list or map under way.
+    inside: Inside,
 }
 
 #[derive(Clone, Copy, PartialEq, Eq, Default)]
@@ -54,16 +53,16 @@ impl Scan {
 
     /// The same scan, before the child that comes next.
     fn before_child(&self) -> Kind {
-        let state = State::Between;
-        Kind::Json(Self { state, name: Vec::new(), depth: 0, in_text: false, ..self.clone() })
+        let Self { is_stream, is_map, .. } = *self;
+        Kind::Json(Self { is_stream, is_map, state: State::Between, ..Self::default() })
     }
 
-    /// Scans a block that begins at byte `at`.
+    /// Scans a block that begins at byte `at`, before which so many children were found.
     pub(super) fn block(
         &mut self,
         block: &[u8],
-        at: u64,
-        take: &mut dyn FnMut(Child, Kind) -> bool,
+        (at, mut count): (u64, u64),
+        take: Take<'_>,
     ) -> Scanned {
         let mut next = 0;
         while let Some(byte) = block.get(next).copied() {
@@ -92,11 +91,11 @@ impl Scan {
                     next += 1;
                 }
                 State::Between => {
-                    let child = Child { step: Step::Item(self.count), at: here, entry: here };
-                    if !take(child, self.before_child()) {
+                    let child = Child { step: Step::Item(count), at: here, entry: here };
+                    if !take(child, &|| self.before_child()) {
                         return Scanned { used: next, is_over: true };
                     }
-                    self.count += 1;
+                    count += 1;
                     self.state = State::Value;
                 }
                 State::Name => {
@@ -115,14 +114,14 @@ impl Scan {
                 State::Colon => {
                     let name = String::from_utf8_lossy(&self.name).into_owned();
                     let child = Child { step: Step::Member(name), at: here, entry: self.entry };
-                    if !take(child, self.before_child()) {
+                    if !take(child, &|| self.before_child()) {
                         return Scanned { used: next, is_over: true };
                     }
                     self.state = State::Value;
                 }
                 State::Value => match byte {
                     b'"' | b'{' | b'[' => {
-                        (self.in_text, self.depth) = (byte == b'"', u32::from(byte != b'"'));
+                        self.inside = Inside::begin(byte);
                         self.state = State::Inside;
                         next += 1;
                     }
@@ -132,52 +131,16 @@ impl Scan {
                     self.state = State::Between;
                 }
                 State::Word => next += 1,
-                State::Inside => next = self.inside(block, next),
+                State::Inside => {
+                    let end = self.inside.pass(block, next);
+                    if end.is_some() {
+                        self.state = State::Between;
+                    }
+                    next = end.unwrap_or(block.len());
+                }
             }
         }
         Scanned { used: next, is_over: false }
-    }
-
-    /// Passes over the inside of a text, list or map; gives the byte behind it, or the end.
-    fn inside(&mut self, block: &[u8], mut next: usize) -> usize {
-        if std::mem::take(&mut self.is_escaped) {
-            next += 1;
-        }
-        while next < block.len() {
-            if self.in_text {
-                let rest = &block[next..];
-                let Some(at) = memchr::memchr2(b'"', b'\\', rest) else { return block.len() };
-                next += at + 1;
-                if rest[at] == b'\\' {
-                    // The byte behind it may be that of the next block.
-                    self.is_escaped = next >= block.len();
-                    next += 1;
-                    continue;
-                }
-                self.in_text = false;
-                if self.depth == 0 {
-                    self.state = State::Between;
-                    return next;
-                }
-                continue;
-            }
-            let rest = &block[next..];
-            let special = |byte: &u8| matches!(byte, b'"' | b'{' | b'[' | b'}' | b']');
-            let Some(at) = rest.iter().position(special) else { return block.len() };
-            next += at + 1;
-            match rest[at] {
-                b'"' => self.in_text = true,
-                b'{' | b'[' => self.depth += 1,
-                _ => {
-                    self.depth = self.depth.saturating_sub(1);
-                    if self.depth == 0 {
-                        self.state = State::Between;
-                        return next;
-                    }
-                }
-            }
-        }
-        next.min(block.len())
     }
 }
 
@@ -214,14 +177,7 @@ pub(super) fn whole(bytes: &[u8]) -> String {
     let text = as_text(bytes);
     let arena = Arena::new();
     match Reader::new(text, &arena, ReaderOptions::default()).next_value() {
-        Ok(Some(value)) => match value.as_text() {
-            Some(text) => text.to_owned(),
-            None => {
-                let mut out = Vec::new();
-                json::write(value, Style::Indented(2), &mut out);
-                String::from_utf8_lossy(&out).into_owned()
-            }
-        },
+        Ok(Some(value)) => laid_out(value),
         _ => format!("{text}…"),
     }
 }

@@ -4,7 +4,7 @@ use std::collections::VecDeque;
 
 use super::scan::Step;
 use super::{Glance, LargeTree, Notation, PAGE, WHOLE, json, written, xml};
-use crate::{Line, Outline, Position};
+use crate::{Line, Outline, Position, line_above};
 
 impl<'a> Outline<'a> for LargeTree {
     fn len(&self) -> usize {
@@ -38,8 +38,7 @@ impl<'a> Outline<'a> for LargeTree {
 
     fn path(&self, line: usize) -> String {
         let Some(node) = self.lines.get(line) else { return String::new() };
-        let steps: Vec<Step> = self.steps(*node).into_iter().cloned().collect();
-        written(&steps, self.notation)
+        written(&self.steps(*node), self.notation)
     }
 
     fn path_at(&self, position: &Position<'a>) -> Option<String> {
@@ -75,8 +74,7 @@ impl<'a> Outline<'a> for LargeTree {
     }
 
     fn parent(&self, line: usize) -> usize {
-        let Some(node) = self.node(line) else { return 0 };
-        self.lines[..line].iter().rposition(|other| *other == node.parent).unwrap_or(0)
+        self.node(line).map_or(0, |node| line_above(&self.lines[..line], node.parent))
     }
 
     fn open_to(&mut self, line: usize, depth: usize, most: usize) -> bool {
@@ -91,12 +89,13 @@ impl<'a> Outline<'a> for LargeTree {
                 self.nodes[number as usize].is_open = false;
                 continue;
             }
-            let is_page = matches!(node.step, Step::Page(first) if first > 0);
-            if made > most.min(PAGE as usize * 4) || is_page {
+            // Of pages only the first is opened.
+            let is_further = matches!(node.step, Step::Page(first) if first > 0);
+            if made > most.min(PAGE as usize * 4) || is_further {
                 is_all = false;
                 continue;
             }
-            if number != 0 && !is_page && !self.glance(&self.nodes[number as usize]).has_children {
+            if number != 0 && !self.glance(&self.nodes[number as usize]).has_children {
                 continue;
             }
             self.open_now(number, 1);
@@ -164,10 +163,25 @@ impl<'a> Outline<'a> for LargeTree {
     }
 
     fn work(&mut self, most: usize) -> bool {
-        let has_work = self.has_work();
-        if has_work {
-            LargeTree::work(self, most);
+        if !self.has_work() {
+            return false;
         }
-        has_work
+        let mut left = most;
+        let mut block = Vec::new();
+        for _ in 0..self.scanned.len() {
+            let Some(node) = self.scanned.pop_front() else { break };
+            while left > 0 && self.nodes[node as usize].scan.is_some() {
+                let used = self.scan(node, &mut block);
+                if used == 0 {
+                    break;
+                }
+                left = left.saturating_sub(used);
+            }
+            if self.nodes[node as usize].scan.is_some() {
+                self.scanned.push_back(node);
+            }
+        }
+        self.lay_out();
+        true
     }
 }

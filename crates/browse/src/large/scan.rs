@@ -1,6 +1,6 @@
 //! A scan of what stands in a node: it takes a block of bytes after another, and can begin again before any child.
 
-use super::{Notation, json, xml};
+use super::{Notation, PAGE, json, xml};
 
 /// The way from a node to one below it.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -54,6 +54,17 @@ impl Child {
     }
 }
 
+/// A child, and its number among those of its node.
+pub(super) struct Found {
+    pub(super) child: Child,
+    pub(super) number: u64,
+    /// What scans the page that begins with it, if one does.
+    pub(super) page: Option<Scan>,
+}
+
+/// Takes a child, and what makes the scan as it was before it; tells whether more are wanted.
+pub(super) type Take<'t> = &'t mut dyn FnMut(Child, &dyn Fn() -> Kind) -> bool;
+
 /// How far a scan came in a block.
 pub(super) struct Scanned {
     /// The bytes that are done with.
@@ -74,30 +85,32 @@ impl Scan {
     }
 
     /// Scans a block; gives the children in it.
-    pub(super) fn block(
-        &mut self,
-        block: &[u8],
-        is_last: bool,
-        found: &mut Vec<(Child, Scan)>,
-    ) -> Scanned {
-        let (at, end) = (self.at, self.end);
-        let mut count = self.count;
-        let before = self.clone();
-        let mut take = |child: Child, kind: Kind| {
-            if end.is_some_and(|end| count >= end) {
+    pub(super) fn block(&mut self, block: &[u8], is_last: bool, found: &mut Vec<Found>) -> Scanned {
+        let Self { at, count, end, kind, block: size } = self;
+        let (first, size) = (*count, *size);
+        let mut take = |child: Child, before: &dyn Fn() -> Kind| {
+            let number = *count;
+            if end.is_some_and(|end| number >= end) {
                 return false;
             }
-            count += 1;
-            let resumed = Scan { at: child.entry, count: count - 1, kind, ..before.clone() };
-            found.push((child, resumed));
+            *count += 1;
+            // What is in a page is no page.
+            let begins_page = end.is_none() && number > 0 && number.is_multiple_of(PAGE);
+            let page = begins_page.then(|| Self {
+                at: child.entry,
+                count: number,
+                end: Some(number + PAGE),
+                kind: before(),
+                block: size,
+            });
+            found.push(Found { child, number, page });
             true
         };
-        let scanned = match &mut self.kind {
-            Kind::Json(scan) => scan.block(block, at, &mut take),
-            Kind::Xml(scan) => scan.block(block, at, is_last, &mut take),
+        let scanned = match kind {
+            Kind::Json(scan) => scan.block(block, (*at, first), &mut take),
+            Kind::Xml(scan) => scan.block(block, *at, is_last, &mut take),
         };
-        self.count = count;
-        self.at += scanned.used as u64;
+        *at += scanned.used as u64;
         scanned
     }
 }

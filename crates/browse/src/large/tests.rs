@@ -1,5 +1,8 @@
 //! Large trees against trees of the same documents that are held.
 
+use std::cell::Cell;
+use std::rc::Rc;
+
 use kyanite_formats::Format;
 use kyanite_formats::documents::{self, Options};
 use kyanite_tree::Arena;
@@ -8,28 +11,8 @@ use proptest::prelude::*;
 use super::*;
 use crate::{Line, Outline, Position, Tree};
 
-/// A text of which so much is there.
-struct Held(Vec<u8>);
-
-impl Bytes for Held {
-    fn count(&self) -> u64 {
-        self.0.len() as u64
-    }
-
-    fn is_complete(&self) -> bool {
-        true
-    }
-
-    fn read_at(&self, at: u64, out: &mut [u8]) -> io::Result<usize> {
-        let rest = self.0.get(at as usize..).unwrap_or_default();
-        let count = rest.len().min(out.len());
-        out[..count].copy_from_slice(&rest[..count]);
-        Ok(count)
-    }
-}
-
 fn large(text: &str, notation: Notation, block: usize) -> LargeTree {
-    let mut tree = LargeTree::new(Box::new(Held(text.as_bytes().to_vec())), notation);
+    let mut tree = LargeTree::new(Box::new(text.as_bytes().to_vec()), notation);
     tree.block = block;
     tree.nodes[0].scan = Some(Scan::new(notation, 0, true, block));
     while tree.has_work() {
@@ -130,6 +113,48 @@ fn pages_of_elements_count_on() {
     }
     assert_eq!((tree.path(1004), tree.path(1005)), ("/r[1]/a[501]".into(), "/r[1]/b[501]".into()));
     assert_eq!(tree.line(1005).unwrap().value.unwrap(), "1001");
+}
+
+/// Bytes that come in.
+struct Coming {
+    all: Vec<u8>,
+    there: Rc<Cell<usize>>,
+}
+
+impl Bytes for Coming {
+    fn count(&self) -> u64 {
+        self.there.get() as u64
+    }
+
+    fn is_complete(&self) -> bool {
+        self.there.get() == self.all.len()
+    }
+
+    fn read_at(&self, at: u64, out: &mut [u8]) -> io::Result<usize> {
+        self.all[..self.there.get()].to_vec().read_at(at, out)
+    }
+}
+
+/// What pauses in the midst of a token goes on however long that takes.
+#[test]
+fn what_comes_in_pieces_is_found_to_its_end() {
+    for (text, notation) in [
+        ("<a><b k='1'>x</b><!-- c --><c/><d>y</d></a>", Notation::Xml),
+        ("{\"a\": [1, \"x\"], \"b\\\"c\": null}", Notation::Json),
+        ("{\"a\": 1}\n22\n\"x\"", Notation::JsonLines),
+    ] {
+        let whole = all(&mut large(text, notation, 4096));
+        for cut in 0..text.len() {
+            let there = Rc::new(Cell::new(cut));
+            let bytes = Coming { all: text.as_bytes().to_vec(), there: Rc::clone(&there) };
+            let mut tree = LargeTree::new(Box::new(bytes), notation);
+            (0..40).for_each(|_| {
+                tree.work(1000);
+            });
+            there.set(text.len());
+            assert_eq!(all(&mut tree), whole, "{text} {cut}");
+        }
+    }
 }
 
 #[test]

@@ -1,11 +1,12 @@
 //! What stands in elements of XML, found by their tags alone.
 
 use std::collections::HashMap;
-use std::rc::Rc;
 
+use kyanite_formats::xml::resolved;
 use kyanite_tree::{counted, is_blank};
 
-use super::{Child, Glance, Kind, Scanned, Step, as_text, find};
+use super::scan::Kind;
+use super::{Child, Glance, Scanned, Step, Take, as_text};
 
 /// Follows the bytes of an element, or of a document.
 #[derive(Clone, Default)]
@@ -13,7 +14,7 @@ pub(super) struct Scan {
     /// Elements that are open: itself, and those in it.
     depth: u32,
     /// How many elements of each name there were.
-    counts: Rc<HashMap<String, u64>>,
+    counts: HashMap<String, u64>,
     texts: u64,
     /// Whether an element was found in it.
     has_elements: bool,
@@ -40,7 +41,8 @@ enum Markup<'b> {
 fn markup(block: &[u8], at: usize, is_last: bool) -> Option<(Markup<'_>, usize)> {
     let rest = &block[at..];
     let until = |from: usize, what: &[u8]| {
-        find(block, (at + from).min(block.len())..block.len(), what).map(|end| end + what.len())
+        let end = memchr::memmem::find(rest.get(from..).unwrap_or_default(), what)?;
+        Some(at + from + end + what.len())
     };
     // What may be the beginning of a longer mark waits for the rest.
     if rest.len() < b"<![CDATA[".len() && !is_last {
@@ -140,7 +142,7 @@ impl Scan {
         block: &[u8],
         at: u64,
         is_last: bool,
-        take: &mut dyn FnMut(Child, Kind) -> bool,
+        take: Take<'_>,
     ) -> Scanned {
         let mut next = 0;
         while next < block.len() {
@@ -179,7 +181,7 @@ impl Scan {
                         for (offset, name, _) in attributes(inside) {
                             let at = begin + offset as u64;
                             let step = Step::Attribute(name.to_owned());
-                            take(Child { step, at, entry: here }, self.before_child());
+                            take(Child { step, at, entry: here }, &|| self.before_child());
                         }
                     } else if self.depth == 1 && !self.element(name, here, take) {
                         return Scanned { used: next, is_over: true };
@@ -196,39 +198,32 @@ impl Scan {
     }
 
     /// Takes characters that stand directly in the element; tells whether more is wanted.
-    fn characters(
-        &mut self,
-        text: &[u8],
-        at: u64,
-        take: &mut dyn FnMut(Child, Kind) -> bool,
-    ) -> bool {
+    fn characters(&mut self, text: &[u8], at: u64, take: Take<'_>) -> bool {
         self.texts += 1;
         if is_blank(as_text(text)) {
             return true;
         }
         if self.has_elements {
             let step = Step::Text(self.texts);
-            return take(Child { step, at, entry: at }, self.before_child());
+            return take(Child { step, at, entry: at }, &|| self.before_child());
         }
         self.waiting.push((self.texts, at));
         true
     }
 
     /// Takes an element that stands directly in the element; tells whether more is wanted.
-    fn element(&mut self, name: &str, at: u64, take: &mut dyn FnMut(Child, Kind) -> bool) -> bool {
+    fn element(&mut self, name: &str, at: u64, take: Take<'_>) -> bool {
         self.has_elements = true;
         for (position, at) in std::mem::take(&mut self.waiting) {
             let step = Step::Text(position);
-            take(Child { step, at, entry: at }, self.before_child());
+            take(Child { step, at, entry: at }, &|| self.before_child());
         }
-        let before = self.before_child();
-        let counts = Rc::make_mut(&mut self.counts);
-        let position = counts.get(name).map_or(1, |count| count + 1);
+        let position = self.counts.get(name).map_or(1, |count| count + 1);
         let step = Step::Element(name.to_owned(), position);
-        if !take(Child { step, at, entry: at }, before) {
+        if !take(Child { step, at, entry: at }, &|| self.before_child()) {
             return false;
         }
-        counts.insert(name.to_owned(), position);
+        self.counts.insert(name.to_owned(), position);
         true
     }
 }
@@ -308,41 +303,4 @@ pub(super) fn whole(bytes: &[u8], step: &Step) -> String {
     let scanned = Scan::default().block(bytes, 0, true, &mut |_, _| true);
     let text = as_text(&bytes[..scanned.used]);
     if scanned.is_over { text.to_owned() } else { format!("{}…", as_text(bytes)) }
-}
-
-/// Characters with references to those that XML names, and to those by number, resolved (XML 1.0 section 4.6).
-fn resolved(text: &str) -> String {
-    let mut parts = text.split('&');
-    let mut out = parts.next().unwrap_or_default().to_owned();
-    for part in parts {
-        let resolved = part.split_once(';').and_then(|(name, rest)| {
-            let character = match name {
-                "lt" => '<',
-                "gt" => '>',
-                "amp" => '&',
-                "quot" => '"',
-                "apos" => '\'',
-                number => {
-                    let digits = number.strip_prefix('#')?;
-                    let code = match digits.strip_prefix('x') {
-                        Some(digits) => u32::from_str_radix(digits, 16).ok()?,
-                        None => digits.parse().ok()?,
-                    };
-                    char::from_u32(code)?
-                }
-            };
-            Some((character, rest))
-        });
-        match resolved {
-            Some((character, rest)) => {
-                out.push(character);
-                out.push_str(rest);
-            }
-            None => {
-                out.push('&');
-                out.push_str(part);
-            }
-        }
-    }
-    out
 }

@@ -8,6 +8,7 @@ use kyanite_tree::{Advice, Code, Diagnostic};
 
 use super::bytewise::{Bytewise, Step};
 use super::error::{ErrorKind, ReadError};
+use super::inside::Inside;
 
 /// Follows a document from its first byte.
 #[derive(Debug)]
@@ -20,11 +21,8 @@ pub struct Frame {
     /// The name that is read in a map on the path, or was read last.
     name: Vec<u8>,
     is_naming: bool,
-    /// Whether a text of an item is under way.
-    in_text: bool,
-    is_escaped: bool,
-    /// Brackets that are open inside the item.
-    depth: usize,
+    /// The text, list or map that is the item under way.
+    item: Inside,
     phase: Phase,
     /// Bytes that were looked at.
     at: u64,
@@ -146,9 +144,7 @@ impl Frame {
             on: 0,
             name: Vec::new(),
             is_naming: false,
-            in_text: false,
-            is_escaped: false,
-            depth: 0,
+            item: Inside::default(),
             phase: Phase::Before,
             at: 0,
             structure: Structure::default(),
@@ -189,8 +185,12 @@ impl Frame {
                 at += 1;
                 continue;
             };
-            if self.in_text || item == Item::Inside {
-                at = self.inside(bytes, at);
+            if item == Item::Inside {
+                let end = self.item.pass(bytes, at);
+                if end.is_some() {
+                    self.phase = Phase::Items(Item::Ended);
+                }
+                at = end.unwrap_or(bytes.len());
                 continue;
             }
             let begin = at;
@@ -206,10 +206,9 @@ impl Frame {
                 Ok(false) => {}
             }
             at += 1;
-            if self.depth > 0
+            if matches!(byte, b'{' | b'[')
                 && let Some(end) = self.end_of_item(bytes, begin, &mut from)
             {
-                self.depth = 0;
                 self.phase = Phase::Items(Item::Ended);
                 at = end;
             }
@@ -235,47 +234,6 @@ impl Frame {
         (self.phase != Phase::Done).then_some(ENDS_INSIDE)
     }
 
-    /// Passes over the inside of an item, from byte `at` on; gives the byte behind it, or the end.
-    fn inside(&mut self, bytes: &[u8], mut at: usize) -> usize {
-        while let Some(byte) = bytes.get(at) {
-            at += 1;
-            if self.in_text {
-                if self.is_escaped {
-                    self.is_escaped = false;
-                    continue;
-                }
-                match byte {
-                    b'"' => self.in_text = false,
-                    b'\\' => self.is_escaped = true,
-                    // Most of a text is nothing to look at.
-                    _ => {
-                        let rest = &bytes[at..];
-                        at += memchr::memchr2(b'"', b'\\', rest).unwrap_or(rest.len());
-                        continue;
-                    }
-                }
-                if !self.in_text && self.depth == 0 {
-                    self.phase = Phase::Items(Item::Ended);
-                    return at;
-                }
-                continue;
-            }
-            match byte {
-                b'"' => self.in_text = true,
-                b'{' | b'[' => self.depth += 1,
-                b'}' | b']' => {
-                    self.depth -= 1;
-                    if self.depth == 0 {
-                        self.phase = Phase::Items(Item::Ended);
-                        return at;
-                    }
-                }
-                _ => {}
-            }
-        }
-        at
-    }
-
     /// Takes a byte that stands in the list and in no text, list or map of it; tells whether an item may end behind it.
     fn between(&mut self, item: Item, byte: u8) -> Result<bool, FrameError> {
         let may_begin = matches!(item, Item::First | Item::Wanted);
@@ -293,12 +251,8 @@ impl Frame {
             b'}' => return Err(CROSSED),
             _ if item == Item::Ended => return Err(NO_COMMA),
             b'"' | b'{' | b'[' if !may_begin => return Err(NO_COMMA),
-            b'"' => {
-                self.in_text = true;
-                Item::Inside
-            }
-            b'{' | b'[' => {
-                self.depth = 1;
+            b'"' | b'{' | b'[' => {
+                self.item = Inside::begin(byte);
                 Item::Inside
             }
             _ => Item::Word,

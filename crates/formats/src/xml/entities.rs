@@ -71,6 +71,25 @@ pub(super) fn reference(text: &str, at: usize) -> Result<(Reference<'_>, usize),
     Ok((Reference::Character(character), end + 1))
 }
 
+/// A text with references to characters resolved; to entities, and what is no reference, it is as written.
+///
+/// ```
+/// assert_eq!(kyanite_formats::xml::resolved("a &lt; &#98; &amp; &c; &"), "a < b & &c; &");
+/// ```
+#[must_use]
+pub fn resolved(text: &str) -> String {
+    let (mut out, mut from) = (String::new(), 0);
+    for at in memchr::memchr_iter(b'&', text.as_bytes()) {
+        if let Ok((Reference::Character(character), end)) = reference(text, at) {
+            out.push_str(&text[from..at]);
+            out.push(character);
+            from = end;
+        }
+    }
+    out.push_str(&text[from..]);
+    out
+}
+
 /// How many bytes of replacement text may be put in, and how deep in other replacement text.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Budget {
