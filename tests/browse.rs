@@ -286,6 +286,18 @@ fn while_more_is_to_come() {
     assert_eq!(terminal.end().0, 0);
 }
 
+/// Who leaves while more is still to come leaves no file behind.
+#[test]
+fn what_came_goes_with_the_program() {
+    let folder = Folder::with_demo();
+    let line = "mkdir t; (cat bookings.jsonl; sleep 3) | TMPDIR=t kyanite browse - --from jsonl; ls t | wc -l";
+    let mut terminal = InTerminal::start(&folder, line, (24, 100));
+    terminal.shows("so far");
+    terminal.keys("q");
+    let (status, text, _) = terminal.end();
+    assert_eq!((status, text.trim()), (0, "0"));
+}
+
 /// A file that is too large to be held opens at once, and is gone through by its bytes.
 #[test]
 fn a_file_that_is_not_held() {

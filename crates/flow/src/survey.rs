@@ -16,6 +16,7 @@ use crate::input::{Input, InputOptions, Source};
 use crate::records::{Blocks, InputPart, valid_start};
 use crate::run::stack_size;
 use crate::stream::no_frame_error;
+use crate::transcode::Replaced;
 use crate::walk::{Step, Walk};
 
 pub use at::RecordPath;
@@ -86,7 +87,7 @@ impl Looking<'_, '_> {
                 (blocks, done) = self.on_threads(blocks, &name)?;
             }
             let input = InputPart { name: &name, format, base: done.base, before: done.before };
-            self.records(&mut blocks, input, &replaced)?;
+            self.records(&mut blocks, input, &replaced, &[])?;
             return Ok(());
         }
         if let Some(at) = self.what.at.filter(|at| format == Format::Xml && at.leads_to_elements())
@@ -102,7 +103,7 @@ impl Looking<'_, '_> {
                 let (mut blocks, done) = self.on_threads(*items, &name)?;
                 let format = Format::JsonLines;
                 let input = InputPart { name: &name, format, base: done.base, before: done.before };
-                let passed = self.records(&mut blocks, input, &replaced)?;
+                let passed = self.records(&mut blocks, input, &replaced, &[])?;
                 return no_frame_error(&blocks, &name, passed);
             }
             return self.whole(source);
@@ -131,22 +132,25 @@ impl Looking<'_, '_> {
         Ok((left, done))
     }
 
-    /// Surveys records one after another; gives how much of the input was passed.
+    /// Surveys records one after another; gives how much of the input was passed. The records of XML are the elements at `path`.
     fn records(
         &mut self,
         blocks: &mut Blocks,
         input: InputPart<'_>,
-        replaced: &crate::transcode::Replaced,
+        replaced: &Replaced,
+        path: &[StepName],
     ) -> Result<Passed, Failed> {
+        let (is_xml, mut view) = (input.format == Format::Xml, self.view());
         let survey = &mut *self.survey;
         let counters = self.events.counters;
-        let walk = Walk::new(self.what.options, self.events);
+        let walk = Walk::new(self.what.options, self.events).over_elements(path, false);
         walk.over(blocks, input, replaced, &mut |records, arena, steps| {
             let mut batch = Batch::new(arena);
             let base = records.base();
             let used = loop {
                 match steps.next(records)? {
                     Step::Record(record) => {
+                        let record = if is_xml { view.record(record, arena) } else { record };
                         batch.record(&mut ValueEvents::new(record, base));
                     }
                     Step::End(used) => break used,
@@ -159,37 +163,19 @@ impl Looking<'_, '_> {
         })
     }
 
+    /// The view of elements as records.
+    fn view(&self) -> View {
+        let without_namespaces = self.what.options.drop_namespaces;
+        View::new(&Shape { without_namespaces, ..Shape::default() }, true)
+    }
+
     /// Surveys the elements at a path of XML one after another.
     fn elements(&mut self, source: Source, at: &RecordPath) -> Result<(), Failed> {
         let Source { name, reader, live, replaced, .. } = source;
-        let path: Vec<StepName> = at.names().map(|name| StepName::new(name, None)).collect();
-        let mut blocks = Blocks::new(reader, live);
+        let path = at.element_names();
         let (base, before) = (Base::default(), Passed::default());
         let input = InputPart { name: &name, format: Format::Xml, base, before };
-        let options = self.what.options;
-        let shape = Shape { without_namespaces: options.drop_namespaces, ..Shape::default() };
-        let mut view = View::new(&shape, true);
-        let survey = &mut *self.survey;
-        let counters = self.events.counters;
-        let walk = Walk::new(options, self.events).over_elements(&path, false);
-        walk.over(&mut blocks, input, &replaced, &mut |records, arena, steps| {
-            let mut batch = Batch::new(arena);
-            let base = records.base();
-            let used = loop {
-                match steps.next(records)? {
-                    Step::Record(element) => {
-                        let record = view.record(element, arena);
-                        batch.record(&mut ValueEvents::new(record, base));
-                    }
-                    Step::End(used) => break used,
-                }
-            };
-            let ended = batch.end(&mut |offset| records.line(offset));
-            counters.count(ended.records());
-            survey.take(ended, input.name, records.lines_before());
-            Ok(used)
-        })?;
-        Ok(())
+        self.records(&mut Blocks::new(reader, live), input, &replaced, &path).map(drop)
     }
 
     /// Surveys documents that are held whole.
@@ -200,9 +186,8 @@ impl Looking<'_, '_> {
         let name = source.name.clone();
         let roots = library.load(source, options, self.events)?.roots;
         let mut batch = Batch::new(&arena);
-        let shape = Shape { without_namespaces: options.drop_namespaces, ..Shape::default() };
         for root in roots {
-            let root = View::new(&shape, true).record(root, &arena);
+            let root = self.view().record(root, &arena);
             match self.what.at {
                 Some(at) => at.each(root, &mut |record| {
                     batch.record(&mut ValueEvents::new(record, Base::default()));

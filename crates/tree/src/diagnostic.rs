@@ -238,6 +238,15 @@ pub struct Advice<P = Place> {
 }
 
 impl<P> Advice<P> {
+    /// What to do where temporary files find no room, or less of them is wanted.
+    #[must_use]
+    pub fn temporary_room() -> Self {
+        Self::words("make room there, name another folder in ")
+            .setting(Setting::TemporaryFolder)
+            .then(", or raise ")
+            .setting(Setting::Memory)
+    }
+
     /// An advice in words.
     #[must_use]
     pub fn words(words: impl Into<Cow<'static, str>>) -> Self {

@@ -162,7 +162,7 @@ impl App<'_> {
 
     fn tell_of_opened(&mut self, is_all: bool) {
         if !is_all {
-            self.told = Some(format!("only the first {OPENED} lines were opened"));
+            self.told = Some("not all lines were opened: there are too many".to_owned());
         }
     }
 

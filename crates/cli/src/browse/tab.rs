@@ -112,6 +112,26 @@ pub struct Selection<'a> {
     looking: Option<Looking>,
 }
 
+/// What was found since this was last asked.
+struct News {
+    found: Vec<(Option<u64>, String)>,
+    /// How many there are in all.
+    count: usize,
+    problem: Option<String>,
+}
+
+/// What was found meanwhile, by what looks for it until that is all.
+fn news(looking: &mut Option<Looking>) -> Option<News> {
+    let going_on = looking.as_ref()?;
+    let is_over = going_on.is_over();
+    let news =
+        News { found: going_on.take(), count: going_on.count(), problem: going_on.problem() };
+    if is_over {
+        *looking = None;
+    }
+    Some(news)
+}
+
 impl Hits<'_> {
     /// Whether more may be found.
     pub fn is_going_on(&self) -> bool {
@@ -119,14 +139,9 @@ impl Hits<'_> {
     }
 
     fn take(&mut self) {
-        let Some(looking) = &self.looking else { return };
-        let is_over = looking.is_over();
-        let more = looking.take().into_iter();
-        self.places.extend(more.filter_map(|(at, _)| at.map(Position::Byte)));
-        self.count = looking.count();
-        if is_over {
-            self.looking = None;
-        }
+        let Some(News { found, count, .. }) = news(&mut self.looking) else { return };
+        self.places.extend(found.into_iter().filter_map(|(at, _)| at.map(Position::Byte)));
+        self.count = count;
     }
 }
 
@@ -143,15 +158,10 @@ impl Selection<'_> {
         {
             self.looking = Some(document.select(&expression, FOUND));
         }
-        let Some(looking) = &self.looking else { return };
-        let is_over = looking.is_over();
-        let more = looking.take().into_iter();
-        self.found.extend(more.map(|(at, value)| (at.map(Position::Byte), value)));
-        self.count = looking.count();
-        if is_over {
-            self.problem = looking.problem();
-            self.looking = None;
-        }
+        let Some(News { found, count, problem }) = news(&mut self.looking) else { return };
+        let found = found.into_iter().map(|(at, value)| (at.map(Position::Byte), value));
+        self.found.extend(found);
+        (self.count, self.problem) = (count, problem);
     }
 }
 

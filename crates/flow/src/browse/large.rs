@@ -14,6 +14,7 @@ use kyanite_lang::{Flow, RuleText, Syntax, compile, compile_xpath};
 use kyanite_tree::{Base, Diagnostic, Value};
 use kyanite_xpath::{Namespaces, Version};
 use regex::bytes::{Regex, RegexBuilder};
+use tempfile::TempPath;
 
 use super::shown;
 use crate::failed::{Counters, Events, Failed};
@@ -38,6 +39,8 @@ pub struct LargeDocument {
     notation: Notation,
     file: Arc<Stored>,
     options: InputOptions,
+    /// The file, if it is gone when nobody looks at the document any more, whether or not more still comes.
+    _kept: Option<TempPath>,
 }
 
 /// A file that holds the bytes, as far as they have come.
@@ -47,8 +50,6 @@ struct Stored {
     is_complete: AtomicBool,
     /// Why no more come, if that is not their end.
     problem: Mutex<Option<String>>,
-    /// The file, if it is gone when nobody needs it.
-    _kept: Option<tempfile::TempPath>,
 }
 
 /// What an input turned out to be.
@@ -77,41 +78,24 @@ pub(super) fn opened(
     let format = source.detected.format;
     let notation = notation_of(format).filter(|_| !options.lenient && !options.unwrap);
     let Some(notation) = notation else { return Ok(Opened::Small(source)) };
-    let large = |file: Stored, name: String| LargeDocument {
-        name,
+    let name = source.name.clone();
+    let large = |file: Stored, kept| LargeDocument {
+        name: name.clone(),
         format,
         notation,
         file: Arc::new(file),
         options: InputOptions { from: Some(format), encoding: None, ..options.clone() },
+        _kept: kept,
     };
-    if let (Input::File(path), true) = (input, source.is_plain) {
-        let count = std::fs::metadata(path).map_or(0, |about| about.len());
-        let is_file = path.is_file();
-        if is_file && count <= LARGE {
-            return Ok(Opened::Small(source));
-        }
-        if is_file {
-            let file = Stored {
-                path: path.clone(),
-                count: AtomicU64::new(count),
-                is_complete: AtomicBool::new(true),
-                problem: Mutex::new(None),
-                _kept: None,
-            };
-            return Ok(Opened::Large(large(file, source.name)));
-        }
+    if let (Input::File(path), Some(count), true) = (input, input.size(), source.is_plain) {
+        return Ok(match count <= LARGE {
+            true => Opened::Small(source),
+            false => Opened::Large(large(Stored::new(path.clone(), count, true), None)),
+        });
     }
-    let name = source.name.clone();
     let refuse = |error: io::Error| Failed::Input(cannot_read(&name, &error));
     let (to, path) = tempfile::NamedTempFile::new().map_err(refuse)?.into_parts();
-    let file = Stored {
-        path: path.to_path_buf(),
-        count: AtomicU64::new(0),
-        is_complete: AtomicBool::new(false),
-        problem: Mutex::new(None),
-        _kept: Some(path),
-    };
-    let document = large(file, name.clone());
+    let document = large(Stored::new(path.to_path_buf(), 0, false), Some(path));
     let (stored, empty) = (Arc::clone(&document.file), Box::new(io::empty()));
     let reader = std::mem::replace(&mut source.reader, empty);
     let copying = std::thread::Builder::new().spawn(move || stored.fill(reader, to));
@@ -132,6 +116,12 @@ pub(super) fn opened(
 }
 
 impl Stored {
+    /// A file of so many bytes so far.
+    fn new(path: PathBuf, count: u64, is_complete: bool) -> Self {
+        let (count, is_complete) = (AtomicU64::new(count), AtomicBool::new(is_complete));
+        Self { path, count, is_complete, problem: Mutex::new(None) }
+    }
+
     /// Takes all that comes.
     fn fill(&self, mut from: Box<dyn Read + Send>, mut to: File) {
         let mut chunk = vec![0; CHUNK];

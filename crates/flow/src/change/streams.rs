@@ -7,8 +7,7 @@ use kyanite_change::{Comparison, compare_items, key_of, lacks_key};
 use kyanite_formats::Format;
 use kyanite_formats::json::{ReaderOptions, document};
 use kyanite_tree::{
-    Advice, Arena, Base, Code, Diagnostic, LineColumn, Packed, Passed, Setting, TextPlaces, Value,
-    pack,
+    Advice, Arena, Base, Code, Diagnostic, LineColumn, Packed, Passed, TextPlaces, Value, pack,
 };
 
 use super::tally::{Located, Tally};
@@ -240,9 +239,5 @@ impl Record {
 fn no_room(error: &io::Error) -> Failed {
     let message =
         format!("records that wait to be compared cannot go to a temporary file: {error}");
-    let advice = Advice::words("make room there, name another folder in ")
-        .setting(Setting::TemporaryFolder)
-        .then(", or raise ")
-        .setting(Setting::Memory);
-    Failed::Input(Diagnostic::error(Code::OutputFailed, message).advise(advice))
+    Failed::Output(Diagnostic::error(Code::OutputFailed, message).advise(Advice::temporary_room()))
 }

@@ -1,7 +1,7 @@
 //! Elements at a path of an XML document, each with the elements that it stands in.
 
 use kyanite_formats::Format;
-use kyanite_formats::xml::{RecordReader, StepName, start_tag};
+use kyanite_formats::xml::{RecordReader, start_tag};
 use kyanite_tree::{Base, Code, Diagnostic, Element, Passed};
 
 use super::parts::Around;
@@ -16,7 +16,7 @@ impl Cut<'_, '_> {
     /// Cuts the elements that a path leads to, block by block.
     pub(super) fn xml(&mut self, source: Source, at: &RecordPath) -> Result<(), Failed> {
         let Source { name, reader, live, replaced, .. } = source;
-        let path: Vec<StepName> = at.names().map(|name| StepName::new(name, None)).collect();
+        let path = at.element_names();
         let mut blocks = Blocks::new(reader, live);
         let (base, before) = (Base::default(), Passed::default());
         let input = InputPart { name: &name, format: Format::Xml, base, before };

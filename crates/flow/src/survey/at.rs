@@ -3,6 +3,7 @@
 use std::fmt;
 use std::str::FromStr;
 
+use kyanite_formats::xml::StepName;
 use kyanite_tree::{Advice, Value, name_step};
 
 use crate::failed::Failed;
@@ -93,6 +94,11 @@ impl RecordPath {
             Step::Name(name) => Some(name.as_str()),
             Step::Items => None,
         })
+    }
+
+    /// The names as steps to elements of XML.
+    pub(crate) fn element_names(&self) -> Vec<StepName> {
+        self.names().map(|name| StepName::new(name, None)).collect()
     }
 
     /// Whether it leads into a document.

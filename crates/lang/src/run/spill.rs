@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use std::fs::File;
 use std::io::{self, BufReader, BufWriter, Read, Seek, Write};
 
-use kyanite_tree::{Advice, Arena, Code, Key, Packed, Setting, Value, pack};
+use kyanite_tree::{Advice, Arena, Code, Key, Packed, Value, pack};
 
 use super::order::{order, ranks};
 use super::turns::Turn;
@@ -117,12 +117,7 @@ impl<'p> By<'p> {
             Self::Groups(_, span) => span,
         };
         let message = format!("the turns that wait here cannot go to a temporary file: {error}");
-        failure(Code::OutputFailed, span, message).advise(
-            Advice::words("make room there, name another folder in ")
-                .setting(Setting::TemporaryFolder)
-                .then(", or raise ")
-                .setting(Setting::Memory),
-        )
+        failure(Code::OutputFailed, span, message).advise(Advice::temporary_room())
     }
 }
 
