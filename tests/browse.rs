@@ -290,7 +290,7 @@ fn while_more_is_to_come() {
 #[test]
 fn what_came_goes_with_the_program() {
     let folder = Folder::with_demo();
-    let line = "mkdir t; (cat bookings.jsonl; sleep 3) | TMPDIR=t kyanite browse - --from jsonl; ls t | wc -l";
+    let line = "mkdir t; (cat bookings.jsonl; sleep 3) | TMPDIR=t kyanite browse - --from jsonl; ls -A t | wc -l";
     let mut terminal = InTerminal::start(&folder, line, (24, 100));
     terminal.shows("so far");
     terminal.keys("q");
