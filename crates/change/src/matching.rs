@@ -122,12 +122,12 @@ pub(crate) fn by_key<'a>(
     for (at, item) in old.iter().enumerate() {
         known.entry(key(item)).or_default().push_back(at);
     }
-    let mut keys_of_new: HashSet<String> = HashSet::new();
-    let shared_in_new = new.iter().filter(|item| !keys_of_new.insert(key(item))).count();
-    let shared = (old.len() - known.len() + shared_in_new) as u64;
+    let keys_of_new: Vec<String> = new.iter().map(key).collect();
+    let different: HashSet<&String> = keys_of_new.iter().collect();
+    let shared = (old.len() - known.len() + new.len() - different.len()) as u64;
     let lacking = old.iter().chain(new).filter(|item| lacks_key(**item, members)).count() as u64;
-    let found: Vec<Option<usize>> =
-        new.iter().map(|item| known.get_mut(&key(item)).and_then(VecDeque::pop_front)).collect();
+    let partner = |key: &String| known.get_mut(key).and_then(VecDeque::pop_front);
+    let found: Vec<Option<usize>> = keys_of_new.iter().map(partner).collect();
     let kept: Vec<usize> = found.iter().flatten().copied().collect();
     let in_place: HashSet<usize> = longest_rising(&kept).into_iter().map(|at| kept[at]).collect();
     let kept: HashSet<usize> = kept.into_iter().collect();

@@ -18,7 +18,7 @@ use tally::Tally;
 
 use crate::document::{Library, as_one};
 use crate::failed::{Events, Failed};
-use crate::input::{Input, InputOptions};
+use crate::input::{Input, InputOptions, Source};
 use crate::run::{is_xml, open};
 use crate::validate::{Choice, find};
 
@@ -120,8 +120,20 @@ pub(crate) fn read<'a>(
 ) -> Result<(Value<'a>, Format, Losses), Failed> {
     let source = open(input, options, events)?;
     let format = source.detected.format;
+    let (value, losses) = load(source, options, library, arena, events)?;
+    Ok((value, format, losses))
+}
+
+/// The documents of an open source as one value.
+fn load<'a>(
+    source: Source,
+    options: &InputOptions,
+    library: &Library<'a>,
+    arena: &'a Arena,
+    events: &mut Events<'_>,
+) -> Result<(Value<'a>, Losses), Failed> {
     let loaded = library.load(source, options, events)?;
-    Ok((as_one(&loaded.roots, arena), format, loaded.losses))
+    Ok((as_one(&loaded.roots, arena), loaded.losses))
 }
 
 /// Elements as records.
@@ -149,12 +161,9 @@ pub fn diff(what: Diffing<'_>, events: &mut Events<'_>) -> Result<Compared, Fail
     let arena = Arena::new();
     let library = Library::new(&arena);
     let names = sources.each_ref().map(|source| source.name.clone());
-    let mut hold = |source| {
-        let loaded = library.load(source, options, events)?;
-        Ok::<Value<'_>, Failed>(as_one(&loaded.roots, &arena))
-    };
     let [old, new] = sources;
-    let (mut old, mut new) = (hold(old)?, hold(new)?);
+    let (mut old, _) = load(old, options, &library, &arena, events)?;
+    let (mut new, _) = load(new, options, &library, &arena, events)?;
     // A patch speaks of members and items, so what it is made of has these.
     if is_xml(old) != is_xml(new) || what.patch.is_some() {
         (old, new) = (record(old, options, &arena), record(new, options, &arena));

@@ -5,8 +5,6 @@
 pub(crate) struct Escapes {
     /// One when the first byte of the next word is escaped.
     pub(crate) goes_on: u64,
-    /// The bytes of the last word that a backslash escapes.
-    pub(crate) escaped: u64,
     /// Where the second half of a surrogate pair has to be; nothing where that is no byte.
     second_half: usize,
     is_wrong: bool,
@@ -20,12 +18,11 @@ impl Escapes {
         !self.is_wrong && self.second_half == 0
     }
 
-    /// Takes the backslashes of the next word of a text, which begins at byte `at`.
+    /// Takes the backslashes of the next word of a text, which begins at byte `at`; gives the bytes that they escape.
     #[inline(never)]
-    #[must_use]
-    pub(crate) fn word(mut self, text: &[u8], at: usize, mut backslashes: u64) -> Self {
+    pub(crate) fn word(&mut self, text: &[u8], at: usize, mut backslashes: u64) -> u64 {
         self.are_there |= backslashes != 0;
-        self.escaped = self.goes_on;
+        let mut escaped = self.goes_on;
         backslashes &= !self.goes_on;
         self.goes_on = 0;
         while backslashes != 0 {
@@ -35,10 +32,10 @@ impl Escapes {
                 self.goes_on = 1;
                 break;
             }
-            self.escaped |= 2 << bit;
+            escaped |= 2 << bit;
             backslashes &= !(3 << bit);
         }
-        self
+        escaped
     }
 
     /// Looks at the escape whose backslash is byte `at` of a text.

@@ -51,9 +51,7 @@ impl Finder {
     ) -> Word {
         let mut quotes = classes.quotes;
         if classes.backslashes | self.escapes.goes_on != 0 {
-            // By value, so that what else is known here can stay in registers.
-            self.escapes = self.escapes.word(whole, self.at as usize, classes.backslashes);
-            quotes &= !self.escapes.escaped;
+            quotes &= !self.escapes.word(whole, self.at as usize, classes.backslashes);
         }
         let texts = parity(quotes) ^ self.inside;
         self.inside = ((texts as i64) >> 63) as u64;

@@ -65,7 +65,7 @@ fn sorted(
     let counters = events.counters;
     let input = InputPart { name: &name, format, base: Base::default(), before: Passed::default() };
     let (mut number, mut lacking) = (0, 0);
-    let mut body = Vec::new();
+    let (mut body, mut packed) = (Vec::new(), String::new());
     Walk::new(options, events).over(
         &mut blocks,
         input,
@@ -82,7 +82,7 @@ fn sorted(
                     match is_text {
                         true => body.extend_from_slice(text),
                         false => {
-                            let mut packed = String::new();
+                            packed.clear();
                             pack(Some(record), &mut packed);
                             body.extend_from_slice(packed.as_bytes());
                         }
