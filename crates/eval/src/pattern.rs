@@ -12,7 +12,10 @@ use regex::Regex;
 pub mod ecma;
 mod example;
 pub mod iregexp;
+mod sequence;
 pub mod xsd;
+
+use sequence::Sequence;
 
 /// The largest compiled pattern, in bytes.
 const SIZE: usize = 4 << 20;
@@ -25,7 +28,11 @@ const STEPS: usize = 1_000_000;
 
 /// A compiled pattern.
 #[derive(Clone, Debug)]
-pub struct Pattern(Engine);
+pub struct Pattern {
+    engine: Engine,
+    /// The same for a whole text, where it can be told step by step.
+    sequence: Option<Box<Sequence>>,
+}
 
 #[derive(Clone, Debug)]
 enum Engine {
@@ -70,7 +77,9 @@ impl Pattern {
                 .map(Engine::Linear)
                 .ok()
         };
-        engine.map(Self)
+        let sequence =
+            if ignores_case || is_tried { None } else { Sequence::of(translated).map(Box::new) };
+        engine.map(|engine| Self { engine, sequence })
     }
 
     /// Whether the pattern fits some part of a text.
@@ -78,7 +87,10 @@ impl Pattern {
     /// # Errors
     /// [`TooMuchWork`].
     pub fn is_match(&self, text: &str) -> Result<bool, TooMuchWork> {
-        match &self.0 {
+        if let Some(sequence) = &self.sequence {
+            return Ok(sequence.fits(text));
+        }
+        match &self.engine {
             Engine::Linear(regex) => Ok(regex.is_match(text)),
             Engine::Trying(regex) => regex.is_match(text).map_err(|_| TooMuchWork),
         }
@@ -87,7 +99,7 @@ impl Pattern {
     /// How many groups it has.
     #[must_use]
     pub fn groups(&self) -> usize {
-        match &self.0 {
+        match &self.engine {
             Engine::Linear(regex) => regex.captures_len() - 1,
             Engine::Trying(regex) => regex.captures_len() - 1,
         }
@@ -98,7 +110,7 @@ impl Pattern {
         &'p self,
         text: &'p str,
     ) -> Box<dyn Iterator<Item = Result<Match, TooMuchWork>> + 'p> {
-        match &self.0 {
+        match &self.engine {
             Engine::Linear(regex) => Box::new(regex.captures_iter(text).map(|captures| {
                 Ok(captures.iter().map(|group| group.map(|group| group.range())).collect())
             })),

@@ -159,7 +159,14 @@ impl Decimal {
         }
         let exponent = *a_exponent.min(b_exponent);
         let scale = |coefficient: i128, own: i64| {
-            coefficient.checked_mul(small_power(u32::try_from(own.abs_diff(exponent)).ok()?)?)
+            let zeros = own.abs_diff(exponent);
+            match (i64::try_from(coefficient), usize::try_from(zeros).map(|at| POWERS.get(at))) {
+                // No product of two of these is too large.
+                (Ok(coefficient), Ok(Some(power))) => {
+                    Some(i128::from(coefficient) * i128::from(*power))
+                }
+                _ => coefficient.checked_mul(small_power(u32::try_from(zeros).ok()?)?),
+            }
         };
         Some((scale(*a, *a_exponent)?, scale(*b, *b_exponent)?, exponent))
     }
@@ -270,7 +277,12 @@ impl Decimal {
             return Err(DecimalError::DivisionByZero);
         }
         if let Some((a, b, exponent)) = self.aligned_small(other) {
-            return Ok(Self(Repr::Small(a.checked_rem(b).unwrap_or(0), exponent)));
+            // Nearly always both have 64 bits, and then it is one instruction.
+            let rest = match (i64::try_from(a), i64::try_from(b)) {
+                (Ok(a), Ok(b)) => a.checked_rem(b).map(i128::from),
+                _ => a.checked_rem(b),
+            };
+            return Ok(Self(Repr::Small(rest.unwrap_or(0), exponent)));
         }
         let (a, b, exponent) = self.aligned(other)?;
         Ok(Self::from_big(a % b, exponent))
@@ -407,6 +419,17 @@ impl PartialEq for Decimal {
 }
 
 impl Eq for Decimal {}
+
+/// The powers of ten that 64 bits hold.
+const POWERS: [i64; 19] = {
+    let mut powers = [1; 19];
+    let mut at = 1;
+    while at < powers.len() {
+        powers[at] = powers[at - 1] * 10;
+        at += 1;
+    }
+    powers
+};
 
 fn small_power(exponent: u32) -> Option<i128> {
     10i128.checked_pow(exponent)
