@@ -182,6 +182,17 @@ fn schemas_of_schemas() {
             r#""@y":{"type":"string","maxLength":6,"pattern":"^(?:[A-Z]{2}\\p{Nd}+)$"},"@z":{"type":"number","multipleOf":0.01}"#,
             "that a text is a name or token of XML is not said; what the items of a list in a text may be is not said; how many digits a number has is not said",
         ),
+        // Documentation describes: of elements, attributes, and types with and without a name.
+        (
+            "<xs:element name='a' type='t:berth'><xs:annotation><xs:documentation>Where a\n  ferry lies</xs:documentation><xs:appinfo>x</xs:appinfo></xs:annotation></xs:element><xs:complexType name='berth'><xs:annotation><xs:documentation>A <b>berth</b>.</xs:documentation><xs:documentation>Ours.</xs:documentation></xs:annotation><xs:attribute name='no' type='xs:boolean'><xs:annotation><xs:documentation>Its number</xs:documentation></xs:annotation></xs:attribute><xs:attribute name='of'><xs:simpleType><xs:annotation><xs:documentation/></xs:annotation><xs:restriction base='xs:string'/></xs:simpleType></xs:attribute></xs:complexType>",
+            r##""t:a":{"$ref":"#/$defs/berth","description":"Where a ferry lies"}"##,
+            "",
+        ),
+        (
+            "<xs:element name='a' type='t:berth'/><xs:complexType name='berth'><xs:annotation><xs:documentation>A <b>berth</b>.</xs:documentation><xs:documentation>Ours.</xs:documentation></xs:annotation><xs:attribute name='no' type='xs:boolean'><xs:annotation><xs:documentation>Its number</xs:documentation></xs:annotation></xs:attribute></xs:complexType>",
+            r##""@no":{"type":"boolean","description":"Its number"}},"patternProperties":{"^@(xmlns(:|$)|[^:]+:(type|nil|schemaLocation|noNamespaceSchemaLocation)$)":true},"additionalProperties":false,"description":"A berth.\n\nOurs."}"##,
+            "",
+        ),
     ] {
         let body = match body.contains("xml:lang") {
             true => format!("<xs:import namespace='{XML}'/>{body}"),

@@ -1,6 +1,6 @@
 //! Places in texts, for people: line, column, and the line itself.
 
-use std::cell::RefCell;
+use std::cell::{Cell, RefCell};
 use std::fmt;
 
 /// A line and a column, both from 1; columns count Unicode scalar values.
@@ -77,6 +77,8 @@ pub struct TextPlaces<'t> {
     text: &'t [u8],
     /// How much of the text was passed at each multiple of [`STEP`], as far as that was needed.
     marks: RefCell<Vec<Passed>>,
+    /// The place that was asked for last, and how much of the text was passed there: mostly the next one is not far behind.
+    last: Cell<(usize, Passed)>,
 }
 
 /// How far a place is from the mark before it, at most: in bytes.
@@ -86,18 +88,30 @@ impl<'t> TextPlaces<'t> {
     /// Those of `text`, which is called `file`.
     #[must_use]
     pub fn new(file: &'t str, text: &'t [u8]) -> Self {
-        Self { file, text, marks: RefCell::default() }
+        Self { file, text, marks: RefCell::default(), last: Cell::default() }
     }
 
     /// The line and column of byte `offset`; past the end, the end.
     #[must_use]
     pub fn line_column(&self, offset: usize) -> LineColumn {
         let offset = offset.min(self.text.len());
+        let (from, mut passed) = self.last.get();
+        if (from..from + STEP).contains(&offset) {
+            passed.pass(&self.text[from..offset]);
+        } else {
+            passed = self.mark(offset / STEP);
+            passed.pass(&self.text[offset / STEP * STEP..offset]);
+        }
+        self.last.set((offset, passed));
+        LineColumn { line: passed.lines + 1, column: passed.characters + 1 }
+    }
+
+    /// How much of the text was passed at a multiple of [`STEP`].
+    fn mark(&self, wanted: usize) -> Passed {
         let mut marks = self.marks.borrow_mut();
         if marks.is_empty() {
             marks.push(Passed::default());
         }
-        let wanted = offset / STEP;
         while marks.len() <= wanted
             && let Some(last) = marks.last()
         {
@@ -105,7 +119,7 @@ impl<'t> TextPlaces<'t> {
             passed.pass(&self.text[from..from + STEP]);
             marks.push(passed);
         }
-        LineColumn::of(&self.text[wanted * STEP..], offset - wanted * STEP).behind(marks[wanted])
+        marks[wanted]
     }
 
     /// The place of `start..end`, in bytes.

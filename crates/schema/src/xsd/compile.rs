@@ -12,7 +12,7 @@ use super::components::{
 use super::documents::{Collection, Definition, Expanded, Node, Space, XSD, XSI};
 use super::identity::{Constraint, Kind, paths};
 use super::model::{Particle, Term};
-use super::simple::{SimpleTypes, shown};
+use super::simple::{SimpleTypes, White, normalized, shown};
 use super::value::is_nc_name;
 use super::wildcard::{Namespaces, Process, Wildcard};
 use crate::Problem;
@@ -349,6 +349,20 @@ impl<'s, 'd> Compiler<'s, 'd> {
         Some(id)
     }
 
+    /// Keeps what the documentation of a component says: its texts, white space collapsed (XSD 1.0 part 1 section 3.13.2).
+    pub(super) fn document(&mut self, node: &Node<'s>) {
+        let mut texts = Vec::new();
+        for documented in node.called("annotation").flat_map(|it| it.called("documentation")) {
+            let mut text = String::new();
+            documented.element.string_value(&mut text);
+            texts.push(normalized(&text, White::Collapse).into_owned());
+        }
+        texts.retain(|text| !text.is_empty());
+        if !texts.is_empty() {
+            self.components.documentation.insert(node.origin, texts.join("\n\n"));
+        }
+    }
+
     /// A complex type without content, which is completed later.
     pub(super) fn declare_complex(
         &mut self,
@@ -356,6 +370,7 @@ impl<'s, 'd> Compiler<'s, 'd> {
         name: Option<String>,
         level: Option<Level>,
     ) -> ComplexId {
+        self.document(node);
         let id = ComplexId(self.components.complex.len());
         self.components.complex.push(ComplexType {
             name,
@@ -438,6 +453,7 @@ impl<'s, 'd> Compiler<'s, 'd> {
             None => usual_final,
         };
         let given = self.given_value(node);
+        self.document(node);
         // Its own number is known before what is in it is read.
         self.components.elements.push(ElementDeclaration {
             name,
@@ -553,6 +569,7 @@ impl<'s, 'd> Compiler<'s, 'd> {
         if let Some(given) = &given {
             self.given.push((TypeId::Simple(of_type), given.clone(), node.clone()));
         }
+        self.document(node);
         let name = self.components.names.intern(namespace, local);
         AttributeDeclaration { name, of_type, given, origin: node.origin }
     }

@@ -198,6 +198,8 @@ pub(super) struct Components {
     pub(super) constraints: Vec<Constraint>,
     pub(super) global_elements: HashMap<NameId, ElementId, RandomState>,
     pub(super) global_attributes: HashMap<NameId, AttributeDeclaration, RandomState>,
+    /// What the documentation says of elements, attributes and types, by where they are declared.
+    pub(super) documentation: HashMap<Origin, String, RandomState>,
     pub(super) global_types: HashMap<NameId, TypeId, RandomState>,
     pub(super) notations: HashSet<NameId>,
     /// For each element that others can stand in for, all of these that may.

@@ -28,6 +28,7 @@ impl<'s> Compiler<'s, '_> {
             self.simple_type(node, name)
         };
         self.depth -= 1;
+        self.document(node);
         match made {
             Some(made) => self.add_simple(made),
             None => ANY_SIMPLE,

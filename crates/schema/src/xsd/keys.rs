@@ -6,10 +6,14 @@
 use std::collections::HashMap;
 
 use foldhash::fast::RandomState;
+use indexmap::IndexMap;
+use indexmap::map::Entry;
 use kyanite_tree::{LineColumn, Origin};
+use smallvec::SmallVec;
 
 use super::components::{Components, ConstraintId};
 use super::identity::{Kind, Path};
+use super::value::text_of_key;
 
 /// A constraint that is in force.
 #[derive(Debug)]
@@ -22,8 +26,8 @@ pub(super) struct Scope {
     references: HashMap<String, Met, RandomState>,
 }
 
-/// Keys, and the lines that they were met in.
-type Table = HashMap<Box<str>, u64, RandomState>;
+/// Keys, and the lines that they were met in. Their hashes are kept, so that no key is looked at when there are more.
+type Table = IndexMap<String, u64, RandomState>;
 
 /// An element whose fields are a key or a reference, and where it is. How it is shown and its path are there of references only.
 #[derive(Clone, Debug)]
@@ -39,8 +43,7 @@ pub(super) struct Met {
 struct Selection {
     scope: usize,
     depth: usize,
-    /// The key and the text of each field.
-    values: Vec<Option<(String, String)>>,
+    values: SmallVec<[FieldValue; 1]>,
     met: Met,
 }
 
@@ -84,8 +87,29 @@ pub(super) struct Broken {
     pub(super) above: Option<usize>,
 }
 
-/// The value of an attribute: its key, and its text.
-pub(super) type FieldValue = Option<(String, String)>;
+/// The value of a field, if it has one.
+pub(super) type FieldValue = Option<Field>;
+
+/// A value by its key, and its text, where that is another.
+#[derive(Clone, Debug)]
+pub(super) struct Field {
+    key: String,
+    text: Option<Box<str>>,
+}
+
+impl Field {
+    pub(super) fn new(key: String, text: &str) -> Self {
+        let text = (text_of_key(&key) != Some(text)).then(|| text.into());
+        Self { key, text }
+    }
+
+    fn text(&self) -> &str {
+        self.text.as_deref().or_else(|| text_of_key(&self.key)).unwrap_or_default()
+    }
+}
+
+/// Gives the values of the attributes that a path means, one by one.
+type Attributes<'b> = dyn Fn(&Path, &mut dyn FnMut(FieldValue)) + 'b;
 
 /// An element that begins, as constraints see it.
 pub(super) struct Begun<'b> {
@@ -96,7 +120,7 @@ pub(super) struct Begun<'b> {
     /// Where it is.
     pub(super) met: &'b dyn Fn() -> Met,
     /// The values of the attributes that a path means.
-    pub(super) attributes: &'b dyn Fn(&Path) -> Vec<FieldValue>,
+    pub(super) attributes: &'b Attributes<'b>,
 }
 
 impl Keys {
@@ -192,7 +216,7 @@ impl Keys {
     ) {
         let constraint = &components.constraints[self.scopes[scope].constraint.0];
         let selection = self.selections.len();
-        let values = vec![None; constraint.fields.len()];
+        let values = SmallVec::from_elem(None, constraint.fields.len());
         self.selections.push(Selection { scope, depth, values, met: (begun.met)() });
         for (field, paths) in constraint.fields.iter().enumerate() {
             for (number, path) in paths.iter().enumerate() {
@@ -225,9 +249,9 @@ impl Keys {
             own.targets.push((selection, field));
             return;
         }
-        for value in (begun.attributes)(path) {
+        (begun.attributes)(path, &mut |value| {
             self.set((selection, field), value, self.depth - 1, components, broken);
-        }
+        });
     }
 
     /// A field has a value, in an element at that level.
@@ -291,7 +315,8 @@ impl Keys {
         let constraint = &components.constraints[scope.constraint.0];
         let name = components.names.local(constraint.name);
         let Selection { values, met, .. } = selection;
-        let Some(values) = values.into_iter().collect::<Option<Vec<(String, String)>>>() else {
+        let fields: Option<SmallVec<[Field; 1]>> = values.into_iter().collect();
+        let Some(mut fields) = fields else {
             if constraint.kind == Kind::Key {
                 let message = format!(
                     "the key {name:?} needs {} here, and not all of it is there",
@@ -302,30 +327,36 @@ impl Keys {
             }
             return;
         };
-        let shown = || {
-            let texts: Vec<&str> = values.iter().map(|(_, text)| text.as_str()).collect();
+        let shown = |fields: &[Field]| {
+            let texts: Vec<&str> = fields.iter().map(Field::text).collect();
             texts.join(", ")
         };
-        let key = match values.as_slice() {
-            [(key, _)] => key.clone(),
-            several => several.iter().map(|(key, _)| key.as_str()).collect(),
-        };
         if let Kind::Reference(_) = constraint.kind {
-            let met = || Met { shown: shown(), path: path(), ..met };
-            scope.references.entry(key).or_insert_with(met);
+            let met = || Met { shown: shown(&fields), path: path(), ..met };
+            scope.references.entry(joined(&fields)).or_insert_with(met);
             return;
         }
-        match scope.keys.get(key.as_str()) {
-            Some(line) => {
+        let key = match fields.as_mut_slice() {
+            [one] if one.text.is_none() => std::mem::take(&mut one.key),
+            several => joined(several),
+        };
+        match scope.keys.entry(key) {
+            Entry::Occupied(known) => {
+                let shown = match fields.as_slice() {
+                    [Field { text: None, .. }] => {
+                        text_of_key(known.key()).unwrap_or_default().to_owned()
+                    }
+                    several => shown(several),
+                };
+                let line = known.get();
                 let message = format!(
-                    "{:?} is there twice for {name:?}; it stands in line {line} already",
-                    shown()
+                    "{shown:?} is there twice for {name:?}; it stands in line {line} already"
                 );
                 let (constraint, above) = (scope.constraint, Some(0));
                 broken.push(Broken { message, constraint, met, above });
             }
-            None => {
-                scope.keys.insert(key.into(), met.at.line);
+            Entry::Vacant(place) => {
+                place.insert(met.at.line);
             }
         }
     }
@@ -379,6 +410,11 @@ impl Keys {
             }
         }
     }
+}
+
+/// The key of several fields.
+fn joined(fields: &[Field]) -> String {
+    fields.iter().map(|field| field.key.as_str()).collect()
 }
 
 fn add_table(tables: &mut Vec<(ConstraintId, Table)>, of: ConstraintId, keys: Table) {

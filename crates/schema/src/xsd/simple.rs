@@ -6,7 +6,9 @@ use kyanite_eval::pattern::Pattern;
 use kyanite_tree::{Origin, near_words};
 
 use super::components::SimpleId;
-use super::value::{Prefixes, Primitive, Value, decimal, is_name, is_name_token, is_nc_name};
+use super::value::{
+    Prefixes, Primitive, Value, decimal, is_name, is_name_token, is_nc_name, write_text_key,
+};
 
 /// How white space in a text is normalized (section 4.3.6).
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Debug)]
@@ -147,12 +149,14 @@ pub(super) fn normalized(text: &str, white: White) -> Cow<'_, str> {
         White::Replace if !text.bytes().any(is_other) => text.into(),
         White::Replace => text.replace(['\t', '\n', '\r'], " ").into(),
         White::Collapse => {
-            let bytes = text.as_bytes();
-            let is_plain = bytes.first() != Some(&b' ')
-                && bytes.last() != Some(&b' ')
-                && !bytes.iter().any(|byte| is_other(*byte))
-                && !bytes.windows(2).any(|pair| pair == b"  ");
-            if is_plain {
+            // Where a blank stands in front, behind another, or at the end.
+            let (mut is_behind_blank, mut is_plain) = (true, true);
+            for byte in text.bytes() {
+                let is_blank = byte == b' ';
+                is_plain &= !(is_blank && is_behind_blank || is_other(byte));
+                is_behind_blank = is_blank;
+            }
+            if text.is_empty() || is_plain && !is_behind_blank {
                 return text.into();
             }
             let words = text.split([' ', '\t', '\n', '\r']).filter(|word| !word.is_empty());
@@ -257,6 +261,24 @@ impl SimpleTypes {
             return Ok(());
         }
         self.check_facets(known, &text, prefixes)
+    }
+
+    /// Writes the [key](Value::write_key) of the value that a text spells; nothing if it is none of the type.
+    pub(super) fn write_key(
+        &self,
+        id: SimpleId,
+        text: &str,
+        prefixes: Prefixes<'_>,
+        out: &mut String,
+    ) -> Option<()> {
+        let known = self.get(id);
+        match known.variety {
+            Variety::Atomic(Primitive::String | Primitive::Uri) => {
+                write_text_key(&normalized(text, known.white), out);
+            }
+            _ => self.value(id, text, prefixes)?.write_key(out),
+        }
+        Some(())
     }
 
     /// The value that a text spells, if it is one of the type.

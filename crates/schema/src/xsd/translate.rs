@@ -149,8 +149,14 @@ impl<'a> Translator<'_, 'a> {
         while let Some((id, label)) = self.definitions.get_index(self.made.len()) {
             let (id, label) = (*id, label.clone());
             let made = match id {
-                TypeId::Complex(id) => self.complex(id, &label),
-                TypeId::Simple(id) => self.simple_definition(id),
+                TypeId::Complex(id) => {
+                    let made = self.complex(id, &label);
+                    self.described(made, self.components.complex(id).origin)
+                }
+                TypeId::Simple(id) => {
+                    let made = self.simple_definition(id);
+                    self.described(made, self.components.simple.get(id).origin)
+                }
             };
             self.made.push(made);
         }
@@ -282,7 +288,18 @@ impl<'a> Translator<'_, 'a> {
             let null = self.map(vec![("type", Value::text("null"))]);
             value = self.map(vec![("anyOf", self.arena.list(&[value, null]))]);
         }
-        value
+        self.described(value, declared.origin)
+    }
+
+    /// A schema with what the documentation says that stands at a place.
+    fn described(&self, schema: Value<'a>, origin: Origin) -> Value<'a> {
+        match self.components.documentation.get(&origin) {
+            // Of what is never valid nothing can be said beside.
+            Some(text) if !matches!(schema, Value::Boolean(_, false)) => {
+                self.with(schema, "description", self.text(text))
+            }
+            _ => schema,
+        }
     }
 
     /// A schema with a member more.
@@ -365,7 +382,7 @@ impl<'a> Translator<'_, 'a> {
                 let constant = self.constant(declared.of_type, &given.text);
                 value = self.with(value, keyword, constant);
             }
-            properties.insert(name, value);
+            properties.insert(name, self.described(value, declared.origin));
             if used.is_required {
                 required.push(Value::text(name));
             }

@@ -4,21 +4,24 @@
 
 mod constraints;
 mod placing;
+mod recent;
 mod telling;
 mod values;
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
+use foldhash::fast::RandomState;
 use kyanite_tree::Content as Inside;
 use kyanite_tree::{Attribute, Element, LineColumn, Name, Origin, is_blank};
 
 use super::Schema;
-use super::components::{Components, Content, ElementId, TypeId};
+use super::components::{Components, Content, ElementId, NameId, TypeId};
 use super::documents::{XML, XSI};
 use super::keys::{Keys, Met};
 use super::model::{Run, State};
 use super::simple::{Named, shown};
 use crate::{Finding, RulePlace};
+use recent::Recent;
 
 /// Something in a document that breaks the schema.
 #[derive(Clone, Debug)]
@@ -76,7 +79,7 @@ struct Frame {
 #[derive(Debug, Default)]
 struct Counts {
     few: Vec<(u64, u32)>,
-    more: Option<HashMap<u64, u32>>,
+    more: Option<HashMap<u64, u32, RandomState>>,
 }
 
 /// Up to so many names are looked through one by one.
@@ -115,14 +118,17 @@ pub struct Validator<'s> {
     bindings: Vec<(String, String)>,
     keys: Keys,
     /// Identifiers that were met.
-    identifiers: HashMap<String, ()>,
+    identifiers: HashSet<String, RandomState>,
     /// Identifiers that were referred to and not met yet.
-    references: HashMap<String, Met>,
+    references: HashMap<String, Met, RandomState>,
     /// The unparsed entities that the document declares, in order.
     entities: Vec<String>,
     found: Vec<Found>,
     /// Named values of the text that is being looked at.
     named: Vec<Named>,
+    recent: Recent,
+    /// Room for the names of attributes.
+    met: Vec<NameId>,
 }
 
 impl<'s> Validator<'s> {
@@ -139,11 +145,13 @@ impl<'s> Validator<'s> {
             texts: String::new(),
             bindings: Vec::new(),
             keys: Keys::default(),
-            identifiers: HashMap::new(),
-            references: HashMap::new(),
+            identifiers: HashSet::default(),
+            references: HashMap::default(),
             entities: Vec::new(),
             found: Vec::new(),
             named: Vec::new(),
+            recent: Recent::default(),
+            met: Vec::new(),
         }
     }
 
@@ -155,7 +163,7 @@ impl<'s> Validator<'s> {
     /// The document ends; the next may begin.
     pub fn finish(&mut self) {
         let mut lost: Vec<(String, Met)> = self.references.drain().collect();
-        lost.retain(|(name, _)| !self.identifiers.contains_key(name));
+        lost.retain(|(name, _)| !self.identifiers.contains(name));
         lost.sort_by_key(|(_, met)| met.at);
         for (name, met) in lost {
             let message = format!("{name:?} refers to an identifier, and no element has it");

@@ -287,12 +287,8 @@ impl Value {
         // Writing to a text cannot fail.
         let _ = match self {
             Self::Text(text) => {
-                out.reserve(text.len() + 8);
-                out.push('s');
-                let written = write!(out, "{}", text.len());
-                out.push(':');
-                out.push_str(text);
-                written
+                write_text_key(text, out);
+                Ok(())
             }
             Self::Boolean(truth) => write!(out, "b{}", u8::from(*truth)),
             Self::Decimal(decimal) => write!(out, "d{decimal};"),
@@ -312,6 +308,20 @@ impl Value {
             }
         };
     }
+}
+
+/// Writes the [key](Value::write_key) of a text.
+pub(super) fn write_text_key(text: &str, out: &mut String) {
+    out.reserve(text.len() + 2);
+    out.push('s');
+    out.push_str(text);
+    // No text of XML has this character (XML 1.0 section 2.2).
+    out.push('\0');
+}
+
+/// The text whose key this is, if it is that of one text.
+pub(super) fn text_of_key(key: &str) -> Option<&str> {
+    key.strip_prefix('s')?.strip_suffix('\0')
 }
 
 /// Times with a zone and times without are in order only if they are whatever the zone (section 3.2.7.4).

@@ -6,7 +6,7 @@ use super::{Found, Mode, Places, Validator};
 use crate::xsd::builtin::ANY_SIMPLE;
 use crate::xsd::components::{ElementId, SimpleId, TypeId};
 use crate::xsd::identity::{Kind, Path};
-use crate::xsd::keys::{Begun, Broken, FieldValue, Met};
+use crate::xsd::keys::{Begun, Broken, Field, FieldValue, Met};
 use crate::{Finding, RulePlace};
 
 impl<'s> Validator<'s> {
@@ -26,7 +26,9 @@ impl<'s> Validator<'s> {
         // Levels count from the element on which the first constraint stands.
         let mut broken = Vec::new();
         let met = || Met { shown: String::new(), origin, at: places(origin), path: String::new() };
-        let values = |path: &Path| self.field_values(path, mode, attributes);
+        let values = |path: &Path, each: &mut dyn FnMut(FieldValue)| {
+            self.field_values(path, mode, attributes, each);
+        };
         let begun = Begun {
             namespace: name.namespace(),
             local: name.local(),
@@ -39,20 +41,20 @@ impl<'s> Validator<'s> {
         self.tell_broken(broken);
     }
 
-    /// The values of the attributes that a field means, those that are given by the schema among them.
-    pub(super) fn field_values(
+    /// Gives the values of the attributes that a field means, those that are given by the schema among them.
+    fn field_values(
         &self,
         path: &Path,
         mode: Mode,
         attributes: &[Attribute<'_>],
-    ) -> Vec<FieldValue> {
-        let Some(test) = &path.attribute else { return Vec::new() };
+        each: &mut dyn FnMut(FieldValue),
+    ) {
+        let Some(test) = &path.attribute else { return };
         let components = self.components;
         let complex = match mode {
             Mode::Typed(TypeId::Complex(id)) => Some(components.complex(id)),
             _ => None,
         };
-        let mut found = Vec::new();
         for attribute in attributes.iter().filter(|attribute| !attribute.name.declares_namespace())
         {
             let (namespace, local) = (attribute.name.namespace(), attribute.name.local());
@@ -64,7 +66,7 @@ impl<'s> Validator<'s> {
             let declared = used.map(|used| &used.declaration);
             let declared = declared.or_else(|| components.global_attributes.get(&id?));
             let of_type = declared.map_or(ANY_SIMPLE, |declared| declared.of_type);
-            found.push(self.field_value(of_type, attribute.value));
+            each(self.field_value(of_type, attribute.value));
         }
         for used in complex.into_iter().flat_map(|complex| &complex.attributes) {
             let declared = &used.declaration;
@@ -79,17 +81,16 @@ impl<'s> Validator<'s> {
                 && test.fits(namespace, local)
                 && !is_there()
             {
-                found.push(self.field_value(declared.of_type, &given.text));
+                each(self.field_value(declared.of_type, &given.text));
             }
         }
-        found
     }
 
-    pub(super) fn field_value(&self, id: SimpleId, text: &str) -> FieldValue {
+    fn field_value(&self, id: SimpleId, text: &str) -> FieldValue {
         let mut key = String::new();
-        let value = self.components.simple.value(id, text, &|prefix| self.namespace(prefix))?;
-        value.write_key(&mut key);
-        Some((key, text.trim().to_owned()))
+        let prefixes = |prefix: &str| self.namespace(prefix);
+        self.components.simple.write_key(id, text, &prefixes, &mut key)?;
+        Some(Field::new(key, text.trim()))
     }
 
     pub(super) fn end_keys(&mut self) {

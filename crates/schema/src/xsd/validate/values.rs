@@ -1,10 +1,12 @@
 //! Attributes and texts against their types (XSD 1.0 part 1 sections 3.2.4 and 3.4.4).
 
+use std::cell::Cell;
+
 use kyanite_tree::{Attribute, Origin, near_words};
 
 use super::{Mode, Places, SHOWN_NAMES, Validator};
 use crate::RulePlace;
-use crate::xsd::components::{AttributeDeclaration, NameId, SimpleId, TypeId};
+use crate::xsd::components::{AttributeDeclaration, ComplexType, NameId, SimpleId, TypeId};
 use crate::xsd::documents::XSI;
 use crate::xsd::keys::Met;
 use crate::xsd::simple::{Role, Wrong, shown};
@@ -24,7 +26,8 @@ impl<'s> Validator<'s> {
             Mode::Typed(TypeId::Complex(id)) => Some(components.complex(id)),
             _ => None,
         };
-        let mut met: Vec<NameId> = Vec::new();
+        let mut met = std::mem::take(&mut self.met);
+        met.clear();
         for attribute in attributes {
             if attribute.name.declares_namespace() || attribute.name.namespace() == XSI {
                 continue;
@@ -61,6 +64,19 @@ impl<'s> Validator<'s> {
                 None => self.odd_attribute(attribute, of_type),
             }
         }
+        self.require(complex, &met, attributes, origin);
+        self.met = met;
+    }
+
+    /// Says which attributes are missing of those that the type of an element needs; it has those that were met.
+    fn require(
+        &mut self,
+        complex: Option<&ComplexType>,
+        met: &[NameId],
+        attributes: &[Attribute<'_>],
+        origin: Origin,
+    ) {
+        let components = self.components;
         let Some(complex) = complex else { return };
         let missing = complex.attributes.iter().filter(|used| used.is_required);
         // Few are required, and an element has few attributes or a schema that lists them.
@@ -134,10 +150,21 @@ impl<'s> Validator<'s> {
 
     /// Checks a text against a simple type; names that it gives or refers to are kept.
     pub(super) fn simple(&mut self, id: SimpleId, text: &str) -> Result<(), Wrong> {
+        self.named.clear();
+        if self.recent.has(id, text) {
+            return Ok(());
+        }
         let mut named = std::mem::take(&mut self.named);
-        named.clear();
-        let checked =
-            self.components.simple.check(id, text, &|prefix| self.namespace(prefix), &mut named);
+        // What depends on a prefix may mean something else where the prefix does.
+        let has_asked = Cell::new(false);
+        let prefixes = |prefix: &str| {
+            has_asked.set(true);
+            self.namespace(prefix)
+        };
+        let checked = self.components.simple.check(id, text, &prefixes, &mut named);
+        if checked.is_ok() && named.is_empty() && !has_asked.get() {
+            self.recent.keep(id, text);
+        }
         self.named = named;
         checked
     }
@@ -154,7 +181,7 @@ impl<'s> Validator<'s> {
         }
         for (role, name) in std::mem::take(&mut self.named) {
             match role {
-                Role::Id if self.identifiers.contains_key(&name) => {
+                Role::Id if self.identifiers.contains(&name) => {
                     let rule = RulePlace { origin: Origin::NONE, keyword: "ID" };
                     let message = format!("the identifier {name:?} is given twice");
                     let path = self.path_of(attribute);
@@ -162,9 +189,9 @@ impl<'s> Validator<'s> {
                 }
                 Role::Id => {
                     self.references.remove(&name);
-                    self.identifiers.insert(name, ());
+                    self.identifiers.insert(name);
                 }
-                Role::Reference if !self.identifiers.contains_key(&name) => {
+                Role::Reference if !self.identifiers.contains(&name) => {
                     let path = self.path_of(attribute);
                     let met = || Met { shown: String::new(), origin, at: places(origin), path };
                     self.references.entry(name).or_insert_with(met);
