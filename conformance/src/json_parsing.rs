@@ -3,8 +3,8 @@
 use std::panic::catch_unwind;
 use std::path::Path;
 
-use kyanite_formats::json::{EventReader, ReaderOptions, document};
-use kyanite_tree::{Arena, Pull, is_blank};
+use kyanite_formats::json::{ReaderOptions, document, is_one_value};
+use kyanite_tree::Arena;
 use serde::Deserialize;
 
 use crate::Outcome;
@@ -42,7 +42,7 @@ fn failure(case: &Case) -> Option<String> {
     });
     let name = &case.name;
     // Events check the same grammar.
-    let events = catch_unwind(|| are_events_of_a_value(&case.input));
+    let events = catch_unwind(|| is_one_value(&case.input));
     match (case.expect, events) {
         (_, Err(_)) => return Some(format!("{name}: the reader of events panicked")),
         (Expect::Accept, Ok(false)) => return Some(format!("{name}: refused by events")),
@@ -55,11 +55,4 @@ fn failure(case: &Case) -> Option<String> {
         (Expect::Reject, Ok(Ok(()))) => Some(format!("{name}: accepted")),
         _ => None,
     }
-}
-
-/// Whether a text is one value by its events, and nothing else.
-fn are_events_of_a_value(text: &str) -> bool {
-    let mut events = EventReader::new(text, 0);
-    while events.next_event().is_some() {}
-    events.end().is_some_and(|end| is_blank(&text[end..]))
 }

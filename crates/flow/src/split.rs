@@ -6,7 +6,7 @@ mod yaml;
 
 use std::path::{Path, PathBuf};
 
-use kyanite_formats::json::EventReader;
+use kyanite_formats::json::{EventReader, Templates};
 use kyanite_formats::{Format, span_of};
 use kyanite_lang::{Arguments, Plan, Runner, Session};
 use kyanite_tree::{Arena, Base, Code, Diagnostic, Event, Passed, Place, Pull, Value};
@@ -14,7 +14,7 @@ use kyanite_tree::{Arena, Base, Code, Diagnostic, Event, Passed, Place, Pull, Va
 use crate::document::Library;
 use crate::failed::{Events, Failed};
 use crate::input::{Input, InputOptions, Source};
-use crate::records::{Blocks, InputPart};
+use crate::records::{Blocks, InputPart, Take};
 use crate::run::rule_failed;
 use crate::stream::no_frame_error;
 use crate::survey::RecordPath;
@@ -124,23 +124,17 @@ impl Cut<'_, '_> {
         let is_counted = matches!(by, SplitBy::Records(_) | SplitBy::Bytes(_));
         let depth = self.what.options.limits.depth;
         let input = InputPart { name, format, base: Base::default(), before: Passed::default() };
-        let mut keys = Keys::new(by);
+        let (mut keys, mut templates) = (Keys::new(by), Templates::default());
         let counters = self.events.counters;
         let walk = Walk::new(self.what.options, self.events);
         walk.over(blocks, input, replaced, &mut |records, arena, steps| {
             parts.set_header(records.head());
             loop {
                 if is_counted {
-                    let mut spans: Vec<(usize, usize)> = Vec::new();
                     let text = records.text().as_bytes();
-                    let count = records.pass(&mut |events, at| {
-                        let end = value_end(events, at, depth)?;
-                        let is_on_one_line = memchr::memchr(b'\n', &text[at..end]).is_none();
-                        spans.push((at, end));
-                        is_on_one_line.then_some(end)
-                    });
-                    counters.count(count as u64);
-                    for (start, end) in &spans[..count] {
+                    let mut lines = Lines { depth, spans: Vec::new() };
+                    counters.count(records.pass(&mut templates, &mut lines) as u64);
+                    for (start, end) in &lines.spans {
                         parts.put(
                             &text[*start..*end],
                             Value::NULL,
@@ -215,19 +209,39 @@ impl Cut<'_, '_> {
     }
 }
 
-/// Where the value ends that begins at a byte, or behind blanks there, if it is well-formed and nested no deeper than that.
-fn value_end(events: &mut EventReader<'_>, at: usize, depth: usize) -> Option<usize> {
-    events.seek(at);
-    let mut open = 0;
-    while let Some(event) = events.next_event() {
-        match event {
-            Event::BeginMap | Event::BeginList if open >= depth => return None,
-            Event::BeginMap | Event::BeginList => open += 1,
-            Event::EndMap | Event::EndList => open -= 1,
-            _ => {}
+/// Takes values that are well-formed, nested no deeper than that, and on one line each.
+struct Lines {
+    depth: usize,
+    /// Where those begin and end that were taken.
+    spans: Vec<(usize, usize)>,
+}
+
+impl Take for Lines {
+    const ON_ONE_LINE: bool = true;
+
+    fn takes(&mut self, events: &mut EventReader<'_, '_>, at: usize) -> Option<usize> {
+        events.seek(at);
+        let mut open = 0;
+        while let Some(event) = events.next_event() {
+            match event {
+                Event::BeginMap | Event::BeginList if open >= self.depth => return None,
+                Event::BeginMap | Event::BeginList => open += 1,
+                Event::EndMap | Event::EndList => open -= 1,
+                _ => {}
+            }
         }
+        events.end()
     }
-    events.end()
+
+    fn learn(&mut self, _: usize) {}
+
+    fn takes_alike(&mut self, _: usize, _: &[Event<'_>]) -> bool {
+        true
+    }
+
+    fn taken(&mut self, start: usize, end: usize) {
+        self.spans.push((start, end));
+    }
 }
 
 /// What part a record is in, as far as an expression says.

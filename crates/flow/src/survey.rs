@@ -5,6 +5,7 @@ mod at;
 use kyanite_formats::Format;
 use kyanite_formats::json::EventReader;
 use kyanite_formats::record_view::{Shape, View};
+use kyanite_formats::records::Structure;
 use kyanite_formats::xml::StepName;
 use kyanite_survey::{Batch, Bounds, Ended, Survey};
 use kyanite_tree::{Arena, Base, Code, Diagnostic, Passed, TextPlaces, ValueEvents};
@@ -211,23 +212,29 @@ fn values_of(block: &[u8], depth: usize) -> Made<Ended> {
     let arena = Arena::new();
     let (text, invalid) = valid_start(block);
     let mut batch = Batch::new(&arena).within(depth);
-    let mut events = EventReader::new(text, 0);
-    let mut is_clean = invalid == 0;
-    let blank =
-        |at: usize| text[at..].len() - text[at..].trim_start_matches([' ', '\t', '\r', '\n']).len();
-    let mut at = blank(0);
-    while is_clean && at < text.len() {
-        events.seek(at);
-        is_clean = batch.record(&mut events);
-        match events.end() {
-            Some(end) if is_clean => {
-                let blanks = blank(end);
-                is_clean = blanks > 0;
-                at = end + blanks;
-            }
-            _ => is_clean = false,
-        }
-    }
+    let structure = Structure::of(text.as_bytes());
+    let events = EventReader::new(text, &structure).filter(|_| invalid == 0);
+    let is_clean = events.is_some_and(|events| count_all(&mut batch, events, text).is_some());
     let places = TextPlaces::new("", block);
     Made { value: batch.end(&mut |offset| places.line_column(offset).line), is_clean }
+}
+
+/// Counts one value after another; gives nothing where one is not clean.
+fn count_all<'t>(
+    batch: &mut Batch<'t>,
+    mut events: EventReader<'t, '_>,
+    text: &'t str,
+) -> Option<()> {
+    let behind_blanks = |at: usize| {
+        let blanks = text[at..].bytes().take_while(|byte| b" \t\r\n".contains(byte)).count();
+        at + blanks
+    };
+    let mut at = behind_blanks(0);
+    while at < text.len() {
+        events.seek(at);
+        let end = batch.record(&mut events).then(|| events.end())??;
+        at = behind_blanks(end);
+        (at > end).then_some(())?;
+    }
+    Some(())
 }

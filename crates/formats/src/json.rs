@@ -16,13 +16,14 @@ mod read;
 mod shapes;
 mod slots;
 mod string;
+mod templates;
 mod tokens;
 mod verbatim;
 mod write;
 
 pub use canonical::{survives_double, write_canonical};
 pub use error::{ErrorKind, ReadError};
-pub use events::EventReader;
+pub use events::{EventReader, is_one_value};
 pub use frame::{Found, Frame, FrameError, Framed};
 pub use inside::Inside;
 pub(crate) use key::Key;
@@ -32,6 +33,7 @@ pub use read::{DEFAULT_DEPTH, Duplicate, Origins, Reader, ReaderOptions, documen
 pub use shapes::Shapes;
 pub use slots::{Slot, Slots, Slotted};
 pub use string::unescaped;
+pub use templates::{Followed, Templates};
 pub use verbatim::Verbatim;
 pub use write::{Style, compact, write, write_line_start, write_nested, write_text};
 pub(crate) use write::{write_character, write_escape};

@@ -11,6 +11,7 @@
 //! assert_eq!((&text[name.start..name.end], &text[value.span.start..value.span.end]), ("port", "ness"));
 //! ```
 
+use kyanite_scan::Structure;
 use kyanite_tree::{Event, Pull, RawText, Span};
 
 use crate::json::{EventReader, unescaped};
@@ -170,12 +171,14 @@ impl<'t> Builder<'t> {
 }
 
 fn of_json(text: &str) -> Option<Outline> {
-    let start = text.strip_prefix('\u{FEFF}').map_or(0, |rest| text.len() - rest.len());
-    let mut events = EventReader::new(text, start);
+    let json = text.strip_prefix('\u{FEFF}').unwrap_or(text);
+    let before = text.len() - json.len();
+    let structure = Structure::of(json.as_bytes());
+    let mut events = EventReader::new(json, &structure)?;
     let mut builder = Builder::new(text);
-    let mut at = start;
+    let mut at = before;
     while let Some(event) = events.next_event() {
-        let end = events.position();
+        let end = before + events.position();
         let between =
             |text: &str| text[at..end].find(|c: char| !c.is_ascii_whitespace() && c != ',');
         let start = at + between(text).unwrap_or(0);

@@ -11,7 +11,7 @@ use crate::{WORD, Word};
 pub(crate) const GROUP: usize = 64;
 
 /// What the bytes so far come to.
-#[derive(Clone, Copy, Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub(crate) struct Finder {
     /// Where the next word begins.
     at: u32,

@@ -7,18 +7,13 @@
 use crate::classes::Classes;
 use crate::number::number_end;
 
-/// As many containers cannot be followed at once.
-const DEEPEST: u32 = u64::BITS;
+use crate::nesting::Nesting;
 
 /// What the bytes so far come to.
-#[derive(Clone, Copy, Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub(crate) struct Grammar {
-    /// The containers that are open, one bit each, the innermost the lowest: whether it is a map.
-    maps: u64,
-    /// How many are open.
-    depth: u32,
-    /// All bits that the depth ever had.
-    deepest: u32,
+    /// The containers that are open.
+    open: Nesting,
     /// Behind what a value comes: a colon, the beginning of a list, a comma in a list.
     before_value: Follow,
     /// Behind what a name comes: the beginning of a map, a comma in a map.
@@ -48,7 +43,7 @@ pub(crate) struct Quoted {
 impl Grammar {
     /// Whether everything so far stands where it may.
     pub(crate) fn is_kept(&self) -> bool {
-        self.wrong == 0 && self.deepest < DEEPEST
+        self.wrong == 0
     }
 
     /// Takes the next 64 bytes of a text, which begin at byte `at`.
@@ -93,23 +88,20 @@ impl Grammar {
         while brackets != 0 {
             let upto = brackets ^ (brackets - 1);
             let bit = upto & brackets;
-            inside |= rest & upto & all(self.depth != 0);
-            in_maps |= rest & upto & all(self.maps & 1 == 1);
+            let is_inside = all(!self.open.is_empty());
+            inside |= rest & upto & is_inside;
+            in_maps |= rest & upto & all(self.open.is_in_map());
             rest &= !upto;
             brackets &= brackets - 1;
-            let is_curly = u64::from(curly & bit != 0);
+            let is_curly = curly & bit != 0;
             if ends & bit == 0 {
-                self.maps = self.maps << 1 | is_curly;
-                self.depth = self.depth.wrapping_add(1);
+                self.open.begin(is_curly);
             } else {
-                self.wrong |= (self.maps & 1) ^ is_curly;
-                self.maps >>= 1;
-                self.depth = self.depth.wrapping_sub(1);
+                self.wrong |= !is_inside | u64::from(self.open.is_in_map() ^ is_curly);
+                self.open.end();
             }
-            // One that closes nothing makes the depth greater than any.
-            self.deepest |= self.depth;
         }
-        (inside | rest & all(self.depth != 0), in_maps | rest & all(self.maps & 1 == 1))
+        (inside | rest & all(!self.open.is_empty()), in_maps | rest & all(self.open.is_in_map()))
     }
 
     /// The closing quotes of the names that begin at some opening ones.

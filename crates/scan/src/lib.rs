@@ -61,6 +61,7 @@ mod finder;
 mod grammar;
 #[cfg(target_arch = "aarch64")]
 mod neon;
+mod nesting;
 mod number;
 mod plain;
 mod portable;
@@ -69,6 +70,7 @@ mod sse;
 mod tuned;
 
 use finder::{Brackets, Finder};
+pub use nesting::Nesting;
 pub use number::number_end;
 pub use plain::{CHUNK, is_plain, plain_bytes};
 pub use tuned::{Work, tuned};
@@ -134,8 +136,7 @@ impl Structure {
     }
 
     /// Whether the text is one of JSON values, one behind the other, the last of which may lack its end: every byte was looked at
-    /// for that (RFC 8259 sections 2 to 7). What is well-formed may still be said not to be where more than 64 lists and maps
-    /// are open at once, or where the text has 4 GiB.
+    /// for that (RFC 8259 sections 2 to 7). Of a text of 4 GiB or more nothing is known.
     ///
     /// ```
     /// use kyanite_scan::Structure;

@@ -35,6 +35,7 @@ use kyanite_tree::Value;
 
 use crate::{Problem, RulePlace};
 
+pub use accept::Accepting;
 pub use check::DEPTH;
 pub use format::has_format;
 use keyword::Keyword;
@@ -186,7 +187,7 @@ pub struct Schema<'s> {
     reads: Option<Reads>,
     remarks: Vec<Problem>,
     /// What is told from events, if all can be.
-    accepting: Option<accept::Acceptor>,
+    acceptor: Option<accept::Acceptor>,
 }
 
 impl Schema<'_> {

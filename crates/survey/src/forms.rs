@@ -1,8 +1,8 @@
 //! What texts look like: dates, addresses, numbers, other documents.
 
-use kyanite_formats::json::EventReader;
+use kyanite_formats::json::is_one_value;
 use kyanite_schema::json::has_format;
-use kyanite_tree::{Decimal, Pull};
+use kyanite_tree::Decimal;
 
 /// What a text looks like.
 #[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Debug)]
@@ -74,7 +74,7 @@ impl Form {
         let bytes = text.as_bytes();
         let is = |form: Self, holds: bool| holds.then_some(form);
         match *bytes.first()? {
-            b'{' | b'[' => is(Self::Json, is_json(text)),
+            b'{' | b'[' => is(Self::Json, is_one_value(text)),
             b'<' => is(Self::Xml, is_element(text)),
             b't' | b'f' if matches!(text, "true" | "false") => Some(Self::Boolean),
             b'0'..=b'9' | b'+' | b'-' | b'.' => number_or_time(text),
@@ -128,13 +128,6 @@ fn word(text: &str) -> Option<Form> {
         b':' => has_format("ipv6", text).then_some(Form::IpAddress),
         _ => None,
     }
-}
-
-/// Whether a text is a whole list or map of JSON.
-fn is_json(text: &str) -> bool {
-    let mut events = EventReader::new(text, 0);
-    while events.next_event().is_some() {}
-    events.end().is_some_and(|end| text[end..].trim_ascii().is_empty())
 }
 
 /// Whether a text begins and ends as an element of XML does.

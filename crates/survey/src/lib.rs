@@ -6,13 +6,18 @@
 //!
 //! ```
 //! use kyanite_formats::json::EventReader;
+//! use kyanite_formats::records::Structure;
 //! use kyanite_survey::{Batch, Bounds, Survey};
 //! use kyanite_tree::Arena;
 //!
 //! let arena = Arena::new();
 //! let mut batch = Batch::new(&arena);
-//! for text in [r#"{"no": 1, "berth": "A"}"#, r#"{"no": 2}"#] {
-//!     assert!(batch.record(&mut EventReader::new(text, 0)));
+//! let text = r#"{"no": 1, "berth": "A"} {"no": 2}"#;
+//! let structure = Structure::of(text.as_bytes());
+//! let mut events = EventReader::new(text, &structure).unwrap();
+//! for at in [0, 24] {
+//!     events.seek(at);
+//!     assert!(batch.record(&mut events));
 //! }
 //! let mut survey = Survey::new(Bounds::default());
 //! survey.take(batch.end(&mut |_| 1), "sailings.jsonl", 0);

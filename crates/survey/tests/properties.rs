@@ -2,6 +2,7 @@
 #![allow(clippy::unwrap_used, reason = "a test that fails may panic")]
 
 use kyanite_formats::json::{EventReader, ReaderOptions, document};
+use kyanite_formats::records::Structure;
 use kyanite_schema::json::{Document, Schema, Settings};
 use kyanite_survey::{Batch, Bounds, Report, Survey};
 use kyanite_tree::{Arena, Base, ValueEvents};
@@ -46,7 +47,8 @@ fn survey(records: &[String], batch_size: usize, by_events: bool) -> Survey {
         let mut batch = Batch::new(&arena);
         for text in records {
             let is_whole = if by_events {
-                batch.record(&mut EventReader::new(text, 0))
+                let structure = Structure::of(text.as_bytes());
+                batch.record(&mut EventReader::new(text, &structure).unwrap())
             } else {
                 let (value, _) = document(text, &arena, ReaderOptions::default()).unwrap();
                 batch.record(&mut ValueEvents::new(value, Base::default()))

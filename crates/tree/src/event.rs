@@ -39,6 +39,13 @@ pub trait Pull<'t> {
     /// The next event; nothing where the value is over, or the document is not well-formed there, which a reader of values explains.
     fn next_event(&mut self) -> Option<Event<'t>>;
 
+    /// Takes the name that comes next, if it is certainly this one, which has nothing to escape. Where this is false it may still be:
+    /// the next event tells.
+    #[inline]
+    fn takes_name(&mut self, _name: &str) -> bool {
+        false
+    }
+
     /// An offset in the text, on the line in which the scalar ends, or the list or map begins, that was given last.
     fn offset(&self) -> usize;
 }

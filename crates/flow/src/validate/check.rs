@@ -7,6 +7,7 @@ use std::sync::atomic::Ordering;
 use kyanite_formats::Format;
 use kyanite_formats::json::EventReader;
 use kyanite_formats::record_view::{Shape, View};
+use kyanite_formats::records::Structure;
 use kyanite_schema::schematron::Assertion;
 use kyanite_schema::xsd::Validator;
 use kyanite_schema::{Finding as Found, json};
@@ -15,11 +16,13 @@ use kyanite_tree::{
 };
 
 use super::finding::Step;
+use super::records::Valid;
 use super::schemas::{Assigned, Bundle, Compiled};
 use super::{Chosen, Finding, Numbered, Set, Validation, Verdict, assertions, elements, records};
 use crate::document::Library;
 use crate::failed::{Counters, Events, Failed};
 use crate::input::{InputOptions, Limited, Source, cannot_read};
+use crate::records::Take;
 use crate::run::is_xml;
 
 /// Checks inputs one after another, on one thread.
@@ -196,13 +199,12 @@ impl<'c, 's> Checker<'c, 's> {
         if format.has_records() && !options.unwrap {
             return records::stream(source, &bundle.json, raw, (options, self.threads), counters);
         }
-        let can_accept = bundle.json.iter().all(json::Schema::can_accept);
-        if format == Format::Json
-            && can_accept
+        if let Some(mut valid) = Valid::by(&bundle.json)
+            && format == Format::Json
             && !options.unwrap
             && source.contradiction().is_none()
         {
-            let Some(rest) = accepted(source, &bundle.json, options)? else {
+            let Some(rest) = accepted(source, &mut valid, options)? else {
                 raw.checked += 1;
                 return Ok(());
             };
@@ -215,15 +217,17 @@ impl<'c, 's> Checker<'c, 's> {
 /// Checks a document by its events; gives it back where these do not tell that it is valid.
 fn accepted(
     source: Source,
-    schemas: &[json::Schema<'_>],
+    valid: &mut Valid<'_, '_>,
     options: &InputOptions,
 ) -> Result<Option<Source>, Failed> {
     let mut bytes = Vec::new();
     let read = Limited::new(source.reader, options.size).read_to_end(&mut bytes);
     read.map_err(|error| Failed::Input(cannot_read(&source.name, &error)))?;
     let is_accepted = std::str::from_utf8(&bytes).is_ok_and(|text| {
-        let mut events = EventReader::new(text, 0);
-        records::accepted(schemas, &mut events, 0).is_some_and(|end| is_blank(&text[end..]))
+        let structure = Structure::of(text.as_bytes());
+        let end =
+            EventReader::new(text, &structure).and_then(|mut events| valid.takes(&mut events, 0));
+        end.is_some_and(|end| is_blank(&text[end..]))
     });
     let reader = Box::new(std::io::Cursor::new(bytes));
     Ok((!is_accepted).then(|| Source { reader, ..source }))

@@ -1,16 +1,19 @@
 //! Streams of records against JSON Schemas, a block at a time.
 
+use std::sync::{Mutex, PoisonError};
+
 use kyanite_formats::Format;
-use kyanite_formats::json::EventReader;
+use kyanite_formats::json::{EventReader, Templates};
 use kyanite_formats::records::Layout;
+use kyanite_schema::json::Accepting;
 use kyanite_schema::{Finding as Found, json};
-use kyanite_tree::{Arena, Base, Diagnostic, Passed, Place, Value, locate};
+use kyanite_tree::{Arena, Base, Diagnostic, Event, Passed, Place, Value, locate};
 
 use super::check::{Raw, check_value};
 use crate::failed::{Counters, Events, Failed};
 use crate::in_order::{Made, Workers};
 use crate::input::{InputOptions, Source};
-use crate::records::{Block, Blocks, InputPart, Next, Records, Then};
+use crate::records::{Block, Blocks, InputPart, Next, Records, Take, Then};
 use crate::run::stack_size;
 use crate::walk::{Step, Walk};
 
@@ -59,7 +62,15 @@ fn on_threads(
         counters.read(block.len() as u64);
     };
     let stack = stack_size(json::DEPTH.max(options.limits.depth));
-    let work = |block: &[u8]| apart(block, schemas, name, layout);
+    // What was learned in a block is of use in the next, whichever thread takes it.
+    let idle = Mutex::new(Vec::new());
+    let work = |block: &[u8]| {
+        let known = idle.lock().unwrap_or_else(PoisonError::into_inner).pop();
+        let mut known = known.unwrap_or_else(|| Known::of(schemas));
+        let made = apart(block, schemas, name, layout, &mut known);
+        idle.lock().unwrap_or_else(PoisonError::into_inner).push(known);
+        made
+    };
     let left = Workers { threads, stack }.run(blocks, name, &work, &mut take)?;
     Ok((left, progress))
 }
@@ -70,6 +81,7 @@ fn apart(
     schemas: &[json::Schema<'_>],
     name: &str,
     layout: Layout<'_>,
+    known: &mut Known<'_, '_>,
 ) -> Made<Apart> {
     let arena = Arena::new();
     let (mut findings, mut records, mut is_clean) = (Vec::new(), 0, true);
@@ -82,11 +94,8 @@ fn apart(
     {
         let block = Block { bytes, then: Then::More };
         let mut reader = Records::new(block, 0, input, layout, &arena, None);
-        let may_pass = schemas.iter().all(json::Schema::can_accept);
         loop {
-            if may_pass {
-                records += reader.pass(&mut |events, at| accepted(schemas, events, at));
-            }
+            records += known.pass(&mut reader);
             match reader.next() {
                 Next::Record(record) => {
                     check_value(schemas, record, &mut |found| {
@@ -111,21 +120,59 @@ fn apart(
     Made { value: Apart { findings, records }, is_clean }
 }
 
-/// Where the value ends that begins at byte `at`, if it is certainly valid by all schemas.
-pub(super) fn accepted(
-    schemas: &[json::Schema<'_>],
-    events: &mut EventReader<'_>,
-    at: usize,
-) -> Option<usize> {
-    let mut end = None;
-    for schema in schemas {
-        events.seek(at);
-        if !schema.accepts(events) {
-            return None;
-        }
-        end = Some(events.end()?);
+/// What is known of records that are valid.
+struct Known<'a, 's> {
+    templates: Templates,
+    /// Where it can be told from events.
+    valid: Option<Valid<'a, 's>>,
+}
+
+impl<'a, 's> Known<'a, 's> {
+    fn of(schemas: &'a [json::Schema<'s>]) -> Self {
+        Self { templates: Templates::default(), valid: Valid::by(schemas) }
     }
-    end
+
+    /// Passes over records that are certainly valid; gives how many there were.
+    fn pass(&mut self, records: &mut Records<'_>) -> usize {
+        let valid = self.valid.as_mut();
+        valid.map_or(0, |valid| records.pass(&mut self.templates, valid))
+    }
+}
+
+/// Takes values that are certainly valid by all of some schemas.
+pub(super) struct Valid<'a, 's>(Vec<Accepting<'a, 's>>);
+
+impl<'a, 's> Valid<'a, 's> {
+    /// Nothing where some of the schemas cannot tell it from events.
+    pub(super) fn by(schemas: &'a [json::Schema<'s>]) -> Option<Self> {
+        schemas.iter().map(json::Schema::accepting).collect::<Option<_>>().map(Self)
+    }
+}
+
+impl Take for Valid<'_, '_> {
+    const ON_ONE_LINE: bool = false;
+
+    fn takes(&mut self, events: &mut EventReader<'_, '_>, at: usize) -> Option<usize> {
+        let mut end = None;
+        for schema in &mut self.0 {
+            events.seek(at);
+            if !schema.accepts(events) {
+                return None;
+            }
+            end = Some(events.end()?);
+        }
+        end
+    }
+
+    fn learn(&mut self, template: usize) {
+        self.0.iter_mut().for_each(|schema| schema.learn(template));
+    }
+
+    fn takes_alike(&mut self, template: usize, scalars: &[Event<'_>]) -> bool {
+        self.0.iter().all(|schema| schema.accepts_alike(template, scalars))
+    }
+
+    fn taken(&mut self, _: usize, _: usize) {}
 }
 
 /// The path of a finding in its record, without the sign of the root.
@@ -154,7 +201,7 @@ pub(super) fn stream(
     if may_be_parted {
         (blocks, progress) = on_threads(blocks, schemas, (raw, &name, options), threads, counters)?;
     }
-    let may_pass = schemas.iter().all(json::Schema::can_accept);
+    let mut known = Known::of(schemas);
     let Progress { mut number, base, before } = progress;
     let mut told = Vec::new();
     let mut tell = |found: Diagnostic| told.push(found);
@@ -163,11 +210,9 @@ pub(super) fn stream(
     let walk = Walk::new(options, &mut events);
     let read = walk.over(&mut blocks, input, &replaced, &mut |records, _, step| {
         loop {
-            if may_pass {
-                let passed = records.pass(&mut |events, at| accepted(schemas, events, at));
-                raw.checked += passed as u64;
-                number += passed;
-            }
+            let passed = known.pass(records);
+            raw.checked += passed as u64;
+            number += passed;
             match step.next(records)? {
                 Step::Record(record) => {
                     raw.checked += 1;

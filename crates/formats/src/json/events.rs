@@ -1,10 +1,14 @@
-//! Events of a JSON text (RFC 8259), whose whole grammar is checked on the way.
+//! Events of a JSON text (RFC 8259) whose [structure](kyanite_scan::Structure) is known, and with it that every byte of the text is
+//! well-formed: what is left to do is to go from one value to the next.
 //!
 //! ```
 //! use kyanite_formats::json::EventReader;
+//! use kyanite_formats::records::Structure;
 //! use kyanite_tree::{Event, Pull};
 //!
-//! let mut events = EventReader::new(r#"{"no": 4}"#, 0);
+//! let text = r#"{"no": 4}"#;
+//! let structure = Structure::of(text.as_bytes());
+//! let mut events = EventReader::new(text, &structure).unwrap();
 //! assert_eq!(events.next_event(), Some(Event::BeginMap));
 //! assert!(matches!(events.next_event(), Some(Event::Name(name)) if name.text == "no"));
 //! assert_eq!(events.next_event(), Some(Event::Number("4")));
@@ -12,48 +16,45 @@
 //! assert_eq!((events.next_event(), events.end()), (None, Some(9)));
 //! ```
 
+use kyanite_scan::{Nesting, Structure};
 use kyanite_tree::{Event, Pull, RawText};
 
-use super::string::{plain_end, unescape};
-use kyanite_scan::number_end;
-
-/// What may come next.
-#[derive(Clone, Copy, PartialEq, Eq, Debug)]
-enum Expects {
-    Value,
-    /// A name, or the end of a map that has none yet.
-    FirstName,
-    /// An item, or the end of a list that has none yet.
-    FirstItem,
-    /// A comma, or the end of the map or list.
-    More,
-    /// The value is over.
-    Nothing,
-}
-
-/// Reads one value as events.
+/// Reads one value after another as events.
 #[derive(Debug)]
-pub struct EventReader<'t> {
+pub struct EventReader<'t, 's> {
     text: &'t str,
+    structure: &'s Structure,
     at: usize,
-    expects: Expects,
-    /// Whether each of those that are open is a map.
-    open: Vec<bool>,
-    /// Room for texts with escapes.
-    unescaped: String,
+    open: Nesting,
+    /// Whether a text that comes next is a name.
+    awaits_name: bool,
+    is_over: bool,
 }
 
-impl<'t> EventReader<'t> {
-    /// A reader of the value that begins at byte `at` of a text, or behind blanks there.
+impl<'t, 's> EventReader<'t, 's> {
+    /// A reader of the value with which a text begins. `None` if the text is not well-formed by its structure; a reader of values
+    /// tells what is wrong then.
     #[must_use]
-    pub fn new(text: &'t str, at: usize) -> Self {
-        Self { text, at, expects: Expects::Value, open: Vec::new(), unescaped: String::new() }
+    pub fn new(text: &'t str, structure: &'s Structure) -> Option<Self> {
+        structure.is_well_formed().then_some(Self {
+            text,
+            structure,
+            at: 0,
+            open: Nesting::default(),
+            awaits_name: false,
+            is_over: false,
+        })
     }
 
-    /// Begins again, with the value at another byte.
+    /// Begins again, with the value at byte `at` or behind blanks there.
     pub fn seek(&mut self, at: usize) {
-        (self.at, self.expects) = (at, Expects::Value);
         self.open.clear();
+        (self.at, self.awaits_name, self.is_over) = (at, false, false);
+    }
+
+    /// The text that is read.
+    pub(super) fn text(&self) -> &'t str {
+        self.text
     }
 
     /// The offset behind the event that was given last.
@@ -65,135 +66,169 @@ impl<'t> EventReader<'t> {
     /// The offset behind the value, once all of its events were given.
     #[must_use]
     pub fn end(&self) -> Option<usize> {
-        (self.expects == Expects::Nothing).then_some(self.at)
+        self.is_over.then_some(self.at)
     }
 
-    #[inline]
+    /// Whether the text ends before the value does; takes the events that are left.
+    pub fn is_cut_short(&mut self) -> bool {
+        while self.next_event().is_some() {}
+        !self.is_over
+    }
+
+    #[inline(always)]
     fn skip_blank(&mut self) -> Option<u8> {
+        // Of a well-formed text that is not in quotes only blanks are as low.
         let bytes = self.text.as_bytes();
-        loop {
-            match *bytes.get(self.at)? {
-                b' ' | b'\t' | b'\n' | b'\r' => self.at += 1,
-                other => return Some(other),
-            }
+        while *bytes.get(self.at)? <= b' ' {
+            self.at += 1;
         }
+        Some(bytes[self.at])
     }
 
-    /// A text in quotes, at the first of them.
-    #[inline]
+    /// Takes the colon behind a name.
+    #[inline(always)]
+    fn end_name(&mut self) -> Option<()> {
+        while *self.text.as_bytes().get(self.at)? != b':' {
+            self.at += 1;
+        }
+        self.at += 1;
+        self.awaits_name = false;
+        Some(())
+    }
+
+    #[inline(always)]
+    fn end_value(&mut self) {
+        self.awaits_name = self.open.is_in_map();
+        self.is_over = self.open.is_empty();
+    }
+
+    /// A text, at its opening quote.
+    #[inline(always)]
     fn quoted(&mut self) -> Option<RawText<'t>> {
-        let (bytes, start) = (self.text.as_bytes(), self.at + 1);
-        let end = plain_end(bytes, start);
-        match *bytes.get(end)? {
-            b'"' => {
-                self.at = end + 1;
-                Some(RawText { text: &self.text[start..end], has_escapes: false })
-            }
-            b'\\' => {
-                let quote = unescape(self.text, start, end, &mut self.unescaped).ok()?;
-                self.at = quote + 1;
-                Some(RawText { text: &self.text[start..quote], has_escapes: true })
-            }
-            _ => None,
-        }
-    }
-
-    /// What follows once a value is over.
-    #[inline]
-    fn behind_value(&self) -> Expects {
-        if self.open.is_empty() { Expects::Nothing } else { Expects::More }
+        let (start, end) = (self.at + 1, self.structure.closing_quote(self.at)?);
+        let text = self.text.get(start..end)?;
+        self.at = end + 1;
+        let has_escapes = self.structure.has_escapes() && text.contains('\\');
+        Some(RawText { text, has_escapes })
     }
 
     #[inline]
-    fn word(&mut self, word: &str, event: Event<'t>) -> Option<Event<'t>> {
-        if !self.text.as_bytes()[self.at..].starts_with(word.as_bytes()) {
-            return None;
+    fn number(&mut self) -> Option<Event<'t>> {
+        let (bytes, start) = (self.text.as_bytes(), self.at);
+        let is_part = |byte: &u8| matches!(byte, b'0'..=b'9' | b'.' | b'-' | b'+' | b'e' | b'E');
+        let mut end = start + 1;
+        while bytes.get(end).is_some_and(is_part) {
+            end += 1;
         }
+        self.at = end;
+        self.end_value();
+        Some(Event::Number(self.text.get(start..end)?))
+    }
+
+    #[inline]
+    fn word(&mut self, word: &str, event: Event<'t>) -> Event<'t> {
         self.at += word.len();
-        self.expects = self.behind_value();
-        Some(event)
+        self.end_value();
+        event
     }
 
-    #[inline]
-    fn value(&mut self, byte: u8) -> Option<Event<'t>> {
-        match byte {
-            b'"' => {
-                let text = self.quoted()?;
-                self.expects = self.behind_value();
-                Some(Event::Text(text))
-            }
-            b'{' | b'[' => {
-                let is_map = byte == b'{';
-                self.at += 1;
-                self.open.push(is_map);
-                self.expects = if is_map { Expects::FirstName } else { Expects::FirstItem };
-                Some(if is_map { Event::BeginMap } else { Event::BeginList })
-            }
-            b'-' | b'0'..=b'9' => {
-                let start = self.at;
-                self.at = number_end(self.text.as_bytes(), start).ok()?;
-                self.expects = self.behind_value();
-                Some(Event::Number(&self.text[start..self.at]))
-            }
-            b't' => self.word("true", Event::Boolean(true)),
-            b'f' => self.word("false", Event::Boolean(false)),
-            b'n' => self.word("null", Event::Null),
-            _ => None,
-        }
-    }
-
-    #[inline]
-    fn name(&mut self) -> Option<Event<'t>> {
-        let name = self.quoted()?;
-        if self.skip_blank()? != b':' {
-            return None;
-        }
+    #[inline(always)]
+    fn begin(&mut self, is_map: bool) {
         self.at += 1;
-        self.expects = Expects::Value;
-        Some(Event::Name(name))
+        self.open.begin(is_map);
+        self.awaits_name = is_map;
     }
 
-    #[inline]
-    fn close(&mut self, is_map: bool) -> Option<Event<'t>> {
+    #[inline(always)]
+    fn close(&mut self) {
         self.at += 1;
-        self.open.pop();
-        self.expects = self.behind_value();
-        Some(if is_map { Event::EndMap } else { Event::EndList })
+        self.open.end();
+        self.end_value();
     }
 }
 
-impl<'t> Pull<'t> for EventReader<'t> {
-    #[inline]
+impl<'t> Pull<'t> for EventReader<'t, '_> {
+    #[inline(always)]
     fn next_event(&mut self) -> Option<Event<'t>> {
-        if self.expects == Expects::Nothing {
+        if self.is_over {
             return None;
         }
-        let byte = self.skip_blank()?;
-        match (self.expects, byte) {
-            (Expects::Value, _) => self.value(byte),
-            (Expects::FirstName, b'"') => self.name(),
-            (Expects::FirstName, b'}') => self.close(true),
-            (Expects::FirstItem, b']') => self.close(false),
-            (Expects::FirstItem, _) => self.value(byte),
-            (Expects::More, b',') => {
-                let is_map = *self.open.last()?;
-                self.at += 1;
-                match self.skip_blank()? {
-                    b'"' if is_map => self.name(),
-                    _ if is_map => None,
-                    other => self.value(other),
-                }
-            }
-            (Expects::More, b'}') if self.open.last() == Some(&true) => self.close(true),
-            (Expects::More, b']') if self.open.last() == Some(&false) => self.close(false),
-            _ => None,
+        let mut byte = self.skip_blank()?;
+        if byte == b',' {
+            self.at += 1;
+            byte = self.skip_blank()?;
         }
+        match byte {
+            b'"' if self.awaits_name => {
+                let name = self.quoted()?;
+                self.end_name()?;
+                Some(Event::Name(name))
+            }
+            b'"' => {
+                let text = self.quoted()?;
+                self.end_value();
+                Some(Event::Text(text))
+            }
+            b'{' => {
+                self.begin(true);
+                Some(Event::BeginMap)
+            }
+            b'[' => {
+                self.begin(false);
+                Some(Event::BeginList)
+            }
+            b'}' => {
+                self.close();
+                Some(Event::EndMap)
+            }
+            b']' => {
+                self.close();
+                Some(Event::EndList)
+            }
+            b't' => Some(self.word("true", Event::Boolean(true))),
+            b'f' => Some(self.word("false", Event::Boolean(false))),
+            b'n' => Some(self.word("null", Event::Null)),
+            _ => self.number(),
+        }
+    }
+
+    #[inline(always)]
+    fn takes_name(&mut self, name: &str) -> bool {
+        let bytes = self.text.as_bytes();
+        let mut at = self.at;
+        // A comma, and blanks around it: it cannot be anything else.
+        while bytes.get(at).is_some_and(|byte| *byte <= b' ' || *byte == b',') {
+            at += 1;
+        }
+        let behind = bytes.get(at + 1..).unwrap_or_default();
+        let is_it = self.awaits_name
+            && behind.get(name.len()) == Some(&b'"')
+            && bytes[at] == b'"'
+            && behind.starts_with(name.as_bytes());
+        if is_it {
+            self.at = at + name.len() + 2;
+        }
+        is_it && self.end_name().is_some()
     }
 
     #[inline]
     fn offset(&self) -> usize {
         self.at.saturating_sub(1)
     }
+}
+
+/// Whether a text is one value, and nothing but blanks around it.
+///
+/// ```
+/// assert!(kyanite_formats::json::is_one_value(r#" {"no": 4} "#));
+/// assert!(!kyanite_formats::json::is_one_value(r#"{"no": 4} 5"#));
+/// ```
+#[must_use]
+pub fn is_one_value(text: &str) -> bool {
+    let structure = Structure::of(text.as_bytes());
+    let Some(mut events) = EventReader::new(text, &structure) else { return false };
+    while events.next_event().is_some() {}
+    events.end().is_some_and(|end| text[end..].trim_matches([' ', '\t', '\n', '\r']).is_empty())
 }
 
 #[cfg(test)]
@@ -206,7 +241,8 @@ mod tests {
 
     /// What events make, written as compact JSON; nothing where they end before the value does.
     fn rebuilt(text: &str) -> Option<String> {
-        let mut events = EventReader::new(text, 0);
+        let structure = Structure::of(text.as_bytes());
+        let mut events = EventReader::new(text, &structure)?;
         let (mut out, mut is_first) = (String::new(), true);
         while let Some(event) = events.next_event() {
             let is_end = matches!(event, Event::EndMap | Event::EndList);

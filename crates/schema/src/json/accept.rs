@@ -71,7 +71,7 @@ enum Others {
 
 impl<'s> Schema<'s> {
     /// What the schema accepts, if all of its keywords can be decided along events.
-    pub(super) fn acceptor(&self) -> Option<Acceptor> {
+    pub(super) fn find_acceptor(&self) -> Option<Acceptor> {
         let mut builder = Builder { schema: self, numbers: HashMap::new(), waiting: Vec::new() };
         let root = builder.expand(0)?;
         builder.place(root);
@@ -86,18 +86,14 @@ impl<'s> Schema<'s> {
         Some(Acceptor { places })
     }
 
-    /// Whether the value whose events come next is certainly valid. If it is not certain, some of its events were taken.
-    pub fn accepts<'t>(&self, pull: &mut impl Pull<'t>) -> bool {
-        let Some(acceptor) = &self.accepting else { return false };
-        let Some(event) = pull.next_event() else { return false };
-        let accept = Accept { schema: self, places: &acceptor.places };
-        accept.value(0, event, pull, 0).is_some()
-    }
-
-    /// Whether anything can be told from events.
+    /// What tells by their events that values are valid, if all keywords of the schema can be decided so.
     #[must_use]
-    pub fn can_accept(&self) -> bool {
-        self.accepting.is_some()
+    pub fn accepting(&self) -> Option<Accepting<'_, 's>> {
+        let places = self.acceptor.as_ref()?.places.as_slice();
+        let nothing = |place: &Place| vec![0; place.map.names.len() + 1];
+        let usual = places.iter().map(nothing).collect();
+        let reasons = Reasons::default();
+        Some(Accepting { schema: self, places, usual, reasons, learned: Vec::new() })
     }
 }
 
@@ -270,38 +266,105 @@ impl<'s> Builder<'_, 's> {
     }
 }
 
-/// Accepts the values of one document; every method gives nothing where it is not certain.
-struct Accept<'a, 's> {
+/// Accepts values, one after another; every method gives nothing where it is not certain.
+#[derive(Debug)]
+pub struct Accepting<'a, 's> {
     schema: &'a Schema<'s>,
     places: &'a [Place],
+    /// For each place which member came last at the beginning of a map, and behind each of its names: most likely it comes again.
+    usual: Vec<Vec<usize>>,
+    /// What the value that was accepted last was accepted by.
+    reasons: Reasons,
+    /// Those of values that were learned, by the numbers of their templates.
+    learned: Vec<Option<Reasons>>,
 }
 
-impl<'s> Accept<'_, 's> {
+/// What a value was accepted by, besides what stands around its scalars.
+#[derive(Clone, Debug, Default)]
+struct Reasons {
+    /// The places of its scalars; none where nothing is said of one.
+    places: Vec<Option<PlaceNumber>>,
+    /// Scalars that are texts and all have to differ, by their numbers, of one list each.
+    different: Vec<Vec<usize>>,
+}
+
+impl<'s> Accepting<'_, 's> {
+    /// Whether the value whose events come next is certainly valid. If it is not certain, some of its events were taken.
+    pub fn accepts<'t>(&mut self, pull: &mut impl Pull<'t>) -> bool {
+        self.reasons.places.clear();
+        self.reasons.different.clear();
+        let event = pull.next_event();
+        event.and_then(|event| self.value(Some(0), event, pull, 0, &mut None)).is_some()
+    }
+
+    /// The value that was accepted last is the first of a template: what stands around its scalars is the same in others.
+    pub fn learn(&mut self, template: usize) {
+        if self.learned.len() <= template {
+            self.learned.resize(template + 1, None);
+        }
+        self.learned[template] = Some(self.reasons.clone());
+    }
+
+    /// Whether a value is certainly valid that follows a template, and has these scalars in order.
+    #[must_use]
+    pub fn accepts_alike(&self, template: usize, scalars: &[Event<'_>]) -> bool {
+        let Some(Some(Reasons { places, different })) = self.learned.get(template) else {
+            return false;
+        };
+        let holds = |(event, place): (&Event<'_>, &Option<PlaceNumber>)| {
+            place.is_none_or(|place| self.scalar(&self.places[place], *event).is_some())
+        };
+        places.len() == scalars.len()
+            && scalars.iter().zip(places).all(holds)
+            && different.iter().all(|numbers| {
+                let texts = numbers.iter().map(|number| match scalars[*number] {
+                    Event::Text(RawText { text, has_escapes: false }) => Some(text),
+                    _ => None,
+                });
+                are_different(&texts.collect::<Vec<_>>())
+            })
+    }
+
     fn keyword(&self, (number, at): (usize, usize)) -> &Keyword<'s> {
         &self.schema.nodes[number].rules[at].keyword
     }
 
+    /// The value that begins with an event, at a place or where nothing is said of it; of a map that is an item its sign.
+    #[inline(always)]
     fn value<'t>(
-        &self,
-        number: PlaceNumber,
+        &mut self,
+        number: Option<PlaceNumber>,
         event: Event<'t>,
         pull: &mut impl Pull<'t>,
         depth: u32,
+        sign: &mut Option<Sign<'t>>,
     ) -> Option<()> {
+        let Some(number) = number else { return self.anything(event, pull, depth) };
         let place = &self.places[number];
-        let is_one_of_texts = place.texts.is_some();
         match event {
-            Event::Text(text) => self.text(place, text),
-            _ if is_one_of_texts => None,
-            Event::Number(text) => self.number(place, text),
-            Event::Boolean(_) => place.types.has(Types::BOOLEAN).then_some(()),
-            Event::Null => place.types.has(Types::NULL).then_some(()),
+            Event::Text(_) | Event::Number(_) | Event::Boolean(_) | Event::Null => {
+                self.reasons.places.push(Some(number));
+                self.scalar(place, event)
+            }
+            _ if place.texts.is_some() => None,
             Event::BeginMap if depth < DEEPEST && place.types.has(Types::MAP) => {
-                self.map(&place.map, pull, depth)
+                self.map(number, pull, depth, sign)
             }
             Event::BeginList if depth < DEEPEST && place.types.has(Types::LIST) => {
                 self.list(place, pull, depth)
             }
+            _ => None,
+        }
+    }
+
+    #[inline(always)]
+    fn scalar(&self, place: &Place, event: Event<'_>) -> Option<()> {
+        match event {
+            Event::Text(text) => self.text(place, text),
+            _ if place.texts.is_some() => None,
+            Event::Number(text) => self.number(place, text),
+            Event::Boolean(_) => place.types.has(Types::BOOLEAN).then_some(()),
+            Event::Null => place.types.has(Types::NULL).then_some(()),
             _ => None,
         }
     }
@@ -346,50 +409,50 @@ impl<'s> Accept<'_, 's> {
         place.of_numbers.iter().all(holds).then_some(())
     }
 
-    fn list<'t>(&self, place: &Place, pull: &mut impl Pull<'t>, depth: u32) -> Option<()> {
-        let (mut count, mut first_texts) = (0, Vec::new());
+    fn list<'t>(&mut self, place: &Place, pull: &mut impl Pull<'t>, depth: u32) -> Option<()> {
+        let (mut count, mut signs) = (0, Vec::new());
         loop {
             let event = match pull.next_event()? {
                 Event::EndList => break,
                 event => event,
             };
             count += 1;
+            let mut sign = match event {
+                Event::Text(RawText { text, has_escapes: false }) => {
+                    Some(Sign { member: None, text, number: self.reasons.places.len() })
+                }
+                _ => None,
+            };
+            self.value(place.items, event, pull, depth + 1, &mut sign)?;
             if place.is_unique {
-                let awaits = match event {
-                    Event::BeginMap => Awaits::Name,
-                    _ => Awaits::Nothing,
-                };
-                let mut noting = Noting { pull, awaits, first: None };
-                self.item(place.items, event, &mut noting, depth)?;
-                first_texts.push(noting.first);
-            } else {
-                self.item(place.items, event, pull, depth)?;
+                signs.push(sign);
             }
         }
         let counts = place.item_counts.iter();
         if !counts.copied().all(|(limit, most)| is_within(limit, most, count)) {
             return None;
         }
-        (count < 2 || !place.is_unique || are_different(&first_texts)).then_some(())
+        if count < 2 || !place.is_unique {
+            return Some(());
+        }
+        // All signs are of one kind.
+        let members: Option<Vec<_>> =
+            signs.iter().map(|sign| Some(sign.as_ref()?.member)).collect();
+        members?.windows(2).all(|pair| pair[0] == pair[1]).then_some(())?;
+        self.reasons.different.push(signs.iter().flatten().map(|sign| sign.number).collect());
+        let texts: Vec<_> = signs.iter().map(|sign| sign.as_ref().map(|sign| sign.text)).collect();
+        are_different(&texts).then_some(())
     }
 
-    fn item<'t>(
-        &self,
-        place: Option<PlaceNumber>,
+    /// A value that nothing is said of; names may not be given twice in it either.
+    fn anything<'t>(
+        &mut self,
         event: Event<'t>,
         pull: &mut impl Pull<'t>,
         depth: u32,
     ) -> Option<()> {
-        match place {
-            Some(place) => self.value(place, event, pull, depth + 1),
-            None => self.anything(event, pull, depth + 1),
-        }
-    }
-
-    /// A value that nothing is said of; names may not be given twice in it either.
-    fn anything<'t>(&self, event: Event<'t>, pull: &mut impl Pull<'t>, depth: u32) -> Option<()> {
         match event {
-            Event::BeginMap if depth < DEEPEST => self.map(&MapPlace::default(), pull, depth),
+            Event::BeginMap if depth < DEEPEST => self.any_map(pull, depth),
             Event::BeginList if depth < DEEPEST => loop {
                 match pull.next_event()? {
                     Event::EndList => return Some(()),
@@ -397,50 +460,64 @@ impl<'s> Accept<'_, 's> {
                 }
             },
             Event::BeginMap | Event::BeginList => None,
-            _ => Some(()),
+            _ => {
+                self.reasons.places.push(None);
+                Some(())
+            }
         }
     }
 
-    fn map<'t>(&self, place: &MapPlace, pull: &mut impl Pull<'t>, depth: u32) -> Option<()> {
-        let (mut seen, mut next, mut count) = (0_u64, 0, 0);
-        let mut others = [""; MOST_OTHERS];
-        let mut other_count = 0;
+    /// The members of a map at a place, and its sign.
+    fn map<'t>(
+        &mut self,
+        number: PlaceNumber,
+        pull: &mut impl Pull<'t>,
+        depth: u32,
+        sign: &mut Option<Sign<'t>>,
+    ) -> Option<()> {
+        let place = &self.places[number].map;
+        let (mut seen, mut behind, mut others) = (0_u64, 0, OtherNames::default());
+        let mut count = 0;
         loop {
-            let name = match pull.next_event()? {
-                Event::EndMap => break,
-                Event::Name(RawText { text, has_escapes: false }) => text,
-                _ => return None,
+            let usual = self.usual[number][behind];
+            let is_usual = place.names.get(usual).is_some_and(|(name, _)| pull.takes_name(name));
+            let at = match is_usual {
+                true => Some(usual),
+                false => match pull.next_event()? {
+                    Event::EndMap => break,
+                    Event::Name(RawText { text: name, has_escapes: false }) => {
+                        let at = place.by_name.get(name).copied();
+                        if at.is_none() {
+                            others.add(name)?;
+                        }
+                        at
+                    }
+                    _ => return None,
+                },
             };
-            count += 1;
-            let at = match place.names.get(next) {
-                Some((known, _)) if **known == *name => Some(next),
-                _ => place.by_name.get(name).copied(),
-            };
-            let inner = match at {
-                Some(at) => {
+            let inner = match (at, place.others) {
+                (Some(at), _) => {
                     // Twice is told by the reader of values.
-                    if seen & 1 << at != 0 {
+                    if seen >> at & 1 == 1 {
                         return None;
                     }
                     seen |= 1 << at;
-                    next = at + 1;
+                    self.usual[number][behind] = at;
+                    behind = at + 1;
                     place.names[at].1
                 }
-                None => {
-                    if other_count == MOST_OTHERS || others[..other_count].contains(&name) {
-                        return None;
-                    }
-                    others[other_count] = name;
-                    other_count += 1;
-                    match place.others {
-                        Others::Any => None,
-                        Others::None => return None,
-                        Others::Like(inner) => Some(inner),
-                    }
-                }
+                (None, Others::Any) => None,
+                (None, Others::Like(inner)) => Some(inner),
+                (None, Others::None) => return None,
             };
             let event = pull.next_event()?;
-            self.item(inner, event, pull, depth)?;
+            if let (0, Some(_), Event::Text(RawText { text, has_escapes: false })) =
+                (count, at, event)
+            {
+                *sign = Some(Sign { member: at, text, number: self.reasons.places.len() });
+            }
+            count += 1;
+            self.value(inner, event, pull, depth + 1, &mut None)?;
         }
         let is_complete = seen & place.required == place.required;
         let has = |set: &u64| seen & set == *set;
@@ -451,6 +528,34 @@ impl<'s> Accept<'_, 's> {
         let counts = place.counts.iter().all(|(limit, bound)| is_within(*limit, *bound, count));
         (is_complete && groups && counts).then_some(())
     }
+
+    fn any_map<'t>(&mut self, pull: &mut impl Pull<'t>, depth: u32) -> Option<()> {
+        let mut names = OtherNames::default();
+        loop {
+            match pull.next_event()? {
+                Event::EndMap => return Some(()),
+                Event::Name(RawText { text, has_escapes: false }) => names.add(text)?,
+                _ => return None,
+            }
+            let event = pull.next_event()?;
+            self.anything(event, pull, depth + 1)?;
+        }
+    }
+}
+
+/// The names of members that a schema does not speak of.
+#[derive(Default)]
+struct OtherNames<'t>(Vec<&'t str>);
+
+impl<'t> OtherNames<'t> {
+    /// Takes one more; nothing where it was there, or where there are too many to tell.
+    fn add(&mut self, name: &'t str) -> Option<()> {
+        if self.0.len() == MOST_OTHERS || self.0.contains(&name) {
+            return None;
+        }
+        self.0.push(name);
+        Some(())
+    }
 }
 
 fn is_within(limit: Limit, bound: u64, count: usize) -> bool {
@@ -460,45 +565,19 @@ fn is_within(limit: Limit, bound: u64, count: usize) -> bool {
     }
 }
 
-/// Passes events on, and notes the first member of a map, if it is a text.
-struct Noting<'p, 't> {
-    pull: &'p mut dyn Pull<'t>,
-    awaits: Awaits<'t>,
-    first: Option<(&'t str, &'t str)>,
+/// What tells an item of a list apart from others: a text that it is, or that its first member is.
+#[derive(Clone, Copy, Debug)]
+struct Sign<'t> {
+    /// The number of that member among those that the schema speaks of.
+    member: Option<usize>,
+    text: &'t str,
+    /// The number of the text among the scalars of the value.
+    number: usize,
 }
 
-/// What is noted next.
-enum Awaits<'t> {
-    Name,
-    Text(&'t str),
-    Nothing,
-}
-
-impl<'t> Pull<'t> for Noting<'_, 't> {
-    fn next_event(&mut self) -> Option<Event<'t>> {
-        let event = self.pull.next_event()?;
-        self.awaits = match (&self.awaits, event) {
-            (Awaits::Name, Event::Name(RawText { text, has_escapes: false })) => Awaits::Text(text),
-            (Awaits::Text(name), Event::Text(RawText { text, has_escapes: false })) => {
-                self.first = Some((name, text));
-                Awaits::Nothing
-            }
-            _ => Awaits::Nothing,
-        };
-        Some(event)
-    }
-
-    fn offset(&self) -> usize {
-        self.pull.offset()
-    }
-}
-
-/// Whether maps have another text each as their first member, of the same name.
-fn are_different(items: &[Option<(&str, &str)>]) -> bool {
-    let differ = |a: &Option<(&str, &str)>, b: &Option<(&str, &str)>| match (a, b) {
-        (Some((name, text)), Some((other, value))) => name == other && text != value,
-        _ => false,
-    };
-    items.len() <= MOST_OTHERS
-        && items.iter().enumerate().all(|(at, a)| items[at + 1..].iter().all(|b| differ(a, b)))
+/// Whether these are texts, no two the same.
+fn are_different(texts: &[Option<&str>]) -> bool {
+    texts.len() <= MOST_OTHERS
+        && texts.iter().all(Option::is_some)
+        && texts.iter().enumerate().all(|(at, text)| !texts[at + 1..].contains(text))
 }

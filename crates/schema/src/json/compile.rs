@@ -158,9 +158,9 @@ impl<'s> Schema<'s> {
             is_dynamic,
             reads: settings.reads,
             remarks: compiler.remarks,
-            accepting: None,
+            acceptor: None,
         };
-        schema.accepting = schema.acceptor();
+        schema.acceptor = schema.find_acceptor();
         Ok(schema)
     }
 }

@@ -1,0 +1,314 @@
+//! Records that are the same text but for their scalars, as those of one program mostly are: what was found out about the first of
+//! them holds for the others, and only the scalars are left to be looked at.
+//!
+//! What stands between scalars (brackets, names, colons, commas and blanks) is compared whole. So that of records with
+//! some members more or less is kept once, it is a tree: what may follow the same beginning.
+//!
+//! ```
+//! use kyanite_formats::json::{EventReader, Templates};
+//! use kyanite_formats::records::Structure;
+//! use kyanite_tree::Event;
+//!
+//! let text = "{\"berth\": \"A\", \"depth\": 6.5}\n{\"berth\": \"B\", \"depth\": 4}\n";
+//! let structure = Structure::of(text.as_bytes());
+//! let (mut templates, mut scalars) = (Templates::default(), Vec::new());
+//! assert!(templates.follow(text, 0, &mut scalars).is_none());
+//! let first = templates.learn(&mut EventReader::new(text, &structure).unwrap(), 0);
+//! let second = templates.follow(text, 29, &mut scalars).unwrap();
+//! assert_eq!((first, second.end), (Some(second.template), 55));
+//! assert!(matches!(scalars[..], [Event::Text(berth), Event::Number("4")] if berth.text == "B"));
+//! ```
+
+use kyanite_scan::number_end;
+use kyanite_tree::{Event, Pull, RawText};
+
+use super::events::EventReader;
+use super::string::{plain_end, unescape};
+
+/// The most nodes of the tree; records that would need more are not learned.
+const MOST: usize = 4096;
+
+/// The most bytes between two scalars.
+const LONGEST: usize = 4096;
+
+/// Records that followed no template, beyond those that did, before templates are looked for no more.
+const PATIENCE: u32 = 200;
+
+/// The templates of records so far.
+#[derive(Debug, Default)]
+pub struct Templates {
+    /// Room for texts whose escapes are checked.
+    unescaped: String,
+    /// The first is the root, before any record, once there is one.
+    nodes: Vec<Node>,
+    /// How many templates end in some node.
+    count: usize,
+    /// Records that followed none, less those that did.
+    misses: u32,
+}
+
+/// What stands between a scalar, or the beginning of a record, and the next one.
+#[derive(Debug, Default)]
+struct Node {
+    between: Box<[u8]>,
+    /// What may follow the scalar behind it.
+    next: Vec<usize>,
+    /// Which of these followed last.
+    usual: usize,
+    /// The number of the template, where the record ends with it.
+    template: Option<usize>,
+}
+
+/// A record that follows a template.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub struct Followed {
+    /// The number of the template, from 0.
+    pub template: usize,
+    /// Where the record ends.
+    pub end: usize,
+}
+
+impl Templates {
+    /// Whether it is worth while to look for templates.
+    #[inline]
+    #[must_use]
+    pub fn are_useful(&self) -> bool {
+        self.misses < PATIENCE
+    }
+
+    /// Follows a template from byte `at` on, where a record begins, to the end of its line; `None` if there is none that fits. Every
+    /// byte of a record that fits is known to be well-formed; `scalars` are then those of it, in order.
+    pub fn follow<'t>(
+        &mut self,
+        text: &'t str,
+        at: usize,
+        scalars: &mut Vec<Event<'t>>,
+    ) -> Option<Followed> {
+        scalars.clear();
+        let followed = self.walk(text, at, scalars);
+        self.misses = match followed {
+            Some(_) => self.misses.saturating_sub(1),
+            None => self.misses.saturating_add(1),
+        };
+        followed
+    }
+
+    #[inline]
+    fn walk<'t>(
+        &mut self,
+        text: &'t str,
+        mut at: usize,
+        scalars: &mut Vec<Event<'t>>,
+    ) -> Option<Followed> {
+        let (bytes, mut here) = (text.as_bytes(), 0);
+        loop {
+            let node = self.nodes.get(here)?;
+            let usual = node.next.get(node.usual).copied();
+            let next = match usual.filter(|next| self.nodes[*next].fits(bytes, at)) {
+                Some(next) => next,
+                None => {
+                    let mut others = node.next.iter();
+                    let usual = others.position(|next| self.nodes[*next].fits(bytes, at))?;
+                    self.nodes[here].usual = usual;
+                    self.nodes[here].next[usual]
+                }
+            };
+            let node = &self.nodes[next];
+            at += node.between.len();
+            if let Some(template) = node.template {
+                return Some(Followed { template, end: at });
+            }
+            let (scalar, end) = scalar(text, at, node.is_before_text(), &mut self.unescaped)?;
+            scalars.push(scalar);
+            (at, here) = (end, next);
+        }
+    }
+
+    /// Learns the template of the record that begins at byte `at`, whose events `events` gives from there on; gives its number. A record
+    /// that is too large, or one more than there is room for, has none.
+    pub fn learn(&mut self, events: &mut EventReader<'_, '_>, at: usize) -> Option<usize> {
+        let bytes = events.text().as_bytes();
+        let (mut here, mut from) = (0, at);
+        if self.nodes.is_empty() {
+            self.nodes.push(Node::default());
+        }
+        events.seek(at);
+        while let Some(event) = events.next_event() {
+            let end = events.position();
+            // The quotes of a text belong to what is around it.
+            let (start, end) = match event {
+                Event::Text(text) => (end - 1 - text.text.len(), end - 1),
+                Event::Number(number) => (end - number.len(), end),
+                Event::Boolean(true) | Event::Null => (end - 4, end),
+                Event::Boolean(false) => (end - 5, end),
+                _ => continue,
+            };
+            here = self.child(here, &bytes[from..start])?;
+            from = end;
+        }
+        let end = events.end()?;
+        let last = self.child(here, &bytes[from..end])?;
+        let known = self.nodes[last].template;
+        known.or_else(|| {
+            self.nodes[last].template = Some(self.count);
+            self.count += 1;
+            Some(self.count - 1)
+        })
+    }
+
+    /// The node behind another with such a text, which is made unless it is there.
+    fn child(&mut self, node: usize, between: &[u8]) -> Option<usize> {
+        let mut next = self.nodes[node].next.iter().copied();
+        if let Some(known) = next.find(|next| *self.nodes[*next].between == *between) {
+            return Some(known);
+        }
+        if self.nodes.len() == MOST || between.len() > LONGEST {
+            return None;
+        }
+        self.nodes.push(Node { between: between.into(), ..Node::default() });
+        let new = self.nodes.len() - 1;
+        self.nodes[node].next.push(new);
+        Some(new)
+    }
+}
+
+impl Node {
+    #[inline]
+    fn is_before_text(&self) -> bool {
+        self.between.last() == Some(&b'"')
+    }
+
+    /// Whether its text stands at byte `at`, before a scalar or the end of the line, whichever it is.
+    #[inline]
+    fn fits(&self, bytes: &[u8], at: usize) -> bool {
+        let Some(rest) = bytes.get(at..).and_then(|rest| rest.strip_prefix(&*self.between)) else {
+            return false;
+        };
+        match rest.first() {
+            Some(next) if self.template.is_some() => *next == b'\n',
+            Some(b'-' | b'0'..=b'9' | b't' | b'f' | b'n') => true,
+            Some(_) => self.is_before_text(),
+            None => false,
+        }
+    }
+}
+
+/// The scalar at byte `at`, which is behind the quote of a text; and where it ends, before the other. `None` where it is none.
+#[inline]
+fn scalar<'t>(
+    text: &'t str,
+    at: usize,
+    is_text: bool,
+    unescaped: &mut String,
+) -> Option<(Event<'t>, usize)> {
+    let bytes = text.as_bytes();
+    if is_text {
+        let plain = plain_end(bytes, at);
+        let has_escapes = *bytes.get(plain)? != b'"';
+        let end = if has_escapes { unescape(text, at, plain, unescaped).ok()? } else { plain };
+        return Some((Event::Text(RawText { text: text.get(at..end)?, has_escapes }), end));
+    }
+    let word = |word: &str, event| {
+        bytes[at..].starts_with(word.as_bytes()).then_some((event, at + word.len()))
+    };
+    match *bytes.get(at)? {
+        b't' => word("true", Event::Boolean(true)),
+        b'f' => word("false", Event::Boolean(false)),
+        b'n' => word("null", Event::Null),
+        _ => {
+            let end = number_end(bytes, at).ok()?;
+            Some((Event::Number(text.get(at..end)?), end))
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use kyanite_scan::Structure;
+    use proptest::prelude::*;
+
+    use super::*;
+    use crate::json::is_one_value;
+
+    /// The scalars of the value that begins at byte `at`.
+    fn scalars<'t>(events: &mut EventReader<'t, '_>, at: usize) -> Vec<Event<'t>> {
+        let mut found = Vec::new();
+        events.seek(at);
+        while let Some(event) = events.next_event() {
+            if let Event::Text(_) | Event::Number(_) | Event::Boolean(_) | Event::Null = event {
+                found.push(event);
+            }
+        }
+        found
+    }
+
+    /// Learns the first lines, each a value, and follows all; gives how many fit.
+    fn followed(lines: &[String], learned: usize) -> usize {
+        let first: String = lines.iter().take(learned).map(|line| format!("{line}\n")).collect();
+        let structure = Structure::of(first.as_bytes());
+        let mut events = EventReader::new(&first, &structure).unwrap();
+        let (mut templates, mut at) = (Templates::default(), 0);
+        let mut numbers = Vec::new();
+        for line in lines.iter().take(learned) {
+            numbers.push(templates.learn(&mut events, at).unwrap());
+            at += line.len() + 1;
+        }
+        let mut count = 0;
+        for (number, line) in lines.iter().enumerate() {
+            let (text, mut found) = (format!("  {line}\n"), Vec::new());
+            let Some(Followed { template, end }) = templates.follow(&text, 2, &mut found) else {
+                assert!(number >= learned, "{line} was learned");
+                continue;
+            };
+            count += 1;
+            assert!(is_one_value(line), "{line} is no value");
+            assert_eq!(end, text.len() - 1);
+            assert!(number >= learned || numbers[number] == template);
+            let structure = Structure::of(text.as_bytes());
+            let mut events = EventReader::new(&text, &structure).unwrap();
+            assert_eq!(found, scalars(&mut events, 2), "{line}");
+        }
+        count
+    }
+
+    #[test]
+    fn what_follows_what() {
+        for (first, second, fits) in [
+            (r#"{"a":1}"#, r#"{"a":-2.5e3}"#, true),
+            (r#"{"a":1}"#, r#"{"a":true}"#, true),
+            (r#"{"a":"x"}"#, r#"{"a":"\u00e9\"}"}"#, true),
+            (r#"{"a":[1, {"b": null}]}"#, r#"{"a":[2, {"b": false}]}"#, true),
+            ("12", "null", true),
+            ("{}", "{}", true),
+            (r#"{"a":1}"#, r#"{"a":"1"}"#, false),
+            (r#"{"a":1}"#, r#"{"a": 1}"#, false),
+            (r#"{"a":1}"#, r#"{"b":1}"#, false),
+            (r#"{"a":1}"#, r#"{"a":1,"b":2}"#, false),
+            (r#"{"a":1}"#, r#"{"a":01}"#, false),
+            (r#"{"a":1}"#, r#"{"a":1}}"#, false),
+            (r#"{"a":1}"#, r#"{"a":tru}"#, false),
+            (r#"{"a":"x"}"#, "{\"a\":\"\t\"}", false),
+            (r#"{"a":"x"}"#, r#"{"a":"\q"}"#, false),
+            (r#"["x"]"#, r#"["x"#, false),
+        ] {
+            let count = followed(&[first.to_owned(), second.to_owned()], 1);
+            assert_eq!(count, 1 + usize::from(fits), "{first} {second}");
+        }
+    }
+
+    proptest! {
+        /// Values of a few forms, and some that are none.
+        #[test]
+        fn as_events_have_it(
+            values in proptest::collection::vec(
+                r#"(\{("a": ?("[xy\\n]{0,3}"|[0-9.]{1,3}|null|\[1,2\]|\{\}))?(,"b":("\}"|tru?e|\["[,\]"]?"\]))?\}|\[(1|"a")(,(2|"b"|\{"c":3\})){0,2}\])\]?"#, 2..10,
+            ),
+        ) {
+            let (valid, other): (Vec<_>, Vec<_>) =
+                values.into_iter().partition(|value| is_one_value(value));
+            let learned = valid.len().div_ceil(2);
+            let lines: Vec<String> = valid.into_iter().chain(other).collect();
+            followed(&lines, learned);
+        }
+    }
+}
