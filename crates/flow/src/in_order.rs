@@ -14,6 +14,29 @@ pub(crate) struct Made<T> {
     pub(crate) is_clean: bool,
 }
 
+/// What is learned in one block and of use in the next, whichever thread takes that.
+pub(crate) struct Shared<T, N> {
+    idle: Mutex<Vec<T>>,
+    new: N,
+}
+
+impl<T, N: Fn() -> T> Shared<T, N> {
+    /// Nothing learned yet; `new` gives what a thread begins with.
+    pub(crate) fn new(new: N) -> Self {
+        Self { idle: Mutex::default(), new }
+    }
+
+    /// Works with what was learned before.
+    pub(crate) fn with<O>(&self, work: impl FnOnce(&mut T) -> O) -> O {
+        let idle = || self.idle.lock().unwrap_or_else(PoisonError::into_inner);
+        let known = idle().pop();
+        let mut known = known.unwrap_or_else(&self.new);
+        let made = work(&mut known);
+        idle().push(known);
+        made
+    }
+}
+
 /// Threads, and the size of their stacks in bytes.
 #[derive(Clone, Copy)]
 pub(crate) struct Workers {

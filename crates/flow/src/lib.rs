@@ -20,6 +20,7 @@ mod live;
 mod output;
 mod parallel;
 mod part;
+mod pass;
 mod records;
 mod render;
 mod repairs;

@@ -5,21 +5,21 @@
 //! Files are read, not mapped: a mapped file that another program cuts short ends the process.
 
 use std::io::{self, Read};
-use std::ops::Range;
 
 use kyanite_formats::json::{
-    Duplicate, EventReader, Found, Frame, FrameError, Shapes, Slot, Slotted, Templates,
+    Duplicate, Found, Frame, FrameError, Shapes, Slot, Slotted, Templates,
 };
 use kyanite_formats::records::{Layout, PassedOver, Reader, Structure, value_end};
 use kyanite_formats::xml::{RecordReader, Repair};
 use kyanite_formats::{Format, SyntaxError};
 use kyanite_lang::FieldPlan;
 use kyanite_tree::{
-    Arena, Base, Diagnostic, Event, LineColumn, Origin, Passed, Place, Span, TextPlaces, Value,
+    Arena, Base, Diagnostic, LineColumn, Origin, Passed, Place, Span, TextPlaces, Value,
 };
 
 use crate::Bytes;
 use crate::live::Live;
+use crate::pass::{Parts, Take};
 
 /// How many bytes are read at a time.
 const BLOCK: usize = 256 * 1024;
@@ -348,9 +348,7 @@ pub(crate) struct Records<'a> {
     places: TextPlaces<'a>,
     bytes: &'a [u8],
     text: &'a str,
-    /// The structure of a part of the text, and which that is: a line, or all that is left where records have several.
-    structure: Structure,
-    known: Range<usize>,
+    parts: Parts,
     /// How many bytes behind the text are not UTF-8; 0 when all are.
     invalid: usize,
     then: Then,
@@ -358,24 +356,6 @@ pub(crate) struct Records<'a> {
     from: usize,
     /// Where the record that was read last begins.
     start: usize,
-}
-
-/// Takes records by their events, or leaves them.
-pub(crate) trait Take {
-    /// Whether records that have several lines are left.
-    const ON_ONE_LINE: bool;
-
-    /// Where the record ends whose events are those from byte `at` on, if it is taken.
-    fn takes(&mut self, events: &mut EventReader<'_, '_>, at: usize) -> Option<usize>;
-
-    /// The record that was taken last is the first of that template.
-    fn learn(&mut self, template: usize);
-
-    /// Whether a record is taken that follows a template and has these scalars.
-    fn takes_alike(&mut self, template: usize, scalars: &[Event<'_>]) -> bool;
-
-    /// A record was taken that stands between two bytes of the block.
-    fn taken(&mut self, start: usize, end: usize);
 }
 
 /// The part of an input that a block is.
@@ -426,8 +406,7 @@ impl<'a> Records<'a> {
             places,
             bytes,
             text,
-            structure: Structure::default(),
-            known: 0..0,
+            parts: Parts::default(),
             invalid,
             then,
             from,
@@ -492,60 +471,17 @@ impl<'a> Records<'a> {
         self.read(read)
     }
 
-    /// Passes over records of JSON that are taken by their events. Each is on lines of its own; gives how many they were.
-    pub(crate) fn pass<T: Take>(&mut self, templates: &mut Templates, by: &mut T) -> usize {
-        let mut count = 0;
+    /// Passes over records of JSON that are taken by their events; gives how many there were.
+    pub(crate) fn pass(&mut self, templates: &mut Templates, by: &mut impl Take<'a>) -> usize {
         if !self.reader.is_json() {
-            return count;
+            return 0;
         }
-        let (mut at, bytes) = (self.reader.position(), self.text.as_bytes());
-        let mut scalars = Vec::new();
-        let Self { known, structure, .. } = self;
-        loop {
-            if templates.are_useful()
-                && let Some(followed) = templates.follow(self.text, at, &mut scalars)
-                && by.takes_alike(followed.template, &scalars)
-            {
-                by.taken(at, followed.end);
-                count += 1;
-                at = followed.end + 1;
-                continue;
-            }
-            if !known.contains(&at) {
-                let line =
-                    memchr::memchr(b'\n', &bytes[at..]).map_or(bytes.len(), |end| at + end + 1);
-                *known = at..line;
-                structure.find(&bytes[known.clone()]);
-            }
-            let Some(mut events) = EventReader::new(&self.text[known.clone()], structure) else {
-                break;
-            };
-            let taken = by.takes(&mut events, at - known.start);
-            if taken.is_none()
-                && !T::ON_ONE_LINE
-                && known.end < bytes.len()
-                && events.is_cut_short()
-            {
-                *known = at..bytes.len();
-                structure.find(&bytes[known.clone()]);
-                continue;
-            }
-            // Behind the last line more of a record may come.
-            let end = taken.map(|end| known.start + end);
-            let Some(end) = end.filter(|end| bytes.get(*end) == Some(&b'\n')) else { break };
-            by.taken(at, end);
-            if templates.are_useful()
-                && let Some(template) = templates.learn(&mut events, at - known.start)
-            {
-                by.learn(template);
-            }
-            count += 1;
-            at = end + 1;
+        let from = self.reader.position();
+        let passed = self.parts.pass((self.text, from), templates, by);
+        if passed.records > 0 {
+            self.reader.seek(passed.end);
         }
-        if count > 0 {
-            self.reader.seek(at);
-        }
-        count
+        passed.records
     }
 
     /// Reads on, into slots where there are any.

@@ -14,7 +14,8 @@ use kyanite_tree::{Arena, Base, Code, Diagnostic, Event, Passed, Place, Pull, Va
 use crate::document::Library;
 use crate::failed::{Events, Failed};
 use crate::input::{Input, InputOptions, Source};
-use crate::records::{Blocks, InputPart, Take};
+use crate::pass::Take;
+use crate::records::{Blocks, InputPart};
 use crate::run::rule_failed;
 use crate::stream::no_frame_error;
 use crate::survey::RecordPath;
@@ -216,11 +217,8 @@ struct Lines {
     spans: Vec<(usize, usize)>,
 }
 
-impl Take for Lines {
-    const ON_ONE_LINE: bool = true;
-
-    fn takes(&mut self, events: &mut EventReader<'_, '_>, at: usize) -> Option<usize> {
-        events.seek(at);
+impl<'t> Take<'t> for Lines {
+    fn takes(&mut self, events: &mut EventReader<'t, '_>, _: usize, _: usize) -> Option<usize> {
         let mut open = 0;
         while let Some(event) = events.next_event() {
             match event {
@@ -235,7 +233,7 @@ impl Take for Lines {
 
     fn learn(&mut self, _: usize) {}
 
-    fn takes_alike(&mut self, _: usize, _: &[Event<'_>]) -> bool {
+    fn takes_alike(&mut self, _: usize, _: &[(Event<'t>, usize)]) -> bool {
         true
     }
 

@@ -3,17 +3,19 @@
 mod at;
 
 use kyanite_formats::Format;
-use kyanite_formats::json::EventReader;
+use kyanite_formats::json::{EventReader, Templates};
 use kyanite_formats::record_view::{Shape, View};
-use kyanite_formats::records::Structure;
 use kyanite_formats::xml::StepName;
 use kyanite_survey::{Batch, Bounds, Ended, Survey};
-use kyanite_tree::{Arena, Base, Code, Diagnostic, Passed, TextPlaces, ValueEvents};
+use kyanite_tree::{
+    Arena, Base, Code, Diagnostic, Event, Passed, Pull, TextPlaces, ValueEvents, is_blank,
+};
 
 use crate::document::{Library, say_format};
 use crate::failed::{Events, Failed};
-use crate::in_order::{Made, Workers};
+use crate::in_order::{Made, Shared, Workers};
 use crate::input::{Input, InputOptions, Source};
+use crate::pass::{Parts, Take};
 use crate::records::{Blocks, InputPart, valid_start};
 use crate::run::stack_size;
 use crate::stream::no_frame_error;
@@ -125,7 +127,8 @@ impl Looking<'_, '_> {
             events.read(block.len());
         };
         let depth = options.limits.depth;
-        let work = |block: &[u8]| values_of(block, depth);
+        let known = Shared::new(Templates::default);
+        let work = |block: &[u8]| known.with(|templates| values_of(block, depth, templates));
         // What a batch costs is spread over more records.
         let blocks = blocks.larger(BATCH);
         let workers = Workers { threads: options.threads, stack: stack_size(depth) };
@@ -208,33 +211,54 @@ impl Looking<'_, '_> {
 
 /// Surveys the values of a block of JSON; it is not clean unless all of it is well-formed, each value ends before a blank, and the
 /// nesting is no deeper than is read.
-fn values_of(block: &[u8], depth: usize) -> Made<Ended> {
+fn values_of(block: &[u8], depth: usize, templates: &mut Templates) -> Made<Ended> {
     let arena = Arena::new();
     let (text, invalid) = valid_start(block);
-    let mut batch = Batch::new(&arena).within(depth);
-    let structure = Structure::of(text.as_bytes());
-    let events = EventReader::new(text, &structure).filter(|_| invalid == 0);
-    let is_clean = events.is_some_and(|events| count_all(&mut batch, events, text).is_some());
+    let mut counted = Counted(Batch::new(&arena).within(depth));
+    let passed = Parts::default().pass((text, 0), templates, &mut counted);
+    let is_clean = invalid == 0 && is_blank(&text[passed.end..]);
     let places = TextPlaces::new("", block);
-    Made { value: batch.end(&mut |offset| places.line_column(offset).line), is_clean }
+    let value = counted.0.end(&mut |offset| places.line_column(offset).line);
+    Made { value, is_clean }
 }
 
-/// Counts one value after another; gives nothing where one is not clean.
-fn count_all<'t>(
-    batch: &mut Batch<'t>,
-    mut events: EventReader<'t, '_>,
-    text: &'t str,
-) -> Option<()> {
-    let behind_blanks = |at: usize| {
-        let blanks = text[at..].bytes().take_while(|byte| b" \t\r\n".contains(byte)).count();
-        at + blanks
-    };
-    let mut at = behind_blanks(0);
-    while at < text.len() {
-        events.seek(at);
-        let end = batch.record(&mut events).then(|| events.end())??;
-        at = behind_blanks(end);
-        (at > end).then_some(())?;
+/// Takes all records, and counts them.
+struct Counted<'t>(Batch<'t>);
+
+impl<'t> Take<'t> for Counted<'t> {
+    fn takes(
+        &mut self,
+        events: &mut EventReader<'t, '_>,
+        at: usize,
+        start: usize,
+    ) -> Option<usize> {
+        let before = start - at;
+        self.0.record(&mut Moved { events, before }).then(|| events.end())?
     }
-    Some(())
+
+    fn learn(&mut self, template: usize) {
+        self.0.learn(template);
+    }
+
+    fn takes_alike(&mut self, template: usize, scalars: &[(Event<'t>, usize)]) -> bool {
+        self.0.record_alike(template, scalars)
+    }
+}
+
+/// Events of a part of a block.
+struct Moved<'e, 't, 's> {
+    events: &'e mut EventReader<'t, 's>,
+    /// How much of the block stands before it.
+    before: usize,
+}
+
+impl<'t> Pull<'t> for Moved<'_, 't, '_> {
+    #[inline]
+    fn next_event(&mut self) -> Option<Event<'t>> {
+        self.events.next_event()
+    }
+
+    fn offset(&self) -> usize {
+        self.before + self.events.offset()
+    }
 }

@@ -34,6 +34,11 @@ impl Finder {
             && self.grammar.is_kept()
     }
 
+    /// Whether no list or map is open.
+    pub(crate) fn is_closed(&self) -> bool {
+        self.grammar.is_closed()
+    }
+
     /// Whether there was a backslash.
     pub(crate) fn has_escapes(&self) -> bool {
         self.escapes.are_there

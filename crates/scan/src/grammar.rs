@@ -46,6 +46,11 @@ impl Grammar {
         self.wrong == 0
     }
 
+    /// Whether no list or map is open, if everything stands where it may.
+    pub(crate) fn is_closed(&self) -> bool {
+        self.open.is_empty()
+    }
+
     /// Takes the next 64 bytes of a text, which begin at byte `at`.
     #[inline(always)]
     pub(crate) fn word(&mut self, text: &[u8], at: usize, classes: &Classes, quoted: &Quoted) {

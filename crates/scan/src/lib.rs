@@ -97,6 +97,7 @@ pub struct Structure {
     /// How many quotes begin or end a text.
     quotes: u32,
     is_well_formed: bool,
+    is_closed: bool,
     has_escapes: bool,
 }
 
@@ -132,6 +133,7 @@ impl Structure {
         let found = scan(text, &mut self.words, &mut self.brackets);
         self.quotes = found.quotes;
         self.is_well_formed = fits && found.is_well_formed();
+        self.is_closed = found.is_closed();
         self.has_escapes = found.has_escapes();
     }
 
@@ -147,6 +149,12 @@ impl Structure {
     #[must_use]
     pub fn is_well_formed(&self) -> bool {
         self.is_well_formed
+    }
+
+    /// Whether a well-formed text ends with a value, or blanks behind one: no list, map or text is open there.
+    #[must_use]
+    pub fn is_closed(&self) -> bool {
+        self.is_well_formed && self.is_closed
     }
 
     /// Whether there is a backslash anywhere.

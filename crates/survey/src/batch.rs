@@ -35,7 +35,37 @@ pub struct Batch<'t> {
     features: Vec<Feature>,
     /// The values of the record under way that may tell its kind: a path, and the number of the value there.
     told: Vec<(usize, usize)>,
+    /// What the record under way has, in order: its values, and the ends of its lists and maps.
+    values: Vec<(usize, Sort)>,
+    ends: Vec<Open>,
+    /// What records have that follow a template, by the numbers of these.
+    learned: Vec<Option<Learned>>,
 }
+
+/// What records have that follow a template: each the same, but for its scalars.
+#[derive(Debug)]
+struct Learned {
+    /// The paths of the scalars, in order.
+    scalars: Vec<usize>,
+    /// The lists and maps, as they begin and as they end.
+    containers: Vec<(usize, Sort)>,
+    ends: Vec<Open>,
+    /// Those that have scalars of the same sorts.
+    variants: Vec<Variant>,
+}
+
+/// Records that follow a template and have scalars of the same sorts.
+#[derive(Debug)]
+struct Variant {
+    sorts: Vec<Sort>,
+    shape: u64,
+    features: Box<[Feature]>,
+    /// How many there were, beyond those that were counted one by one.
+    count: u64,
+}
+
+/// As many variants of a template are told apart.
+const VARIANTS: usize = 16;
 
 /// A path in the records of the batch.
 #[derive(Debug)]
@@ -117,6 +147,42 @@ pub(crate) struct EndedNode {
     pub(crate) examples: Vec<(Scalar, Box<str>, u64)>,
 }
 
+impl Counts {
+    /// Counts the end of a list or map, so many times.
+    fn end(&mut self, ended: Open, times: u64) {
+        self.empty += u64::from(ended.count == 0) * times;
+        if !ended.is_map {
+            self.items.add(ended.count, times);
+        }
+    }
+}
+
+fn boolean_text(value: bool) -> &'static str {
+    if value { "true" } else { "false" }
+}
+
+impl Scalar {
+    fn sort(self) -> Sort {
+        match self {
+            Self::Boolean => Sort::Boolean,
+            Self::Number => Sort::Number,
+            Self::Text => Sort::Text,
+        }
+    }
+}
+
+/// The sort of the value that an event is, or begins.
+fn sort_of(event: &Event<'_>) -> Sort {
+    match event {
+        Event::BeginMap | Event::EndMap => Sort::Map,
+        Event::BeginList | Event::EndList => Sort::List,
+        Event::Name(_) | Event::Text(_) => Sort::Text,
+        Event::Number(_) => Sort::Number,
+        Event::Boolean(_) => Sort::Boolean,
+        Event::Null => Sort::Null,
+    }
+}
+
 fn mixed(hash: u64, with: u64) -> u64 {
     // The finalizer of SplitMix64 (Steele et al., 2014).
     let mut mixed = hash ^ with.wrapping_mul(0x9e37_79b9_7f4a_7c15);
@@ -146,13 +212,16 @@ impl<'t> Batch<'t> {
             shape: 0,
             features: Vec::new(),
             told: Vec::new(),
+            values: Vec::new(),
+            ends: Vec::new(),
+            learned: Vec::new(),
         };
-        batch.add(DOCUMENT, None);
+        batch.add_node(DOCUMENT, None);
         batch.child(DOCUMENT, None);
         batch
     }
 
-    fn add(&mut self, parent: usize, name: Option<&'t str>) -> usize {
+    fn add_node(&mut self, parent: usize, name: Option<&'t str>) -> usize {
         let number = self.nodes.len();
         let (position, hash, is_in_list) = match self.nodes.get(parent) {
             Some(node) => (
@@ -188,7 +257,7 @@ impl<'t> Batch<'t> {
         if let Some(known) = self.known.get(&(parent, name)) {
             return *known;
         }
-        let number = self.add(parent, name);
+        let number = self.add_node(parent, name);
         self.nodes[parent].children.push(number);
         self.known.insert((parent, name), number);
         number
@@ -204,6 +273,89 @@ impl<'t> Batch<'t> {
     /// batch is of no use: a reader of values says what is wrong.
     pub fn record(&mut self, events: &mut impl Pull<'t>) -> bool {
         events.next_event().is_some_and(|first| self.one(RECORDS, first, events))
+    }
+
+    /// The record that was counted last is the first of a template: what stands around its scalars is the same in others.
+    pub fn learn(&mut self, template: usize) {
+        let is_container = |sort: &Sort| matches!(sort, Sort::Map | Sort::List);
+        let (containers, scalars): (Vec<_>, Vec<_>) =
+            self.values.iter().copied().partition(|(_, sort)| is_container(sort));
+        if self.learned.len() <= template {
+            self.learned.resize_with(template + 1, || None);
+        }
+        let scalars = scalars.into_iter().map(|(at, _)| at).collect();
+        let ends = self.ends.clone();
+        let learned = self.learned[template].get_or_insert_with(|| Learned {
+            scalars,
+            containers,
+            ends,
+            variants: Vec::new(),
+        });
+        if learned.variants.len() < VARIANTS {
+            let sorts = self.values.iter().map(|(_, sort)| *sort);
+            learned.variants.push(Variant {
+                sorts: sorts.filter(|sort| !is_container(sort)).collect(),
+                shape: self.shape,
+                features: self.features.as_slice().into(),
+                count: 0,
+            });
+        }
+    }
+
+    /// Counts a record that follows a template and has these scalars, each with an offset on the line where it ends. This gives false,
+    /// and nothing is counted, where no record like it was learned.
+    pub fn record_alike(&mut self, template: usize, scalars: &[(Event<'t>, usize)]) -> bool {
+        let Some(Some(learned)) = self.learned.get_mut(template) else { return false };
+        let is_like = |variant: &Variant| {
+            let sorts = scalars.iter().zip(&variant.sorts);
+            sorts.len() == variant.sorts.len()
+                && sorts.clone().all(|((event, _), sort)| sort_of(event) == *sort)
+        };
+        let Some(number) = learned.variants.iter().position(is_like) else { return false };
+        learned.variants.swap(0, number);
+        let variant = &mut learned.variants[0];
+        variant.count += 1;
+        self.records += 1;
+        self.told.clear();
+        let features = &variant.features;
+        let shape = self.shapes.add(variant.shape, 1, || features.clone());
+        let paths = std::mem::take(&mut learned.scalars);
+        for ((event, offset), at) in scalars.iter().zip(&paths) {
+            let (sort, text) = match *event {
+                Event::Number(number) => (Scalar::Number, number),
+                Event::Text(text) => (Scalar::Text, self.text(text)),
+                Event::Boolean(value) => (Scalar::Boolean, boolean_text(value)),
+                _ => continue,
+            };
+            self.count_scalar(*at, sort, text, *offset);
+        }
+        if let Some(Some(learned)) = self.learned.get_mut(template) {
+            learned.scalars = paths;
+        }
+        self.note_told(shape);
+        true
+    }
+
+    /// Adds what records that follow a template have besides the values of their scalars.
+    fn add(&mut self, learned: &Learned) {
+        for Variant { sorts, count, .. } in &learned.variants {
+            let scalars = learned.scalars.iter().copied().zip(sorts.iter().copied());
+            let mut nodes = Vec::new();
+            for (at, sort) in learned.containers.iter().copied().chain(scalars) {
+                let counts = &mut self.nodes[at].counts;
+                counts.values += count;
+                counts.sorts[sort as usize] += count;
+                nodes.push(at);
+            }
+            nodes.sort_unstable();
+            nodes.dedup();
+            for at in nodes {
+                self.nodes[at].counts.records += count;
+            }
+            for ended in &learned.ends {
+                self.nodes[ended.node].counts.end(*ended, *count);
+            }
+        }
     }
 
     /// Counts a document: the records are the items if it is a list, else it is one record.
@@ -233,6 +385,8 @@ impl<'t> Batch<'t> {
         self.features.clear();
         self.told.clear();
         self.open.clear();
+        self.values.clear();
+        self.ends.clear();
         let (mut at, mut event) = (root, first);
         loop {
             match event {
@@ -247,11 +401,8 @@ impl<'t> Batch<'t> {
                 }
                 Event::EndMap | Event::EndList => {
                     let Some(ended) = self.open.pop() else { return false };
-                    let counts = &mut self.nodes[ended.node].counts;
-                    counts.empty += u64::from(ended.count == 0);
-                    if !ended.is_map {
-                        counts.items.add(ended.count, 1);
-                    }
+                    self.ends.push(ended);
+                    self.nodes[ended.node].counts.end(ended, 1);
                 }
                 Event::Name(name) => {
                     let name = self.text(name);
@@ -263,8 +414,7 @@ impl<'t> Batch<'t> {
                 }
                 Event::Null => self.touch(at, Sort::Null),
                 Event::Boolean(value) => {
-                    let text = if value { "true" } else { "false" };
-                    self.scalar(at, Scalar::Boolean, text, events.offset());
+                    self.scalar(at, Scalar::Boolean, boolean_text(value), events.offset());
                 }
                 Event::Number(number) => self.scalar(at, Scalar::Number, number, events.offset()),
                 Event::Text(text) => {
@@ -317,6 +467,7 @@ impl<'t> Batch<'t> {
     /// Counts a value of a sort.
     #[inline]
     fn touch(&mut self, at: usize, sort: Sort) {
+        self.values.push((at, sort));
         let node = &mut self.nodes[at];
         node.counts.values += 1;
         node.counts.sorts[sort as usize] += 1;
@@ -335,12 +486,13 @@ impl<'t> Batch<'t> {
 
     #[inline]
     fn scalar(&mut self, at: usize, sort: Scalar, text: &'t str, offset: usize) {
-        let of = match sort {
-            Scalar::Boolean => Sort::Boolean,
-            Scalar::Number => Sort::Number,
-            Scalar::Text => Sort::Text,
-        };
-        self.touch(at, of);
+        self.touch(at, sort.sort());
+        self.count_scalar(at, sort, text, offset);
+    }
+
+    /// Counts a scalar among those of its path.
+    #[inline]
+    fn count_scalar(&mut self, at: usize, sort: Scalar, text: &'t str, offset: usize) {
         let node = &mut self.nodes[at];
         node.counts.empty += u64::from(text.is_empty());
         let entry = node.column.entry((sort, text));
@@ -365,6 +517,11 @@ impl<'t> Batch<'t> {
     fn end_record(&mut self) {
         let features = &self.features;
         let shape = self.shapes.add(self.shape, 1, || features.as_slice().into());
+        self.note_told(shape);
+    }
+
+    /// Notes which values a record of a shape has.
+    fn note_told(&mut self, shape: Option<usize>) {
         for (at, value) in &self.told {
             let node = &mut self.nodes[*at];
             let Some(shape) = shape.filter(|_| !node.has_many_values) else { continue };
@@ -381,7 +538,10 @@ impl<'t> Batch<'t> {
 
     /// Sums up what came; `line` gives the number of the line that an offset is on.
     #[must_use]
-    pub fn end(self, line: &mut dyn FnMut(usize) -> u64) -> Ended {
+    pub fn end(mut self, line: &mut dyn FnMut(usize) -> u64) -> Ended {
+        for learned in std::mem::take(&mut self.learned).into_iter().flatten() {
+            self.add(&learned);
+        }
         let Self { nodes, shapes, records, .. } = self;
         let hashes: Vec<u64> = shapes.all.keys().copied().collect();
         let ended = nodes.into_iter().enumerate().map(|(number, mut node)| {

@@ -22,7 +22,7 @@ use super::{Chosen, Finding, Numbered, Set, Validation, Verdict, assertions, ele
 use crate::document::Library;
 use crate::failed::{Counters, Events, Failed};
 use crate::input::{InputOptions, Limited, Source, cannot_read};
-use crate::records::Take;
+use crate::pass::Take;
 use crate::run::is_xml;
 
 /// Checks inputs one after another, on one thread.
@@ -225,8 +225,8 @@ fn accepted(
     read.map_err(|error| Failed::Input(cannot_read(&source.name, &error)))?;
     let is_accepted = std::str::from_utf8(&bytes).is_ok_and(|text| {
         let structure = Structure::of(text.as_bytes());
-        let end =
-            EventReader::new(text, &structure).and_then(|mut events| valid.takes(&mut events, 0));
+        let end = EventReader::new(text, &structure)
+            .and_then(|mut events| valid.takes(&mut events, 0, 0));
         end.is_some_and(|end| is_blank(&text[end..]))
     });
     let reader = Box::new(std::io::Cursor::new(bytes));

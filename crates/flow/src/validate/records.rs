@@ -1,7 +1,5 @@
 //! Streams of records against JSON Schemas, a block at a time.
 
-use std::sync::{Mutex, PoisonError};
-
 use kyanite_formats::Format;
 use kyanite_formats::json::{EventReader, Templates};
 use kyanite_formats::records::Layout;
@@ -11,9 +9,10 @@ use kyanite_tree::{Arena, Base, Diagnostic, Event, Passed, Place, Value, locate}
 
 use super::check::{Raw, check_value};
 use crate::failed::{Counters, Events, Failed};
-use crate::in_order::{Made, Workers};
+use crate::in_order::{Made, Shared, Workers};
 use crate::input::{InputOptions, Source};
-use crate::records::{Block, Blocks, InputPart, Next, Records, Take, Then};
+use crate::pass::Take;
+use crate::records::{Block, Blocks, InputPart, Next, Records, Then};
 use crate::run::stack_size;
 use crate::walk::{Step, Walk};
 
@@ -62,15 +61,8 @@ fn on_threads(
         counters.read(block.len() as u64);
     };
     let stack = stack_size(json::DEPTH.max(options.limits.depth));
-    // What was learned in a block is of use in the next, whichever thread takes it.
-    let idle = Mutex::new(Vec::new());
-    let work = |block: &[u8]| {
-        let known = idle.lock().unwrap_or_else(PoisonError::into_inner).pop();
-        let mut known = known.unwrap_or_else(|| Known::of(schemas));
-        let made = apart(block, schemas, name, layout, &mut known);
-        idle.lock().unwrap_or_else(PoisonError::into_inner).push(known);
-        made
-    };
+    let known = Shared::new(|| Known::of(schemas));
+    let work = |block: &[u8]| known.with(|known| apart(block, schemas, name, layout, known));
     let left = Workers { threads, stack }.run(blocks, name, &work, &mut take)?;
     Ok((left, progress))
 }
@@ -149,10 +141,8 @@ impl<'a, 's> Valid<'a, 's> {
     }
 }
 
-impl Take for Valid<'_, '_> {
-    const ON_ONE_LINE: bool = false;
-
-    fn takes(&mut self, events: &mut EventReader<'_, '_>, at: usize) -> Option<usize> {
+impl<'t> Take<'t> for Valid<'_, '_> {
+    fn takes(&mut self, events: &mut EventReader<'t, '_>, at: usize, _: usize) -> Option<usize> {
         let mut end = None;
         for schema in &mut self.0 {
             events.seek(at);
@@ -168,11 +158,9 @@ impl Take for Valid<'_, '_> {
         self.0.iter_mut().for_each(|schema| schema.learn(template));
     }
 
-    fn takes_alike(&mut self, template: usize, scalars: &[Event<'_>]) -> bool {
+    fn takes_alike(&mut self, template: usize, scalars: &[(Event<'t>, usize)]) -> bool {
         self.0.iter().all(|schema| schema.accepts_alike(template, scalars))
     }
-
-    fn taken(&mut self, _: usize, _: usize) {}
 }
 
 /// The path of a finding in its record, without the sign of the root.

@@ -69,12 +69,6 @@ impl<'t, 's> EventReader<'t, 's> {
         self.is_over.then_some(self.at)
     }
 
-    /// Whether the text ends before the value does; takes the events that are left.
-    pub fn is_cut_short(&mut self) -> bool {
-        while self.next_event().is_some() {}
-        !self.is_over
-    }
-
     #[inline(always)]
     fn skip_blank(&mut self) -> Option<u8> {
         // Of a well-formed text that is not in quotes only blanks are as low.

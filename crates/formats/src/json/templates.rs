@@ -16,7 +16,7 @@
 //! let first = templates.learn(&mut EventReader::new(text, &structure).unwrap(), 0);
 //! let second = templates.follow(text, 29, &mut scalars).unwrap();
 //! assert_eq!((first, second.end), (Some(second.template), 55));
-//! assert!(matches!(scalars[..], [Event::Text(berth), Event::Number("4")] if berth.text == "B"));
+//! assert!(matches!(scalars[..], [(Event::Text(berth), 41), (Event::Number("4"), 53)] if berth.text == "B"));
 //! ```
 
 use kyanite_scan::number_end;
@@ -76,13 +76,13 @@ impl Templates {
         self.misses < PATIENCE
     }
 
-    /// Follows a template from byte `at` on, where a record begins, to the end of its line; `None` if there is none that fits. Every
-    /// byte of a record that fits is known to be well-formed; `scalars` are then those of it, in order.
+    /// Follows a template from byte `at` on, where a record begins that a blank ends; `None` if there is none that fits. Every byte of a
+    /// record that fits is known to be well-formed; `scalars` are then those of it, in order, each with the byte that it ends with.
     pub fn follow<'t>(
         &mut self,
         text: &'t str,
         at: usize,
-        scalars: &mut Vec<Event<'t>>,
+        scalars: &mut Vec<(Event<'t>, usize)>,
     ) -> Option<Followed> {
         scalars.clear();
         let followed = self.walk(text, at, scalars);
@@ -98,7 +98,7 @@ impl Templates {
         &mut self,
         text: &'t str,
         mut at: usize,
-        scalars: &mut Vec<Event<'t>>,
+        scalars: &mut Vec<(Event<'t>, usize)>,
     ) -> Option<Followed> {
         let (bytes, mut here) = (text.as_bytes(), 0);
         loop {
@@ -119,7 +119,8 @@ impl Templates {
                 return Some(Followed { template, end: at });
             }
             let (scalar, end) = scalar(text, at, node.is_before_text(), &mut self.unescaped)?;
-            scalars.push(scalar);
+            // A text ends with its quote.
+            scalars.push((scalar, if node.is_before_text() { end } else { end - 1 }));
             (at, here) = (end, next);
         }
     }
@@ -178,14 +179,16 @@ impl Node {
         self.between.last() == Some(&b'"')
     }
 
-    /// Whether its text stands at byte `at`, before a scalar or the end of the line, whichever it is.
+    /// Whether its text stands at byte `at`, before a scalar or, where the record ends, a blank.
     #[inline]
     fn fits(&self, bytes: &[u8], at: usize) -> bool {
         let Some(rest) = bytes.get(at..).and_then(|rest| rest.strip_prefix(&*self.between)) else {
             return false;
         };
         match rest.first() {
-            Some(next) if self.template.is_some() => *next == b'\n',
+            Some(next) if self.template.is_some() => {
+                matches!(next, b' ' | b'\t' | b'\r' | b'\n')
+            }
             Some(b'-' | b'0'..=b'9' | b't' | b'f' | b'n') => true,
             Some(_) => self.is_before_text(),
             None => false,
@@ -231,12 +234,12 @@ mod tests {
     use crate::json::is_one_value;
 
     /// The scalars of the value that begins at byte `at`.
-    fn scalars<'t>(events: &mut EventReader<'t, '_>, at: usize) -> Vec<Event<'t>> {
+    fn scalars<'t>(events: &mut EventReader<'t, '_>, at: usize) -> Vec<(Event<'t>, usize)> {
         let mut found = Vec::new();
         events.seek(at);
         while let Some(event) = events.next_event() {
             if let Event::Text(_) | Event::Number(_) | Event::Boolean(_) | Event::Null = event {
-                found.push(event);
+                found.push((event, events.offset()));
             }
         }
         found

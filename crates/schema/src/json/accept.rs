@@ -305,19 +305,19 @@ impl<'s> Accepting<'_, 's> {
         self.learned[template] = Some(self.reasons.clone());
     }
 
-    /// Whether a value is certainly valid that follows a template, and has these scalars in order.
+    /// Whether a value is certainly valid that follows a template, and has these scalars in order, each with the byte that it ends with.
     #[must_use]
-    pub fn accepts_alike(&self, template: usize, scalars: &[Event<'_>]) -> bool {
+    pub fn accepts_alike(&self, template: usize, scalars: &[(Event<'_>, usize)]) -> bool {
         let Some(Some(Reasons { places, different })) = self.learned.get(template) else {
             return false;
         };
-        let holds = |(event, place): (&Event<'_>, &Option<PlaceNumber>)| {
+        let holds = |((event, _), place): (&(Event<'_>, usize), &Option<PlaceNumber>)| {
             place.is_none_or(|place| self.scalar(&self.places[place], *event).is_some())
         };
         places.len() == scalars.len()
             && scalars.iter().zip(places).all(holds)
             && different.iter().all(|numbers| {
-                let texts = numbers.iter().map(|number| match scalars[*number] {
+                let texts = numbers.iter().map(|number| match scalars[*number].0 {
                     Event::Text(RawText { text, has_escapes: false }) => Some(text),
                     _ => None,
                 });
