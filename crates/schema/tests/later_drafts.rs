@@ -43,7 +43,7 @@ fn draft(draft: Draft) -> Settings {
 type Case = (&'static str, &'static [&'static str], &'static [&'static str]);
 
 /// What both drafts have.
-const BOTH: [Case; 36] = [
+const BOTH: [Case; 87] = [
     (
         r##"{"$ref": "#/$defs/a", "maximum": 5, "$defs": {"a": {"minimum": 1}}}"##,
         &["3"],
@@ -174,10 +174,195 @@ const BOTH: [Case; 36] = [
         &[r#"{"v": 1, "n": {}}"#],
     ),
     (r#"{"if": false, "then": false, "else": {"const": 1}}"#, &["1"], &["2"]),
+    // References: in every form, beside other keywords, and to whatever is a schema.
+    (r##"{"$ref": "#/$defs/a~1b", "$defs": {"a/b": {"type": "null"}}}"##, &["null"], &["1"]),
+    (r##"{"$ref": "#/$defs/a~0b", "$defs": {"a~b": {"type": "null"}}}"##, &["null"], &["1"]),
+    (r##"{"$ref": "#/$defs/a%25b", "$defs": {"a%b": {"type": "null"}}}"##, &["null"], &["1"]),
+    (r##"{"$ref": "#/$defs/a%22b", "$defs": {"a\"b": {"type": "null"}}}"##, &["null"], &["1"]),
+    (
+        r##"{"properties": {"a": {"$ref": "#"}}, "additionalProperties": false}"##,
+        &[r#"{"a": {"a": {}}}"#],
+        &[r#"{"a": {"b": 1}}"#],
+    ),
+    (
+        r##"{"properties": {"$ref": {"type": "null"}}}"##,
+        &[r#"{"$ref": null}"#],
+        &[r##"{"$ref": "#"}"##],
+    ),
+    (r##"{"allOf": [{"$ref": "#/$defs/no"}], "$defs": {"no": false}}"##, &[], &["1", "{}"]),
+    (r##"{"$ref": "#/$defs/yes", "$defs": {"yes": true}}"##, &["1", "{}"], &[]),
+    (
+        r##"{"$id": "http://pier/base/", "items": {"$ref": "folder/item"}, "$defs": {"x": {"$id": "folder/item", "type": "integer"}}}"##,
+        &["[1]"],
+        &[r#"["a"]"#],
+    ),
+    (
+        r##"{"$id": "http://pier/a", "$ref": "urn:uuid:deadbeef-1234-00ff-ff00-4321feebdaed", "$defs": {"x": {"$id": "urn:uuid:deadbeef-1234-00ff-ff00-4321feebdaed", "minimum": 3}}}"##,
+        &["3"],
+        &["2"],
+    ),
+    (
+        r##"{"$id": "http://pier/a", "$ref": "#b", "$defs": {"x": {"$id": "http://pier/c", "$anchor": "b", "const": 1}, "y": {"$anchor": "b", "const": 2}}}"##,
+        &["2"],
+        &["1"],
+    ),
+    (
+        r##"{"$defs": {"a": {"$ref": "#/$defs/b"}, "b": {"$ref": "#/$defs/c"}, "c": {"minimum": 3}}, "$ref": "#/$defs/a"}"##,
+        &["3"],
+        &["2"],
+    ),
+    (
+        r##"{"$ref": "#/$defs/a", "required": ["b"], "$defs": {"a": {"required": ["a"]}}}"##,
+        &[r#"{"a": 1, "b": 1}"#],
+        &[r#"{"a": 1}"#, r#"{"b": 1}"#],
+    ),
+    (
+        r##"{"$comment": "$ref", "examples": [{"$ref": "#/nowhere"}], "default": {"$ref": "#/nowhere"}}"##,
+        &["1"],
+        &[],
+    ),
+    // Dependencies of members.
+    (r#"{"dependentRequired": {"a": []}}"#, &["{}", r#"{"a": 1}"#], &[]),
+    (
+        r#"{"dependentRequired": {"a": ["b", "c"], "b": ["d"]}}"#,
+        &[r#"{"a": 1, "b": 1, "c": 1, "d": 1}"#, r#"{"c": 1}"#],
+        &[r#"{"a": 1, "b": 1, "d": 1}"#, r#"{"b": 1}"#],
+    ),
+    (
+        r#"{"dependentRequired": {"a\nb": ["c\rd"]}}"#,
+        &[r#"{"a\nb": 1, "c\rd": 2}"#],
+        &[r#"{"a\nb": 1, "c d": 2}"#],
+    ),
+    (
+        r#"{"dependentSchemas": {"a": true, "b": false}}"#,
+        &["{}", r#"{"a": 1}"#],
+        &[r#"{"b": 1}"#, r#"{"a": 1, "b": 1}"#],
+    ),
+    (
+        r#"{"properties": {"a": true}, "dependentSchemas": {"a": {"properties": {"b": true}, "additionalProperties": false}}}"#,
+        &[r#"{"b": 1}"#, r#"{"c": 1}"#],
+        &[r#"{"a": 1}"#, r#"{"a": 1, "b": 1}"#],
+    ),
+    // How many items a list contains.
+    (r#"{"contains": {"type": "string"}}"#, &[r#"["a", 1]"#, "{}"], &["[]", "[1]"]),
+    (r#"{"contains": false, "minContains": 0}"#, &["[]", "[1]"], &[]),
+    (r#"{"contains": true, "maxContains": 2}"#, &["[1]", "[1, 2]"], &["[]", "[1, 2, 3]"]),
+    (r#"{"contains": {"const": 1}, "minContains": 2.0}"#, &["[1, 1]"], &["[1]"]),
+    (r#"{"contains": {"if": false, "else": true}}"#, &[r#"["a"]"#], &["[]"]),
+    // Unevaluated members: what any keyword beside has looked at, by whatever way it was reached.
+    (r#"{"unevaluatedProperties": true}"#, &["{}", r#"{"a": 1}"#], &[]),
+    (
+        r#"{"unevaluatedProperties": {"type": "string", "minLength": 3}}"#,
+        &["{}", r#"{"a": "abc"}"#],
+        &[r#"{"a": "ab"}"#, r#"{"a": 1}"#],
+    ),
+    (
+        r#"{"properties": {"a": true}, "allOf": [{"properties": {"b": true}}, {"patternProperties": {"^x": true}}], "unevaluatedProperties": false}"#,
+        &[r#"{"a": 1, "b": 1, "x1": 1}"#],
+        &[r#"{"c": 1}"#],
+    ),
+    (
+        r#"{"allOf": [{"properties": {"a": true}, "additionalProperties": true}], "unevaluatedProperties": false}"#,
+        &[r#"{"a": 1, "b": 1}"#],
+        &[],
+    ),
+    (
+        r#"{"allOf": [{"properties": {"a": true}}, {"unevaluatedProperties": false}]}"#,
+        &["{}"],
+        &[r#"{"a": 1}"#],
+    ),
+    (
+        r#"{"anyOf": [{"properties": {"a": {"type": "null"}}}, {"properties": {"b": true}}], "unevaluatedProperties": false}"#,
+        &[r#"{"a": null, "b": 1}"#, r#"{"b": 1}"#],
+        &[r#"{"a": 1, "b": 1}"#],
+    ),
+    (
+        r#"{"not": {"properties": {"a": {"const": 1}}, "required": ["a"]}, "unevaluatedProperties": false}"#,
+        &["{}"],
+        &[r#"{"a": 2}"#, r#"{"a": 1}"#],
+    ),
+    (
+        r#"{"if": {"required": ["a"]}, "then": {"properties": {"a": true}}, "unevaluatedProperties": false}"#,
+        &[r#"{"a": 1}"#, "{}"],
+        &[r#"{"b": 1}"#, r#"{"a": 1, "b": 1}"#],
+    ),
+    (
+        r#"{"if": {"required": ["a"]}, "else": {"properties": {"b": true}}, "unevaluatedProperties": false}"#,
+        &[r#"{"b": 1}"#],
+        &[r#"{"a": 1}"#],
+    ),
+    (
+        r##"{"properties": {"n": {"$ref": "#/$defs/n"}}, "unevaluatedProperties": false, "$defs": {"n": {"properties": {"v": true}, "unevaluatedProperties": false}}}"##,
+        &[r#"{"n": {"v": 1}}"#],
+        &[r#"{"n": {"w": 1}}"#, r#"{"m": 1}"#],
+    ),
+    (
+        r#"{"properties": {"a": {"unevaluatedProperties": false}}}"#,
+        &[r#"{"a": {}}"#, r#"{"b": {"c": 1}}"#],
+        &[r#"{"a": {"b": 1}}"#],
+    ),
+    (
+        r#"{"propertyNames": {"maxLength": 1}, "unevaluatedProperties": false}"#,
+        &["{}"],
+        &[r#"{"a": 1}"#],
+    ),
+    (
+        r#"{"unevaluatedProperties": false, "minProperties": 1}"#,
+        &["1", "null"],
+        &["{}", r#"{"a": 1}"#],
+    ),
+    // Unevaluated items, likewise.
+    (r#"{"unevaluatedItems": true}"#, &["[]", "[1]"], &[]),
+    (r#"{"unevaluatedItems": {"type": "string"}}"#, &["[]", r#"["a"]"#], &["[1]"]),
+    (
+        r#"{"items": {"type": "number"}, "unevaluatedItems": {"type": "string"}}"#,
+        &["[1, 2]"],
+        &[r#"[1, "a"]"#],
+    ),
+    (
+        r#"{"allOf": [{"items": {"type": "number"}}], "unevaluatedItems": false}"#,
+        &["[1, 2]"],
+        &[r#"["a"]"#],
+    ),
+    (
+        r#"{"anyOf": [{"items": {"const": 1}}, {"items": {"const": 2}}], "unevaluatedItems": false}"#,
+        &["[1, 1]", "[2]"],
+        &["[1, 2]"],
+    ),
+    (
+        r#"{"if": {"items": {"const": 1}}, "unevaluatedItems": {"const": 2}}"#,
+        &["[1]", "[2]"],
+        &["[1, 3]", "[1, 2, 3]"],
+    ),
+    (r#"{"not": {"not": {"items": true}}, "unevaluatedItems": false}"#, &["[]"], &["[1]"]),
+    (
+        r##"{"$ref": "#/$defs/a", "unevaluatedItems": false, "$defs": {"a": {"items": {"const": 1}}}}"##,
+        &["[1]"],
+        &["[2]"],
+    ),
+    (
+        r#"{"properties": {"a": {"unevaluatedItems": false}}}"#,
+        &[r#"{"a": []}"#, r#"{"b": [1]}"#],
+        &[r#"{"a": [1]}"#],
+    ),
+    (r#"{"unevaluatedItems": false, "minItems": 1}"#, &["1", "{}"], &["[]", "[1]"]),
+    // Conditions, which count only together.
+    (r#"{"if": {"const": 0}}"#, &["0", "1"], &[]),
+    (r#"{"then": {"const": 0}, "else": {"const": 1}}"#, &["2"], &[]),
+    (
+        r#"{"allOf": [{"if": {"exclusiveMaximum": 0}}, {"then": {"minimum": -10}}, {"else": {"multipleOf": 2}}]}"#,
+        &["-100", "3"],
+        &[],
+    ),
+    (
+        r#"{"else": {"const": "other"}, "then": {"const": "yes"}, "if": {"maxLength": 4}}"#,
+        &[r#""yes""#, r#""other""#],
+        &[r#""no""#, r#""invalid""#],
+    ),
 ];
 
 /// What only 2019-09 has.
-const ONLY_2019: [Case; 8] = [
+const ONLY_2019: [Case; 19] = [
     (
         r#"{"items": [{"const": 1}], "additionalItems": {"const": 2}}"#,
         &["[1, 2, 2]", "[]"],
@@ -208,10 +393,50 @@ const ONLY_2019: [Case; 8] = [
         &[r#"{"v": 1, "n": {}}"#],
         &["{}"],
     ),
+    (r#"{"items": [{"const": 1}, {"const": 2}]}"#, &["[]", "[1]", "[1, 2, 3]"], &["[2]", "[1, 1]"]),
+    (r#"{"items": [true, false]}"#, &["[]", "[1]"], &["[1, 2]"]),
+    (r#"{"items": {"const": 1}, "additionalItems": false}"#, &["[1, 1]"], &["[2]"]),
+    (r#"{"items": [{"const": 1}], "additionalItems": false}"#, &["[1]"], &["[1, 1]"]),
+    (
+        r#"{"allOf": [{"items": [true], "additionalItems": true}], "unevaluatedItems": false}"#,
+        &["[1, 2]"],
+        &[],
+    ),
+    (
+        r#"{"items": [true], "additionalItems": {"type": "number"}, "unevaluatedItems": {"type": "string"}}"#,
+        &["[null, 1]"],
+        &[r#"[null, "a"]"#],
+    ),
+    (
+        r#"{"allOf": [{"unevaluatedItems": {"type": "number"}}], "items": [true]}"#,
+        &["[1]"],
+        &[r#"["a"]"#],
+    ),
+    (
+        r#"{"if": {"items": [{"const": 1}]}, "then": {"items": [true, {"const": 2}]}, "else": {"items": [true]}, "unevaluatedItems": false}"#,
+        &["[1, 2]", "[3]", "[1]"],
+        &["[1, 2, 3]", "[3, 2]", "[1, 3]"],
+    ),
+    // Without the anchor a recursive reference is one to its own root.
+    (
+        r##"{"properties": {"n": {"$recursiveRef": "#"}}, "additionalProperties": false}"##,
+        &[r#"{"n": {"n": {}}}"#],
+        &[r#"{"n": {"m": 1}}"#],
+    ),
+    (
+        r##"{"$id": "http://pier/a", "$recursiveAnchor": false, "$ref": "b", "required": ["v"], "$defs": {"x": {"$id": "b", "$recursiveAnchor": true, "properties": {"n": {"$recursiveRef": "#"}}}}}"##,
+        &[r#"{"v": 1, "n": {}}"#],
+        &["{}"],
+    ),
+    (
+        r##"{"$id": "http://pier/a", "$recursiveAnchor": true, "anyOf": [{"type": "integer"}, {"$ref": "b"}], "$defs": {"x": {"$id": "b", "$recursiveAnchor": true, "type": "object", "additionalProperties": {"$recursiveRef": "#"}}}}"##,
+        &["1", r#"{"a": 1}"#, r#"{"a": {"b": 1}}"#],
+        &[r#"{"a": "x"}"#],
+    ),
 ];
 
 /// What only 2020-12 has.
-const ONLY_2020: [Case; 11] = [
+const ONLY_2020: [Case; 29] = [
     (
         r#"{"prefixItems": [{"const": 1}], "items": {"const": 2}}"#,
         &["[1, 2, 2]", "[]", "[1]"],
@@ -252,6 +477,81 @@ const ONLY_2020: [Case; 11] = [
         r##"{"$id": "http://pier/a", "$dynamicRef": "#/$defs/x", "$defs": {"x": {"const": 1}}}"##,
         &["1"],
         &["2"],
+    ),
+    (
+        r#"{"prefixItems": [{"const": 1}, {"const": 2}]}"#,
+        &["[]", "[1]", "[1, 2, 3]", r#"{"0": "a"}"#],
+        &["[2]", "[1, 1]"],
+    ),
+    (r#"{"prefixItems": [true, false]}"#, &["[]", "[1]"], &["[1, 2]"]),
+    (r#"{"items": false}"#, &["[]", "1"], &["[1]"]),
+    (
+        r#"{"allOf": [{"prefixItems": [true, true]}], "items": {"const": 1}}"#,
+        &["[1, 1]"],
+        &["[2, 1]"],
+    ),
+    (
+        r#"{"prefixItems": [{"const": 1}], "unevaluatedItems": {"const": 2}}"#,
+        &["[1, 2]", "[]"],
+        &["[1, 1]", "[2]"],
+    ),
+    (
+        r#"{"prefixItems": [true], "items": {"type": "number"}, "unevaluatedItems": {"type": "string"}}"#,
+        &["[null, 1]"],
+        &[r#"[null, "a"]"#],
+    ),
+    (
+        r#"{"allOf": [{"prefixItems": [true, {"type": "number"}]}], "unevaluatedItems": false}"#,
+        &["[1, 2]"],
+        &["[1, 2, 3]", r#"[1, "a"]"#],
+    ),
+    (
+        r#"{"anyOf": [{"prefixItems": [{"const": 1}]}, {"prefixItems": [true, {"const": 2}]}], "unevaluatedItems": false}"#,
+        &["[1]", "[3, 2]"],
+        &["[1, 3]", "[1, 2, 3]"],
+    ),
+    (
+        r#"{"if": {"prefixItems": [{"const": 1}]}, "then": {"prefixItems": [true, {"const": 2}]}, "else": {"prefixItems": [true]}, "unevaluatedItems": false}"#,
+        &["[1, 2]", "[3]"],
+        &["[1, 2, 3]", "[3, 2]"],
+    ),
+    (
+        r#"{"contains": {"type": "string"}, "unevaluatedItems": {"type": "number"}}"#,
+        &[r#"["a", 1]"#, r#"["a"]"#],
+        &["[1]", r#"["a", null]"#],
+    ),
+    (
+        r#"{"if": {"contains": {"const": 1}}, "then": {"if": {"contains": {"const": 2}}}, "unevaluatedItems": false}"#,
+        &["[1, 1]", "[1, 2]", "[]"],
+        &["[2]", "[1, 3]"],
+    ),
+    (r#"{"not": {"contains": {"const": 1}}, "unevaluatedItems": false}"#, &["[]"], &["[1]", "[2]"]),
+    // What a dynamic reference means is what the outermost resource has by that name, as long as what it meant first is dynamic.
+    (r##"{"$dynamicRef": "#n", "$defs": {"x": {"$anchor": "n", "const": 1}}}"##, &["1"], &["2"]),
+    (
+        r##"{"$id": "http://pier/a", "$ref": "b", "$defs": {"own": {"$anchor": "n", "const": 1}, "x": {"$id": "b", "$dynamicRef": "#n", "$defs": {"y": {"$dynamicAnchor": "n", "const": 2}}}}}"##,
+        &["2"],
+        &["1"],
+    ),
+    (
+        r##"{"$id": "http://pier/a", "$ref": "b", "$defs": {"own": {"$dynamicAnchor": "n", "const": 1}, "x": {"$id": "b", "$ref": "#n", "$defs": {"y": {"$dynamicAnchor": "n", "const": 2}}}}}"##,
+        &["2"],
+        &["1"],
+    ),
+    (
+        r##"{"$id": "http://pier/a", "$ref": "b", "$defs": {"own": {"$dynamicAnchor": "n", "const": 1}, "x": {"$id": "b", "$ref": "c", "$defs": {"mid": {"$dynamicAnchor": "n", "const": 2}, "y": {"$id": "c", "$dynamicRef": "#n", "$defs": {"z": {"$dynamicAnchor": "n", "const": 3}}}}}}}"##,
+        &["1"],
+        &["2", "3"],
+    ),
+    (
+        r##"{"$id": "http://pier/a", "if": {"const": 1}, "then": {"$ref": "texts"}, "else": {"$ref": "numbers"}, "$defs": {"l": {"$id": "list", "items": {"$dynamicRef": "#item"}, "$defs": {"any": {"$dynamicAnchor": "item"}}}, "t": {"$id": "texts", "$defs": {"item": {"$dynamicAnchor": "item", "type": "string"}}, "$ref": "list"}, "n": {"$id": "numbers", "$defs": {"item": {"$dynamicAnchor": "item", "type": "number"}}, "$ref": "list"}}}"##,
+        &["[1, 2]", "1"],
+        &[r#"["a"]"#],
+    ),
+    (
+        r##"{"$id": "http://pier/strict", "$dynamicAnchor": "n", "$ref": "tree", "unevaluatedProperties": false, "$defs": {"t": {"$id": "tree", "$dynamicAnchor": "n", "properties": {"v": true, "c": {"items": {"$dynamicRef": "#n"}}}}}}"##,
+        &[r#"{"c": [{"v": 1}]}"#],
+        &[r#"{"c": [{"w": 1}]}"#, r#"{"w": 1}"#],
     ),
 ];
 
