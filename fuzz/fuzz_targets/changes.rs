@@ -6,6 +6,7 @@ use kyanite_browse::{LargeTree, Notation, Outline, Position, Tree};
 use kyanite_change::{Comparison, Numbers, Patch, compare, edit_text, json_patch, merge};
 use kyanite_formats::documents::{self, Limits, Options};
 use kyanite_formats::json::EventReader;
+use kyanite_formats::records::Structure;
 use kyanite_formats::outline::outline;
 use kyanite_formats::record_view::View;
 use kyanite_formats::Format;
@@ -32,7 +33,8 @@ fuzz_target!(|bytes: &[u8]| {
         read.roots.first().copied().filter(|_| read.roots.len() == 1)
     };
     let mut events = Batch::new(&arena).within(60);
-    if events.document(&mut EventReader::new(old, 0)) {
+    let structure = Structure::of(old.as_bytes());
+    if EventReader::new(old, &structure).is_some_and(|mut of_old| events.document(&mut of_old)) {
         let _ = events.end(&mut |_| 1);
     }
     let (Some(old_root), Some(new_root)) = (read(old), read(new)) else { return };

@@ -18,8 +18,8 @@ use kyanite_tree::{
 };
 
 use crate::Bytes;
+use crate::consume::{Consumer, PartStructure};
 use crate::live::Live;
-use crate::pass::{Parts, Take};
 
 /// How many bytes are read at a time.
 const BLOCK: usize = 256 * 1024;
@@ -348,7 +348,7 @@ pub(crate) struct Records<'a> {
     places: TextPlaces<'a>,
     bytes: &'a [u8],
     text: &'a str,
-    parts: Parts,
+    parts: PartStructure,
     /// How many bytes behind the text are not UTF-8; 0 when all are.
     invalid: usize,
     then: Then,
@@ -406,7 +406,7 @@ impl<'a> Records<'a> {
             places,
             bytes,
             text,
-            parts: Parts::default(),
+            parts: PartStructure::default(),
             invalid,
             then,
             from,
@@ -471,13 +471,17 @@ impl<'a> Records<'a> {
         self.read(read)
     }
 
-    /// Passes over records of JSON that are taken by their events; gives how many there were.
-    pub(crate) fn pass(&mut self, templates: &mut Templates, by: &mut impl Take<'a>) -> usize {
+    /// Has records of JSON consumed by their events, until one is left; gives how many there were.
+    pub(crate) fn consume(
+        &mut self,
+        templates: &mut Templates,
+        by: &mut impl Consumer<'a>,
+    ) -> usize {
         if !self.reader.is_json() {
             return 0;
         }
         let from = self.reader.position();
-        let passed = self.parts.pass((self.text, from), templates, by);
+        let passed = self.parts.consume((self.text, from), templates, by);
         if passed.records > 0 {
             self.reader.seek(passed.end);
         }

@@ -11,10 +11,10 @@ use kyanite_formats::{Format, span_of};
 use kyanite_lang::{Arguments, Plan, Runner, Session};
 use kyanite_tree::{Arena, Base, Code, Diagnostic, Event, Passed, Place, Pull, Value};
 
+use crate::consume::Consumer;
 use crate::document::Library;
 use crate::failed::{Events, Failed};
 use crate::input::{Input, InputOptions, Source};
-use crate::pass::Take;
 use crate::records::{Blocks, InputPart};
 use crate::run::rule_failed;
 use crate::stream::no_frame_error;
@@ -134,7 +134,7 @@ impl Cut<'_, '_> {
                 if is_counted {
                     let text = records.text().as_bytes();
                     let mut lines = Lines { depth, spans: Vec::new() };
-                    counters.count(records.pass(&mut templates, &mut lines) as u64);
+                    counters.count(records.consume(&mut templates, &mut lines) as u64);
                     for (start, end) in &lines.spans {
                         parts.put(
                             &text[*start..*end],
@@ -217,8 +217,8 @@ struct Lines {
     spans: Vec<(usize, usize)>,
 }
 
-impl<'t> Take<'t> for Lines {
-    fn takes(&mut self, events: &mut EventReader<'t, '_>, _: usize, _: usize) -> Option<usize> {
+impl<'t> Consumer<'t> for Lines {
+    fn consume(&mut self, events: &mut EventReader<'t, '_>, _: usize, _: usize) -> Option<usize> {
         let mut open = 0;
         while let Some(event) = events.next_event() {
             match event {
@@ -233,11 +233,11 @@ impl<'t> Take<'t> for Lines {
 
     fn learn(&mut self, _: usize) {}
 
-    fn takes_alike(&mut self, _: usize, _: &[(Event<'t>, usize)]) -> bool {
+    fn consume_alike(&mut self, _: usize, _: &[(Event<'t>, usize)]) -> bool {
         true
     }
 
-    fn taken(&mut self, start: usize, end: usize) {
+    fn consumed(&mut self, start: usize, end: usize) {
         self.spans.push((start, end));
     }
 }

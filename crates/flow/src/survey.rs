@@ -11,11 +11,11 @@ use kyanite_tree::{
     Arena, Base, Code, Diagnostic, Event, Passed, Pull, TextPlaces, ValueEvents, is_blank,
 };
 
+use crate::consume::{Consumer, PartStructure};
 use crate::document::{Library, say_format};
 use crate::failed::{Events, Failed};
 use crate::in_order::{Made, Shared, Workers};
 use crate::input::{Input, InputOptions, Source};
-use crate::pass::{Parts, Take};
 use crate::records::{Blocks, InputPart, valid_start};
 use crate::run::stack_size;
 use crate::stream::no_frame_error;
@@ -215,7 +215,7 @@ fn values_of(block: &[u8], depth: usize, templates: &mut Templates) -> Made<Ende
     let arena = Arena::new();
     let (text, invalid) = valid_start(block);
     let mut counted = Counted(Batch::new(&arena).within(depth));
-    let passed = Parts::default().pass((text, 0), templates, &mut counted);
+    let passed = PartStructure::default().consume((text, 0), templates, &mut counted);
     let is_clean = invalid == 0 && is_blank(&text[passed.end..]);
     let places = TextPlaces::new("", block);
     let value = counted.0.end(&mut |offset| places.line_column(offset).line);
@@ -225,8 +225,8 @@ fn values_of(block: &[u8], depth: usize, templates: &mut Templates) -> Made<Ende
 /// Takes all records, and counts them.
 struct Counted<'t>(Batch<'t>);
 
-impl<'t> Take<'t> for Counted<'t> {
-    fn takes(
+impl<'t> Consumer<'t> for Counted<'t> {
+    fn consume(
         &mut self,
         events: &mut EventReader<'t, '_>,
         at: usize,
@@ -240,7 +240,7 @@ impl<'t> Take<'t> for Counted<'t> {
         self.0.learn(template);
     }
 
-    fn takes_alike(&mut self, template: usize, scalars: &[(Event<'t>, usize)]) -> bool {
+    fn consume_alike(&mut self, template: usize, scalars: &[(Event<'t>, usize)]) -> bool {
         self.0.record_alike(template, scalars)
     }
 }

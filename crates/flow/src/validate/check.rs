@@ -19,10 +19,10 @@ use super::finding::Step;
 use super::records::Valid;
 use super::schemas::{Assigned, Bundle, Compiled};
 use super::{Chosen, Finding, Numbered, Set, Validation, Verdict, assertions, elements, records};
+use crate::consume::Consumer;
 use crate::document::Library;
 use crate::failed::{Counters, Events, Failed};
 use crate::input::{InputOptions, Limited, Source, cannot_read};
-use crate::pass::Take;
 use crate::run::is_xml;
 
 /// Checks inputs one after another, on one thread.
@@ -226,7 +226,7 @@ fn accepted(
     let is_accepted = std::str::from_utf8(&bytes).is_ok_and(|text| {
         let structure = Structure::of(text.as_bytes());
         let end = EventReader::new(text, &structure)
-            .and_then(|mut events| valid.takes(&mut events, 0, 0));
+            .and_then(|mut events| valid.consume(&mut events, 0, 0));
         end.is_some_and(|end| is_blank(&text[end..]))
     });
     let reader = Box::new(std::io::Cursor::new(bytes));

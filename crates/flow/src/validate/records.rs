@@ -8,10 +8,10 @@ use kyanite_schema::{Finding as Found, json};
 use kyanite_tree::{Arena, Base, Diagnostic, Event, Passed, Place, Value, locate};
 
 use super::check::{Raw, check_value};
+use crate::consume::Consumer;
 use crate::failed::{Counters, Events, Failed};
 use crate::in_order::{Made, Shared, Workers};
 use crate::input::{InputOptions, Source};
-use crate::pass::Take;
 use crate::records::{Block, Blocks, InputPart, Next, Records, Then};
 use crate::run::stack_size;
 use crate::walk::{Step, Walk};
@@ -87,7 +87,7 @@ fn apart(
         let block = Block { bytes, then: Then::More };
         let mut reader = Records::new(block, 0, input, layout, &arena, None);
         loop {
-            records += known.pass(&mut reader);
+            records += known.consume(&mut reader);
             match reader.next() {
                 Next::Record(record) => {
                     check_value(schemas, record, &mut |found| {
@@ -125,9 +125,9 @@ impl<'a, 's> Known<'a, 's> {
     }
 
     /// Passes over records that are certainly valid; gives how many there were.
-    fn pass(&mut self, records: &mut Records<'_>) -> usize {
+    fn consume(&mut self, records: &mut Records<'_>) -> usize {
         let valid = self.valid.as_mut();
-        valid.map_or(0, |valid| records.pass(&mut self.templates, valid))
+        valid.map_or(0, |valid| records.consume(&mut self.templates, valid))
     }
 }
 
@@ -141,8 +141,8 @@ impl<'a, 's> Valid<'a, 's> {
     }
 }
 
-impl<'t> Take<'t> for Valid<'_, '_> {
-    fn takes(&mut self, events: &mut EventReader<'t, '_>, at: usize, _: usize) -> Option<usize> {
+impl<'t> Consumer<'t> for Valid<'_, '_> {
+    fn consume(&mut self, events: &mut EventReader<'t, '_>, at: usize, _: usize) -> Option<usize> {
         let mut end = None;
         for schema in &mut self.0 {
             events.seek(at);
@@ -158,7 +158,7 @@ impl<'t> Take<'t> for Valid<'_, '_> {
         self.0.iter_mut().for_each(|schema| schema.learn(template));
     }
 
-    fn takes_alike(&mut self, template: usize, scalars: &[(Event<'t>, usize)]) -> bool {
+    fn consume_alike(&mut self, template: usize, scalars: &[(Event<'t>, usize)]) -> bool {
         self.0.iter().all(|schema| schema.accepts_alike(template, scalars))
     }
 }
@@ -198,7 +198,7 @@ pub(super) fn stream(
     let walk = Walk::new(options, &mut events);
     let read = walk.over(&mut blocks, input, &replaced, &mut |records, _, step| {
         loop {
-            let passed = known.pass(records);
+            let passed = known.consume(records);
             raw.checked += passed as u64;
             number += passed;
             match step.next(records)? {

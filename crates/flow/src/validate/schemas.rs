@@ -245,11 +245,10 @@ impl<'s> Shelf<'s> {
         let asked = [Some(uri), namespace.filter(|namespace| !namespace.is_empty())];
         let catalogued = asked.into_iter().flatten().find_map(|uri| self.catalogued(uri));
         // A catalog may speak of files that are not installed here.
-        let found = catalogued.as_deref().into_iter().chain([uri]).find_map(|uri| {
+        catalogued.as_deref().into_iter().chain([uri]).find_map(|uri| {
             let path = path_of(uri).filter(|path| path.is_file())?;
             Some((Input::File(path), uri.to_owned()))
-        });
-        found
+        })
     }
 
     /// Whether something says which file a URI means.

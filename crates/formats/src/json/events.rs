@@ -330,6 +330,12 @@ mod tests {
         ] {
             assert_same(text);
         }
+        // As deep as values are read, and within that.
+        for depth in [63, 64, 65, 128, 200, 512] {
+            assert_same(&format!("{}{}", "[".repeat(depth), "]".repeat(depth)));
+            assert_same(&format!("{}1{}", "{\"a\":[".repeat(depth / 2), "]}".repeat(depth / 2)));
+            assert_same(&format!("{}1{}", "{\"a\":[".repeat(depth / 2), "}]".repeat(depth / 2)));
+        }
     }
 
     proptest! {
