@@ -28,6 +28,9 @@ use super::string::{plain_end, unescape};
 /// The most nodes of the tree; records that would need more are not learned.
 const MOST: usize = 4096;
 
+/// The most that may follow a scalar: more is looked through for each record, and names that differ so much differ again.
+const WIDEST: usize = 64;
+
 /// The most bytes between two scalars.
 const LONGEST: usize = 4096;
 
@@ -163,7 +166,8 @@ impl Templates {
         if let Some(known) = next.find(|next| *self.nodes[*next].between == *between) {
             return Some(known);
         }
-        if self.nodes.len() == MOST || between.len() > LONGEST {
+        let is_wide = self.nodes[node].next.len() == WIDEST;
+        if is_wide || self.nodes.len() == MOST || between.len() > LONGEST {
             return None;
         }
         self.nodes.push(Node { between: between.into(), ..Node::default() });
@@ -297,6 +301,22 @@ mod tests {
             let count = followed(&[first.to_owned(), second.to_owned()], 1);
             assert_eq!(count, 1 + usize::from(fits), "{first} {second}");
         }
+    }
+
+    #[test]
+    fn records_that_all_differ_are_not_kept() {
+        let lines: String = (0..5 * WIDEST).map(|number| format!("{{\"{number}\":1}}\n")).collect();
+        let structure = Structure::of(lines.as_bytes());
+        let mut events = EventReader::new(&lines, &structure).unwrap();
+        let (mut templates, mut scalars, mut at) = (Templates::default(), Vec::new(), 0);
+        let mut learned = 0;
+        for line in lines.lines() {
+            assert!(templates.follow(&lines, at, &mut scalars).is_none());
+            learned += usize::from(templates.learn(&mut events, at).is_some());
+            at += line.len() + 1;
+        }
+        assert_eq!((learned, templates.are_useful()), (WIDEST, false));
+        assert!(templates.nodes.len() < 3 * WIDEST);
     }
 
     proptest! {
