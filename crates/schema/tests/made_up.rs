@@ -208,6 +208,38 @@ fn schemas_of_schemas() {
     }
 }
 
+/// Elements of two namespaces that go by one name are one member without namespaces: a value, or a list.
+#[test]
+fn names_of_two_namespaces() {
+    let of_two = |particles: &str| {
+        let body = format!(
+            "<xs:element name='a'><xs:complexType>{particles}</xs:complexType></xs:element><xs:element name='b' type='xs:string'/>"
+        );
+        compile_xsd(&body)
+    };
+    let own = "<xs:element name='b' form='unqualified' type='xs:int' minOccurs='0'/>";
+    let both = format!("<xs:sequence><xs:element ref='t:b'/>{own}</xs:sequence>");
+    let either = format!("<xs:choice><xs:element ref='t:b'/>{own}</xs:choice>");
+    for (particles, valid, not) in [
+        (both, &[r#"{"a":{"b":["x",3]}}"#, r#"{"a":{"b":"x"}}"#][..], r#"{"a":{}}"#),
+        (either, &[r#"{"a":{"b":"x"}}"#, r#"{"a":{"b":3}}"#], r#"{"a":{"b":true}}"#),
+    ] {
+        let arena = Arena::new();
+        let made = of_two(&particles).to_json_schema(MemberNames::Local, &arena);
+        let said = "several elements are called b, of different namespaces";
+        assert!(made.losses.iter().any(|loss| loss.message == said), "{particles}");
+        let schema = compile_json(made.schema);
+        for text in valid {
+            let found = schema.validate(read_json(&arena, text));
+            assert!(found.is_empty(), "{text}: {}", found[0].message);
+        }
+        assert!(!schema.is_valid(read_json(&arena, not)), "{not}");
+        let prefixes = [("t".to_owned(), "urn:t".to_owned())];
+        let told = of_two(&particles).to_json_schema(MemberNames::Prefixed(&prefixes), &arena);
+        assert!(told.losses.iter().all(|loss| loss.message != said));
+    }
+}
+
 #[test]
 fn samples_of_json_schemas() {
     for (schema, minimal) in [

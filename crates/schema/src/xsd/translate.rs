@@ -409,13 +409,21 @@ impl<'a> Translator<'_, 'a> {
                 let member = self.member_name(declared.name, "");
                 let value = self.element(declared);
                 self.property(&mut single, member, value);
-                let counted = self.counted(value, *often, is_one && !is_ordered);
-                self.property(&mut properties, member, counted);
+                let counted = match (properties.contains_key(member), single.get(member)) {
+                    // Elements of several namespaces are one member, which may be several of them.
+                    (true, Some(any)) => self.one_or_several(*any),
+                    _ => self.counted(value, *often, is_one && !is_ordered),
+                };
+                properties.insert(member, counted);
                 members.push(Value::text(member));
             }
             let is_needed = occurrence.needed.iter().all(|set| set.contains(name));
             match members.as_slice() {
-                [one] if is_needed && often.least > 0 && !is_ordered => required.push(*one),
+                [one] if is_needed && often.least > 0 && !is_ordered => {
+                    if !required.iter().any(|known| known.as_text() == one.as_text()) {
+                        required.push(*one);
+                    }
+                }
                 [_, _, ..] if is_needed && often.least > 0 && !is_ordered => {
                     stand_ins.push(members);
                 }
@@ -470,6 +478,14 @@ impl<'a> Translator<'_, 'a> {
             list.push(("maxItems", self.count(most)));
         }
         self.map(list)
+    }
+
+    /// A member that may be a value, or a list of such.
+    fn one_or_several(&self, value: Value<'a>) -> Value<'a> {
+        let least = self.count(1);
+        let list =
+            self.map(vec![("type", Value::text("array")), ("items", value), ("minItems", least)]);
+        self.map(vec![("anyOf", self.arena.list(&[value, list]))])
     }
 
     fn requires(&self, members: &[Value<'a>]) -> Value<'a> {
