@@ -6,6 +6,7 @@
 
 use std::fmt;
 use std::ops::Range;
+use std::sync::OnceLock;
 
 use regex::Regex;
 
@@ -29,9 +30,9 @@ const STEPS: usize = 1_000_000;
 /// A compiled pattern.
 #[derive(Clone, Debug)]
 pub struct Pattern {
-    engine: Engine,
-    /// The same for a whole text, where it can be told step by step.
-    sequence: Option<Box<Sequence>>,
+    /// For a sequence it is built only when somebody asks for more than whether it fits.
+    engine: OnceLock<Option<Engine>>,
+    sequence: Option<Box<(Sequence, String)>>,
 }
 
 #[derive(Clone, Debug)]
@@ -40,6 +41,14 @@ enum Engine {
     Linear(Regex),
     /// By trying what may fit.
     Trying(Box<fancy_regex::Regex>),
+}
+
+impl Engine {
+    fn linear(translated: &str, ignores_case: bool) -> Option<Self> {
+        let mut builder = regex::RegexBuilder::new(translated);
+        let regex = builder.case_insensitive(ignores_case).size_limit(SIZE).build();
+        regex.map(Self::Linear).ok()
+    }
 }
 
 /// A match: where the whole stands in the text, and each group that took part.
@@ -61,6 +70,11 @@ impl Pattern {
     /// Compiles what a translator made of a pattern; nothing where it is too large, or refers to a group that is not there.
     /// What looks around, or back to a group, can only be tried.
     fn build(translated: &str, ignores_case: bool, is_tried: bool) -> Option<Self> {
+        let sequence = if ignores_case || is_tried { None } else { Sequence::of(translated) };
+        if let Some(sequence) = sequence {
+            let sequence = Some(Box::new((sequence, translated.to_owned())));
+            return Some(Self { engine: OnceLock::new(), sequence });
+        }
         let engine = if is_tried {
             fancy_regex::RegexBuilder::new(translated)
                 .case_insensitive(ignores_case)
@@ -70,16 +84,18 @@ impl Pattern {
                 .map(|regex| Engine::Trying(Box::new(regex)))
                 .ok()
         } else {
-            regex::RegexBuilder::new(translated)
-                .case_insensitive(ignores_case)
-                .size_limit(SIZE)
-                .build()
-                .map(Engine::Linear)
-                .ok()
+            Engine::linear(translated, ignores_case)
         };
-        let sequence =
-            if ignores_case || is_tried { None } else { Sequence::of(translated).map(Box::new) };
-        engine.map(|engine| Self { engine, sequence })
+        Some(Self { engine: OnceLock::from(Some(engine?)), sequence: None })
+    }
+
+    /// What finds matches.
+    fn engine(&self) -> Option<&Engine> {
+        let of_sequence = || {
+            let (_, translated) = self.sequence.as_deref()?;
+            Engine::linear(translated, false)
+        };
+        self.engine.get_or_init(of_sequence).as_ref()
     }
 
     /// Whether the pattern fits some part of a text.
@@ -88,20 +104,22 @@ impl Pattern {
     /// [`TooMuchWork`].
     pub fn is_match(&self, text: &str) -> Result<bool, TooMuchWork> {
         if let Some(sequence) = &self.sequence {
-            return Ok(sequence.fits(text));
+            return Ok(sequence.0.fits(text));
         }
-        match &self.engine {
-            Engine::Linear(regex) => Ok(regex.is_match(text)),
-            Engine::Trying(regex) => regex.is_match(text).map_err(|_| TooMuchWork),
+        match self.engine() {
+            Some(Engine::Linear(regex)) => Ok(regex.is_match(text)),
+            Some(Engine::Trying(regex)) => regex.is_match(text).map_err(|_| TooMuchWork),
+            None => Ok(false),
         }
     }
 
     /// How many groups it has.
     #[must_use]
     pub fn groups(&self) -> usize {
-        match &self.engine {
-            Engine::Linear(regex) => regex.captures_len() - 1,
-            Engine::Trying(regex) => regex.captures_len() - 1,
+        match self.engine() {
+            Some(Engine::Linear(regex)) => regex.captures_len() - 1,
+            Some(Engine::Trying(regex)) => regex.captures_len() - 1,
+            None => 0,
         }
     }
 
@@ -110,11 +128,12 @@ impl Pattern {
         &'p self,
         text: &'p str,
     ) -> Box<dyn Iterator<Item = Result<Match, TooMuchWork>> + 'p> {
-        match &self.engine {
-            Engine::Linear(regex) => Box::new(regex.captures_iter(text).map(|captures| {
+        match self.engine() {
+            None => Box::new(std::iter::empty()),
+            Some(Engine::Linear(regex)) => Box::new(regex.captures_iter(text).map(|captures| {
                 Ok(captures.iter().map(|group| group.map(|group| group.range())).collect())
             })),
-            Engine::Trying(regex) => Box::new(regex.captures_iter(text).map(|captures| {
+            Some(Engine::Trying(regex)) => Box::new(regex.captures_iter(text).map(|captures| {
                 let captures = captures.map_err(|_| TooMuchWork)?;
                 Ok(captures.iter().map(|group| group.map(|group| group.range())).collect())
             })),

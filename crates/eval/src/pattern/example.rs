@@ -19,7 +19,7 @@ impl Pattern {
     /// assert!(ticket.is_match(&text).unwrap());
     /// ```
     pub fn example(&self, pick: &mut dyn FnMut(usize) -> usize) -> Option<String> {
-        let Engine::Linear(regex) = &self.engine else { return None };
+        let Engine::Linear(regex) = self.engine()? else { return None };
         let tree = regex_syntax::parse(regex.as_str()).ok()?;
         let mut text = String::new();
         write(&tree, pick, &mut text)?;

@@ -6,6 +6,9 @@ use regex_syntax::hir::{Class, Hir, HirKind, Look};
 /// The most steps that a pattern may come to.
 const MOST: usize = 64;
 
+/// A pattern that may take more bytes than this, as far as what it repeats is bounded, is no sequence: it may be too large to compile.
+const LONGEST: usize = 10_000;
+
 /// A pattern as steps through the bytes of a text.
 #[derive(Clone, Debug)]
 pub(super) struct Sequence {
@@ -52,7 +55,12 @@ impl Sequence {
             let next = &behind[..needed.map_or(behind.len(), |needed| needed + 1)];
             part.least == part.most || next.iter().all(|next| next.set & part.set == 0)
         };
-        (0..found.len()).all(takes_its_own).then(|| Self::from_parts(&found))
+        let bounded = found.iter().map(|part| match part.most {
+            u32::MAX => part.least as usize,
+            most => most as usize,
+        });
+        let is_short = bounded.sum::<usize>() <= LONGEST;
+        (is_short && (0..found.len()).all(takes_its_own)).then(|| Self::from_parts(&found))
     }
 
     fn from_parts(parts: &[Part]) -> Self {
@@ -155,6 +163,8 @@ mod tests {
             ("a$", false),
             ("^a", false),
             ("^(ab){65}$", false),
+            ("^a{9000}$", true),
+            ("^a{9000}b{0,2000}$", false),
         ] {
             assert_eq!(Sequence::of(pattern).is_some(), is_one, "{pattern}");
         }
