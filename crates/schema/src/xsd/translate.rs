@@ -420,9 +420,8 @@ impl<'a> Translator<'_, 'a> {
             let is_needed = occurrence.needed.iter().all(|set| set.contains(name));
             match members.as_slice() {
                 [one] if is_needed && often.least > 0 && !is_ordered => {
-                    if !required.iter().any(|known| known.as_text() == one.as_text()) {
-                        required.push(*one);
-                    }
+                    required.retain(|known| known.as_text() != one.as_text());
+                    required.push(*one);
                 }
                 [_, _, ..] if is_needed && often.least > 0 && !is_ordered => {
                     stand_ins.push(members);
