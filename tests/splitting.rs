@@ -24,6 +24,29 @@ fn names(folder: &Folder, name: &str) -> Vec<String> {
     parts(folder, name).into_iter().map(|(name, _)| name).collect()
 }
 
+/// Records on several lines become one each, those that follow the first of their form among them.
+#[test]
+fn records_on_several_lines() {
+    let folder = Folder::with_demo();
+    let record = |no: usize| format!("{{\n  \"no\": {no}\n}}");
+    let all: Vec<String> = (1..=5).map(record).collect();
+    folder.file("pretty.jsonl", all.join("\n") + "\n");
+    folder.file(
+        "mixed.jsonl",
+        format!("{{\"no\":1}}\n{{\"no\":2}} {}\n{{\"no\":4}}\n{}", all[2], all[4]),
+    );
+    for line in ["pretty.jsonl --records 3", "pretty.jsonl --bytes 27", "mixed.jsonl --records 3"] {
+        let _ = std::fs::remove_dir_all(folder.path().join("parts"));
+        assert_says(&folder, &format!("split {line} --into parts"), 0, "");
+        let texts: Vec<String> =
+            parts(&folder, "parts").into_iter().map(|(_, text)| text.replace(": ", ":")).collect();
+        let of = |numbers: &[usize]| -> String {
+            numbers.iter().map(|no| format!("{{\"no\":{no}}}\n")).collect()
+        };
+        assert_eq!(texts, [of(&[1, 2, 3]), of(&[4, 5])], "{line}");
+    }
+}
+
 #[test]
 fn what_goes_where() {
     let folder = Folder::with_demo();

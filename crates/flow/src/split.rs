@@ -133,12 +133,12 @@ impl Cut<'_, '_> {
             loop {
                 if is_counted {
                     let text = records.text().as_bytes();
-                    let mut lines = Lines { depth, spans: Vec::new() };
+                    let mut lines = Lines { text, depth, spans: Vec::new() };
                     counters.count(records.consume(&mut templates, &mut lines) as u64);
                     for (start, end) in &lines.spans {
                         parts.put(
                             &text[*start..*end],
-                            Value::NULL,
+                            None,
                             Key::Same,
                             Around::Nothing,
                             &|| None,
@@ -151,7 +151,7 @@ impl Cut<'_, '_> {
                         let place = || Some(records.last_place());
                         let key = keys.of(record, arena, &place)?;
                         let text = records.last_text();
-                        parts.put(text, record, key, Around::Nothing, &place)?;
+                        parts.put(text, Some(record), key, Around::Nothing, &place)?;
                     }
                     Step::End(used) => return Ok(used),
                 }
@@ -204,21 +204,28 @@ impl Cut<'_, '_> {
             let key = keys.of(record, &arena, &place)?;
             let text = library.text_of(record).map(str::to_owned);
             let text = text.unwrap_or_else(|| kyanite_formats::json::compact(record));
-            self.parts.put(text.as_bytes(), record, key, Around::Nothing, &place)?;
+            self.parts.put(text.as_bytes(), Some(record), key, Around::Nothing, &place)?;
         }
         Ok(())
     }
 }
 
 /// Takes values that are well-formed, nested no deeper than that, and on one line each.
-struct Lines {
+struct Lines<'t> {
+    /// The text of the block.
+    text: &'t [u8],
     depth: usize,
     /// Where those begin and end that were taken.
     spans: Vec<(usize, usize)>,
 }
 
-impl<'t> Consumer<'t> for Lines {
-    fn consume(&mut self, events: &mut EventReader<'t, '_>, _: usize, _: usize) -> Option<usize> {
+impl<'t> Consumer<'t> for Lines<'_> {
+    fn consume(
+        &mut self,
+        events: &mut EventReader<'t, '_>,
+        at: usize,
+        start: usize,
+    ) -> Option<usize> {
         let mut open = 0;
         while let Some(event) = events.next_event() {
             match event {
@@ -228,7 +235,10 @@ impl<'t> Consumer<'t> for Lines {
                 _ => {}
             }
         }
-        events.end()
+        let end = events.end()?;
+        // Those that follow its template are on one line then, too.
+        let record = &self.text[start..start + (end - at)];
+        memchr::memchr(b'\n', record).is_none().then_some(end)
     }
 
     fn learn(&mut self, _: usize) {}

@@ -137,25 +137,21 @@ impl<'s> Parts<'s> {
         }
     }
 
-    /// Puts a record into its part.
+    /// Puts a record into its part. Its value is not needed where its text is on one line.
     pub(super) fn put(
         &mut self,
         text: &[u8],
-        record: Value<'_>,
+        record: Option<Value<'_>>,
         key: Key,
         around: Around<'_>,
         place: &dyn Fn() -> Option<Place>,
     ) -> Result<(), Failed> {
         self.records += 1;
-        let mut one_line = String::new();
-        let mut text = text;
         // A record of JSON Lines that stands on several lines becomes one.
-        if self.shape == Shape::Lines && memchr::memchr(b'\n', text.trim_ascii()).is_some() {
-            one_line = json::compact(record);
-        }
-        if !one_line.is_empty() {
-            text = one_line.as_bytes();
-        }
+        let is_spread = |text: &[u8]| memchr::memchr(b'\n', text.trim_ascii()).is_some();
+        let record = record.filter(|_| self.shape == Shape::Lines && is_spread(text));
+        let one_line = record.map(json::compact);
+        let text = one_line.as_deref().map_or(text, str::as_bytes);
         let number = match key {
             Key::Of(key) => match self.by_key.get(&key) {
                 Some(known) => *known,

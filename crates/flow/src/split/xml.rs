@@ -44,7 +44,7 @@ impl Cut<'_, '_> {
                         let key = keys.of(element, arena, &place)?;
                         let begin = records.base().offset(element.origin());
                         let text = records.last_text_from(begin);
-                        parts.put(text, element, key, around, &place)?;
+                        parts.put(text, Some(element), key, around, &place)?;
                         count += 1;
                         counters.count(1);
                     }

@@ -70,7 +70,7 @@ impl Cut<'_, '_> {
         };
         let place = || library.place(root.origin()).map(|place| place.behind(before));
         let key = keys.of(*root, &arena, &place)?;
-        self.parts.put(document, *root, key, Around::Nothing, &place)
+        self.parts.put(document, Some(*root), key, Around::Nothing, &place)
     }
 }
 
