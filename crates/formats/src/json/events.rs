@@ -17,7 +17,7 @@
 //! ```
 
 use kyanite_scan::{Nesting, Structure};
-use kyanite_tree::{Event, Pull, RawText};
+use kyanite_tree::{Event, Pull, RawText, is_blank};
 
 /// Reads one value after another as events.
 #[derive(Debug)]
@@ -222,7 +222,7 @@ pub fn is_one_value(text: &str) -> bool {
     let structure = Structure::of(text.as_bytes());
     let Some(mut events) = EventReader::new(text, &structure) else { return false };
     while events.next_event().is_some() {}
-    events.end().is_some_and(|end| text[end..].trim_matches([' ', '\t', '\n', '\r']).is_empty())
+    events.end().is_some_and(|end| is_blank(&text[end..]))
 }
 
 #[cfg(test)]

@@ -321,7 +321,7 @@ impl<'s> Accepting<'_, 's> {
                     Event::Text(RawText { text, has_escapes: false }) => Some(text),
                     _ => None,
                 });
-                are_different(&texts.collect::<Vec<_>>())
+                texts.collect::<Option<Vec<&str>>>().is_some_and(|texts| are_different(&texts))
             })
     }
 
@@ -435,13 +435,11 @@ impl<'s> Accepting<'_, 's> {
         if count < 2 || !place.is_unique {
             return Some(());
         }
-        // All signs are of one kind.
-        let members: Option<Vec<_>> =
-            signs.iter().map(|sign| Some(sign.as_ref()?.member)).collect();
-        members?.windows(2).all(|pair| pair[0] == pair[1]).then_some(())?;
-        self.reasons.different.push(signs.iter().flatten().map(|sign| sign.number).collect());
-        let texts: Vec<_> = signs.iter().map(|sign| sign.as_ref().map(|sign| sign.text)).collect();
-        are_different(&texts).then_some(())
+        let signs: Vec<Sign<'t>> = signs.into_iter().collect::<Option<_>>()?;
+        self.reasons.different.push(signs.iter().map(|sign| sign.number).collect());
+        let are_of_one_kind = signs.windows(2).all(|pair| pair[0].member == pair[1].member);
+        let texts: Vec<&str> = signs.iter().map(|sign| sign.text).collect();
+        (are_of_one_kind && are_different(&texts)).then_some(())
     }
 
     /// A value that nothing is said of; names may not be given twice in it either.
@@ -575,9 +573,8 @@ struct Sign<'t> {
     number: usize,
 }
 
-/// Whether these are texts, no two the same.
-fn are_different(texts: &[Option<&str>]) -> bool {
+/// Whether no two texts are the same, as far as they are few enough to tell.
+fn are_different(texts: &[&str]) -> bool {
     texts.len() <= MOST_OTHERS
-        && texts.iter().all(Option::is_some)
         && texts.iter().enumerate().all(|(at, text)| !texts[at + 1..].contains(text))
 }
