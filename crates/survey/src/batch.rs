@@ -14,7 +14,7 @@ use crate::paths::{Counts, DOCUMENT, PathStep, RECORDS, Sort};
 use crate::shapes::{Feature, Shapes};
 use crate::unique::BatchKeys;
 use crate::values::{Scalar, Values, hash_of};
-use templates::Learned;
+use templates::{Learned, MOST_LEARNED};
 
 /// How many different values are looked up by their text before they are summed up.
 const COLUMN: usize = 65_536;
@@ -38,7 +38,7 @@ pub struct Batch<'t> {
     features: Vec<Feature>,
     /// The values of the record under way that may tell its kind: a path, and the number of the value there.
     told: Vec<(usize, usize)>,
-    /// What the record under way has, in order: its values, and the ends of its lists and maps.
+    /// What the record under way has, in order, as far as there is any use in it: its values, and the ends of its lists and maps.
     values: Vec<(usize, Sort)>,
     ends: Vec<Open>,
     /// What records have that follow a template, by the numbers of these.
@@ -284,7 +284,9 @@ impl<'t> Batch<'t> {
                 }
                 Event::EndMap | Event::EndList => {
                     let Some(ended) = self.open.pop() else { return false };
-                    self.ends.push(ended);
+                    if self.ends.len() <= MOST_LEARNED {
+                        self.ends.push(ended);
+                    }
                     self.nodes[ended.node].counts.end(ended, 1);
                 }
                 Event::Name(name) => {
@@ -350,7 +352,9 @@ impl<'t> Batch<'t> {
     /// Counts a value of a sort.
     #[inline]
     fn touch(&mut self, at: usize, sort: Sort) {
-        self.values.push((at, sort));
+        if self.values.len() <= MOST_LEARNED {
+            self.values.push((at, sort));
+        }
         let node = &mut self.nodes[at];
         node.counts.values += 1;
         node.counts.sorts[sort as usize] += 1;

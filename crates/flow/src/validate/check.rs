@@ -199,10 +199,10 @@ impl<'c, 's> Checker<'c, 's> {
         if format.has_records() && !options.unwrap {
             return records::stream(source, &bundle.json, raw, (options, self.threads), counters);
         }
-        if let Some(mut valid) = Valid::by(&bundle.json)
-            && format == Format::Json
+        if format == Format::Json
             && !options.unwrap
             && source.contradiction().is_none()
+            && let Some(mut valid) = Valid::by(&bundle.json)
         {
             let Some(rest) = accepted(source, &mut valid, options)? else {
                 raw.checked += 1;

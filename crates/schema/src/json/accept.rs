@@ -23,6 +23,8 @@ const MOST_PLACES: usize = 2_000;
 const MOST_NAMES: usize = 64;
 /// Other members, whose names may not be given twice either.
 const MOST_OTHERS: usize = 16;
+/// Values with more scalars than that are not learned.
+const MOST_SCALARS: usize = 4096;
 /// Values that nest deeper are left to the check of values.
 const DEEPEST: u32 = 60;
 
@@ -30,6 +32,8 @@ const DEEPEST: u32 = 60;
 #[derive(Debug)]
 pub(super) struct Acceptor {
     places: Vec<Place>,
+    /// How many members may come next, at the beginning of the maps of all places and behind each of their names.
+    turns: usize,
 }
 
 /// What is accepted at a place.
@@ -59,6 +63,8 @@ struct MapPlace {
     groups: Vec<(bool, Vec<u64>)>,
     others: Others,
     counts: Vec<(Limit, u64)>,
+    /// The number of its beginning among all of those behind which a member may come; those behind its names follow.
+    first_turn: usize,
 }
 
 #[derive(Clone, Copy, Debug, Default)]
@@ -83,16 +89,19 @@ impl<'s> Schema<'s> {
             let place = builder.read(&set)?;
             places.push(place);
         }
-        Some(Acceptor { places })
+        let mut turns = 0;
+        for Place { map, .. } in &mut places {
+            map.first_turn = turns;
+            turns += map.names.len() + 1;
+        }
+        Some(Acceptor { places, turns })
     }
 
     /// What tells by their events that values are valid, if all keywords of the schema can be decided so.
     #[must_use]
     pub fn accepting(&self) -> Option<Accepting<'_, 's>> {
-        let places = self.acceptor.as_ref()?.places.as_slice();
-        let nothing = |place: &Place| vec![0; place.map.names.len() + 1];
-        let usual = places.iter().map(nothing).collect();
-        let reasons = Reasons::default();
+        let Acceptor { places, turns } = self.acceptor.as_ref()?;
+        let (usual, reasons) = (vec![0; *turns], Reasons::default());
         Some(Accepting { schema: self, places, usual, reasons, learned: Vec::new() })
     }
 }
@@ -272,7 +281,7 @@ pub struct Accepting<'a, 's> {
     schema: &'a Schema<'s>,
     places: &'a [Place],
     /// For each place which member came last at the beginning of a map, and behind each of its names: most likely it comes again.
-    usual: Vec<Vec<usize>>,
+    usual: Vec<u8>,
     /// What the value that was accepted last was accepted by.
     reasons: Reasons,
     /// Those of values that were learned, by the numbers of their templates.
@@ -288,6 +297,16 @@ struct Reasons {
     different: Vec<Vec<usize>>,
 }
 
+impl Reasons {
+    /// Notes the place of the next scalar, as far as there is any use in it.
+    #[inline]
+    fn note(&mut self, place: Option<PlaceNumber>) {
+        if self.places.len() <= MOST_SCALARS {
+            self.places.push(place);
+        }
+    }
+}
+
 impl<'s> Accepting<'_, 's> {
     /// Whether the value whose events come next is certainly valid. If it is not certain, some of its events were taken.
     pub fn accepts<'t>(&mut self, pull: &mut impl Pull<'t>) -> bool {
@@ -299,6 +318,9 @@ impl<'s> Accepting<'_, 's> {
 
     /// The value that was accepted last is the first of a template: what stands around its scalars is the same in others.
     pub fn learn(&mut self, template: usize) {
+        if self.reasons.places.len() > MOST_SCALARS {
+            return;
+        }
         if self.learned.len() <= template {
             self.learned.resize(template + 1, None);
         }
@@ -343,7 +365,7 @@ impl<'s> Accepting<'_, 's> {
         let place = &self.places[number];
         match event {
             Event::Text(_) | Event::Number(_) | Event::Boolean(_) | Event::Null => {
-                self.reasons.places.push(Some(number));
+                self.reasons.note(Some(number));
                 self.scalar(place, event)
             }
             _ if place.texts.is_some() => None,
@@ -436,7 +458,9 @@ impl<'s> Accepting<'_, 's> {
             return Some(());
         }
         let signs: Vec<Sign<'t>> = signs.into_iter().collect::<Option<_>>()?;
-        self.reasons.different.push(signs.iter().map(|sign| sign.number).collect());
+        if self.reasons.places.len() <= MOST_SCALARS {
+            self.reasons.different.push(signs.iter().map(|sign| sign.number).collect());
+        }
         let are_of_one_kind = signs.windows(2).all(|pair| pair[0].member == pair[1].member);
         let texts: Vec<&str> = signs.iter().map(|sign| sign.text).collect();
         (are_of_one_kind && are_different(&texts)).then_some(())
@@ -459,7 +483,7 @@ impl<'s> Accepting<'_, 's> {
             },
             Event::BeginMap | Event::BeginList => None,
             _ => {
-                self.reasons.places.push(None);
+                self.reasons.note(None);
                 Some(())
             }
         }
@@ -474,10 +498,10 @@ impl<'s> Accepting<'_, 's> {
         sign: &mut Option<Sign<'t>>,
     ) -> Option<()> {
         let place = &self.places[number].map;
-        let (mut seen, mut behind, mut others) = (0_u64, 0, OtherNames::default());
+        let (mut seen, mut turn, mut others) = (0_u64, place.first_turn, OtherNames::default());
         let mut count = 0;
         loop {
-            let usual = self.usual[number][behind];
+            let usual = usize::from(self.usual[turn]);
             let is_usual = place.names.get(usual).is_some_and(|(name, _)| pull.takes_name(name));
             let at = match is_usual {
                 true => Some(usual),
@@ -500,8 +524,9 @@ impl<'s> Accepting<'_, 's> {
                         return None;
                     }
                     seen |= 1 << at;
-                    self.usual[number][behind] = at;
-                    behind = at + 1;
+                    // There are no more names than a word has bits.
+                    self.usual[turn] = at as u8;
+                    turn = place.first_turn + at + 1;
                     place.names[at].1
                 }
                 (None, Others::Any) => None,

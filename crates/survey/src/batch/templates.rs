@@ -29,12 +29,18 @@ struct Variant {
     count: u64,
 }
 
+/// Records with more values, or lists and maps, than that are not learned.
+pub(super) const MOST_LEARNED: usize = 16_384;
+
 /// As many variants of a template are told apart.
 const VARIANTS: usize = 16;
 
 impl<'t> Batch<'t> {
     /// The record that was counted last is the first of a template: what stands around its scalars is the same in others.
     pub fn learn(&mut self, template: usize) {
+        if self.values.len().max(self.ends.len()) > MOST_LEARNED {
+            return;
+        }
         let is_container = |sort: &Sort| matches!(sort, Sort::Map | Sort::List);
         let (containers, scalars): (Vec<_>, Vec<_>) =
             self.values.iter().copied().partition(|(_, sort)| is_container(sort));
