@@ -16,7 +16,7 @@ pub mod iregexp;
 mod sequence;
 pub mod xsd;
 
-use sequence::Sequence;
+use sequence::Sequences;
 
 /// The largest compiled pattern, in bytes.
 const SIZE: usize = 4 << 20;
@@ -32,7 +32,7 @@ const STEPS: usize = 1_000_000;
 pub struct Pattern {
     /// For a sequence it is built only when somebody asks for more than whether it fits.
     engine: OnceLock<Option<Engine>>,
-    sequence: Option<Box<(Sequence, String)>>,
+    sequence: Option<Box<(Sequences, String)>>,
 }
 
 #[derive(Clone, Debug)]
@@ -70,7 +70,7 @@ impl Pattern {
     /// Compiles what a translator made of a pattern; nothing where it is too large, or refers to a group that is not there.
     /// What looks around, or back to a group, can only be tried.
     fn build(translated: &str, ignores_case: bool, is_tried: bool) -> Option<Self> {
-        let sequence = if ignores_case || is_tried { None } else { Sequence::of(translated) };
+        let sequence = if ignores_case || is_tried { None } else { Sequences::of(translated) };
         if let Some(sequence) = sequence {
             let sequence = Some(Box::new((sequence, translated.to_owned())));
             return Some(Self { engine: OnceLock::new(), sequence });
@@ -103,8 +103,8 @@ impl Pattern {
     /// # Errors
     /// [`TooMuchWork`].
     pub fn is_match(&self, text: &str) -> Result<bool, TooMuchWork> {
-        if let Some(sequence) = &self.sequence {
-            return Ok(sequence.0.fits(text));
+        if let Some(fits) = self.sequence.as_ref().and_then(|sequence| sequence.0.fits(text)) {
+            return Ok(fits);
         }
         match self.engine() {
             Some(Engine::Linear(regex)) => Ok(regex.is_match(text)),

@@ -34,6 +34,7 @@ mod read;
 mod records;
 mod repair;
 mod tags;
+mod templates;
 mod write;
 
 pub use dropped::Dropped;
@@ -46,4 +47,5 @@ pub use prolog::{Prolog, prolog, root_namespaces};
 pub use read::{DEFAULT_EXPANSION, Document, Options, document, node_end, nodes, value_end};
 pub use records::{Ancestry, Elements, LineOrRecord, RecordReader, StepName};
 pub use repair::{Fault, Repair};
+pub use templates::{Followed, Templates, ValueAt};
 pub use write::{Layout, Writer, is_name, write};

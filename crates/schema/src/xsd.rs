@@ -50,7 +50,7 @@ use documents::Collection;
 
 pub use documents::{Documents, Reference, XML, XSD, XSI};
 pub use translate::{MemberNames, Translated};
-pub use validate::{Found, Places, Validator};
+pub use validate::{Alike, Found, Places, Validator, ValueAt};
 
 /// The declarations of the attributes that the namespace of XML has.
 pub const XML_NAMESPACE: &str = include_str!("xsd/xml.xsd");

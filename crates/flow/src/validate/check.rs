@@ -9,12 +9,12 @@ use kyanite_formats::json::EventReader;
 use kyanite_formats::record_view::{Shape, View};
 use kyanite_formats::records::Structure;
 use kyanite_schema::schematron::Assertion;
-use kyanite_schema::xsd::Validator;
 use kyanite_schema::{Finding as Found, json};
 use kyanite_tree::{
     Advice, Arena, Code, Diagnostic, Origin, Place, Setting, Severity, Value, is_blank,
 };
 
+use super::elements::Validators;
 use super::finding::Step;
 use super::records::Valid;
 use super::schemas::{Assigned, Bundle, Compiled};
@@ -31,7 +31,7 @@ pub(super) struct Checker<'c, 's> {
     threads: usize,
     compiled: &'c Compiled<'s>,
     /// What is at work for the XML Schemas of each bundle.
-    validators: HashMap<usize, Vec<Validator<'c>>>,
+    validators: HashMap<usize, Validators<'c>>,
 }
 
 /// What came of an input, before the places of rules are looked up.
@@ -179,10 +179,8 @@ impl<'c, 's> Checker<'c, 's> {
         let format = source.detected.format;
         let options = self.validation.options;
         if format == Format::Xml && bundle.is_for_xml() {
-            let validators = self
-                .validators
-                .entry(number)
-                .or_insert_with(|| bundle.xsd.iter().map(Validator::new).collect());
+            let validators =
+                self.validators.entry(number).or_insert_with(|| Validators::new(&bundle.xsd));
             // All schemas but XML Schemas need the document.
             if bundle.json.is_empty() && bundle.schematron.is_empty() {
                 return elements::stream(source, validators, raw, options, counters);
@@ -237,7 +235,7 @@ fn accepted(
 fn held(
     source: Source,
     bundle: &Bundle<'_>,
-    validators: Option<&mut Vec<Validator<'_>>>,
+    validators: Option<&mut Validators<'_>>,
     raw: &mut Raw,
     validation: Validation<'_>,
 ) -> Result<(), Failed> {
@@ -275,7 +273,7 @@ pub(super) fn check_text(
 ) -> Raw {
     let mut raw = Raw { name: name.to_owned(), ..Raw::default() };
     let Some(bundle) = compiled.bundles.first() else { return raw };
-    let mut validators: Vec<Validator<'_>> = bundle.xsd.iter().map(Validator::new).collect();
+    let mut validators = Validators::new(&bundle.xsd);
     elements::whole(name, text, &mut validators, &mut raw, validation.options);
     if bundle.schematron.is_empty() {
         return raw;

@@ -117,6 +117,35 @@ impl<'a> EventReader<'a> {
         self.committed
     }
 
+    /// Up to where the text was read.
+    #[must_use]
+    pub fn position(&self) -> usize {
+        self.reader.cursor.at
+    }
+
+    /// Where the element begins that comes next, inside another, if that is what comes next; not in the text of an entity.
+    #[inline]
+    #[must_use]
+    pub fn at_element(&self) -> Option<usize> {
+        let reader = &self.reader;
+        let is_between = self.given == reader.nodes.len()
+            && self.begun.is_none()
+            && self.ended.0 == 0
+            && reader.text.is_none()
+            && reader.outer.is_empty();
+        let at = reader.cursor.at;
+        let begins = || match reader.cursor.bytes().get(at..) {
+            Some([b'<', next, ..]) => !matches!(next, b'/' | b'!' | b'?'),
+            _ => false,
+        };
+        (is_between && self.depth > 0 && begins()).then_some(at)
+    }
+
+    /// Goes on behind the element that comes next, which ends at byte `end`.
+    pub fn skip_element(&mut self, end: usize) {
+        self.seek(end);
+    }
+
     /// The attributes of the element that began last, declarations of namespaces among them.
     #[must_use]
     pub fn attributes(&self) -> &[Attribute<'a>] {
@@ -208,6 +237,8 @@ impl<'a> EventReader<'a> {
                     reader.end_text();
                     reader.instruction()?;
                 }
+                // What stands before a tag is given on before the tag is read.
+                _ if reader.text.is_some() => reader.end_text(),
                 _ => self.tag()?,
             },
             Some(_) => {

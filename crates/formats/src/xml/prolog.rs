@@ -30,6 +30,12 @@ impl<'a> Prolog<'a> {
     pub fn unparsed_entities(&self) -> Vec<&'a str> {
         self.dtd.unparsed()
     }
+
+    /// Whether the document declares attributes, so that elements may have others than are written.
+    #[must_use]
+    pub fn declares_attributes(&self) -> bool {
+        self.dtd.has_attributes()
+    }
 }
 
 /// Reads what stands before the root element (production 22). Unless it `is_all`, more may follow behind the text.

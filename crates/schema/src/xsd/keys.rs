@@ -11,7 +11,7 @@ use indexmap::map::Entry;
 use kyanite_tree::{LineColumn, Origin};
 use smallvec::SmallVec;
 
-use super::components::{Components, ConstraintId};
+use super::components::{Components, ConstraintId, SimpleId};
 use super::identity::{Kind, Path};
 use super::value::text_of_key;
 
@@ -48,8 +48,8 @@ struct Selection {
 }
 
 /// A path that is being followed.
-#[derive(Clone, Copy, Debug)]
-struct Following {
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub(super) struct Following {
     /// The scope, or the selection.
     owner: usize,
     /// The field, of a selection.
@@ -76,6 +76,21 @@ pub(super) struct Keys {
     selections: Vec<Selection>,
     levels: Vec<Level>,
     depth: usize,
+    /// What elements that ended had as keys, for whoever wants to know.
+    pub(super) settled: Option<Vec<Settled>>,
+    /// The scopes that keys were added to since [`start_adding`](Self::start_adding).
+    added: Vec<usize>,
+}
+
+/// The fields of an element that was selected.
+#[derive(Debug)]
+pub(super) struct Settled {
+    pub(super) scope: usize,
+    /// Where the element is.
+    pub(super) origin: Origin,
+    /// Its path, of a reference.
+    pub(super) path: Option<String>,
+    pub(super) fields: SmallVec<[Field; 1]>,
 }
 
 /// A constraint that is broken.
@@ -95,15 +110,23 @@ pub(super) type FieldValue = Option<Field>;
 pub(super) struct Field {
     key: String,
     text: Option<Box<str>>,
+    pub(super) of_type: SimpleId,
+    /// Where the text is.
+    pub(super) origin: Origin,
 }
 
 impl Field {
-    pub(super) fn new(key: String, text: &str) -> Self {
+    pub(super) fn new(key: String, text: &str, of_type: SimpleId, origin: Origin) -> Self {
         let text = (text_of_key(&key) != Some(text)).then(|| text.into());
-        Self { key, text }
+        Self { key, text, of_type, origin }
     }
 
-    fn text(&self) -> &str {
+    /// Adds what it is to a key.
+    pub(super) fn write_key(&self, out: &mut String) {
+        out.push_str(&self.key);
+    }
+
+    pub(super) fn text(&self) -> &str {
         self.text.as_deref().or_else(|| text_of_key(&self.key)).unwrap_or_default()
     }
 }
@@ -136,6 +159,57 @@ impl Keys {
     #[inline]
     pub(super) fn is_idle(&self) -> bool {
         self.scopes.is_empty()
+    }
+
+    /// The paths of selectors that are followed into elements of the innermost open one; nothing where no constraint is in force.
+    #[inline]
+    pub(super) fn selectors(&self) -> Option<&[Following]> {
+        let level = self.depth.checked_sub(1).filter(|_| !self.is_idle())?;
+        Some(&self.levels.get(level)?.selectors)
+    }
+
+    /// Whether elements of the innermost open one may be fields of a key.
+    #[inline]
+    pub(super) fn awaits_fields(&self) -> bool {
+        let level = self.depth.checked_sub(1).and_then(|level| self.levels.get(level));
+        !self.is_idle() && level.is_some_and(|level| !level.fields.is_empty())
+    }
+
+    /// The constraint that a selector belongs to.
+    #[inline]
+    pub(super) fn constraint(&self, selector: &Following) -> ConstraintId {
+        self.scopes[selector.owner].constraint
+    }
+
+    /// Keys that are added from here on can be taken back.
+    pub(super) fn start_adding(&mut self) {
+        self.added.clear();
+    }
+
+    /// Takes the keys back that were added. References stay: whoever is asked again refers to the same.
+    pub(super) fn take_back(&mut self) {
+        for scope in self.added.drain(..) {
+            self.scopes[scope].keys.pop();
+        }
+    }
+
+    /// Adds the key of an element that is selected, in a scope; tells whether it is a new one. `line` and `met` tell where the element
+    /// is.
+    pub(super) fn add(
+        &mut self,
+        components: &Components,
+        (number, key): (usize, String),
+        (line, met): (&dyn Fn() -> u64, &dyn Fn() -> Met),
+    ) -> bool {
+        let scope = &mut self.scopes[number];
+        if let Kind::Reference(_) = components.constraints[scope.constraint.0].kind {
+            scope.references.entry(key).or_insert_with(met);
+            return true;
+        }
+        let Entry::Vacant(place) = scope.keys.entry(key) else { return false };
+        place.insert(line());
+        self.added.push(number);
+        true
     }
 
     /// An element begins.
@@ -314,7 +388,7 @@ impl Keys {
         let scope = &mut self.scopes[selection.scope];
         let constraint = &components.constraints[scope.constraint.0];
         let name = components.names.local(constraint.name);
-        let Selection { values, met, .. } = selection;
+        let Selection { scope: number, values, met, .. } = selection;
         let fields: Option<SmallVec<[Field; 1]>> = values.into_iter().collect();
         let Some(mut fields) = fields else {
             if constraint.kind == Kind::Key {
@@ -327,20 +401,18 @@ impl Keys {
             }
             return;
         };
-        let shown = |fields: &[Field]| {
-            let texts: Vec<&str> = fields.iter().map(Field::text).collect();
-            texts.join(", ")
-        };
-        if let Kind::Reference(_) = constraint.kind {
+        let is_reference = matches!(constraint.kind, Kind::Reference(_));
+        if let Some(settled) = &mut self.settled {
+            let path = is_reference.then(path);
+            let (scope, origin, fields) = (number, met.origin, fields.clone());
+            settled.push(Settled { scope, origin, path, fields });
+        }
+        if is_reference {
             let met = || Met { shown: shown(&fields), path: path(), ..met };
             scope.references.entry(joined(&fields)).or_insert_with(met);
             return;
         }
-        let key = match fields.as_mut_slice() {
-            [one] if one.text.is_none() => std::mem::take(&mut one.key),
-            several => joined(several),
-        };
-        match scope.keys.entry(key) {
+        match scope.keys.entry(key(&mut fields)) {
             Entry::Occupied(known) => {
                 let shown = match fields.as_slice() {
                     [Field { text: None, .. }] => {
@@ -409,6 +481,20 @@ impl Keys {
                 add_table(&mut self.levels[outer].tables, of, table);
             }
         }
+    }
+}
+
+/// Fields as they are shown.
+fn shown(fields: &[Field]) -> String {
+    let texts: Vec<&str> = fields.iter().map(Field::text).collect();
+    texts.join(", ")
+}
+
+/// The key of fields; that of one that spells its key itself is taken from it.
+fn key(fields: &mut [Field]) -> String {
+    match fields {
+        [one] if one.text.is_none() => std::mem::take(&mut one.key),
+        several => joined(several),
     }
 }
 

@@ -2,6 +2,7 @@
 //!
 //! What is kept is what is open: a document of any size is validated in memory for its depth, and for its keys and identifiers.
 
+mod alike;
 mod constraints;
 mod placing;
 mod recent;
@@ -21,7 +22,10 @@ use super::keys::{Keys, Met};
 use super::model::{Run, State};
 use super::simple::{Named, shown};
 use crate::{Finding, RulePlace};
+use alike::{Known, Learning};
 use recent::Recent;
+
+pub use alike::{Alike, ValueAt};
 
 /// Something in a document that breaks the schema.
 #[derive(Clone, Debug)]
@@ -86,6 +90,13 @@ struct Counts {
 const FEW: usize = 8;
 
 impl Counts {
+    /// The position of the next child of a name.
+    fn next(&self, name: u64) -> u32 {
+        let few = self.few.iter().find(|(known, _)| *known == name).map(|(_, count)| *count);
+        let count = few.or_else(|| self.more.as_ref()?.get(&name).copied());
+        count.unwrap_or_default().saturating_add(1)
+    }
+
     fn count(&mut self, name: u64) -> u32 {
         if let Some((_, count)) = self.few.iter_mut().find(|(known, _)| *known == name) {
             *count = count.saturating_add(1);
@@ -129,6 +140,9 @@ pub struct Validator<'s> {
     recent: Recent,
     /// Room for the names of attributes.
     met: Vec<NameId>,
+    /// What is known of elements by their templates.
+    known: Known<'s>,
+    learning: Option<Learning<'s>>,
 }
 
 impl<'s> Validator<'s> {
@@ -152,6 +166,8 @@ impl<'s> Validator<'s> {
             named: Vec::new(),
             recent: Recent::default(),
             met: Vec::new(),
+            known: Known::default(),
+            learning: None,
         }
     }
 
@@ -184,6 +200,8 @@ impl<'s> Validator<'s> {
         self.keys.clear();
         self.identifiers.clear();
         self.entities.clear();
+        self.known.scope = None;
+        self.stop_learning();
     }
 
     /// The document declares these unparsed entities (XML 1.0 section 4.2.2); told before its first element begins.
@@ -213,7 +231,13 @@ impl<'s> Validator<'s> {
                 }
             }
         }
+        if self.bindings.len() > bindings {
+            self.known.scope = None;
+        }
         let id = self.components.names.find(name.namespace(), name.local());
+        if let Some(learning) = &mut self.learning {
+            learning.begin(self.frames.len(), id);
+        }
         let counted = id.map_or_else(|| hash(name), |id| id.0 as u64);
         let position = match self.frames.last_mut() {
             Some(outer) => {
@@ -365,7 +389,10 @@ impl<'s> Validator<'s> {
         self.texts.truncate(text_start);
         if let Some(frame) = self.frames.pop() {
             self.names.truncate(frame.name_start);
-            self.bindings.truncate(frame.bindings);
+            if self.bindings.len() > frame.bindings {
+                self.bindings.truncate(frame.bindings);
+                self.known.scope = None;
+            }
             let mut counts = frame.counts;
             counts.few.clear();
             counts.more = None;

@@ -22,6 +22,11 @@ impl<'s> Validator<'s> {
         if self.keys.is_idle() && constraints.is_empty() {
             return;
         }
+        if !constraints.is_empty()
+            && let Some(learning) = &mut self.learning
+        {
+            learning.refuse();
+        }
         let mut keys = std::mem::take(&mut self.keys);
         // Levels count from the element on which the first constraint stands.
         let mut broken = Vec::new();
@@ -66,7 +71,7 @@ impl<'s> Validator<'s> {
             let declared = used.map(|used| &used.declaration);
             let declared = declared.or_else(|| components.global_attributes.get(&id?));
             let of_type = declared.map_or(ANY_SIMPLE, |declared| declared.of_type);
-            each(self.field_value(of_type, attribute.value));
+            each(self.field_value(of_type, attribute.value, attribute.origin));
         }
         for used in complex.into_iter().flat_map(|complex| &complex.attributes) {
             let declared = &used.declaration;
@@ -81,16 +86,17 @@ impl<'s> Validator<'s> {
                 && test.fits(namespace, local)
                 && !is_there()
             {
-                each(self.field_value(declared.of_type, &given.text));
+                each(self.field_value(declared.of_type, &given.text, Origin::NONE));
             }
         }
     }
 
-    fn field_value(&self, id: SimpleId, text: &str) -> FieldValue {
+    /// The value of a field that a text spells, which is at `origin` if it is written.
+    pub(super) fn field_value(&self, id: SimpleId, text: &str, origin: Origin) -> FieldValue {
         let mut key = String::new();
         let prefixes = |prefix: &str| self.namespace(prefix);
         self.components.simple.write_key(id, text, &prefixes, &mut key)?;
-        Some(Field::new(key, text.trim()))
+        Some(Field::new(key, text.trim(), id, origin))
     }
 
     pub(super) fn end_keys(&mut self) {
@@ -105,13 +111,14 @@ impl<'s> Validator<'s> {
         };
         let given = frame.declared.and_then(|id| self.components.element(id).given.as_ref());
         let (is_nil, text) = (frame.is_nil, &self.texts[frame.text_start..]);
+        let origin = frame.text_origin;
         let value = || {
             let id = text_type.filter(|_| !is_nil)?;
             let text = match given {
                 Some(given) if text.is_empty() => given.text.as_str(),
                 _ => text,
             };
-            self.field_value(id, text)
+            self.field_value(id, text, origin)
         };
         let mut broken = Vec::new();
         let path = || self.path_of(None);

@@ -6,7 +6,7 @@ use kyanite_tree::{Attribute, Origin, near_words};
 
 use super::{Mode, Places, SHOWN_NAMES, Validator};
 use crate::RulePlace;
-use crate::xsd::components::{AttributeDeclaration, ComplexType, NameId, SimpleId, TypeId};
+use crate::xsd::components::{AttributeDeclaration, ComplexType, Given, NameId, SimpleId, TypeId};
 use crate::xsd::documents::XSI;
 use crate::xsd::keys::Met;
 use crate::xsd::simple::{Role, Wrong, shown};
@@ -113,7 +113,7 @@ impl<'s> Validator<'s> {
     /// Checks the value of an attribute.
     pub(super) fn attribute(
         &mut self,
-        declared: &AttributeDeclaration,
+        declared: &'s AttributeDeclaration,
         attribute: &Attribute<'_>,
         places: Places<'_>,
     ) {
@@ -123,8 +123,10 @@ impl<'s> Validator<'s> {
                 self.tell_wrong(wrong, declared.origin, Some(attribute), attribute.origin);
             }
             Ok(()) => {
+                let fixed = declared.given.as_ref().filter(|given| given.is_fixed);
+                self.note_check(declared.of_type, fixed, attribute.origin);
                 self.take_named(attribute.origin, Some(attribute.name.qualified()), places);
-                if let Some(fixed) = declared.given.as_ref().filter(|given| given.is_fixed)
+                if let Some(fixed) = fixed
                     && !self.is_fixed_value(declared.of_type, value, &fixed.text)
                 {
                     let message =
@@ -167,6 +169,15 @@ impl<'s> Validator<'s> {
         }
         self.named = named;
         checked
+    }
+
+    /// Notes for whoever learns that a text is a value of a type. Identifiers are never the same.
+    fn note_check(&mut self, of_type: SimpleId, fixed: Option<&'s Given>, origin: Origin) {
+        let Some(learning) = &mut self.learning else { return };
+        learning.check(of_type, fixed.map(|fixed| fixed.text.as_str()), origin);
+        if !self.named.is_empty() {
+            learning.refuse();
+        }
     }
 
     /// Takes up identifiers that the last text gave or referred to.
@@ -235,8 +246,10 @@ impl<'s> Validator<'s> {
                         self.tell_wrong(wrong, declared, None, origin);
                     }
                     Ok(()) => {
+                        let fixed = given.filter(|given| given.is_fixed);
+                        self.note_check(id, fixed, origin);
                         self.take_named(origin, None, places);
-                        if let Some(fixed) = given.filter(|given| given.is_fixed)
+                        if let Some(fixed) = fixed
                             && !self.is_fixed_value(id, effective, &fixed.text)
                         {
                             self.not_fixed(&fixed.text, effective, origin, fixed.origin);
@@ -246,6 +259,9 @@ impl<'s> Validator<'s> {
             }
             // Mixed content with a fixed value is just that text.
             None => {
+                if let Some(learning) = &mut self.learning {
+                    learning.refuse();
+                }
                 if let Some(fixed) = given.filter(|given| given.is_fixed)
                     && (has_elements || !text.is_empty() && text != fixed.text)
                 {
