@@ -12,6 +12,7 @@ mod validate;
 use std::path::PathBuf;
 
 use clap::{ArgAction, Args, Parser, Subcommand, ValueEnum, ValueHint};
+use kyanite_flow::ByteRange;
 use kyanite_formats::Format;
 use kyanite_formats::encoding::Charset;
 
@@ -58,6 +59,8 @@ pub enum Command {
     Reshape(Reshape),
     /// Write the same data in another format
     Convert(Convert),
+    /// Join the states of runs over parts, and end the run
+    Combine(Combine),
     /// Say what differs between two documents
     Diff(Diff),
     /// Apply a JSON Patch or a JSON Merge Patch
@@ -102,6 +105,8 @@ impl Command {
             | Self::Diff(Diff { reading, .. })
             | Self::Patch(Patch { reading, .. })
             | Self::Split(Split { reading, .. }) => reading.depth as usize,
+            // As deep as the result may be.
+            Self::Combine(_) => kyanite_formats::json::DEFAULT_DEPTH,
             // As deep as schemas may apply each other.
             Self::Validate(_) | Self::Schema(_) => {
                 kyanite_schema::json::DEPTH.max(kyanite_formats::json::DEFAULT_DEPTH)
@@ -190,6 +195,10 @@ pub struct InputArguments {
     /// other documents, a list as one item
     #[arg(short, long)]
     pub gather: bool,
+    /// Only the records that begin in these bytes of a file of JSON Lines, CSV, TSV or text, from the first up to the last, as in
+    /// 0-100MB; without the last, to the end
+    #[arg(long, value_name = "FROM-TO", value_parser = range)]
+    pub range: Option<ByteRange>,
     /// What order by and group by may hold in memory, about; the rest waits in temporary files
     #[arg(long, value_name = "SIZE", default_value = "512MB", value_parser = size)]
     pub memory: u64,
@@ -346,11 +355,59 @@ pub struct Query {
     #[arg(long, help_heading = "Result")]
     pub explain: bool,
     /// Change the files themselves, and in them only what the rule changes: $ set ... or $ remove ...
-    #[arg(long, conflicts_with_all = ["output", "to", "compact", "indent", "canonical", "gather", "ensures", "skip_invalid", "unwrap", "lenient", "drop_namespaces", "paths", "count", "require", "explain"], help_heading = "Result")]
+    #[arg(long, conflicts_with_all = ["output", "to", "compact", "indent", "canonical", "gather", "range", "ensures", "skip_invalid", "unwrap", "lenient", "drop_namespaces", "paths", "count", "require", "explain"], help_heading = "Result")]
     pub in_place: bool,
     /// With --in-place: show what would change as a unified diff, and write nothing
     #[arg(long, requires = "in_place", help_heading = "Result")]
     pub dry_run: bool,
+    /// Runs over parts.
+    #[command(flatten)]
+    pub partial: PartialArguments,
+    /// The output.
+    #[command(flatten)]
+    pub output: OutputArguments,
+}
+
+/// A run over a part of the records.
+#[derive(Args, Debug)]
+#[command(next_help_heading = "Result")]
+pub struct PartialArguments {
+    /// Write what the groups and aggregates came to, not the result: kyanite combine joins such states, and ends the run
+    #[arg(long, conflicts_with_all = ["to", "compact", "indent", "canonical", "losses", "strict", "ensures", "skip_invalid", "explain", "in_place", "require"])]
+    pub partial: bool,
+    /// With --partial: the number of the part, where neither its name nor its range tells it from others; groups are in the order
+    /// of parts, then of the names of inputs
+    #[arg(long, value_name = "N", requires = "partial")]
+    pub part: Option<u32>,
+}
+
+impl PartialArguments {
+    /// The number of the part, if it is one.
+    pub fn number(&self) -> Option<u64> {
+        self.partial.then(|| self.part.unwrap_or_default().into())
+    }
+}
+
+/// `kyanite combine`.
+#[derive(Args, Debug)]
+#[command(after_help = "\
+Examples:
+  kyanite combine first.state second.state
+  kyanite combine first.state second.state --partial -o both.state
+  kyanite combine both.state --to csv -o fares.csv
+
+The states are of one rule, run over parts of the records with --partial: files, or ranges of one. In whatever order they are
+named, the result is that of one run over all.")]
+pub struct Combine {
+    /// Files of states; `-` is standard input
+    #[arg(value_name = "STATE", required = true, value_hint = ValueHint::FilePath, help_heading = "Arguments")]
+    pub states: Vec<String>,
+    /// Exit with status 1 if the result is nothing or an empty list
+    #[arg(long, help_heading = "Result")]
+    pub require: bool,
+    /// Write the state of all of them, to be combined with others, not the result
+    #[arg(long, conflicts_with_all = ["to", "compact", "indent", "canonical", "losses", "strict", "ensures", "skip_invalid", "require"], help_heading = "Result")]
+    pub partial: bool,
     /// The output.
     #[command(flatten)]
     pub output: OutputArguments,
@@ -408,11 +465,14 @@ pub struct Reshape {
     #[arg(long, value_name = "FOLDER", value_hint = ValueHint::DirPath, conflicts_with_all = ["output", "to"], help_heading = "Result")]
     pub apart: Option<PathBuf>,
     /// Change the files themselves, and in them only what the rule changes: $ set ... or $ remove ...
-    #[arg(long, conflicts_with_all = ["output", "to", "compact", "indent", "canonical", "gather", "ensures", "skip_invalid", "unwrap", "lenient", "drop_namespaces", "apart", "watch", "trace", "until", "require", "explain"], help_heading = "Result")]
+    #[arg(long, conflicts_with_all = ["output", "to", "compact", "indent", "canonical", "gather", "range", "ensures", "skip_invalid", "unwrap", "lenient", "drop_namespaces", "apart", "watch", "trace", "until", "require", "explain"], help_heading = "Result")]
     pub in_place: bool,
     /// With --in-place: show what would change as a unified diff, and write nothing
     #[arg(long, requires = "in_place", help_heading = "Result")]
     pub dry_run: bool,
+    /// Runs over parts.
+    #[command(flatten)]
+    pub partial: PartialArguments,
     /// The output.
     #[command(flatten)]
     pub output: OutputArguments,
@@ -539,6 +599,13 @@ fn size(text: &str) -> Result<u64, String> {
         other => return Err(format!("`{other}` is no unit; there are kB, MB and GB")),
     };
     number.checked_mul(unit).ok_or_else(|| "that is too much".into())
+}
+
+/// A range of bytes: `0-100MB`, `100MB-`.
+fn range(text: &str) -> Result<ByteRange, String> {
+    let (from, to) = text.split_once('-').ok_or("write it as FROM-TO, as in 100MB-200MB")?;
+    let (from, to) = (size(from)?, if to.is_empty() { u64::MAX } else { size(to)? });
+    if from > to { Err("it ends before it begins".into()) } else { Ok(from..to) }
 }
 
 fn header(text: &str) -> Result<(String, String), String> {

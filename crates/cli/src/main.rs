@@ -77,6 +77,7 @@ fn run(arguments: Arguments) -> Status {
             run::reshape(&reshape, &arguments.messages, &mut messages, None)
         }
         Command::Convert(convert) => run::convert(&convert, &arguments.messages, &mut messages),
+        Command::Combine(combine) => run::combine(&combine, &arguments.messages, &mut messages),
         Command::Rules(Rules::Check(check)) => {
             rule_files::check(&check, &arguments.messages, &mut messages)
         }

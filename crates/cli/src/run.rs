@@ -2,6 +2,7 @@
 
 mod in_place;
 mod options;
+mod partial;
 mod schemas;
 
 use std::io::{self, IsTerminal, Write};
@@ -10,7 +11,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 use kyanite_flow::{
     Apart, Aside, Counters, Destination, DocumentTypes, Ensured, Events, Failed, Input,
-    InputOptions, Job, LossPolicy, Output, Schemas, Sink, What,
+    InputOptions, Job, LossPolicy, Output, PartialFile, Schemas, Sink, What,
 };
 use kyanite_formats::{Format, detect};
 use kyanite_lang::{Finding, Plan, RuleText, Syntax, compile, compile_until, compile_xpath, twice};
@@ -33,6 +34,7 @@ use crate::written::keep_apart;
 
 pub use in_place::put as put_in_place;
 pub use options::inputs_of;
+pub use partial::combine;
 pub use schemas::{input_from, keeping_to, read_schemas};
 
 /// `kyanite query`.
@@ -44,6 +46,7 @@ pub fn query(query: &Query, options: &MessageOptions, messages: &mut Messages) -
         require: query.require,
         explain: query.explain,
         in_place: InPlace::of(query.in_place, query.dry_run),
+        part: query.partial.number(),
         ..RuleCommand::new(rule, &query.input, &query.params, &query.output, options)
     };
     let written_in = match command.written_in(query) {
@@ -119,6 +122,7 @@ pub fn reshape(
         trace: reshape.trace.as_deref(),
         captured,
         in_place: InPlace::of(reshape.in_place, reshape.dry_run),
+        part: reshape.partial.number(),
         ..RuleCommand::of_file(reshape, rule, options)
     };
     command.run(messages)
@@ -246,6 +250,10 @@ struct RuleCommand<'c> {
     captured: Option<Captured>,
     /// Whether the files themselves are changed, or what would change is shown.
     in_place: Option<InPlace>,
+    /// The number of the part that the run is over, if its state is what is wanted.
+    part: Option<u64>,
+    /// States of runs over parts that are to be ended, in place of inputs.
+    states: Option<&'c [PartialFile]>,
     options: &'c MessageOptions,
 }
 
@@ -281,6 +289,8 @@ impl<'c> RuleCommand<'c> {
             },
             captured: None,
             in_place: None,
+            part: None,
+            states: None,
             options,
         }
     }
@@ -412,10 +422,12 @@ impl<'c> RuleCommand<'c> {
         // Wrong params are found before anything is opened.
         kyanite_lang::Arguments::read(plan, &self.params.params, &Arena::new())
             .map_err(Failed::Command)?;
-        let inputs = self.inputs(plan)?;
+        let inputs = if self.states.is_some() { Vec::new() } else { self.inputs(plan)? };
         let sources = self.sources(plan)?;
-        let writes_elsewhere =
-            self.in_place.is_some() || self.apart.is_some() || self.trace.is_some();
+        let writes_elsewhere = self.in_place.is_some()
+            || self.apart.is_some()
+            || self.trace.is_some()
+            || self.part.is_some();
         if self.input.stats && writes_elsewhere {
             let message = "--stats is about a run that writes one result";
             return Err(Failed::command(message, "leave it out"));
@@ -442,6 +454,9 @@ impl<'c> RuleCommand<'c> {
             return Err(Failed::command(message, advice));
         }
         let kept = self.expect(plan, &inputs, messages)?;
+        if let Some(part) = self.part {
+            return self.run_partial((plan, types), &inputs, (&sources, part), messages);
+        }
         if let Some(folder) = self.apart {
             let apart = Apart::new(folder, layout);
             return self.run_apart((plan, types), &inputs, &sources, apart, messages);
@@ -507,7 +522,11 @@ impl<'c> RuleCommand<'c> {
             messages.show(&problem);
         };
         let mut events = Events { tell: &mut tell, counters: &progress.counters };
-        let ran = kyanite_flow::run(&job, &inputs, &mut ensured, &mut events);
+        let ran = match self.states {
+            None => kyanite_flow::run(&job, &inputs, &mut ensured, &mut events),
+            Some(states) => kyanite_flow::joined(plan, states)
+                .and_then(|state| kyanite_flow::combine(&job, state, &mut ensured, &mut events)),
+        };
         let counters = Arc::clone(&progress.counters);
         drop(progress);
         drop(kept);

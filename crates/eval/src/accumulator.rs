@@ -143,6 +143,12 @@ impl Accumulator {
         Self { of, count: 0, sum: Decimal::ZERO, best: None }
     }
 
+    /// What it keeps of the items.
+    #[must_use]
+    pub fn kind(&self) -> Aggregate {
+        self.of
+    }
+
     /// Takes an item.
     ///
     /// # Errors

@@ -19,6 +19,7 @@ use crate::compression::Compression;
 use crate::fetch::{self, Fetch};
 use crate::line_ends::{LineEnds, Returns};
 use crate::live::{self, Live};
+use crate::range::{self, ByteRange};
 use crate::records::{Blocks, Framing, SMALL, read_some};
 use crate::transcode::{Decoded, NotDecoded, Replaced};
 use crate::{Bytes, Failed};
@@ -63,6 +64,8 @@ pub struct InputOptions {
     pub fetch: Fetch,
     /// How many threads run over records.
     pub threads: usize,
+    /// The bytes of a file in which the records begin that are read, if not all are.
+    pub range: Option<ByteRange>,
 }
 
 /// The bytes of a whole document that are read unless more is asked for: as far as places in it can be told.
@@ -87,6 +90,7 @@ impl Default for InputOptions {
             memory: DEFAULT_MEMORY,
             fetch: Fetch::default(),
             threads: 1,
+            range: None,
         }
     }
 }
@@ -340,8 +344,48 @@ impl KeptInput {
 }
 
 impl Source {
-    /// Opens an input and settles its format.
+    /// Opens an input, or the range of it that is wanted, and settles its format.
     pub(crate) fn open(input: &Input, options: &InputOptions) -> Result<Self, Failed> {
+        let source = Self::open_all(input, options)?;
+        match &options.range {
+            Some(range) => source.in_range(input, range.clone(), options),
+            None => Ok(source),
+        }
+    }
+
+    /// The same source, for the records that begin in a range of its bytes.
+    fn in_range(
+        self,
+        input: &Input,
+        range: ByteRange,
+        options: &InputOptions,
+    ) -> Result<Self, Failed> {
+        let (format, name) = (self.detected.format, &self.name);
+        let has_borders =
+            matches!(format, Format::JsonLines | Format::Csv | Format::Tsv | Format::Text);
+        let why = match (input.path(), has_borders, self.is_plain) {
+            (Some(path), true, true) => {
+                let refuse = |error: io::Error| Failed::Input(cannot_read(name, &error));
+                let (start, has_header) = (range.start, !options.unnamed);
+                let records =
+                    range::Records::open(path, range, format, has_header).map_err(refuse)?;
+                let (head, reader) = peek(Box::new(records), None).map_err(refuse)?;
+                let reader = with_line_ends(reader, Some(&self.detected), &head, options);
+                let name = format!("{name} from byte {start}");
+                return Ok(Self { name, reader, live: None, ..self });
+            }
+            (None, ..) => format!("{name} has no bytes to go to"),
+            (_, false, _) => {
+                format!("{name} is {format}, where no record can be found from its middle")
+            }
+            (_, _, false) => format!("{name} is compressed or in another encoding"),
+        };
+        let advice = "a range is of a file of JSON Lines, CSV, TSV or text in UTF-8, as it is";
+        Err(Failed::command(format!("{why}, so it has no ranges"), advice))
+    }
+
+    /// Opens an input and settles its format.
+    fn open_all(input: &Input, options: &InputOptions) -> Result<Self, Failed> {
         if *input == Input::Standard
             && let Some(source) = LOOKED_AT.with(RefCell::take)
         {

@@ -5,7 +5,9 @@ use std::time::SystemTime;
 use kyanite_formats::Format;
 use kyanite_formats::losses::{Loss, Losses};
 use kyanite_formats::xml::StepName;
-use kyanite_lang::{Arguments, Failure, Flow, Plan, RecordUnit, ResultShape, Runner, Session};
+use kyanite_lang::{
+    Arguments, Failure, Flow, Partial, Plan, Portion, RecordUnit, ResultShape, Runner, Session,
+};
 use kyanite_tree::{
     Advice, Arena, Code, Diagnostic, Kind, Location, Origin, Place, Setting, Value, locate_node,
 };
@@ -185,8 +187,15 @@ pub(crate) fn rule(
         sink.expect_columns(&columns);
     }
     let names_documents = false;
-    let mut run =
-        Run { job, sources: &sources, session: &mut session, sink, events, names_documents };
+    let mut run = Run {
+        job,
+        sources: &sources,
+        session: &mut session,
+        sink,
+        events,
+        names_documents,
+        cut: None,
+    };
     if sources.has_foreign_types() || job.plan.decodes() {
         run.sink.expect_foreign_types();
     }
@@ -206,10 +215,20 @@ pub(crate) struct Run<'r, 'q, 'e, 'j> {
     pub(crate) events: &'r mut Events<'e>,
     /// Whether places are told with the input that they are in.
     pub(crate) names_documents: bool,
+    /// Where the run stops at the state that its records came to, if it does.
+    pub(crate) cut: Option<Cut>,
+}
+
+/// A run over a part of the records, that is not ended.
+pub(crate) struct Cut {
+    /// Which records these are.
+    pub(crate) portion: Portion,
+    /// What the records came to.
+    pub(crate) state: Option<Partial>,
 }
 
 impl<'q> Run<'_, 'q, '_, '_> {
-    fn all(&mut self, inputs: &[Input]) -> Result<(), Failed> {
+    pub(crate) fn all(&mut self, inputs: &[Input]) -> Result<(), Failed> {
         let Job { plan, options, what, losses, .. } = self.job;
         // Where turns are kept, places are not.
         let needs_places = *what == What::Paths && !plan.keeps_places()
@@ -277,6 +296,11 @@ impl<'q> Run<'_, 'q, '_, '_> {
     /// Runs the rule over the documents of an open source, each held whole.
     fn whole(&mut self, source: Source) -> Result<(), Failed> {
         self.job.may_hold()?;
+        if self.cut.is_some() {
+            let message =
+                format!("{} is not read record by record, so it has no parts", source.name);
+            return Err(Failed::command(message, "run the rule over all of it"));
+        }
         let arena = Arena::new();
         let library = Library::new(&arena);
         let (name, uri) = (source.name.clone(), source.uri.clone());
@@ -316,6 +340,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
                 sink: &mut Nowhere,
                 events: &mut events,
                 names_documents: false,
+                cut: None,
             };
             let ran = match inputs {
                 [input] if !self.job.gather => {
@@ -378,7 +403,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
 const READ_AGAIN: u64 = 1 << 30;
 
 /// Takes results to nowhere.
-struct Nowhere;
+pub(crate) struct Nowhere;
 
 impl Sink for Nowhere {
     fn item(&mut self, _value: Value<'_>) -> Flow {

@@ -7,7 +7,7 @@ use kyanite_formats::needs::Needs;
 use kyanite_formats::records::{Layout, Prefilter, Structure};
 use kyanite_formats::xml::{Ancestry, RecordReader, StepName};
 use kyanite_lang::{
-    Arguments, Failure, Kept, Names, RecordState, RecordUnit, Room, Runner, Session,
+    Arguments, Failure, Kept, Names, Partial, RecordState, RecordUnit, Room, Runner, Session,
 };
 use kyanite_tree::{
     Arena, Base, Code, Diagnostic, Name, Origin, Passed, Place, Span, TextPlaces, Value, locate,
@@ -68,6 +68,9 @@ impl<'q> Run<'_, 'q, '_, '_> {
         all: &[Input],
     ) -> Result<(), Failed> {
         let plan = self.job.plan;
+        if self.cut.is_some() {
+            plan.can_be_cut(unit).map_err(|why| Failed::command(why.message, why.advice))?;
+        }
         let arena = Arena::new();
         let sources = self.sources;
         let arguments = Arguments::read(plan, self.job.params, &arena).map_err(Failed::Command)?;
@@ -108,6 +111,11 @@ impl<'q> Run<'_, 'q, '_, '_> {
                 stream.one_record(source, &mut progress)?;
             }
         }
+        if let Some(cut) = &mut self.cut {
+            let portion = std::mem::take(&mut cut.portion);
+            cut.state = Some(Partial::of(progress.state, unit, progress.index, portion));
+            return Ok(());
+        }
         let mut is_left = progress.kept.is_spilled();
         let mut batch = Arena::new();
         let Progress { names, state, kept, index, .. } = &mut progress;
@@ -115,7 +123,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
         let ended = loop {
             if !is_left {
                 break Runner::for_batch(plan, unit, names.clone(), &arena, self.session)
-                    .end_records(state, kept, *index, &mut take);
+                    .end_records(state, kept, Some(*index), &mut take);
             }
             let runner = Runner::for_batch(plan, unit, names.clone(), &batch, self.session);
             match runner.hand_on_spilled(state, kept, &mut take) {

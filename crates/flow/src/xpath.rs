@@ -236,6 +236,7 @@ impl Elements {
             sink: if is_counted { &mut counting } else { &mut *sink },
             events,
             names_documents: false,
+            cut: None,
         };
         run.stream(Some(source), &[], RecordUnit::Elements, std::slice::from_ref(input))?;
         if is_counted {

@@ -36,6 +36,13 @@ impl RuleText {
         starts.zip(ends).map(|(start, end)| (&self.text[..end], start))
     }
 
+    /// The rule's own text and then its libraries, each with its name.
+    pub fn texts(&self) -> impl Iterator<Item = (&str, &str)> {
+        let libraries = self.libraries.iter().map(|(_, name)| name.as_str());
+        let names = std::iter::once(self.name.as_str()).chain(libraries);
+        names.zip(self.parts().map(|(text, start)| &text[start..]))
+    }
+
     /// The names of the libraries that it uses.
     pub fn libraries(&self) -> impl Iterator<Item = &str> {
         self.libraries.iter().map(|(_, name)| name.as_str())

@@ -238,7 +238,7 @@ impl Fault {
         Self { code: Code::RaisedError, ..Self::new(0, message) }
     }
 
-    fn advise(mut self, advice: impl Into<Advice<Locus>>) -> Self {
+    pub(crate) fn advise(mut self, advice: impl Into<Advice<Locus>>) -> Self {
         self.advice = Some(advice.into());
         self
     }

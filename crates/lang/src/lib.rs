@@ -63,7 +63,10 @@ pub use output::{OutputSpec, twice};
 pub use params::Arguments;
 pub use plan::compile_xpath;
 pub use plan::{LineNames, Param, Plan, RecordUnit, ResultShape, SourceSpec};
-pub use run::{CannotJoin, Kept, Names, RecordState, Room, Runner, Session};
+pub use run::{
+    CannotAdd, CannotCut, CannotJoin, Kept, Names, Partial, Portion, RecordState, Room, Runner,
+    Session,
+};
 pub use syntax::ast::ParamType;
 pub use syntax::format as format_rule;
 pub use trace::{Provenance, Trace};

@@ -19,6 +19,7 @@ mod line;
 mod lines;
 mod missing;
 mod order;
+mod partial;
 mod path;
 mod prefilter;
 mod spill;
@@ -36,6 +37,7 @@ use kyanite_formats::records::PassedOver;
 use kyanite_tree::{Arena, Element, Name, Nodes, Place, Value};
 
 pub use kept::Kept;
+pub use partial::{CannotAdd, CannotCut, Partial, Portion};
 pub use spill::Room;
 
 use crate::coverage::Coverage;
@@ -571,8 +573,8 @@ impl<'r, 'a> Runner<'r, 'a> {
         }
     }
 
-    /// Ends a run over `count` records: the turns that were kept are handed on, or an aggregate over them is now known, and
-    /// the result that needs it is given.
+    /// Ends a run over `count` records, or one whose records were gone through elsewhere: the turns that were kept are handed
+    /// on, or an aggregate over them is now known, and the result that needs it is given.
     ///
     /// # Errors
     /// A [`Failure`] in what is computed from the turns or the aggregate.
@@ -580,7 +582,7 @@ impl<'r, 'a> Runner<'r, 'a> {
         mut self,
         state: &mut RecordState,
         kept: &mut Kept<'g>,
-        count: u64,
+        count: Option<u64>,
         emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
     ) -> Result<(), Failure> {
         let plan = self.plan;
@@ -591,7 +593,7 @@ impl<'r, 'a> Runner<'r, 'a> {
             let go_on = Flow::Continue(());
             let _ = self.hand_on(repeat, from, tally, held, go_on, &mut |item| emit(Some(item)))?;
         }
-        if let Some(Records { source, base, .. }) = self.records
+        if let (Some(Records { source, base, .. }), Some(count)) = (self.records, count)
             && (base == 0 || count > 0)
             && let Some(path) = source.path()
         {

@@ -180,7 +180,7 @@ fn results(plan: &Plan, text: &str, how: How) -> (Vec<(String, Option<String>)>,
     let mut ended = None;
     runner.put_down(&state, &mut kept).unwrap();
     let runner = Runner::for_batch(plan, RecordUnit::Items, bound, &arena, &mut session);
-    let finished = runner.end_records(&mut state, &mut kept, index, &mut |value| {
+    let finished = runner.end_records(&mut state, &mut kept, Some(index), &mut |value| {
         let mut written = Vec::new();
         json::write(value.unwrap_or(Value::NULL), Style::Compact, &mut written);
         ended.get_or_insert_with(String::new).push_str(&String::from_utf8(written).unwrap());

@@ -77,6 +77,39 @@ impl Scalar {
 }
 
 impl Folded {
+    /// What stands for the keys of each group, and its position.
+    pub(super) fn known(&self) -> impl Iterator<Item = (&str, usize)> {
+        self.known.iter().map(|(key, position)| (&**key, *position))
+    }
+
+    /// The position of the group whose keys this stands for.
+    pub(super) fn position(&self, key: &str) -> Option<usize> {
+        self.known.get(key).copied()
+    }
+
+    /// The same groups in the order of what `of` gives for the key and the position of each.
+    pub(super) fn in_order<O: Ord>(self, of: impl Fn(&str, usize) -> O) -> Self {
+        let Self { known, groups, .. } = self;
+        let mut order: Vec<_> =
+            known.into_iter().map(|(key, position)| (of(&key, position), key, position)).collect();
+        order.sort_unstable_by(|(a, ..), (b, ..)| a.cmp(b));
+        let mut groups: Vec<_> = groups.into_iter().map(Some).collect();
+        let mut ordered = Self::default();
+        for (_, key, position) in order {
+            if let Some(group) = groups.get_mut(position).and_then(Option::take) {
+                ordered.known.insert(key, ordered.groups.len());
+                ordered.groups.push(group);
+            }
+        }
+        ordered
+    }
+
+    /// Adds a group with aggregates under way.
+    pub(super) fn add(&mut self, key: &str, keys: &[Option<Value<'_>>], folds: Vec<Running>) {
+        let keys = keys.iter().map(|key| key.map(Scalar::of)).collect();
+        self.group(key, || FoldedGroup { keys, folds });
+    }
+
     /// The group with these keys.
     fn group(&mut self, key: &str, new: impl FnOnce() -> FoldedGroup) -> usize {
         if let Some(position) = self.known.get(key) {
