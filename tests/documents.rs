@@ -89,11 +89,18 @@ fn every_example_of_the_help_runs() {
     folder.file("new/timetable.json", timetable).file("new/tariff.csv", folder.read("tariff.csv"));
     folder.file("last-week.jsonl", folder.read("bookings.jsonl"));
     folder.file("changes.json", r#"{"limits": {"wind_kn": 45}}"#);
+    let rule = "for b in $[*] group by port = b.leg.from return {port, n: count(b[*])}";
+    for (range, state) in [("0-400kB", "first.state"), ("400kB-", "second.state")] {
+        let arguments =
+            ["query", rule, "bookings.jsonl", "--range", range, "--partial", "-o", state];
+        assert_eq!(folder.run(&arguments, b"").status, 0);
+    }
     let commands = [
         "survey",
         "query",
         "reshape",
         "convert",
+        "combine",
         "diff",
         "patch",
         "split",

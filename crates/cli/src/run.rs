@@ -513,7 +513,7 @@ impl<'c> RuleCommand<'c> {
         let progress = Progress::start(
             self.options.progress,
             on_terminal,
-            sizes.map(|sizes| sizes.iter().sum()),
+            sizes.filter(|_| self.input.range.is_none()).map(|sizes| sizes.iter().sum()),
         );
         let options = self.input_options();
         let job = Job { types, ..self.job(plan, &sources, &options) };
@@ -589,6 +589,7 @@ impl<'c> RuleCommand<'c> {
         Job {
             params: &self.params.params,
             sources,
+            range: self.input.range.clone(),
             gather: self.input.gather,
             what: self.what,
             carries_all: self.carries_all,

@@ -64,8 +64,6 @@ pub struct InputOptions {
     pub fetch: Fetch,
     /// How many threads run over records.
     pub threads: usize,
-    /// The bytes of a file in which the records begin that are read, if not all are.
-    pub range: Option<ByteRange>,
 }
 
 /// The bytes of a whole document that are read unless more is asked for: as far as places in it can be told.
@@ -90,7 +88,6 @@ impl Default for InputOptions {
             memory: DEFAULT_MEMORY,
             fetch: Fetch::default(),
             threads: 1,
-            range: None,
         }
     }
 }
@@ -344,17 +341,8 @@ impl KeptInput {
 }
 
 impl Source {
-    /// Opens an input, or the range of it that is wanted, and settles its format.
-    pub(crate) fn open(input: &Input, options: &InputOptions) -> Result<Self, Failed> {
-        let source = Self::open_all(input, options)?;
-        match &options.range {
-            Some(range) => source.in_range(input, range.clone(), options),
-            None => Ok(source),
-        }
-    }
-
     /// The same source, for the records that begin in a range of its bytes.
-    fn in_range(
+    pub(crate) fn in_range(
         self,
         input: &Input,
         range: ByteRange,
@@ -385,7 +373,7 @@ impl Source {
     }
 
     /// Opens an input and settles its format.
-    fn open_all(input: &Input, options: &InputOptions) -> Result<Self, Failed> {
+    pub(crate) fn open(input: &Input, options: &InputOptions) -> Result<Self, Failed> {
         if *input == Input::Standard
             && let Some(source) = LOOKED_AT.with(RefCell::take)
         {
@@ -522,10 +510,14 @@ impl Source {
         self.detected.format == Format::Xml && self.looks_like.is_none()
     }
 
-    /// Goes through the items of the list that `path` leads to in place of the document, if it is a large JSON document that
-    /// has that list.
-    pub(crate) fn go_through(mut self, path: Vec<String>) -> Result<Self, Failed> {
-        let framing = Blocks::of_items(self.reader, self.live.take(), path)
+    /// Goes through the items of the list that `path` leads to in place of the document, if it is a JSON document that has that
+    /// list, and large or `of_any_size`.
+    pub(crate) fn go_through(
+        mut self,
+        path: Vec<String>,
+        of_any_size: bool,
+    ) -> Result<Self, Failed> {
+        let framing = Blocks::of_items(self.reader, self.live.take(), path, of_any_size)
             .map_err(|error| Failed::Input(cannot_read(&self.name, &error)))?;
         match framing {
             Framing::Blocks(blocks) => {

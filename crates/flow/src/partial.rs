@@ -63,7 +63,7 @@ pub fn partial(
     let mut session = Session::new(plan);
     let arena = Arena::new();
     let sources = Sources::load(plan, job.sources, job.options, &arena, events)?;
-    let range = job.options.range.clone().unwrap_or(0..u64::MAX);
+    let range = job.range.clone().unwrap_or(0..u64::MAX);
     let inputs_by_name = inputs.iter().map(Input::name).collect();
     let portion =
         Portion { number: part, inputs: inputs_by_name, from: range.start, to: range.end };

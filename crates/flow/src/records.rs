@@ -122,12 +122,13 @@ impl Blocks {
         self
     }
 
-    /// Blocks of the items of the list that `path` leads to in one large JSON document. A small one is better held whole:
-    /// then everything can be told about it.
+    /// Blocks of the items of the list that `path` leads to in one JSON document that is large, or `of_any_size`. A small one is
+    /// better held whole: then everything can be told about it.
     pub(crate) fn of_items(
         reader: Bytes,
         live: Option<Live>,
         path: Vec<String>,
+        of_any_size: bool,
     ) -> io::Result<Framing> {
         let mut blocks = Self::new(reader, live);
         let (mut frame, mut looked, mut found) = (Frame::new(path), 0, Found::Nothing);
@@ -143,7 +144,7 @@ impl Blocks {
             }
         }
         match found {
-            Found::List(begin) if !blocks.ended => {
+            Found::List(begin) if !blocks.ended || of_any_size => {
                 let before = &mut blocks.buffer[..begin];
                 before.iter_mut().filter(|byte| **byte != b'\n').for_each(|byte| *byte = b' ');
                 blocks.cut = Cut::Items;

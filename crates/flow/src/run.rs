@@ -16,6 +16,7 @@ use crate::document::{Library, Loaded};
 use crate::failed::{Counters, Events, Failed};
 use crate::input::{Input, InputOptions, Source};
 use crate::part::Part;
+use crate::range::ByteRange;
 use crate::records::Then;
 use crate::sources::Sources;
 use crate::types::{DocumentTypes, Typer};
@@ -39,6 +40,8 @@ pub struct Job<'j> {
     pub sources: &'j [(String, Input)],
     /// How inputs are read.
     pub options: &'j InputOptions,
+    /// The bytes of the input in which the records begin that are run over, if not all are.
+    pub range: Option<ByteRange>,
     /// Whether all inputs are one list.
     pub gather: bool,
     /// What is wanted.
@@ -64,6 +67,7 @@ impl<'j> Job<'j> {
             params: &[],
             sources: &[],
             options,
+            range: None,
             gather: false,
             what: What::Values,
             carries_all: false,
@@ -87,7 +91,10 @@ impl<'j> Job<'j> {
 
     /// Opens an input, and says how it is read. What has types of its own is refused where they were to come from a schema.
     pub(crate) fn open(&self, input: &Input, events: &mut Events<'_>) -> Result<Source, Failed> {
-        let source = open(input, self.options, events)?;
+        let mut source = open(input, self.options, events)?;
+        if let Some(range) = &self.range {
+            source = source.in_range(input, range.clone(), self.options)?;
+        }
         self.types.map_or(Ok(()), |types| types.check(&source))?;
         Ok(source)
     }
@@ -284,7 +291,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
                 }
                 _ => return self.whole(source),
             };
-            let source = source.go_through(path)?;
+            let source = source.go_through(path, self.cut.is_some())?;
             if source.items.is_some() {
                 return self.stream(Some(source), &[], unit, std::slice::from_ref(input));
             }

@@ -169,7 +169,7 @@ impl Cut<'_, '_> {
         let is_plain = !self.what.options.unwrap && source.looks_like.is_none();
         let names = at.map_or(Some(Vec::new()), RecordPath::to_one_list).filter(|_| is_plain);
         let Some(names) = names else { return self.items(source) };
-        let mut source = source.go_through(names)?;
+        let mut source = source.go_through(names, false)?;
         let Some(mut items) = source.items.take() else { return self.items(source) };
         let (name, replaced) = (source.name.clone(), source.replaced.clone());
         let passed = self.blocks(&mut items, &name, Format::JsonLines, &replaced)?;

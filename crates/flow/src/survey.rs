@@ -100,7 +100,7 @@ impl Looking<'_, '_> {
         }
         let names = self.what.at.map_or(Some(Vec::new()), RecordPath::to_one_list);
         if let Some(names) = names.filter(|_| format == Format::Json && is_plain) {
-            let mut source = source.go_through(names)?;
+            let mut source = source.go_through(names, false)?;
             if let Some(items) = source.items.take() {
                 let Source { name, replaced, .. } = source;
                 let (mut blocks, done) = self.on_threads(*items, &name)?;

@@ -81,7 +81,7 @@ pub(crate) fn run(
     for group in groups {
         let mut sources = Vec::new();
         for input in group {
-            let source = open(input, job.options, events)?;
+            let source = job.open(input, events)?;
             match Elements::of(job, group, source)? {
                 Ok(elements) => {
                     streamed.extend(elements.run(job, input, sink, events)?);
@@ -224,7 +224,7 @@ impl Elements {
         events: &mut Events<'_>,
     ) -> Result<Vec<Diagnostic>, Failed> {
         let Self { plan, source, is_counted } = self;
-        let (job_of_whole, job) = (job, Job { plan: &plan, ..*job });
+        let (job_of_whole, job) = (job, Job { plan: &plan, range: job.range.clone(), ..*job });
         let mut session = Session::new(&plan);
         let arena = Arena::new();
         let sources = Sources::load(&plan, &[], job.options, &arena, events)?;

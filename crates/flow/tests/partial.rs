@@ -64,8 +64,7 @@ fn both(
     let at_once =
         written(folder, Format::Json, |output, events| run(&job, &inputs, output, events));
     let states = cuts.windows(2).map(|cut| {
-        let options = InputOptions { range: Some(cut[0]..cut[1]), ..whole.clone() };
-        let job = Job::new(&plan, &options);
+        let job = Job { range: Some(cut[0]..cut[1]), ..Job::new(&plan, &whole) };
         let state = with_events(|events| partial(&job, &inputs, 0, events));
         Ok(kept(folder, &job, &state.map_err(|failed| message(&failed))?))
     });

@@ -102,7 +102,6 @@ impl RuleCommand<'_> {
         InputOptions {
             threads: threads(self.input.threads),
             memory: usize::try_from(self.input.memory).unwrap_or(usize::MAX),
-            range: self.input.range.clone(),
             ..self.input.reading.options()
         }
     }

@@ -65,7 +65,7 @@ impl RuleCommand<'_> {
         let options = self.input_options();
         let job = Job { types, ..self.job(plan, sources, &options) };
         let sizes: Option<Vec<u64>> = inputs.iter().map(Input::size).collect();
-        let sizes = sizes.filter(|_| options.range.is_none());
+        let sizes = sizes.filter(|_| job.range.is_none());
         let size = sizes.map(|sizes| sizes.iter().sum());
         let progress = Progress::start(self.options.progress, self.output.output.is_none(), size);
         let mut tell = |problem: Diagnostic| {
