@@ -33,7 +33,10 @@ impl Compression {
     pub(crate) fn reader(self, reader: Box<dyn BufRead + Send>) -> io::Result<Bytes> {
         Ok(match self {
             Self::Gzip => Box::new(flate2::bufread::MultiGzDecoder::new(reader)),
+            #[cfg(feature = "zstd")]
             Self::Zstandard => Box::new(zstd::Decoder::with_buffer(reader)?),
+            #[cfg(not(feature = "zstd"))]
+            Self::Zstandard => return Err(without_zstandard()),
         })
     }
 }
@@ -42,7 +45,15 @@ impl Compression {
 pub(crate) enum Encoder<W: Write> {
     Plain(W),
     Gzip(flate2::write::GzEncoder<W>),
+    #[cfg(feature = "zstd")]
     Zstandard(zstd::Encoder<'static, W>),
+}
+
+#[cfg(not(feature = "zstd"))]
+fn without_zstandard() -> io::Error {
+    io::Error::other(
+        "it is compressed with Zstandard, and this program was built without the feature zstd",
+    )
 }
 
 impl<W: Write> Encoder<W> {
@@ -52,7 +63,10 @@ impl<W: Write> Encoder<W> {
             Some(Compression::Gzip) => {
                 Self::Gzip(flate2::write::GzEncoder::new(writer, flate2::Compression::default()))
             }
+            #[cfg(feature = "zstd")]
             Some(Compression::Zstandard) => Self::Zstandard(zstd::Encoder::new(writer, 0)?),
+            #[cfg(not(feature = "zstd"))]
+            Some(Compression::Zstandard) => return Err(without_zstandard()),
         })
     }
 
@@ -61,6 +75,7 @@ impl<W: Write> Encoder<W> {
         match self {
             Self::Plain(writer) => Ok(writer),
             Self::Gzip(encoder) => encoder.finish(),
+            #[cfg(feature = "zstd")]
             Self::Zstandard(encoder) => encoder.finish(),
         }
     }
@@ -69,6 +84,7 @@ impl<W: Write> Encoder<W> {
         match self {
             Self::Plain(writer) => writer.write_all(bytes),
             Self::Gzip(encoder) => encoder.write_all(bytes),
+            #[cfg(feature = "zstd")]
             Self::Zstandard(encoder) => encoder.write_all(bytes),
         }
     }

@@ -2,7 +2,9 @@
 
 use std::time::Duration;
 
-use kyanite_tree::{Advice, Code, Diagnostic, Setting};
+#[cfg(feature = "url")]
+use kyanite_tree::{Advice, Setting};
+use kyanite_tree::{Code, Diagnostic};
 
 use crate::{Bytes, Failed};
 
@@ -28,6 +30,15 @@ pub(crate) struct Answer {
 }
 
 /// Gets what is at `url` (RFC 9110, GET).
+#[cfg(not(feature = "url"))]
+pub(crate) fn get(url: &str, _fetch: &Fetch) -> Result<Answer, Failed> {
+    let message =
+        format!("{url} cannot be fetched: this program was built without the feature url");
+    Err(Failed::Input(Diagnostic::error(Code::InputFetch, message)))
+}
+
+/// Gets what is at `url` (RFC 9110, GET).
+#[cfg(feature = "url")]
 pub(crate) fn get(url: &str, fetch: &Fetch) -> Result<Answer, Failed> {
     let config = ureq::Agent::config_builder()
         .timeout_global(Some(fetch.timeout))
@@ -63,6 +74,7 @@ pub(crate) fn get(url: &str, fetch: &Fetch) -> Result<Answer, Failed> {
     Ok(Answer { reader: Box::new(response.into_body().into_reader()), media_type })
 }
 
+#[cfg(feature = "url")]
 fn refused(url: &str, error: &ureq::Error) -> Failed {
     let problem = match error {
         ureq::Error::Timeout(_) => {

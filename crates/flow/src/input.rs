@@ -3,8 +3,10 @@
 use std::cell::{OnceCell, RefCell};
 use std::fmt;
 use std::fs::File;
+use std::hash::{Hash, Hasher};
 use std::io::{self, BufReader, Read};
 use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, PoisonError};
 
 use kyanite_formats::detect::{self, Detected, Reason};
 use kyanite_formats::documents::Limits;
@@ -33,6 +35,48 @@ pub enum Input {
     File(PathBuf),
     /// What an http or https server gives.
     Url(String),
+    /// Bytes that a reader gives.
+    Reader(InputReader),
+}
+
+/// A reader as an input, which is read once.
+#[derive(Clone)]
+pub struct InputReader {
+    name: String,
+    /// Gone once it is opened.
+    reader: Arc<Mutex<Option<Bytes>>>,
+}
+
+impl InputReader {
+    /// A reader by the name that it has in messages; what stands for a format behind its last dot tells that, as for files.
+    pub fn new(name: impl Into<String>, reader: impl Read + Send + 'static) -> Self {
+        Self { name: name.into(), reader: Arc::new(Mutex::new(Some(Box::new(reader)))) }
+    }
+
+    fn open(&self) -> io::Result<Bytes> {
+        let mut reader = self.reader.lock().unwrap_or_else(PoisonError::into_inner);
+        reader.take().ok_or_else(|| io::Error::other("it was read already"))
+    }
+}
+
+impl PartialEq for InputReader {
+    fn eq(&self, other: &Self) -> bool {
+        Arc::ptr_eq(&self.reader, &other.reader)
+    }
+}
+
+impl Eq for InputReader {}
+
+impl Hash for InputReader {
+    fn hash<H: Hasher>(&self, state: &mut H) {
+        Arc::as_ptr(&self.reader).hash(state);
+    }
+}
+
+impl fmt::Debug for InputReader {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("InputReader").field("name", &self.name).finish_non_exhaustive()
+    }
 }
 
 /// How inputs are read.
@@ -198,13 +242,14 @@ impl Input {
             Self::Standard => "standard input".into(),
             Self::File(path) => path.display().to_string(),
             Self::Url(url) => url.clone(),
+            Self::Reader(reader) => reader.name.clone(),
         }
     }
 
     fn path(&self) -> Option<&Path> {
         match self {
             Self::File(path) => Some(path),
-            Self::Standard | Self::Url(_) => None,
+            Self::Standard | Self::Url(_) | Self::Reader(_) => None,
         }
     }
 
@@ -213,6 +258,7 @@ impl Input {
         match self {
             Self::Standard => None,
             Self::File(path) => path.file_name()?.to_str(),
+            Self::Reader(reader) => Some(&reader.name),
             Self::Url(url) => {
                 let path = url.split(['?', '#']).next()?.split_once("://")?.1;
                 path.split_once('/').map(|(_, path)| path)
@@ -389,6 +435,7 @@ impl Source {
                 let live = Live::of(&file);
                 (Box::new(file), live)
             }
+            Input::Reader(reader) => (reader.open().map_err(refuse)?, None),
             Input::Url(url) => {
                 let answer = fetch::get(url, &options.fetch)?;
                 media_type = answer.media_type;
@@ -471,7 +518,7 @@ impl Source {
             Reason::Told => None,
             _ => detect::contradicts(detected.format, &head),
         };
-        let uri = (!matches!(input, Input::Standard)).then(|| name.clone());
+        let uri = matches!(input, Input::File(_) | Input::Url(_)).then(|| name.clone());
         Ok(Self { name, uri, detected, looks_like, reader, is_plain, live, replaced, items: None })
     }
 

@@ -53,11 +53,13 @@ pub use edit::{EditedFile, edit, patch_in_place, write_edited};
 pub use ensure::Ensured;
 pub use failed::{Counters, Events, Failed};
 pub use fetch::Fetch;
-pub use input::{DEFAULT_SIZE, Input, InputOptions, KeptInput, format_of};
+pub use input::{
+    DEFAULT_MEMORY, DEFAULT_SIZE, Input, InputOptions, InputReader, KeptInput, format_of,
+};
 pub use output::{Aside, Destination, Output};
 pub use parallel::WORKER;
 pub use part::Part;
-pub use partial::{PartialFile, combine, joined, partial};
+pub use partial::{PartialFile, add, combine, joined, partial};
 pub use range::ByteRange;
 pub use render::Layout;
 pub use run::{Job, LossPolicy, Sink, What, stack_size};

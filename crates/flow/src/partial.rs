@@ -114,6 +114,14 @@ pub fn combine(
     Ok(())
 }
 
+/// Adds a state to another, both of one rule; the one that is added is called so.
+///
+/// # Errors
+/// When they have no common one.
+pub fn add(whole: &mut Partial, state: &Partial, name: &str) -> Result<(), Failed> {
+    whole.add(state).map_err(|why| cannot_add(name, why))
+}
+
 /// Joins the states of files, all of one rule, which is given compiled.
 ///
 /// # Errors
@@ -124,7 +132,7 @@ pub fn joined(plan: &Plan, files: &[PartialFile]) -> Result<Partial, Failed> {
         let state = file.state(plan)?;
         match &mut whole {
             None => whole = Some(state),
-            Some(whole) => whole.add(&state).map_err(|why| cannot_add(&file.name, why))?,
+            Some(whole) => add(whole, &state, &file.name)?,
         }
     }
     whole.ok_or_else(|| Failed::command("there is no state to combine", "name the files of states"))

@@ -428,6 +428,10 @@ impl Sink for Nowhere {
     fn is_closed(&self) -> bool {
         false
     }
+
+    fn apart(&self) -> Option<Part> {
+        Some(Part::counting())
+    }
 }
 
 /// All documents as one list; lists of records are joined.

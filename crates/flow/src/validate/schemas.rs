@@ -363,6 +363,7 @@ fn uri_of(input: &Input) -> String {
     match input {
         Input::Standard => "input:standard".to_owned(),
         Input::Url(url) => url.clone(),
+        Input::Reader(_) => format!("input:{}", input.name()),
         Input::File(path) => {
             let path = std::path::absolute(path).unwrap_or_else(|_| path.clone());
             let path = path.to_string_lossy().replace(std::path::MAIN_SEPARATOR, "/");

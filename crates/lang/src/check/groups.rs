@@ -10,7 +10,7 @@ use crate::visit;
 use kyanite_eval::accumulator::Aggregate;
 
 impl Loop {
-    /// Turns the aggregates behind the first `group by` into running values, if nothing else there names what a turn bound.
+    /// Turns the aggregates behind the first `group by` into running values, if nothing but them and keys is named there.
     /// The number of a group is then in the slot `spare`; gives whether that is used.
     pub(super) fn fold_groups(&mut self, spare: usize) -> bool {
         let Some(position) = self.holding() else { return false };
@@ -26,7 +26,7 @@ impl Loop {
             }
         };
         self.each_behind(position, &mut take);
-        let mut is_all = !folds.is_empty();
+        let mut is_all = true;
         self.each_start_behind(position, &mut |start| {
             is_all &= !matches!(start, Start::Local(slot) if slots.contains(slot));
         });
