@@ -51,12 +51,12 @@ pub struct Templates {
 }
 
 /// What stands between a scalar, or the beginning of a record, and the next one.
-#[derive(Debug, Default)]
+#[derive(Debug)]
 struct Node {
     between: Box<[u8]>,
     /// What may follow the scalar behind it.
     next: Vec<usize>,
-    /// Which of these followed last.
+    /// Which of these followed last; no node at all, where none has.
     usual: usize,
     /// The number of the template, where the record ends with it.
     template: Option<usize>,
@@ -106,16 +106,12 @@ impl Templates {
         let (bytes, mut here) = (text.as_bytes(), 0);
         loop {
             let node = self.nodes.get(here)?;
-            let usual = node.next.get(node.usual).copied();
-            let next = match usual.filter(|next| self.nodes[*next].fits(bytes, at)) {
-                Some(next) => next,
-                None => {
-                    let mut others = node.next.iter();
-                    let usual = others.position(|next| self.nodes[*next].fits(bytes, at))?;
-                    self.nodes[here].usual = usual;
-                    self.nodes[here].next[usual]
-                }
-            };
+            let mut next = node.usual;
+            if !self.nodes.get(next).is_some_and(|next| next.fits(bytes, at)) {
+                let mut others = node.next.iter().copied();
+                next = others.find(|next| self.nodes[*next].fits(bytes, at))?;
+                self.nodes[here].usual = next;
+            }
             let node = &self.nodes[next];
             at += node.between.len();
             if let Some(template) = node.template {
@@ -134,7 +130,7 @@ impl Templates {
         let bytes = events.text().as_bytes();
         let (mut here, mut from) = (0, at);
         if self.nodes.is_empty() {
-            self.nodes.push(Node::default());
+            self.nodes.push(Node::new(&[]));
         }
         events.seek(at);
         while let Some(event) = events.next_event() {
@@ -170,7 +166,7 @@ impl Templates {
         if is_wide || self.nodes.len() == MOST || between.len() > LONGEST {
             return None;
         }
-        self.nodes.push(Node { between: between.into(), ..Node::default() });
+        self.nodes.push(Node::new(between));
         let new = self.nodes.len() - 1;
         self.nodes[node].next.push(new);
         Some(new)
@@ -178,6 +174,10 @@ impl Templates {
 }
 
 impl Node {
+    fn new(between: &[u8]) -> Self {
+        Self { between: between.into(), next: Vec::new(), usual: usize::MAX, template: None }
+    }
+
     #[inline]
     fn is_before_text(&self) -> bool {
         self.between.last() == Some(&b'"')
@@ -186,10 +186,11 @@ impl Node {
     /// Whether its text stands at byte `at`, before a scalar or, where the record ends, a blank.
     #[inline]
     fn fits(&self, bytes: &[u8], at: usize) -> bool {
-        let Some(rest) = bytes.get(at..).and_then(|rest| rest.strip_prefix(&*self.between)) else {
+        let end = at + self.between.len();
+        if !bytes.get(at..end).is_some_and(|here| is_same(here, &self.between)) {
             return false;
-        };
-        match rest.first() {
+        }
+        match bytes.get(end) {
             Some(next) if self.template.is_some() => {
                 matches!(next, b' ' | b'\t' | b'\r' | b'\n')
             }
@@ -197,6 +198,19 @@ impl Node {
             Some(_) => self.is_before_text(),
             None => false,
         }
+    }
+}
+
+/// Whether two texts of one length are the same. Most are short, and a call would take longer than comparing them.
+#[inline]
+fn is_same(one: &[u8], other: &[u8]) -> bool {
+    match (one.last_chunk::<8>(), other.last_chunk::<8>()) {
+        (Some(last), Some(other_last)) => {
+            let (words, _) = one.as_chunks::<8>();
+            let (other_words, _) = other.as_chunks::<8>();
+            last == other_last && words.iter().zip(other_words).all(|(one, other)| one == other)
+        }
+        _ => one.iter().zip(other).all(|(one, other)| one == other),
     }
 }
 

@@ -153,7 +153,7 @@ impl<'s> Validator<'s> {
     /// Checks a text against a simple type; names that it gives or refers to are kept.
     pub(super) fn simple(&mut self, id: SimpleId, text: &str) -> Result<(), Wrong> {
         self.named.clear();
-        if self.recent.has(id, text) {
+        if self.recent.has(id.0, text) {
             return Ok(());
         }
         let mut named = std::mem::take(&mut self.named);
@@ -165,7 +165,7 @@ impl<'s> Validator<'s> {
         };
         let checked = self.components.simple.check(id, text, &prefixes, &mut named);
         if checked.is_ok() && named.is_empty() && !has_asked.get() {
-            self.recent.keep(id, text);
+            self.recent.keep(id.0, text);
         }
         self.named = named;
         checked
