@@ -43,19 +43,28 @@ pub enum Input {
 #[derive(Clone)]
 pub struct InputReader {
     name: String,
-    /// Gone once it is opened.
-    reader: Arc<Mutex<Option<Bytes>>>,
+    reader: Arc<dyn Open>,
+}
+
+/// Something that gives bytes when it is opened.
+trait Open: Send + Sync {
+    fn open(&self) -> io::Result<Bytes>;
+}
+
+/// A reader until it is opened.
+struct Once(Mutex<Option<Bytes>>);
+
+impl Open for Once {
+    fn open(&self) -> io::Result<Bytes> {
+        let mut reader = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        reader.take().ok_or_else(|| io::Error::other("it was read already"))
+    }
 }
 
 impl InputReader {
     /// A reader by the name that it has in messages; what stands for a format behind its last dot tells that, as for files.
     pub fn new(name: impl Into<String>, reader: impl Read + Send + 'static) -> Self {
-        Self { name: name.into(), reader: Arc::new(Mutex::new(Some(Box::new(reader)))) }
-    }
-
-    fn open(&self) -> io::Result<Bytes> {
-        let mut reader = self.reader.lock().unwrap_or_else(PoisonError::into_inner);
-        reader.take().ok_or_else(|| io::Error::other("it was read already"))
+        Self { name: name.into(), reader: Arc::new(Once(Mutex::new(Some(Box::new(reader))))) }
     }
 }
 
@@ -69,7 +78,7 @@ impl Eq for InputReader {}
 
 impl Hash for InputReader {
     fn hash<H: Hasher>(&self, state: &mut H) {
-        Arc::as_ptr(&self.reader).hash(state);
+        Arc::as_ptr(&self.reader).cast::<()>().hash(state);
     }
 }
 
@@ -435,7 +444,7 @@ impl Source {
                 let live = Live::of(&file);
                 (Box::new(file), live)
             }
-            Input::Reader(reader) => (reader.open().map_err(refuse)?, None),
+            Input::Reader(given) => (given.reader.open().map_err(refuse)?, None),
             Input::Url(url) => {
                 let answer = fetch::get(url, &options.fetch)?;
                 media_type = answer.media_type;

@@ -186,11 +186,10 @@ impl Partial {
             return Err(CannotAdd::Unit);
         }
         let place = self.add_portions(&other.portions)?;
-        let aggregate = |_| CannotAdd::Aggregate;
         if let (Some(own), Some(other)) = (&self.fold, &other.fold) {
             self.fold = Some(own.merged(other).map_err(|_| CannotAdd::Aggregate)?);
         }
-        self.folded.join(&other.folded).map_err(aggregate)?;
+        self.folded.join(&other.folded).map_err(|_| CannotAdd::Aggregate)?;
         self.firsts.resize(self.folded.groups.len(), (usize::MAX, 0));
         for (key, position) in other.folded.known() {
             let (portion, before) = other.firsts[position];
@@ -286,40 +285,42 @@ impl Partial {
         let mut own =
             Self { unit, records, portions, fold, folded: Folded::default(), firsts: Vec::new() };
         for line in lines {
-            let [first, keys, aggregates] = line.as_list()? else { return None };
-            let [portion, before] = first.as_list()? else { return None };
-            let portion = usize::try_from(whole(*portion)?).ok()?;
-            let first = (portion, whole(*before)?);
-            own.portions.get(portion)?;
-            let keys: Vec<_> = keys
-                .as_list()?
-                .iter()
-                .map(|key| key_of_line(*key, arena))
-                .collect::<Option<_>>()?;
-            let folds: Vec<_> = aggregates
-                .as_list()?
-                .iter()
-                .map(|line| running_of_line(*line))
-                .collect::<Option<_>>()?;
-            let (key_count, kinds) = kinds.as_ref()?;
-            let is_of_kind = |(running, kind): (&Running, _)| {
-                running.fold.as_ref().map_or(true, |fold| fold.kind() == kind)
-            };
-            if keys.len() != *key_count
-                || folds.len() != kinds.len()
-                || !folds.iter().zip(kinds.iter().copied()).all(is_of_kind)
-            {
-                return None;
-            }
-            let mut key = String::new();
-            keys.iter().for_each(|value| Key::add_to(*value, &mut key));
-            if own.folded.position(&key).is_some() {
-                return None;
-            }
-            own.folded.add(&key, &keys, folds);
-            own.firsts.push(first);
+            own.add_group(line, kinds.as_ref()?, arena)?;
         }
         (own.firsts.len() as u64 == groups && own.portions.is_sorted()).then_some(own)
+    }
+}
+
+impl Partial {
+    /// Adds the group that a line is; nothing where it is none with so many keys and these aggregates, or is there already.
+    fn add_group<'a>(
+        &mut self,
+        line: Value<'a>,
+        (key_count, kinds): &(usize, Vec<Aggregate>),
+        arena: &'a Arena,
+    ) -> Option<()> {
+        let [first, keys, aggregates] = line.as_list()? else { return None };
+        let [portion, before] = first.as_list()? else { return None };
+        let first = (usize::try_from(whole(*portion)?).ok()?, whole(*before)?);
+        self.portions.get(first.0)?;
+        let keys = keys.as_list()?.iter().map(|key| key_of_line(*key, arena));
+        let keys: Vec<_> = keys.collect::<Option<_>>()?;
+        let folds = aggregates.as_list()?.iter().map(|line| running_of_line(*line));
+        let folds: Vec<Running> = folds.collect::<Option<_>>()?;
+        let is_of_kind = |(running, kind): (&Running, &Aggregate)| {
+            running.fold.as_ref().map_or(true, |fold| fold.kind() == *kind)
+        };
+        let mut key = String::new();
+        keys.iter().for_each(|value| Key::add_to(*value, &mut key));
+        let fits = keys.len() == *key_count
+            && folds.len() == kinds.len()
+            && folds.iter().zip(kinds).all(is_of_kind)
+            && self.folded.position(&key).is_none();
+        if fits {
+            self.folded.add(&key, &keys, folds);
+            self.firsts.push(first);
+        }
+        fits.then_some(())
     }
 }
 
