@@ -84,6 +84,16 @@ fn params_and_sources() {
     );
 }
 
+/// A result has to keep to the schema that the rule names, seen from the rule's folder.
+#[test]
+fn what_the_rule_ensures() {
+    let folder = Folder::with_demo();
+    let rule = "ensures \"few.json\"\nfor b in $[*]\ngroup by port = b.leg.from\nreturn {port, n: count(b[*])}";
+    folder.file("rules/counts.kyr", rule).file("rules/few.json", r#"{"maxItems": 6}"#);
+    assert_says(&folder, "reshape rules/counts.kyr bookings.jsonl --partial -o all.state", 0, "");
+    assert_says(&folder, "combine all.state", 1, "there are 7 items, and there must be at most 6");
+}
+
 #[test]
 fn what_is_refused() {
     let folder = Folder::with_demo();
@@ -107,6 +117,8 @@ fn what_is_refused() {
         ("query count($[*]) ports.yaml --partial", 2, "error: ports.yaml is not read record by record, so it has no parts\n  run the rule over all of it".into()),
         ("query //m:vehicle manifest.xml --partial", 2, "error: an XPath has no groups, so there is no state of it\n  write it as a rule".into()),
         ("query count($[*]) n.jsonl --partial --to csv", 2, "error: --partial and --to <FORMAT> do not go together".into()),
+        ("query count($[*]) n.jsonl --partial --count", 2, "error: --partial and --count do not go together".into()),
+        ("reshape rules/running.kyr n.jsonl --partial --until 1", 2, "error: --partial and --until <N> do not go together".into()),
         ("query count($[*]) n.jsonl --part 3", 2, "error: --partial is missing".into()),
         ("query count($[*]) ports.yaml --range 0-10", 2, format!("error: ports.yaml is yaml, where no record can be found from its middle, so it has no ranges\n  {no_range}")),
         ("query count($[*]) --from jsonl --range 0-10", 2, format!("error: standard input has no bytes to go to, so it has no ranges\n  {no_range}")),

@@ -343,10 +343,10 @@ pub struct Query {
     #[arg(long, help_heading = "Expression")]
     pub ignore_namespaces: bool,
     /// Print where each match is, as normalized paths or XPaths, not what it is
-    #[arg(long, conflicts_with = "count", help_heading = "Result")]
+    #[arg(long, conflicts_with_all = ["count", "partial"], help_heading = "Result")]
     pub paths: bool,
     /// Print how many matches there are
-    #[arg(long, help_heading = "Result")]
+    #[arg(long, conflicts_with = "partial", help_heading = "Result")]
     pub count: bool,
     /// Exit with status 1 if nothing is found
     #[arg(long, help_heading = "Result")]
@@ -373,7 +373,7 @@ pub struct Query {
 #[command(next_help_heading = "Result")]
 pub struct PartialArguments {
     /// Write what the groups and aggregates came to, not the result: kyanite combine joins such states, and ends the run
-    #[arg(long, conflicts_with_all = ["to", "compact", "indent", "canonical", "losses", "strict", "ensures", "skip_invalid", "explain", "in_place", "require"])]
+    #[arg(long, conflicts_with_all = ["to", "compact", "indent", "canonical", "losses", "strict", "ensures", "skip_invalid", "root", "item", "lists", "maps", "columns", "flatten", "output_delimiter", "explain", "in_place", "require"])]
     pub partial: bool,
     /// With --partial: the number of the part, where neither its name nor its range tells it from others; groups are in the order
     /// of parts, then of the names of inputs
@@ -406,7 +406,7 @@ pub struct Combine {
     #[arg(long, help_heading = "Result")]
     pub require: bool,
     /// Write the state of all of them, to be combined with others, not the result
-    #[arg(long, conflicts_with_all = ["to", "compact", "indent", "canonical", "losses", "strict", "ensures", "skip_invalid", "require"], help_heading = "Result")]
+    #[arg(long, conflicts_with_all = ["to", "compact", "indent", "canonical", "losses", "strict", "ensures", "skip_invalid", "root", "item", "lists", "maps", "columns", "flatten", "output_delimiter", "require"], help_heading = "Result")]
     pub partial: bool,
     /// The output.
     #[command(flatten)]
@@ -453,16 +453,16 @@ pub struct Reshape {
     #[arg(long, help_heading = "Result")]
     pub explain: bool,
     /// Stop after the N-th clause of the outermost for, and show the names bound there
-    #[arg(long, value_name = "N", help_heading = "Result")]
+    #[arg(long, value_name = "N", conflicts_with = "partial", help_heading = "Result")]
     pub until: Option<usize>,
     /// Say which lines of the rule and which places of the inputs made the values at a path of the result
-    #[arg(long, value_name = "PATH", conflicts_with_all = ["watch", "apart", "explain"], help_heading = "Result")]
+    #[arg(long, value_name = "PATH", conflicts_with_all = ["watch", "apart", "explain", "partial"], help_heading = "Result")]
     pub trace: Option<String>,
     /// Run again whenever the rule, an input or a source changes; the last good result stays beside the error
-    #[arg(long, conflicts_with = "explain", help_heading = "Result")]
+    #[arg(long, conflicts_with_all = ["explain", "partial"], help_heading = "Result")]
     pub watch: bool,
     /// Write each member of the resulting map into a file of its own, named and formatted by its key
-    #[arg(long, value_name = "FOLDER", value_hint = ValueHint::DirPath, conflicts_with_all = ["output", "to"], help_heading = "Result")]
+    #[arg(long, value_name = "FOLDER", value_hint = ValueHint::DirPath, conflicts_with_all = ["output", "to", "partial"], help_heading = "Result")]
     pub apart: Option<PathBuf>,
     /// Change the files themselves, and in them only what the rule changes: $ set ... or $ remove ...
     #[arg(long, conflicts_with_all = ["output", "to", "compact", "indent", "canonical", "gather", "range", "ensures", "skip_invalid", "unwrap", "lenient", "drop_namespaces", "apart", "watch", "trace", "until", "require", "explain"], help_heading = "Result")]

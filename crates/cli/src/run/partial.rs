@@ -1,5 +1,7 @@
 //! Runs over parts of the records: their states written, joined, and ended.
 
+use std::path::Path;
+
 use kyanite_flow::{DocumentTypes, Events, Failed, Input, Job, Layout, Output, PartialFile, Sink};
 use kyanite_formats::Format;
 use kyanite_lang::{Partial, Plan, Syntax, compile};
@@ -37,7 +39,10 @@ fn combined(
         return Err(Failed::command(message, "combine the states of one rule"));
     }
     let params = ParamArguments { params: first.params.clone(), sources: first.sources.clone() };
+    // What the rule names beside it is still beside it.
+    let folder = Path::new(&first.rule.name).parent().map(Path::to_owned).unwrap_or_default();
     let rule = RuleCommand {
+        folder,
         require: command.require,
         states: Some(&states),
         ..RuleCommand::new(first.rule.clone(), &reading, &params, &command.output, options)
