@@ -392,6 +392,7 @@ mod tests {
       </xs:choice>
     </xs:complexType>
     <xs:key name="number"><xs:selector xpath=".//f:ship"/><xs:field xpath="@no"/></xs:key>
+    <xs:unique name="calls"><xs:selector xpath=".//f:ship"/><xs:field xpath="@call"/></xs:unique>
     <xs:keyref name="sister" refer="number"><xs:selector xpath=".//f:of"/><xs:field xpath="@no"/></xs:keyref>
   </xs:element>
   <xs:element name="ship">
@@ -412,6 +413,7 @@ mod tests {
         </xs:element>
       </xs:sequence>
       <xs:attribute name="no" type="xs:short"/>
+      <xs:attribute name="call" type="xs:string"/>
       <xs:attribute name="id" type="xs:ID"/>
     </xs:complexType>
   </xs:element>
@@ -493,6 +495,14 @@ mod tests {
         assert_passed(&[pair("1", "2"), pair("3", "4")], 1);
         assert_passed(&[pair("1", "2"), pair("3", "1"), pair("4", "5")], 1);
         assert_passed(&[pair("1", "2"), pair("3", "3"), pair("4", "5")], 1);
+        // Blanks around a text are part of a key.
+        let calling =
+            |call: &str, no: usize| format!("<ship call='{call}' no='{no}'><name>T</name></ship>");
+        for (calls, passed) in [(["z", "a ", "a", " a"], 3), (["a", "b", "a ", "a"], 2)] {
+            let calls = calls.iter().enumerate();
+            let ships: Vec<String> = calls.map(|(no, call)| calling(call, no)).collect();
+            assert_passed(&ships, passed);
+        }
         // Identifiers are never the same.
         let identified =
             |id: &str, no: &str| format!("<ship id='{id}' no='{no}'><name>T</name></ship>");
@@ -514,9 +524,11 @@ mod tests {
         let simple = "<name>[a-z]{2}</name><weight>([0-9]{2}|1x)</weight>|<name>[ab]</name><of no='[0-9]{2}'/>|<note>[ab]</note>";
         let name = "<name>(Skarv [a-z]{2}|A]B|[a-z]{2}&amp;|)</name>|<name xsi:nil='(true|false|x)'>(a|)</name>";
         let rest = "(<weight>(1.5|)</weight>)?(<of no='[0-9]{2}'( as='sister')?/>)?(<note>(a|\n)?(<b>(p:x|q:y|z)</b>)? ?</note>)?";
-        let any = ("( id='[a-c]')?( )?", name, rest);
+        let any = ("( id='[a-c]')?( call='[ab]? ?')?( )?", name, rest);
         let any = any.prop_map(|(id, name, rest)| format!("{id}>{name}{rest}"));
-        let ship = prop_oneof![6 => simple.prop_map(|inner| format!(">{inner}")), 1 => any];
+        let call = prop_oneof![3 => "", 1 => " call=' ?[a-e]{1,2} ?'"];
+        let simple = (call, simple).prop_map(|(call, inner)| format!("{call}>{inner}"));
+        let ship = prop_oneof![6 => simple, 1 => any];
         let ship = (number, ship).prop_map(|(number, ship)| format!("<ship{number}{ship}</ship>"));
         prop_oneof![9 => ship, 1 => "<o:x( no='[12]')?>[ab]?</o:x>|\n  "]
     }

@@ -261,9 +261,9 @@ impl<'s> Validator<'s> {
         for field in &tuple.fields {
             match field {
                 FieldOf::Constant(field) => field.write_key(&mut key),
-                FieldOf::Value(_, of_type) => {
+                FieldOf::Value(value, of_type) => {
                     let prefixes = |prefix: &str| self.namespace(prefix);
-                    let text = field.text(values)?;
+                    let (text, _) = values.get(*value)?;
                     self.components.simple.write_key(*of_type, text, &prefixes, &mut key)?;
                 }
             }
@@ -311,8 +311,8 @@ impl<'s> Validator<'s> {
     }
 
     /// Learns of a template from the element that ended last, at byte `end`, whose start tag was the first one after
-    /// [`start_learning`](Self::start_learning). Nothing is learned of one that is not
-    /// valid. Tells whether elements like it can be learned from.
+    /// [`start_learning`](Self::start_learning). Nothing is learned of one that is not valid. Tells whether elements like it can be learned
+    /// from.
     pub fn learn(
         &mut self,
         template: usize,
