@@ -114,6 +114,7 @@ fn what_is_refused() {
         ("query $[0] n.jsonl --partial", 2, format!("error: this rule picks records by where they stand among all\n  {whole}")),
         ("query $.x n.jsonl --partial", 2, format!("error: this rule does not go through records one by one, so it has no parts\n  {whole}")),
         ("query count($[*]) timetable.json ports.csv --partial", 2, "error: 2 documents give as many results, and one json text cannot hold them\n  say --gather for one list of all documents".into()),
+        ("query count($.routes[*]) timetable.json berths.geojson --gather --partial", 2, "error: the list of all inputs is not read record by record, so it has no parts\n  run the rule over all of it".into()),
         ("query count($[*]) ports.yaml --partial", 2, "error: ports.yaml is not read record by record, so it has no parts\n  run the rule over all of it".into()),
         ("query //m:vehicle manifest.xml --partial", 2, "error: an XPath has no groups, so there is no state of it\n  write it as a rule".into()),
         ("query count($[*]) n.jsonl --partial --to csv", 2, "error: --partial and --to <FORMAT> do not go together".into()),

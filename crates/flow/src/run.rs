@@ -303,11 +303,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
     /// Runs the rule over the documents of an open source, each held whole.
     fn whole(&mut self, source: Source) -> Result<(), Failed> {
         self.job.may_hold()?;
-        if self.cut.is_some() {
-            let message =
-                format!("{} is not read record by record, so it has no parts", source.name);
-            return Err(Failed::command(message, "run the rule over all of it"));
-        }
+        self.may_end(&source.name)?;
         let arena = Arena::new();
         let library = Library::new(&arena);
         let (name, uri) = (source.name.clone(), source.uri.clone());
@@ -321,6 +317,15 @@ impl<'q> Run<'_, 'q, '_, '_> {
             }
         }
         Ok(())
+    }
+
+    /// Refuses to end a run over a part: one whose documents are held whole would.
+    fn may_end(&self, name: &str) -> Result<(), Failed> {
+        if self.cut.is_none() {
+            return Ok(());
+        }
+        let message = format!("{name} is not read record by record, so it has no parts");
+        Err(Failed::command(message, "run the rule over all of it"))
     }
 
     fn reader_losses(&mut self, losses: &Losses) {
@@ -364,6 +369,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
 
     /// Runs the rule over all documents as one list.
     fn gathered(&mut self, inputs: &[Input]) -> Result<(), Failed> {
+        self.may_end("the list of all inputs")?;
         let arena = Arena::new();
         let library = Library::new(&arena);
         let (root, losses) = gather(self.job, inputs, &library, &arena, self.events)?;

@@ -33,7 +33,7 @@ pub use read::{DEFAULT_DEPTH, Duplicate, Origins, Reader, ReaderOptions, documen
 pub use shapes::Shapes;
 pub use slots::{Slot, Slots, Slotted};
 pub use string::unescaped;
-pub use templates::{Followed, Templates};
+pub use templates::Templates;
 pub use verbatim::Verbatim;
 pub use write::{Style, compact, write, write_line_start, write_nested, write_text};
 pub(crate) use write::{write_character, write_escape};

@@ -47,5 +47,5 @@ pub use prolog::{Prolog, prolog, root_namespaces};
 pub use read::{DEFAULT_EXPANSION, Document, Options, document, node_end, nodes, value_end};
 pub use records::{Ancestry, Elements, LineOrRecord, RecordReader, StepName};
 pub use repair::{Fault, Repair};
-pub use templates::{Followed, Templates, ValueAt};
+pub use templates::{Templates, ValueAt};
 pub use write::{Layout, Writer, is_name, write};

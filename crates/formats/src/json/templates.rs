@@ -24,12 +24,10 @@ use kyanite_tree::{Event, Pull, RawText};
 
 use super::events::EventReader;
 use super::string::{plain_end, unescape};
+use crate::templates::{Followed, Forest, Node};
 
 /// The most nodes of the tree; records that would need more are not learned.
 const MOST: usize = 4096;
-
-/// The most that may follow a scalar: more is looked through for each record, and names that differ so much differ again.
-const WIDEST: usize = 64;
 
 /// The most bytes between two scalars.
 const LONGEST: usize = 4096;
@@ -38,37 +36,20 @@ const LONGEST: usize = 4096;
 const PATIENCE: u32 = 200;
 
 /// The templates of records so far.
-#[derive(Debug, Default)]
+#[derive(Debug)]
 pub struct Templates {
     /// Room for texts whose escapes are checked.
     unescaped: String,
-    /// The first is the root, before any record, once there is one.
-    nodes: Vec<Node>,
-    /// How many templates end in some node.
-    count: usize,
+    /// One tree, once there is a template.
+    forest: Forest,
     /// Records that followed none, less those that did.
     misses: u32,
 }
 
-/// What stands between a scalar, or the beginning of a record, and the next one.
-#[derive(Debug)]
-struct Node {
-    between: Box<[u8]>,
-    /// What may follow the scalar behind it.
-    next: Vec<usize>,
-    /// Which of these followed last; no node at all, where none has.
-    usual: usize,
-    /// The number of the template, where the record ends with it.
-    template: Option<usize>,
-}
-
-/// A record that follows a template.
-#[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub struct Followed {
-    /// The number of the template, from 0.
-    pub template: usize,
-    /// Where the record ends.
-    pub end: usize,
+impl Default for Templates {
+    fn default() -> Self {
+        Self { unescaped: String::new(), forest: Forest::new(MOST), misses: 0 }
+    }
 }
 
 impl Templates {
@@ -105,21 +86,15 @@ impl Templates {
     ) -> Option<Followed> {
         let (bytes, mut here) = (text.as_bytes(), 0);
         loop {
-            let node = self.nodes.get(here)?;
-            let mut next = node.usual;
-            if !self.nodes.get(next).is_some_and(|next| next.fits(bytes, at)) {
-                let mut others = node.next.iter().copied();
-                next = others.find(|next| self.nodes[*next].fits(bytes, at))?;
-                self.nodes[here].usual = next;
-            }
-            let node = &self.nodes[next];
-            at += node.between.len();
-            if let Some(template) = node.template {
+            let (next, node) = self.forest.step(here, (bytes, at), may_follow)?;
+            at += node.length();
+            if let Some(template) = node.template() {
                 return Some(Followed { template, end: at });
             }
-            let (scalar, end) = scalar(text, at, node.is_before_text(), &mut self.unescaped)?;
+            let is_text = is_before_text(node);
+            let (scalar, end) = scalar(text, at, is_text, &mut self.unescaped)?;
             // A text ends with its quote.
-            scalars.push((scalar, if node.is_before_text() { end } else { end - 1 }));
+            scalars.push((scalar, if is_text { end } else { end - 1 }));
             (at, here) = (end, next);
         }
     }
@@ -129,8 +104,8 @@ impl Templates {
     pub fn learn(&mut self, events: &mut EventReader<'_, '_>, at: usize) -> Option<usize> {
         let bytes = events.text().as_bytes();
         let (mut here, mut from) = (0, at);
-        if self.nodes.is_empty() {
-            self.nodes.push(Node::new(&[]));
+        if self.forest.is_empty() {
+            self.forest.plant();
         }
         events.seek(at);
         while let Some(event) = events.next_event() {
@@ -143,74 +118,32 @@ impl Templates {
                 Event::Boolean(false) => (end - 5, end),
                 _ => continue,
             };
-            here = self.child(here, &bytes[from..start])?;
+            here = self.grow(here, &bytes[from..start])?;
             from = end;
         }
         let end = events.end()?;
-        let last = self.child(here, &bytes[from..end])?;
-        let known = self.nodes[last].template;
-        known.or_else(|| {
-            self.nodes[last].template = Some(self.count);
-            self.count += 1;
-            Some(self.count - 1)
-        })
+        let last = self.grow(here, &bytes[from..end])?;
+        Some(self.forest.end(last))
     }
 
-    /// The node behind another with such a text, which is made unless it is there.
-    fn child(&mut self, node: usize, between: &[u8]) -> Option<usize> {
-        let mut next = self.nodes[node].next.iter().copied();
-        if let Some(known) = next.find(|next| *self.nodes[*next].between == *between) {
-            return Some(known);
-        }
-        let is_wide = self.nodes[node].next.len() == WIDEST;
-        if is_wide || self.nodes.len() == MOST || between.len() > LONGEST {
-            return None;
-        }
-        self.nodes.push(Node::new(between));
-        let new = self.nodes.len() - 1;
-        self.nodes[node].next.push(new);
-        Some(new)
+    fn grow(&mut self, node: usize, between: &[u8]) -> Option<usize> {
+        if between.len() > LONGEST { None } else { self.forest.grow(node, between) }
     }
 }
 
-impl Node {
-    fn new(between: &[u8]) -> Self {
-        Self { between: between.into(), next: Vec::new(), usual: usize::MAX, template: None }
-    }
-
-    #[inline]
-    fn is_before_text(&self) -> bool {
-        self.between.last() == Some(&b'"')
-    }
-
-    /// Whether its text stands at byte `at`, before a scalar or, where the record ends, a blank.
-    #[inline]
-    fn fits(&self, bytes: &[u8], at: usize) -> bool {
-        let end = at + self.between.len();
-        if !bytes.get(at..end).is_some_and(|here| is_same(here, &self.between)) {
-            return false;
-        }
-        match bytes.get(end) {
-            Some(next) if self.template.is_some() => {
-                matches!(next, b' ' | b'\t' | b'\r' | b'\n')
-            }
-            Some(b'-' | b'0'..=b'9' | b't' | b'f' | b'n') => true,
-            Some(_) => self.is_before_text(),
-            None => false,
-        }
-    }
-}
-
-/// Whether two texts of one length are the same. Most are short, and a call would take longer than comparing them.
 #[inline]
-fn is_same(one: &[u8], other: &[u8]) -> bool {
-    match (one.last_chunk::<8>(), other.last_chunk::<8>()) {
-        (Some(last), Some(other_last)) => {
-            let (words, _) = one.as_chunks::<8>();
-            let (other_words, _) = other.as_chunks::<8>();
-            last == other_last && words.iter().zip(other_words).all(|(one, other)| one == other)
-        }
-        _ => one.iter().zip(other).all(|(one, other)| one == other),
+fn is_before_text(node: &Node) -> bool {
+    node.last() == Some(b'"')
+}
+
+/// Whether a scalar, or where the record ends a blank, follows a text between scalars.
+#[inline]
+fn may_follow(node: &Node, next: Option<u8>) -> bool {
+    match next {
+        Some(next) if node.template().is_some() => matches!(next, b' ' | b'\t' | b'\r' | b'\n'),
+        Some(b'-' | b'0'..=b'9' | b't' | b'f' | b'n') => true,
+        Some(_) => is_before_text(node),
+        None => false,
     }
 }
 
@@ -250,6 +183,7 @@ mod tests {
 
     use super::*;
     use crate::json::is_one_value;
+    use crate::templates::WIDEST;
 
     /// The scalars of the value that begins at byte `at`.
     fn scalars<'t>(events: &mut EventReader<'t, '_>, at: usize) -> Vec<(Event<'t>, usize)> {
@@ -330,7 +264,7 @@ mod tests {
             at += line.len() + 1;
         }
         assert_eq!((learned, templates.are_useful()), (WIDEST, false));
-        assert!(templates.nodes.len() < 3 * WIDEST);
+        assert!(templates.forest.len() < 3 * WIDEST);
     }
 
     proptest! {

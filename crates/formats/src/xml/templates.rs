@@ -22,15 +22,13 @@ use std::ops::Range;
 use foldhash::fast::RandomState;
 
 use super::chars;
+use crate::templates::{Followed, Forest, Node};
 
 /// The longest elements that are learned, in bytes.
 const LONGEST: usize = 1 << 15;
 
 /// The most nodes of all trees; elements that would need more are not learned.
 const MOST: usize = 1 << 14;
-
-/// The most that may follow a value.
-const WIDEST: usize = 64;
 
 /// The most names of elements that have templates.
 const NAMES: usize = 1024;
@@ -45,12 +43,17 @@ const TRIED: u32 = 4;
 const PATIENCE: u32 = 200;
 
 /// The templates of elements so far.
-#[derive(Debug, Default)]
+#[derive(Debug)]
 pub struct Templates {
     names: HashMap<Box<str>, Named, RandomState>,
-    nodes: Vec<Node>,
-    /// How many templates end in some node.
-    count: usize,
+    /// A tree for each name.
+    forest: Forest,
+}
+
+impl Default for Templates {
+    fn default() -> Self {
+        Self { names: HashMap::default(), forest: Forest::new(MOST) }
+    }
 }
 
 /// What is known of elements of one name.
@@ -62,27 +65,6 @@ struct Named {
     learned: u32,
     /// Those that followed none, less those that did.
     misses: u32,
-}
-
-/// What stands between a value, or the beginning of an element, and the next one.
-#[derive(Debug, Default)]
-struct Node {
-    between: Box<[u8]>,
-    /// What may follow the value behind it.
-    next: Vec<usize>,
-    /// Which of these followed last.
-    usual: usize,
-    /// The number of the template, where the element ends with it.
-    template: Option<usize>,
-}
-
-/// An element that follows a template.
-#[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub struct Followed {
-    /// The number of the template, from 0.
-    pub template: usize,
-    /// Where the element ends.
-    pub end: usize,
 }
 
 /// A value, and where it begins.
@@ -104,7 +86,7 @@ impl Templates {
         if named.misses >= PATIENCE {
             return None;
         }
-        let followed = walk(&mut self.nodes, named.root, text, at, values);
+        let followed = walk(&mut self.forest, named.root, text, at, values);
         named.misses = match followed {
             Some(_) => named.misses.saturating_sub(1),
             None => named.misses + 1,
@@ -124,7 +106,7 @@ impl Templates {
     pub fn may_learn(&self, text: &str, at: usize) -> bool {
         match self.names.get(name(text, at)) {
             Some(named) => named.learned < LEARNED && named.misses < PATIENCE,
-            None => self.names.len() < NAMES && self.nodes.len() < MOST,
+            None => self.names.len() < NAMES && self.forest.has_room(),
         }
     }
 
@@ -161,45 +143,24 @@ impl Templates {
         let mut from = element.start;
         for (value, at) in values.iter_mut() {
             *at += element.start;
-            here = self.child(here, &text.as_bytes()[from..*at])?;
+            here = self.forest.grow(here, &text.as_bytes()[from..*at])?;
             from = *at + value.len();
         }
-        let last = self.child(here, &text.as_bytes()[from..element.end])?;
-        let known = self.nodes[last].template;
-        known.or_else(|| {
-            self.nodes[last].template = Some(self.count);
-            self.count += 1;
-            Some(self.count - 1)
-        })
+        let last = self.forest.grow(here, &text.as_bytes()[from..element.end])?;
+        Some(self.forest.end(last))
     }
 
     /// What is known of elements with the name of the one at byte `at`; `None` where there is no room for another name.
     fn named(&mut self, text: &str, at: usize) -> Option<&mut Named> {
         let name = name(text, at);
         if !self.names.contains_key(name) {
-            if self.names.len() >= NAMES || self.nodes.len() >= MOST {
+            if self.names.len() >= NAMES || !self.forest.has_room() {
                 return None;
             }
-            let named = Named { root: self.nodes.len(), learned: 0, misses: 0 };
-            self.nodes.push(Node::default());
+            let named = Named { root: self.forest.plant(), learned: 0, misses: 0 };
             self.names.insert(name.into(), named);
         }
         self.names.get_mut(name)
-    }
-
-    /// The node behind another with such a text, which is made unless it is there.
-    fn child(&mut self, node: usize, between: &[u8]) -> Option<usize> {
-        let mut next = self.nodes[node].next.iter().copied();
-        if let Some(known) = next.find(|next| *self.nodes[*next].between == *between) {
-            return Some(known);
-        }
-        if self.nodes[node].next.len() == WIDEST || self.nodes.len() >= MOST {
-            return None;
-        }
-        self.nodes.push(Node { between: between.into(), ..Node::default() });
-        let new = self.nodes.len() - 1;
-        self.nodes[node].next.push(new);
-        Some(new)
     }
 }
 
@@ -212,30 +173,19 @@ fn name(text: &str, at: usize) -> &str {
 
 #[inline]
 fn walk<'t>(
-    nodes: &mut [Node],
+    forest: &mut Forest,
     mut here: usize,
     text: &'t str,
     mut at: usize,
     values: &mut Vec<ValueAt<'t>>,
 ) -> Option<Followed> {
-    let bytes = text.as_bytes();
     loop {
-        let node = nodes.get(here)?;
-        let usual = node.next.get(node.usual).copied();
-        let next = match usual.filter(|next| nodes[*next].fits(bytes, at)) {
-            Some(next) => next,
-            None => {
-                let usual = node.next.iter().position(|next| nodes[*next].fits(bytes, at))?;
-                nodes[here].usual = usual;
-                nodes[here].next[usual]
-            }
-        };
-        let node = &nodes[next];
-        at += node.between.len();
-        if let Some(template) = node.template {
+        let (next, node) = forest.step(here, (text.as_bytes(), at), may_follow)?;
+        at += node.length();
+        if let Some(template) = node.template() {
             return Some(Followed { template, end: at });
         }
-        let end = match node.quote() {
+        let end = match quote(node) {
             Some(quote) => quoted_end(text, at, quote)?,
             None => text_end(text, at)?,
         };
@@ -244,25 +194,20 @@ fn walk<'t>(
     }
 }
 
-impl Node {
-    /// The quote that the value behind it ends with, if it is that of an attribute.
-    #[inline]
-    fn quote(&self) -> Option<u8> {
-        self.between.last().copied().filter(|last| matches!(last, b'"' | b'\''))
-    }
+/// The quote that the value behind a node ends with, if it is that of an attribute.
+#[inline]
+fn quote(node: &Node) -> Option<u8> {
+    node.last().filter(|last| matches!(last, b'"' | b'\''))
+}
 
-    /// Whether its text stands at byte `at`, before a value unless the element ends with it.
-    #[inline]
-    fn fits(&self, bytes: &[u8], at: usize) -> bool {
-        let Some(rest) = bytes.get(at..).and_then(|rest| rest.strip_prefix(&*self.between)) else {
-            return false;
-        };
-        self.template.is_some()
-            || rest.first().is_some_and(|next| match self.quote() {
-                Some(quote) => *next != quote,
-                None => !matches!(next, b'<' | b' ' | b'\t' | b'\n'),
-            })
-    }
+/// Whether a value follows what stands between two, unless the element ends with it.
+#[inline]
+fn may_follow(node: &Node, next: Option<u8>) -> bool {
+    node.template().is_some()
+        || next.is_some_and(|next| match quote(node) {
+            Some(quote) => next != quote,
+            None => !matches!(next, b'<' | b' ' | b'\t' | b'\n'),
+        })
 }
 
 /// Where the text at byte `at` ends, before a tag; `None` where something else follows, or what may not stand there.
@@ -477,7 +422,7 @@ mod tests {
             let text = format!("<a{number}/>");
             templates.learn(&text, 0..text.len(), &mut Vec::new());
         }
-        assert!(templates.names.len() <= NAMES && templates.nodes.len() <= MOST + 1);
+        assert!(templates.names.len() <= NAMES && templates.forest.len() <= MOST + 1);
     }
 
     proptest! {
