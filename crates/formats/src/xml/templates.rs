@@ -164,11 +164,13 @@ impl Templates {
     }
 }
 
-/// The name of the start tag at byte `at`.
+/// The name of the start tag at byte `at`; empty where none begins.
 #[inline]
 fn name(text: &str, at: usize) -> &str {
-    let from = at + 1;
-    text.get(from..chars::name_end(text, from)).unwrap_or_default()
+    match text.as_bytes().get(at) {
+        Some(b'<') => &text[at + 1..chars::name_end(text, at + 1)],
+        _ => "",
+    }
 }
 
 #[inline]
@@ -385,6 +387,8 @@ mod tests {
             ("<a>x<b>1</b>y</a>", "<a>y y<b>2</b>x </a>", true),
             ("<ä>1</ä>", "<ä>é</ä>", true),
             ("<a xmlns='u'>1</a>", "<a xmlns='u'>1</a>", false),
+            ("<a>1</a>", "ä", false),
+            ("<a>1</a>", "", false),
         ] {
             assert_eq!(follows(first, second), fits, "{first} {second}");
         }
