@@ -352,10 +352,10 @@ pub struct Query {
     #[arg(long, help_heading = "Result")]
     pub require: bool,
     /// Say in plain words how the expression would run, and stop
-    #[arg(long, help_heading = "Result")]
+    #[arg(long, conflicts_with = "partial", help_heading = "Result")]
     pub explain: bool,
     /// Change the files themselves, and in them only what the rule changes: $ set ... or $ remove ...
-    #[arg(long, conflicts_with_all = ["output", "to", "compact", "indent", "canonical", "gather", "range", "ensures", "skip_invalid", "unwrap", "lenient", "drop_namespaces", "paths", "count", "require", "explain"], help_heading = "Result")]
+    #[arg(long, conflicts_with_all = ["output", "to", "compact", "indent", "canonical", "gather", "range", "partial", "ensures", "skip_invalid", "unwrap", "lenient", "drop_namespaces", "paths", "count", "require", "explain"], help_heading = "Result")]
     pub in_place: bool,
     /// With --in-place: show what would change as a unified diff, and write nothing
     #[arg(long, requires = "in_place", help_heading = "Result")]
@@ -368,12 +368,32 @@ pub struct Query {
     pub output: OutputArguments,
 }
 
+/// Options about a result, which a state is not.
+const OF_A_RESULT: [&str; 16] = [
+    "to",
+    "compact",
+    "indent",
+    "canonical",
+    "losses",
+    "strict",
+    "ensures",
+    "skip_invalid",
+    "root",
+    "item",
+    "lists",
+    "maps",
+    "columns",
+    "flatten",
+    "output_delimiter",
+    "require",
+];
+
 /// A run over a part of the records.
 #[derive(Args, Debug)]
 #[command(next_help_heading = "Result")]
 pub struct PartialArguments {
     /// Write what the groups and aggregates came to, not the result: kyanite combine joins such states, and ends the run
-    #[arg(long, conflicts_with_all = ["to", "compact", "indent", "canonical", "losses", "strict", "ensures", "skip_invalid", "root", "item", "lists", "maps", "columns", "flatten", "output_delimiter", "explain", "in_place", "require"])]
+    #[arg(long, conflicts_with_all = OF_A_RESULT)]
     pub partial: bool,
     /// With --partial: the number of the part, where neither its name nor its range tells it from others; groups are in the order
     /// of parts, then of the names of inputs
@@ -406,7 +426,7 @@ pub struct Combine {
     #[arg(long, help_heading = "Result")]
     pub require: bool,
     /// Write the state of all of them, to be combined with others, not the result
-    #[arg(long, conflicts_with_all = ["to", "compact", "indent", "canonical", "losses", "strict", "ensures", "skip_invalid", "root", "item", "lists", "maps", "columns", "flatten", "output_delimiter", "require"], help_heading = "Result")]
+    #[arg(long, conflicts_with_all = OF_A_RESULT, help_heading = "Result")]
     pub partial: bool,
     /// The output.
     #[command(flatten)]
@@ -450,7 +470,7 @@ pub struct Reshape {
     #[arg(long, help_heading = "Result")]
     pub require: bool,
     /// Say in plain words how the rule would run, and stop
-    #[arg(long, help_heading = "Result")]
+    #[arg(long, conflicts_with = "partial", help_heading = "Result")]
     pub explain: bool,
     /// Stop after the N-th clause of the outermost for, and show the names bound there
     #[arg(long, value_name = "N", conflicts_with = "partial", help_heading = "Result")]
@@ -465,7 +485,7 @@ pub struct Reshape {
     #[arg(long, value_name = "FOLDER", value_hint = ValueHint::DirPath, conflicts_with_all = ["output", "to", "partial"], help_heading = "Result")]
     pub apart: Option<PathBuf>,
     /// Change the files themselves, and in them only what the rule changes: $ set ... or $ remove ...
-    #[arg(long, conflicts_with_all = ["output", "to", "compact", "indent", "canonical", "gather", "range", "ensures", "skip_invalid", "unwrap", "lenient", "drop_namespaces", "apart", "watch", "trace", "until", "require", "explain"], help_heading = "Result")]
+    #[arg(long, conflicts_with_all = ["output", "to", "compact", "indent", "canonical", "gather", "range", "partial", "ensures", "skip_invalid", "unwrap", "lenient", "drop_namespaces", "apart", "watch", "trace", "until", "require", "explain"], help_heading = "Result")]
     pub in_place: bool,
     /// With --in-place: show what would change as a unified diff, and write nothing
     #[arg(long, requires = "in_place", help_heading = "Result")]

@@ -149,10 +149,8 @@ fn format_one(file: &Path, only_tell: bool) -> Result<bool, Failed> {
         false => std::fs::read_to_string(file),
     };
     let text = text.map_err(|error| Failed::Command(vec![unreadable_rule(&name, &error)]))?;
-    let laid_out = format_rule(&text).map_err(|findings| {
-        let rule = RuleText::new(name, text.clone());
-        Failed::Command(findings.iter().map(|finding| rule.diagnostic(finding.clone())).collect())
-    })?;
+    let laid_out = format_rule(&text)
+        .map_err(|findings| Failed::of_rule((RuleText::new(name, text.clone()), findings)))?;
     let differs = laid_out != text;
     if only_tell || !differs && !from_pipe {
         return Ok(differs);

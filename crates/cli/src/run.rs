@@ -7,10 +7,10 @@ mod schemas;
 
 use std::io::{self, IsTerminal, Write};
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::Arc;
 
 use kyanite_flow::{
-    Apart, Aside, Counters, Destination, DocumentTypes, Ensured, Events, Failed, Input,
+    Apart, Aside, Captured, Counters, Destination, DocumentTypes, Ensured, Events, Failed, Input,
     InputOptions, Job, LossPolicy, Output, PartialFile, Schemas, Sink, What,
 };
 use kyanite_formats::{Format, detect};
@@ -76,28 +76,6 @@ enum WrittenIn {
     Rule(Syntax),
     /// An XPath, with its namespaces.
     XPath(Version, Namespaces),
-}
-
-/// Takes a result in place of standard output.
-#[derive(Clone, Default)]
-pub struct Captured(Arc<Mutex<Vec<u8>>>);
-
-impl Write for Captured {
-    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner).extend_from_slice(bytes);
-        Ok(bytes.len())
-    }
-
-    fn flush(&mut self) -> io::Result<()> {
-        Ok(())
-    }
-}
-
-impl Captured {
-    /// What was taken since this was last asked.
-    pub fn take(&self) -> Vec<u8> {
-        std::mem::take(&mut self.0.lock().unwrap_or_else(PoisonError::into_inner))
-    }
 }
 
 /// `kyanite reshape`; what would go to standard output goes to `captured`, if that is there.
@@ -508,13 +486,8 @@ impl<'c> RuleCommand<'c> {
         let mut ensured =
             Ensured::new(&mut counted, checked, plan, (by_item, &held), aside.as_mut());
         let on_terminal = self.output.output.is_none() && io::stdout().is_terminal();
-        let sizes: Option<Vec<u64>> = inputs.iter().map(Input::size).collect();
         let stats = Stats::start(self.input.stats, threads(self.input.threads));
-        let progress = Progress::start(
-            self.options.progress,
-            on_terminal,
-            sizes.filter(|_| self.input.range.is_none()).map(|sizes| sizes.iter().sum()),
-        );
+        let progress = Progress::start(self.options.progress, on_terminal, self.size_of(&inputs));
         let options = self.input_options();
         let job = Job { types, ..self.job(plan, &sources, &options) };
         let mut tell = |problem: Diagnostic| {
@@ -524,7 +497,7 @@ impl<'c> RuleCommand<'c> {
         let mut events = Events { tell: &mut tell, counters: &progress.counters };
         let ran = match self.states {
             None => kyanite_flow::run(&job, &inputs, &mut ensured, &mut events),
-            Some(states) => kyanite_flow::joined(plan, states)
+            Some(states) => kyanite_flow::joined_states(plan, states)
                 .and_then(|state| kyanite_flow::combine(&job, state, &mut ensured, &mut events)),
         };
         let counters = Arc::clone(&progress.counters);
@@ -608,13 +581,8 @@ impl<'c> RuleCommand<'c> {
         sources: &[(String, Input)],
         messages: &mut Messages,
     ) -> Result<Status, Failed> {
-        let path = compile(RuleText::new("the path", path), Syntax::Rule).map_err(
-            |(rule, findings)| {
-                Failed::Command(
-                    findings.iter().map(|finding| rule.diagnostic(finding.clone())).collect(),
-                )
-            },
-        )?;
+        let path =
+            compile(RuleText::new("the path", path), Syntax::Rule).map_err(Failed::of_rule)?;
         let options = self.input_options();
         let job = Job { types, ..self.job(plan, sources, &options) };
         let counters = Counters::default();

@@ -80,9 +80,7 @@ fn cut(command: &Split, options: &MessageOptions, messages: &mut Messages) -> Re
 
 /// An expression over a record.
 fn plan(option: &str, text: String) -> Result<Plan, Failed> {
-    compile(RuleText::new(option, text), Syntax::Rule).map_err(|(rule, findings)| {
-        Failed::Command(findings.into_iter().map(|finding| rule.diagnostic(finding)).collect())
-    })
+    compile(RuleText::new(option, text), Syntax::Rule).map_err(Failed::of_rule)
 }
 
 /// The rule that makes names: a template is the inside of an f-text, where quotes have to be escaped outside of braces.

@@ -10,11 +10,12 @@ use std::thread::sleep;
 use std::time::{Duration, SystemTime};
 
 use console::Term;
+use kyanite_flow::Captured;
 use kyanite_tree::{Code, Diagnostic};
 
 use crate::arguments::{MessageOptions, Reshape};
 use crate::messages::Messages;
-use crate::run::{self, Captured, files_of};
+use crate::run::{self, files_of};
 use crate::status::Status;
 
 /// How often files are looked at.

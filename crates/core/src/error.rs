@@ -3,7 +3,6 @@
 use std::fmt;
 
 use kyanite_flow::Failed;
-use kyanite_lang::{Finding, RuleText};
 use kyanite_tree::Diagnostic;
 
 /// What is wrong with a rule, an input or an output.
@@ -47,11 +46,6 @@ pub enum ErrorKind {
 }
 
 impl Error {
-    pub(crate) fn of_rule(rule: &RuleText, findings: Vec<Finding>) -> Self {
-        let diagnostics = findings.into_iter().map(|finding| rule.diagnostic(finding)).collect();
-        Self { kind: ErrorKind::Rule, diagnostics }
-    }
-
     /// What it is about.
     ///
     /// ```

@@ -1,6 +1,9 @@
 //! Rules, compiled.
 
-use kyanite_lang::{Plan, RuleText, Syntax, compile, compile_xpath};
+use std::sync::Arc;
+
+use kyanite_flow::Failed;
+use kyanite_lang::{Finding, Plan, RecordUnit, RuleText, Syntax, compile, compile_xpath};
 use kyanite_tree::Diagnostic;
 use kyanite_xpath::{Namespaces, Version};
 
@@ -18,9 +21,9 @@ use crate::Error;
 /// }
 /// # Ok::<(), kyanite_core::Error>(())
 /// ```
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct Rule {
-    pub(crate) plan: Plan,
+    pub(crate) plan: Arc<Plan>,
 }
 
 /// A param that a rule declares.
@@ -111,8 +114,10 @@ impl Rule {
         Self::of(compile_xpath(RuleText::new("the XPath", text), Version::V31, known, &[]))
     }
 
-    fn of(compiled: Result<Plan, (RuleText, Vec<kyanite_lang::Finding>)>) -> Result<Self, Error> {
-        compiled.map(|plan| Self { plan }).map_err(|(rule, found)| Error::of_rule(&rule, found))
+    fn of(compiled: Result<Plan, (RuleText, Vec<Finding>)>) -> Result<Self, Error> {
+        compiled
+            .map(|plan| Self { plan: Arc::new(plan) })
+            .map_err(|wrong| Failed::of_rule(wrong).into())
     }
 
     pub(crate) fn compiled(text: RuleText) -> Result<Self, Error> {
@@ -142,8 +147,8 @@ impl Rule {
     /// # Ok::<(), kyanite_core::Error>(())
     /// ```
     pub fn params(&self) -> impl Iterator<Item = Param<'_>> {
-        let param = |param: &kyanite_lang::Param| param.is_required();
-        self.plan.params().iter().map(move |own| Param { name: &own.name, is_required: param(own) })
+        let params = self.plan.params().iter();
+        params.map(|param| Param { name: &param.name, is_required: param.is_required() })
     }
 
     /// How it would run, in plain words.
@@ -171,7 +176,6 @@ impl Rule {
     /// ```
     #[must_use]
     pub fn can_be_cut(&self) -> bool {
-        use kyanite_lang::RecordUnit;
         [RecordUnit::Items, RecordUnit::Elements]
             .into_iter()
             .any(|unit| self.plan.can_be_cut(unit).is_ok())

@@ -1,14 +1,14 @@
 //! Runs of rules.
 
 use std::fmt;
-use std::io::{self, Read, Write};
+use std::io::{Read, Write};
 use std::ops::{ControlFlow, Range};
 use std::path::PathBuf;
-use std::sync::atomic::Ordering;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::atomic::{AtomicU64, Ordering};
 
 use kyanite_flow::{
-    Counters, Destination, Events, Input, InputOptions, InputReader, Job, Layout, Output, Sink,
+    Captured, Counters, Destination, Events, Input, InputOptions, InputReader, Job, Layout, Output,
+    Sink,
 };
 use kyanite_formats::Format;
 use kyanite_tree::{Diagnostic, Severity, Value};
@@ -380,9 +380,9 @@ impl<'r> RunBuilder<'r> {
     /// # Ok::<(), kyanite_core::Error>(())
     /// ```
     pub fn text(self, format: Format) -> Result<String, Error> {
-        let written = Written::default();
+        let written = Captured::default();
         self.write(format, written.clone())?;
-        Ok(written.take())
+        Ok(text_of(&written))
     }
 
     /// Runs the rule as far as its groups and aggregates, and gives their [`State`]. The input is the part with that number, where neither its
@@ -402,11 +402,11 @@ impl<'r> RunBuilder<'r> {
     /// # Ok::<(), kyanite_core::Error>(())
     /// ```
     pub fn partial(self, number: u64) -> Result<State, Error> {
-        let (rule, params) = (self.rule.plan.rule().clone(), self.params.clone());
-        let sources = self.sources.clone();
+        let (rule, params, sources) =
+            (self.rule.clone(), self.params.clone(), self.sources.clone());
         let (partial, _) = self
             .with_job(|job, inputs, events| kyanite_flow::partial(job, inputs, number, events))?;
-        Ok(State { rule: Rule::compiled(rule)?, params, sources, partial })
+        Ok(State { rule, params, sources, partial })
     }
 
     /// Does something with the run as a job.
@@ -431,7 +431,7 @@ impl<'r> RunBuilder<'r> {
             }
         };
         let done = work(&job, &inputs, &mut Events { tell: &mut tell, counters: &counters })?;
-        let count = |counter: &std::sync::atomic::AtomicU64| counter.load(Ordering::Relaxed);
+        let count = |counter: &AtomicU64| counter.load(Ordering::Relaxed);
         let summary = Summary {
             records: count(&counters.records),
             bytes: count(&counters.bytes),
@@ -453,6 +453,11 @@ pub(crate) fn sources_of(rule: &Rule, given: &[(String, PathBuf)]) -> Vec<(Strin
         (source.name.clone(), input)
     });
     named.collect()
+}
+
+/// What was written in a format: all of them are UTF-8.
+pub(crate) fn text_of(written: &Captured) -> String {
+    String::from_utf8_lossy(&written.take()).into_owned()
 }
 
 /// Gives results to a function.
@@ -477,27 +482,5 @@ impl Sink for Taking<'_> {
 
     fn is_closed(&self) -> bool {
         self.is_closed
-    }
-}
-
-/// A text that something is written to by one who owns it.
-#[derive(Clone, Default)]
-pub(crate) struct Written(Arc<Mutex<Vec<u8>>>);
-
-impl Written {
-    pub(crate) fn take(&self) -> String {
-        let bytes = std::mem::take(&mut *self.0.lock().unwrap_or_else(PoisonError::into_inner));
-        String::from_utf8_lossy(&bytes).into_owned()
-    }
-}
-
-impl Write for Written {
-    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner).extend_from_slice(bytes);
-        Ok(bytes.len())
-    }
-
-    fn flush(&mut self) -> io::Result<()> {
-        Ok(())
     }
 }

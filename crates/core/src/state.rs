@@ -4,14 +4,14 @@ use std::io::{Read, Write};
 use std::path::PathBuf;
 
 use kyanite_flow::{
-    Counters, Destination, Events, Failed, Input, InputOptions, InputReader, Job, Layout, Output,
-    PartialFile, Sink, combine, joined,
+    Captured, Counters, Destination, Events, Failed, Input, InputOptions, InputReader, Job, Layout,
+    Output, PartialFile, Sink, combine, joined_states,
 };
 use kyanite_formats::Format;
 use kyanite_lang::Partial;
 use kyanite_tree::{Arena, Value};
 
-use crate::run::{Taking, Written, sources_of};
+use crate::run::{Taking, sources_of, text_of};
 use crate::{Error, Rule};
 
 /// What the groups and aggregates of a rule came to over some of the records. States are joined in any order; the result is that of one run over
@@ -59,7 +59,7 @@ impl State {
                 "these are states of different rules, or were given other params or sources";
             return Err(Failed::command(message, "join the states of one rule").into());
         }
-        Ok(kyanite_flow::add(&mut self.partial, &other.partial, "the state that is added")?)
+        Ok(kyanite_flow::add_state(&mut self.partial, &other.partial, "the state that is added")?)
     }
 
     /// How many records it is over.
@@ -121,7 +121,7 @@ impl State {
         let input = Input::Reader(InputReader::new(name, reader));
         let file = PartialFile::read(&input, &InputOptions::default())?;
         let rule = Rule::compiled(file.rule.clone())?;
-        let partial = joined(&rule.plan, std::slice::from_ref(&file))?;
+        let partial = joined_states(&rule.plan, std::slice::from_ref(&file))?;
         let sources = file.sources.into_iter().map(|(name, file)| (name, file.into())).collect();
         Ok(Self { rule, params: file.params, sources, partial })
     }
@@ -162,12 +162,12 @@ impl State {
     /// # Ok::<(), kyanite_core::Error>(())
     /// ```
     pub fn text(self, format: Format) -> Result<String, Error> {
-        let written = Written::default();
+        let written = Captured::default();
         let destination = Destination::Stream(Box::new(written.clone()));
         let mut output = Output::open(destination, Layout::of(format))?;
         self.end(&mut output)?;
         output.finish()?;
-        Ok(written.take())
+        Ok(text_of(&written))
     }
 
     fn end(self, sink: &mut dyn Sink) -> Result<(), Error> {

@@ -4,6 +4,7 @@ use std::fmt;
 use std::sync::atomic::{AtomicU64, Ordering};
 
 use kyanite_formats::CannotHold;
+use kyanite_lang::{Finding, RuleText};
 use kyanite_tree::{Advice, Code, Diagnostic, Origin, Place};
 
 /// Why a run ended: whose fault it is, and what to say.
@@ -25,6 +26,12 @@ impl Failed {
     /// The command or the rule is wrong: what, and what to do.
     pub fn command(message: impl Into<String>, advice: impl Into<Advice>) -> Self {
         Self::Command(vec![Diagnostic::error(Code::CommandLine, message).advise(advice)])
+    }
+
+    /// A rule does not compile: its text, and all that is wrong with it.
+    #[must_use]
+    pub fn of_rule((rule, findings): (RuleText, Vec<Finding>)) -> Self {
+        Self::Command(findings.into_iter().map(|finding| rule.diagnostic(finding)).collect())
     }
 
     /// What to say.

@@ -1,12 +1,12 @@
-//! Inputs: files, standard input and URLs, opened, with their format settled.
+//! Inputs: files, standard input, URLs and readers, opened, with their format settled.
+
+mod reader;
 
 use std::cell::{OnceCell, RefCell};
 use std::fmt;
 use std::fs::File;
-use std::hash::{Hash, Hasher};
 use std::io::{self, BufReader, Read};
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex, PoisonError};
 
 use kyanite_formats::detect::{self, Detected, Reason};
 use kyanite_formats::documents::Limits;
@@ -21,10 +21,12 @@ use crate::compression::Compression;
 use crate::fetch::{self, Fetch};
 use crate::line_ends::{LineEnds, Returns};
 use crate::live::{self, Live};
-use crate::range::{self, ByteRange};
+use crate::range::{ByteRange, RangeReader};
 use crate::records::{Blocks, Framing, SMALL, read_some};
 use crate::transcode::{Decoded, NotDecoded, Replaced};
 use crate::{Bytes, Failed};
+
+pub use reader::InputReader;
 
 /// Where a document comes from.
 #[derive(Clone, PartialEq, Eq, Hash, Debug)]
@@ -37,55 +39,6 @@ pub enum Input {
     Url(String),
     /// Bytes that a reader gives.
     Reader(InputReader),
-}
-
-/// A reader as an input, which is read once.
-#[derive(Clone)]
-pub struct InputReader {
-    name: String,
-    reader: Arc<dyn Open>,
-}
-
-/// Something that gives bytes when it is opened.
-trait Open: Send + Sync {
-    fn open(&self) -> io::Result<Bytes>;
-}
-
-/// A reader until it is opened.
-struct Once(Mutex<Option<Bytes>>);
-
-impl Open for Once {
-    fn open(&self) -> io::Result<Bytes> {
-        let mut reader = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        reader.take().ok_or_else(|| io::Error::other("it was read already"))
-    }
-}
-
-impl InputReader {
-    /// A reader by the name that it has in messages; what stands for a format behind its last dot tells that, as for files.
-    pub fn new(name: impl Into<String>, reader: impl Read + Send + 'static) -> Self {
-        Self { name: name.into(), reader: Arc::new(Once(Mutex::new(Some(Box::new(reader))))) }
-    }
-}
-
-impl PartialEq for InputReader {
-    fn eq(&self, other: &Self) -> bool {
-        Arc::ptr_eq(&self.reader, &other.reader)
-    }
-}
-
-impl Eq for InputReader {}
-
-impl Hash for InputReader {
-    fn hash<H: Hasher>(&self, state: &mut H) {
-        Arc::as_ptr(&self.reader).cast::<()>().hash(state);
-    }
-}
-
-impl fmt::Debug for InputReader {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.debug_struct("InputReader").field("name", &self.name).finish_non_exhaustive()
-    }
 }
 
 /// How inputs are read.
@@ -251,7 +204,7 @@ impl Input {
             Self::Standard => "standard input".into(),
             Self::File(path) => path.display().to_string(),
             Self::Url(url) => url.clone(),
-            Self::Reader(reader) => reader.name.clone(),
+            Self::Reader(reader) => reader.name().to_owned(),
         }
     }
 
@@ -267,7 +220,7 @@ impl Input {
         match self {
             Self::Standard => None,
             Self::File(path) => path.file_name()?.to_str(),
-            Self::Reader(reader) => Some(&reader.name),
+            Self::Reader(reader) => Some(reader.name()),
             Self::Url(url) => {
                 let path = url.split(['?', '#']).next()?.split_once("://")?.1;
                 path.split_once('/').map(|(_, path)| path)
@@ -410,8 +363,7 @@ impl Source {
             (Some(path), true, true) => {
                 let refuse = |error: io::Error| Failed::Input(cannot_read(name, &error));
                 let (start, has_header) = (range.start, !options.unnamed);
-                let records =
-                    range::Records::open(path, range, format, has_header).map_err(refuse)?;
+                let records = RangeReader::open(path, range, format, has_header).map_err(refuse)?;
                 let (head, reader) = peek(Box::new(records), None).map_err(refuse)?;
                 let reader = with_line_ends(reader, Some(&self.detected), &head, options);
                 let name = format!("{name} from byte {start}");
@@ -444,7 +396,7 @@ impl Source {
                 let live = Live::of(&file);
                 (Box::new(file), live)
             }
-            Input::Reader(given) => (given.reader.open().map_err(refuse)?, None),
+            Input::Reader(given) => (given.open().map_err(refuse)?, None),
             Input::Url(url) => {
                 let answer = fetch::get(url, &options.fetch)?;
                 media_type = answer.media_type;

@@ -56,10 +56,10 @@ pub use fetch::Fetch;
 pub use input::{
     DEFAULT_MEMORY, DEFAULT_SIZE, Input, InputOptions, InputReader, KeptInput, format_of,
 };
-pub use output::{Aside, Destination, Output};
+pub use output::{Aside, Captured, Destination, Output};
 pub use parallel::WORKER;
 pub use part::Part;
-pub use partial::{PartialFile, add, combine, joined, partial};
+pub use partial::{PartialFile, add_state, combine, joined_states, partial};
 pub use range::ByteRange;
 pub use render::Layout;
 pub use run::{Job, LossPolicy, Sink, What, stack_size};

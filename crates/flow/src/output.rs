@@ -4,6 +4,7 @@ use std::fs;
 use std::io::{self, Write};
 use std::ops::ControlFlow;
 use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, PoisonError};
 
 use kyanite_formats::losses::{Loss, Losses};
 use kyanite_formats::{CannotHold, Format};
@@ -23,6 +24,29 @@ pub enum Destination {
     Stream(Box<dyn Write>),
     /// A file, replaced at the end.
     File(PathBuf),
+}
+
+/// Takes what is written, for whoever made it.
+#[derive(Clone, Default)]
+pub struct Captured(Arc<Mutex<Vec<u8>>>);
+
+impl Captured {
+    /// What was taken since this was last asked.
+    #[must_use]
+    pub fn take(&self) -> Vec<u8> {
+        std::mem::take(&mut self.0.lock().unwrap_or_else(PoisonError::into_inner))
+    }
+}
+
+impl Write for Captured {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner).extend_from_slice(bytes);
+        Ok(bytes.len())
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        Ok(())
+    }
 }
 
 /// Bytes that are collected before they are written.

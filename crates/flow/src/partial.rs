@@ -13,7 +13,7 @@ use kyanite_tree::{Arena, Code, Diagnostic, Value};
 
 use crate::failed::{Events, Failed};
 use crate::input::{Input, InputOptions, Source, cannot_read};
-use crate::run::{Cut, Job, Nowhere, Results, Run, Sink, rule_failed};
+use crate::run::{Job, Nowhere, Results, Sink, rule_failed, rule_until};
 use crate::sources::Sources;
 
 /// The version of the form of states that is written and read.
@@ -60,21 +60,11 @@ pub fn partial(
         let message = "this rule does not go through records one by one, so it has no parts";
         return Err(Failed::command(message, "run it over all of the input at once"));
     }
-    let mut session = Session::new(plan);
-    let arena = Arena::new();
-    let sources = Sources::load(plan, job.sources, job.options, &arena, events)?;
     let range = job.range.clone().unwrap_or(0..u64::MAX);
     let inputs_by_name = inputs.iter().map(Input::name).collect();
     let portion =
         Portion { number: part, inputs: inputs_by_name, from: range.start, to: range.end };
-    let cut = Some(Cut { portion, state: None });
-    let mut nowhere = Nowhere;
-    let (sink, names_documents) = (&mut nowhere as &mut dyn Sink, false);
-    let mut run =
-        Run { job, sources: &sources, session: &mut session, sink, events, names_documents, cut };
-    run.all(inputs)?;
-    let state = run.cut.and_then(|cut| cut.state);
-    session.coverage.report(plan).into_iter().for_each(|problem| events.tell(problem));
+    let state = rule_until(job, inputs, &mut Nowhere, events, Some(portion))?;
     state.ok_or_else(|| {
         Failed::command("the rule reads no input, so it has no parts", "run it as it is")
     })
@@ -118,7 +108,7 @@ pub fn combine(
 ///
 /// # Errors
 /// When they have no common one.
-pub fn add(whole: &mut Partial, state: &Partial, name: &str) -> Result<(), Failed> {
+pub fn add_state(whole: &mut Partial, state: &Partial, name: &str) -> Result<(), Failed> {
     whole.add(state).map_err(|why| cannot_add(name, why))
 }
 
@@ -126,13 +116,13 @@ pub fn add(whole: &mut Partial, state: &Partial, name: &str) -> Result<(), Faile
 ///
 /// # Errors
 /// When a file holds no state of that rule, or states have no common one.
-pub fn joined(plan: &Plan, files: &[PartialFile]) -> Result<Partial, Failed> {
+pub fn joined_states(plan: &Plan, files: &[PartialFile]) -> Result<Partial, Failed> {
     let mut whole: Option<Partial> = None;
     for file in files {
         let state = file.state(plan)?;
         match &mut whole {
             None => whole = Some(state),
-            Some(whole) => add(whole, &state, &file.name)?,
+            Some(whole) => add_state(whole, &state, &file.name)?,
         }
     }
     whole.ok_or_else(|| Failed::command("there is no state to combine", "name the files of states"))

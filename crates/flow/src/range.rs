@@ -11,7 +11,7 @@ use kyanite_formats::Format;
 pub type ByteRange = Range<u64>;
 
 /// Reads the records of a file that begin in a range; where they have a header, that as well, in front of them.
-pub(crate) struct Records {
+pub(crate) struct RangeReader {
     file: BufReader<File>,
     /// Where in the file it is.
     at: u64,
@@ -23,7 +23,7 @@ pub(crate) struct Records {
     has_ended: bool,
 }
 
-impl Records {
+impl RangeReader {
     /// Opens a file of that format for the records that begin in a range. Whether a line end of CSV is in quotes is told by the quotes
     /// before it, all from the first on; those are counted.
     pub(crate) fn open(
@@ -33,7 +33,7 @@ impl Records {
         has_header: bool,
     ) -> io::Result<Self> {
         let quoting = (format == Format::Csv).then_some(false);
-        let mut records = Self {
+        let mut reader = Self {
             file: BufReader::with_capacity(1 << 18, File::open(path)?),
             at: 0,
             end: u64::MAX,
@@ -43,22 +43,22 @@ impl Records {
         };
         if matches!(format, Format::Csv | Format::Tsv) && has_header {
             let mut header = Vec::new();
-            records.pass_record(&mut |bytes| header.extend_from_slice(bytes))?;
-            records.header = io::Cursor::new(header);
+            reader.pass_record(&mut |bytes| header.extend_from_slice(bytes))?;
+            reader.header = io::Cursor::new(header);
         }
         // A record begins behind a line end, which may be the last byte before the range.
-        if let Some(before) = range.start.checked_sub(1).filter(|before| *before >= records.at) {
+        if let Some(before) = range.start.checked_sub(1).filter(|before| *before >= reader.at) {
             if quoting.is_some() {
-                records.pass_to(before)?;
+                reader.pass_to(before)?;
             } else {
-                records.file.seek(SeekFrom::Start(before))?;
-                records.at = before;
+                reader.file.seek(SeekFrom::Start(before))?;
+                reader.at = before;
             }
-            records.pass_record(&mut |_| {})?;
+            reader.pass_record(&mut |_| {})?;
         }
-        records.end = range.end;
-        records.has_ended = records.at >= records.end;
-        Ok(records)
+        reader.end = range.end;
+        reader.has_ended = reader.at >= reader.end;
+        Ok(reader)
     }
 
     /// Passes bytes up to one.
@@ -119,7 +119,7 @@ fn record_end(quoting: &mut Option<bool>, bytes: &[u8]) -> (usize, bool) {
     (bytes.len(), false)
 }
 
-impl Read for Records {
+impl Read for RangeReader {
     fn read(&mut self, out: &mut [u8]) -> io::Result<usize> {
         let given = self.header.read(out)?;
         if given > 0 || self.has_ended || out.is_empty() {
@@ -132,8 +132,7 @@ impl Read for Records {
             return Ok(0);
         }
         // The record that the last byte of the range belongs to is read to its end.
-        let inside =
-            usize::try_from(self.end - 1 - self.at.min(self.end - 1)).unwrap_or(usize::MAX);
+        let inside = usize::try_from((self.end - 1).saturating_sub(self.at)).unwrap_or(usize::MAX);
         let passed = if inside >= most {
             quoted(&mut self.quoting, &bytes[..most]);
             most
@@ -157,7 +156,10 @@ mod tests {
 
     fn read(path: &Path, range: ByteRange, format: Format, has_header: bool) -> Vec<u8> {
         let mut bytes = Vec::new();
-        Records::open(path, range, format, has_header).unwrap().read_to_end(&mut bytes).unwrap();
+        RangeReader::open(path, range, format, has_header)
+            .unwrap()
+            .read_to_end(&mut bytes)
+            .unwrap();
         bytes
     }
 

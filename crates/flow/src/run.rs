@@ -187,30 +187,35 @@ pub(crate) fn rule(
     sink: &mut dyn Sink,
     events: &mut Events<'_>,
 ) -> Result<(), Failed> {
+    rule_until(job, inputs, sink, events, None).map(|_| ())
+}
+
+/// Runs a plan that is a rule: to its end, or as far as the state that these records come to, which is then given.
+pub(crate) fn rule_until(
+    job: &Job<'_>,
+    inputs: &[Input],
+    sink: &mut dyn Sink,
+    events: &mut Events<'_>,
+    portion: Option<Portion>,
+) -> Result<Option<Partial>, Failed> {
     let mut session = Session::new(job.plan);
     let arena = Arena::new();
     let sources = Sources::load(job.plan, job.sources, job.options, &arena, events)?;
     if let Some((false, columns)) = job.plan.columns(RecordUnit::Items) {
         sink.expect_columns(&columns);
     }
-    let names_documents = false;
-    let mut run = Run {
-        job,
-        sources: &sources,
-        session: &mut session,
-        sink,
-        events,
-        names_documents,
-        cut: None,
-    };
+    let cut = portion.map(|portion| Cut { portion, state: None });
+    let (sources, names_documents) = (&sources, false);
+    let mut run = Run { job, sources, session: &mut session, sink, events, names_documents, cut };
     if sources.has_foreign_types() || job.plan.decodes() {
         run.sink.expect_foreign_types();
     }
     run.all(inputs)?;
+    let state = run.cut.and_then(|cut| cut.state);
     if !job.carries_all {
         session.coverage.report(job.plan).into_iter().for_each(|problem| events.tell(problem));
     }
-    Ok(())
+    Ok(state)
 }
 
 /// A run under way.
@@ -230,12 +235,12 @@ pub(crate) struct Run<'r, 'q, 'e, 'j> {
 pub(crate) struct Cut {
     /// Which records these are.
     pub(crate) portion: Portion,
-    /// What the records came to.
+    /// What they came to.
     pub(crate) state: Option<Partial>,
 }
 
 impl<'q> Run<'_, 'q, '_, '_> {
-    pub(crate) fn all(&mut self, inputs: &[Input]) -> Result<(), Failed> {
+    fn all(&mut self, inputs: &[Input]) -> Result<(), Failed> {
         let Job { plan, options, what, losses, .. } = self.job;
         // Where turns are kept, places are not.
         let needs_places = *what == What::Paths && !plan.keeps_places()

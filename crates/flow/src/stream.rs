@@ -69,7 +69,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
     ) -> Result<(), Failed> {
         let plan = self.job.plan;
         if self.cut.is_some() {
-            plan.can_be_cut(unit).map_err(|why| Failed::command(why.message, why.advice))?;
+            plan.can_be_cut(unit).map_err(|why| Failed::command(why.message(), why.advice()))?;
         }
         let arena = Arena::new();
         let sources = self.sources;

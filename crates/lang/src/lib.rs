@@ -62,10 +62,9 @@ pub use needs::FieldPlan;
 pub use output::{OutputSpec, twice};
 pub use params::Arguments;
 pub use plan::compile_xpath;
-pub use plan::{LineNames, Param, Plan, RecordUnit, ResultShape, SourceSpec};
+pub use plan::{CannotCut, LineNames, Param, Plan, RecordUnit, ResultShape, SourceSpec};
 pub use run::{
-    CannotAdd, CannotCut, CannotJoin, Kept, Names, Partial, Portion, RecordState, Room, Runner,
-    Session,
+    CannotAdd, CannotJoin, Kept, Names, Partial, Portion, RecordState, Room, Runner, Session,
 };
 pub use syntax::ast::ParamType;
 pub use syntax::format as format_rule;

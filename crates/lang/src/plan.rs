@@ -16,7 +16,7 @@ use kyanite_tree::{Advice, Step as PathStep};
 pub(crate) use direct::{Cell, Direct};
 pub(crate) use line_names::LineName;
 pub use line_names::LineNames;
-pub use records::RecordUnit;
+pub use records::{CannotCut, RecordUnit};
 pub(crate) use records::{RecordFold, RecordHead, RecordSource, Records};
 pub use xpath::compile_xpath;
 
@@ -692,6 +692,20 @@ impl ClauseKind {
     /// Whether of the turns of its groups only aggregates are needed.
     pub(crate) fn folds(&self) -> bool {
         matches!(self, Self::GroupBy { folds: Some(_), .. })
+    }
+
+    /// What it is called, if what it hands on depends on the turns before. Those of groups that go into aggregates do not.
+    pub(crate) fn needs_turns_before(&self) -> Option<&'static str> {
+        Some(match self {
+            Self::For { .. } | Self::Let(..) | Self::Where { .. } => return None,
+            Self::GroupBy { folds: Some(_), .. } => return None,
+            Self::GroupBy { folds: None, .. } => "group by",
+            Self::Skip(_) => "skip",
+            Self::First(_) => "first",
+            Self::OrderBy { .. } => "order by",
+            Self::Carry { .. } => "carry",
+            Self::Window { .. } => "window",
+        })
     }
 
     /// Whether the clause keeps values from one turn to the next.

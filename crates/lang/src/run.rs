@@ -37,7 +37,7 @@ use kyanite_formats::records::PassedOver;
 use kyanite_tree::{Arena, Element, Name, Nodes, Place, Value};
 
 pub use kept::Kept;
-pub use partial::{CannotAdd, CannotCut, Partial, Portion};
+pub use partial::{CannotAdd, Partial, Portion};
 pub use spill::Room;
 
 use crate::coverage::Coverage;

@@ -31,6 +31,7 @@ mod packed;
 mod path;
 mod place;
 pub mod pointer;
+mod short;
 mod value;
 mod wording;
 
@@ -50,5 +51,6 @@ pub use origin::{Base, Origin, Region, SourceMap};
 pub use packed::{Packed, pack};
 pub use path::{Location, Step, is_shorthand, locate, locate_node, name_step};
 pub use place::{Excerpt, LineColumn, Part, Passed, Place, TextPlaces};
+pub use short::ShortText;
 pub use value::{Foreign, ForeignType, Kind, Value};
 pub use wording::counted;

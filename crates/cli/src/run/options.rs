@@ -98,6 +98,12 @@ impl RuleCommand<'_> {
         inputs_of(words)
     }
 
+    /// How many bytes will be read, if that is known.
+    pub(super) fn size_of(&self, inputs: &[Input]) -> Option<u64> {
+        let is_all = self.input.range.is_none();
+        inputs.iter().map(Input::size).sum::<Option<u64>>().filter(|_| is_all)
+    }
+
     pub(super) fn input_options(&self) -> InputOptions {
         InputOptions {
             threads: threads(self.input.threads),

@@ -1,5 +1,6 @@
 //! Runs over parts of the records: their states written, joined, and ended.
 
+use std::io::{self, IsTerminal};
 use std::path::Path;
 
 use kyanite_flow::{DocumentTypes, Events, Failed, Input, Job, Layout, Output, PartialFile, Sink};
@@ -50,10 +51,8 @@ fn combined(
     if !command.partial {
         return Ok(rule.run(messages));
     }
-    let plan = compile(first.rule.clone(), Syntax::Rule).map_err(|(rule, findings)| {
-        Failed::Command(findings.into_iter().map(|finding| rule.diagnostic(finding)).collect())
-    })?;
-    let state = kyanite_flow::joined(&plan, &states)?;
+    let plan = compile(first.rule.clone(), Syntax::Rule).map_err(Failed::of_rule)?;
+    let state = kyanite_flow::joined_states(&plan, &states)?;
     let (sources, options) = (rule.sources(&plan)?, rule.input_options());
     rule.write_state(&rule.job(&plan, &sources, &options), &state, messages)
 }
@@ -69,10 +68,8 @@ impl RuleCommand<'_> {
     ) -> Result<Status, Failed> {
         let options = self.input_options();
         let job = Job { types, ..self.job(plan, sources, &options) };
-        let sizes: Option<Vec<u64>> = inputs.iter().map(Input::size).collect();
-        let sizes = sizes.filter(|_| job.range.is_none());
-        let size = sizes.map(|sizes| sizes.iter().sum());
-        let progress = Progress::start(self.options.progress, self.output.output.is_none(), size);
+        let on_terminal = self.output.output.is_none() && io::stdout().is_terminal();
+        let progress = Progress::start(self.options.progress, on_terminal, self.size_of(inputs));
         let mut tell = |problem: Diagnostic| {
             progress.make_room();
             messages.show(&problem);

@@ -123,7 +123,8 @@ impl<'a> EventReader<'a> {
         self.reader.cursor.at
     }
 
-    /// Where the element begins that comes next, inside another, if that is what comes next; not in the text of an entity.
+    /// Where the element begins that comes next, inside another, if that is what comes next; not in the text of an entity. One may then
+    /// [go on](Self::seek) behind it.
     #[inline]
     #[must_use]
     pub fn at_element(&self) -> Option<usize> {
@@ -139,11 +140,6 @@ impl<'a> EventReader<'a> {
             _ => false,
         };
         (is_between && self.depth > 0 && begins()).then_some(at)
-    }
-
-    /// Goes on behind the element that comes next, which ends at byte `end`.
-    pub fn skip_element(&mut self, end: usize) {
-        self.seek(end);
     }
 
     /// The attributes of the element that began last, declarations of namespaces among them.

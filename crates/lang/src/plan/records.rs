@@ -51,27 +51,40 @@ impl Plan {
     /// the same time. Aggregates over records do not stand in the way: their states are joined.
     #[must_use]
     pub fn runs_in_any_order(&self, unit: RecordUnit) -> bool {
-        match self.records(unit) {
-            Some(Records { head: RecordHead::All | RecordHead::Filter(_), source, .. }) => {
-                match source {
-                    RecordSource::Many(_) | RecordSource::XPath(_) => true,
-                    RecordSource::One(_) => false,
-                    RecordSource::Loop(repeat, _, _, at) => {
-                        let keeps_no_count = |clause: &Clause| {
-                            !matches!(clause.kind, ClauseKind::Skip(_) | ClauseKind::First(_))
-                                && !clause.kind.keeps_values()
-                        };
-                        // Groups of which only aggregates are needed are joined.
-                        let end = match repeat.holding() {
-                            Some(position) if repeat.clauses[position].kind.folds() => position,
-                            _ => repeat.clauses.len(),
-                        };
-                        at.is_none() && repeat.clauses[..end].iter().all(keeps_no_count)
-                    }
-                }
+        self.depends_on_order(unit).is_none()
+    }
+
+    /// What makes it depend on the records before, if something does.
+    fn depends_on_order(&self, unit: RecordUnit) -> Option<CannotCut> {
+        let Some(Records { head, source, .. }) = self.records(unit) else {
+            return Some(CannotCut::NoRecords);
+        };
+        match (head, source) {
+            (RecordHead::Slice { .. } | RecordHead::Index(_), _) | (_, RecordSource::One(_)) => {
+                Some(CannotCut::PicksByPlace)
             }
-            _ => false,
+            (_, RecordSource::Many(_) | RecordSource::XPath(_)) => None,
+            (_, RecordSource::Loop(_, _, _, Some(_))) => Some(CannotCut::CountsRecords),
+            (_, RecordSource::Loop(repeat, ..)) => {
+                // Groups of which only aggregates are needed are joined.
+                let before = repeat.clauses.iter().take_while(|clause| !clause.kind.folds());
+                let needs_all = |clause: &Clause| clause.kind.needs_turns_before();
+                before.filter_map(needs_all).next().map(CannotCut::Clause)
+            }
         }
+    }
+
+    /// Whether a run can be cut into runs over parts of the records, whose states are joined.
+    ///
+    /// # Errors
+    /// What stands in the way.
+    pub fn can_be_cut(&self, unit: RecordUnit) -> Result<(), CannotCut> {
+        if let Some(why) = self.depends_on_order(unit) {
+            return Err(why);
+        }
+        let has_groups =
+            self.holding().is_some_and(|(repeat, position)| repeat.clauses[position].kind.folds());
+        if self.fold.is_some() || has_groups { Ok(()) } else { Err(CannotCut::NothingToJoin) }
     }
 
     /// Whether the rule gives the records just as they are.
@@ -214,6 +227,48 @@ impl Expr {
                 }
             }
             _ => None,
+        }
+    }
+}
+
+/// Why a rule cannot be run over parts of its input that are joined behind.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum CannotCut {
+    /// It does not go through records.
+    NoRecords,
+    /// It picks records by where they stand.
+    PicksByPlace,
+    /// It counts records.
+    CountsRecords,
+    /// A clause needs all the turns before it.
+    Clause(&'static str),
+    /// It gives something of each record for itself.
+    NothingToJoin,
+}
+
+impl CannotCut {
+    /// What stands in the way.
+    #[must_use]
+    pub fn message(self) -> String {
+        match self {
+            Self::NoRecords => "this rule does not go through records one by one".into(),
+            Self::PicksByPlace => "this rule picks records by where they stand among all".into(),
+            Self::CountsRecords => "`at` counts the records before".into(),
+            Self::Clause(word) => format!("`{word}` needs all the turns before it"),
+            Self::NothingToJoin => {
+                "this rule has no groups and no aggregate over the records".into()
+            }
+        }
+    }
+
+    /// What to do instead.
+    #[must_use]
+    pub fn advice(self) -> &'static str {
+        match self {
+            Self::NothingToJoin => {
+                "run it over each part as it is, and put the results behind each other"
+            }
+            _ => "run it over all of the input at once",
         }
     }
 }

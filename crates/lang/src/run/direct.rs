@@ -1,9 +1,8 @@
 //! Turns that do nothing but take members from slots.
 
 use kyanite_formats::json::{self, Slot, Style};
-use kyanite_tree::{Key, Value};
+use kyanite_tree::{Key, ShortText, Value};
 
-use super::folded::Short;
 use super::{RecordState, Runner};
 use crate::coverage::Coverage;
 use crate::failure::Flow;
@@ -35,7 +34,10 @@ impl<'a> Runner<'_, 'a> {
         let (slots, coverage) = (self.slots.as_slice(), &mut self.session.coverage);
         let folded = &mut state.tally.folded;
         let token = match keys {
-            [cell] => slots.get(cell.slot).and_then(|slot| Short::of(slot.token)),
+            [cell] => {
+                let token = slots.get(cell.slot).map(|slot| slot.token);
+                token.filter(|token| !token.is_empty()).and_then(ShortText::of)
+            }
             _ => None,
         };
         let recent = token.and_then(|token| folded.recent(token));

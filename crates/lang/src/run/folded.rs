@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 
 use foldhash::fast::RandomState;
-use kyanite_tree::{Arena, Origin, Packed, Value, pack};
+use kyanite_tree::{Arena, Origin, Packed, ShortText, Value, pack};
 
 use crate::functions::Fault;
 use crate::plan::GroupFolds;
@@ -16,35 +16,11 @@ pub(super) struct Folded {
     known: HashMap<Box<str>, usize, RandomState>,
     pub(super) groups: Vec<FoldedGroup>,
     /// Groups that were met of late, by how their only key stands in the text.
-    recent: Vec<(Short, usize)>,
+    recent: Vec<(ShortText, usize)>,
 }
-
-/// Up to 16 bytes of a text, as numbers: the first and the last eight, or all of fewer, and how many there are.
-#[derive(Clone, Copy, PartialEq, Eq, Debug, Default)]
-pub(super) struct Short(u64, u64, usize);
 
 /// How many groups are found by how their key stands in the text.
 const RECENT: usize = 64;
-
-impl Short {
-    #[inline]
-    pub(super) fn of(token: &[u8]) -> Option<Self> {
-        let word = |bytes: &[u8; 8]| u64::from_le_bytes(*bytes);
-        let (first, last) = match (token.first_chunk(), token.last_chunk()) {
-            (Some(first), Some(last)) if token.len() <= 16 => (word(first), word(last)),
-            (Some(_), _) => return None,
-            _ => (token.iter().fold(0, |all, byte| all << 8 | u64::from(*byte)), 0),
-        };
-        (!token.is_empty()).then_some(Self(first, last, token.len()))
-    }
-
-    /// Where it is looked for.
-    #[inline]
-    fn place(self) -> usize {
-        let mixed = (self.0 ^ self.1.rotate_left(29)).wrapping_mul(0x9E37_79B9_7F4A_7C15);
-        (mixed >> 32) as usize % RECENT
-    }
-}
 
 #[derive(Clone, Debug)]
 pub(super) struct FoldedGroup {
@@ -87,15 +63,14 @@ impl Folded {
         self.known.get(key).copied()
     }
 
-    /// The same groups in the order of what `of` gives for the key and the position of each.
-    pub(super) fn in_order<O: Ord>(self, of: impl Fn(&str, usize) -> O) -> Self {
+    /// The same groups in the order of what `of` gives for the position of each.
+    pub(super) fn in_order<O: Ord>(self, of: impl Fn(usize) -> O) -> Self {
         let Self { known, groups, .. } = self;
-        let mut order: Vec<_> =
-            known.into_iter().map(|(key, position)| (of(&key, position), key, position)).collect();
-        order.sort_unstable_by(|(a, ..), (b, ..)| a.cmp(b));
+        let mut order: Vec<(Box<str>, usize)> = known.into_iter().collect();
+        order.sort_unstable_by_key(|(_, position)| of(*position));
         let mut groups: Vec<_> = groups.into_iter().map(Some).collect();
         let mut ordered = Self::default();
-        for (_, key, position) in order {
+        for (key, position) in order {
             if let Some(group) = groups.get_mut(position).and_then(Option::take) {
                 ordered.known.insert(key, ordered.groups.len());
                 ordered.groups.push(group);
@@ -112,8 +87,8 @@ impl Folded {
 
     /// The group with these keys.
     fn group(&mut self, key: &str, new: impl FnOnce() -> FoldedGroup) -> usize {
-        if let Some(position) = self.known.get(key) {
-            return *position;
+        if let Some(position) = self.position(key) {
+            return position;
         }
         let position = self.groups.len();
         self.known.insert(key.into(), position);
@@ -123,15 +98,15 @@ impl Folded {
 
     /// The position of the group that was met before with a key that stood so in the text.
     #[inline]
-    pub(super) fn recent(&self, token: Short) -> Option<usize> {
-        let (known, position) = self.recent.get(token.place())?;
+    pub(super) fn recent(&self, token: ShortText) -> Option<usize> {
+        let (known, position) = self.recent.get(token.place(0, RECENT))?;
         (*known == token).then_some(*position)
     }
 
     /// Notes that the only key of the group at this position stood so in the text.
-    pub(super) fn met(&mut self, token: Short, position: usize) {
+    pub(super) fn met(&mut self, token: ShortText, position: usize) {
         self.recent.resize(RECENT, Default::default());
-        self.recent[token.place()] = (token, position);
+        self.recent[token.place(0, RECENT)] = (token, position);
     }
 
     /// The position of the group with these keys, which `key` was made of.
@@ -153,16 +128,12 @@ impl Folded {
     /// # Errors
     /// When two aggregates cannot be joined; nothing is changed then.
     pub(super) fn join(&mut self, later: &Self) -> Result<(), Fault> {
-        let mut order: Vec<(&str, usize)> =
-            later.known.iter().map(|(key, position)| (&**key, *position)).collect();
-        order.sort_unstable_by_key(|(_, position)| *position);
-        let mut joined = Vec::with_capacity(order.len());
-        for (key, position) in order {
-            let group = &later.groups[position];
-            let folds = match self.known.get(key) {
+        let mut joined = Vec::with_capacity(later.groups.len());
+        for (key, group) in later.in_turn() {
+            let folds = match self.position(key) {
                 None => group.folds.clone(),
                 Some(own) => {
-                    let pairs = self.groups[*own].folds.iter().zip(&group.folds);
+                    let pairs = self.groups[own].folds.iter().zip(&group.folds);
                     pairs.map(|(own, later)| own.joined(later)).collect::<Result<_, Fault>>()?
                 }
             };
@@ -173,6 +144,28 @@ impl Folded {
             self.groups[position].folds = folds;
         }
         Ok(())
+    }
+
+    /// Adds the groups of other records. Where two aggregates cannot be joined, that matters only when somebody asks.
+    pub(super) fn join_what_can_be(&mut self, later: &Self) {
+        for (key, group) in later.in_turn() {
+            let Some(own) = self.position(key) else {
+                self.group(key, || group.clone());
+                continue;
+            };
+            for (own, later) in self.groups[own].folds.iter_mut().zip(&group.folds) {
+                *own = own
+                    .joined(later)
+                    .unwrap_or_else(|fault| Running { fold: Err(fault), of: Vec::new() });
+            }
+        }
+    }
+
+    /// The groups in the order in which they were met, with what stands for their keys.
+    fn in_turn(&self) -> impl Iterator<Item = (&str, &FoldedGroup)> {
+        let mut order: Vec<(&str, usize)> = self.known().collect();
+        order.sort_unstable_by_key(|(_, position)| *position);
+        order.into_iter().map(|(key, position)| (key, &self.groups[position]))
     }
 
     /// Forgets where items were read, since what they were read from is gone.

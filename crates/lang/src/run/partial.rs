@@ -10,7 +10,7 @@ use kyanite_tree::{Arena, Foreign, ForeignType, Key, Name, Number, Origin, Value
 use super::RecordState;
 use super::folded::{Folded, Running, Scalar};
 use crate::functions::Fault;
-use crate::plan::{Clause, ClauseKind, Plan, RecordHead, RecordSource, RecordUnit, Records};
+use crate::plan::{ClauseKind, Plan, RecordUnit};
 
 /// Some of the records of a run, in the order that they would have in one run over all.
 #[derive(Clone, PartialEq, Eq, PartialOrd, Ord, Default, Debug)]
@@ -65,7 +65,7 @@ impl Portion {
 pub enum CannotAdd {
     /// Both are over these records.
     Twice(Portion),
-    /// An aggregate has numbers in one and texts in the other, or is too large.
+    /// The aggregate over all records has numbers in one and texts in the other, or is too large.
     Aggregate,
     /// They are not of the same records.
     Unit,
@@ -83,76 +83,6 @@ pub struct Partial {
     folded: Folded,
     /// In which portion each group was first met, and how many groups of that were met before.
     firsts: Vec<(usize, u64)>,
-}
-
-/// Why a rule cannot be run over parts of its input that are joined behind.
-#[derive(Clone, PartialEq, Eq, Debug)]
-pub struct CannotCut {
-    /// What stands in the way.
-    pub message: String,
-    /// What to do instead.
-    pub advice: &'static str,
-}
-
-const WHOLE: &str = "run it over all of the input at once";
-
-impl Plan {
-    /// Whether a run can be cut into runs over parts of the records, whose states are joined.
-    ///
-    /// # Errors
-    /// What stands in the way.
-    pub fn can_be_cut(&self, unit: RecordUnit) -> Result<(), CannotCut> {
-        let because = |message: &str| CannotCut { message: message.to_owned(), advice: WHOLE };
-        let Some(Records { head, source, .. }) = self.records(unit) else {
-            return Err(because("this rule does not go through records one by one"));
-        };
-        match head {
-            RecordHead::All | RecordHead::Filter(_) => {}
-            RecordHead::Slice { .. } | RecordHead::Index(_) => {
-                return Err(because("this rule picks records by where they stand among all"));
-            }
-        }
-        let nothing_to_join = CannotCut {
-            message: "this rule has no groups and no aggregate over the records".into(),
-            advice: "run it over each part as it is, and put the results behind each other",
-        };
-        let clauses = match source {
-            RecordSource::Loop(_, _, _, Some(_)) => {
-                return Err(because("`at` counts the records before"));
-            }
-            RecordSource::Loop(repeat, ..) => repeat.clauses.as_slice(),
-            _ => &[],
-        };
-        for clause in clauses {
-            match clause.before_groups() {
-                Ok(()) => {}
-                Err(None) => return Ok(()),
-                Err(Some(word)) => {
-                    let message = format!("`{word}` needs all the turns before it");
-                    return Err(because(&message));
-                }
-            }
-        }
-        if self.fold.is_some() { Ok(()) } else { Err(nothing_to_join) }
-    }
-}
-
-impl Clause {
-    /// Whether turns go through it one by one; else nothing where they go into aggregates of their groups, or what it is called.
-    fn before_groups(&self) -> Result<(), Option<&'static str>> {
-        Err(Some(match &self.kind {
-            ClauseKind::For { .. } | ClauseKind::Let(..) | ClauseKind::Where { .. } => {
-                return Ok(());
-            }
-            ClauseKind::GroupBy { folds: Some(_), .. } => return Err(None),
-            ClauseKind::GroupBy { folds: None, .. } => "group by",
-            ClauseKind::Skip(_) => "skip",
-            ClauseKind::First(_) => "first",
-            ClauseKind::OrderBy { .. } => "order by",
-            ClauseKind::Carry { .. } => "carry",
-            ClauseKind::Window { .. } => "window",
-        }))
-    }
 }
 
 impl Partial {
@@ -189,7 +119,7 @@ impl Partial {
         if let (Some(own), Some(other)) = (&self.fold, &other.fold) {
             self.fold = Some(own.merged(other).map_err(|_| CannotAdd::Aggregate)?);
         }
-        self.folded.join(&other.folded).map_err(|_| CannotAdd::Aggregate)?;
+        self.folded.join_what_can_be(&other.folded);
         self.firsts.resize(self.folded.groups.len(), (usize::MAX, 0));
         for (key, position) in other.folded.known() {
             let (portion, before) = other.firsts[position];
@@ -226,7 +156,7 @@ impl Partial {
     pub fn put_into(self, state: &mut RecordState) {
         let Self { folded, firsts, fold, .. } = self;
         state.fold = fold;
-        state.tally.folded = folded.in_order(|_, position| firsts[position]);
+        state.tally.folded = folded.in_order(|position| firsts[position]);
     }
 
     /// The state, as values that stand in a line each.
@@ -280,7 +210,7 @@ impl Partial {
         if fold.as_ref().map(Accumulator::kind) != wanted {
             return None;
         }
-        let kinds = plan.group_kinds(unit);
+        let kinds = plan.group_kinds();
         let (records, groups) = (whole(head.get("records")?)?, whole(head.get("groups")?)?);
         let mut own =
             Self { unit, records, portions, fold, folded: Folded::default(), firsts: Vec::new() };
@@ -326,9 +256,9 @@ impl Partial {
 
 impl Plan {
     /// How many keys groups over records have, and which aggregates.
-    fn group_kinds(&self, unit: RecordUnit) -> Option<(usize, Vec<Aggregate>)> {
-        let RecordSource::Loop(repeat, ..) = self.records(unit)?.source else { return None };
-        match &repeat.clauses.get(repeat.holding()?)?.kind {
+    fn group_kinds(&self) -> Option<(usize, Vec<Aggregate>)> {
+        let (repeat, position) = self.holding()?;
+        match &repeat.clauses[position].kind {
             ClauseKind::GroupBy { keys, folds: Some(folds), .. } => {
                 Some((keys.len(), folds.folds.iter().map(|fold| fold.kind).collect()))
             }
