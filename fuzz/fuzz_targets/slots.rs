@@ -1,8 +1,10 @@
-//! Members in slots against those of values, with shapes that are known from the same text; records handed on as they stand
-//! against those that are written.
+//! Members in slots against those of values, with templates that are known from the same text; records that are written as lines, and
+//! values that are built, against those that are read.
 #![no_main]
 
-use kyanite_formats::json::{self, Reader, ReaderOptions, Shapes, Slot, Slots, Slotted, Style, Verbatim};
+use kyanite_formats::json::{
+    self, Reader, ReaderOptions, Slot, SlotTemplates, Slots, Slotted, Style, ValueTemplates,
+};
 use kyanite_formats::needs::{Need, Needs};
 use kyanite_formats::records::Structure;
 use kyanite_tree::{Arena, Value};
@@ -10,14 +12,17 @@ use libfuzzer_sys::fuzz_target;
 
 const PATHS: [&[&str]; 3] = [&["a"], &["b", "c"], &["b", "d"]];
 
+/// The wanted members of a record, and its line, if that is wanted.
+type Found = ([Option<Vec<u8>>; 3], Vec<u8>);
+
 fn written(value: Value<'_>) -> Vec<u8> {
     let mut out = Vec::new();
     json::write(value, Style::Compact, &mut out);
     out
 }
 
-/// The wanted members of all records; nothing when one is refused.
-fn members(text: &str, shapes: Option<&mut Shapes>) -> Option<Vec<[Option<Vec<u8>>; 3]>> {
+/// What is found of all records; nothing when one is refused.
+fn records(text: &str, known: Option<&mut SlotTemplates>, has_lines: bool) -> Option<Vec<Found>> {
     let (arena, mut structure, mut needs) = (Arena::new(), Structure::default(), Needs::nothing());
     let paths = PATHS.map(|path| {
         let need = path.iter().fold(Need::RECORD, |need, name| needs.add_member(need, name));
@@ -25,58 +30,65 @@ fn members(text: &str, shapes: Option<&mut Shapes>) -> Option<Vec<[Option<Vec<u8
         (path.iter().map(|name| (*name).to_owned()).collect(), Need::ALL)
     });
     let slots = Slots::new(&paths)?;
+    let slots = if has_lines { slots.with_text_without(["x"]) } else { slots };
     let options = ReaderOptions { depth: 20, ..Default::default() };
-    let mut reader = Reader::new(text, &arena, options).with_needs(&needs, &mut structure);
-    let (mut found, mut records) = ([Slot::default(); 3], Vec::new());
-    let mut shapes = shapes;
+    let reader = Reader::new(text, &arena, options);
+    let mut reader = match has_lines {
+        true => reader.with_structure(&mut structure),
+        false => reader.with_needs(&needs, &mut structure),
+    };
+    let (mut found, mut all, mut known) = ([Slot::default(); 3], Vec::new(), known);
     loop {
-        let next = match &mut shapes {
-            Some(shapes) => reader.next_slots(&slots, shapes, &mut found).ok()?,
+        let next = match &mut known {
+            Some(known) => reader.next_slots(&slots, known, &mut found).ok()?,
             None => reader.next_value().ok()?.map(Slotted::Value),
         };
-        records.push(match next {
-            None => return Some(records),
-            Some(Slotted::Slots(_)) => found.map(|slot| {
-                let value = written(slot.value?);
-                assert!(slot.token.is_empty() || slot.token == value);
-                Some(value)
-            }),
-            Some(Slotted::Value(value)) => PATHS.map(|path| {
-                path.iter().try_fold(value, |value, name| value.member(name)).map(written)
-            }),
+        all.push(match next {
+            None => return Some(all),
+            Some(Slotted::Slots(line)) => {
+                let members = found.map(|slot| {
+                    let value = written(slot.value?);
+                    assert!(slot.token.is_empty() || slot.token == value);
+                    Some(value)
+                });
+                (members, line.as_bytes().to_vec())
+            }
+            Some(Slotted::Value(value)) => {
+                let members = PATHS.map(|path| {
+                    path.iter().try_fold(value, |value, name| value.member(name)).map(written)
+                });
+                (members, if has_lines { written(value) } else { Vec::new() })
+            }
         });
     }
 }
 
-/// All records on lines; nothing when one is refused.
-fn lines(text: &str, as_they_stand: bool) -> Option<Vec<u8>> {
-    let (arena, mut structure, mut out) = (Arena::new(), Structure::default(), Vec::new());
+/// All values with their places; what is wrong with one.
+fn values(text: &str, known: &mut ValueTemplates) -> String {
+    let arena = Arena::new();
     let options = ReaderOptions { depth: 20, ..Default::default() };
-    let mut reader = Reader::new(text, &arena, options);
-    if as_they_stand {
-        reader = reader.with_structure(&mut structure);
-    }
+    let mut reader = Reader::new(text, &arena, options).with_templates(known);
+    let mut found = String::new();
     loop {
-        let next = if as_they_stand {
-            reader.next_verbatim().ok()?
-        } else {
-            reader.next_value().ok()?.map(Verbatim::Value)
-        };
-        match next {
-            None => return Some(out),
-            Some(Verbatim::Text(text)) => out.extend_from_slice(text.as_bytes()),
-            Some(Verbatim::Value(value)) => out.extend_from_slice(&written(value)),
+        match reader.next_value() {
+            Ok(Some(value)) => found.push_str(&format!("{value:?}\n")),
+            Ok(None) => return found,
+            Err(error) => return found + &format!("{error:?}"),
         }
-        out.push(b'\n');
     }
 }
 
 fuzz_target!(|bytes: &[u8]| {
     let Ok(text) = std::str::from_utf8(bytes) else { return };
-    let values = members(text, None);
-    let mut shapes = Shapes::default();
-    for _ in 0..3 {
-        assert_eq!(members(text, Some(&mut shapes)), values);
+    for has_lines in [false, true] {
+        let (expected, mut known) = (records(text, None, has_lines), SlotTemplates::default());
+        for _ in 0..3 {
+            assert_eq!(records(text, Some(&mut known), has_lines), expected);
+        }
     }
-    assert_eq!(lines(text, true), lines(text, false));
+    let (expected, mut known) =
+        (values(text, &mut ValueTemplates::unused()), ValueTemplates::default());
+    for _ in 0..3 {
+        assert_eq!(values(text, &mut known), expected);
+    }
 });

@@ -7,21 +7,23 @@
 
 use std::collections::BTreeMap;
 use std::io;
+use std::ops::Range;
 use std::sync::mpsc::{Receiver, Sender, channel};
 use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 
-use kyanite_formats::json::{self, Shapes, Verbatim};
-use kyanite_formats::records::{Layout, Structure};
+use kyanite_formats::json;
+use kyanite_formats::records::{Layout, ReaderCache};
 use kyanite_formats::xml::{Ancestry, LineOrRecord};
 use kyanite_formats::{csv, xml};
 use kyanite_lang::{
     Coverage, DocumentUris, FieldPlan, Kept, LineNames, Names, Plan, RecordState, RecordUnit, Room,
     Runner, Session,
 };
-use kyanite_tree::{Arena, Base, Passed};
+use kyanite_tree::{Arena, Base, Event, Passed};
 
 use crate::Sink;
+use crate::consume::{Consumer, consume};
 use crate::part::Part;
 use crate::records::{Block, Blocks, InputPart, Next, Records, Then, valid_start};
 
@@ -46,13 +48,24 @@ pub(crate) struct Work<'w> {
     pub(crate) looks_above: bool,
 }
 
-/// Records that become lines of JSON with no values in between.
+impl Work<'_> {
+    /// Whether results come as lines of JSON, however they are laid out in the end.
+    pub(crate) fn gives_lines(&self) -> bool {
+        match self.lines {
+            Some(AsLines::Values { .. }) => false,
+            Some(_) => true,
+            None => self.line_names.is_some(),
+        }
+    }
+}
+
+/// Records that are written as JSON with no values in between.
 #[derive(Clone, Copy)]
 pub(crate) enum AsLines<'w> {
     /// Rows of CSV, with what stands before the cells of each.
     Rows { settings: csv::Settings, header: Option<csv::Header<'w>>, starts: &'w [Vec<u8>] },
-    /// JSON values.
-    Values { depth: usize },
+    /// JSON values; they are laid out at once, so many lists deep.
+    Values { depth: usize, style: (json::Style, usize) },
     /// Elements of XML.
     Elements { elements: xml::Elements<'w>, place: Ancestry<'w> },
 }
@@ -323,8 +336,27 @@ fn worker(work: Work<'_>, feed: &Feed<'_>, results: &Sender<(u64, io::Result<Wor
 struct Worker {
     arena: Arena,
     session: Session,
-    structure: Structure,
-    shapes: Shapes,
+    cache: ReaderCache,
+    layouts: Layouts,
+}
+
+/// What records so far looked like.
+struct Layouts {
+    slots: json::SlotTemplates,
+    templates: json::Templates,
+    lines: json::LineWriter,
+}
+
+impl Layouts {
+    fn new(work: Work<'_>) -> Self {
+        let lines = match work.lines {
+            Some(AsLines::Values { style: (style, level), .. }) => {
+                json::LineWriter::new(style, level)
+            }
+            _ => json::LineWriter::default(),
+        };
+        Self { slots: json::SlotTemplates::default(), templates: json::Templates::default(), lines }
+    }
 }
 
 impl Worker {
@@ -334,8 +366,8 @@ impl Worker {
         Self {
             arena: Arena::new(),
             session,
-            structure: Structure::default(),
-            shapes: Shapes::default(),
+            cache: ReaderCache::default(),
+            layouts: Layouts::new(work),
         }
     }
 
@@ -354,7 +386,7 @@ impl Worker {
     /// Runs over the block on a worker block.
     fn run(&mut self, work: Work<'_>, worker_block: &mut WorkerBlock) {
         self.session.restart(work.plan);
-        let room = (&self.arena, &mut self.structure, &mut self.shapes);
+        let room = (&self.arena, &mut self.cache, &mut self.layouts);
         worker_block.clean =
             block(work, &worker_block.bytes, &mut worker_block.part, room, &mut self.session);
         if worker_block.clean.is_some() {
@@ -371,7 +403,7 @@ fn block(
     work: Work<'_>,
     bytes: &[u8],
     part: &mut Part,
-    (arena, structure, shapes): (&Arena, &mut Structure, &mut Shapes),
+    (arena, cache, layouts): (&Arena, &mut ReaderCache, &mut Layouts),
     session: &mut Session,
 ) -> Option<Clean> {
     let Work {
@@ -380,7 +412,7 @@ fn block(
     let mut state = state.apart(plan);
     if let Some(lines) = lines {
         let (text, 0) = valid_start(bytes) else { return None };
-        let met = as_lines(lines, text, part, (arena, structure), input.base)?;
+        let met = as_lines(lines, text, part, (arena, layouts), input.base)?;
         return Some(Clean {
             coverage: Coverage::empty(),
             state,
@@ -394,11 +426,11 @@ fn block(
     let (mut count, mut head) = (0, 0);
     let (met, above) = {
         let block = Block { bytes, then: Then::More };
-        let mut records = Records::new(block, 0, input, layout, arena, Some(structure));
+        let mut records = Records::new(block, 0, input, layout, arena, Some(cache));
         let runner = Runner::for_batch(plan, unit, names.clone(), arena, session);
         let mut runner = runner.with_sights(field_plan).with_lines(line_names, &mut part.bytes);
         loop {
-            let next = records.next_slotted(field_plan, shapes, runner.slots());
+            let next = records.next_slotted(field_plan, &mut layouts.slots, runner.slots());
             let passed_over = records.take_passed_over();
             if let Some(reader) = records.as_xml().filter(|_| work.looks_above) {
                 // The root is the same wherever a block begins.
@@ -453,7 +485,7 @@ fn as_lines(
     lines: AsLines<'_>,
     text: &str,
     part: &mut Part,
-    (arena, structure): (&Arena, &mut Structure),
+    (arena, layouts): (&Arena, &mut Layouts),
     base: Base,
 ) -> Option<Met> {
     match lines {
@@ -463,21 +495,20 @@ fn as_lines(
                 part.items += 1;
             }
         }
-        AsLines::Values { depth } => {
+        AsLines::Values { depth, .. } => {
             let options = json::ReaderOptions { depth, origins: json::Origins::Text(base) };
-            let mut values = json::Reader::new(text, arena, options).with_structure(structure);
+            let mut values = json::Reader::new(text, arena, options);
+            let mut structure = json::PartStructure::default();
             loop {
-                match values.next_verbatim().ok()? {
-                    Some(Verbatim::Text(text)) => {
-                        part.bytes.extend_from_slice(text.as_bytes());
-                        part.bytes.push(b'\n');
-                        part.items += 1;
-                    }
-                    Some(Verbatim::Value(value)) => {
-                        if part.item(value).is_break() {
-                            return None;
-                        }
-                    }
+                let Layouts { templates, lines, .. } = &mut *layouts;
+                let mut copied = Copied::new(lines, (text, depth), part);
+                let from = (text, values.position());
+                let done = consume(from, &mut structure, templates, &mut copied);
+                copied.end();
+                values.seek(done.end);
+                match values.next_value().ok()? {
+                    Some(value) if part.item(value).is_break() => return None,
+                    Some(_) => {}
                     None => break,
                 }
             }
@@ -507,4 +538,84 @@ fn as_lines(
         }
     }
     Some(Met::default())
+}
+
+/// Writes records as items of JSON.
+struct Copied<'c> {
+    lines: &'c mut json::LineWriter,
+    text: &'c str,
+    depth: usize,
+    part: &'c mut Part,
+    /// Up to where the part has whole items.
+    whole: usize,
+    /// Where what was written of the item under way begins.
+    item: usize,
+}
+
+impl<'c> Copied<'c> {
+    fn new(
+        lines: &'c mut json::LineWriter,
+        (text, depth): (&'c str, usize),
+        part: &'c mut Part,
+    ) -> Self {
+        let whole = part.bytes.len();
+        Self { lines, text, depth, part, whole, item: whole }
+    }
+
+    /// Begins an item; gives where what is written of it begins.
+    fn begin(&mut self) -> usize {
+        self.part.bytes.truncate(self.whole);
+        if let Some(renderer) = &self.part.renderer {
+            renderer.begin_json_item(&mut self.part.bytes);
+        }
+        self.part.bytes.len()
+    }
+
+    /// Forgets an item of which there is only a part.
+    fn end(self) {
+        self.part.bytes.truncate(self.whole);
+    }
+}
+
+impl<'t> Consumer<'t> for Copied<'_> {
+    fn consume(
+        &mut self,
+        events: &mut json::EventReader<'t, '_>,
+        _: usize,
+        _: usize,
+    ) -> Option<usize> {
+        self.item = self.begin();
+        self.lines.by_events(events, self.depth, &mut self.part.bytes)
+    }
+
+    fn learn(&mut self, template: usize) {
+        self.lines.learn(template, &self.part.bytes[self.item..]);
+    }
+
+    fn consume_alike(
+        &mut self,
+        record: Range<usize>,
+        template: usize,
+        scalars: &[(Event<'t>, usize)],
+    ) -> bool {
+        let text = self.text;
+        let Some(is_verbatim) = self.lines.is_verbatim(template, &text[record.clone()]) else {
+            return false;
+        };
+        self.begin();
+        let out = &mut self.part.bytes;
+        match is_verbatim {
+            true => out.extend_from_slice(text[record].as_bytes()),
+            false => self.lines.by_scalars((text, record), template, scalars, out, |_| ()),
+        }
+        true
+    }
+
+    fn consumed(&mut self, _: usize, _: usize) {
+        if let Some(renderer) = &mut self.part.renderer {
+            renderer.end_json_item(&mut self.part.bytes);
+        }
+        self.part.items += 1;
+        self.whole = self.part.bytes.len();
+    }
 }

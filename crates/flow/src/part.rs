@@ -2,6 +2,7 @@
 
 use std::ops::ControlFlow;
 
+use kyanite_formats::json::Style;
 use kyanite_lang::Flow;
 use kyanite_tree::Value;
 
@@ -55,6 +56,11 @@ impl Part {
     /// Whether items may come as lines of JSON, one behind the other.
     pub(crate) fn takes_lines(&self) -> bool {
         self.renderer.as_ref().is_some_and(Renderer::takes_lines)
+    }
+
+    /// How items of JSON are laid out, and in how many lists they stand.
+    pub(crate) fn json_style(&self) -> Option<(Style, usize)> {
+        self.renderer.as_ref().map(Renderer::json_style)
     }
 
     /// Lays out the lines that came, as all are there.

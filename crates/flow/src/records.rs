@@ -7,9 +7,9 @@
 use std::io::{self, Read};
 
 use kyanite_formats::json::{
-    Duplicate, Found, Frame, FrameError, Shapes, Slot, Slotted, Templates,
+    Duplicate, Found, Frame, FrameError, PartStructure, Slot, SlotTemplates, Slotted, Templates,
 };
-use kyanite_formats::records::{Layout, PassedOver, Reader, Structure, value_end};
+use kyanite_formats::records::{Layout, PassedOver, Reader, ReaderCache, value_end};
 use kyanite_formats::xml::{RecordReader, Repair};
 use kyanite_formats::{Format, SyntaxError};
 use kyanite_lang::FieldPlan;
@@ -18,11 +18,14 @@ use kyanite_tree::{
 };
 
 use crate::Bytes;
-use crate::consume::{Consumer, PartStructure};
+use crate::consume::{Consumer, consume};
 use crate::live::Live;
 
 /// How many bytes are read at a time.
 const BLOCK: usize = 256 * 1024;
+
+/// How many bytes are read first: what they hold tells how the others are run over.
+const FIRST: usize = 32 * 1024;
 
 /// Documents of one list up to this many bytes are held whole.
 pub(crate) const SMALL: usize = 8 * 1024 * 1024;
@@ -100,7 +103,7 @@ impl Blocks {
             buffer: Vec::new(),
             size: BLOCK,
             filled: 0,
-            wanted: BLOCK,
+            wanted: FIRST,
             most: usize::MAX,
             ended: false,
             frame: None,
@@ -349,7 +352,7 @@ pub(crate) struct Records<'a> {
     places: TextPlaces<'a>,
     bytes: &'a [u8],
     text: &'a str,
-    parts: PartStructure,
+    part: PartStructure,
     /// How many bytes behind the text are not UTF-8; 0 when all are.
     invalid: usize,
     then: Then,
@@ -389,11 +392,11 @@ impl<'a> Records<'a> {
         input: InputPart<'a>,
         layout: Layout<'a>,
         arena: &'a Arena,
-        structure: Option<&'a mut Structure>,
+        cache: Option<&'a mut ReaderCache>,
     ) -> Self {
         let Block { bytes, then } = block;
         let (text, invalid) = valid_start(bytes);
-        let mut reader = Reader::new(layout, text, arena, input.base, structure);
+        let mut reader = Reader::new(layout, text, arena, input.base, cache);
         if from > 0 {
             reader.seek(from);
         }
@@ -407,7 +410,7 @@ impl<'a> Records<'a> {
             places,
             bytes,
             text,
-            parts: PartStructure::default(),
+            part: PartStructure::default(),
             invalid,
             then,
             from,
@@ -482,7 +485,7 @@ impl<'a> Records<'a> {
             return 0;
         }
         let from = self.reader.position();
-        let passed = self.parts.consume((self.text, from), templates, by);
+        let passed = consume((self.text, from), &mut self.part, templates, by);
         if passed.records > 0 {
             self.reader.seek(passed.end);
         }
@@ -493,12 +496,12 @@ impl<'a> Records<'a> {
     pub(crate) fn next_slotted(
         &mut self,
         field_plan: Option<&FieldPlan>,
-        shapes: &mut Shapes,
+        known: &mut SlotTemplates,
         found: &mut [Slot<'a>],
     ) -> Next<Slotted<'a>> {
         self.start = self.reader.position();
         let read = match field_plan {
-            Some(field_plan) => self.reader.next_slots(&field_plan.slots, shapes, found),
+            Some(field_plan) => self.reader.next_slots(&field_plan.slots, known, found),
             None => self.reader.next_record().map(|record| record.map(Slotted::Value)),
         };
         self.read(read)

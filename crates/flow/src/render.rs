@@ -142,6 +142,29 @@ impl Renderer {
         std::mem::swap(lines, room);
     }
 
+    /// How items of JSON are laid out, and in how many lists they stand.
+    pub(crate) fn json_style(&self) -> (json::Style, usize) {
+        match self.layout.format {
+            Format::Json => (self.layout.style, 1),
+            _ => (json::Style::Compact, 0),
+        }
+    }
+
+    /// Begins an item that is written elsewhere, as JSON.
+    pub(crate) fn begin_json_item(&self, out: &mut Vec<u8>) {
+        if self.layout.format == Format::Json {
+            self.next_item(out);
+        }
+    }
+
+    /// Ends it.
+    pub(crate) fn end_json_item(&mut self, out: &mut Vec<u8>) {
+        if self.layout.format != Format::Json {
+            out.push(b'\n');
+        }
+        self.items += 1;
+    }
+
     /// Begins an item of a JSON list.
     fn next_item(&self, out: &mut Vec<u8>) {
         out.push(if self.items == 0 { b'[' } else { b',' });

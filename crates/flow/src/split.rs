@@ -4,6 +4,7 @@ mod parts;
 mod xml;
 mod yaml;
 
+use std::ops::Range;
 use std::path::{Path, PathBuf};
 
 use kyanite_formats::json::{EventReader, Templates};
@@ -243,7 +244,7 @@ impl<'t> Consumer<'t> for Lines<'_> {
 
     fn learn(&mut self, _: usize) {}
 
-    fn consume_alike(&mut self, _: usize, _: &[(Event<'t>, usize)]) -> bool {
+    fn consume_alike(&mut self, _: Range<usize>, _: usize, _: &[(Event<'t>, usize)]) -> bool {
         true
     }
 

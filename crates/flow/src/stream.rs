@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use kyanite_formats::Format;
 use kyanite_formats::needs::Needs;
-use kyanite_formats::records::{Layout, Prefilter, Structure};
+use kyanite_formats::records::{Layout, Prefilter, ReaderCache};
 use kyanite_formats::xml::{Ancestry, RecordReader, StepName};
 use kyanite_lang::{
     Arguments, Failure, Kept, Names, Partial, RecordState, RecordUnit, Room, Runner, Session,
@@ -246,7 +246,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         }
         let (held, mut arena) = (Held::default(), Arena::new());
         let header = &held.arena;
-        let mut structure = Structure::default();
+        let mut cache = ReaderCache::default();
         // Elements that stood where one on the path was looked for.
         let mut others: Vec<(usize, String, String)> = Vec::new();
         let mut namespaces = BTreeSet::new();
@@ -303,7 +303,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 return self.apart(rest, progress, aside);
             }
             let current = self.as_needed(layout, needs.as_ref());
-            let records = Records::new(block, from, input, current, &arena, Some(&mut structure));
+            let records = Records::new(block, from, input, current, &arena, Some(&mut cache));
             let end = self.block(records, &arena, progress, aside)?;
             let used = end.used;
             let _ = held.dropped.adopt(&end.met.dropped);
@@ -427,15 +427,12 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             (Layout::Xml { elements, place, .. }, _) if are_lines => {
                 Some(AsLines::Elements { elements, place })
             }
-            (Layout::Json { depth, .. }, _) if are_lines => Some(AsLines::Values { depth }),
+            (Layout::Json { depth, .. }, _) if are_lines => {
+                part.json_style().map(|style| AsLines::Values { depth, style })
+            }
             _ => None,
         };
         let own_prefilter = self.job.plan.prefilter(unit, &names);
-        let prefilter = match (&own_prefilter, self.job.plan.xpath()) {
-            (Some(prefilter), _) => Some(Prefilter::Json(prefilter)),
-            (None, Some(xpath)) => xpath.record_prefilter().map(Prefilter::Xml),
-            _ => None,
-        };
         // A path that has to be explained is told about by whole records.
         let explains_nothing = self.session.coverage.explains_nothing(self.job.plan);
         let field_plan =
@@ -444,6 +441,12 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         if field_plan.as_ref().is_some_and(|field_plan| field_plan.slots.have_text()) {
             needed = needed.with_structure();
         }
+        let prefilter = match (&own_prefilter, self.job.plan.xpath()) {
+            (Some(_), _) if field_plan.is_some() => None,
+            (Some(prefilter), _) => Some(Prefilter::Json(prefilter)),
+            (None, Some(xpath)) => xpath.record_prefilter().map(Prefilter::Xml),
+            _ => None,
+        };
         let documents = self.session.documents.clone();
         let work = Work {
             plan: self.job.plan,
@@ -463,7 +466,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let mut carried: Vec<u8> = Vec::new();
         // How many bytes have to be there before what was carried over is tried again.
         let mut enough = 0;
-        let (mut arena, mut structure) = (Arena::new(), Structure::default());
+        let (mut arena, mut cache) = (Arena::new(), ReaderCache::default());
         let commit = |done: &mut WorkerBlock| {
             let (bytes, then) = (&mut done.bytes, done.then);
             let is_last = then == Then::End;
@@ -521,7 +524,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             loop {
                 let block = Block { bytes, then };
                 let current = self.as_needed(layout, needs);
-                let records = Records::new(block, 0, input, current, &arena, Some(&mut structure));
+                let records = Records::new(block, 0, input, current, &arena, Some(&mut cache));
                 let end = self.block(records, &arena, progress, aside)?;
                 let used = end.used;
                 let _ = held.dropped.adopt(&end.met.dropped);
@@ -544,7 +547,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 }
             }
         };
-        let parts = || part.again().by_lines(work.lines.is_some() || work.line_names.is_some());
+        let parts = || part.again().by_lines(work.gives_lines());
         let failed = |error| Failed::Input(cannot_read(name, &error));
         parallel::run(work, threads, stack, &mut blocks, parts, commit, failed)?;
         if !progress.done && !self.results.sink().is_closed() {

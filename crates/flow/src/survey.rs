@@ -2,8 +2,10 @@
 
 mod at;
 
+use std::ops::Range;
+
 use kyanite_formats::Format;
-use kyanite_formats::json::{EventReader, Templates};
+use kyanite_formats::json::{EventReader, PartStructure, Templates};
 use kyanite_formats::record_view::{Shape, View};
 use kyanite_formats::xml::StepName;
 use kyanite_survey::{Batch, Bounds, Ended, Survey};
@@ -11,7 +13,7 @@ use kyanite_tree::{
     Arena, Base, Code, Diagnostic, Event, Passed, Pull, TextPlaces, ValueEvents, is_blank,
 };
 
-use crate::consume::{Consumer, PartStructure};
+use crate::consume::{Consumer, consume};
 use crate::document::{Library, say_format};
 use crate::failed::{Events, Failed};
 use crate::in_order::{Made, Shared, Workers};
@@ -215,7 +217,7 @@ fn values_of(block: &[u8], depth: usize, templates: &mut Templates) -> Made<Ende
     let arena = Arena::new();
     let (text, invalid) = valid_start(block);
     let mut counted = Counted(Batch::new(&arena).within(depth));
-    let passed = PartStructure::default().consume((text, 0), templates, &mut counted);
+    let passed = consume((text, 0), &mut PartStructure::default(), templates, &mut counted);
     let is_clean = invalid == 0 && is_blank(&text[passed.end..]);
     let places = TextPlaces::new("", block);
     let value = counted.0.end(&mut |offset| places.line_column(offset).line);
@@ -240,7 +242,12 @@ impl<'t> Consumer<'t> for Counted<'t> {
         self.0.learn(template);
     }
 
-    fn consume_alike(&mut self, template: usize, scalars: &[(Event<'t>, usize)]) -> bool {
+    fn consume_alike(
+        &mut self,
+        _: Range<usize>,
+        template: usize,
+        scalars: &[(Event<'t>, usize)],
+    ) -> bool {
         self.0.record_alike(template, scalars)
     }
 }

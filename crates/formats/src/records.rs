@@ -43,6 +43,21 @@ pub enum Layout<'a> {
     },
 }
 
+/// What readers of records of one input learn, from one text to the next.
+#[derive(Debug, Default)]
+pub struct ReaderCache {
+    structure: Structure,
+    values: json::ValueTemplates,
+}
+
+impl ReaderCache {
+    /// One that learns nothing.
+    #[must_use]
+    pub fn unused() -> Self {
+        Self { structure: Structure::default(), values: json::ValueTemplates::unused() }
+    }
+}
+
 /// A condition that most records fail, as far as it can be told from their text.
 #[derive(Clone, Copy, Debug)]
 pub enum Prefilter<'a> {
@@ -126,7 +141,7 @@ impl<'a> Layout<'a> {
 /// Reads one record after another.
 pub enum Reader<'a> {
     /// JSON values.
-    Json(json::Reader<'a>),
+    Json(Box<json::Reader<'a>>),
     /// Rows of cells.
     Csv(csv::Reader<'a>),
     /// Lines of text.
@@ -136,31 +151,34 @@ pub enum Reader<'a> {
 }
 
 impl<'a> Reader<'a> {
-    /// A reader over `text`, which begins at `base`; its records live in `arena`. `structure` is room
-    /// for what is found of the text where only some of it is needed; without it all of it is read.
+    /// A reader over `text`, which begins at `base`; its records live in `arena`. Without a `cache` all of the text is read, whatever is
+    /// needed.
     #[must_use]
     pub fn new(
         layout: Layout<'a>,
         text: &'a str,
         arena: &'a Arena,
         base: Base,
-        structure: Option<&'a mut Structure>,
+        cache: Option<&'a mut ReaderCache>,
     ) -> Self {
         match layout {
             Layout::Json { depth, needs, prefilter, structure: always } => {
                 let options = json::ReaderOptions { depth, origins: Origins::Text(base) };
                 let reader = json::Reader::new(text, arena, options);
-                let reader = match (needs, structure) {
-                    (Some(needs), Some(structure)) if !always || needs.of_record() != Need::ALL => {
-                        reader.with_needs(needs, structure)
+                let needs = needs.filter(|needs| !always || needs.of_record() != Need::ALL);
+                let reader = match cache {
+                    None => reader,
+                    Some(ReaderCache { structure, values }) => match needs {
+                        Some(needs) => reader.with_needs(needs, structure),
+                        None if always => reader.with_structure(structure),
+                        None => reader,
                     }
-                    (_, Some(structure)) if always => reader.with_structure(structure),
-                    _ => reader,
+                    .with_templates(values),
                 };
-                Self::Json(match prefilter {
+                Self::Json(Box::new(match prefilter {
                     Some(prefilter) => reader.with_prefilter(prefilter),
                     None => reader,
-                })
+                }))
             }
             Layout::Xml { elements, place, needs, prefilter } => {
                 let mut reader = xml::RecordReader::new(text, arena, elements.at(base), place);
@@ -200,11 +218,11 @@ impl<'a> Reader<'a> {
     pub fn next_slots(
         &mut self,
         slots: &json::Slots,
-        shapes: &mut json::Shapes,
+        known: &mut json::SlotTemplates,
         found: &mut [json::Slot<'a>],
     ) -> Result<Option<json::Slotted<'a>>, SyntaxError> {
         match self {
-            Self::Json(reader) => Ok(reader.next_slots(slots, shapes, found)?),
+            Self::Json(reader) => Ok(reader.next_slots(slots, known, found)?),
             _ => Ok(self.next_record()?.map(json::Slotted::Value)),
         }
     }

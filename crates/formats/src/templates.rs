@@ -4,6 +4,9 @@
 /// The most that may follow a value: more is looked through for each text, and names that differ so much differ again.
 pub(crate) const WIDEST: usize = 64;
 
+/// As many bytes as are compared at once.
+const WORD: usize = 16;
+
 /// Trees of what stands between values; a template is the way from a root to a node that ends one.
 #[derive(Debug)]
 pub(crate) struct Forest {
@@ -18,6 +21,11 @@ pub(crate) struct Forest {
 #[derive(Debug)]
 pub(crate) struct Node {
     between: Box<[u8]>,
+    /// Its first bytes, and ones where it has any.
+    first: u128,
+    mask: u128,
+    /// Its last byte, if it has any.
+    last: Option<u8>,
     /// What may follow the value behind it.
     next: Vec<usize>,
     /// Which of these followed last; no node at all, where none has.
@@ -56,8 +64,19 @@ impl Forest {
     }
 
     fn add(&mut self, between: &[u8]) -> usize {
-        let between = between.into();
-        self.nodes.push(Node { between, next: Vec::new(), usual: usize::MAX, template: None });
+        let (mut first, mut mask) = ([0; WORD], [0; WORD]);
+        let length = between.len().min(WORD);
+        first[..length].copy_from_slice(&between[..length]);
+        mask[..length].fill(!0);
+        self.nodes.push(Node {
+            between: between.into(),
+            first: u128::from_ne_bytes(first),
+            mask: u128::from_ne_bytes(mask),
+            last: between.last().copied(),
+            next: Vec::new(),
+            usual: usize::MAX,
+            template: None,
+        });
         self.nodes.len() - 1
     }
 
@@ -92,9 +111,8 @@ impl Forest {
         may_follow: impl Fn(&Node, Option<u8>) -> bool,
     ) -> Option<(usize, &Node)> {
         let fits = |node: &Node| {
-            let end = at + node.between.len();
-            let is_there = bytes.get(at..end).is_some_and(|here| is_same(here, &node.between));
-            is_there && may_follow(node, bytes.get(end).copied())
+            let next = bytes.get(at + node.between.len()).copied();
+            node.is_at(bytes, at) && may_follow(node, next)
         };
         let node = self.nodes.get(here)?;
         let mut next = node.usual;
@@ -121,25 +139,31 @@ impl Node {
     /// The last byte of its text.
     #[inline]
     pub(crate) fn last(&self) -> Option<u8> {
-        self.between.last().copied()
+        self.last
+    }
+
+    /// Whether its text stands at byte `at`. Most are short, and a call would take longer than comparing them.
+    #[inline]
+    fn is_at(&self, bytes: &[u8], at: usize) -> bool {
+        let length = self.between.len();
+        let word = |at: usize| bytes.get(at..)?.first_chunk::<WORD>();
+        match (word(at), self.between.last_chunk::<WORD>()) {
+            (Some(first), last) => {
+                let is_first = (u128::from_ne_bytes(*first) ^ self.first) & self.mask == 0;
+                let Some(last) = last.filter(|_| is_first && length > WORD) else {
+                    return is_first;
+                };
+                // What is longer than two words is compared whole.
+                word(at + length - WORD) == Some(last)
+                    && (length <= 2 * WORD || bytes[at..at + length] == *self.between)
+            }
+            (None, _) => bytes.get(at..at + length) == Some(&*self.between),
+        }
     }
 
     /// The number of the template that ends with it.
     #[inline]
     pub(crate) fn template(&self) -> Option<usize> {
         self.template
-    }
-}
-
-/// Whether two texts of one length are the same. Most are short, and a call would take longer than comparing them.
-#[inline]
-fn is_same(one: &[u8], other: &[u8]) -> bool {
-    match (one.last_chunk::<8>(), other.last_chunk::<8>()) {
-        (Some(last), Some(other_last)) => {
-            let (words, _) = one.as_chunks::<8>();
-            let (other_words, _) = other.as_chunks::<8>();
-            last == other_last && words.iter().zip(other_words).all(|(one, other)| one == other)
-        }
-        _ => one.iter().zip(other).all(|(one, other)| one == other),
     }
 }

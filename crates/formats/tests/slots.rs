@@ -1,7 +1,9 @@
-//! Members read into slots are those of the values that records are, however they look, and whatever looked like them before.
+//! Members read into slots, and lines, are those of the values that records are, however they look, and whatever looked like them before.
 #![allow(clippy::unwrap_used, reason = "a test that fails may panic")]
 
-use kyanite_formats::json::{self, Reader, ReaderOptions, Shapes, Slot, Slots, Slotted, Style};
+use kyanite_formats::json::{
+    self, Reader, ReaderOptions, Slot, SlotTemplates, Slots, Slotted, Style,
+};
 use kyanite_formats::needs::{Need, Needs};
 use kyanite_formats::records::Structure;
 use kyanite_tree::{Arena, Value};
@@ -25,23 +27,29 @@ fn written(value: Value<'_>) -> String {
     String::from_utf8(out).unwrap()
 }
 
-/// The members of a record that are wanted, or where it is refused.
-type Found = Result<[Option<String>; 4], usize>;
+/// The members of a record that are wanted, and its line, if that is; or where it is refused.
+type Found = Result<([Option<String>; 4], Option<String>), usize>;
 
-/// What the members of each record are, or where reading fails; and how many records went into slots.
-fn read(texts: &[String], in_slots: bool) -> (Vec<Found>, usize) {
+/// What the members of each record are, and its line if `has_lines`, or where reading fails; how many records went into slots, and how
+/// many members were given twice.
+fn read(texts: &[String], in_slots: bool, has_lines: bool) -> (Vec<Found>, usize, usize) {
     let (needs, paths) = paths();
     let slots = Slots::new(&paths).unwrap();
-    let mut shapes = Shapes::default();
-    let (mut results, mut slotted) = (Vec::new(), 0);
+    let slots = if has_lines { slots.with_text_without(["y"]) } else { slots };
+    let mut templates = SlotTemplates::default();
+    let (mut results, mut slotted, mut duplicates) = (Vec::new(), 0, 0);
     for text in texts {
         let (arena, mut structure) = (Arena::new(), Structure::default());
         let options = ReaderOptions { depth: 4, ..ReaderOptions::default() };
-        let mut reader = Reader::new(text, &arena, options).with_needs(&needs, &mut structure);
+        let reader = Reader::new(text, &arena, options);
+        let mut reader = match has_lines {
+            true => reader.with_structure(&mut structure),
+            false => reader.with_needs(&needs, &mut structure),
+        };
         let mut found = [Slot::default(); 4];
         loop {
             let next = if in_slots {
-                reader.next_slots(&slots, &mut shapes, &mut found)
+                reader.next_slots(&slots, &mut templates, &mut found)
             } else {
                 reader.next_value().map(|value| value.map(Slotted::Value))
             };
@@ -51,23 +59,32 @@ fn read(texts: &[String], in_slots: bool) -> (Vec<Found>, usize) {
                     results.push(Err(error.start));
                     break;
                 }
-                Ok(Some(Slotted::Slots(_))) => {
+                Ok(Some(Slotted::Slots(line))) => {
                     slotted += 1;
-                    Ok(found.map(|Slot { value, token, .. }| {
+                    let members = found.map(|Slot { value, token, text }| {
                         let value = written(value?);
-                        // What is copied is what would be written.
+                        // What is copied is what would be written, and stands in the line.
                         assert!(token.is_empty() || token == value.as_bytes());
+                        assert!(
+                            !has_lines || line.as_bytes().as_ptr_range().contains(&text.as_ptr())
+                        );
+                        assert!(!has_lines || text == value.as_bytes());
                         Some(value)
-                    }))
+                    });
+                    Ok((members, has_lines.then(|| line.to_owned())))
                 }
-                Ok(Some(Slotted::Value(value))) => Ok(PATHS.map(|path| {
-                    let member = path.iter().try_fold(value, |value, name| value.member(name));
-                    member.map(written)
-                })),
+                Ok(Some(Slotted::Value(value))) => {
+                    let members = PATHS.map(|path| {
+                        let member = path.iter().try_fold(value, |value, name| value.member(name));
+                        member.map(written)
+                    });
+                    Ok((members, has_lines.then(|| written(value))))
+                }
             });
         }
+        duplicates += reader.take_duplicates().len();
     }
-    (results, slotted)
+    (results, slotted, duplicates)
 }
 
 fn scalar() -> impl Strategy<Value = String> {
@@ -133,7 +150,14 @@ proptest! {
         let texts: Vec<String> = order.chunks(7).map(|chunk| {
             chunk.iter().map(|which| which.get(&kinds).as_str()).collect::<Vec<_>>().join("\n")
         }).collect();
-        prop_assert_eq!(read(&texts, true).0, read(&texts, false).0, "{:?}", texts);
+        for has_lines in [false, true] {
+            let (values, _, duplicates) = read(&texts, false, has_lines);
+            let (found, slotted, told) = read(&texts, true, has_lines);
+            prop_assert_eq!(&found, &values, "{:?}", texts);
+            // Where not all is read, members that are given twice may be told by the one or by the other.
+            prop_assert!(told == duplicates || !has_lines, "{:?}", texts);
+            prop_assert!(slotted <= found.len());
+        }
     }
 }
 
@@ -141,7 +165,7 @@ proptest! {
 fn records_that_go_into_slots() {
     for (texts, slotted) in [
         (&[r#"{"a":1,"x":2}"#, r#"{"a":"z","x":{}}"#, r#"{"x":2,"a":1}"#][..], 3),
-        (&[r#"{"a":1,"x":2}"#, r#"{"a":1,"a":2}"#, r#"{"x":1,"x":2}"#][..], 2),
+        (&[r#"{"a":1,"x":2}"#, r#"{"a":1,"a":2}"#, r#"{"x":1,"x":2}"#][..], 1),
         (&[r#"{"b":{"c":1}}"#, r#"{"b":{"x":1}}"#, r#"{"b":[1]}"#, r#"{"b":null}"#][..], 2),
         (&[r#"{"b" : {"c" : "\u00e9"} , "a": "\\" }"#, "[1]", "\"a\"", "{}"][..], 2),
         // Members that are now a text, now another scalar, and names that only end alike.
@@ -167,14 +191,15 @@ fn records_that_go_into_slots() {
         let texts: Vec<String> = texts.iter().map(|text| (*text).to_owned()).collect();
         for texts in [texts.clone(), vec![texts.join("\n"); 3]] {
             let rounds = if texts.len() == 3 && texts[0] == texts[1] { 3 } else { 1 };
-            let (found, in_slots) = read(&texts, true);
-            assert_eq!((&found, in_slots), (&read(&texts, false).0, slotted * rounds), "{texts:?}");
+            let (found, in_slots, _) = read(&texts, true, false);
+            let values = read(&texts, false, false).0;
+            assert_eq!((found, in_slots), (values, slotted * rounds), "{texts:?}");
         }
     }
 }
 
 #[test]
-fn a_text_with_anything_wrong_goes_into_no_slots() {
+fn a_record_with_anything_wrong_goes_into_no_slots() {
     for broken in [
         r#"{"a":1,"b":{"c":2} 7,"x":3}"#,
         r#"{"x":1 "y","a":2}"#,
@@ -184,9 +209,40 @@ fn a_text_with_anything_wrong_goes_into_no_slots() {
         let good = r#"{"x":1,"a":2}"#;
         for (texts, slotted) in [
             (vec![good.to_owned(), broken.to_owned()], 1),
-            (vec![format!("{good}\n{broken}"), good.to_owned()], 1),
+            (vec![format!("{good}\n{broken}"), good.to_owned()], 2),
         ] {
-            assert_eq!(read(&texts, true), (read(&texts, false).0, slotted), "{texts:?}");
+            let (found, in_slots, _) = read(&texts, true, false);
+            assert_eq!((found, in_slots), (read(&texts, false, false).0, slotted), "{texts:?}");
         }
+    }
+}
+
+#[test]
+fn records_that_become_lines() {
+    let wide: Vec<String> = (0..300).map(|n| format!("\"{n}\": {n}")).collect();
+    let wide = format!("{{{}}}", wide.join(", "));
+    for (record, is_line) in [
+        (r#"{"a":1,"b":{"c":"é"},"list":{"a":1e5,"bb":null}}"#, true),
+        (r#"{ "a" : 1 , "list" : [ 1 , "\u00e9\/\n" , {} ] }"#, true),
+        (r#"{"a":"\\"}"#, true),
+        ("{}", true),
+        (&wide, true),
+        // A name that is not to be there, names that have escapes or stand twice, what is too deep or no map.
+        (r#"{"y":1}"#, false),
+        (r#"{"list":{"y":1}}"#, true),
+        (r#"{"\u0061":1}"#, false),
+        (r#"{"a":1,"a":2}"#, false),
+        (r#"{"x":{"":1,"":2}}"#, false),
+        (r#"{"x":[[[[]]]]}"#, false),
+        (r#"{"b":[{"c":1}]}"#, false),
+        ("[1]", false),
+        ("7", false),
+    ] {
+        // The first record by its events, the next by its template, and the last by its events again.
+        let texts = [[record, record, record].join("\n")];
+        let (found, in_slots, told) = read(&texts, true, true);
+        let (values, _, duplicates) = read(&texts, false, true);
+        assert_eq!((found, told), (values, duplicates), "{record}");
+        assert_eq!(in_slots, if is_line { 3 } else { 0 }, "{record}");
     }
 }

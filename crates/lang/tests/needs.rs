@@ -1,7 +1,7 @@
 //! A rule gives and tells the same, whether its records are read whole or only as far as it can see.
 #![allow(clippy::unwrap_used, clippy::panic, reason = "tests say what is wrong by panicking")]
 
-use kyanite_formats::json::{self, Reader, ReaderOptions, Shapes, Slotted, Style};
+use kyanite_formats::json::{self, Reader, ReaderOptions, SlotTemplates, Slotted, Style};
 use kyanite_formats::records::Structure;
 use kyanite_lang::{
     Arguments, Flow, Kept, Plan, RecordUnit, Room, RuleText, Runner, Session, Syntax, compile,
@@ -145,11 +145,11 @@ fn results(plan: &Plan, text: &str, how: How) -> (Vec<(String, Option<String>)>,
     let runner = Runner::for_batch(plan, RecordUnit::Items, names, &arena, &mut session);
     let mut runner =
         runner.with_sights(field_plan.as_ref()).with_lines(lines.as_ref(), &mut Vec::new());
-    let (mut results, mut index, mut shapes) = (Vec::new(), 0, Shapes::default());
+    let (mut results, mut index, mut known) = (Vec::new(), 0, SlotTemplates::default());
     loop {
         let read = match &field_plan {
             Some(field_plan) => {
-                reader.next_slots(&field_plan.slots, &mut shapes, runner.slots()).unwrap()
+                reader.next_slots(&field_plan.slots, &mut known, runner.slots()).unwrap()
             }
             None => reader.next_value().unwrap().map(Slotted::Value),
         };

@@ -72,7 +72,7 @@ mod tuned;
 use finder::{Brackets, Finder};
 pub use nesting::Nesting;
 pub use number::number_end;
-pub use plain::{CHUNK, is_plain, plain_bytes};
+pub use plain::{CHUNK, is_plain, plain_bytes, unescaped_bytes};
 pub use tuned::{Work, tuned};
 
 /// The bytes that one mask stands for.

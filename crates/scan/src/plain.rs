@@ -1,4 +1,4 @@
-//! Texts that are the same in XML and in JSON, found 16 bytes at a time with what every processor of a kind has.
+//! Texts without anything special in them, found 16 bytes at a time with what every processor of a kind has.
 
 /// The bytes of a chunk.
 pub const CHUNK: usize = 16;
@@ -17,6 +17,41 @@ pub fn plain_bytes(chunk: &[u8; CHUNK]) -> usize {
     return unsafe { neon(chunk) };
     #[allow(unreachable_code, reason = "reached where none of these is there")]
     by_hand(chunk)
+}
+
+/// How many of the first bytes of a chunk stand in a text in quotes of JSON for themselves (RFC 8259 section 7): what is behind them
+/// is a quote, a backslash or a control character.
+#[inline]
+#[must_use]
+#[allow(unsafe_code, reason = "calls of code for instructions that every processor of a kind has")]
+pub fn unescaped_bytes(chunk: &[u8; CHUNK]) -> usize {
+    // SAFETY: SSE2 is part of x86-64.
+    #[cfg(target_arch = "x86_64")]
+    return unsafe { unescaped_sse2(chunk) };
+    #[allow(unreachable_code, reason = "reached on other processors")]
+    unescaped_by_hand(chunk)
+}
+
+#[allow(dead_code, reason = "not called where there are instructions for it")]
+fn unescaped_by_hand(chunk: &[u8; CHUNK]) -> usize {
+    chunk.iter().take_while(|byte| !matches!(byte, 0..0x20 | b'"' | b'\\')).count()
+}
+
+#[cfg(target_arch = "x86_64")]
+#[target_feature(enable = "sse2")]
+#[inline]
+fn unescaped_sse2(chunk: &[u8; CHUNK]) -> usize {
+    use std::arch::x86_64::{
+        _mm_cmpeq_epi8, _mm_min_epu8, _mm_movemask_epi8, _mm_or_si128, _mm_set_epi64x,
+        _mm_set1_epi8,
+    };
+    let word = u128::from_le_bytes(*chunk);
+    let bytes = _mm_set_epi64x((word >> 64) as i64, word as i64);
+    let is = |byte: u8| _mm_cmpeq_epi8(bytes, _mm_set1_epi8(byte as i8));
+    let control = _mm_cmpeq_epi8(_mm_min_epu8(bytes, _mm_set1_epi8(0x1F)), bytes);
+    let found = _mm_or_si128(_mm_or_si128(is(b'"'), is(b'\\')), control);
+    // A bit behind those of the chunk.
+    (_mm_movemask_epi8(found) | 1 << CHUNK).trailing_zeros() as usize
 }
 
 /// Whether a byte ends a run of [`plain_bytes`].
@@ -86,6 +121,7 @@ mod tests {
             1 => any::<u8>(),
         ])) {
             prop_assert_eq!(plain_bytes(&chunk), by_hand(&chunk));
+            prop_assert_eq!(unescaped_bytes(&chunk), unescaped_by_hand(&chunk));
         }
     }
 }

@@ -190,7 +190,7 @@ impl Arena {
     pub fn number(&self, decimal: &Decimal) -> Value<'_> {
         Value::number(Number::from_checked(match decimal.to_i64() {
             Some(integer) => self.integer_text(integer),
-            None => self.text(&decimal.to_string()),
+            None => decimal.spelled_to(|spelling| self.text(spelling)),
         }))
     }
 
@@ -200,10 +200,7 @@ impl Arena {
     }
 
     fn integer_text(&self, integer: i64) -> &str {
-        let mut text = bumpalo::collections::String::with_capacity_in(20, &self.0);
-        // Writing into an arena string cannot fail.
-        let _ = std::fmt::Write::write_fmt(&mut text, format_args!("{integer}"));
-        text.into_bump_str()
+        self.text(itoa::Buffer::new().format(integer))
     }
 
     /// Joins pieces of text without an intermediate allocation.

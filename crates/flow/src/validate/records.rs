@@ -1,5 +1,7 @@
 //! Streams of records against JSON Schemas, a block at a time.
 
+use std::ops::Range;
+
 use kyanite_formats::Format;
 use kyanite_formats::json::{EventReader, Templates};
 use kyanite_formats::records::Layout;
@@ -158,7 +160,12 @@ impl<'t> Consumer<'t> for Valid<'_, '_> {
         self.0.iter_mut().for_each(|schema| schema.learn(template));
     }
 
-    fn consume_alike(&mut self, template: usize, scalars: &[(Event<'t>, usize)]) -> bool {
+    fn consume_alike(
+        &mut self,
+        _: Range<usize>,
+        template: usize,
+        scalars: &[(Event<'t>, usize)],
+    ) -> bool {
         self.0.iter().all(|schema| schema.accepts_alike(template, scalars))
     }
 }

@@ -46,7 +46,7 @@ impl<'a> Reader<'a> {
 
     /// How many more containers may be open.
     pub(super) fn depth_left(&self) -> usize {
-        self.options.depth.saturating_sub(self.open.len() + self.inside)
+        self.options.depth.saturating_sub(self.open.len())
     }
 
     /// Reads the map that begins at byte `start` with the members that are needed by name; `None` when it has to be read
@@ -108,7 +108,7 @@ impl<'a> Reader<'a> {
                     if let Some(member) = self.members.get_mut(slot) {
                         member.value = value;
                     }
-                    if self.goes_on().is_none() {
+                    if !matches!(self.skip_blank(), Some(b',' | b'}')) {
                         return Err(self.no_comma('}'));
                     }
                     members.go_on(members.bracket(), self.at);

@@ -17,10 +17,11 @@
 //! ```
 
 use kyanite_scan::Structure;
-use kyanite_tree::{Arena, Base, Map, Member, Origin, Value};
+use kyanite_tree::{Arena, Base, Event, Map, Member, Origin, Value};
 
-use super::compact;
+use super::build::{Begun, ValueTemplates};
 use super::error::{ErrorKind, ReadError};
+use super::part::PartStructure;
 use super::prefilter::Prefilter;
 use crate::needs::{Need, Needs};
 
@@ -115,7 +116,7 @@ pub struct Reader<'a> {
     pub(super) arena: &'a Arena,
     pub(super) options: ReaderOptions,
     /// The values of the lists that are open.
-    items: Vec<Value<'a>>,
+    pub(super) items: Vec<Value<'a>>,
     /// The members of the maps that are open; the last one's value may be still to come.
     pub(super) members: Vec<Member<'a>>,
     pub(super) open: Vec<Open>,
@@ -127,10 +128,16 @@ pub struct Reader<'a> {
     pub(super) structure: Option<&'a Structure>,
     /// The structure, while a record is read byte by byte in which something was odd.
     pub(super) aside: Option<&'a Structure>,
-    /// Room for looking at values that are handed on as they stand.
-    pub(super) room: compact::Room,
-    /// How many maps the value is in beside those that are open.
-    pub(super) inside: usize,
+    /// Room for the structure of the text, as long as that was not needed.
+    unfound: Option<&'a mut Structure>,
+    /// The templates of records before, if values are built by these.
+    pub(super) known: Option<&'a mut ValueTemplates>,
+    /// Room for the lists and maps that are built.
+    pub(super) begun: Vec<Begun>,
+    /// The structure of a part of the text, for records that follow no template.
+    pub(super) part: PartStructure,
+    /// Room for the scalars of a record that follows a template.
+    pub(super) scalars: Vec<(Event<'a>, usize)>,
     /// A condition that most records fail.
     pub(super) prefilter: Option<&'a Prefilter>,
     /// The records that were passed over since this was last asked, since they fail it.
@@ -173,8 +180,11 @@ impl<'a> Reader<'a> {
             needs: None,
             structure: None,
             aside: None,
-            room: compact::Room::default(),
-            inside: 0,
+            unfound: None,
+            known: None,
+            begun: Vec::new(),
+            part: PartStructure::default(),
+            scalars: Vec::new(),
             prefilter: None,
             passed_over: 0,
             mark: 0,
@@ -194,16 +204,31 @@ impl<'a> Reader<'a> {
         self.needs = Some(needs);
         // Where all of each record is needed nothing is stepped over.
         if needs.of_record() != Need::ALL {
+            self.unfound = Some(structure);
+        }
+        self
+    }
+
+    /// The same reader, with room for the structure of the text, which is found where it is needed.
+    #[must_use]
+    pub fn with_structure(mut self, structure: &'a mut Structure) -> Self {
+        self.unfound = Some(structure);
+        self
+    }
+
+    /// Finds the structure of the text, if that was not done.
+    pub(super) fn find_structure(&mut self) {
+        if let Some(structure) = self.unfound.take() {
             structure.find(self.bytes);
             self.structure = Some(&*structure).filter(|structure| structure.is_well_formed());
         }
-        self
     }
 
     /// The same reader, passing over records that certainly fail a condition; how many is told by [`Self::take_passed_over`].
     /// Of them is seen what is seen of values that are not needed.
     #[must_use]
     pub fn with_prefilter(mut self, prefilter: &'a Prefilter) -> Self {
+        self.find_structure();
         self.prefilter = Some(prefilter);
         self
     }
@@ -216,7 +241,7 @@ impl<'a> Reader<'a> {
     /// The same reader, stepping over nothing: it comes to the same, by another way.
     #[must_use]
     pub fn byte_by_byte(mut self) -> Self {
-        self.structure = None;
+        (self.structure, self.unfound) = (None, None);
         self
     }
 
@@ -241,7 +266,7 @@ impl<'a> Reader<'a> {
     /// # Errors
     /// A [`ReadError`]; the position is then somewhere inside the broken value.
     pub fn next_value(&mut self) -> Result<Option<Value<'a>>, ReadError> {
-        if self.begin_record() { self.whole_value().map(Some) } else { Ok(None) }
+        if self.begin_record() { self.built_or_read().map(Some) } else { Ok(None) }
     }
 
     /// Goes to where the next record begins; tells whether there is one.
@@ -388,7 +413,7 @@ impl<'a> Reader<'a> {
 
     #[inline]
     pub(super) fn push_open(&mut self, start: usize, is_map: bool) -> Result<(), ReadError> {
-        if self.open.len() + self.inside >= self.options.depth {
+        if self.open.len() >= self.options.depth {
             return Err(ReadError::new(ErrorKind::TooDeep(self.options.depth), start, start + 1));
         }
         let first = if is_map { self.members.len() } else { self.items.len() };

@@ -1,5 +1,7 @@
 //! Quoted texts: finding their end, and resolving escapes (RFC 8259 section 7).
 
+use kyanite_scan::{CHUNK, unescaped_bytes};
+
 use super::error::{ErrorKind, ReadError};
 
 const ONES: u64 = 0x0101_0101_0101_0101;
@@ -19,6 +21,13 @@ fn specials(word: u64) -> u64 {
 /// if there is none.
 #[inline]
 pub(super) fn plain_end(bytes: &[u8], mut at: usize) -> usize {
+    while let Some(chunk) = bytes.get(at..).and_then(<[u8]>::first_chunk::<CHUNK>) {
+        let plain = unescaped_bytes(chunk);
+        at += plain;
+        if plain < CHUNK {
+            return at;
+        }
+    }
     // Eight bytes at a time, by the arithmetic of a zero byte in a word: `(w - 1) & !w` has a high bit exactly
     // at (or above) the first zero byte, and only the first set bit is used.
     while let Some(chunk) = bytes.get(at..).and_then(<[u8]>::first_chunk::<8>) {

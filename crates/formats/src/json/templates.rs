@@ -53,6 +53,12 @@ impl Default for Templates {
 }
 
 impl Templates {
+    /// None, and none are looked for.
+    #[must_use]
+    pub fn unused() -> Self {
+        Self { misses: PATIENCE, ..Self::default() }
+    }
+
     /// Whether it is worth while to look for templates.
     #[inline]
     #[must_use]

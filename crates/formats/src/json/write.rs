@@ -128,13 +128,15 @@ pub fn write_text(text: &str, out: &mut Vec<u8>) {
         out.extend_from_slice(bytes);
         out.push(b'"');
     } else {
-        write_escaped(bytes, out);
+        out.push(b'"');
+        write_escapes(bytes, out);
+        out.push(b'"');
     }
 }
 
+/// Appends what stands between the quotes of a text.
 #[cold]
-fn write_escaped(bytes: &[u8], out: &mut Vec<u8>) {
-    out.push(b'"');
+pub(super) fn write_escapes(bytes: &[u8], out: &mut Vec<u8>) {
     let mut at = 0;
     loop {
         let end = plain_end(bytes, at);
@@ -143,7 +145,6 @@ fn write_escaped(bytes: &[u8], out: &mut Vec<u8>) {
         write_escape(*special, out);
         at = end + 1;
     }
-    out.push(b'"');
 }
 
 /// Appends a character as it stands in quotes.

@@ -114,12 +114,75 @@ impl Decimal {
     }
 }
 
+/// Room for the spelling of most numbers.
+type Room = [u8; 48];
+
+/// So many digits behind the point leave room for the zeros in front of them.
+const MOST_PLACES: usize = 18;
+
+impl Decimal {
+    /// Hands on the spelling, as it is displayed.
+    pub(crate) fn spelled_to<T>(&self, take: impl FnOnce(&str) -> T) -> T {
+        match self.short_spelling(&mut [0; 48]) {
+            Some(short) => take(short),
+            None => take(&self.to_string()),
+        }
+    }
+
+    /// The spelling of a number of few digits; `None` for others.
+    fn short_spelling<'r>(&self, room: &'r mut Room) -> Option<&'r str> {
+        let Repr::Small(coefficient, exponent) = self.0 else { return None };
+        let mut magnitude = u64::try_from(coefficient.unsigned_abs()).ok()?;
+        let mut places = usize::try_from(exponent.checked_neg()?).ok()?;
+        if places > MOST_PLACES {
+            return None;
+        }
+        while places > 0 && magnitude.is_multiple_of(10) {
+            (magnitude, places) = (magnitude / 10, places - 1);
+        }
+        let mut digits = itoa::Buffer::new();
+        let digits = digits.format(magnitude).as_bytes();
+        let mut length = 0;
+        let mut put = |bytes: &[u8]| {
+            room[length..length + bytes.len()].copy_from_slice(bytes);
+            length += bytes.len();
+        };
+        if coefficient < 0 {
+            put(b"-");
+        }
+        match digits.len().checked_sub(places) {
+            Some(whole) if places == 0 || whole > 0 => {
+                put(&digits[..whole]);
+                if places > 0 {
+                    put(b".");
+                    put(&digits[whole..]);
+                }
+            }
+            _ => {
+                put(b"0.");
+                put(&[b'0'; MOST_PLACES][..places - digits.len()]);
+                put(digits);
+            }
+        }
+        std::str::from_utf8(&room[..length]).ok()
+    }
+}
+
 /// Zeros that are written out before the exponent form is shorter to read.
 const PLAIN_ZEROS: i64 = 30;
 
 impl fmt::Display for Decimal {
     /// The shortest plain spelling: no trailing zeros, an exponent only past 30 padding zeros.
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self.short_spelling(&mut [0; 48]) {
+            Some(short) => f.write_str(short),
+            None => self.write_any(f),
+        }
+    }
+}
+
+impl Decimal {
+    fn write_any(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let plain = self.stripped();
         let (coefficient, exponent) = plain.big();
         let sign = if coefficient.is_negative() { "-" } else { "" };
@@ -139,6 +202,38 @@ impl fmt::Display for Decimal {
                 let (first, rest) = digits.split_at(1);
                 let dot = if rest.is_empty() { "" } else { "." };
                 write!(f, "{sign}{first}{dot}{rest}e{}", point - 1)
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    /// A number in the spelling that any number has.
+    struct Any(Decimal);
+
+    impl fmt::Display for Any {
+        fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+            self.0.write_any(f)
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn short_numbers_are_spelled_as_any(
+            coefficient in prop_oneof![any::<i128>(), (-2000_i128..2000), any::<i64>().prop_map(i128::from)],
+            zeros in 0_u32..6,
+            exponent in -24_i64..4,
+        ) {
+            let coefficient = coefficient.saturating_mul(10_i128.pow(zeros));
+            let number = Decimal(Repr::Small(coefficient, exponent));
+            prop_assert_eq!(number.to_string(), Any(number.clone()).to_string());
+            if let Some(short) = number.short_spelling(&mut [0; 48]) {
+                prop_assert_eq!(short, number.to_string());
             }
         }
     }

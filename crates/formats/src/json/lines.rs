@@ -1,0 +1,256 @@
+//! Records [written](super::write) without a value in between: by their events or, where they follow a [template](super::Templates), by
+//! their scalars alone.
+//!
+//! ```
+//! use kyanite_formats::json::{EventReader, LineWriter};
+//! use kyanite_formats::records::Structure;
+//!
+//! let text = "{\"berth\": \"\\u0041\", \"depth\": 6.50}\n";
+//! let structure = Structure::of(text.as_bytes());
+//! let (mut writer, mut out) = (LineWriter::default(), Vec::new());
+//! writer.by_events(&mut EventReader::new(text, &structure).unwrap(), 512, &mut out).unwrap();
+//! assert_eq!(out, b"{\"berth\":\"A\",\"depth\":6.50}");
+//! ```
+
+use std::ops::Range;
+
+use kyanite_tree::{Event, Pull, RawText};
+
+use super::events::EventReader;
+use super::names::Names;
+use super::string::unescape;
+use super::write::{Style, write_escapes, write_line_start, write_text};
+
+/// As many bytes as are copied at once.
+const CHUNK: usize = 32;
+
+/// Writes records: as lines, without line ends, or laid out inside a document.
+#[derive(Debug)]
+pub struct LineWriter {
+    style: Style,
+    /// How many lists and maps of the document they are in.
+    level: usize,
+    /// What stands between the scalars of the records of each template; `None` where that was not learned.
+    templates: Vec<Option<Between>>,
+    /// The scalars of the record that was written last by its events, as parts of its line.
+    scalars: Vec<Range<usize>>,
+    /// How many bytes its text had beside its scalars.
+    around: usize,
+    escapes: Escapes,
+}
+
+/// What stands between the scalars of a line.
+#[derive(Debug)]
+struct Between {
+    /// One text behind the other, and a chunk more.
+    bytes: Vec<u8>,
+    /// Where each ends.
+    ends: Vec<usize>,
+    /// Whether records have the same between their scalars.
+    is_verbatim: bool,
+}
+
+impl Default for LineWriter {
+    fn default() -> Self {
+        Self::new(Style::Compact, 0)
+    }
+}
+
+impl LineWriter {
+    /// A writer of records as they are laid out `level` levels deep inside a document.
+    #[must_use]
+    pub fn new(style: Style, level: usize) -> Self {
+        let escapes = Escapes::default();
+        Self { style, level, templates: Vec::new(), scalars: Vec::new(), around: 0, escapes }
+    }
+
+    /// Appends the record whose events these are; gives where it ends. `None`, with nothing appended, where a reader of values has to
+    /// look at it: for what [`Names`] cannot tell.
+    pub fn by_events(
+        &mut self,
+        events: &mut EventReader<'_, '_>,
+        depth: usize,
+        out: &mut Vec<u8>,
+    ) -> Option<usize> {
+        let begin = out.len();
+        let written = self.write_events(events, depth, out);
+        if written.is_none() {
+            out.truncate(begin);
+        }
+        written
+    }
+
+    fn write_events<'t>(
+        &mut self,
+        events: &mut EventReader<'t, '_>,
+        depth: usize,
+        out: &mut Vec<u8>,
+    ) -> Option<usize> {
+        let (begin, start) = (out.len(), events.position());
+        let mut within = 0;
+        self.scalars.clear();
+        let mut names = Names::within(depth);
+        let (mut is_first, mut is_named) = (true, false);
+        while let Some(event) = events.next_event() {
+            let is_end = matches!(event, Event::EndMap | Event::EndList);
+            if !is_first && !is_end {
+                out.push(b',');
+            }
+            // An item, or a name, is on a line of its own; and so is the bracket behind the last one.
+            if !is_named && names.open() > 0 && !(is_first && is_end) {
+                write_line_start(self.style, self.level + names.open() - usize::from(is_end), out);
+            }
+            is_named = matches!(event, Event::Name(_));
+            is_first = matches!(event, Event::BeginMap | Event::BeginList) || is_named;
+            match event {
+                Event::BeginMap | Event::BeginList => {
+                    names.begin()?;
+                    out.push(if event == Event::BeginMap { b'{' } else { b'[' });
+                }
+                Event::EndMap | Event::EndList => {
+                    names.end()?;
+                    out.push(if event == Event::EndMap { b'}' } else { b']' });
+                }
+                Event::Name(name) => {
+                    names.add(name)?;
+                    write_text(name.text, out);
+                    out.push(b':');
+                    if self.style != Style::Compact {
+                        out.push(b' ');
+                    }
+                }
+                Event::Text(text) => {
+                    out.push(b'"');
+                    let (from, length) = (out.len() - begin, text.text.len());
+                    let written = match text.has_escapes {
+                        true => self.escapes.again(events.text(), events.position() - 1 - length),
+                        false => text.text.as_bytes(),
+                    };
+                    out.extend_from_slice(written);
+                    self.scalars.push(from..from + written.len());
+                    within += length;
+                    out.push(b'"');
+                }
+                Event::Number(number) => within += self.scalar(number, begin, out),
+                Event::Boolean(true) => within += self.scalar("true", begin, out),
+                Event::Boolean(false) => within += self.scalar("false", begin, out),
+                Event::Null => within += self.scalar("null", begin, out),
+            }
+        }
+        let end = events.end()?;
+        self.around = end - start - within;
+        Some(end)
+    }
+
+    /// Appends a scalar that is written as it stands; gives its length.
+    fn scalar(&mut self, scalar: &str, begin: usize, out: &mut Vec<u8>) -> usize {
+        let from = out.len() - begin;
+        out.extend_from_slice(scalar.as_bytes());
+        self.scalars.push(from..from + scalar.len());
+        scalar.len()
+    }
+
+    /// The record that was written last by its events, as this line, is the first of that template.
+    pub fn learn(&mut self, template: usize, line: &[u8]) {
+        let (mut bytes, mut ends, mut from) = (Vec::new(), Vec::new(), 0);
+        for scalar in &self.scalars {
+            bytes.extend_from_slice(&line[from..scalar.start]);
+            ends.push(bytes.len());
+            from = scalar.end;
+        }
+        bytes.extend_from_slice(&line[from..]);
+        ends.push(bytes.len());
+        let is_verbatim = self.style == Style::Compact && bytes.len() == self.around;
+        bytes.extend_from_slice(&[0; CHUNK]);
+        if self.templates.len() <= template {
+            self.templates.resize_with(template + 1, || None);
+        }
+        self.templates[template] = Some(Between { bytes, ends, is_verbatim });
+    }
+
+    /// Whether a record that follows a template is its line as it stands. `None` where nothing was learned with that template.
+    #[inline]
+    #[must_use]
+    pub fn is_verbatim(&self, template: usize, record: &str) -> Option<bool> {
+        let between = self.templates.get(template)?.as_ref()?;
+        Some(between.is_verbatim && memchr::memchr(b'\\', record.as_bytes()).is_none())
+    }
+
+    /// Appends the record that stands at `record` in a text, follows a template and has these scalars, as
+    /// [`Templates::follow`](super::Templates::follow) gives them. It is told where each of them ends in the line.
+    pub fn by_scalars(
+        &mut self,
+        (text, record): (&str, Range<usize>),
+        template: usize,
+        scalars: &[(Event<'_>, usize)],
+        out: &mut Vec<u8>,
+        mut scalar_ends: impl FnMut(usize),
+    ) {
+        let Some(Some(between)) = self.templates.get(template) else { return };
+        let bytes = text.as_bytes();
+        // No text is longer without escapes that are not needed.
+        let begin = out.len();
+        out.resize(begin + between.bytes.len() + record.len() + CHUNK, 0);
+        let (mut at, mut from) = (begin, 0);
+        for ((scalar, last), end) in scalars.iter().zip(&between.ends) {
+            copy(out, &mut at, &between.bytes, from..*end);
+            from = *end;
+            match *scalar {
+                Event::Text(RawText { text: escaped, has_escapes: true }) => {
+                    let written = self.escapes.again(text, last - escaped.len());
+                    copy(out, &mut at, written, 0..written.len());
+                }
+                scalar => {
+                    let end = last + usize::from(!matches!(scalar, Event::Text(_)));
+                    copy(out, &mut at, bytes, end - length(scalar)..end);
+                }
+            }
+            scalar_ends(at - begin);
+        }
+        let end = between.bytes.len() - CHUNK;
+        copy(out, &mut at, &between.bytes, from..end);
+        out.truncate(at);
+    }
+}
+
+/// Room for texts that have escapes.
+#[derive(Debug, Default)]
+struct Escapes {
+    unescaped: String,
+    escaped: Vec<u8>,
+}
+
+impl Escapes {
+    /// What stands in quotes from byte `start` on, whose grammar was checked, with the escapes that are needed and no others.
+    fn again(&mut self, text: &str, start: usize) -> &[u8] {
+        self.escaped.clear();
+        if unescape(text, start, start, &mut self.unescaped).is_ok() {
+            write_escapes(self.unescaped.as_bytes(), &mut self.escaped);
+        }
+        &self.escaped
+    }
+}
+
+/// How many bytes a scalar has, without quotes.
+#[inline]
+fn length(scalar: Event<'_>) -> usize {
+    match scalar {
+        Event::Text(text) => text.text.len(),
+        Event::Number(number) => number.len(),
+        Event::Boolean(false) => 5,
+        _ => 4,
+    }
+}
+
+/// Copies a part of a text to `at`. Most are short, and a whole chunk of known length is copied faster than just so many bytes.
+#[inline(always)]
+fn copy(out: &mut [u8], at: &mut usize, text: &[u8], part: Range<usize>) {
+    let length = part.len();
+    let from = text.get(part.start..).and_then(<[u8]>::first_chunk::<CHUNK>);
+    let to = out.get_mut(*at..).and_then(<[u8]>::first_chunk_mut::<CHUNK>);
+    match (from, to) {
+        (Some(from), Some(to)) if length <= CHUNK => *to = *from,
+        _ => out[*at..*at + length].copy_from_slice(&text[part]),
+    }
+    *at += length;
+}
