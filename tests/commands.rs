@@ -654,6 +654,11 @@ fn what_a_run_took() {
             &["read 2400 records, 812 kB, in ", "made 982 results"][..],
         ),
         (
+            "query $[?@.vehicle].id bookings.jsonl --to text --stats --avoid=",
+            &["took 2", " of them by templates, 2"],
+        ),
+        ("query $[*] bookings.jsonl --stats --avoid=templates,copies", &["MB of memory\n"]),
+        (
             "query $[*].a broken.jsonl --lenient --stats",
             &["read 2 records", "skipped 1 broken record"],
         ),
@@ -673,8 +678,8 @@ fn what_a_run_took() {
             &["read 2400 records", "made 1 finding"],
         ),
         (
-            "query $[*] bookings.jsonl --stats --messages json",
-            &["{\"stats\":{\"bytes\":812", "\"records\":2400,", "\"made\":2400"],
+            "query $[*] bookings.jsonl --stats --messages json --avoid=",
+            &["{\"stats\":{\"bytes\":812", "\"records\":2400,", "\"copied\":2", "\"made\":2400"],
         ),
     ] {
         let ran = run(&folder, line, "");

@@ -22,7 +22,7 @@ fn rules_are_explained_checked_and_stopped() {
         (
             "query $[?@.a==1].b --explain",
             0,
-            "Of each JSON record these members are built: a, b.",
+            "projection  yes  of each record these are read: a, b\n",
             "",
         ),
         (

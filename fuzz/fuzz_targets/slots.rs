@@ -6,7 +6,6 @@ use kyanite_formats::json::{
     self, Reader, ReaderOptions, Slot, SlotTemplates, Slots, Slotted, Style, ValueTemplates,
 };
 use kyanite_formats::needs::{Need, Needs};
-use kyanite_formats::records::Structure;
 use kyanite_tree::{Arena, Value};
 use libfuzzer_sys::fuzz_target;
 
@@ -23,7 +22,8 @@ fn written(value: Value<'_>) -> Vec<u8> {
 
 /// What is found of all records; nothing when one is refused.
 fn records(text: &str, known: Option<&mut SlotTemplates>, has_lines: bool) -> Option<Vec<Found>> {
-    let (arena, mut structure, mut needs) = (Arena::new(), Structure::default(), Needs::nothing());
+    let (arena, mut values, mut needs) =
+        (Arena::new(), ValueTemplates::default(), Needs::nothing());
     let paths = PATHS.map(|path| {
         let need = path.iter().fold(Need::RECORD, |need, name| needs.add_member(need, name));
         needs.add_all(need);
@@ -34,8 +34,8 @@ fn records(text: &str, known: Option<&mut SlotTemplates>, has_lines: bool) -> Op
     let options = ReaderOptions { depth: 20, ..Default::default() };
     let reader = Reader::new(text, &arena, options);
     let mut reader = match has_lines {
-        true => reader.with_structure(&mut structure),
-        false => reader.with_needs(&needs, &mut structure),
+        true => reader,
+        false => reader.with_templates(&mut values, Some(&needs)),
     };
     let (mut found, mut all, mut known) = ([Slot::default(); 3], Vec::new(), known);
     loop {
@@ -67,7 +67,7 @@ fn records(text: &str, known: Option<&mut SlotTemplates>, has_lines: bool) -> Op
 fn values(text: &str, known: &mut ValueTemplates) -> String {
     let arena = Arena::new();
     let options = ReaderOptions { depth: 20, ..Default::default() };
-    let mut reader = Reader::new(text, &arena, options).with_templates(known);
+    let mut reader = Reader::new(text, &arena, options).with_templates(known, None);
     let mut found = String::new();
     loop {
         match reader.next_value() {

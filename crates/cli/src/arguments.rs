@@ -15,6 +15,7 @@ use clap::{ArgAction, Args, Parser, Subcommand, ValueEnum, ValueHint};
 use kyanite_flow::ByteRange;
 use kyanite_formats::Format;
 use kyanite_formats::encoding::Charset;
+use kyanite_lang::{Way, Ways};
 
 pub use browse::{Background, Browse};
 pub use change::{Diff, DiffForm, Patch};
@@ -208,6 +209,19 @@ pub struct InputArguments {
     /// How many threads run over the records of a stream [default: as many as there are cores]
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=256))]
     pub threads: Option<u16>,
+    /// A way in which records are not to be taken (--explain names them): the result is the same, to see whether a way is at fault
+    #[arg(long, value_name = "WAY", value_delimiter = ',', value_parser = way, env = "KYANITE_AVOID", hide_env = true)]
+    pub avoid: Vec<Ways>,
+}
+
+/// A way of taking records, or `all`; without a name none.
+fn way(name: &str) -> Result<Ways, String> {
+    match Way::ALL.into_iter().find(|way| way.name() == name) {
+        Some(way) => Ok(way.into()),
+        None if name == "all" => Ok(Ways::all()),
+        None if name.is_empty() => Ok(Ways::default()),
+        None => Err(format!("the ways are {}, or all", Way::ALL.map(Way::name).join(", "))),
+    }
 }
 
 impl InputArguments {

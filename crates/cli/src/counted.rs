@@ -43,6 +43,10 @@ impl Sink for Counted<'_> {
         self.sink.as_ref().is_some_and(|sink| sink.is_closed())
     }
 
+    fn gives_json(&self) -> bool {
+        self.sink.as_ref().is_some_and(|sink| sink.gives_json())
+    }
+
     fn apart(&self) -> Option<Part> {
         self.sink.as_ref().map_or(Some(Part::counting()), |sink| sink.apart())
     }

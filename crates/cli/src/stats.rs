@@ -3,7 +3,7 @@
 use std::sync::atomic::Ordering;
 use std::time::Instant;
 
-use kyanite_flow::Counters;
+use kyanite_flow::{Counters, TakenCounters};
 use kyanite_tree::counted;
 
 use crate::messages::Messages;
@@ -31,6 +31,18 @@ impl Stats {
         let (skipped, repaired) = (of(&counters.skipped), of(&counters.repaired));
         let seconds = self.begun.elapsed().as_secs_f64();
         let memory = most_memory();
+        let TakenCounters { by_templates, in_fields, copied } = &counters.taken;
+        let taken = [(by_templates, "by templates"), (in_fields, "in fields"), (copied, "copied")]
+            .map(|(counter, how)| (of(counter), how))
+            .iter()
+            .filter(|(count, _)| *count > 0)
+            .enumerate()
+            .map(|(at, (count, how))| {
+                let of_them = if at == 0 { " of them" } else { "" };
+                format!("{count}{of_them} {how}")
+            })
+            .collect::<Vec<_>>()
+            .join(", ");
         let mut parts = vec![format!(
             "read {}, {}, in {seconds:.2} s ({}/s) on {}",
             counted(records, "record"),
@@ -39,6 +51,9 @@ impl Stats {
             counted(self.threads, "thread"),
         )];
         parts.extend(made.map(|(count, what)| format!("made {}", counted(count, what))));
+        if !taken.is_empty() {
+            parts.push(format!("took {taken}"));
+        }
         if skipped > 0 {
             parts.push(format!("skipped {}", counted(skipped, "broken record")));
         }
@@ -54,6 +69,9 @@ impl Stats {
             ("threads", self.threads.to_string()),
             ("skipped", skipped.to_string()),
             ("repaired", repaired.to_string()),
+            ("by_templates", of(by_templates).to_string()),
+            ("in_fields", of(in_fields).to_string()),
+            ("copied", of(copied).to_string()),
         ];
         numbers.extend(made.map(|(count, _)| ("made", count.to_string())));
         numbers.extend(memory.map(|memory| ("memory", memory.to_string())));

@@ -480,6 +480,10 @@ impl Sink for Taking<'_> {
 
     fn pause(&mut self) {}
 
+    fn gives_json(&self) -> bool {
+        false
+    }
+
     fn is_closed(&self) -> bool {
         self.is_closed
     }

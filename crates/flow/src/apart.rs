@@ -186,6 +186,10 @@ impl Sink for Apart {
 
     fn pause(&mut self) {}
 
+    fn gives_json(&self) -> bool {
+        false
+    }
+
     fn is_closed(&self) -> bool {
         self.failed.is_some()
     }

@@ -228,6 +228,10 @@ impl Sink for Ensured<'_, '_> {
         self.has_failed || self.sink.is_closed()
     }
 
+    fn gives_json(&self) -> bool {
+        self.schemas.is_none() && self.sink.gives_json()
+    }
+
     fn apart(&self) -> Option<Part> {
         // What is looked at is taken in its order.
         if self.schemas.is_some() { None } else { self.sink.apart() }

@@ -96,12 +96,41 @@ pub struct Counters {
     pub skipped: AtomicU64,
     /// Repairs of what was broken.
     pub repaired: AtomicU64,
+    /// How records of rules were taken.
+    pub taken: TakenCounters,
+}
+
+/// How many records were taken in some ways.
+#[derive(Debug, Default)]
+pub struct TakenCounters {
+    /// They were known by the text of those before them.
+    pub by_templates: AtomicU64,
+    /// Their members were in fields, and they were no values.
+    pub in_fields: AtomicU64,
+    /// They were written as they were read.
+    pub copied: AtomicU64,
+}
+
+/// The same of a block.
+#[derive(Clone, Copy, Default, Debug)]
+pub(crate) struct Taken {
+    pub(crate) by_templates: u64,
+    pub(crate) in_fields: u64,
+    pub(crate) copied: u64,
 }
 
 impl Counters {
     /// Counts bytes that were read.
     pub(crate) fn read(&self, bytes: u64) {
         self.bytes.fetch_add(bytes, Ordering::Relaxed);
+    }
+
+    /// Counts how records were taken.
+    pub(crate) fn take(&self, taken: Taken) {
+        let TakenCounters { by_templates, in_fields, copied } = &self.taken;
+        by_templates.fetch_add(taken.by_templates, Ordering::Relaxed);
+        in_fields.fetch_add(taken.in_fields, Ordering::Relaxed);
+        copied.fetch_add(taken.copied, Ordering::Relaxed);
     }
 
     /// Counts records that were read.

@@ -15,6 +15,7 @@ use kyanite_formats::json::Duplicate;
 use kyanite_formats::records::Layout;
 use kyanite_formats::xml::{Prolog, Repair};
 use kyanite_formats::{Format, SyntaxError, csv, xml};
+use kyanite_lang::Ways;
 use kyanite_tree::{Advice, Arena, Code, Diagnostic, Place, Setting};
 
 use crate::compression::Compression;
@@ -70,6 +71,8 @@ pub struct InputOptions {
     pub fetch: Fetch,
     /// How many threads run over records.
     pub threads: usize,
+    /// Ways that records of rules are not to take.
+    pub avoid: Ways,
 }
 
 /// The bytes of a whole document that are read unless more is asked for: as far as places in it can be told.
@@ -94,6 +97,7 @@ impl Default for InputOptions {
             memory: DEFAULT_MEMORY,
             fetch: Fetch::default(),
             threads: 1,
+            avoid: Ways::default(),
         }
     }
 }
@@ -134,12 +138,7 @@ impl<'a> Beginning<'a> {
             Format::Csv | Format::Tsv => {}
             Format::Text => return Ok(Self::plain(Layout::Lines)),
             _ => {
-                return Ok(Self::plain(Layout::Json {
-                    depth: options.limits.depth,
-                    needs: None,
-                    prefilter: None,
-                    structure: false,
-                }));
+                return Ok(Self::plain(Layout::Json { depth: options.limits.depth, needs: None }));
             }
         }
         let settings = csv::Settings::of(format, options.delimiter);

@@ -51,7 +51,7 @@ pub use change::{
 pub use document::read_whole;
 pub use edit::{EditedFile, edit, patch_in_place, write_edited};
 pub use ensure::Ensured;
-pub use failed::{Counters, Events, Failed};
+pub use failed::{Counters, Events, Failed, TakenCounters};
 pub use fetch::Fetch;
 pub use input::{
     DEFAULT_MEMORY, DEFAULT_SIZE, Input, InputOptions, InputReader, KeptInput, format_of,

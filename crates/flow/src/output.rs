@@ -284,6 +284,10 @@ impl Sink for Output {
         self.closed || self.failed.is_some()
     }
 
+    fn gives_json(&self) -> bool {
+        self.renderer.takes_lines()
+    }
+
     fn apart(&self) -> Option<Part> {
         Some(Part::rendering(Some(self.renderer.apart()?)))
     }

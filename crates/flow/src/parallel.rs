@@ -13,7 +13,7 @@ use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 
 use kyanite_formats::json;
-use kyanite_formats::records::{Layout, ReaderCache};
+use kyanite_formats::records::Layout;
 use kyanite_formats::xml::{Ancestry, LineOrRecord};
 use kyanite_formats::{csv, xml};
 use kyanite_lang::{
@@ -24,6 +24,7 @@ use kyanite_tree::{Arena, Base, Event, Passed};
 
 use crate::Sink;
 use crate::consume::{Consumer, consume};
+use crate::failed::Taken;
 use crate::part::Part;
 use crate::records::{Block, Blocks, InputPart, Next, Records, Then, valid_start};
 
@@ -44,6 +45,8 @@ pub(crate) struct Work<'w> {
     pub(crate) line_names: Option<&'w LineNames>,
     /// Where records go to lines of JSON just as they are.
     pub(crate) lines: Option<AsLines<'w>>,
+    /// Whether records are known by those before them.
+    pub(crate) learns: bool,
     /// Whether names and attributes of elements around records are asked for.
     pub(crate) looks_above: bool,
 }
@@ -87,6 +90,8 @@ pub(crate) struct Clean {
     pub(crate) coverage: Coverage,
     pub(crate) state: RecordState,
     pub(crate) records: u64,
+    /// How they were taken.
+    pub(crate) taken: Taken,
     /// What was met of names of elements.
     pub(crate) met: Met,
     /// What is known of the elements around records, where these are asked for.
@@ -336,7 +341,7 @@ fn worker(work: Work<'_>, feed: &Feed<'_>, results: &Sender<(u64, io::Result<Wor
 struct Worker {
     arena: Arena,
     session: Session,
-    cache: ReaderCache,
+    values: json::ValueTemplates,
     layouts: Layouts,
 }
 
@@ -355,7 +360,14 @@ impl Layouts {
             }
             _ => json::LineWriter::default(),
         };
-        Self { slots: json::SlotTemplates::default(), templates: json::Templates::default(), lines }
+        match work.learns {
+            true => Self { slots: Default::default(), templates: Default::default(), lines },
+            false => Self {
+                slots: json::SlotTemplates::unused(),
+                templates: json::Templates::unused(),
+                lines,
+            },
+        }
     }
 }
 
@@ -366,7 +378,11 @@ impl Worker {
         Self {
             arena: Arena::new(),
             session,
-            cache: ReaderCache::default(),
+            values: if work.learns {
+                json::ValueTemplates::default()
+            } else {
+                json::ValueTemplates::unused()
+            },
             layouts: Layouts::new(work),
         }
     }
@@ -386,7 +402,7 @@ impl Worker {
     /// Runs over the block on a worker block.
     fn run(&mut self, work: Work<'_>, worker_block: &mut WorkerBlock) {
         self.session.restart(work.plan);
-        let room = (&self.arena, &mut self.cache, &mut self.layouts);
+        let room = (&self.arena, &mut self.values, &mut self.layouts);
         worker_block.clean =
             block(work, &worker_block.bytes, &mut worker_block.part, room, &mut self.session);
         if worker_block.clean.is_some() {
@@ -403,7 +419,7 @@ fn block(
     work: Work<'_>,
     bytes: &[u8],
     part: &mut Part,
-    (arena, cache, layouts): (&Arena, &mut ReaderCache, &mut Layouts),
+    (arena, values, layouts): (&Arena, &mut json::ValueTemplates, &mut Layouts),
     session: &mut Session,
 ) -> Option<Clean> {
     let Work {
@@ -413,20 +429,23 @@ fn block(
     if let Some(lines) = lines {
         let (text, 0) = valid_start(bytes) else { return None };
         let met = as_lines(lines, text, part, (arena, layouts), input.base)?;
+        let by_templates = layouts.templates.take_followed();
+        let taken = Taken { by_templates, in_fields: 0, copied: part.items };
         return Some(Clean {
             coverage: Coverage::empty(),
             state,
             records: part.items,
+            taken,
             met,
             above: None,
         });
     }
     // Plans that keep turns do not run on several threads.
     let mut kept = Kept::new(plan, arena, room);
-    let (mut count, mut head) = (0, 0);
+    let (mut count, mut head, mut in_fields) = (0, 0, 0);
     let (met, above) = {
         let block = Block { bytes, then: Then::More };
-        let mut records = Records::new(block, 0, input, layout, arena, Some(cache));
+        let mut records = Records::new(block, 0, input, layout, arena, Some(values));
         let runner = Runner::for_batch(plan, unit, names.clone(), arena, session);
         let mut runner = runner.with_sights(field_plan).with_lines(line_names, &mut part.bytes);
         loop {
@@ -444,6 +463,7 @@ fn block(
             count += passed_over.records;
             match next {
                 Next::Record(record) => {
+                    in_fields += u64::from(matches!(record, json::Slotted::Slots(_)));
                     let ran = runner.slotted(&mut state, &mut kept, count, record, &mut |value| {
                         match value {
                             Some(value) => part.item(value),
@@ -477,7 +497,9 @@ fn block(
         (records.as_xml_mut().map(Met::of).unwrap_or_default(), above)
     };
     let coverage = std::mem::replace(&mut session.coverage, Coverage::empty());
-    Some(Clean { coverage, state, records: count, met, above })
+    let by_templates = layouts.slots.take_followed() + values.take_followed();
+    let taken = Taken { by_templates, in_fields, copied: 0 };
+    Some(Clean { coverage, state, records: count, taken, met, above })
 }
 
 /// Writes the records of a block as lines; gives nothing when there is something to say about it.

@@ -53,11 +53,6 @@ impl Part {
         self
     }
 
-    /// Whether items may come as lines of JSON, one behind the other.
-    pub(crate) fn takes_lines(&self) -> bool {
-        self.renderer.as_ref().is_some_and(Renderer::takes_lines)
-    }
-
     /// How items of JSON are laid out, and in how many lists they stand.
     pub(crate) fn json_style(&self) -> Option<(Style, usize)> {
         self.renderer.as_ref().map(Renderer::json_style)
@@ -110,6 +105,10 @@ impl Sink for Part {
     fn end_items(&mut self) {}
 
     fn pause(&mut self) {}
+
+    fn gives_json(&self) -> bool {
+        false
+    }
 
     fn is_closed(&self) -> bool {
         self.failed

@@ -8,8 +8,9 @@ use std::io::{self, Read};
 
 use kyanite_formats::json::{
     Duplicate, Found, Frame, FrameError, PartStructure, Slot, SlotTemplates, Slotted, Templates,
+    ValueTemplates,
 };
-use kyanite_formats::records::{Layout, PassedOver, Reader, ReaderCache, value_end};
+use kyanite_formats::records::{Layout, PassedOver, Reader, value_end};
 use kyanite_formats::xml::{RecordReader, Repair};
 use kyanite_formats::{Format, SyntaxError};
 use kyanite_lang::FieldPlan;
@@ -392,11 +393,11 @@ impl<'a> Records<'a> {
         input: InputPart<'a>,
         layout: Layout<'a>,
         arena: &'a Arena,
-        cache: Option<&'a mut ReaderCache>,
+        templates: Option<&'a mut ValueTemplates>,
     ) -> Self {
         let Block { bytes, then } = block;
         let (text, invalid) = valid_start(bytes);
-        let mut reader = Reader::new(layout, text, arena, input.base, cache);
+        let mut reader = Reader::new(layout, text, arena, input.base, templates);
         if from > 0 {
             reader.seek(from);
         }

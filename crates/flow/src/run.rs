@@ -132,6 +132,8 @@ pub trait Sink {
     fn pause(&mut self);
     /// Whether nothing more can be taken.
     fn is_closed(&self) -> bool;
+    /// Whether results are written as plain JSON.
+    fn gives_json(&self) -> bool;
     /// A sink for items that follow those so far, if they can be taken apart, on another thread.
     fn apart(&self) -> Option<Part> {
         None
@@ -437,6 +439,10 @@ impl Sink for Nowhere {
     fn pause(&mut self) {}
 
     fn is_closed(&self) -> bool {
+        false
+    }
+
+    fn gives_json(&self) -> bool {
         false
     }
 

@@ -3,11 +3,13 @@
 use std::collections::BTreeSet;
 
 use kyanite_formats::Format;
+use kyanite_formats::json::ValueTemplates;
 use kyanite_formats::needs::Needs;
-use kyanite_formats::records::{Layout, Prefilter, ReaderCache};
+use kyanite_formats::records::Layout;
 use kyanite_formats::xml::{Ancestry, RecordReader, StepName};
 use kyanite_lang::{
     Arguments, Failure, Kept, Names, Partial, RecordState, RecordUnit, Room, Runner, Session,
+    Strategy, Way,
 };
 use kyanite_tree::{
     Arena, Base, Code, Diagnostic, Name, Origin, Passed, Place, Span, TextPlaces, Value, locate,
@@ -16,7 +18,7 @@ use kyanite_tree::{
 use kyanite_xpath::Expression;
 
 use crate::document::{Duplicates, Library, Skipped, record_location, say_format};
-use crate::failed::{Events, Failed};
+use crate::failed::{Events, Failed, Taken};
 use crate::input::{Beginning, Held, Input, Source, cannot_read};
 use crate::parallel::{self, AsLines, Clean, Met, Work, WorkerBlock};
 use crate::part::Part;
@@ -246,11 +248,12 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         }
         let (held, mut arena) = (Held::default(), Arena::new());
         let header = &held.arena;
-        let mut cache = ReaderCache::default();
         // Elements that stood where one on the path was looked for.
         let mut others: Vec<(usize, String, String)> = Vec::new();
         let mut namespaces = BTreeSet::new();
-        let needs = self.job.plan.needs(self.unit);
+        let (gives_json, avoid) = (self.results.sink().gives_json(), self.job.options.avoid);
+        let strategy = self.job.plan.strategy(self.unit, gives_json, avoid);
+        let mut templates = value_templates(&strategy);
         let mut settled = None;
         let mut input =
             InputPart { name: &name, format, base: Base::default(), before: Passed::default() };
@@ -293,17 +296,18 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                     }
                 }
             };
-            if self.may_part(is_last, progress.index)
+            if strategy.takes(Way::Threads)
+                && self.may_part(is_last, progress.index)
                 && let Some(part) = self.results.sink().apart()
             {
                 input.before.pass(&bytes[..from]);
                 blocks.put_back(from);
-                let needs = needs.as_ref();
-                let rest = Rest { blocks, layout, needs, input, part, held: &held, namespaces };
+                let rest = Rest { blocks, layout, strategy, input, part, held: &held, namespaces };
                 return self.apart(rest, progress, aside);
             }
-            let current = self.as_needed(layout, needs.as_ref());
-            let records = Records::new(block, from, input, current, &arena, Some(&mut cache));
+            let current = self.as_needed(layout, strategy.needs.as_ref());
+            self.count_followed(&mut templates);
+            let records = Records::new(block, from, input, current, &arena, Some(&mut templates));
             let end = self.block(records, &arena, progress, aside)?;
             let used = end.used;
             let _ = held.dropped.adopt(&end.met.dropped);
@@ -334,6 +338,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             arena.reset();
             settled = Some(layout);
         }
+        self.count_followed(&mut templates);
         if is_xml && progress.index == 0 {
             let others: Vec<(usize, Name<'_>)> = others
                 .iter()
@@ -348,6 +353,12 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         }
         self.tell_namespaces(&namespaces, progress, header);
         Ok(())
+    }
+
+    /// Counts the records that were known by those before them.
+    fn count_followed(&self, templates: &mut ValueTemplates) {
+        let by_templates = templates.take_followed();
+        self.events.counters.take(Taken { by_templates, ..Taken::default() });
     }
 
     /// Says it where a step without prefix led to records of several namespaces.
@@ -388,14 +399,13 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
 
     /// Whether the blocks that are left can be run over apart from each other, after so many records.
     fn may_part(&self, is_last: bool, records: u64) -> bool {
-        let Job { plan, what, losses, .. } = self.job;
+        let Job { what, losses, .. } = self.job;
         !is_last
             && self.typer.is_none()
             // Blocks begin where elements of one sort do, once the first of them is known.
             && (records > 0 || self.unit == RecordUnit::Items)
             && *what == What::Values
             && *losses == LossPolicy::Count
-            && plan.runs_in_any_order(self.unit)
             && self.session.coverage.may_look_away(self.job.plan, records)
     }
 
@@ -406,20 +416,19 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         progress: &mut Progress<'g>,
         aside: &mut Aside,
     ) -> Result<(), Failed> {
-        let Rest { mut blocks, mut layout, needs, mut input, part, held, mut namespaces } = rest;
+        let Rest { mut blocks, mut layout, strategy, mut input, part, held, mut namespaces } = rest;
         let header = &held.arena;
         let (name, threads) = (input.name, self.job.options.threads);
         let stack = stack_size(self.job.options.limits.depth);
         let names = progress.names.clone();
         let state = progress.state.apart(self.job.plan);
         let unit = self.unit;
-        let are_lines = self.job.plan.gives_records_as_they_are(unit) && part.takes_lines();
+        let are_lines = strategy.takes(Way::Copies);
         let line_starts = match layout {
             Layout::Csv { header: Some(header), .. } if are_lines => header.line_starts(),
             _ => None,
         };
-        let takes_lines = part.takes_lines() && !part.expects_elements();
-        let line_names = if takes_lines { self.job.plan.line_names(unit) } else { None };
+        let line_names = strategy.line_names.as_ref().filter(|_| !part.expects_elements());
         let lines = match (layout, &line_starts) {
             (Layout::Csv { settings, header }, Some(starts)) => {
                 Some(AsLines::Rows { settings, header, starts })
@@ -432,21 +441,12 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             }
             _ => None,
         };
-        let own_prefilter = self.job.plan.prefilter(unit, &names);
         // A path that has to be explained is told about by whole records.
         let explains_nothing = self.session.coverage.explains_nothing(self.job.plan);
-        let field_plan =
-            self.job.plan.field_plan(unit, line_names.as_ref()).filter(|_| explains_nothing);
-        let mut needed = needs.map_or(layout, |needs| layout.with_needs(needs));
-        if field_plan.as_ref().is_some_and(|field_plan| field_plan.slots.have_text()) {
-            needed = needed.with_structure();
-        }
-        let prefilter = match (&own_prefilter, self.job.plan.xpath()) {
-            (Some(_), _) if field_plan.is_some() => None,
-            (Some(prefilter), _) => Some(Prefilter::Json(prefilter)),
-            (None, Some(xpath)) => xpath.record_prefilter().map(Prefilter::Xml),
-            _ => None,
-        };
+        let field_plan = strategy.field_plan.as_ref().filter(|_| explains_nothing);
+        let needed = strategy.needs.as_ref().map_or(layout, |needs| layout.with_needs(needs));
+        let prefilter = self.job.plan.xpath().and_then(Expression::record_prefilter);
+        let prefilter = prefilter.filter(|_| strategy.takes(Way::Prefilter));
         let documents = self.session.documents.clone();
         let work = Work {
             plan: self.job.plan,
@@ -457,8 +457,9 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             names: &names,
             state: &state,
             room: &Room { memory: self.job.options.memory, file: Box::new(tempfile::tempfile) },
-            field_plan: field_plan.as_ref(),
-            line_names: line_names.as_ref(),
+            field_plan,
+            line_names,
+            learns: strategy.takes(Way::Templates),
             lines,
             looks_above: self.looks_above(),
         };
@@ -466,7 +467,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let mut carried: Vec<u8> = Vec::new();
         // How many bytes have to be there before what was carried over is tried again.
         let mut enough = 0;
-        let (mut arena, mut cache) = (Arena::new(), ReaderCache::default());
+        let (mut arena, mut templates) = (Arena::new(), value_templates(&strategy));
         let commit = |done: &mut WorkerBlock| {
             let (bytes, then) = (&mut done.bytes, done.then);
             let is_last = then == Then::End;
@@ -505,6 +506,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 self.session.coverage.join(&clean.coverage);
                 namespaces.extend(clean.met.namespaces);
                 progress.index += clean.records;
+                self.events.counters.take(clean.taken);
                 input.before.pass_all(done.passed);
                 self.events.read(bytes.len());
                 let flow = self.results.sink().join(&mut done.part);
@@ -523,8 +525,9 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             }
             loop {
                 let block = Block { bytes, then };
-                let current = self.as_needed(layout, needs);
-                let records = Records::new(block, 0, input, current, &arena, Some(&mut cache));
+                let current = self.as_needed(layout, strategy.needs.as_ref());
+                self.count_followed(&mut templates);
+                let records = Records::new(block, 0, input, current, &arena, Some(&mut templates));
                 let end = self.block(records, &arena, progress, aside)?;
                 let used = end.used;
                 let _ = held.dropped.adopt(&end.met.dropped);
@@ -550,6 +553,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let parts = || part.again().by_lines(work.gives_lines());
         let failed = |error| Failed::Input(cannot_read(name, &error));
         parallel::run(work, threads, stack, &mut blocks, parts, commit, failed)?;
+        self.count_followed(&mut templates);
         if !progress.done && !self.results.sink().is_closed() {
             no_frame_error(&blocks, name, input.before)?;
         }
@@ -626,6 +630,14 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
     }
 }
 
+/// What readers learn, if they learn anything.
+fn value_templates(strategy: &Strategy) -> ValueTemplates {
+    match strategy.takes(Way::Templates) {
+        true => ValueTemplates::default(),
+        false => ValueTemplates::unused(),
+    }
+}
+
 /// What is told about an input besides its results.
 struct Aside {
     skipped: Skipped,
@@ -668,7 +680,7 @@ impl<'a> BlockEnd<'a> {
 struct Rest<'b> {
     blocks: Blocks,
     layout: Layout<'b>,
-    needs: Option<&'b Needs>,
+    strategy: Strategy,
     input: InputPart<'b>,
     /// What takes items apart from the output.
     part: Part,

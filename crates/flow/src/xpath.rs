@@ -294,6 +294,10 @@ impl Sink for Counting {
 
     fn pause(&mut self) {}
 
+    fn gives_json(&self) -> bool {
+        false
+    }
+
     fn is_closed(&self) -> bool {
         false
     }

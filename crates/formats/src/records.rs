@@ -4,7 +4,7 @@ pub use kyanite_scan::Structure;
 use kyanite_tree::{Arena, Base, Value};
 
 use crate::json::{self, Duplicate, Origins};
-use crate::needs::{Need, Needs};
+use crate::needs::Needs;
 use crate::{Format, SyntaxError, csv, text, toml, xml, yaml};
 
 /// How the records of an input are told apart and named.
@@ -16,10 +16,6 @@ pub enum Layout<'a> {
         depth: usize,
         /// What is needed of each; all without it.
         needs: Option<&'a Needs>,
-        /// A condition that most of them fail.
-        prefilter: Option<&'a json::Prefilter>,
-        /// Whether the structure of the text is found even if all of each record is needed.
-        structure: bool,
     },
     /// Lines of text.
     Lines,
@@ -41,30 +37,6 @@ pub enum Layout<'a> {
         /// The names of the columns; without them rows are lists.
         header: Option<csv::Header<'a>>,
     },
-}
-
-/// What readers of records of one input learn, from one text to the next.
-#[derive(Debug, Default)]
-pub struct ReaderCache {
-    structure: Structure,
-    values: json::ValueTemplates,
-}
-
-impl ReaderCache {
-    /// One that learns nothing.
-    #[must_use]
-    pub fn unused() -> Self {
-        Self { structure: Structure::default(), values: json::ValueTemplates::unused() }
-    }
-}
-
-/// A condition that most records fail, as far as it can be told from their text.
-#[derive(Clone, Copy, Debug)]
-pub enum Prefilter<'a> {
-    /// On JSON values.
-    Json(&'a json::Prefilter),
-    /// On elements.
-    Xml(&'a xml::Prefilter),
 }
 
 /// Records that were passed over, and the one behind them.
@@ -101,9 +73,7 @@ impl<'a> Layout<'a> {
     #[must_use]
     pub fn with_needs(self, needs: &'a Needs) -> Self {
         match self {
-            Self::Json { depth, prefilter, structure, .. } => {
-                Self::Json { depth, needs: Some(needs), prefilter, structure }
-            }
+            Self::Json { depth, .. } => Self::Json { depth, needs: Some(needs) },
             // Cells are borrowed, so that leaving some out would save nothing.
             Self::Csv { .. } | Self::Lines => self,
             Self::Xml { elements, place, prefilter, .. } => {
@@ -112,26 +82,12 @@ impl<'a> Layout<'a> {
         }
     }
 
-    /// The same layout, where records that certainly fail a condition are passed over.
+    /// The same layout, where elements that certainly fail a condition are passed over.
     #[must_use]
-    pub fn with_prefilter(self, prefilter: Option<Prefilter<'a>>) -> Self {
-        match (self, prefilter) {
-            (Self::Json { depth, needs, structure, .. }, Some(Prefilter::Json(prefilter))) => {
-                Self::Json { depth, needs, prefilter: Some(prefilter), structure }
-            }
-            (Self::Xml { elements, place, needs, .. }, Some(Prefilter::Xml(prefilter))) => {
-                Self::Xml { elements, place, needs, prefilter: Some(prefilter) }
-            }
-            (other, _) => other,
-        }
-    }
-
-    /// The same layout, where the structure of the text is wanted in any case.
-    #[must_use]
-    pub fn with_structure(self) -> Self {
+    pub fn with_prefilter(self, prefilter: Option<&'a xml::Prefilter>) -> Self {
         match self {
-            Self::Json { depth, needs, prefilter, .. } => {
-                Self::Json { depth, needs, prefilter, structure: true }
+            Self::Xml { elements, place, needs, .. } => {
+                Self::Xml { elements, place, needs, prefilter }
             }
             other => other,
         }
@@ -151,32 +107,22 @@ pub enum Reader<'a> {
 }
 
 impl<'a> Reader<'a> {
-    /// A reader over `text`, which begins at `base`; its records live in `arena`. Without a `cache` all of the text is read, whatever is
-    /// needed.
+    /// A reader over `text`, which begins at `base`; its records live in `arena`. Without `templates`, those of records
+    /// before of which the same was needed, all of JSON is read, whatever is needed.
     #[must_use]
     pub fn new(
         layout: Layout<'a>,
         text: &'a str,
         arena: &'a Arena,
         base: Base,
-        cache: Option<&'a mut ReaderCache>,
+        templates: Option<&'a mut json::ValueTemplates>,
     ) -> Self {
         match layout {
-            Layout::Json { depth, needs, prefilter, structure: always } => {
+            Layout::Json { depth, needs } => {
                 let options = json::ReaderOptions { depth, origins: Origins::Text(base) };
                 let reader = json::Reader::new(text, arena, options);
-                let needs = needs.filter(|needs| !always || needs.of_record() != Need::ALL);
-                let reader = match cache {
-                    None => reader,
-                    Some(ReaderCache { structure, values }) => match needs {
-                        Some(needs) => reader.with_needs(needs, structure),
-                        None if always => reader.with_structure(structure),
-                        None => reader,
-                    }
-                    .with_templates(values),
-                };
-                Self::Json(Box::new(match prefilter {
-                    Some(prefilter) => reader.with_prefilter(prefilter),
+                Self::Json(Box::new(match templates {
+                    Some(templates) => reader.with_templates(templates, needs),
                     None => reader,
                 }))
             }
@@ -314,11 +260,8 @@ impl<'a> Reader<'a> {
     #[inline]
     pub fn take_passed_over(&mut self) -> PassedOver {
         match self {
-            Self::Json(reader) => {
-                PassedOver { records: reader.take_passed_over(), ..PassedOver::default() }
-            }
             Self::Xml(reader) => reader.take_passed_over(),
-            Self::Csv(_) | Self::Lines(_) => PassedOver::default(),
+            Self::Json(_) | Self::Csv(_) | Self::Lines(_) => PassedOver::default(),
         }
     }
 
@@ -356,7 +299,7 @@ pub fn all<'a>(
             Layout::Csv { settings, header: first.map(|first| first.header) }
         }
         Format::Text => Layout::Lines,
-        _ => Layout::Json { depth, needs: None, prefilter: None, structure: false },
+        _ => Layout::Json { depth, needs: None },
     };
     let mut reader = Reader::new(layout, text, arena, base, None);
     if from > 0 {

@@ -2,10 +2,9 @@
 #![allow(clippy::unwrap_used, reason = "a test that fails may panic")]
 
 use kyanite_formats::json::{
-    self, Reader, ReaderOptions, Slot, SlotTemplates, Slots, Slotted, Style,
+    self, Reader, ReaderOptions, Slot, SlotTemplates, Slots, Slotted, Style, ValueTemplates,
 };
 use kyanite_formats::needs::{Need, Needs};
-use kyanite_formats::records::Structure;
 use kyanite_tree::{Arena, Value};
 use proptest::prelude::*;
 
@@ -39,12 +38,12 @@ fn read(texts: &[String], in_slots: bool, has_lines: bool) -> (Vec<Found>, usize
     let mut templates = SlotTemplates::default();
     let (mut results, mut slotted, mut duplicates) = (Vec::new(), 0, 0);
     for text in texts {
-        let (arena, mut structure) = (Arena::new(), Structure::default());
+        let (arena, mut values) = (Arena::new(), ValueTemplates::default());
         let options = ReaderOptions { depth: 4, ..ReaderOptions::default() };
         let reader = Reader::new(text, &arena, options);
         let mut reader = match has_lines {
-            true => reader.with_structure(&mut structure),
-            false => reader.with_needs(&needs, &mut structure),
+            true => reader,
+            false => reader.with_templates(&mut values, Some(&needs)),
         };
         let mut found = [Slot::default(); 4];
         loop {

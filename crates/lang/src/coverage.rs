@@ -232,11 +232,6 @@ impl Coverage {
         test.held += u64::from(holds);
     }
 
-    /// A test did not hold so many times.
-    pub(crate) fn failed(&mut self, test: usize, times: u64) {
-        self.tests[test].seen += times;
-    }
-
     /// A step of a path led nowhere from `node`.
     #[inline]
     pub(crate) fn missed(&mut self, path: usize, step: usize, node: Value<'_>, by_name: bool) {

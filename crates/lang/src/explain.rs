@@ -2,12 +2,13 @@
 
 use kyanite_formats::Format;
 
-use crate::plan::{ClauseKind, Expr, ForSource, Kind, Loop, Plan, RecordUnit};
+use crate::plan::{Choice, ClauseKind, Expr, ForSource, Kind, Loop, Plan, RecordUnit, Ways};
 
 impl Plan {
-    /// What a run would do, a sentence a line.
+    /// What a run would do, a sentence a line, and in which ways it takes records but for those that are switched off. `gives_json` where
+    /// the result is written as JSON.
     #[must_use]
-    pub fn explain(&self) -> Vec<String> {
+    pub fn explain(&self, gives_json: bool, off: Ways) -> Vec<String> {
         let mut lines = Vec::new();
         if let Some(xpath) = self.xpath() {
             return xpath.explain();
@@ -19,7 +20,6 @@ impl Plan {
                 "Records of JSON Lines, CSV and text, and items of a large JSON list, run one by one{}.",
                 self.growth()
             ));
-            lines.push(self.threads(RecordUnit::Items));
         } else if self.element_path().is_none() {
             lines.push(format!("The whole document is held in memory: {}.", self.why_whole()));
         }
@@ -30,18 +30,6 @@ impl Plan {
                 path.join("."),
                 self.growth()
             ));
-        }
-        if let Some(needs) =
-            self.needs(RecordUnit::Items).or_else(|| self.needs(RecordUnit::Elements))
-        {
-            let members = needs.paths();
-            lines.push(match members.as_slice() {
-                [] => "Of each record nothing is needed but that it is there.".into(),
-                [whole] if whole.is_empty() => "All of each record is needed.".into(),
-                members => {
-                    format!("Of each JSON record these members are built: {}.", members.join(", "))
-                }
-            });
         }
         for source in &self.sources {
             lines.push(format!("The source {} is held in memory.", source.name));
@@ -57,6 +45,21 @@ impl Plan {
         }
         if let Some(output) = &self.output {
             lines.push(format!("The result is written as {}.", Format::name(output.format)));
+        }
+        let unit = match self.runs_by_record() {
+            true => Some(RecordUnit::Items),
+            false => self.element_path().map(|_| RecordUnit::Elements),
+        };
+        if let Some(unit) = unit {
+            lines.push("Records can be taken in these ways:".into());
+            let strategy = self.strategy(unit, gives_json, off);
+            lines.extend(strategy.choices().iter().map(|Choice { way, why }| {
+                let (is_taken, why) = match why {
+                    Ok(why) => ("yes", why),
+                    Err(why) => ("no", why),
+                };
+                format!("  {:<12}{is_taken:<5}{why}", way.name())
+            }));
         }
         lines
     }
@@ -78,13 +81,6 @@ impl Plan {
                 format!(" up to clause {}: memory grows only with what that keeps", position + 1)
             }
         }
-    }
-
-    fn threads(&self, unit: RecordUnit) -> String {
-        if self.runs_in_any_order(unit) {
-            return "Blocks of records run on several threads; results keep the order of the input.".into();
-        }
-        "Records run in order, on one thread, since a clause looks at more than one turn.".into()
     }
 
     fn why_whole(&self) -> String {

@@ -62,7 +62,10 @@ pub use needs::FieldPlan;
 pub use output::{OutputSpec, twice};
 pub use params::Arguments;
 pub use plan::compile_xpath;
-pub use plan::{CannotCut, LineNames, Param, Plan, RecordUnit, ResultShape, SourceSpec};
+pub use plan::{
+    CannotCut, Choice, LineNames, Param, Plan, RecordUnit, ResultShape, SourceSpec, Strategy, Way,
+    Ways,
+};
 pub use run::{
     CannotAdd, CannotJoin, Kept, Names, Partial, Portion, RecordState, Room, Runner, Session,
 };

@@ -22,19 +22,27 @@ impl Plan {
         Some(Analysis::of(self, unit, false)?.needs)
     }
 
-    /// The slots that the members of each record can be read into, so that no more of it is built; nothing where the rule
-    /// sees records otherwise than by the names of their members.
+    /// The slots that the members of each record can be read into, so that no more of it is built.
     ///
     /// `lines` are those that the rule writes, if it does: then a whole record that a map begins with is copied as text.
-    #[must_use]
-    pub fn field_plan(&self, unit: RecordUnit, lines: Option<&LineNames>) -> Option<FieldPlan> {
+    ///
+    /// # Errors
+    /// What stands in the way.
+    pub fn field_plan(
+        &self,
+        unit: RecordUnit,
+        lines: Option<&LineNames>,
+    ) -> Result<FieldPlan, &'static str> {
+        const NAMES: &str = "a path leads into what another one takes, or a name needs escapes";
         if !self.runs_in_any_order(unit) {
-            return None;
+            return Err("records run in order");
         }
         let copies = lines.is_some_and(LineNames::copy_records);
-        let Analysis { needs, mut seen, sees_records, .. } = Analysis::of(self, unit, copies)?;
+        let analysis = Analysis::of(self, unit, copies);
+        let Analysis { needs, mut seen, sees_records, .. } =
+            analysis.ok_or("the rule does not go through records")?;
         if sees_records {
-            return None;
+            return Err("the rule looks at whole records, or into them otherwise than by names");
         }
         // A path that goes on behind another begins at its slot.
         seen.sort_by_key(|seen| seen.names.len());
@@ -48,22 +56,24 @@ impl Plan {
                 // Where records are copied they are read as if all of them were needed.
                 let need = match copies {
                     true => Need::ALL,
-                    false => names.iter().try_fold(needs.of_record(), member)?,
+                    false => names.iter().try_fold(needs.of_record(), member).ok_or(NAMES)?,
                 };
                 slots.push((names, need));
             }
             field_plan[path] = Some(Sight { slot, steps: before + slots[slot].0.len() });
         }
-        let slots = Slots::new(&slots)?;
+        let slots = Slots::new(&slots).ok_or(NAMES)?;
         let slots = match lines.filter(|_| copies) {
             Some(lines) if lines.are_edits => {
-                slots.with_text_without([]).requiring(self.required(unit, &field_plan)?)
+                let required = self.required(unit, &field_plan);
+                let required = required.ok_or("what is changed is not found by names alone")?;
+                slots.with_text_without([]).requiring(required)
             }
             Some(lines) => slots.with_text_without(lines.names()),
             None => slots,
         };
         let direct = Direct::of(self, unit, &field_plan);
-        Some(FieldPlan { slots, direct, of: field_plan })
+        Ok(FieldPlan { slots, direct, of: field_plan })
     }
 }
 

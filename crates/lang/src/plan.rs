@@ -6,6 +6,7 @@
 mod direct;
 mod line_names;
 mod records;
+mod strategy;
 mod xpath;
 
 use std::ops::Range;
@@ -18,6 +19,7 @@ pub(crate) use line_names::LineName;
 pub use line_names::LineNames;
 pub use records::{CannotCut, RecordUnit};
 pub(crate) use records::{RecordFold, RecordHead, RecordSource, Records};
+pub use strategy::{Choice, Strategy, Way, Ways};
 pub use xpath::compile_xpath;
 
 use crate::finding::{Finding, RuleText, Span};

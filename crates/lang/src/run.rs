@@ -21,7 +21,6 @@ mod missing;
 mod order;
 mod partial;
 mod path;
-mod prefilter;
 mod spill;
 mod spilled;
 mod traced;
@@ -181,7 +180,7 @@ pub struct Runner<'r, 'a> {
     spare_nodes: Option<Nodes<'a>>,
     /// The elements around the next record, outermost first, where an XPath asks for them.
     around: Vec<&'a Element<'a>>,
-    /// Whether the condition of the [prefilter](Plan::prefilter) certainly holds for the next record.
+    /// Whether the first condition certainly holds for the next record.
     holds: bool,
     /// What the clauses of a loop over records keep from one record to the next.
     held: Option<Box<Held<'a>>>,
@@ -443,7 +442,7 @@ impl<'r, 'a> Runner<'r, 'a> {
         self.around = around;
     }
 
-    /// Records were passed over by the [prefilter](Plan::prefilter) of the plan, before the one that comes next.
+    /// Elements were passed over by the prefilter of an XPath, before the one that comes next.
     #[inline]
     pub fn passed_over(&mut self, passed_over: &PassedOver) {
         self.holds = passed_over.holds;
@@ -453,9 +452,6 @@ impl<'r, 'a> Runner<'r, 'a> {
     }
 
     fn note_sifted(&mut self, passed_over: &PassedOver) {
-        if let Some((test, _)) = self.records.and_then(|records| records.first_test()) {
-            self.session.coverage.failed(test, passed_over.records);
-        }
         if let (Some(expression), Some(coverage)) =
             (self.plan.xpath(), self.session.coverage.xpath(0))
         {

@@ -1,8 +1,9 @@
 //! A rule gives and tells the same, whether its records are read whole or only as far as it can see.
 #![allow(clippy::unwrap_used, clippy::panic, reason = "tests say what is wrong by panicking")]
 
-use kyanite_formats::json::{self, Reader, ReaderOptions, SlotTemplates, Slotted, Style};
-use kyanite_formats::records::Structure;
+use kyanite_formats::json::{
+    self, Reader, ReaderOptions, SlotTemplates, Slotted, Style, ValueTemplates,
+};
 use kyanite_lang::{
     Arguments, Flow, Kept, Plan, RecordUnit, Room, RuleText, Runner, Session, Syntax, compile,
 };
@@ -118,12 +119,11 @@ enum How {
 
 /// What a run over records gives: each result with its path, and the failure that ended it.
 fn results(plan: &Plan, text: &str, how: How) -> (Vec<(String, Option<String>)>, Option<String>) {
-    let (arena, mut structure) = (Arena::new(), Structure::default());
-    let mut copied = Structure::default();
+    let (arena, mut templates) = (Arena::new(), ValueTemplates::default());
     let needs = plan.needs(RecordUnit::Items).unwrap();
     let mut reader = Reader::new(text, &arena, ReaderOptions::default());
     if how != How::Whole {
-        reader = reader.with_needs(&needs, &mut structure);
+        reader = reader.with_templates(&mut templates, Some(&needs));
     }
     let arguments = Arguments::read(plan, &[], &arena).unwrap();
     let mut session = Session::new(plan);
@@ -138,10 +138,7 @@ fn results(plan: &Plan, text: &str, how: How) -> (Vec<(String, Option<String>)>,
     let bound = names.clone();
     let lines = plan.line_names(RecordUnit::Items).filter(|_| how == How::Lines);
     let are_slots = how == How::Slots || how == How::Lines;
-    let field_plan = plan.field_plan(RecordUnit::Items, lines.as_ref()).filter(|_| are_slots);
-    if field_plan.as_ref().is_some_and(|field_plan| field_plan.slots.have_text()) {
-        reader = reader.with_structure(&mut copied);
-    }
+    let field_plan = plan.field_plan(RecordUnit::Items, lines.as_ref()).ok().filter(|_| are_slots);
     let runner = Runner::for_batch(plan, RecordUnit::Items, names, &arena, &mut session);
     let mut runner =
         runner.with_sights(field_plan.as_ref()).with_lines(lines.as_ref(), &mut Vec::new());
@@ -237,7 +234,7 @@ proptest! {
         let mut in_slots = 0;
         for rule in RULES.into_iter().chain(IN_SLOTS) {
             let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
-            in_slots += usize::from(plan.field_plan(RecordUnit::Items, None).is_some());
+            in_slots += usize::from(plan.field_plan(RecordUnit::Items, None).is_ok());
             for how in [How::Slots, How::Lines] {
                 prop_assert_eq!(values(&plan, &text, how), values(&plan, &text, How::Whole), "{} {}", rule, text);
             }
@@ -261,7 +258,7 @@ fn rules_whose_records_go_into_slots() {
         ("for r in $[*] group by k = r.a return r[*].b", false),
     ]) {
         let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
-        assert_eq!(plan.field_plan(RecordUnit::Items, None).is_some(), are_in_slots, "{rule}");
+        assert_eq!(plan.field_plan(RecordUnit::Items, None).is_ok(), are_in_slots, "{rule}");
     }
 }
 
@@ -282,7 +279,7 @@ fn rules_whose_records_are_copied() {
     ] {
         let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
         let lines = plan.line_names(RecordUnit::Items);
-        let field_plan = plan.field_plan(RecordUnit::Items, lines.as_ref());
+        let field_plan = plan.field_plan(RecordUnit::Items, lines.as_ref()).ok();
         let copied = field_plan.is_some_and(|field_plan| field_plan.slots.have_text());
         assert_eq!(copied, are_copied, "{rule}");
     }

@@ -13,7 +13,7 @@ use std::arch::x86_64::{
 use crate::classes::{BLANKS, CURLY, Classes};
 use crate::clmul::carry_less;
 use crate::finder::{Brackets, Finder, GROUP, More, parity};
-use crate::{Scan, WORD, Word, padded};
+use crate::{Scan, WORD, padded};
 
 /// The scan, if the processor has the instructions.
 pub(crate) fn scan<const CHECKS: bool>() -> Option<Scan> {

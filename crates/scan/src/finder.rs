@@ -2,10 +2,10 @@
 
 use std::mem::MaybeUninit;
 
+use crate::WORD;
 use crate::classes::Classes;
 use crate::escapes::Escapes;
 use crate::grammar::{Grammar, Quoted};
-use crate::{WORD, Word};
 
 /// As many words as room for brackets is made for at once.
 pub(crate) const GROUP: usize = 64;
@@ -15,8 +15,6 @@ pub(crate) const GROUP: usize = 64;
 pub(crate) struct Finder {
     /// Where the next word begins.
     at: u32,
-    /// How many quotes begin or end a text before it.
-    pub(crate) quotes: u32,
     /// All ones while a text is open at the end of a word.
     inside: u64,
     escapes: Escapes,
@@ -53,7 +51,7 @@ impl Finder {
         classes: Classes,
         parity: impl FnOnce(u64) -> u64,
         brackets: &mut More<'_>,
-    ) -> Word {
+    ) -> u64 {
         let mut quotes = classes.quotes;
         if classes.backslashes | self.escapes.goes_on != 0 {
             quotes &= !self.escapes.word(whole, self.at as usize, classes.backslashes);
@@ -65,10 +63,8 @@ impl Finder {
             self.grammar.word(whole, self.at as usize, &classes, &Quoted { quotes, texts });
         }
         brackets.add((classes.opening | classes.closing) & !texts, bytes, self.at);
-        let word = Word { quotes, colons: classes.colons & !texts, before: self.quotes };
-        self.quotes += quotes.count_ones();
         self.at += WORD as u32;
-        word
+        quotes
     }
 }
 

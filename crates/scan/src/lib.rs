@@ -1,6 +1,5 @@
-//! The structure of JSON texts (RFC 8259), found 64 bytes at a time: where texts in quotes begin and end, and where
-//! brackets and colons stand outside of them. A reader that needs only some members of a record steps over the others by
-//! it, without looking at their bytes again.
+//! The structure of JSON texts (RFC 8259), found 64 bytes at a time: where texts in quotes begin and end, where brackets stand outside
+//! of them, and whether all of it is well-formed.
 //!
 //! What is found is the same on every processor; how fast depends on its vector instructions, which are looked for when
 //! the program runs.
@@ -11,9 +10,8 @@
 //! let text = br#"{"berths": [{"no": 4, "note": "a ] in a text"}], "depth": 6.5}"#;
 //! let structure = Structure::of(text);
 //! assert!(structure.is_well_formed());
-//! // The brackets are the opening one and that of the list; the first colon stands between them.
+//! // The brackets are the opening one and that of the list.
 //! assert_eq!((structure.bracket(0), structure.bracket(1)), (Some(0), Some(11)));
-//! assert_eq!(structure.colons(0).next_before(11), Some(9));
 //! let end = structure.container_end(1, 10).and_then(|end| structure.bracket(end));
 //! assert_eq!(end, Some(46));
 //! assert_eq!(structure.closing_quote(1), Some(8));
@@ -26,7 +24,7 @@ macro_rules! words {
         $(#[$instructions])?
         pub(crate) fn words<const CHECKS: bool>(
             text: &[u8],
-            words: &mut [Word],
+            words: &mut [u64],
             brackets: &mut Brackets,
         ) -> Finder {
             let mut finder = Finder::default();
@@ -67,42 +65,28 @@ mod plain;
 mod portable;
 #[cfg(target_arch = "x86_64")]
 mod sse;
-mod tuned;
 
 use finder::{Brackets, Finder};
 pub use nesting::Nesting;
 pub use number::number_end;
 pub use plain::{CHUNK, is_plain, plain_bytes, unescaped_bytes};
-pub use tuned::{Work, tuned};
 
 /// The bytes that one mask stands for.
 pub(crate) const WORD: usize = 64;
 
-/// What stands in 64 bytes of a text: a bit a byte, the lowest bit for the first byte.
-#[derive(Clone, Copy, Debug, Default)]
-struct Word {
-    /// Quotes that begin or end a text.
-    quotes: u64,
-    /// Colons outside of texts.
-    colons: u64,
-    /// How many quotes there are in the words before.
-    before: u32,
-}
-
 /// Where the structure of a text is.
 #[derive(Clone, Debug, Default)]
 pub struct Structure {
-    words: Vec<Word>,
+    /// Quotes that begin or end a text, a bit a byte, the lowest bit for the first byte.
+    words: Vec<u64>,
     brackets: Brackets,
-    /// How many quotes begin or end a text.
-    quotes: u32,
     is_well_formed: bool,
     is_closed: bool,
     has_escapes: bool,
 }
 
 /// Writes down the structure of a text: its words, of which there are as many as it has, and behind others its brackets.
-type Scan = fn(&[u8], &mut [Word], &mut Brackets) -> Finder;
+type Scan = fn(&[u8], &mut [u64], &mut Brackets) -> Finder;
 
 impl Structure {
     /// The structure of `text`, which begins outside of quotes.
@@ -128,10 +112,9 @@ impl Structure {
         self.brackets.clear();
         // Places are kept in 32 bits.
         let fits = u32::try_from(text.len()).is_ok();
-        self.words.resize(if fits { text.len().div_ceil(WORD) } else { 0 }, Word::default());
+        self.words.resize(if fits { text.len().div_ceil(WORD) } else { 0 }, 0);
         let text = if fits { text } else { &[] };
         let found = scan(text, &mut self.words, &mut self.brackets);
-        self.quotes = found.quotes;
         self.is_well_formed = fits && found.is_well_formed();
         self.is_closed = found.is_closed();
         self.has_escapes = found.has_escapes();
@@ -163,13 +146,6 @@ impl Structure {
         self.has_escapes
     }
 
-    /// Where the brackets of these numbers stand.
-    #[inline]
-    #[must_use]
-    pub fn brackets(&self, numbers: std::ops::Range<usize>) -> Option<&[u32]> {
-        self.brackets.places.get(numbers)
-    }
-
     /// Where the bracket of that number stands.
     #[inline]
     #[must_use]
@@ -179,18 +155,8 @@ impl Structure {
 
     /// The bytes that the brackets from that number on are.
     #[inline]
-    #[must_use]
-    pub fn kinds(&self, from: usize) -> &[u8] {
+    fn kinds(&self, from: usize) -> &[u8] {
         self.brackets.kinds.get(from..).unwrap_or_default()
-    }
-
-    /// The colons from byte `from` on.
-    #[inline(always)]
-    #[must_use]
-    pub fn colons(&self, from: usize) -> Colons<'_> {
-        let words = self.words.get(from / WORD..).unwrap_or_default();
-        let left = words.first().map_or(0, |word| word.colons & (!0 << (from % WORD)));
-        Colons { words, at: from / WORD * WORD, left }
     }
 
     /// The number of the bracket at byte `at`, if there is one; it is looked for from number `near` on first.
@@ -206,48 +172,17 @@ impl Structure {
         (self.bracket(number) == Some(at)).then_some(number)
     }
 
-    /// Whether a quote at byte `at` begins or ends a text.
-    #[inline]
-    #[must_use]
-    pub fn is_quote(&self, at: usize) -> bool {
-        self.words.get(at / WORD).is_some_and(|word| word.quotes >> (at % WORD) & 1 == 1)
-    }
-
-    /// How many quotes begin or end a text from byte `from` on and before byte `to`.
-    #[inline(always)]
-    #[must_use]
-    pub fn quotes_between(&self, from: usize, to: usize) -> u32 {
-        let before = |at: usize| {
-            self.words.get(at / WORD).map_or(self.quotes, |word| {
-                word.before + (word.quotes & !(!0 << (at % WORD))).count_ones()
-            })
-        };
-        before(to).saturating_sub(before(from))
-    }
-
     /// The quote that closes the text that is opened at byte `opened`.
     #[inline]
     #[must_use]
     pub fn closing_quote(&self, opened: usize) -> Option<usize> {
         let mut at = (opened + 1) / WORD;
-        let mut quotes = self.words.get(at)?.quotes & (!0 << ((opened + 1) % WORD));
+        let mut quotes = self.words.get(at)? & (!0 << ((opened + 1) % WORD));
         while quotes == 0 {
             at += 1;
-            quotes = self.words.get(at)?.quotes;
+            quotes = *self.words.get(at)?;
         }
         Some(at * WORD + quotes.trailing_zeros() as usize)
-    }
-
-    /// The quote that opens the text that is closed at byte `closed`.
-    #[must_use]
-    pub fn opening_quote(&self, closed: usize) -> Option<usize> {
-        let mut at = closed / WORD;
-        let mut quotes = self.words.get(at)?.quotes & !(!0 << (closed % WORD));
-        while quotes == 0 {
-            at = at.checked_sub(1)?;
-            quotes = self.words[at].quotes;
-        }
-        Some(at * WORD + (63 - quotes.leading_zeros() as usize))
     }
 
     /// The number of the bracket that closes the list or map that the bracket of number `opening` opens; `None` when there is
@@ -278,38 +213,6 @@ impl Structure {
     }
 }
 
-/// Colons that stand outside of texts, one after another.
-#[derive(Clone, Debug)]
-pub struct Colons<'s> {
-    /// The word under way, and those behind it.
-    words: &'s [Word],
-    /// Where the word under way begins.
-    at: usize,
-    /// The bits of that word that were not given yet.
-    left: u64,
-}
-
-impl Colons<'_> {
-    /// The next colon, if it stands before byte `end`.
-    #[inline(always)]
-    pub fn next_before(&mut self, end: usize) -> Option<usize> {
-        while self.left == 0 {
-            if self.at + WORD >= end {
-                return None;
-            }
-            let (_, words) = self.words.split_first()?;
-            (self.left, self.words) = (words.first()?.colons, words);
-            self.at += WORD;
-        }
-        let colon = self.at + self.left.trailing_zeros() as usize;
-        if colon >= end {
-            return None;
-        }
-        self.left &= self.left - 1;
-        Some(colon)
-    }
-}
-
 /// All ways that this processor has, the fastest first.
 fn ways<const CHECKS: bool>() -> impl Iterator<Item = Scan> {
     #[cfg(target_arch = "x86_64")]
@@ -335,8 +238,8 @@ mod tests {
     use proptest::prelude::*;
 
     /// The structure by one look at each byte after another.
-    fn by_hand(text: &[u8]) -> ([Vec<usize>; 2], Vec<u32>) {
-        let (mut quotes, mut colons, mut brackets) = (Vec::new(), Vec::new(), Vec::new());
+    fn by_hand(text: &[u8]) -> (Vec<usize>, Vec<u32>) {
+        let (mut quotes, mut brackets) = (Vec::new(), Vec::new());
         let (mut inside, mut escaped) = (false, false);
         for (at, byte) in text.iter().enumerate() {
             let is_escaped = std::mem::take(&mut escaped);
@@ -347,15 +250,14 @@ mod tests {
                     inside = !inside;
                 }
                 b'{' | b'}' | b'[' | b']' if !inside => brackets.push(at as u32),
-                b':' if !inside => colons.push(at),
                 _ => {}
             }
         }
-        ([quotes, colons], brackets)
+        (quotes, brackets)
     }
 
-    fn bits(words: &[Word], of: impl Fn(&Word) -> u64) -> Vec<usize> {
-        let bits = words.iter().map(of).enumerate();
+    fn bits(words: &[u64]) -> Vec<usize> {
+        let bits = words.iter().enumerate();
         bits.flat_map(|(at, word)| {
             (0..WORD).filter(move |bit| word >> bit & 1 == 1).map(move |bit| at * WORD + bit)
         })
@@ -368,14 +270,13 @@ mod tests {
             prop_oneof![3 => proptest::sample::select(&b"\"\\{}[],:a1 \n\t\x01\x1f\x7f\x80\xffeE+-.x/Z@`"[..]), 1 => any::<u8>()],
             0..300,
         )) {
-            let ([quotes, colons], brackets) = by_hand(&text);
+            let (quotes, brackets) = by_hand(&text);
             let is_well_formed = Structure::of(&text).is_well_formed();
             let mut found = Structure::default();
             let checked = ways::<true>().map(|way| (way, true));
             for (way, checks) in checked.chain(ways::<false>().map(|way| (way, false))) {
                 found.find_by(way, &text);
-                prop_assert_eq!(bits(&found.words, |word| word.quotes), quotes.clone());
-                prop_assert_eq!(bits(&found.words, |word| word.colons), colons.clone());
+                prop_assert_eq!(bits(&found.words), quotes.clone());
                 prop_assert_eq!(&found.brackets.places, &brackets);
                 let kinds: Vec<u8> = brackets.iter().map(|at| text[*at as usize]).collect();
                 prop_assert_eq!(found.kinds(0), kinds);
@@ -393,27 +294,11 @@ mod tests {
                 structure.number_at(at, near),
                 structure.brackets.places.iter().position(|bracket| *bracket as usize == at)
             );
-            let quotes = bits(&structure.words, |word| word.quotes);
-            let colons = bits(&structure.words, |word| word.colons);
-            let mut from = structure.colons(at);
-            let found: Vec<usize> = std::iter::from_fn(|| from.next_before(at + near)).collect();
-            let between = |colon: &usize| (at..at + near).contains(colon);
-            prop_assert_eq!(found, colons.into_iter().filter(between).collect::<Vec<_>>());
-            prop_assert_eq!(
-                structure.quotes_between(at, at + near) as usize,
-                quotes.iter().filter(|quote| (at..at + near).contains(*quote)).count()
-            );
-            prop_assert_eq!(structure.is_quote(at), quotes.contains(&at));
+            let quotes = bits(&structure.words);
             prop_assert_eq!(
                 structure.closing_quote(at),
                 quotes.iter().copied().find(|quote| *quote > at)
             );
-            if at < text.len() {
-                prop_assert_eq!(
-                    structure.opening_quote(at),
-                    quotes.iter().copied().rev().find(|quote| *quote < at)
-                );
-            }
             if let Some(end) = structure.container_end(near, depth) {
                 prop_assert!(end > near && structure.bracket(end).is_some());
             }

@@ -2,7 +2,7 @@
 
 use crate::classes::{CURLY, Classes};
 use crate::finder::{Brackets, Finder, GROUP, More, parity};
-use crate::{WORD, Word, padded};
+use crate::{WORD, padded};
 
 /// The classes of a byte, a bit each in the order of [`Classes`]: quotes, backslashes, opening and closing brackets, colons, commas,
 /// blanks, control characters.

@@ -107,6 +107,7 @@ impl RuleCommand<'_> {
     pub(super) fn input_options(&self) -> InputOptions {
         InputOptions {
             threads: threads(self.input.threads),
+            avoid: self.input.avoid.iter().copied().collect(),
             memory: usize::try_from(self.input.memory).unwrap_or(usize::MAX),
             ..self.input.reading.options()
         }

@@ -413,6 +413,10 @@ impl Sink for Selecting<'_> {
 
     fn pause(&mut self) {}
 
+    fn gives_json(&self) -> bool {
+        false
+    }
+
     fn is_closed(&self) -> bool {
         self.found.is_unwanted()
     }

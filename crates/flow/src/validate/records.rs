@@ -44,12 +44,7 @@ fn on_threads(
     threads: usize,
     counters: &Counters,
 ) -> Result<(Blocks, Progress), Failed> {
-    let layout = Layout::Json {
-        depth: options.limits.depth,
-        needs: None,
-        prefilter: None,
-        structure: false,
-    };
+    let layout = Layout::Json { depth: options.limits.depth, needs: None };
     let mut progress = Progress::default();
     let mut take = |block: &[u8], part: Apart| {
         for (at, found, place, path) in part.findings {

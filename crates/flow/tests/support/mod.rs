@@ -34,6 +34,10 @@ impl<J: FnMut()> Sink for Counting<J> {
 
     fn pause(&mut self) {}
 
+    fn gives_json(&self) -> bool {
+        false
+    }
+
     fn is_closed(&self) -> bool {
         false
     }

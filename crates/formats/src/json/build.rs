@@ -34,6 +34,11 @@ impl ValueTemplates {
     pub fn unused() -> Self {
         Self { templates: Templates::unused(), ..Self::default() }
     }
+
+    /// How many records followed one since this was last asked.
+    pub fn take_followed(&mut self) -> u64 {
+        self.templates.take_followed()
+    }
 }
 
 /// A step in building a value.
@@ -88,14 +93,21 @@ pub(super) struct Begun {
 }
 
 impl<'a> Reader<'a> {
-    /// The same reader, building values by the templates of records before, of which the same was needed.
+    /// The same reader, building of each value only what is needed, by the templates of records before of which the same was needed.
+    /// Members that are not needed are not in the maps, and items that are not needed are null; their grammar is checked all the same.
+    /// Whatever cannot be told so is read whole: where a map has a name twice, say.
     #[must_use]
-    pub fn with_templates(mut self, known: &'a mut ValueTemplates) -> Self {
+    pub fn with_templates(
+        mut self,
+        known: &'a mut ValueTemplates,
+        needs: Option<&'a Needs>,
+    ) -> Self {
+        self.needs = needs;
         if known.are_parts != self.needs.is_some() && !known.plans.is_empty() {
             *known = ValueTemplates::default();
         }
         known.are_parts = self.needs.is_some();
-        self.known = known.templates.are_useful().then_some(known);
+        self.known = Some(known);
         self
     }
 
@@ -103,7 +115,11 @@ impl<'a> Reader<'a> {
     pub(super) fn built(&mut self) -> Option<Value<'a>> {
         let known = self.known.take()?;
         let (start, mut scalars) = (self.at, std::mem::take(&mut self.scalars));
-        let built = match known.templates.follow(self.text, start, &mut scalars) {
+        let followed = match known.templates.are_useful() {
+            true => known.templates.follow(self.text, start, &mut scalars),
+            false => None,
+        };
+        let built = match followed {
             Some(Followed { template, end }) => known.plans[template]
                 .as_deref()
                 .and_then(|plan| self.build(start, plan, &scalars))
@@ -116,8 +132,7 @@ impl<'a> Reader<'a> {
             }
         };
         self.scalars = scalars;
-        // Where no record follows another, they are read.
-        self.known = known.templates.are_useful().then_some(known);
+        self.known = Some(known);
         let (value, end) = built?;
         self.at = end;
         Some(value)
@@ -130,18 +145,25 @@ impl<'a> Reader<'a> {
         part: &mut PartStructure,
     ) -> Option<(Value<'a>, usize)> {
         let (events, before) = part.events(self.text, start)?;
-        let mut walk = Walk::new(events, start - before, (self.needs, self.options.depth));
+        let room = std::mem::take(&mut self.found);
+        let walk = Walk::new(events, start - before, (self.needs, self.options.depth));
+        let mut walk = walk.with_room(room);
         let plan = walk.value(Some(self.needs.map_or(Need::ALL, Needs::of_record)));
-        let (mut events, mut scalars, steps) = walk.end();
+        let (mut events, mut found) = walk.end();
         let end = before + events.end()?;
-        let plan = plan.map(|()| steps.into_boxed_slice());
-        let template = known.templates.learn(&mut events, start - before)?;
-        if known.plans.len() <= template {
-            known.plans.resize(template + 1, None);
+        if known.templates.are_useful()
+            && let Some(template) = known.templates.learn(&mut events, start - before)
+        {
+            if known.plans.len() <= template {
+                known.plans.resize(template + 1, None);
+            }
+            known.plans[template] = plan.map(|()| found.steps.as_slice().into());
         }
-        known.plans[template].clone_from(&plan);
-        scalars.iter_mut().for_each(|(_, last)| *last += before);
-        Some((self.build(start, &plan?, &scalars)?, end))
+        plan?;
+        found.scalars.iter_mut().for_each(|(_, last)| *last += before);
+        let value = self.build(start, &found.steps, &found.scalars);
+        self.found = found;
+        Some((value?, end))
     }
 
     /// Builds the value of the record that begins at a byte and has these scalars, or a part of it.
@@ -237,8 +259,16 @@ pub(super) struct Walk<'t, 's> {
     start: usize,
     needs: Option<&'s Needs>,
     names: Names<'t>,
-    scalars: Vec<(Event<'t>, usize)>,
-    steps: Vec<Step>,
+    found: Found<'t>,
+}
+
+/// What was met in a record.
+#[derive(Debug, Default)]
+pub(super) struct Found<'t> {
+    /// All scalars, each with its last byte.
+    pub(super) scalars: Vec<(Event<'t>, usize)>,
+    /// How what is needed is built.
+    pub(super) steps: Vec<Step>,
 }
 
 impl<'t, 's> Walk<'t, 's> {
@@ -249,29 +279,36 @@ impl<'t, 's> Walk<'t, 's> {
         (needs, depth): (Option<&'s Needs>, usize),
     ) -> Self {
         events.seek(start);
-        let (scalars, steps) = (Vec::new(), Vec::new());
-        Self { events, start, needs, names: Names::within(depth), scalars, steps }
+        Self { events, start, needs, names: Names::within(depth), found: Found::default() }
     }
 
-    /// Goes on to the end; gives all scalars, and the steps so far.
-    pub(super) fn end(mut self) -> (EventReader<'t, 's>, Vec<(Event<'t>, usize)>, Vec<Step>) {
+    /// The same walk, with the room of another.
+    fn with_room(mut self, mut room: Found<'t>) -> Self {
+        room.scalars.clear();
+        room.steps.clear();
+        self.found = room;
+        self
+    }
+
+    /// Goes on to the end; gives what was met.
+    pub(super) fn end(mut self) -> (EventReader<'t, 's>, Found<'t>) {
         while self.next().is_some() {}
-        (self.events, self.scalars, self.steps)
+        (self.events, self.found)
     }
 
     /// The steps from the one of that number on.
     pub(super) fn steps_from(&self, first: usize) -> &[Step] {
-        self.steps.get(first..).unwrap_or_default()
+        self.found.steps.get(first..).unwrap_or_default()
     }
 
     /// How many steps there are.
     pub(super) fn steps(&self) -> usize {
-        self.steps.len()
+        self.found.steps.len()
     }
 
     /// How many scalars were met.
     pub(super) fn scalars(&self) -> usize {
-        self.scalars.len()
+        self.found.scalars.len()
     }
 
     /// The text of the events.
@@ -291,7 +328,7 @@ impl<'t, 's> Walk<'t, 's> {
             Event::BeginMap | Event::BeginList => self.names.begin()?,
             Event::EndMap | Event::EndList => self.names.end()?,
             Event::Name(name) => self.names.add(name)?,
-            scalar => self.scalars.push((scalar, self.events.position() - 1)),
+            scalar => self.found.scalars.push((scalar, self.events.position() - 1)),
         }
         Some(event)
     }
@@ -310,7 +347,7 @@ impl<'t, 's> Walk<'t, 's> {
             Event::BeginMap | Event::BeginList => (event == Event::BeginMap, self.names.open() - 1),
             _ => {
                 if need.is_some() {
-                    self.steps.push(Step::Scalar(self.scalars.len() - 1));
+                    self.found.steps.push(Step::Scalar(self.scalars() - 1));
                 }
                 return Some(());
             }
@@ -321,7 +358,7 @@ impl<'t, 's> Walk<'t, 's> {
             }
             return Some(());
         };
-        self.steps.push(Step::Begin { is_map, at: self.place(self.position() - 1) });
+        self.found.steps.push(Step::Begin { is_map, at: self.place(self.position() - 1) });
         loop {
             match self.next()? {
                 Event::EndMap | Event::EndList => break,
@@ -330,20 +367,20 @@ impl<'t, 's> Walk<'t, 's> {
                     if need.is_some() {
                         let quoted = self.quoted_name();
                         let at = self.place(quoted.end - 1 - name.text.len());
-                        self.steps.push(Step::Name { at, length: name.text.len() });
+                        self.found.steps.push(Step::Name { at, length: name.text.len() });
                     }
                     self.value(need)?;
                 }
                 item => {
                     let need = self.needs.map_or(Some(need), |needs| needs.item(need));
                     if need.is_none() {
-                        self.steps.push(Step::Skipped);
+                        self.found.steps.push(Step::Skipped);
                     }
                     self.value_of(item, need)?;
                 }
             }
         }
-        self.steps.push(Step::End);
+        self.found.steps.push(Step::End);
         Some(())
     }
 
@@ -355,8 +392,8 @@ impl<'t, 's> Walk<'t, 's> {
 
     /// A place behind the scalars so far.
     pub(super) fn place(&self, at: usize) -> Place {
-        let before = self.scalars.last().map_or(self.start, end_of);
-        Place { scalars: self.scalars.len(), behind: at - before }
+        let before = self.found.scalars.last().map_or(self.start, end_of);
+        Place { scalars: self.scalars(), behind: at - before }
     }
 }
 
@@ -371,9 +408,6 @@ impl<'a> Reader<'a> {
             }
             self.forget_open();
             self.at = start;
-        }
-        if self.needs.is_some() {
-            self.find_structure();
         }
         self.whole_value()
     }

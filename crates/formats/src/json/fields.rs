@@ -8,7 +8,7 @@ use std::ops::Range;
 use kyanite_scan::Structure;
 use kyanite_tree::{Event, Number, Value};
 
-use super::build::{Place, Step, Walk, end_of};
+use super::build::{Found, Place, Step, Walk, end_of};
 use super::error::ReadError;
 use super::events::EventReader;
 use super::lines::LineWriter;
@@ -58,6 +58,11 @@ impl SlotTemplates {
     pub fn unused() -> Self {
         Self { templates: Templates::unused(), ..Self::default() }
     }
+
+    /// How many records followed one since this was last asked.
+    pub fn take_followed(&mut self) -> u64 {
+        self.templates.take_followed()
+    }
 }
 
 impl<'a> Reader<'a> {
@@ -84,7 +89,6 @@ impl<'a> Reader<'a> {
             self.forget_open();
             self.at = start;
         }
-        self.find_structure();
         self.whole_value().map(|value| Some(Slotted::Value(value)))
     }
 
@@ -134,7 +138,7 @@ impl<'a> Reader<'a> {
             let needs = (self.needs, depth);
             let mut walk = Walk::new(EventReader::new(line, &structure)?, 0, needs);
             let fields = fields(&mut walk, slots);
-            let (_, scalars, _) = walk.end();
+            let (_, Found { scalars, .. }) = walk.end();
             let template = known.learn(&mut events, at, &fields);
             if let Some(template) = template {
                 known.lines.learn(template, &known.line);
@@ -146,7 +150,7 @@ impl<'a> Reader<'a> {
         }
         let mut walk = Walk::new(events, at, (self.needs, depth));
         let fields = fields(&mut walk, slots);
-        let (mut events, mut scalars, _) = walk.end();
+        let (mut events, Found { mut scalars, .. }) = walk.end();
         let end = events.end()?;
         known.learn(&mut events, at, &fields);
         scalars.iter_mut().for_each(|(_, last)| *last += before);

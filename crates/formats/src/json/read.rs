@@ -16,14 +16,12 @@
 //! assert!(reader.next_value().unwrap().is_none());
 //! ```
 
-use kyanite_scan::Structure;
 use kyanite_tree::{Arena, Base, Event, Map, Member, Origin, Value};
 
-use super::build::{Begun, ValueTemplates};
+use super::build::{Begun, Found, ValueTemplates};
 use super::error::{ErrorKind, ReadError};
 use super::part::PartStructure;
-use super::prefilter::Prefilter;
-use crate::needs::{Need, Needs};
+use crate::needs::Needs;
 
 /// What the values of a reader say about where they come from.
 #[derive(Clone, Copy, Debug)]
@@ -124,39 +122,21 @@ pub struct Reader<'a> {
     pub(super) duplicates: Vec<Duplicate>,
     /// What is needed of each record; all without it.
     pub(super) needs: Option<&'a Needs>,
-    /// Where the structure of the text is, for stepping over what is not needed; none where each byte is to be looked at.
-    pub(super) structure: Option<&'a Structure>,
-    /// The structure, while a record is read byte by byte in which something was odd.
-    pub(super) aside: Option<&'a Structure>,
-    /// Room for the structure of the text, as long as that was not needed.
-    unfound: Option<&'a mut Structure>,
     /// The templates of records before, if values are built by these.
     pub(super) known: Option<&'a mut ValueTemplates>,
+    /// Room for what is met in records that follow none.
+    pub(super) found: Found<'a>,
     /// Room for the lists and maps that are built.
     pub(super) begun: Vec<Begun>,
     /// The structure of a part of the text, for records that follow no template.
     pub(super) part: PartStructure,
     /// Room for the scalars of a record that follows a template.
     pub(super) scalars: Vec<(Event<'a>, usize)>,
-    /// A condition that most records fail.
-    pub(super) prefilter: Option<&'a Prefilter>,
-    /// The records that were passed over since this was last asked, since they fail it.
-    pub(super) passed_over: u64,
-    /// The number of a mark of the structure near to where reading is.
-    pub(super) mark: usize,
-    /// How many containers are open around the value that is being read.
-    pub(super) floor: usize,
-    /// What is needed of the value that comes next; nothing when it is stepped over.
-    pub(super) need: Option<Need>,
-    /// Whether the value that was read last is needed.
-    is_needed: bool,
 }
 
 /// A container whose end has not been read.
 pub(super) struct Open {
     pub(super) start: usize,
-    /// What is needed of it; nothing when it is stepped over.
-    need: Option<Need>,
     /// Where its children begin in `items` or `members`.
     first: usize,
     is_map: bool,
@@ -178,71 +158,12 @@ impl<'a> Reader<'a> {
             unescaped: String::new(),
             duplicates: Vec::new(),
             needs: None,
-            structure: None,
-            aside: None,
-            unfound: None,
             known: None,
+            found: Found::default(),
             begun: Vec::new(),
             part: PartStructure::default(),
             scalars: Vec::new(),
-            prefilter: None,
-            passed_over: 0,
-            mark: 0,
-            floor: 0,
-            need: Some(Need::ALL),
-            is_needed: true,
         }
-    }
-
-    /// The same reader, building of each value only what is needed. Members that are not needed are stepped over: they are
-    /// not in the maps. Items that are not needed are null.
-    ///
-    /// What is stepped over is refused where reading it would be, and for the same reason: a text that is not well-formed as a
-    /// whole is read byte by byte. `structure` is room for what is found to that end.
-    #[must_use]
-    pub fn with_needs(mut self, needs: &'a Needs, structure: &'a mut Structure) -> Self {
-        self.needs = Some(needs);
-        // Where all of each record is needed nothing is stepped over.
-        if needs.of_record() != Need::ALL {
-            self.unfound = Some(structure);
-        }
-        self
-    }
-
-    /// The same reader, with room for the structure of the text, which is found where it is needed.
-    #[must_use]
-    pub fn with_structure(mut self, structure: &'a mut Structure) -> Self {
-        self.unfound = Some(structure);
-        self
-    }
-
-    /// Finds the structure of the text, if that was not done.
-    pub(super) fn find_structure(&mut self) {
-        if let Some(structure) = self.unfound.take() {
-            structure.find(self.bytes);
-            self.structure = Some(&*structure).filter(|structure| structure.is_well_formed());
-        }
-    }
-
-    /// The same reader, passing over records that certainly fail a condition; how many is told by [`Self::take_passed_over`].
-    /// Of them is seen what is seen of values that are not needed.
-    #[must_use]
-    pub fn with_prefilter(mut self, prefilter: &'a Prefilter) -> Self {
-        self.find_structure();
-        self.prefilter = Some(prefilter);
-        self
-    }
-
-    /// How many records were passed over since this was last asked.
-    pub fn take_passed_over(&mut self) -> u64 {
-        std::mem::take(&mut self.passed_over)
-    }
-
-    /// The same reader, stepping over nothing: it comes to the same, by another way.
-    #[must_use]
-    pub fn byte_by_byte(mut self) -> Self {
-        (self.structure, self.unfound) = (None, None);
-        self
     }
 
     /// The offset of the byte to be read next.
@@ -273,11 +194,7 @@ impl<'a> Reader<'a> {
     #[inline]
     pub(super) fn begin_record(&mut self) -> bool {
         self.forget_open();
-        self.structure = self.structure.or(self.aside.take());
-        if self.skip_blank().is_some() && self.prefilter.is_some() {
-            self.sift();
-        }
-        self.at < self.bytes.len()
+        self.skip_blank().is_some()
     }
 
     /// Forgets all containers that are open, to begin with a record.
@@ -285,8 +202,6 @@ impl<'a> Reader<'a> {
         self.items.clear();
         self.members.clear();
         self.open.clear();
-        self.floor = 0;
-        self.need = Some(self.needs.map_or(Need::ALL, Needs::of_record));
     }
 
     /// The value that begins here, with all that is in it.
@@ -323,15 +238,7 @@ impl<'a> Reader<'a> {
     #[inline]
     fn begin_value(&mut self) -> Result<Option<Value<'a>>, ReadError> {
         let start = self.at;
-        self.is_needed = self.need.is_some();
         match self.bytes.get(start) {
-            Some(b'"' | b'{' | b'[') if !self.is_needed && self.step_over() => {
-                Ok(Some(Value::NULL))
-            }
-            Some(b'"') if !self.is_needed => {
-                self.skip_quoted()?;
-                Ok(Some(Value::NULL))
-            }
             Some(b'"') => {
                 let text = self.quoted()?;
                 Ok(Some(Value::Text(self.origin(start), text)))
@@ -341,9 +248,6 @@ impl<'a> Reader<'a> {
                 Ok(Some(Value::Number(self.origin(start), number)))
             }
             Some(b'{') => {
-                if let Some(map) = self.needed_members(start)? {
-                    return Ok(Some(map));
-                }
                 self.push_open(start, true)?;
                 if self.skip_blank() == Some(b'}') {
                     return self.close().map(Some);
@@ -356,7 +260,6 @@ impl<'a> Reader<'a> {
                 if self.skip_blank() == Some(b']') {
                     return self.close().map(Some);
                 }
-                self.need_item();
                 Ok(None)
             }
             Some(b't') => self.word("true", Value::Boolean(self.origin(start), true)).map(Some),
@@ -371,14 +274,9 @@ impl<'a> Reader<'a> {
     #[inline]
     fn end_value(&mut self, mut value: Value<'a>) -> Result<Option<Value<'a>>, ReadError> {
         loop {
-            let open = match self.open.last() {
-                Some(open) if self.open.len() > self.floor => open,
-                _ => return Ok(Some(value)),
-            };
+            let Some(open) = self.open.last() else { return Ok(Some(value)) };
             if open.is_map {
-                if self.is_needed
-                    && let Some(member) = self.members.last_mut()
-                {
+                if let Some(member) = self.members.last_mut() {
                     member.value = value;
                 }
                 match self.skip_blank() {
@@ -391,9 +289,7 @@ impl<'a> Reader<'a> {
                     _ => return Err(self.no_comma('}')),
                 }
             } else {
-                if open.need.is_some() {
-                    self.items.push(if self.is_needed { value } else { Value::NULL });
-                }
+                self.items.push(value);
                 match self.skip_blank() {
                     Some(b',') => {
                         let comma = self.at;
@@ -401,7 +297,6 @@ impl<'a> Reader<'a> {
                         if self.skip_blank() == Some(b']') {
                             return Err(ReadError::new(ErrorKind::TrailingComma, comma, comma + 1));
                         }
-                        self.need_item();
                         return Ok(None);
                     }
                     Some(b']') => value = self.close()?,
@@ -417,29 +312,9 @@ impl<'a> Reader<'a> {
             return Err(ReadError::new(ErrorKind::TooDeep(self.options.depth), start, start + 1));
         }
         let first = if is_map { self.members.len() } else { self.items.len() };
-        self.open.push(Open { start, need: self.need, first, is_map });
+        self.open.push(Open { start, first, is_map });
         self.at += 1;
         Ok(())
-    }
-
-    /// Settles what is needed of the item that comes next.
-    #[inline]
-    fn need_item(&mut self) {
-        let of = self.open.last().and_then(|open| open.need);
-        self.need = match (of, self.needs) {
-            (Some(of), Some(needs)) => needs.item(of),
-            (of, _) => of,
-        };
-    }
-
-    /// Settles what is needed of the member called `name`.
-    #[inline]
-    fn need_member(&mut self, name: &str) {
-        let of = self.open.last().and_then(|open| open.need);
-        self.need = match (of, self.needs) {
-            (Some(of), Some(needs)) => needs.member(of, name),
-            (of, _) => of,
-        };
     }
 
     /// Closes the innermost container at its closing bracket.
@@ -447,10 +322,6 @@ impl<'a> Reader<'a> {
     pub(super) fn close(&mut self) -> Result<Value<'a>, ReadError> {
         self.at += 1;
         let Some(open) = self.open.pop() else { return Err(self.not_a_value()) };
-        self.is_needed = open.need.is_some();
-        if !self.is_needed {
-            return Ok(Value::NULL);
-        }
         let origin = self.origin(open.start);
         if open.is_map {
             let duplicates = &mut self.duplicates;
@@ -489,16 +360,8 @@ impl<'a> Reader<'a> {
                 return Err(ReadError::new(ErrorKind::NotAName, self.at, self.word_end()));
             }
         }
-        if self.open.last().is_some_and(|open| open.need.is_none()) {
-            self.skip_quoted()?;
-            self.need = None;
-        } else {
-            let name = self.quoted()?;
-            self.need_member(name);
-            if self.need.is_some() {
-                self.members.push(Member { name, value: Value::NULL });
-            }
-        }
+        let name = self.quoted()?;
+        self.members.push(Member { name, value: Value::NULL });
         match self.skip_blank() {
             Some(b':') => self.at += 1,
             None => return Err(self.ends_inside()),
@@ -580,40 +443,6 @@ mod tests {
     }
 
     #[test]
-    fn only_what_is_needed_is_built() {
-        let mut needs = Needs::nothing();
-        let a = needs.add_member(Need::RECORD, "a");
-        needs.add_all(a);
-        let list = needs.add_member(Need::RECORD, "list");
-        let item = needs.add_children(list);
-        let b = needs.add_member(item, "b");
-        needs.add_all(b);
-        for (text, built) in [
-            (r#"{"x": [1, {"a": 2}], "a": {"y": [3]}, "z": "\n"}"#, r#"{"a":{"y":[3]}}"#),
-            (
-                r#"{"list": [{"b": 1, "c": 2}, 5, [6]], "a": null}"#,
-                r#"{"list":[{"b":1},5,[null]],"a":null}"#,
-            ),
-            (
-                r#"{"list": {"b": {"c": 1}, "d": {"b": 2, "e": 3}}}"#,
-                r#"{"list":{"b":{},"d":{"b":2}}}"#,
-            ),
-            (r#"{"a": 1, "x": {}, "y": [], "a": 2}"#, r#"{"a":2}"#),
-            (r#"[1, {"a": 2}]"#, "[null,null]"),
-            ("5", "5"),
-        ] {
-            let arena = Arena::new();
-            let mut structure = Structure::default();
-            let reader = Reader::new(text, &arena, ReaderOptions::default());
-            let mut reader = reader.with_needs(&needs, &mut structure);
-            let mut out = Vec::new();
-            write(reader.next_value().unwrap().unwrap(), Style::Compact, &mut out);
-            assert_eq!(String::from_utf8(out).unwrap(), built, "{text}");
-            assert!(reader.next_value().unwrap().is_none());
-        }
-    }
-
-    #[test]
     fn duplicates_are_told_with_both_places() {
         let arena = Arena::new();
         let text = r#"{"a": 1, "a": [2]}"#;
@@ -639,16 +468,6 @@ mod tests {
         #[test]
         fn never_panics_and_agrees_with_serde_json(text in r#"([\[\]{},:"\\ \n01eE.+-]|"a"|true|null|\\u00e9|\\uD83D){0,24}"#) {
             let ours = read(&text);
-            // What is stepped over is refused where reading it would be, for the same reason.
-            let (needs, arena) = (Needs::nothing(), Arena::new());
-            let options = ReaderOptions { depth: 4, ..Default::default() };
-            let whole = Reader::new(&text, &arena, options).next_value().map(|value| value.is_some());
-            for steps_over in [true, false] {
-                let mut structure = Structure::default();
-                let reader = Reader::new(&text, &arena, options).with_needs(&needs, &mut structure);
-                let mut reader = if steps_over { reader } else { reader.byte_by_byte() };
-                prop_assert_eq!(reader.next_value().map(|value| value.is_some()), whole.clone());
-            }
             let theirs = serde_json::from_str::<serde_json::Value>(&text);
             // The depth limit is the only difference.
             if !matches!(ours, Err(ReadError { kind: ErrorKind::TooDeep(_), .. })) {

@@ -88,6 +88,14 @@ impl Slots {
         &self.required
     }
 
+    /// The paths that lead to them.
+    #[must_use]
+    pub fn paths(&self) -> Vec<String> {
+        let mut paths = Vec::new();
+        self.record.add_paths("", &mut paths);
+        paths
+    }
+
     /// How many there are.
     #[must_use]
     pub fn count(&self) -> usize {
@@ -96,6 +104,16 @@ impl Slots {
 }
 
 impl Level {
+    fn add_paths(&self, before: &str, paths: &mut Vec<String>) {
+        for Wanted { name, to, .. } in &self.wanted {
+            let path = format!("{before}{name}");
+            match to {
+                To::Slot(..) => paths.push(path),
+                To::Inside(level) => level.add_paths(&format!("{path}."), paths),
+            }
+        }
+    }
+
     fn add(&mut self, path: &[String], slot: usize, need: Need) -> Option<()> {
         let (name, inner) = path.split_first()?;
         let known = self.wanted.iter().position(|wanted| *wanted.name == **name);

@@ -44,11 +44,13 @@ pub struct Templates {
     forest: Forest,
     /// Records that followed none, less those that did.
     misses: u32,
+    /// Records that followed one since this was last asked.
+    followed: u64,
 }
 
 impl Default for Templates {
     fn default() -> Self {
-        Self { unescaped: String::new(), forest: Forest::new(MOST), misses: 0 }
+        Self { unescaped: String::new(), forest: Forest::new(MOST), misses: 0, followed: 0 }
     }
 }
 
@@ -66,6 +68,11 @@ impl Templates {
         self.misses < PATIENCE
     }
 
+    /// How many records followed one since this was last asked.
+    pub fn take_followed(&mut self) -> u64 {
+        std::mem::take(&mut self.followed)
+    }
+
     /// Follows a template from byte `at` on, where a record begins that a blank ends; `None` if there is none that fits. Every byte of a
     /// record that fits is known to be well-formed; `scalars` are then those of it, in order, each with the byte that it ends with.
     pub fn follow<'t>(
@@ -76,6 +83,7 @@ impl Templates {
     ) -> Option<Followed> {
         scalars.clear();
         let followed = self.walk(text, at, scalars);
+        self.followed += u64::from(followed.is_some());
         self.misses = match followed {
             Some(_) => self.misses.saturating_sub(1),
             None => self.misses.saturating_add(1),

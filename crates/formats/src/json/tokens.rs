@@ -30,18 +30,6 @@ impl<'a> Reader<'a> {
         }
     }
 
-    /// Steps over a quoted text; its escapes are checked.
-    #[inline]
-    pub(super) fn skip_quoted(&mut self) -> Result<(), ReadError> {
-        let start = self.at + 1;
-        let end = plain_end(self.bytes, start);
-        if self.bytes.get(end) == Some(&b'"') {
-            self.at = end + 1;
-            return Ok(());
-        }
-        self.quoted().map(|_| ())
-    }
-
     #[inline]
     pub(super) fn number(&mut self) -> Result<Number<'a>, ReadError> {
         let start = self.at;

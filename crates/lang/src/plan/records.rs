@@ -55,7 +55,7 @@ impl Plan {
     }
 
     /// What makes it depend on the records before, if something does.
-    fn depends_on_order(&self, unit: RecordUnit) -> Option<CannotCut> {
+    pub(super) fn depends_on_order(&self, unit: RecordUnit) -> Option<CannotCut> {
         let Some(Records { head, source, .. }) = self.records(unit) else {
             return Some(CannotCut::NoRecords);
         };
@@ -294,24 +294,6 @@ pub(crate) struct Records<'p> {
 }
 
 impl<'p> Records<'p> {
-    /// The condition that is tested first of each record: the number of its test, and the condition.
-    pub(crate) fn first_test(self) -> Option<(usize, &'p Expr)> {
-        if let RecordHead::Filter(filter) = self.head {
-            return Some((filter.test, &filter.condition));
-        }
-        match (self.head, self.source) {
-            (RecordHead::All, RecordSource::Loop(repeat, path, ..))
-                if path.segments.len() == self.base + 1 =>
-            {
-                match &repeat.clauses.get(1)?.kind {
-                    ClauseKind::Where { test, condition } => Some((*test, condition)),
-                    _ => None,
-                }
-            }
-            _ => None,
-        }
-    }
-
     /// Where the record itself is in conditions: `@`, or the name that a loop binds it to.
     pub(crate) fn is_record(self, start: &Start) -> bool {
         match (self.head, self.source, start) {

@@ -1,0 +1,186 @@
+//! The ways in which records can be taken: whichever are, a run gives and says the same.
+#![allow(clippy::unwrap_used, clippy::panic, reason = "a test that fails may panic")]
+
+use std::path::Path;
+use std::sync::atomic::Ordering;
+
+use kyanite_flow::{Counters, Destination, Events, Input, InputOptions, Job, Layout, Output, run};
+use kyanite_formats::Format;
+use kyanite_lang::{Plan, RecordUnit, RuleText, Syntax, Way, Ways, compile};
+use proptest::prelude::*;
+
+fn plan(rule: &str) -> Plan {
+    compile(RuleText::new("rule", rule), Syntax::Rule).unwrap_or_else(|(_, findings)| {
+        panic!("{rule}: {}", findings[0].message());
+    })
+}
+
+/// What a rule gives of a file, or what ended it, and all that is said.
+fn ran(
+    folder: &Path,
+    (rule, file): (&str, &Path),
+    format: Format,
+    avoid: Ways,
+    counters: &Counters,
+) -> (Result<String, String>, Vec<String>) {
+    let plan = plan(rule);
+    let options = InputOptions { avoid, threads: 2, ..InputOptions::default() };
+    let job = Job::new(&plan, &options);
+    let target = folder.join("out");
+    let mut output = Output::open(Destination::File(target.clone()), Layout::of(format)).unwrap();
+    let mut told = Vec::new();
+    let mut tell = |said: kyanite_tree::Diagnostic| told.push(said.to_string());
+    let mut events = Events { tell: &mut tell, counters };
+    let done = run(&job, &[Input::File(file.to_owned())], &mut output, &mut events);
+    let result = match done {
+        Ok(()) => output.finish().map(|_| std::fs::read_to_string(&target).unwrap()),
+        Err(failed) => Err(failed),
+    };
+    (result.map_err(|failed| failed.to_string()), told)
+}
+
+const RULES: [&str; 22] = [
+    "$[*]",
+    "$[*].n",
+    "$[?@.n > 4]",
+    "$[?@.t == 'x' && @.n < 8].list[*]",
+    "sum($[*].list[*])",
+    "count($[?@.m])",
+    "for t in $[*] return t",
+    "for t in $[*] return {...t, x: t.n}",
+    "for t in $[*] return {a: t.n, b: t.in.a, c: t.list}",
+    "for t in $[*] return t remove .n",
+    "for t in $[*] return t set .in.a = 1",
+    "for t in $[*] where exists(t.list[?@ > 1]) return t.t",
+    "for t in $[*] for x in t.list[*] return {x, of: t.n}",
+    "for t in $[*] return f'{t.n}: {t.t}'",
+    "for t in $[*] let d = t.n * 2 where d > 3 return {d, in: t.in}",
+    "for t in $[*] group by k = t.t return {k, n: count(t[*]), s: sum(t[*].list[*])}",
+    "for t in $[*] group by k = t.in.a return {k, all: t[*].n}",
+    "for t in $[*] order by t.t descending first 3 return {t: t.t, n: t.n}",
+    "for t in $[*] where exists(t.in.b) return t.in remove .b",
+    "for t at i in $[*] where i < 70 return [i, t.n]",
+    "$[10:200:7].in",
+    "for t in $[*] return {n: t['n'], names: keys(t)}",
+];
+
+fn record() -> impl Strategy<Value = String> {
+    let text = prop::sample::select(
+        &["x", "y", "", "a longer text than a word has", "\\u00e9", "q\\\"", "\\\\", "zwölf"][..],
+    );
+    let number = prop::sample::select(&["1", "7", "-2.50", "1e2", "12345678901234567890"][..]);
+    let blank = prop::sample::select(&["", "", " ", "  "][..]);
+    let list = prop::sample::select(&["[]", "[1]", "[1, 2.5]", "[2,2,2]"][..]);
+    let inner = prop::sample::select(
+        &["{}", "{\"a\":1}", "{\"a\":\"x\",\"b\":[{\"a\":1},{}]}", "{\"b\" : null}"][..],
+    );
+    let whole = (text, number, blank, list, inner).prop_map(|(text, number, blank, list, inner)| {
+        format!(
+            "{{\"n\":{blank}{number},{blank}\"t\":\"{text}\",\"list\":{list},\"in\":{inner}{blank}}}"
+        )
+    });
+    let odd = prop::sample::select(
+        &[
+            r#"{"n":1,"n":2}"#,
+            r#"{"n":1,"in":{"a":1,"a":2}}"#,
+            r#"{"\u006e":3,"t":"x"}"#,
+            r#"{"n":"1","t":5,"list":{"a":1},"in":[1]}"#,
+            r#"{"list":[1,2],"t":null,"m":true}"#,
+            r#"{"x":9,"n":4}"#,
+            "[1,2]",
+            "\"n\"",
+            "{}",
+            "{\"n\":\n 5,\n \"t\": \"x\"}",
+        ][..],
+    );
+    prop_oneof![6 => whole, 1 => odd.prop_map(str::to_owned)]
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(12))]
+
+    /// Records of a few kinds, again and again, so that there are several blocks.
+    #[test]
+    fn all_ways_lead_to_the_same(
+        kinds in prop::collection::vec(record(), 1..8),
+        order in prop::collection::vec(any::<prop::sample::Index>(), 50),
+        broken in prop::option::weighted(0.1, 200_usize..12_000),
+        rules in prop::sample::subsequence((0..RULES.len()).collect::<Vec<_>>(), 2),
+        format in prop::sample::select(&[Format::JsonLines, Format::Json, Format::Yaml][..]),
+    ) {
+        let folder = tempfile::tempdir().unwrap();
+        let file = folder.path().join("records.jsonl");
+        let mut lines: Vec<&str> = Vec::new();
+        let mut length = 0;
+        for which in order.iter().cycle() {
+            let line = which.get(&kinds).as_str();
+            length += line.len() + 1;
+            lines.push(line);
+            if length > 400_000 {
+                break;
+            }
+        }
+        if let Some(at) = broken.filter(|at| *at < lines.len()) {
+            lines[at] = r#"{"n":1 "t":2}"#;
+        }
+        std::fs::write(&file, lines.join("\n") + "\n").unwrap();
+        for rule in rules {
+            let rule = (RULES[rule], file.as_path());
+            let counters = Counters::default();
+            let expected = ran(folder.path(), rule, format, Ways::all(), &counters);
+            for avoid in Way::ALL.into_iter().map(Ways::from).chain([Ways::default()]) {
+                let found = ran(folder.path(), rule, format, avoid, &counters);
+                prop_assert!(found == expected, "{} without {:?}", rule.0, avoid);
+            }
+        }
+    }
+}
+
+/// What a rule takes: records by templates, in fields, copied.
+#[test]
+fn rules_take_the_ways_that_they_should() {
+    use Way::{Copies, Fields, Lines, Projection, Settled, Templates, Threads};
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("records.jsonl");
+    let records: String = (0..12_000)
+        .map(|n| format!("{{\"n\": {n}, \"t\": \"t{}\", \"list\": [1, {n}]}}\n", n % 7))
+        .collect();
+    std::fs::write(&file, records).unwrap();
+    for (rule, ways) in [
+        ("$[*]", &[Threads, Copies, Templates][..]),
+        ("for t in $[*] return t", &[Threads, Copies, Templates]),
+        ("$[?@.n > 4]", &[Threads, Fields, Lines, Templates]),
+        ("sum($[*].n)", &[Threads, Fields, Projection, Templates]),
+        ("for t in $[*] return {...t, x: 1}", &[Threads, Fields, Lines, Templates]),
+        ("for t in $[*] return t remove .n", &[Threads, Fields, Lines, Templates]),
+        (
+            "for t in $[*] return {a: t.n, b: t.t}",
+            &[Threads, Fields, Settled, Lines, Projection, Templates],
+        ),
+        ("for t in $[*] return {a: t.n + 1}", &[Threads, Fields, Lines, Projection, Templates]),
+        (
+            "for t in $[*] group by k = t.t return {k, n: count(t[*])}",
+            &[Threads, Fields, Settled, Lines, Projection, Templates],
+        ),
+        ("for t in $[*] order by t.n return t.t", &[Projection, Templates]),
+        ("for t in $[*] return keys(t)", &[Threads, Templates]),
+    ] {
+        let strategy = plan(rule).strategy(RecordUnit::Items, true, Ways::default());
+        let taken: Vec<Way> = Way::ALL.into_iter().filter(|way| strategy.takes(*way)).collect();
+        assert_eq!(taken, ways, "{rule}: {:?}", strategy.choices());
+        let takes = |way: Way| ways.contains(&way);
+        for avoid in [Ways::default(), Templates.into(), Fields.into(), Copies.into()] {
+            let counters = Counters::default();
+            let (result, told) =
+                ran(folder.path(), (rule, &file), Format::JsonLines, avoid, &counters);
+            assert!(result.is_ok() && told.len() == 1, "{rule}: {told:?}");
+            let most = |count: &std::sync::atomic::AtomicU64| count.load(Ordering::Relaxed) > 5_000;
+            let is_on = |way: Way| takes(way) && !avoid.contain(way);
+            assert_eq!(most(&counters.taken.by_templates), is_on(Templates), "{rule} {avoid:?}");
+            assert_eq!(most(&counters.taken.copied), is_on(Copies), "{rule} {avoid:?}");
+            let may_have_fields = takes(Fields) || takes(Copies) && avoid.contain(Copies);
+            let has_fields = may_have_fields && !avoid.contain(Fields);
+            assert_eq!(most(&counters.taken.in_fields), has_fields, "{rule} {avoid:?}");
+        }
+    }
+}

@@ -1,0 +1,219 @@
+//! The ways in which records can be taken, chosen in one place before the first of them.
+
+use kyanite_formats::needs::{Need, Needs};
+use kyanite_xpath::Expression;
+
+use super::{LineNames, Plan, RecordUnit};
+use crate::needs::FieldPlan;
+
+/// A way to take records that comes to the same as making a value of each and evaluating the rule over it, in less time.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Way {
+    /// Blocks of records run at the same time.
+    Threads,
+    /// Records are written as they are read, and are no values.
+    Copies,
+    /// Members of records are in fields, and records are no values.
+    Fields,
+    /// What each turn does with fields is settled before the first.
+    Settled,
+    /// Results are written while they are computed, and are no values.
+    Lines,
+    /// Only the members are read that are needed.
+    Projection,
+    /// Records are known by the text of those before them.
+    Templates,
+    /// Records are passed over that certainly fail a condition.
+    Prefilter,
+}
+
+impl Way {
+    /// All ways.
+    pub const ALL: [Self; 8] = [
+        Self::Threads,
+        Self::Copies,
+        Self::Fields,
+        Self::Settled,
+        Self::Lines,
+        Self::Projection,
+        Self::Templates,
+        Self::Prefilter,
+    ];
+
+    /// What it is called.
+    #[must_use]
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Threads => "threads",
+            Self::Copies => "copies",
+            Self::Fields => "fields",
+            Self::Settled => "settled",
+            Self::Lines => "lines",
+            Self::Projection => "projection",
+            Self::Templates => "templates",
+            Self::Prefilter => "prefilter",
+        }
+    }
+}
+
+/// Some of the ways.
+#[derive(Clone, Copy, PartialEq, Eq, Default, Debug)]
+pub struct Ways(u8);
+
+impl Ways {
+    /// All.
+    #[must_use]
+    pub fn all() -> Self {
+        Way::ALL.into_iter().map(Self::from).collect()
+    }
+
+    /// Whether a way is among them.
+    #[must_use]
+    pub fn contain(self, way: Way) -> bool {
+        self.0 >> way as u8 & 1 == 1
+    }
+}
+
+impl From<Way> for Ways {
+    fn from(way: Way) -> Self {
+        Self(1 << way as u8)
+    }
+}
+
+impl FromIterator<Self> for Ways {
+    fn from_iter<I: IntoIterator<Item = Self>>(ways: I) -> Self {
+        Self(ways.into_iter().fold(0, |all, ways| all | ways.0))
+    }
+}
+
+/// How the records of a run are taken.
+#[derive(Debug)]
+pub struct Strategy {
+    /// What is needed of each record.
+    pub needs: Option<Needs>,
+    /// Where members of records go.
+    pub field_plan: Option<FieldPlan>,
+    /// What the members of results are called that are written while they are computed.
+    pub line_names: Option<LineNames>,
+    choices: Vec<Choice>,
+}
+
+/// Whether a way is taken, and why.
+#[derive(Clone, Debug)]
+pub struct Choice {
+    /// The way.
+    pub way: Way,
+    /// What it does for the rule, or what stands in its way.
+    pub why: Result<String, String>,
+}
+
+impl Strategy {
+    /// Whether a way is taken.
+    #[must_use]
+    pub fn takes(&self, way: Way) -> bool {
+        self.choices.iter().any(|choice| choice.way == way && choice.why.is_ok())
+    }
+
+    /// All ways, and whether they are taken.
+    #[must_use]
+    pub fn choices(&self) -> &[Choice] {
+        &self.choices
+    }
+}
+
+/// Why a way is not taken that somebody switched off.
+const OFF: &str = "it is switched off";
+
+impl Plan {
+    /// How records of that unit are taken: each way but some that are switched off, where the rule allows it. `gives_json` where results
+    /// are written as JSON.
+    #[must_use]
+    pub fn strategy(&self, unit: RecordUnit, gives_json: bool, off: Ways) -> Strategy {
+        let allowed = |way: Way| if off.contain(way) { Err(OFF.to_owned()) } else { Ok(()) };
+        let threads = allowed(Way::Threads).and_then(|()| match self.depends_on_order(unit) {
+            Some(why) => Err(why.message()),
+            None => Ok("blocks of records run at the same time; results keep their order".into()),
+        });
+        let as_json = || match gives_json {
+            true => Ok(()),
+            false => Err("the result is not written as JSON".to_owned()),
+        };
+        let copies = allowed(Way::Copies).and_then(|()| as_json()).and_then(|()| {
+            match self.gives_records_as_they_are(unit) && threads.is_ok() {
+                true => Ok("records are written as they are read, and are no values".to_owned()),
+                false => Err("the rule gives something else than all records as they are".into()),
+            }
+        });
+        let computes = || match (&copies, &threads) {
+            (Ok(_), _) => Err("records are copied".to_owned()),
+            (_, Err(_)) => Err("records run in order".to_owned()),
+            _ => Ok(()),
+        };
+        let lines = allowed(Way::Lines).and_then(|()| computes()).and_then(|()| as_json());
+        let lines = lines.and_then(|()| {
+            let none = "the rule gives no maps whose names are known, and no records";
+            self.line_names(unit).ok_or_else(|| none.to_owned())
+        });
+        let (lines, line_names) = parted(lines, |_| {
+            "results are written while they are computed, and are no values".to_owned()
+        });
+        let fields = allowed(Way::Fields).and_then(|()| computes()).and_then(|()| {
+            let plan = self.field_plan(unit, line_names.as_ref());
+            plan.map_err(str::to_owned)
+        });
+        let (fields, field_plan) = parted(fields, |plan| match plan.slots.paths() {
+            paths if paths.is_empty() => "records are no values".to_owned(),
+            paths => format!("of each JSON record only these are values: {}", paths.join(", ")),
+        });
+        let mut field_plan = field_plan;
+        let settled = allowed(Way::Settled).and_then(|()| match &field_plan {
+            None => Err("there are no fields".to_owned()),
+            Some(plan) if plan.direct.is_none() => {
+                Err("a turn does more than to take fields into a group or a map".to_owned())
+            }
+            Some(_) => {
+                Ok("a turn takes fields into a group or a map, and nothing is evaluated".into())
+            }
+        });
+        if let Some(plan) = field_plan.as_mut().filter(|_| settled.is_err()) {
+            plan.direct = None;
+        }
+        let needs = allowed(Way::Projection).and_then(|()| match self.needs(unit) {
+            None => Err("the rule does not go through records".to_owned()),
+            Some(needs) if needs.of_record() == Need::ALL => {
+                Err("all of each record is needed".to_owned())
+            }
+            Some(needs) => Ok(needs),
+        });
+        let (projection, needs) = parted(needs, |needs| match needs.paths() {
+            paths if paths.is_empty() => {
+                "of each record nothing is needed but that it is there".to_owned()
+            }
+            paths => format!("of each record these are read: {}", paths.join(", ")),
+        });
+        let templates = allowed(Way::Templates).map(|()| {
+            "of JSON records that are the text of one before but for their scalars, only these are looked at"
+                .to_owned()
+        });
+        let prefilter = allowed(Way::Prefilter).and_then(|()| {
+            match self.xpath().and_then(Expression::record_prefilter) {
+                Some(_) => Ok("elements that fail the first predicate are passed over".to_owned()),
+                None => Err("the rule is no XPath whose first predicate compares".to_owned()),
+            }
+        });
+        let whys = [threads, copies, fields, settled, lines, projection, templates, prefilter];
+        let choices = Way::ALL.into_iter().zip(whys).map(|(way, why)| Choice { way, why });
+        Strategy { needs, field_plan, line_names, choices: choices.collect() }
+    }
+}
+
+/// What a way does, and what it needs, if it is taken.
+fn parted<T>(
+    chosen: Result<T, String>,
+    does: impl FnOnce(&T) -> String,
+) -> (Result<String, String>, Option<T>) {
+    match chosen {
+        Ok(what) => (Ok(does(&what)), Some(what)),
+        Err(why) => (Err(why), None),
+    }
+}
