@@ -197,7 +197,7 @@ fn inputs(folder: &Path) -> Vec<PathBuf> {
     let texts = [
         bookings(SIZE as u64),
         compact.clone(),
-        laid_out(&compact, |line, out| with_blanks(line, out)),
+        laid_out(&compact, with_blanks),
         laid_out(&compact, |line, out| {
             LayOut::new(Style::Indented(2)).value(line, 0, out);
         }),

@@ -474,6 +474,7 @@ fn block(
                     if ran.is_err() || part.failed {
                         return None;
                     }
+                    runner.write_records(|out| records.write_line(&mut layouts.slots, out));
                 }
                 Next::End(used) if used == bytes.len() => break,
                 Next::End(_) | Next::Broken(_) => return None,

@@ -5,6 +5,7 @@
 //! Files are read, not mapped: a mapped file that another program cuts short ends the process.
 
 use std::io::{self, Read};
+use std::ops::Range;
 
 use kyanite_formats::json::{
     Duplicate, Found, Frame, FrameError, PartStructure, Slot, SlotTemplates, Slotted, Templates,
@@ -42,6 +43,8 @@ enum Cut {
     Tag,
     /// Before what records begin with: `<booking`.
     Before(Vec<u8>),
+    /// Before a line that begins with this bracket, where records of JSON have several lines.
+    BeforeLine(u8),
     /// Where no item of the framed list is under way.
     Items,
 }
@@ -249,6 +252,13 @@ impl Blocks {
         self.cut = Cut::Before(start.as_bytes().to_vec());
     }
 
+    /// Cuts blocks before lines that begin with a bracket from now on. Where that is no record, the block is run over again, as ever.
+    pub(crate) fn cut_before_line(&mut self, bracket: u8) {
+        if matches!(self.cut, Cut::Line) {
+            self.cut = Cut::BeforeLine(bracket);
+        }
+    }
+
     /// Cuts blocks behind tags from now on.
     pub(crate) fn cut_behind_tags(&mut self) {
         self.cut = Cut::Tag;
@@ -260,6 +270,10 @@ impl Blocks {
         let start = match &self.cut {
             Cut::Line => return Some(memchr::memrchr(b'\n', bytes)? + 1),
             Cut::Items => return (self.item_end > 0).then_some(self.item_end),
+            Cut::BeforeLine(bracket) if !pauses => {
+                return Some(memchr::memmem::rfind(bytes, &[b'\n', *bracket])? + 1);
+            }
+            Cut::BeforeLine(_) => return Some(memchr::memrchr(b'\n', bytes)? + 1),
             Cut::Before(start) if !pauses => start,
             Cut::Tag | Cut::Before(_) => return Some(memchr::memrchr(b'>', bytes)? + 1),
         };
@@ -361,6 +375,8 @@ pub(crate) struct Records<'a> {
     from: usize,
     /// Where the record that was read last begins.
     start: usize,
+    /// The first record, and blanks before it.
+    first: Option<Range<usize>>,
 }
 
 /// The part of an input that a block is.
@@ -416,6 +432,7 @@ impl<'a> Records<'a> {
             then,
             from,
             start: 0,
+            first: None,
         }
     }
 
@@ -437,6 +454,14 @@ impl<'a> Records<'a> {
     /// The text from a byte of the block to the end of the record that was read last.
     pub(crate) fn last_text_from(&self, begin: usize) -> &'a [u8] {
         &self.bytes[begin..self.reader.position().max(begin)]
+    }
+
+    /// The bracket that lines begin with where records of JSON begin, if these have several lines, as the first one tells.
+    pub(crate) fn line_bracket(&self) -> Option<u8> {
+        let text = self.bytes.get(self.first.clone()?).filter(|_| self.reader.is_json())?;
+        let text = text.trim_ascii_start();
+        let bracket = text.first().copied().filter(|byte| matches!(byte, b'{' | b'['));
+        bracket.filter(|_| memchr::memchr(b'\n', text).is_some())
     }
 
     /// The place of the record that was read last.
@@ -508,11 +533,17 @@ impl<'a> Records<'a> {
         self.read(read)
     }
 
+    /// Appends the line of the record that was read last into slots whose text is on demand.
+    pub(crate) fn write_line(&mut self, known: &mut SlotTemplates, out: &mut Vec<u8>) {
+        self.reader.write_line(known, out);
+    }
+
     /// What was read.
     fn read<T>(&mut self, read: Result<Option<T>, SyntaxError>) -> Next<T> {
         match read {
             // Where the text is cut off by broken bytes, a record that ends there may be cut, too.
             Ok(Some(record)) if self.invalid == 0 || self.reader.position() < self.text.len() => {
+                self.first.get_or_insert(self.start..self.reader.position());
                 Next::Record(record)
             }
             Ok(None) if self.invalid == 0 => match self.reader.finish() {

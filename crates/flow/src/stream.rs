@@ -320,6 +320,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 others.truncate(OTHERS);
             }
             let record_name = end.record_name.map(str::to_owned);
+            let line_bracket = end.line_bracket;
             input.before.pass(&bytes[..used]);
             input.base = input.base.behind(used);
             self.events.read(used);
@@ -334,6 +335,9 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             blocks.used(used);
             if let Some(name) = record_name {
                 blocks.cut_before(&name);
+            }
+            if let Some(bracket) = line_bracket {
+                blocks.cut_before_line(bracket);
             }
             arena.reset();
             settled = Some(layout);
@@ -656,6 +660,8 @@ struct BlockEnd<'a> {
     place: Option<Ancestry<'a>>,
     /// How the tags of records begin.
     record_name: Option<&'a str>,
+    /// How records of several lines begin.
+    line_bracket: Option<u8>,
     /// Elements that stood where one on the path was looked for.
     others: Vec<(usize, Name<'a>)>,
     /// What was met of names of elements.
@@ -665,11 +671,13 @@ struct BlockEnd<'a> {
 impl<'a> BlockEnd<'a> {
     fn of(records: &mut Records<'a>, used: usize, arena: &'a Arena) -> Self {
         let met = records.as_xml_mut().map(Met::of).unwrap_or_default();
+        let line_bracket = records.line_bracket();
         let reader = records.as_xml();
         Self {
             used,
             place: reader.map(|reader| reader.place(arena)),
             record_name: reader.and_then(RecordReader::record_name),
+            line_bracket,
             others: reader.map(|reader| reader.others().to_vec()).unwrap_or_default(),
             met,
         }

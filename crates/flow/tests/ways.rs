@@ -184,3 +184,25 @@ fn rules_take_the_ways_that_they_should() {
         }
     }
 }
+
+/// Records of several lines run in blocks, too.
+#[test]
+fn records_of_several_lines_are_cut_between() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("records.jsonl");
+    for (record, bracket) in [
+        ("{\n  \"n\": 1,\n  \"in\": {\n    \"a\": [\n      1\n    ]\n  }\n}\n", "{"),
+        ("{\"n\": 1,\n \"in\": {\"a\": 2}}\n", "{\"n"),
+        ("[\n  1,\n  {\n    \"a\": 2\n  }\n]\n", "["),
+    ] {
+        std::fs::write(&file, record.repeat(30_000)).unwrap();
+        let counters = Counters::default();
+        let rule = ("$[*]", file.as_path());
+        let (result, told) =
+            ran(folder.path(), rule, Format::JsonLines, Ways::default(), &counters);
+        assert_eq!(result.unwrap().lines().count(), 30_000, "{bracket}");
+        assert_eq!(told.len(), 1, "{told:?}");
+        let copied = counters.taken.copied.load(Ordering::Relaxed);
+        assert!(copied > 25_000, "{bracket}: {copied}");
+    }
+}

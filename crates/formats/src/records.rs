@@ -173,6 +173,13 @@ impl<'a> Reader<'a> {
         }
     }
 
+    /// Appends the line of the record that was read last into slots whose text is on demand.
+    pub fn write_line(&mut self, known: &mut json::SlotTemplates, out: &mut Vec<u8>) {
+        if let Self::Json(reader) = self {
+            reader.write_line(known, out);
+        }
+    }
+
     /// Whether records are JSON.
     #[must_use]
     pub fn is_json(&self) -> bool {

@@ -216,6 +216,26 @@ fn a_record_with_anything_wrong_goes_into_no_slots() {
     }
 }
 
+/// The lines of the records of a text, asked for one by one.
+fn lines_on_demand(text: &str) -> Vec<String> {
+    let (arena, mut known) = (Arena::new(), SlotTemplates::default());
+    let options = ReaderOptions { depth: 4, ..ReaderOptions::default() };
+    let mut reader = Reader::new(text, &arena, options);
+    let slots = Slots::new(&paths().1).unwrap().with_text_on_demand();
+    let (mut found, mut lines) = ([Slot::default(); 4], Vec::new());
+    while let Ok(Some(record)) = reader.next_slots(&slots, &mut known, &mut found) {
+        lines.push(match record {
+            Slotted::Value(value) => written(value),
+            Slotted::Slots(_) => {
+                let mut out = Vec::new();
+                reader.write_line(&mut known, &mut out);
+                String::from_utf8(out).unwrap()
+            }
+        });
+    }
+    lines
+}
+
 #[test]
 fn records_that_become_lines() {
     let wide: Vec<String> = (0..300).map(|n| format!("\"{n}\": {n}")).collect();
@@ -241,6 +261,8 @@ fn records_that_become_lines() {
         let texts = [[record, record, record].join("\n")];
         let (found, in_slots, told) = read(&texts, true, true);
         let (values, _, duplicates) = read(&texts, false, true);
+        let lines: Vec<String> = values.iter().filter_map(|found| found.clone().ok()?.1).collect();
+        assert_eq!(lines_on_demand(&texts[0]), lines, "{record}");
         assert_eq!((found, told), (values, duplicates), "{record}");
         assert_eq!(in_slots, if is_line { 3 } else { 0 }, "{record}");
     }

@@ -69,6 +69,7 @@ impl Plan {
                 let required = required.ok_or("what is changed is not found by names alone")?;
                 slots.with_text_without([]).requiring(required)
             }
+            Some(lines) if lines.are_records() => slots.with_text_on_demand(),
             Some(lines) => slots.with_text_without(lines.names()),
             None => slots,
         };

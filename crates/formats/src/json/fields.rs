@@ -6,12 +6,12 @@
 use std::ops::Range;
 
 use kyanite_scan::Structure;
-use kyanite_tree::{Event, Number, Value};
+use kyanite_tree::{Event, Number, RawText, Value};
 
 use super::build::{Found, Place, Step, Walk, end_of};
 use super::error::ReadError;
 use super::events::EventReader;
-use super::lines::LineWriter;
+use super::lines::{LineWriter, has_needed_escapes};
 use super::part::PartStructure;
 use super::read::{Origins, Reader, ReaderOptions};
 use super::slots::{Level, Slot, Slots, Slotted, To};
@@ -30,6 +30,8 @@ pub struct SlotTemplates {
     line: Vec<u8>,
     /// Where the scalars end in it.
     ends: Vec<usize>,
+    /// The record that was read last, if it followed a template: where it begins, and what it followed.
+    last: Option<(usize, Followed)>,
 }
 
 /// Where the value of each slot is, if it is there.
@@ -81,6 +83,7 @@ impl<'a> Reader<'a> {
             return Ok(None);
         }
         let start = self.at;
+        known.last = None;
         if self.bytes[start] == b'{' {
             if let Some((text, end)) = self.slots_from(start, slots, known, found) {
                 self.at = end;
@@ -148,11 +151,20 @@ impl<'a> Reader<'a> {
             self.fill_from_line(line, &fields?, &known.ends, found)?;
             return Some((line, before + end));
         }
+        if slots.may_have_text() {
+            known.line.clear();
+            known.lines.by_events(&mut events, depth, &mut known.line)?;
+            events.seek(at);
+        }
         let mut walk = Walk::new(events, at, (self.needs, depth));
         let fields = fields(&mut walk, slots);
         let (mut events, Found { mut scalars, .. }) = walk.end();
         let end = events.end()?;
-        known.learn(&mut events, at, &fields);
+        if let Some(template) = known.learn(&mut events, at, &fields)
+            && slots.may_have_text()
+        {
+            known.lines.learn(template, &known.line);
+        }
         scalars.iter_mut().for_each(|(_, last)| *last += before);
         self.fill(start, &fields?, &scalars, found)?;
         Some(("", before + end))
@@ -170,6 +182,7 @@ impl<'a> Reader<'a> {
         let fields = known.fields.get(template)?.as_deref()?;
         if !slots.have_text() {
             self.fill(start, fields, scalars, found)?;
+            known.last = Some((start, Followed { template, end }));
             return Some("");
         }
         let record = self.text.get(start..end)?;
@@ -184,6 +197,21 @@ impl<'a> Reader<'a> {
         let line = self.arena.text(std::str::from_utf8(line).ok()?);
         self.fill_from_line(line, fields, ends, found)?;
         Some(line)
+    }
+
+    /// Appends the line of the record that was read last into slots whose text is on demand.
+    pub fn write_line(&mut self, known: &mut SlotTemplates, out: &mut Vec<u8>) {
+        let SlotTemplates { lines, line, last, .. } = known;
+        let Some((start, Followed { template, end })) = *last else {
+            out.extend_from_slice(line);
+            return;
+        };
+        match lines.is_verbatim(template, &self.text[start..end]) {
+            Some(false) => {
+                lines.by_scalars((self.text, start..end), template, &self.scalars, out, |_| ());
+            }
+            _ => out.extend_from_slice(&self.bytes[start..end]),
+        }
     }
 
     /// Fills the slots from the record that begins at a byte and has these scalars.
@@ -204,9 +232,13 @@ impl<'a> Reader<'a> {
                     let (value, token) = match what {
                         What::Scalar(number) => {
                             let scalar = scalars.get(*number)?;
-                            let has_escapes =
-                                matches!(scalar.0, Event::Text(text) if text.has_escapes);
-                            (self.scalar(scalar)?, if has_escapes { &[][..] } else { text })
+                            let is_written_so = match scalar.0 {
+                                Event::Text(RawText { text, has_escapes: true }) => {
+                                    has_needed_escapes(text.as_bytes())
+                                }
+                                _ => true,
+                            };
+                            (self.scalar(scalar)?, if is_written_so { text } else { &[][..] })
                         }
                         What::Built(plan) => (self.build(start, plan, scalars)?, &[][..]),
                     };

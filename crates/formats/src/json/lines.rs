@@ -122,7 +122,9 @@ impl LineWriter {
                 Event::Text(text) => {
                     out.push(b'"');
                     let (from, length) = (out.len() - begin, text.text.len());
-                    let written = match text.has_escapes {
+                    let written = match text.has_escapes
+                        && !has_needed_escapes(text.text.as_bytes())
+                    {
                         true => self.escapes.again(events.text(), events.position() - 1 - length),
                         false => text.text.as_bytes(),
                     };
@@ -173,7 +175,7 @@ impl LineWriter {
     #[must_use]
     pub fn is_verbatim(&self, template: usize, record: &str) -> Option<bool> {
         let between = self.templates.get(template)?.as_ref()?;
-        Some(between.is_verbatim && memchr::memchr(b'\\', record.as_bytes()).is_none())
+        Some(between.is_verbatim && has_needed_escapes(record.as_bytes()))
     }
 
     /// Appends the record that stands at `record` in a text, follows a template and has these scalars, as
@@ -196,7 +198,9 @@ impl LineWriter {
             copy(out, &mut at, &between.bytes, from..*end);
             from = *end;
             match *scalar {
-                Event::Text(RawText { text: escaped, has_escapes: true }) => {
+                Event::Text(RawText { text: escaped, has_escapes: true })
+                    if !has_needed_escapes(escaped.as_bytes()) =>
+                {
                     let written = self.escapes.again(text, last - escaped.len());
                     copy(out, &mut at, written, 0..written.len());
                 }
@@ -229,6 +233,20 @@ impl Escapes {
         }
         &self.escaped
     }
+}
+
+/// Whether a text of which every byte was checked has no escapes but those that are [written](write_escapes) as well.
+#[inline]
+pub(super) fn has_needed_escapes(text: &[u8]) -> bool {
+    let mut from = 0;
+    while let Some(at) = memchr::memchr(b'\\', &text[from..]) {
+        if !matches!(text.get(from + at + 1), Some(b'"' | b'\\' | b'n' | b't' | b'r' | b'b' | b'f'))
+        {
+            return false;
+        }
+        from += at + 2;
+    }
+    true
 }
 
 /// How many bytes a scalar has, without quotes.

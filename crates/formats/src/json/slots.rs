@@ -14,10 +14,21 @@ use crate::needs::Need;
 pub struct Slots {
     record: Level,
     count: usize,
-    /// The names that a record may not have whose text is wanted as well, if it is.
-    with_text: Option<Vec<Key>>,
+    /// Whether the text of records is wanted as well.
+    text: Text,
     /// Those that have to be there.
     required: Vec<usize>,
+}
+
+/// Whether the text of records is wanted.
+#[derive(Clone, Debug)]
+enum Text {
+    /// No.
+    Unwanted,
+    /// Of some records, when their members are known.
+    OnDemand,
+    /// With the members, of records that have none of these names.
+    Without(Vec<Key>),
 }
 
 /// The wanted members of one map.
@@ -51,13 +62,20 @@ impl Slots {
         for (slot, (path, need)) in paths.iter().enumerate() {
             record.add(path, slot, *need)?;
         }
-        Some(Self { record, count: paths.len(), with_text: None, required: Vec::new() })
+        Some(Self { record, count: paths.len(), text: Text::Unwanted, required: Vec::new() })
     }
 
     /// The same slots, of records that can be handed on as they stand and have none of these names; others are values.
     #[must_use]
     pub fn with_text_without<'n>(mut self, names: impl IntoIterator<Item = &'n str>) -> Self {
-        self.with_text = Some(names.into_iter().map(Key::new).collect());
+        self.text = Text::Without(names.into_iter().map(Key::new).collect());
+        self
+    }
+
+    /// The same slots, of records whose text may be asked for, with [`Reader::write_line`](super::Reader::write_line).
+    #[must_use]
+    pub fn with_text_on_demand(mut self) -> Self {
+        self.text = Text::OnDemand;
         self
     }
 
@@ -67,15 +85,20 @@ impl Slots {
         Self { required, ..self }
     }
 
-    /// Whether the text of records is wanted as well.
+    /// Whether the text of records comes with their members.
+    pub(super) fn have_text(&self) -> bool {
+        matches!(self.text, Text::Without(_))
+    }
+
+    /// Whether the text of records is wanted, be it on demand.
     #[must_use]
-    pub fn have_text(&self) -> bool {
-        self.with_text.is_some()
+    pub fn may_have_text(&self) -> bool {
+        !matches!(self.text, Text::Unwanted)
     }
 
     /// Whether a quoted name is one that a record may not have whose text is wanted.
     pub(super) fn may_not_have(&self, quoted: &[u8]) -> bool {
-        self.with_text.iter().flatten().any(|key| key.ends(quoted))
+        matches!(&self.text, Text::Without(names) if names.iter().any(|key| key.ends(quoted)))
     }
 
     /// What is wanted of a record.

@@ -72,6 +72,7 @@ pub(super) fn is_not_finite(text: &str) -> bool {
 
 /// Whether a text, written plain, might be read as something else than that text, by readers of YAML 1.2 or 1.1.
 pub(super) fn needs_quotes(text: &str) -> bool {
+    const LONGEST: usize = "false".len();
     const WORDS: [&str; 13] =
         ["", "~", "null", "true", "false", "yes", "no", "on", "off", "y", "n", "<<", "="];
     let bytes = text.as_bytes();
@@ -86,13 +87,18 @@ pub(super) fn needs_quotes(text: &str) -> bool {
     if matches!(first, b' ' | b'\t') || matches!(last, b' ' | b'\t' | b':') {
         return true;
     }
-    if text.contains(": ") || text.contains(" #") || text.contains(":\t") || text.contains("\t#") {
+    if text.len() <= LONGEST && WORDS.iter().any(|word| word.eq_ignore_ascii_case(text)) {
         return true;
     }
-    if WORDS.iter().any(|word| word.eq_ignore_ascii_case(text)) {
-        return true;
+    if bytes.iter().all(|byte| is_harmless_byte(*byte)) {
+        return false;
     }
-    text.chars().any(|character| !is_plain(character))
+    text.contains(": ") || text.contains(" #") || !text.chars().all(is_plain)
+}
+
+/// Whether a byte is a character of ASCII that means nothing wherever it stands in a plain scalar.
+fn is_harmless_byte(byte: u8) -> bool {
+    matches!(byte, b' '..=b'~') && byte != b':' && byte != b'#'
 }
 
 /// Texts such as `-a` and `.kyr`: an indicator in front, but nothing that any reader takes for something else.
@@ -106,7 +112,12 @@ fn is_harmless(text: &str) -> bool {
 
 /// Whether a text that begins with a digit consists of what numbers, dates and times are written with.
 fn looks_numeric(text: &str) -> bool {
-    text.bytes().all(|byte| byte.is_ascii_hexdigit() || b"_:.+-xXoOTtZz ".contains(&byte))
+    let is_part = |byte: u8| {
+        byte.is_ascii_hexdigit()
+            || matches!(byte, b'_' | b':' | b'.' | b'+' | b'-' | b' ')
+            || matches!(byte, b'x' | b'X' | b'o' | b'O' | b'T' | b't' | b'Z' | b'z')
+    };
+    text.bytes().all(is_part)
 }
 
 /// Characters that may stand in a plain scalar on one line.

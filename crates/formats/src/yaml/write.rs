@@ -252,9 +252,7 @@ fn write_tag(tag: &str, out: &mut Vec<u8>) {
 fn write_text(text: &str, out: &mut Vec<u8>) {
     if !scalar::needs_quotes(text) {
         out.extend_from_slice(text.as_bytes());
-    } else if text.chars().all(|c| scalar::is_plain(c) && c != '\'' && c != '\\')
-        && !text.contains('"')
-    {
+    } else if text.chars().all(|c| scalar::is_plain(c) && !matches!(c, '\'' | '"' | '\\')) {
         out.push(b'\'');
         out.extend_from_slice(text.as_bytes());
         out.push(b'\'');

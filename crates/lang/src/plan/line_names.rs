@@ -41,6 +41,11 @@ impl LineNames {
         self.after_record || self.are_edits
     }
 
+    /// Whether results are records, and nothing else.
+    pub(crate) fn are_records(&self) -> bool {
+        self.after_record && self.names.is_empty()
+    }
+
     /// The names of the other members.
     pub(crate) fn names(&self) -> impl Iterator<Item = &str> {
         self.names.iter().map(|name| name.name.as_str())

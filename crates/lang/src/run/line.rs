@@ -18,10 +18,22 @@ impl<'a> Runner<'_, 'a> {
             names,
             out: std::mem::take(out),
             count: 0,
+            records: 0,
             cuts: Vec::new(),
             room: Vec::new(),
         });
         self
+    }
+
+    /// Writes the record in the slots, without a line end, by `write`, as often as it was a result.
+    #[inline]
+    pub fn write_records(&mut self, mut write: impl FnMut(&mut Vec<u8>)) {
+        let Some(lines) = &mut self.lines else { return };
+        for _ in 0..std::mem::take(&mut lines.records) {
+            write(&mut lines.out);
+            lines.out.push(b'\n');
+            lines.count += 1;
+        }
     }
 
     /// What was written, and how many lines it is.
@@ -57,7 +69,7 @@ impl<'a> Runner<'_, 'a> {
     pub(super) fn record_line(&mut self, record: Value<'a>) -> bool {
         let Some(lines) = &mut self.lines else { return false };
         if self.in_slots {
-            lines.text(self.text);
+            lines.records += 1;
         } else {
             lines.value(record);
         }
@@ -83,7 +95,7 @@ impl<'a> Runner<'_, 'a> {
         match (&repeat.result.kind, self.in_slots) {
             (Kind::Edit(edit), true) => self.splice(edit, lines),
             (Kind::One(_), true) => {
-                lines.text(self.text);
+                lines.records += 1;
                 Ok(())
             }
             (Kind::Map(entries), in_slots) if in_slots || !after_record => {

@@ -11,6 +11,8 @@ pub(super) struct Lines<'p> {
     pub(super) names: &'p LineNames,
     pub(super) out: Vec<u8>,
     pub(super) count: u64,
+    /// How often the record in the slots is a result; whoever read it writes it.
+    pub(super) records: usize,
     /// Where the edits of the record under way change its text, and what they put there.
     pub(super) cuts: Vec<Cut>,
     pub(super) room: Vec<u8>,
@@ -35,13 +37,6 @@ impl Lines<'_> {
     pub(super) fn name(&mut self, written: &[u8]) {
         let is_first = self.out.last() == Some(&b'{');
         self.out.extend_from_slice(&written[usize::from(is_first)..]);
-    }
-
-    /// A record as it stands.
-    pub(super) fn text(&mut self, text: &str) {
-        self.out.extend_from_slice(text.as_bytes());
-        self.out.push(b'\n');
-        self.count += 1;
     }
 
     pub(super) fn value(&mut self, value: Value<'_>) {
