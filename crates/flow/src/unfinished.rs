@@ -32,12 +32,14 @@ fn unfinished() -> MutexGuard<'static, Option<HashSet<PathBuf>>> {
     UNFINISHED.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
-/// Removes all that is not complete; for the end of the process by a signal.
+/// Removes all that is not complete; for the end of the process by a signal. Nothing new can be begun behind that.
 pub fn remove_unfinished() {
-    for path in unfinished().take().unwrap_or_default() {
+    let mut unfinished = unfinished();
+    for path in unfinished.take().unwrap_or_default() {
         // What cannot be removed goes with the next run.
         let _ = if path.is_dir() { fs::remove_dir_all(&path) } else { fs::remove_file(&path) };
     }
+    std::mem::forget(unfinished);
 }
 
 /// What is done as long as this lives is done to its end before a signal ends the process.
@@ -56,10 +58,17 @@ impl Undisturbed {
 struct Registered(PathBuf);
 
 impl Registered {
-    fn new(path: &Path) -> Self {
+    /// Makes something that is not complete, and has it removed: no signal comes in between.
+    fn make<T>(
+        make: impl FnOnce() -> io::Result<T>,
+        path: impl FnOnce(&T) -> &Path,
+    ) -> io::Result<(T, Self)> {
+        let mut unfinished = unfinished();
+        let made = make()?;
+        let path = path(&made);
         let path = std::path::absolute(path).unwrap_or_else(|_| path.to_owned());
-        unfinished().get_or_insert_default().insert(path.clone());
-        Self(path)
+        unfinished.get_or_insert_default().insert(path.clone());
+        Ok((made, Self(path)))
     }
 }
 
@@ -100,8 +109,8 @@ impl UnfinishedFile {
                 Err(_) => fs::Permissions::from_mode(0o666),
             });
         }
-        let file = builder.tempfile_in(folder)?;
-        let registered = Registered::new(file.path());
+        let (file, registered) =
+            Registered::make(|| builder.tempfile_in(folder), NamedTempFile::path)?;
         // The lock ends with the program, however that ends. Where there are no locks nothing is ever taken for left behind.
         let _ = file.as_file().try_lock();
         Ok(Self { file, path, registered })
@@ -143,8 +152,9 @@ impl UnfinishedFolder {
     /// A new folder in that one.
     pub(crate) fn new(within: &Path) -> io::Result<Self> {
         remove_left_behind(within);
-        let folder = tempfile::Builder::new().prefix(PREFIX).suffix(SUFFIX).tempdir_in(within)?;
-        let registered = Registered::new(folder.path());
+        let mut builder = tempfile::Builder::new();
+        builder.prefix(PREFIX).suffix(SUFFIX);
+        let (folder, registered) = Registered::make(|| builder.tempdir_in(within), TempDir::path)?;
         let lock = File::create_new(folder.path().join(LOCK))?;
         let _ = lock.try_lock();
         Ok(Self { folder, _lock: lock, _registered: registered })
