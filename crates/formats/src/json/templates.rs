@@ -19,7 +19,7 @@
 //! assert!(matches!(scalars[..], [(Event::Text(berth), 41), (Event::Number("4"), 53)] if berth.text == "B"));
 //! ```
 
-use kyanite_scan::number_end;
+use kyanite_scan::{CHUNK, number_end, unescaped_bytes};
 use kyanite_tree::{Event, Pull, RawText};
 
 use super::events::EventReader;
@@ -171,6 +171,15 @@ fn scalar<'t>(
 ) -> Option<(Event<'t>, usize)> {
     let bytes = text.as_bytes();
     if is_text {
+        // Most texts are short, and end in the first chunk.
+        if let Some(chunk) = bytes.get(at..).and_then(<[u8]>::first_chunk::<CHUNK>) {
+            let length = unescaped_bytes(chunk);
+            if chunk.get(length) == Some(&b'"') {
+                let end = at + length;
+                let text = RawText { text: text.get(at..end)?, has_escapes: false };
+                return Some((Event::Text(text), end));
+            }
+        }
         let plain = plain_end(bytes, at);
         let has_escapes = *bytes.get(plain)? != b'"';
         let end = if has_escapes { unescape(text, at, plain, unescaped).ok()? } else { plain };

@@ -252,13 +252,21 @@ fn write_tag(tag: &str, out: &mut Vec<u8>) {
 fn write_text(text: &str, out: &mut Vec<u8>) {
     if !scalar::needs_quotes(text) {
         out.extend_from_slice(text.as_bytes());
-    } else if text.chars().all(|c| scalar::is_plain(c) && !matches!(c, '\'' | '"' | '\\')) {
+    } else if stands_in_single_quotes(text) {
         out.push(b'\'');
         out.extend_from_slice(text.as_bytes());
         out.push(b'\'');
     } else {
         write_quoted(text, out);
     }
+}
+
+/// Whether a text can stand in single quotes for itself, and needs no more.
+fn stands_in_single_quotes(text: &str) -> bool {
+    let is_quote = |byte: u8| matches!(byte, b'\'' | b'"' | b'\\');
+    text.bytes().all(|byte| !is_quote(byte))
+        && (text.bytes().all(|byte| matches!(byte, b' '..=b'~'))
+            || text.chars().all(scalar::is_plain))
 }
 
 /// A text in double quotes: the escapes of JSON, and those of YAML for what may not stand in a document (section 5.1).
