@@ -341,13 +341,13 @@ fn worker(work: Work<'_>, feed: &Feed<'_>, results: &Sender<(u64, io::Result<Wor
 struct Worker {
     arena: Arena,
     session: Session,
-    values: json::ValueTemplates,
     layouts: Layouts,
 }
 
 /// What records so far looked like.
 struct Layouts {
     slots: json::SlotTemplates,
+    values: json::ValueTemplates,
     templates: json::Templates,
     lines: json::LineWriter,
 }
@@ -361,9 +361,15 @@ impl Layouts {
             _ => json::LineWriter::default(),
         };
         match work.learns {
-            true => Self { slots: Default::default(), templates: Default::default(), lines },
+            true => Self {
+                slots: json::SlotTemplates::default(),
+                values: json::ValueTemplates::default(),
+                templates: json::Templates::default(),
+                lines,
+            },
             false => Self {
                 slots: json::SlotTemplates::unused(),
+                values: json::ValueTemplates::unused(),
                 templates: json::Templates::unused(),
                 lines,
             },
@@ -375,16 +381,7 @@ impl Worker {
     fn new(work: Work<'_>) -> Self {
         let mut session = Session::new(work.plan);
         session.documents = work.documents.clone();
-        Self {
-            arena: Arena::new(),
-            session,
-            values: if work.learns {
-                json::ValueTemplates::default()
-            } else {
-                json::ValueTemplates::unused()
-            },
-            layouts: Layouts::new(work),
-        }
+        Self { arena: Arena::new(), session, layouts: Layouts::new(work) }
     }
 
     /// Runs over the block on a worker block, if it could be read.
@@ -402,7 +399,7 @@ impl Worker {
     /// Runs over the block on a worker block.
     fn run(&mut self, work: Work<'_>, worker_block: &mut WorkerBlock) {
         self.session.restart(work.plan);
-        let room = (&self.arena, &mut self.values, &mut self.layouts);
+        let room = (&self.arena, &mut self.layouts);
         worker_block.clean =
             block(work, &worker_block.bytes, &mut worker_block.part, room, &mut self.session);
         if worker_block.clean.is_some() {
@@ -419,7 +416,7 @@ fn block(
     work: Work<'_>,
     bytes: &[u8],
     part: &mut Part,
-    (arena, values, layouts): (&Arena, &mut json::ValueTemplates, &mut Layouts),
+    (arena, layouts): (&Arena, &mut Layouts),
     session: &mut Session,
 ) -> Option<Clean> {
     let Work {
@@ -445,11 +442,12 @@ fn block(
     let (mut count, mut head, mut in_fields) = (0, 0, 0);
     let (met, above) = {
         let block = Block { bytes, then: Then::More };
+        let Layouts { slots, values, .. } = &mut *layouts;
         let mut records = Records::new(block, 0, input, layout, arena, Some(values));
         let runner = Runner::for_batch(plan, unit, names.clone(), arena, session);
         let mut runner = runner.with_sights(field_plan).with_lines(line_names, &mut part.bytes);
         loop {
-            let next = records.next_slotted(field_plan, &mut layouts.slots, runner.slots());
+            let next = records.next_slotted(field_plan, slots, runner.slots());
             let passed_over = records.take_passed_over();
             if let Some(reader) = records.as_xml().filter(|_| work.looks_above) {
                 // The root is the same wherever a block begins.
@@ -474,7 +472,7 @@ fn block(
                     if ran.is_err() || part.failed {
                         return None;
                     }
-                    runner.write_records(|out| records.write_line(&mut layouts.slots, out));
+                    runner.write_records(|out| records.write_line(slots, out));
                 }
                 Next::End(used) if used == bytes.len() => break,
                 Next::End(_) | Next::Broken(_) => return None,
@@ -498,7 +496,7 @@ fn block(
         (records.as_xml_mut().map(Met::of).unwrap_or_default(), above)
     };
     let coverage = std::mem::replace(&mut session.coverage, Coverage::empty());
-    let by_templates = layouts.slots.take_followed() + values.take_followed();
+    let by_templates = layouts.slots.take_followed() + layouts.values.take_followed();
     let taken = Taken { by_templates, in_fields, copied: 0 };
     Some(Clean { coverage, state, records: count, taken, met, above })
 }

@@ -18,6 +18,7 @@ mod slots;
 mod string;
 mod templates;
 mod tokens;
+mod walk;
 mod write;
 
 pub use build::ValueTemplates;

@@ -8,7 +8,6 @@ use std::ops::Range;
 use kyanite_scan::Structure;
 use kyanite_tree::{Event, Number, RawText, Value};
 
-use super::build::{Found, Place, Step, Walk, end_of};
 use super::error::ReadError;
 use super::events::EventReader;
 use super::lines::{LineWriter, has_needed_escapes};
@@ -17,6 +16,7 @@ use super::read::{Origins, Reader, ReaderOptions};
 use super::slots::{Level, Slot, Slots, Slotted, To};
 use super::string::unescape;
 use super::templates::Templates;
+use super::walk::{Found, Place, Step, Walk, end_of};
 use crate::templates::Followed;
 
 /// What is known of records so far that were read into the same slots.

@@ -18,9 +18,10 @@
 
 use kyanite_tree::{Arena, Base, Event, Map, Member, Origin, Value};
 
-use super::build::{Begun, Found, ValueTemplates};
+use super::build::{Begun, ValueTemplates};
 use super::error::{ErrorKind, ReadError};
 use super::part::PartStructure;
+use super::walk::Found;
 use crate::needs::Needs;
 
 /// What the values of a reader say about where they come from.

@@ -1,0 +1,200 @@
+//! A record, gone through by its events: where its scalars are, and by which steps what is needed of it is built of them. In all records
+//! that follow its [template](super::templates) that is the same.
+
+use std::ops::Range;
+
+use kyanite_tree::{Event, Pull};
+
+use super::events::EventReader;
+use super::names::Names;
+use crate::needs::{Need, Needs};
+
+/// As many lists and maps may be open where a value is built.
+const DEEPEST: usize = 100;
+
+/// A step in building a value.
+#[derive(Clone, Copy, Debug)]
+pub(super) enum Step {
+    /// A map, or else a list, begins.
+    Begin { is_map: bool, at: Place },
+    /// A member has a name of so many bytes.
+    Name { at: Place, length: usize },
+    /// The scalar of that number.
+    Scalar(usize),
+    /// An item that is not needed.
+    Skipped,
+    /// The last map or list ends.
+    End,
+}
+
+/// So many bytes behind the end of a scalar, or of the beginning of the record.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Place {
+    /// How many scalars are before it.
+    scalars: usize,
+    behind: usize,
+}
+
+impl Place {
+    /// Where it is in a record that begins at a byte, and whose scalars end there.
+    #[inline]
+    pub(super) fn at(self, start: usize, end_of: impl Fn(usize) -> Option<usize>) -> Option<usize> {
+        Some(self.behind + self.scalars.checked_sub(1).map_or(Some(start), end_of)?)
+    }
+
+    /// The same in a record with these scalars.
+    #[inline]
+    pub(super) fn among(self, start: usize, scalars: &[(Event<'_>, usize)]) -> Option<usize> {
+        self.at(start, |last| scalars.get(last).map(end_of))
+    }
+}
+
+/// Where a scalar ends, without the quote of a text; given is its last byte, with that.
+#[inline]
+pub(super) fn end_of((scalar, last): &(Event<'_>, usize)) -> usize {
+    last + usize::from(!matches!(scalar, Event::Text(_)))
+}
+
+/// Goes through a record by its events.
+pub(super) struct Walk<'t, 's> {
+    events: EventReader<'t, 's>,
+    start: usize,
+    needs: Option<&'s Needs>,
+    names: Names<'t>,
+    found: Found<'t>,
+}
+
+/// What was met in a record.
+#[derive(Debug, Default)]
+pub(super) struct Found<'t> {
+    /// All scalars, each with its last byte.
+    pub(super) scalars: Vec<(Event<'t>, usize)>,
+    /// How what is needed is built.
+    pub(super) steps: Vec<Step>,
+}
+
+impl<'t, 's> Walk<'t, 's> {
+    /// Through the record that begins at a byte of the text of these events, in which lists and maps are at most so deep.
+    pub(super) fn new(
+        mut events: EventReader<'t, 's>,
+        start: usize,
+        (needs, depth): (Option<&'s Needs>, usize),
+    ) -> Self {
+        events.seek(start);
+        Self { events, start, needs, names: Names::within(depth), found: Found::default() }
+    }
+
+    /// The same walk, with the room of another.
+    pub(super) fn with_room(mut self, mut room: Found<'t>) -> Self {
+        room.scalars.clear();
+        room.steps.clear();
+        self.found = room;
+        self
+    }
+
+    /// Goes on to the end; gives what was met.
+    pub(super) fn end(mut self) -> (EventReader<'t, 's>, Found<'t>) {
+        while self.next().is_some() {}
+        (self.events, self.found)
+    }
+
+    /// The steps from the one of that number on.
+    pub(super) fn steps_from(&self, first: usize) -> &[Step] {
+        self.found.steps.get(first..).unwrap_or_default()
+    }
+
+    /// How many steps there are.
+    pub(super) fn steps(&self) -> usize {
+        self.found.steps.len()
+    }
+
+    /// How many scalars were met.
+    pub(super) fn scalars(&self) -> usize {
+        self.found.scalars.len()
+    }
+
+    /// The text of the events.
+    pub(super) fn text(&self) -> &'t str {
+        self.events.text()
+    }
+
+    /// Where it is behind the last event.
+    pub(super) fn position(&self) -> usize {
+        self.events.position()
+    }
+
+    /// The next event; `None` at the end, and where a reader of values has to look at the record, for what [`Names`] cannot tell.
+    pub(super) fn next(&mut self) -> Option<Event<'t>> {
+        let event = self.events.next_event()?;
+        match event {
+            Event::BeginMap | Event::BeginList => self.names.begin()?,
+            Event::EndMap | Event::EndList => self.names.end()?,
+            Event::Name(name) => self.names.add(name)?,
+            scalar => self.found.scalars.push((scalar, self.events.position() - 1)),
+        }
+        Some(event)
+    }
+
+    /// Goes through a value, and adds the steps that build what is needed of it.
+    pub(super) fn value(&mut self, need: Option<Need>) -> Option<()> {
+        let event = self.next()?;
+        self.value_of(event, need)
+    }
+
+    fn value_of(&mut self, event: Event<'t>, need: Option<Need>) -> Option<()> {
+        if self.names.open() > DEEPEST {
+            return None;
+        }
+        let (is_map, around) = match event {
+            Event::BeginMap | Event::BeginList => (event == Event::BeginMap, self.names.open() - 1),
+            _ => {
+                if need.is_some() {
+                    self.found.steps.push(Step::Scalar(self.scalars() - 1));
+                }
+                return Some(());
+            }
+        };
+        let Some(need) = need else {
+            while self.names.open() > around {
+                self.next()?;
+            }
+            return Some(());
+        };
+        self.found.steps.push(Step::Begin { is_map, at: self.place(self.position() - 1) });
+        loop {
+            match self.next()? {
+                Event::EndMap | Event::EndList => break,
+                Event::Name(name) => {
+                    let need = self.needs.map_or(Some(need), |needs| needs.member(need, name.text));
+                    if need.is_some() {
+                        let quoted = self.quoted_name();
+                        let at = self.place(quoted.end - 1 - name.text.len());
+                        self.found.steps.push(Step::Name { at, length: name.text.len() });
+                    }
+                    self.value(need)?;
+                }
+                item => {
+                    let need = self.needs.map_or(Some(need), |needs| needs.item(need));
+                    if need.is_none() {
+                        self.found.steps.push(Step::Skipped);
+                    }
+                    self.value_of(item, need)?;
+                }
+            }
+        }
+        self.found.steps.push(Step::End);
+        Some(())
+    }
+
+    /// Where the name that was met last stands before its colon, with its quotes, in what is before it.
+    pub(super) fn quoted_name(&self) -> Range<usize> {
+        let before = self.text().get(..self.position() - 1).unwrap_or_default();
+        0..before.trim_ascii_end().len()
+    }
+
+    /// A place behind the scalars so far.
+    pub(super) fn place(&self, at: usize) -> Place {
+        let before = self.found.scalars.last().map_or(self.start, end_of);
+        Place { scalars: self.scalars(), behind: at - before }
+    }
+}
