@@ -29,6 +29,9 @@ const BLOCK: usize = 256 * 1024;
 /// How many bytes are read first: what they hold tells how the others are run over.
 const FIRST: usize = 32 * 1024;
 
+/// As many blocks may hold one record before they are cut at any line.
+const LONGEST: usize = 4;
+
 /// Documents of one list up to this many bytes are held whole.
 pub(crate) const SMALL: usize = 8 * 1024 * 1024;
 
@@ -270,10 +273,13 @@ impl Blocks {
         let start = match &self.cut {
             Cut::Line => return Some(memchr::memrchr(b'\n', bytes)? + 1),
             Cut::Items => return (self.item_end > 0).then_some(self.item_end),
-            Cut::BeforeLine(bracket) if !pauses => {
-                return Some(memchr::memmem::rfind(bytes, &[b'\n', *bracket])? + 1);
+            Cut::BeforeLine(bracket) => {
+                let line = memchr::memmem::rfind(bytes, &[b'\n', *bracket]).filter(|_| !pauses);
+                // Where no line begins so for long, others may be records as well.
+                let may_be_any = pauses || bytes.len() >= LONGEST * self.size;
+                let line = line.or_else(|| memchr::memrchr(b'\n', bytes).filter(|_| may_be_any));
+                return Some(line? + 1);
             }
-            Cut::BeforeLine(_) => return Some(memchr::memrchr(b'\n', bytes)? + 1),
             Cut::Before(start) if !pauses => start,
             Cut::Tag | Cut::Before(_) => return Some(memchr::memrchr(b'>', bytes)? + 1),
         };
@@ -665,6 +671,29 @@ mod tests {
             }
         }
         assert!(seen == text);
+    }
+
+    #[test]
+    fn blocks_end_before_lines_that_begin_so_if_there_are_any() {
+        let records = "{\n \"a\": [\n1]}\n".repeat(60_000);
+        let others = format!("{records}{}", " {\"a\": 1}\n".repeat(400_000));
+        let mut blocks = Blocks::new(Box::new(io::Cursor::new(others.clone().into_bytes())), None);
+        blocks.cut_before_line(b'{');
+        let (mut seen, mut most) = (0, 0);
+        loop {
+            let block = blocks.next().unwrap();
+            let (used, is_last) = (block.bytes.len(), block.then == Then::End);
+            seen += used;
+            most = most.max(used);
+            let next = others.as_bytes().get(seen);
+            assert!(is_last || seen > records.len() - BLOCK || next == Some(&b'{'));
+            blocks.used(used);
+            if is_last {
+                break;
+            }
+        }
+        assert_eq!(seen, others.len());
+        assert!(most < 2 * LONGEST * BLOCK, "{most}");
     }
 
     #[test]
