@@ -272,3 +272,55 @@ fn copy(out: &mut [u8], at: &mut usize, text: &[u8], part: Range<usize>) {
     }
     *at += length;
 }
+
+#[cfg(test)]
+mod tests {
+    use kyanite_scan::Structure;
+    use kyanite_tree::Arena;
+    use proptest::prelude::*;
+
+    use super::super::templates::Templates;
+    use super::super::write::tests::any_json;
+    use super::super::{Reader, ReaderOptions, write_nested};
+    use super::*;
+
+    proptest! {
+        /// By events and by scalars a record is written as its value is, in any style; what is no line is left to values.
+        #[test]
+        fn as_the_value_is_written(value in any_json(), step in 0_usize..5, level in 0_usize..3) {
+            // Escapes and blanks that are not written.
+            let text = value.to_string().replace('/', "\\/").replace(":{", ": { ").replace(",[", " ,[ ");
+            let text = format!("{text}\n");
+            let structure = Structure::of(text.as_bytes());
+            let (arena, mut templates) = (Arena::new(), Templates::default());
+            let read = Reader::new(&text, &arena, ReaderOptions::default()).next_value().unwrap();
+            for style in [Style::Compact, Style::Indented(step)] {
+                let mut expected = Vec::new();
+                write_nested(read.unwrap(), style, level, &mut expected);
+                let (mut writer, mut line) = (LineWriter::new(style, level), Vec::new());
+                let mut events = EventReader::new(&text, &structure).unwrap();
+                if writer.by_events(&mut events, 512, &mut line).is_none() {
+                    prop_assert!(line.is_empty());
+                    continue;
+                }
+                prop_assert_eq!(String::from_utf8_lossy(&line), String::from_utf8_lossy(&expected));
+                let Some(template) = templates.learn(&mut events, 0) else { continue };
+                writer.learn(template, &line);
+                let mut scalars = Vec::new();
+                let followed = templates.follow(&text, 0, &mut scalars).unwrap();
+                let record = 0..followed.end;
+                let mut again = Vec::new();
+                match writer.is_verbatim(template, &text[record.clone()]).unwrap() {
+                    true => again.extend_from_slice(&text.as_bytes()[record]),
+                    false => {
+                        let mut ends = Vec::new();
+                        let end = |end| ends.push(end);
+                        writer.by_scalars((&text, record), template, &scalars, &mut again, end);
+                        prop_assert_eq!(ends.len(), scalars.len());
+                    }
+                }
+                prop_assert_eq!(String::from_utf8_lossy(&again), String::from_utf8_lossy(&expected));
+            }
+        }
+    }
+}

@@ -143,7 +143,9 @@ impl Kept<'_> {
             cut(keys, &mut held.turns, most)?;
             held.turns.drain(..).for_each(|turn| self.keep_turn(slots.start, turn));
             self.screened = 0;
-            if self.turns.len() > enough(most) {
+            let count = self.turns.len();
+            let are_few = most <= FEW && count as u64 >= most;
+            if are_few || count > enough(most) {
                 cut(keys, &mut self.turns, most)?;
                 if let Some(last) = self.turns.last() {
                     self.worst = Some(ranks(keys, last, &mut self.first)?);
@@ -214,6 +216,9 @@ fn forget(turn: &mut Turn<'_>, named: &[bool]) {
         name.take_if(|_| !is_named);
     }
 }
+
+/// Of so few turns that are wanted the worst is known after each batch, so that most of the next are dropped at once.
+const FEW: u64 = 256;
 
 /// How many turns are kept before only the wanted ones are.
 fn enough(most: u64) -> usize {
