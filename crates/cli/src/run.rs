@@ -385,9 +385,7 @@ impl<'c> RuleCommand<'c> {
         }
         if self.explain {
             let mut out = io::stdout().lock();
-            let layout = self.layout(plan.output.as_ref());
-            let gives_json =
-                matches!(layout.format, Format::Json | Format::JsonLines) && !layout.canonical;
+            let gives_json = self.layout(plan.output.as_ref()).gives_json();
             let lines = plan.explain(gives_json, self.input.avoid.iter().copied().collect());
             // Whoever closed the pipe has seen enough.
             let _ = lines.iter().try_for_each(|line| writeln!(out, "{line}"));

@@ -619,17 +619,8 @@ impl<'t> Consumer<'t> for Copied<'_> {
         template: usize,
         scalars: &[(Event<'t>, usize)],
     ) -> bool {
-        let text = self.text;
-        let Some(is_verbatim) = self.lines.is_verbatim(template, &text[record.clone()]) else {
-            return false;
-        };
         self.begin();
-        let out = &mut self.part.bytes;
-        match is_verbatim {
-            true => out.extend_from_slice(text[record].as_bytes()),
-            false => self.lines.by_scalars((text, record), template, scalars, out, |_| ()),
-        }
-        true
+        self.lines.by_template((self.text, record), template, scalars, &mut self.part.bytes)
     }
 
     fn consumed(&mut self, _: usize, _: usize) {

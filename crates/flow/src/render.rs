@@ -59,6 +59,12 @@ impl Layout {
     }
 
     /// The writer of rows.
+    /// Whether results are written as plain JSON.
+    #[must_use]
+    pub fn gives_json(&self) -> bool {
+        matches!(self.format, Format::Json | Format::JsonLines) && !self.canonical
+    }
+
     fn rows(&self) -> csv::Writer {
         let settings = csv::Settings::of(self.format, self.delimiter);
         csv::Writer::new(settings, self.columns.clone(), self.flatten)
@@ -112,7 +118,7 @@ impl Renderer {
 
     /// Whether each item is plain JSON, so that it may come as a line.
     pub(crate) fn takes_lines(&self) -> bool {
-        matches!(self.layout.format, Format::Json | Format::JsonLines) && !self.layout.canonical
+        self.layout.gives_json()
     }
 
     /// Appends an item as a line of JSON.

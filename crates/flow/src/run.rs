@@ -1,5 +1,6 @@
 //! A rule over inputs: whole documents, or records one by one in flat memory.
 
+use std::rc::Rc;
 use std::time::SystemTime;
 
 use kyanite_formats::Format;
@@ -7,6 +8,7 @@ use kyanite_formats::losses::{Loss, Losses};
 use kyanite_formats::xml::StepName;
 use kyanite_lang::{
     Arguments, Failure, Flow, Partial, Plan, Portion, RecordUnit, ResultShape, Runner, Session,
+    Strategy,
 };
 use kyanite_tree::{
     Advice, Arena, Code, Diagnostic, Kind, Location, Origin, Place, Setting, Value, locate_node,
@@ -208,7 +210,8 @@ pub(crate) fn rule_until(
     }
     let cut = portion.map(|portion| Cut { portion, state: None });
     let (sources, names_documents) = (&sources, false);
-    let mut run = Run { job, sources, session: &mut session, sink, events, names_documents, cut };
+    let session = &mut session;
+    let mut run = Run { job, sources, session, sink, events, names_documents, cut, strategy: None };
     if sources.has_foreign_types() || job.plan.decodes() {
         run.sink.expect_foreign_types();
     }
@@ -231,6 +234,8 @@ pub(crate) struct Run<'r, 'q, 'e, 'j> {
     pub(crate) names_documents: bool,
     /// Where the run stops at the state that its records came to, if it does.
     pub(crate) cut: Option<Cut>,
+    /// How records of the unit that was met last are taken.
+    pub(crate) strategy: Option<(RecordUnit, Rc<Strategy>)>,
 }
 
 /// A run over a part of the records, that is not ended.
@@ -268,6 +273,19 @@ impl<'q> Run<'_, 'q, '_, '_> {
             }
         }
         Ok(())
+    }
+
+    /// How records of a unit are taken, which is settled once.
+    pub(crate) fn strategy(&mut self, unit: RecordUnit) -> Rc<Strategy> {
+        match &self.strategy {
+            Some((known, strategy)) if *known == unit => Rc::clone(strategy),
+            _ => {
+                let Job { plan, options, .. } = self.job;
+                let strategy = Rc::new(plan.strategy(unit, self.sink.gives_json(), options.avoid));
+                self.strategy = Some((unit, Rc::clone(&strategy)));
+                strategy
+            }
+        }
     }
 
     fn one(&mut self, input: &Input, by_record: bool) -> Result<(), Failed> {
@@ -360,6 +378,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
                 events: &mut events,
                 names_documents: false,
                 cut: None,
+                strategy: None,
             };
             let ran = match inputs {
                 [input] if !self.job.gather => {

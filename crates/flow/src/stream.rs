@@ -88,6 +88,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
         let mut waiting = inputs.iter();
         let name = opened.as_ref().map(|source| source.name.clone());
         let name = name.filter(|_| self.names_documents);
+        let strategy = self.strategy(unit);
         let mut results = Results::new(self.job, self.sink, name.as_deref());
         while !progress.done {
             let source = match opened.take() {
@@ -104,6 +105,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
                 results: &mut results,
                 sources,
                 unit,
+                strategy: &strategy,
                 typer: self.job.types.map(Typer::new),
             };
             let has_records = source.detected.format.has_records() || source.items.is_some();
@@ -149,6 +151,8 @@ struct Stream<'r, 's, 'e, 'j, 'q> {
     results: &'r mut Results<'s>,
     sources: &'q Sources<'q>,
     unit: RecordUnit,
+    /// How records are taken.
+    strategy: &'r Strategy,
     /// What gives records their types.
     typer: Option<Typer<'r>>,
 }
@@ -251,9 +255,8 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         // Elements that stood where one on the path was looked for.
         let mut others: Vec<(usize, String, String)> = Vec::new();
         let mut namespaces = BTreeSet::new();
-        let (gives_json, avoid) = (self.results.sink().gives_json(), self.job.options.avoid);
-        let strategy = self.job.plan.strategy(self.unit, gives_json, avoid);
-        let mut templates = value_templates(&strategy);
+        let strategy = self.strategy;
+        let mut templates = value_templates(strategy);
         let mut settled = None;
         let mut input =
             InputPart { name: &name, format, base: Base::default(), before: Passed::default() };
@@ -471,7 +474,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let mut carried: Vec<u8> = Vec::new();
         // How many bytes have to be there before what was carried over is tried again.
         let mut enough = 0;
-        let (mut arena, mut templates) = (Arena::new(), value_templates(&strategy));
+        let (mut arena, mut templates) = (Arena::new(), value_templates(strategy));
         let commit = |done: &mut WorkerBlock| {
             let (bytes, then) = (&mut done.bytes, done.then);
             let is_last = then == Then::End;
@@ -688,7 +691,7 @@ impl<'a> BlockEnd<'a> {
 struct Rest<'b> {
     blocks: Blocks,
     layout: Layout<'b>,
-    strategy: Strategy,
+    strategy: &'b Strategy,
     input: InputPart<'b>,
     /// What takes items apart from the output.
     part: Part,

@@ -237,6 +237,7 @@ impl Elements {
             events,
             names_documents: false,
             cut: None,
+            strategy: None,
         };
         run.stream(Some(source), &[], RecordUnit::Elements, std::slice::from_ref(input))?;
         if is_counted {

@@ -206,12 +206,8 @@ impl<'a> Reader<'a> {
             out.extend_from_slice(line);
             return;
         };
-        match lines.is_verbatim(template, &self.text[start..end]) {
-            Some(false) => {
-                lines.by_scalars((self.text, start..end), template, &self.scalars, out, |_| ());
-            }
-            _ => out.extend_from_slice(&self.bytes[start..end]),
-        }
+        // What was learned with the first record of a template has its line.
+        let _ = lines.by_template((self.text, start..end), template, &self.scalars, out);
     }
 
     /// Fills the slots from the record that begins at a byte and has these scalars.
@@ -342,7 +338,7 @@ fn members(
             _ => return None,
         }
         let (text, behind) = (walk.text(), walk.position());
-        let quoted = text.as_bytes().get(walk.quoted_name())?;
+        let quoted = text.as_bytes().get(..walk.name_end())?;
         if is_record && slots.may_not_have(quoted) {
             return None;
         }

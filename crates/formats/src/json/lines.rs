@@ -19,6 +19,7 @@ use kyanite_tree::{Event, Pull, RawText};
 use super::events::EventReader;
 use super::names::Names;
 use super::string::unescape;
+use super::walk::end_of;
 use super::write::{Style, write_escapes, write_line_start, write_text};
 
 /// As many bytes as are copied at once.
@@ -170,6 +171,23 @@ impl LineWriter {
         self.templates[template] = Some(Between { bytes, ends, is_verbatim });
     }
 
+    /// Appends a record that follows a template: as it stands, or by its scalars. False where nothing was learned with that template.
+    #[inline]
+    pub fn by_template(
+        &mut self,
+        (text, record): (&str, Range<usize>),
+        template: usize,
+        scalars: &[(Event<'_>, usize)],
+        out: &mut Vec<u8>,
+    ) -> bool {
+        match self.is_verbatim(template, &text[record.clone()]) {
+            Some(true) => out.extend_from_slice(&text.as_bytes()[record]),
+            Some(false) => self.by_scalars((text, record), template, scalars, out, |_| ()),
+            None => return false,
+        }
+        true
+    }
+
     /// Whether a record that follows a template is its line as it stands. `None` where nothing was learned with that template.
     #[inline]
     #[must_use]
@@ -194,19 +212,19 @@ impl LineWriter {
         let begin = out.len();
         out.resize(begin + between.bytes.len() + record.len() + CHUNK, 0);
         let (mut at, mut from) = (begin, 0);
-        for ((scalar, last), end) in scalars.iter().zip(&between.ends) {
+        for (scalar, end) in scalars.iter().zip(&between.ends) {
             copy(out, &mut at, &between.bytes, from..*end);
             from = *end;
-            match *scalar {
+            match scalar.0 {
                 Event::Text(RawText { text: escaped, has_escapes: true })
                     if !has_needed_escapes(escaped.as_bytes()) =>
                 {
-                    let written = self.escapes.again(text, last - escaped.len());
+                    let written = self.escapes.again(text, end_of(scalar) - escaped.len());
                     copy(out, &mut at, written, 0..written.len());
                 }
-                scalar => {
-                    let end = last + usize::from(!matches!(scalar, Event::Text(_)));
-                    copy(out, &mut at, bytes, end - length(scalar)..end);
+                event => {
+                    let end = end_of(scalar);
+                    copy(out, &mut at, bytes, end - length(event)..end);
                 }
             }
             scalar_ends(at - begin);

@@ -1,8 +1,6 @@
 //! A record, gone through by its events: where its scalars are, and by which steps what is needed of it is built of them. In all records
 //! that follow its [template](super::templates) that is the same.
 
-use std::ops::Range;
-
 use kyanite_tree::{Event, Pull};
 
 use super::events::EventReader;
@@ -167,8 +165,7 @@ impl<'t, 's> Walk<'t, 's> {
                 Event::Name(name) => {
                     let need = self.needs.map_or(Some(need), |needs| needs.member(need, name.text));
                     if need.is_some() {
-                        let quoted = self.quoted_name();
-                        let at = self.place(quoted.end - 1 - name.text.len());
+                        let at = self.place(self.name_end() - 1 - name.text.len());
                         self.found.steps.push(Step::Name { at, length: name.text.len() });
                     }
                     self.value(need)?;
@@ -186,10 +183,10 @@ impl<'t, 's> Walk<'t, 's> {
         Some(())
     }
 
-    /// Where the name that was met last stands before its colon, with its quotes, in what is before it.
-    pub(super) fn quoted_name(&self) -> Range<usize> {
-        let before = self.text().get(..self.position() - 1).unwrap_or_default();
-        0..before.trim_ascii_end().len()
+    /// Where the name that was met last ends, behind its closing quote.
+    pub(super) fn name_end(&self) -> usize {
+        let before_colon = self.text().get(..self.position() - 1).unwrap_or_default();
+        before_colon.trim_ascii_end().len()
     }
 
     /// A place behind the scalars so far.

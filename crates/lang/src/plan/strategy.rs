@@ -161,11 +161,10 @@ impl Plan {
             let plan = self.field_plan(unit, line_names.as_ref());
             plan.map_err(str::to_owned)
         });
-        let (fields, field_plan) = parted(fields, |plan| match plan.slots.paths() {
+        let (fields, mut field_plan) = parted(fields, |plan| match plan.slots.paths() {
             paths if paths.is_empty() => "records are no values".to_owned(),
             paths => format!("of each JSON record only these are values: {}", paths.join(", ")),
         });
-        let mut field_plan = field_plan;
         let settled = allowed(Way::Settled).and_then(|()| match &field_plan {
             None => Err("there are no fields".to_owned()),
             Some(plan) if plan.direct.is_none() => {
