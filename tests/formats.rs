@@ -469,6 +469,85 @@ fn several_documents() {
     }
 }
 
+/// A stream of YAML documents of many blocks is read document by document, with places, counts and failures as if it were held whole.
+#[test]
+fn documents_one_after_another() {
+    let folder = Folder::with_demo();
+    let documents = |count: usize| -> String {
+        (0..count).map(|id| format!("---\nid: TB-{id}\nport: ness # berth A{}\n", id % 9)).collect()
+    };
+    let all = documents(12_000);
+    folder
+        .file("all.yaml", &all)
+        .file("broken.yaml", format!("{all}---\nid: [1\n---\nid: 2\n"))
+        .file("twice.yaml", format!("{all}---\nid: 1\nid: 2\n{all}---\nid: 3\nid: 4\n"))
+        .file("odd.yaml", format!("{all}---\nid: [7]\n{all}"))
+        .file("large.yaml", format!("---\na: {}\n---\nb: 1\n", "x".repeat(100)))
+        .file("id.json", r#"{"properties": {"id": {"type": "string"}}}"#);
+    for (line, status, lines, last, said) in [
+        ("query $.id all.yaml --to jsonl", 0, 12_000, "\"TB-11999\"", ""),
+        (
+            "query 'for d in $[*] where d.port == \"ness\" return d.id' all.yaml --gather --to jsonl",
+            0,
+            12_000,
+            "\"TB-11999\"",
+            "",
+        ),
+        ("query /id all.yaml --to jsonl --paths", 0, 12_000, "\"$['id']\"", ""),
+        ("query ?id all.yaml --syntax xpath --to jsonl", 0, 12_000, "\"TB-11999\"", ""),
+        // What stands before the broken document is handed on.
+        (
+            "query $.id broken.yaml --to jsonl",
+            3,
+            12_000,
+            "\"TB-11999\"",
+            "broken.yaml:36002:5\n      id: [1",
+        ),
+        (
+            "query $.id twice.yaml --to jsonl",
+            0,
+            24_002,
+            "4",
+            "twice.yaml:72006:5  $.id\n      id: 4",
+        ),
+        ("query '$.id + 1' odd.yaml --to jsonl", 4, 0, "", "odd.yaml:2:5  $.id"),
+        (
+            "query 'if count($.id[*]) == 1 then $.id + 1 else 0' odd.yaml --to jsonl",
+            4,
+            12_000,
+            "0",
+            "odd.yaml:36002:5  $.id",
+        ),
+        (
+            "convert all.yaml --losses --to jsonl",
+            0,
+            12_000,
+            "{\"id\":\"TB-11999\",\"port\":\"ness\"}",
+            "all.yaml:36000:12",
+        ),
+        ("validate --schema id.json odd.yaml", 1, 0, "", "odd.yaml:36002:5  $.id"),
+        (
+            "query $.b large.yaml --size-limit 60 --to jsonl",
+            3,
+            0,
+            "",
+            "raise the limit with --size-limit",
+        ),
+        ("query $.b large.yaml --size-limit 120 --to jsonl --quiet", 0, 1, "1", ""),
+    ] {
+        let ran = support::run(&folder, line, "");
+        assert_eq!(ran.status, status, "{line}: {}", ran.err);
+        assert!(format!("{}{}", ran.out, ran.err).contains(said), "{line}: {}{}", ran.out, ran.err);
+        if !line.starts_with("validate") {
+            assert_eq!(
+                (ran.out.lines().count(), ran.out.lines().last().unwrap_or("")),
+                (lines, last),
+                "{line}"
+            );
+        }
+    }
+}
+
 #[test]
 fn limits_are_errors_with_their_option() {
     let folder = Folder::with_demo();

@@ -95,6 +95,17 @@ fn results_come_while_the_input_goes_on() {
             &rows,
             &[("{\"id\":7}\n", &["7"]), ("{\"id\":8}\n", &["8"])],
         ),
+        // Documents come once the next one begins.
+        (
+            &["query", "$.id", "-", "--from", "yaml", "--to", "jsonl"],
+            "",
+            &[("id: 1\n", &[]), ("---\nid: 2\n", &["1"]), ("---\nid: 3\n---\n", &["2", "3"])],
+        ),
+        (
+            &["query", "$", "-", "--from", "json-seq", "--to", "jsonl"],
+            "",
+            &[("\u{1e}7\n", &[]), ("\u{1e}{\n}\n", &["7"]), ("\u{1e}", &["{}"])],
+        ),
         (
             &["convert", "-", "--from", "csv", "--to", "jsonl"],
             "",

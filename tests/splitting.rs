@@ -93,6 +93,15 @@ fn parts_join_back() {
     let mut large: String = (0..9)
         .map(|_| list.trim_end().trim_end_matches(']').trim_start_matches('[').to_owned() + ",")
         .collect();
+    let documents = run(&folder, "query $[*] bookings.jsonl --to yaml", "").out;
+    let documents: String = documents
+        .lines()
+        .map(|line| match line.strip_prefix("- ") {
+            Some(line) => format!("---\n  {line}\n"),
+            None => format!("{line}\n"),
+        })
+        .collect();
+    folder.file("all.yaml", &documents);
     large = format!("[{} {{}}]", large);
     folder.file("large.json", &large);
     // So large that it is taken item by item.
@@ -134,6 +143,7 @@ fn parts_join_back() {
             "convert FILES --to jsonl",
             "convert tickets.csv --to jsonl",
         ),
+        ("all.yaml", "--records 999", "convert FILES --to jsonl", "convert all.yaml --to jsonl"),
         (
             "manifest.xml",
             "--at $.manifest.vessel[*].deck[*].vehicle[*] --records 1 --quiet",

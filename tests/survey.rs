@@ -198,7 +198,11 @@ fn threads_and_layouts() {
     let list = format!("[{}]", text.trim_end().replace('\n', ",\n"));
     folder.file("k.json", list.replacen("[", "[ ", 1));
     let of = |line: &str| run(&folder, line, "").out;
-    for file in ["k.jsonl", "spread.jsonl", "k.json"] {
+    // Each record is a document, and one is not as the others.
+    let documents: String = text.lines().map(|line| format!("--- {line}\n")).collect();
+    let (head, tail) = documents.split_at(documents.len() / 2);
+    folder.file("k.yaml", format!("{head}\n--- {{id: 7, id: 8}}\n{tail}"));
+    for file in ["k.jsonl", "spread.jsonl", "k.json", "k.yaml"] {
         let one = of(&format!("survey {file} --threads 1 --report json"));
         for threads in [2, 3, 8] {
             assert_eq!(

@@ -20,6 +20,7 @@ use kyanite_tree::{
 
 use crate::failed::{Events, Failed, Repeated};
 use crate::input::{Beginning, Input, InputOptions, Limited, Source, cannot_read};
+use crate::pieces::Before;
 use crate::records::{Block, InputPart, Next, Records, Then};
 use crate::repairs::Repairs;
 
@@ -136,19 +137,25 @@ impl<'a> Library<'a> {
             looks_like,
             reader,
             replaced,
+            before,
             ..
         } = source;
+        let is_piece = before.is_some();
+        let before = before.unwrap_or_default();
         self.uri.replace(uri);
         let mut bytes = Vec::new();
         Limited::new(reader, options.size)
             .read_to_end(&mut bytes)
             .map_err(|error| Failed::Input(cannot_read(&name, &error)))?;
         events.read(bytes.len());
-        let text = text_of(&name, self.arena.keep_bytes(bytes))?;
+        let text = text_of(&name, self.arena.keep_bytes(bytes), before.passed)?;
         let mut repairs = Repairs::new(options.repairs);
         repairs.take_replaced(&replaced);
-        let read = self.read(&name, text, format, options, (&mut repairs, events));
+        let read = self.read((&name, text, format), options, &before, (&mut repairs, events));
         repairs.finish(events);
+        if !is_piece {
+            before.duplicates.borrow().finish(events);
+        }
         let loaded = match (read, contradiction) {
             // What the name says is not what is there: that explains whatever else is wrong.
             (Err(Failed::Input(found)), Some(message)) => {
@@ -177,17 +184,16 @@ impl<'a> Library<'a> {
 
     fn read(
         &self,
-        name: &str,
-        text: &'a str,
-        format: Format,
+        (name, text, format): (&str, &'a str, Format),
         options: &InputOptions,
+        before: &Before,
         (repairs, events): (&mut Repairs, &mut Events<'_>),
     ) -> Result<Loaded<'a>, Failed> {
-        let (number, added) = self.add(name, text, format);
+        let (number, added) = self.add(name, text, format, before.passed);
         let Text { name, base, places, .. } = &added;
-        let mut duplicates = Duplicates::new();
+        let duplicates = &mut *before.duplicates.borrow_mut();
         let loaded = if format.has_records() {
-            let root = self.read_records(&added, options, events, &mut duplicates)?;
+            let root = self.read_records(&added, options, events, duplicates)?;
             Loaded { roots: vec![root], ..Loaded::default() }
         } else {
             let settings = documents::Options {
@@ -204,7 +210,7 @@ impl<'a> Library<'a> {
                 documents::read(format, text, self.arena, settings).map(|read| (None, read))
             };
             let (nodes, read) = read.map_err(|error| {
-                let found = error.diagnostic(name, text.as_bytes());
+                let found = error.diagnostic(name, text.as_bytes()).behind(before.passed);
                 let may_be_repaired =
                     format == Format::Xml && !options.lenient && found.code() == Code::Syntax;
                 let advice = found
@@ -221,7 +227,6 @@ impl<'a> Library<'a> {
             Loaded { roots: read.roots, nodes, losses: read.losses }
         };
         self.set_roots(number, &loaded.roots);
-        duplicates.finish(events);
         Ok(loaded)
     }
 
@@ -302,18 +307,19 @@ impl<'a> Library<'a> {
         options: &InputOptions,
         events: &mut Events<'_>,
     ) -> Result<Loaded<'a>, Failed> {
-        let mut repairs = Repairs::new(options.repairs);
-        let read = self.read(name, text, format, options, (&mut repairs, events));
+        let (mut repairs, before) = (Repairs::new(options.repairs), Before::default());
+        let read = self.read((name, text, format), options, &before, (&mut repairs, events));
         repairs.finish(events);
+        before.duplicates.borrow().finish(events);
         read
     }
 
     /// Lays a text out, and numbers it.
-    fn add(&self, name: &str, text: &'a str, format: Format) -> (usize, Text<'a>) {
+    fn add(&self, name: &str, text: &'a str, format: Format, before: Passed) -> (usize, Text<'a>) {
         let mut texts = self.texts.borrow_mut();
         let base = self.sources.borrow_mut().add(text.len());
         let name = self.arena.text(name);
-        let places = Rc::new(TextPlaces::new(name, text.as_bytes()));
+        let places = Rc::new(TextPlaces::new(name, text.as_bytes()).behind(before));
         let text = Text { name, text, places, format, base, roots: &[] };
         texts.push(text.clone());
         self.uris.borrow_mut().push(self.uri.borrow().clone());
@@ -382,12 +388,12 @@ pub(crate) fn say_format(format: Format) -> Advice {
     Advice::words("say ").setting(Setting::From(Some(format.name()))).then(", or rename the file")
 }
 
-/// The text of an input.
-fn text_of<'a>(name: &str, bytes: &'a [u8]) -> Result<&'a str, Failed> {
+/// The text of an input, or of a piece of it behind `before`.
+fn text_of<'a>(name: &str, bytes: &'a [u8], before: Passed) -> Result<&'a str, Failed> {
     simdutf8::compat::from_utf8(bytes).map_err(|error| {
         let (start, length) = (error.valid_up_to(), error.error_len());
         let wrong = SyntaxError::not_utf8(start, start + length.unwrap_or(1));
-        Failed::Input(wrong.diagnostic(name, bytes))
+        Failed::Input(wrong.diagnostic(name, bytes).behind(before))
     })
 }
 
@@ -399,7 +405,7 @@ pub(crate) struct Skipped {
 
 impl Skipped {
     pub(crate) fn new(lenient: bool) -> Self {
-        Self { lenient, told: Repeated::new() }
+        Self { lenient, told: Repeated::default() }
     }
 
     /// Tells of a record that is left out, or fails where none may be.
@@ -434,13 +440,10 @@ impl Skipped {
 }
 
 /// Members that maps hold twice, told as warnings.
+#[derive(Default)]
 pub(crate) struct Duplicates(Repeated);
 
 impl Duplicates {
-    pub(crate) fn new() -> Self {
-        Self(Repeated::new())
-    }
-
     pub(crate) fn tell(
         &mut self,
         found: Vec<json::Duplicate>,

@@ -158,7 +158,7 @@ impl Events<'_> {
 }
 
 /// Problems of one sort that may come by the thousand: the first are told, the others counted.
-#[derive(Debug)]
+#[derive(Debug, Default)]
 pub(crate) struct Repeated {
     count: u64,
 }
@@ -167,10 +167,6 @@ pub(crate) struct Repeated {
 const TOLD: u64 = 3;
 
 impl Repeated {
-    pub(crate) fn new() -> Self {
-        Self { count: 0 }
-    }
-
     pub(crate) fn tell(
         &mut self,
         events: &mut Events<'_>,

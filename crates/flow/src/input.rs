@@ -22,6 +22,7 @@ use crate::compression::Compression;
 use crate::fetch::{self, Fetch};
 use crate::line_ends::{LineEnds, Returns};
 use crate::live::{self, Live};
+use crate::pieces::Before;
 use crate::range::{ByteRange, RangeReader};
 use crate::records::{Blocks, Framing, SMALL, read_some};
 use crate::transcode::{Decoded, NotDecoded, Replaced};
@@ -274,6 +275,8 @@ pub(crate) struct Source {
     pub(crate) replaced: Replaced,
     /// The items of its list in place of its bytes, when these are what is run over.
     pub(crate) items: Option<Box<Blocks>>,
+    /// What it goes on from, if it is a piece of an input.
+    pub(crate) before: Option<Before>,
 }
 
 /// How much of an input is looked at to tell its format.
@@ -341,6 +344,7 @@ impl KeptInput {
             live: None,
             replaced: Replaced::default(),
             items: None,
+            before: None,
         };
         source.keep(&Input::Standard);
         Ok(())
@@ -479,21 +483,39 @@ impl Source {
             _ => detect::contradicts(detected.format, &head),
         };
         let uri = matches!(input, Input::File(_) | Input::Url(_)).then(|| name.clone());
-        Ok(Self { name, uri, detected, looks_like, reader, is_plain, live, replaced, items: None })
+        let (items, before) = (None, None);
+        Ok(Self {
+            name,
+            uri,
+            detected,
+            looks_like,
+            reader,
+            is_plain,
+            live,
+            replaced,
+            items,
+            before,
+        })
     }
 
     /// A text that is held already.
     pub(crate) fn of_text(name: &str, text: &str, format: Format) -> Self {
+        Self::of_bytes(name, text.as_bytes().to_vec(), format)
+    }
+
+    /// Bytes that are held already.
+    pub(crate) fn of_bytes(name: &str, bytes: Vec<u8>, format: Format) -> Self {
         Self {
             name: name.to_owned(),
             uri: None,
             detected: Detected { format, reason: Reason::Told },
             looks_like: None,
-            reader: Box::new(io::Cursor::new(text.as_bytes().to_vec())),
+            reader: Box::new(io::Cursor::new(bytes)),
             is_plain: false,
             live: None,
             replaced: Replaced::default(),
             items: None,
+            before: None,
         }
     }
 

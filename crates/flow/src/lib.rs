@@ -22,6 +22,7 @@ mod output;
 mod parallel;
 mod part;
 mod partial;
+mod pieces;
 mod range;
 mod records;
 mod render;

@@ -13,7 +13,7 @@ use kyanite_formats::json::{
 };
 use kyanite_formats::records::{Layout, PassedOver, Reader, value_end};
 use kyanite_formats::xml::{RecordReader, Repair};
-use kyanite_formats::{Format, SyntaxError};
+use kyanite_formats::{Format, SyntaxError, documents};
 use kyanite_lang::FieldPlan;
 use kyanite_tree::{
     Arena, Base, Diagnostic, LineColumn, Origin, Passed, Place, Span, TextPlaces, Value,
@@ -50,6 +50,8 @@ enum Cut {
     BeforeLine(u8),
     /// Where no item of the framed list is under way.
     Items,
+    /// Before the last document of this format; within one that has more than so many bytes, which is not read.
+    Documents(Format, u64),
 }
 
 /// Cuts a stream into blocks of whole lines, or before what begins a record.
@@ -170,6 +172,16 @@ impl Blocks {
         }
     }
 
+    /// Blocks of whole documents of a format of which there [may be many](Format::has_documents), unless one has more than so many bytes.
+    pub(crate) fn of_documents(
+        reader: Bytes,
+        live: Option<Live>,
+        format: Format,
+        most: u64,
+    ) -> Self {
+        Self { cut: Cut::Documents(format, most), ..Self::new(reader, live) }
+    }
+
     /// What is wrong with the document around its items, and the line up to there with a little more.
     pub(crate) fn frame_error(&self) -> Option<(FrameError, &[u8])> {
         self.frame_error
@@ -273,6 +285,11 @@ impl Blocks {
         let start = match &self.cut {
             Cut::Line => return Some(memchr::memrchr(b'\n', bytes)? + 1),
             Cut::Items => return (self.item_end > 0).then_some(self.item_end),
+            Cut::Documents(format, most) => {
+                let is_too_large = bytes.len() as u64 > *most;
+                return documents::last_begin(*format, bytes)
+                    .or(is_too_large.then_some(bytes.len()));
+            }
             Cut::BeforeLine(bracket) => {
                 let line = memchr::memmem::rfind(bytes, &[b'\n', *bracket]).filter(|_| !pauses);
                 // Where no line begins so for long, others may be records as well.
@@ -301,6 +318,23 @@ impl Blocks {
     /// pauses within the block: whoever waits for it does not keep others from what they have to do.
     pub(crate) fn next_owned(&mut self, block: &mut Vec<u8>) -> io::Result<Option<Then>> {
         let Some((length, then)) = self.next_end(self.live.is_none())? else { return Ok(None) };
+        self.take(length, block);
+        Ok(Some(then))
+    }
+
+    /// The next block, which is used up, and what comes then.
+    pub(crate) fn next_used(&mut self) -> io::Result<(Vec<u8>, Then)> {
+        let mut block = Vec::new();
+        loop {
+            if let Some((length, then)) = self.next_end(true)? {
+                self.take(length, &mut block);
+                return Ok((block, then));
+            }
+        }
+    }
+
+    /// Puts the first bytes into `block`, and keeps what is behind them.
+    fn take(&mut self, length: usize, block: &mut Vec<u8>) {
         // The buffer itself goes, since what is behind the block is less to copy than the block.
         std::mem::swap(&mut self.buffer, block);
         let rest = &block[length..self.filled];
@@ -312,7 +346,6 @@ impl Blocks {
         block.truncate(length);
         self.item_end = self.item_end.saturating_sub(length);
         self.wanted = self.filled + self.size;
-        Ok(Some(then))
     }
 
     /// Puts blocks that were handed on back in front of what is left.

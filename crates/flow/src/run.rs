@@ -329,6 +329,25 @@ impl<'q> Run<'_, 'q, '_, '_> {
     fn whole(&mut self, source: Source) -> Result<(), Failed> {
         self.job.may_hold()?;
         self.may_end(&source.name)?;
+        let mut pieces = source.in_pieces(self.job.options);
+        while let Some((piece, then)) = pieces.next()? {
+            let done = self.held(piece);
+            if pieces.settle(done)?.is_none() {
+                continue;
+            }
+            if self.sink.is_closed() {
+                break;
+            }
+            if then == Then::Pause {
+                self.sink.pause();
+            }
+        }
+        pieces.finish(self.job.options, self.events);
+        Ok(())
+    }
+
+    /// Runs the rule over documents that are held together.
+    fn held(&mut self, source: Source) -> Result<(), Failed> {
         let arena = Arena::new();
         let library = Library::new(&arena);
         let (name, uri) = (source.name.clone(), source.uri.clone());

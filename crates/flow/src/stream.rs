@@ -112,7 +112,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
             if has_records || unit == RecordUnit::Elements {
                 stream.records(source, &mut progress)?;
             } else {
-                stream.one_record(source, &mut progress)?;
+                stream.documents(source, &mut progress)?;
             }
         }
         if let Some(cut) = &mut self.cut {
@@ -158,8 +158,24 @@ struct Stream<'r, 's, 'e, 'j, 'q> {
 }
 
 impl<'q> Stream<'_, '_, '_, '_, 'q> {
-    /// A whole document that is one record of the gathered list.
-    fn one_record(&mut self, source: Source, progress: &mut Progress<'_>) -> Result<(), Failed> {
+    /// Whole documents, each of which is one record of the gathered list.
+    fn documents(&mut self, source: Source, progress: &mut Progress<'_>) -> Result<(), Failed> {
+        let mut pieces = source.in_pieces(self.job.options);
+        while let Some((piece, then)) = pieces.next()? {
+            let done = self.held(piece, progress);
+            if pieces.settle(done)?.is_some() {
+                self.results.end_block(then);
+            }
+            if progress.done {
+                break;
+            }
+        }
+        pieces.finish(self.job.options, self.events);
+        Ok(())
+    }
+
+    /// Documents that are held together, each of which is a record.
+    fn held(&mut self, source: Source, progress: &mut Progress<'_>) -> Result<(), Failed> {
         let arena = Arena::new();
         let library = Library::new(&arena);
         let uri = source.uri.clone();
@@ -202,7 +218,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let leaves_out = options.lenient && source.detected.format != Format::Xml;
         let mut aside = Aside {
             skipped: Skipped::new(leaves_out),
-            duplicates: Duplicates::new(),
+            duplicates: Duplicates::default(),
             repairs: Repairs::new(options.repairs),
         };
         let replaced = source.replaced.clone();

@@ -15,9 +15,10 @@ use kyanite_tree::{
 
 use crate::consume::{Consumer, consume};
 use crate::document::{Library, say_format};
-use crate::failed::{Events, Failed};
+use crate::failed::{Counters, Events, Failed};
 use crate::in_order::{Made, Shared, Workers};
 use crate::input::{Input, InputOptions, Source};
+use crate::pieces::Pieces;
 use crate::records::{Blocks, InputPart, valid_start};
 use crate::run::stack_size;
 use crate::stream::no_frame_error;
@@ -146,7 +147,7 @@ impl Looking<'_, '_> {
         replaced: &Replaced,
         path: &[StepName],
     ) -> Result<Passed, Failed> {
-        let (is_xml, mut view) = (input.format == Format::Xml, self.view());
+        let (is_xml, mut view) = (input.format == Format::Xml, view(self.what.options));
         let survey = &mut *self.survey;
         let counters = self.events.counters;
         let walk = Walk::new(self.what.options, self.events).over_elements(path, false);
@@ -169,12 +170,6 @@ impl Looking<'_, '_> {
         })
     }
 
-    /// The view of elements as records.
-    fn view(&self) -> View {
-        let without_namespaces = self.what.options.drop_namespaces;
-        View::new(&Shape { without_namespaces, ..Shape::default() }, true)
-    }
-
     /// Surveys the elements at a path of XML one after another.
     fn elements(&mut self, source: Source, at: &RecordPath) -> Result<(), Failed> {
         let Source { name, reader, live, replaced, .. } = source;
@@ -184,31 +179,76 @@ impl Looking<'_, '_> {
         self.records(&mut Blocks::new(reader, live), input, &replaced, &path).map(drop)
     }
 
-    /// Surveys documents that are held whole.
+    /// Surveys documents that are held whole, a few at a time; as long as nothing is to be said of them, on several threads.
     fn whole(&mut self, source: Source) -> Result<(), Failed> {
-        let arena = Arena::new();
-        let library = Library::new(&arena);
-        let options = self.what.options;
-        let name = source.name.clone();
-        let roots = library.load(source, options, self.events)?.roots;
-        let mut batch = Batch::new(&arena);
-        for root in roots {
-            let root = self.view().record(root, &arena);
-            match self.what.at {
-                Some(at) => at.each(root, &mut |record| {
-                    batch.record(&mut ValueEvents::new(record, Base::default()));
-                }),
-                None => {
-                    batch.document(&mut ValueEvents::new(root, Base::default()));
-                }
+        let (what, name, format) = (self.what, source.name.clone(), source.detected.format);
+        let options = what.options;
+        let is_plain = source.looks_like.is_none();
+        let mut pieces = source.in_pieces(options);
+        if let Pieces::Several(several) = &mut pieces
+            && is_plain
+        {
+            let (survey, events) = (&mut *self.survey, &*self.events);
+            let workers =
+                Workers { threads: options.threads, stack: stack_size(options.limits.depth) };
+            several.on_threads(
+                workers,
+                &|block| documents_of(block, format, what),
+                &mut |block, ended: Option<Ended>, before| {
+                    let Some(ended) = ended else { return };
+                    events.counters.count(ended.records());
+                    events.read(block.len());
+                    survey.take(ended, &name, before.lines());
+                },
+            )?;
+        }
+        while let Some((piece, _)) = pieces.next()? {
+            let done = held(piece, what, self.events);
+            if let Some(ended) = pieces.settle(done)? {
+                self.survey.take(ended, &name, 0);
             }
         }
-        let line = &mut |offset| {
-            library.line_column(Base::default().origin(offset)).map_or(0, |at| at.line)
-        };
-        self.survey.take(batch.end(line), &name, 0);
+        pieces.finish(options, self.events);
         Ok(())
     }
+}
+
+/// The view of elements as records.
+fn view(options: &InputOptions) -> View {
+    let without_namespaces = options.drop_namespaces;
+    View::new(&Shape { without_namespaces, ..Shape::default() }, true)
+}
+
+/// Surveys documents that are held together.
+fn held(source: Source, what: Surveyed<'_>, events: &mut Events<'_>) -> Result<Ended, Failed> {
+    let arena = Arena::new();
+    let library = Library::new(&arena);
+    let roots = library.load(source, what.options, events)?.roots;
+    let mut batch = Batch::new(&arena);
+    for root in roots {
+        let root = view(what.options).record(root, &arena);
+        match what.at {
+            Some(at) => at.each(root, &mut |record| {
+                batch.record(&mut ValueEvents::new(record, Base::default()));
+            }),
+            None => {
+                batch.document(&mut ValueEvents::new(root, Base::default()));
+            }
+        }
+    }
+    Ok(batch.end(&mut |offset| {
+        library.line_column(Base::default().origin(offset)).map_or(0, |at| at.line)
+    }))
+}
+
+/// Surveys the documents of a block; it is not clean if anything is to be said of them.
+fn documents_of(block: &[u8], format: Format, what: Surveyed<'_>) -> Made<Option<Ended>> {
+    let mut is_clean = true;
+    let counters = Counters::default();
+    let mut events = Events { tell: &mut |_| is_clean = false, counters: &counters };
+    let ended = held(Source::of_bytes("", block.to_vec(), format), what, &mut events).ok();
+    is_clean &= ended.is_some();
+    Made { value: ended, is_clean }
 }
 
 /// Surveys the values of a block of JSON; it is not clean unless all of it is well-formed, each value ends before a blank, and the

@@ -78,7 +78,7 @@ impl Decoded {
             let wrong = SyntaxError::not_in(charset, at, at + 1);
             let found = wrong.diagnostic(&self.name, self.decoded.as_bytes());
             let before = self.before;
-            self.failed = Some(NotDecoded(found.resolve(|place| Some(place.behind(before)))));
+            self.failed = Some(NotDecoded(found.behind(before)));
         }
         if let Some(first) = self.decoder.first_replaced() {
             let place =

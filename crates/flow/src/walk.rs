@@ -75,7 +75,7 @@ impl Steps<'_, '_> {
 impl<'w, 'e> Walk<'w, 'e> {
     /// A walk over an input that is read so.
     pub(crate) fn new(options: &'w InputOptions, events: &'w mut Events<'e>) -> Self {
-        let (skipped, duplicates) = (Skipped::new(options.lenient), Duplicates::new());
+        let (skipped, duplicates) = (Skipped::new(options.lenient), Duplicates::default());
         let repairs = Repairs::new(options.repairs);
         let steps = Steps { events, skipped, duplicates, repairs };
         Self { options, elements: &[], keeps_around: false, steps }

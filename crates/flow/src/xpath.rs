@@ -76,6 +76,8 @@ pub(crate) fn run(
         (true, all) => vec![all],
         (false, all) => all.chunks(1).collect(),
     };
+    // Whether it is evaluated for each document, and needs no other.
+    let goes_on = !inputs.is_empty() && !expression.asks_documents() && expression.uses_context();
     let names_documents = job.what == What::Paths && inputs.len() > 1;
     let (mut streamed, mut unresolved) = (Vec::new(), Unresolved::default());
     for group in groups {
@@ -93,9 +95,21 @@ pub(crate) fn run(
         if sources.is_empty() && !group.is_empty() {
             continue;
         }
-        let group = (sources, names_documents);
-        whole(job, expression, group, sink, (events, &coverage), &mut unresolved)?;
-        if sink.is_closed() {
+        let mut over = |sources: Vec<Source>, events: &mut Events<'_>| {
+            let group = (sources, names_documents);
+            whole(job, expression, group, sink, (events, &coverage), &mut unresolved)?;
+            Ok(sink.is_closed())
+        };
+        let is_closed = if goes_on {
+            let mut is_closed = false;
+            for source in sources {
+                is_closed = is_closed || in_pieces(source, job, &mut over, events)?;
+            }
+            is_closed
+        } else {
+            over(sources, events)?
+        };
+        if is_closed {
             return Ok(());
         }
     }
@@ -104,6 +118,24 @@ pub(crate) fn run(
     let own = own.into_iter().map(|finding| job.plan.rule().diagnostic(finding));
     streamed.into_iter().chain(own).for_each(|found| events.tell(found));
     Ok(())
+}
+
+/// Hands the documents of an input on, a few at a time; tells whether no more are wanted.
+fn in_pieces(
+    source: Source,
+    job: &Job<'_>,
+    mut over: impl FnMut(Vec<Source>, &mut Events<'_>) -> Result<bool, Failed>,
+    events: &mut Events<'_>,
+) -> Result<bool, Failed> {
+    let mut pieces = source.in_pieces(job.options);
+    while let Some((piece, _)) = pieces.next()? {
+        let done = over(vec![piece], events);
+        if pieces.settle(done)? == Some(true) {
+            return Ok(true);
+        }
+    }
+    pieces.finish(job.options, events);
+    Ok(false)
 }
 
 /// Documents that do not say what a prefix of the expression means, while others may.

@@ -107,6 +107,36 @@ pub fn read<'a>(
     }
 }
 
+/// The documents of a text in a format of which an input [may be many](Format::has_documents), each with what belongs to it, so that they
+/// are the text again behind one another. Some may come as one.
+#[must_use]
+pub fn apart(format: Format, text: &[u8]) -> Vec<&[u8]> {
+    match format {
+        Format::Yaml => yaml::Apart::new(text).collect(),
+        Format::JsonSequence => sequence_apart(text),
+        _ => vec![text],
+    }
+}
+
+/// Where the last document of the beginning of a text begins, if there is one before it: where a text of documents may be cut, whatever
+/// follows.
+#[must_use]
+pub fn last_begin(format: Format, text: &[u8]) -> Option<usize> {
+    // What the beginning of a line says may be known only at its end.
+    let whole_lines = memchr::memrchr(b'\n', text).map_or(0, |end| end + 1);
+    let text = if format == Format::Yaml { &text[..whole_lines] } else { text };
+    let documents = apart(format, text);
+    let (last, before) = documents.split_last()?;
+    (!before.is_empty()).then(|| text.len() - last.len())
+}
+
+fn sequence_apart(text: &[u8]) -> Vec<&[u8]> {
+    let begins = memchr::memchr_iter(RECORD_SEPARATOR, text).filter(|begin| *begin > 0);
+    let mut from = 0;
+    let ends = begins.chain([text.len()]);
+    ends.map(|end| &text[std::mem::replace(&mut from, end)..end]).collect()
+}
+
 /// What stands before each text of a sequence (RFC 7464 section 2.2).
 pub const RECORD_SEPARATOR: u8 = 0x1E;
 
@@ -171,6 +201,22 @@ fn sequence<'a>(
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn documents_behind_one_another() {
+        for (format, text, begin) in [
+            (Format::Yaml, "a\n---\nb\n---\nc\n", Some(8)),
+            (Format::Yaml, "a\n---\nb\n---", Some(2)),
+            (Format::Yaml, "a\n...\n# c\n", None),
+            (Format::Yaml, "a\n", None),
+            (Format::JsonSequence, "\u{1e}1\n\u{1e}2\n", Some(3)),
+            (Format::JsonSequence, "\u{1e}1\n", None),
+            (Format::Toml, "a = 1\n", None),
+        ] {
+            assert_eq!(last_begin(format, text.as_bytes()), begin, "{text:?}");
+            assert_eq!(apart(format, text.as_bytes()).concat(), text.as_bytes());
+        }
+    }
 
     #[test]
     fn sequences() {

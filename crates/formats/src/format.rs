@@ -107,6 +107,12 @@ impl Format {
         self.facts().has_records
     }
 
+    /// Whether an input may be many documents, one after another, each of which is run over on its own.
+    #[must_use]
+    pub fn has_documents(self) -> bool {
+        self.is_read() && self.holds_several() && !self.has_records()
+    }
+
     /// Whether one output can hold the results of several documents, one after another.
     #[must_use]
     pub fn holds_several(self) -> bool {

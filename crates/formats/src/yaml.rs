@@ -14,6 +14,7 @@
 //! assert_eq!(port.member("depth").unwrap().as_number().unwrap().as_str(), "6.50");
 //! ```
 
+mod apart;
 mod block;
 mod cursor;
 mod event;
@@ -27,6 +28,7 @@ mod scalars;
 mod simple;
 mod write;
 
+pub use apart::Apart;
 pub use event::{Event, Placed, Properties, Receiver, ScalarStyle, Tag};
 pub use parser::Parser;
 

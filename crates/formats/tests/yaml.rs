@@ -4,7 +4,7 @@
 use kyanite_formats::json::{self, Style};
 use kyanite_formats::losses::Losses;
 use kyanite_formats::yaml::{self, Event, Options, Parser};
-use kyanite_formats::{Format, toml};
+use kyanite_formats::{Format, documents, toml};
 use kyanite_tree::{Arena, Base, Value};
 use proptest::prelude::*;
 
@@ -234,6 +234,39 @@ proptest! {
             seen
         };
         prop_assert_eq!(all(Parser::new(&text)), all(Parser::new(&text).without_simple_lines()));
+    }
+
+    /// Documents that are read apart are those of the whole text, and so is where it breaks; a text may be cut before its last document.
+    #[test]
+    fn documents_apart(text in r#"(a: b\n|- x\n|  c\n|t: \|\n|k: "\n|  q"\n|--- |---\n|---x\n|\.\.\.\n|\.\.\. #\n|# x\n|%YAML 1\.2\n|\r\n|\n|\u{feff}|\[|\]\n){0,20}"#) {
+        let arena = Arena::new();
+        let read = |text: &[u8]| {
+            let text = arena.text(std::str::from_utf8(text).unwrap());
+            yaml::documents(text, &arena, Options::default()).map(|read| read.documents)
+        };
+        let apart = documents::apart(Format::Yaml, text.as_bytes());
+        let mut found = Vec::new();
+        let mut broken = false;
+        for document in &apart {
+            match read(document) {
+                Ok(documents) => found.extend(documents),
+                Err(_) => {
+                    broken = true;
+                    break;
+                }
+            }
+        }
+        let whole = read(text.as_bytes());
+        prop_assert_eq!(whole.is_err(), broken, "{:?}", apart);
+        if let Ok(whole) = whole {
+            let texts = |all: &[Value<'_>]| all.iter().map(|one| compact(*one)).collect::<Vec<_>>();
+            prop_assert_eq!(texts(&whole), texts(&found), "{:?}", apart);
+        }
+        for end in 0..=text.len() {
+            let begin = documents::last_begin(Format::Yaml, &text.as_bytes()[..end]);
+            let begins = |begin| apart.iter().any(|one| one.as_ptr() == text[begin..].as_ptr());
+            prop_assert!(begin.is_none_or(begins), "{:?} {:?}", begin, apart);
+        }
     }
 
     /// A value that is read at a far place has its origin there, wherever it stands.

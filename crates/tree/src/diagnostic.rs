@@ -21,7 +21,7 @@
 use std::borrow::Cow;
 use std::fmt;
 
-use crate::{Code, Origin, Place, Value};
+use crate::{Code, Origin, Passed, Place, Value};
 
 /// A range of bytes in a text.
 #[derive(Clone, Copy, PartialEq, Eq, Debug, Default)]
@@ -482,6 +482,14 @@ impl<P> Diagnostic<P> {
         let places = places.into_iter().filter_map(&mut find).collect();
         let advice = advice.map(|advice| advice.resolve(&mut find));
         Diagnostic(Box::new(Inner { code, severity, message, places, advice }))
+    }
+}
+
+impl Diagnostic {
+    /// The same about a text that goes on where `before` is the last.
+    #[must_use]
+    pub fn behind(self, before: Passed) -> Self {
+        self.resolve(|place| Some(place.behind(before)))
     }
 }
 

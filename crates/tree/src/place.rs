@@ -75,6 +75,8 @@ impl Passed {
 pub struct TextPlaces<'t> {
     file: &'t str,
     text: &'t [u8],
+    /// What stands before the text.
+    before: Passed,
     /// How much of the text was passed at each multiple of [`STEP`], as far as that was needed.
     marks: RefCell<Vec<Passed>>,
     /// The place that was asked for last, and how much of the text was passed there: mostly the next one is not far behind.
@@ -88,7 +90,14 @@ impl<'t> TextPlaces<'t> {
     /// Those of `text`, which is called `file`.
     #[must_use]
     pub fn new(file: &'t str, text: &'t [u8]) -> Self {
-        Self { file, text, marks: RefCell::default(), last: Cell::default() }
+        let before = Passed::default();
+        Self { file, text, before, marks: RefCell::default(), last: Cell::default() }
+    }
+
+    /// The same, of a text that goes on where `before` is the last.
+    #[must_use]
+    pub fn behind(self, before: Passed) -> Self {
+        Self { before, ..self }
     }
 
     /// The line and column of byte `offset`; past the end, the end.
@@ -103,7 +112,7 @@ impl<'t> TextPlaces<'t> {
             passed.pass(&self.text[offset / STEP * STEP..offset]);
         }
         self.last.set((offset, passed));
-        LineColumn { line: passed.lines + 1, column: passed.characters + 1 }
+        LineColumn { line: passed.lines + 1, column: passed.characters + 1 }.behind(self.before)
     }
 
     /// How much of the text was passed at a multiple of [`STEP`].

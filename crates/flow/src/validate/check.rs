@@ -185,7 +185,7 @@ impl<'c, 's> Checker<'c, 's> {
             if bundle.json.is_empty() && bundle.schematron.is_empty() {
                 return elements::stream(source, validators, raw, options, counters);
             }
-            return held(source, bundle, Some(validators), raw, self.validation);
+            return held(source, (bundle, Some(validators)), raw, self.validation, counters);
         }
         if bundle.json.is_empty() {
             let message =
@@ -206,9 +206,9 @@ impl<'c, 's> Checker<'c, 's> {
                 raw.checked += 1;
                 return Ok(());
             };
-            return held(rest, bundle, None, raw, self.validation);
+            return held(rest, (bundle, None), raw, self.validation, counters);
         }
-        held(source, bundle, None, raw, self.validation)
+        held(source, (bundle, None), raw, self.validation, counters)
     }
 }
 
@@ -231,19 +231,39 @@ fn accepted(
     Ok((!is_accepted).then(|| Source { reader, ..source }))
 }
 
-/// Checks documents that are held whole.
+/// Checks documents that are held whole, a few at a time.
 fn held(
     source: Source,
-    bundle: &Bundle<'_>,
-    validators: Option<&mut Validators<'_>>,
+    (bundle, mut validators): (&Bundle<'_>, Option<&mut Validators<'_>>),
     raw: &mut Raw,
     validation: Validation<'_>,
+    counters: &Counters,
+) -> Result<(), Failed> {
+    let mut pieces = source.in_pieces(validation.options);
+    while let Some((piece, _)) = pieces.next()? {
+        let done = together(piece, (bundle, validators.as_deref_mut()), raw, validation, counters);
+        pieces.settle(done)?;
+    }
+    let mut events = Events { tell: &mut |found| raw.tell(found), counters };
+    pieces.finish(validation.options, &mut events);
+    Ok(())
+}
+
+/// Checks documents that are held together.
+fn together(
+    source: Source,
+    (bundle, validators): (&Bundle<'_>, Option<&mut Validators<'_>>),
+    raw: &mut Raw,
+    validation: Validation<'_>,
+    counters: &Counters,
 ) -> Result<(), Failed> {
     let arena = Arena::new();
     let library = Library::new(&arena);
-    let counters = Counters::default();
-    let mut events = Events { tell: &mut |found| raw.tell(found), counters: &counters };
+    // Documents are counted as they are checked.
+    let read = Counters::default();
+    let mut events = Events { tell: &mut |found| raw.tell(found), counters: &read };
     let roots = library.load(source, validation.options, &mut events)?.roots;
+    counters.read(read.bytes.into_inner());
     // What is wrong with the structure comes before what is wrong with what it holds.
     if let (Some(validators), Some((name, text))) = (validators, library.first_text()) {
         elements::whole(name, text, validators, raw, validation.options);

@@ -211,10 +211,8 @@ pub(super) fn stream(
         };
         if invalid > 0 {
             let wrong = SyntaxError::not_utf8(text.len(), text.len() + invalid);
-            let whole = wrong
-                .diagnostic(&name, block.bytes)
-                .resolve(|place| Some(place.behind(progress.before)));
-            break Err(Failed::Input(whole));
+            let told = wrong.diagnostic(&name, block.bytes).behind(progress.before);
+            break Err(Failed::Input(told));
         }
         counters.read(used as u64);
         if part.is_last {
@@ -276,7 +274,7 @@ pub(super) fn whole(
 
 fn failed(error: &SyntaxError, part: &Text<'_>, before: Passed) -> Failed {
     let found = error.diagnostic(part.name, part.text.as_bytes());
-    Failed::Input(found.resolve(|place| Some(place.behind(before))))
+    Failed::Input(found.behind(before))
 }
 
 /// Tells validators of all that a part of a document has; gives how much of it was used.

@@ -280,11 +280,13 @@ impl<'a> Parser<'a> {
 
     fn document_start<R: Receiver<'a>>(&mut self, to: &mut R) -> Parsed<()> {
         loop {
-            if self.cursor.slice(self.cursor.at, self.cursor.at + 3) == "\u{feff}" {
+            self.cursor.skip();
+            // A byte order mark may stand before each document, behind comments, too (section 9.1.1).
+            while self.cursor.slice(self.cursor.at, self.cursor.at + 3) == "\u{feff}" {
                 self.cursor.at += 3;
                 self.cursor.line = self.cursor.at;
+                self.cursor.skip();
             }
-            self.cursor.skip();
             if !self.cursor.at_indicator_line(b"...") {
                 break;
             }
