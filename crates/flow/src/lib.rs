@@ -10,6 +10,7 @@ mod compression;
 mod consume;
 mod document;
 mod edit;
+mod elements;
 mod ensure;
 mod failed;
 mod fetch;

@@ -164,11 +164,7 @@ impl Blocks {
                 blocks.follow(begin);
                 Ok(Framing::Blocks(Box::new(blocks)))
             }
-            _ => {
-                blocks.buffer.truncate(blocks.filled);
-                let begin = io::Cursor::new(blocks.buffer);
-                Ok(Framing::Whole(Box::new(begin.chain(blocks.reader))))
-            }
+            _ => Ok(blocks.into_whole()),
         }
     }
 
@@ -180,6 +176,23 @@ impl Blocks {
         most: u64,
     ) -> Self {
         Self { cut: Cut::Documents(format, most), ..Self::new(reader, live) }
+    }
+
+    /// Blocks of an input that has more than so many bytes; another is better held whole.
+    pub(crate) fn of_large(reader: Bytes, live: Option<Live>, most: usize) -> io::Result<Framing> {
+        let mut blocks = Self::new(reader, live);
+        while !blocks.ended && blocks.filled <= most {
+            blocks.wanted = blocks.filled + BLOCK;
+            blocks.fill(true)?;
+        }
+        Ok(if blocks.ended { blocks.into_whole() } else { Framing::Blocks(Box::new(blocks)) })
+    }
+
+    /// The input again, to be read whole.
+    fn into_whole(mut self) -> Framing {
+        self.buffer.truncate(self.filled);
+        let begin = io::Cursor::new(self.buffer);
+        Framing::Whole(Box::new(begin.chain(self.reader)))
     }
 
     /// What is wrong with the document around its items, and the line up to there with a little more.

@@ -1,6 +1,7 @@
 //! Inputs, surveyed: streams in blocks on all threads, all else whole.
 
 mod at;
+mod elements;
 
 use std::ops::Range;
 
@@ -17,9 +18,9 @@ use crate::consume::{Consumer, consume};
 use crate::document::{Library, say_format};
 use crate::failed::{Counters, Events, Failed};
 use crate::in_order::{Made, Shared, Workers};
-use crate::input::{Input, InputOptions, Source};
+use crate::input::{Input, InputOptions, Source, cannot_read};
 use crate::pieces::Pieces;
-use crate::records::{Blocks, InputPart, valid_start};
+use crate::records::{Blocks, Framing, InputPart, valid_start};
 use crate::run::stack_size;
 use crate::stream::no_frame_error;
 use crate::transcode::Replaced;
@@ -66,6 +67,9 @@ struct Looking<'l, 'e> {
     events: &'l mut Events<'e>,
 }
 
+/// XML documents up to this part of the memory that there is are held whole.
+const HELD: usize = 64;
+
 /// How many usual blocks a batch has.
 const BATCH: usize = 4;
 
@@ -100,6 +104,9 @@ impl Looking<'_, '_> {
             && is_plain
         {
             return self.elements(source, at);
+        }
+        if self.what.at.is_none() && format == Format::Xml && is_plain && !options.lenient {
+            return self.document(source);
         }
         let names = self.what.at.map_or(Some(Vec::new()), RecordPath::to_one_list);
         if let Some(names) = names.filter(|_| format == Format::Json && is_plain) {
@@ -177,6 +184,19 @@ impl Looking<'_, '_> {
         let (base, before) = (Base::default(), Passed::default());
         let input = InputPart { name: &name, format: Format::Xml, base, before };
         self.records(&mut Blocks::new(reader, live), input, &replaced, &path).map(drop)
+    }
+
+    /// Surveys a document of XML: a large one part by part.
+    fn document(&mut self, mut source: Source) -> Result<(), Failed> {
+        let most = self.what.options.memory / HELD;
+        let framed = Blocks::of_large(source.reader, source.live.take(), most);
+        match framed.map_err(|error| Failed::Input(cannot_read(&source.name, &error)))? {
+            Framing::Blocks(blocks) => {
+                let from = (*blocks, &source.replaced);
+                elements::survey(&source.name, from, self.what, self.survey, self.events)
+            }
+            Framing::Whole(reader) => self.whole(Source { reader, ..source }),
+        }
     }
 
     /// Surveys documents that are held whole, a few at a time; as long as nothing is to be said of them, on several threads.

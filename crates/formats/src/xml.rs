@@ -33,6 +33,7 @@ mod prolog;
 mod read;
 mod records;
 mod repair;
+mod stand;
 mod tags;
 mod templates;
 mod write;

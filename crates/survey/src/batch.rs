@@ -110,6 +110,14 @@ impl Ended {
     pub fn records(&self) -> u64 {
         self.records
     }
+
+    /// The same, of values that are no records, but in one.
+    pub(crate) fn without_records(mut self) -> Self {
+        for node in &mut self.nodes {
+            (node.counts.records, node.keys) = (0, None);
+        }
+        Self { shapes: Shapes::default(), records: 0, ..self }
+    }
 }
 
 /// What a batch says of a path.
@@ -259,6 +267,13 @@ impl<'t> Batch<'t> {
             Some(first) => self.one(DOCUMENT, first, events),
             None => false,
         }
+    }
+
+    /// Counts a value as one of a member of the document that may have several, one after another.
+    pub fn member_of_document(&mut self, name: &'t str, events: &mut impl Pull<'t>) -> bool {
+        let member = self.child(DOCUMENT, Some(name));
+        let items = self.child(member, None);
+        events.next_event().is_some_and(|first| self.one(items, first, events))
     }
 
     /// Counts the record that begins with an event.

@@ -1,6 +1,9 @@
 //! What all batches had, in bounded memory.
 
 use std::collections::HashMap;
+use std::hash::BuildHasher;
+
+use foldhash::fast::FixedState;
 
 use crate::batch::{EXAMPLES, Ended, EndedNode};
 use crate::distinct::Distinct;
@@ -110,16 +113,18 @@ impl Survey {
         self.records
     }
 
+    /// The number of a file, which is the last one or comes behind it.
+    fn file(&mut self, file: &str) -> usize {
+        if self.files.last().is_none_or(|last| last != file) {
+            self.files.push(file.to_owned());
+            self.file_records.push(0);
+        }
+        self.files.len() - 1
+    }
+
     /// Takes what a batch had, whose text is behind so many line ends of the file. Batches come in the order of the input.
     pub fn take(&mut self, ended: Ended, file: &str, lines_before: u64) {
-        let file = match self.files.last() {
-            Some(last) if last == file => self.files.len() - 1,
-            _ => {
-                self.files.push(file.to_owned());
-                self.file_records.push(0);
-                self.files.len() - 1
-            }
-        };
+        let file = self.file(file);
         let Ended { nodes, shapes, records } = ended;
         let before = self.records;
         self.records += records;
@@ -139,6 +144,89 @@ impl Survey {
             self.shapes.add(hash, shape.count, features);
         }
         self.shapes.others += shapes.others;
+        self.measure();
+    }
+
+    /// Takes a record that was counted apart, by itself.
+    pub(crate) fn take_record(&mut self, record: &mut Self, file: &str) {
+        for node in &mut record.paths.nodes {
+            node.counts.records = u64::from(node.counts.values > 0);
+        }
+        let file = self.file(file);
+        self.records += 1;
+        self.file_records[file] += 1;
+        let mut features = self.adopt(record, DOCUMENT, DOCUMENT);
+        features.sort_unstable();
+        features.dedup();
+        let hash = FixedState::default().hash_one(&features);
+        self.shapes.add(hash, 1, || features.into());
+        self.measure();
+    }
+
+    /// Counts so many values of a sort.
+    pub(crate) fn count(&mut self, number: usize, sort: Sort, times: u64) {
+        let counts = &mut self.paths.nodes[number].counts;
+        counts.values += times;
+        counts.sorts[sort as usize] += times;
+    }
+
+    /// Counts a list of so many items.
+    pub(crate) fn count_list(&mut self, number: usize, items: u64) {
+        self.count(number, Sort::List, 1);
+        self.paths.nodes[number].counts.items.add(items, 1);
+    }
+
+    /// Takes what another survey, of the last file, knows of a path, and of what goes on from it, for a path of its own; gives which sorts
+    /// of values were there, on which paths.
+    pub(crate) fn adopt(&mut self, other: &mut Self, from: usize, into: usize) -> Vec<Feature> {
+        let mut features = Vec::new();
+        let mut open = vec![(from, into)];
+        while let Some((from, into)) = open.pop() {
+            for child in std::mem::take(&mut other.paths.nodes[from].children) {
+                let child_into = self.number_of(into, &other.paths.nodes[child].step);
+                open.push((child, child_into));
+            }
+            let node = &mut other.paths.nodes[from];
+            let (counts, values) =
+                (std::mem::take(&mut node.counts), std::mem::take(&mut node.values));
+            let mut extra = std::mem::take(&mut node.extra);
+            let sorts = Sort::ALL.into_iter().filter(|sort| counts.of(*sort) > 0);
+            features.extend(sorts.map(|sort| (into, sort)));
+            let file = self.files.len().saturating_sub(1);
+            extra.examples.iter_mut().for_each(|kept| kept.file = file);
+            extra.by_file.iter_mut().for_each(|own| own.file = file);
+            self.absorb(into, &counts, values, extra);
+        }
+        features
+    }
+
+    /// Adds what is known of one path to what is known of another.
+    fn absorb(&mut self, into: usize, counts: &Counts, values: Values, extra: Extra) {
+        let records = self.records;
+        let target = &mut self.paths.nodes[into];
+        target.counts.merge(counts);
+        // A record may have several of them.
+        target.counts.records = target.counts.records.min(records);
+        target.values.merge(values);
+        target.extra.keys = Keys::No;
+        target.extra.enumerated = Enumerated::Many;
+        let room = EXAMPLES - target.extra.examples.len().min(EXAMPLES);
+        target.extra.examples.extend(extra.examples.into_iter().take(room));
+        for own in extra.by_file {
+            let known = target.extra.by_file.iter_mut().find(|known| known.file == own.file);
+            match known {
+                Some(known) => {
+                    known.records += own.records;
+                    known.values += own.values;
+                    known.distinct.merge(&own.distinct);
+                }
+                None => target.extra.by_file.push(own),
+            }
+        }
+    }
+
+    /// Keeps within bounds, now and then.
+    fn measure(&mut self) {
         self.batches += 1;
         let is_due = self.batches.is_multiple_of(MEASURED)
             || self.paths.nodes.len() >= self.measured + NEW_PATHS;
@@ -260,7 +348,10 @@ impl Survey {
         let children = self.paths.nodes[widest].children.iter().copied().filter(is_member);
         let mut children: Vec<usize> = children.collect();
         // The sort is stable: of those that are as rare, the later ones go.
-        children.sort_by_key(|child| std::cmp::Reverse(self.paths.nodes[*child].counts.records));
+        children.sort_by_key(|child| {
+            let Counts { records, values, .. } = self.paths.nodes[*child].counts;
+            std::cmp::Reverse((records, values))
+        });
         let others = self.paths.child(widest, PathStep::Others);
         for child in children.split_off(children.len() / 2) {
             if let PathStep::Member(name) = self.paths.nodes[child].step.clone() {
@@ -285,16 +376,7 @@ impl Survey {
             let values: Values = std::mem::take(&mut moved.values);
             let extra = std::mem::take(&mut moved.extra);
             moved.extra.merged_into = Some(into);
-            let records = self.records;
-            let target = &mut self.paths.nodes[into];
-            target.counts.merge(&counts);
-            // A record may have several of them.
-            target.counts.records = target.counts.records.min(records);
-            target.values.merge(values);
-            target.extra.keys = Keys::No;
-            target.extra.enumerated = Enumerated::Many;
-            let room = EXAMPLES - target.extra.examples.len().min(EXAMPLES);
-            target.extra.examples.extend(extra.examples.into_iter().take(room));
+            self.absorb(into, &counts, values, extra);
         }
     }
 

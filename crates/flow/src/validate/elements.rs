@@ -1,17 +1,15 @@
 //! XML documents against XML Schemas, in memory for a part of them at a time.
 
-use std::cell::OnceCell;
-
-use kyanite_formats::xml::{self, Ancestry, Event, EventReader, Prolog, Templates, ValueAt};
-use kyanite_formats::{Format, SyntaxError};
+use kyanite_formats::Format;
+use kyanite_formats::xml::{Event, EventReader, Templates, ValueAt};
 use kyanite_schema::xsd::{Alike, Found, Places, Schema, Validator};
-use kyanite_tree::{Arena, Base, Excerpt, LineColumn, Origin, Part, Passed, Place, TextPlaces};
+use kyanite_tree::{Base, Excerpt, LineColumn, Origin, Part, Place, Span};
 
 use super::check::Raw;
+use crate::elements::{XmlPart, go_through, go_through_text};
 use crate::failed::{Counters, Events, Failed};
-use crate::input::{InputOptions, Source, cannot_read};
-use crate::records::{Blocks, Then, valid_start};
-use crate::repairs::Repairs;
+use crate::input::{InputOptions, Source};
+use crate::records::Blocks;
 
 /// XML Schemas at work on one document after another.
 pub(super) struct Validators<'c> {
@@ -124,33 +122,6 @@ impl<'c> Validators<'c> {
     }
 }
 
-/// How XML is read.
-fn reading(options: &InputOptions, base: Base) -> xml::Options {
-    xml::Options {
-        depth: options.limits.depth,
-        expansion: options.limits.expansion,
-        lenient: options.lenient,
-        drop_namespaces: options.drop_namespaces,
-        namespaces: true,
-        base,
-    }
-}
-
-/// What is known of a document between two parts of it.
-struct Progress<'h> {
-    place: Ancestry<'h>,
-    /// Where the part begins.
-    base: Base,
-    before: Passed,
-}
-
-/// A part of a document.
-struct Text<'t> {
-    name: &'t str,
-    text: &'t str,
-    is_last: bool,
-}
-
 /// Validates a document as it is read.
 pub(super) fn stream(
     source: Source,
@@ -165,65 +136,14 @@ pub(super) fn stream(
         return Err(Failed::Input(found.advise_opt(advice)));
     }
     let Source { name, reader, live, replaced, .. } = source;
-    let mut blocks = Blocks::new(reader, live);
-    blocks.cut_behind_tags();
-    let held = Arena::new();
-    let kept: OnceCell<Prolog<'_>> = OnceCell::new();
-    let mut progress =
-        Progress { place: Ancestry::default(), base: Base::default(), before: Passed::default() };
-    let mut repairs = Repairs::new(options.repairs);
+    let blocks = (Blocks::new(reader, live), &replaced);
     raw.checked += 1;
-    let read = loop {
-        let block = match blocks.next() {
-            Ok(block) => block,
-            Err(error) => break Err(Failed::Input(cannot_read(&name, &error))),
-        };
-        let (text, invalid) = valid_start(block.bytes);
-        let part = Text { name: &name, text, is_last: block.then == Then::End && invalid == 0 };
-        let mut from = 0;
-        if kept.get().is_none() {
-            match xml::prolog(held.text(text), &held, reading(options, progress.base), part.is_last)
-            {
-                Ok(read) => {
-                    from = read.end;
-                    let _ = kept.set(read);
-                }
-                Err(error) if error.wants_more() && !part.is_last && invalid == 0 => {
-                    blocks.put_back(0);
-                    continue;
-                }
-                Err(error) => break Err(failed(&error, &part, progress.before)),
-            }
-        }
-        let Some(prolog) = kept.get() else { continue };
-        let checked = self::part(
-            &part,
-            from,
-            prolog,
-            &mut progress,
-            &held,
-            (validators, raw, options),
-            &mut repairs,
-        );
-        let used = match checked {
-            Ok(used) => used,
-            Err(failed) => break Err(failed),
-        };
-        if invalid > 0 {
-            let wrong = SyntaxError::not_utf8(text.len(), text.len() + invalid);
-            let told = wrong.diagnostic(&name, block.bytes).behind(progress.before);
-            break Err(Failed::Input(told));
-        }
-        counters.read(used as u64);
-        if part.is_last {
-            break Ok(());
-        }
-        progress.before.pass(&text.as_bytes()[..used]);
-        progress.base = progress.base.behind(used);
-        blocks.used(used);
-    };
-    repairs.take_replaced(&replaced);
-    repairs.finish(&mut Events { tell: &mut |found| raw.tell(found), counters });
+    let mut told = Vec::new();
+    let mut events = Events { tell: &mut |found| told.push(found), counters };
+    let read = go_through(&name, blocks, options, &mut events, &mut |events, part| {
+        self::part(events, part, (validators, raw, options))
+    });
+    told.into_iter().for_each(|found| raw.tell(found));
     // What was found before stays, also where the document is not well-formed behind it.
     for validator in &mut validators.all {
         match &read {
@@ -245,25 +165,11 @@ pub(super) fn whole(
     raw: &mut Raw,
     options: &InputOptions,
 ) {
-    let held = Arena::new();
-    let part = Text { name, text, is_last: true };
-    let mut progress =
-        Progress { place: Ancestry::default(), base: Base::default(), before: Passed::default() };
-    // That it is well-formed is known already.
-    let Ok(prolog) = xml::prolog(text, &held, reading(options, progress.base), true) else {
-        return;
-    };
-    let mut repairs = Repairs::new(options.repairs);
-    let from = prolog.end;
-    let _ = self::part(
-        &part,
-        from,
-        &prolog,
-        &mut progress,
-        &held,
-        (validators, raw, options),
-        &mut repairs,
-    );
+    // That it is well-formed is known already, and what was repaired is told.
+    let mut events = Events { tell: &mut |_| {}, counters: &Counters::default() };
+    let _ = go_through_text((name, text), options, &mut events, &mut |events, part| {
+        self::part(events, part, (validators, raw, options))
+    });
     for validator in &mut validators.all {
         validator.finish();
         for found in validator.take_found() {
@@ -272,61 +178,39 @@ pub(super) fn whole(
     }
 }
 
-fn failed(error: &SyntaxError, part: &Text<'_>, before: Passed) -> Failed {
-    let found = error.diagnostic(part.name, part.text.as_bytes());
-    Failed::Input(found.behind(before))
-}
-
-/// Tells validators of all that a part of a document has; gives how much of it was used.
-fn part<'h>(
-    part: &Text<'_>,
-    from: usize,
-    prolog: &Prolog<'h>,
-    progress: &mut Progress<'h>,
-    held: &'h Arena,
+/// Tells validators of all that a part of a document has.
+fn part<'t>(
+    events: &mut EventReader<'t>,
+    part: &XmlPart<'t>,
     (validators, raw, options): (&mut Validators<'_>, &mut Raw, &InputOptions),
-    repairs: &mut Repairs,
-) -> Result<usize, Failed> {
-    let (base, before) = (progress.base, progress.before);
-    let arena = Arena::new();
-    let text = part.text;
-    let mut events = EventReader::new(text, &arena, prolog, reading(options, base), progress.place);
-    events.seek(from);
-    if from > 0 {
-        // Only the part with the root element begins behind a prolog.
+) -> Result<(), Failed> {
+    let XmlPart { text, base, prolog, is_last, .. } = *part;
+    if part.has_root {
         for validator in &mut validators.all {
             validator.declare_entities(prolog.unparsed_entities().into_iter());
         }
     }
-    if part.is_last {
-        events.is_last();
-    }
-    let places = TextPlaces::new(part.name, text.as_bytes());
-    let line_column = |origin: Origin| places.line_column(base.offset(origin)).behind(before);
+    let line_column = |origin: Origin| part.line_column(origin);
     let around = (text, base, &line_column as Places<'_>);
     // What is repaired, dropped or put in by declarations is no text to be compared.
     let as_written = !options.lenient && !options.drop_namespaces && !prolog.declares_attributes();
     let mut values = Vec::new();
     let mut result = Ok(());
     loop {
-        if as_written && validators.pass(&mut events, &mut values, around) {
+        if as_written && validators.pass(events, &mut values, around) {
             continue;
         }
         match events.next_event() {
             Ok(None) => break,
-            Err(error) if error.wants_more() && !part.is_last => break,
+            Err(error) if error.wants_more() && !is_last => break,
             Err(error) => {
-                result = Err(failed(&error, part, before));
+                result = Err(part.failed(&error));
                 break;
             }
-            Ok(Some(event)) => validators.take((event, &events), &mut values, around),
+            Ok(Some(event)) => validators.take((event, events), &mut values, around),
         }
     }
     validators.stop_learning();
-    let counters = Counters::default();
-    let mut saying = Events { tell: &mut |found| raw.tell(found), counters: &counters };
-    let place = |span: kyanite_tree::Span| places.place(span.start, span.end).behind(before);
-    repairs.take(events.take_repairs(), place, &mut saying);
     for validator in &mut validators.all {
         for found in validator.take_found() {
             let offset = base.offset(found.finding.origin);
@@ -334,18 +218,15 @@ fn part<'h>(
                 && found.finding.origin.position() >= base.origin(0).position()
                 && offset <= text.len();
             let place = is_here.then(|| {
-                let end = kyanite_formats::records::value_end(Format::Xml, text, offset);
-                places.place(offset, end).behind(before)
+                part.place(Span::new(
+                    offset,
+                    kyanite_formats::records::value_end(Format::Xml, text, offset),
+                ))
             });
             add(found, place, part.name, raw);
         }
     }
-    result?;
-    let place = events.place(&arena);
-    if place != progress.place {
-        progress.place = place.keep(held);
-    }
-    Ok(events.committed())
+    result
 }
 
 /// Adds a finding; where the text is gone, its line and column are all that is known of its place.
@@ -361,9 +242,10 @@ fn add(found: Found, place: Option<Place>, name: &str, raw: &mut Raw) {
 
 #[cfg(test)]
 mod tests {
+    use kyanite_formats::xml;
     use kyanite_schema::Problem;
     use kyanite_schema::xsd::{Documents, Reference};
-    use kyanite_tree::Value;
+    use kyanite_tree::{Arena, Value};
     use proptest::prelude::*;
 
     use super::*;

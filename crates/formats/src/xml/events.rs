@@ -21,12 +21,13 @@
 
 use std::borrow::Cow;
 
-use kyanite_tree::{Arena, Attribute, Content, Name, Origin};
+use kyanite_tree::{Arena, Attribute, Content, Name, Origin, Value};
 
 use super::prolog::Prolog;
 use super::read::{Ancestor, Options, Read, Reader};
 use super::records::Ancestry;
 use super::repair::Repair;
+use super::stand::Stand;
 use crate::SyntaxError;
 
 /// Something that a document is made of, with where it begins.
@@ -140,6 +141,35 @@ impl<'a> EventReader<'a> {
             _ => false,
         };
         (is_between && self.depth > 0 && begins()).then_some(at)
+    }
+
+    /// Reads the element whole that comes next, if [one does](Self::at_element) and it ends in the text; its events are then not given.
+    ///
+    /// # Errors
+    /// A [`SyntaxError`].
+    pub fn element(&mut self) -> Result<Option<Value<'a>>, SyntaxError> {
+        let Some(at) = self.at_element() else { return Ok(None) };
+        // Whatever stands before it was given.
+        self.committed = at;
+        let reader = &mut self.reader;
+        let (before, open) = (Stand::of(reader), reader.open.len());
+        reader.makes_nothing = false;
+        let read = reader.start_tag().and_then(|()| reader.content_of(open));
+        reader.makes_nothing = true;
+        let element = reader.last_element();
+        reader.closed = 0;
+        let is_cut = read.as_ref().is_err_and(SyntaxError::wants_more) && reader.is_part;
+        if is_cut || reader.open.len() != open || element.is_none() {
+            before.restore(&mut self.reader);
+            self.given = 0;
+            read.or_else(|error| if is_cut { Ok(()) } else { Err(error) })?;
+            return Ok(None);
+        }
+        read?;
+        self.reader.forget();
+        self.given = 0;
+        self.committed = self.reader.cursor.at;
+        Ok(element)
     }
 
     /// The attributes of the element that began last, declarations of namespaces among them.

@@ -350,7 +350,12 @@ impl<'a> Reader<'a> {
 
     /// Reads what stands in the elements that are open, to the end tag of the outermost (production 43).
     pub(super) fn content(&mut self) -> Read<()> {
-        while !self.open.is_empty() {
+        self.content_of(0)
+    }
+
+    /// The same of the elements but for the outermost ones.
+    pub(super) fn content_of(&mut self, outermost: usize) -> Read<()> {
+        while self.open.len() > outermost {
             let bytes = self.cursor.bytes();
             match bytes.get(self.cursor.at) {
                 Some(b'<') => match bytes.get(self.cursor.at + 1) {

@@ -6,18 +6,17 @@
 
 use std::borrow::Cow;
 
-use kyanite_tree::{Arena, Base, Content, Element, Name, Origin, Value};
+use kyanite_tree::{Arena, Base, Element, Name, Origin, Value};
 
 use super::chars;
-use super::cursor::Cursor;
 use super::dropped::{Dropped, Dropping};
-use super::entities::Budget;
 use super::lines::Lines;
 use super::needed::Needed;
 use super::prefilter::Prefilter;
 use super::prolog::Prolog;
 use super::read::{Ancestor, Options, Reader};
 use super::repair::Repair;
+use super::stand::Stand;
 use crate::SyntaxError;
 use crate::needs::{Need, Needs};
 use crate::record_view::View;
@@ -579,9 +578,9 @@ impl<'a> RecordReader<'a> {
     /// text, what stands in it is passed over piece by piece.
     fn pass_over(&mut self, level: usize, name: Name<'a>) -> Result<(), SyntaxError> {
         self.has_others = true;
-        let before = Inside::of(&self.reader);
+        let before = Stand::of(&self.reader);
         match self.reader.content() {
-            Err(error) if error.wants_more() && before.outer == 0 => {
+            Err(error) if error.wants_more() && before.is_in_text() => {
                 before.restore(&mut self.reader);
                 self.go_inside(false);
             }
@@ -671,56 +670,5 @@ impl<'a> Sifting<'a> {
         self.passed_over.holds = holds == Some(true);
         self.passed_over.records += u64::from(!self.passed_over.holds);
         (!self.passed_over.holds).then_some(end)
-    }
-}
-
-/// Where a reader stood right behind a start tag.
-struct Inside<'a> {
-    cursor: Cursor<'a>,
-    budget: Budget,
-    scope: usize,
-    open: usize,
-    outer: usize,
-    repairs: usize,
-}
-
-impl<'a> Inside<'a> {
-    fn of(reader: &Reader<'a>) -> Self {
-        Self {
-            cursor: reader.cursor.clone(),
-            budget: reader.budget,
-            scope: reader.scope.depth(),
-            open: reader.open.len(),
-            outer: reader.outer.len(),
-            repairs: reader.repairs.len(),
-        }
-    }
-
-    /// Has the reader stand there again.
-    fn restore(self, reader: &mut Reader<'a>) {
-        reader.cursor = self.cursor;
-        reader.budget = self.budget;
-        reader.scope.leave(self.scope);
-        reader.open.truncate(self.open);
-        reader.outer.truncate(self.outer);
-        reader.repairs.truncate(self.repairs);
-        reader.forget();
-    }
-}
-
-impl<'a> Reader<'a> {
-    /// Forgets what was read and is not needed.
-    fn forget(&mut self) {
-        self.nodes.clear();
-        self.text = None;
-        self.is_joined = false;
-    }
-
-    /// The element that was read last.
-    fn last_element(&self) -> Option<Value<'a>> {
-        match self.nodes.last() {
-            Some(Content::Element(origin, element)) => Some(Value::Element(*origin, element)),
-            _ => None,
-        }
     }
 }

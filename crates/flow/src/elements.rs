@@ -1,0 +1,196 @@
+//! Documents of XML, gone through by their events, in memory for a part of them at a time.
+
+use std::cell::OnceCell;
+
+use kyanite_formats::SyntaxError;
+use kyanite_formats::xml::{self, Ancestry, EventReader, Prolog};
+use kyanite_tree::{Arena, Base, LineColumn, Origin, Passed, Place, Span, TextPlaces};
+
+use crate::failed::{Events, Failed};
+use crate::input::{InputOptions, cannot_read};
+use crate::records::{Blocks, Then, valid_start};
+use crate::repairs::Repairs;
+use crate::transcode::Replaced;
+
+/// A part of a document.
+pub(crate) struct XmlPart<'t> {
+    /// The input's name in messages.
+    pub(crate) name: &'t str,
+    pub(crate) text: &'t str,
+    /// Room for what is made of it.
+    pub(crate) arena: &'t Arena,
+    pub(crate) prolog: &'t Prolog<'t>,
+    /// Whether the root element begins in it.
+    pub(crate) has_root: bool,
+    pub(crate) is_last: bool,
+    /// Where it begins in the space of origins.
+    pub(crate) base: Base,
+    /// How much of the document stands before it.
+    pub(crate) before: Passed,
+    pub(crate) places: TextPlaces<'t>,
+}
+
+impl XmlPart<'_> {
+    /// The place of a span of the part.
+    pub(crate) fn place(&self, span: Span) -> Place {
+        self.places.place(span.start, span.end)
+    }
+
+    /// The line and column of what was read in this part.
+    pub(crate) fn line_column(&self, origin: Origin) -> LineColumn {
+        self.places.line_column(self.base.offset(origin))
+    }
+
+    /// What is wrong with the document, as the end of a run.
+    pub(crate) fn failed(&self, error: &SyntaxError) -> Failed {
+        let found = error.diagnostic(self.name, self.text.as_bytes());
+        Failed::Input(found.behind(self.before))
+    }
+}
+
+/// Looks at the events of a part, as far as they are there.
+pub(crate) type Visit<'v> =
+    &'v mut dyn for<'t> FnMut(&mut EventReader<'t>, &XmlPart<'t>) -> Result<(), Failed>;
+
+/// How XML is read.
+pub(crate) fn reading(options: &InputOptions, base: Base) -> xml::Options {
+    xml::Options {
+        depth: options.limits.depth,
+        expansion: options.limits.expansion,
+        lenient: options.lenient,
+        drop_namespaces: options.drop_namespaces,
+        namespaces: true,
+        base,
+    }
+}
+
+/// Goes through a document that is held, which is one part.
+pub(crate) fn go_through_text(
+    (name, text): (&str, &str),
+    options: &InputOptions,
+    events: &mut Events<'_>,
+    visit: Visit<'_>,
+) -> Result<(), Failed> {
+    let held = Arena::new();
+    let mut repairs = Repairs::new(options.repairs);
+    let mut document = Document::new(name, &held);
+    document.part((text, true), options, (events, &mut repairs), visit).map(drop)
+}
+
+/// Goes through a document, part by part.
+pub(crate) fn go_through(
+    name: &str,
+    (mut blocks, replaced): (Blocks, &Replaced),
+    options: &InputOptions,
+    events: &mut Events<'_>,
+    visit: Visit<'_>,
+) -> Result<(), Failed> {
+    blocks.cut_behind_tags();
+    let held = Arena::new();
+    let mut document = Document::new(name, &held);
+    let mut repairs = Repairs::new(options.repairs);
+    let read = loop {
+        let block = match blocks.next() {
+            Ok(block) => block,
+            Err(error) => break Err(Failed::Input(cannot_read(name, &error))),
+        };
+        let (text, invalid) = valid_start(block.bytes);
+        let is_last = block.then == Then::End && invalid == 0;
+        let used = match document.part((text, is_last), options, (events, &mut repairs), visit) {
+            Ok(Some(used)) => used,
+            // The root element has not begun.
+            Ok(None) if invalid == 0 => {
+                blocks.put_back(0);
+                continue;
+            }
+            Ok(None) => 0,
+            Err(failed) => break Err(failed),
+        };
+        if invalid > 0 {
+            let wrong = SyntaxError::not_utf8(text.len(), text.len() + invalid);
+            let told = wrong.diagnostic(name, block.bytes).behind(document.before);
+            break Err(Failed::Input(told));
+        }
+        events.read(used);
+        if is_last {
+            break Ok(());
+        }
+        document.before.pass(&text.as_bytes()[..used]);
+        document.base = document.base.behind(used);
+        blocks.used(used);
+    };
+    repairs.take_replaced(replaced);
+    repairs.finish(events);
+    read
+}
+
+/// What is known of a document between two parts of it.
+struct Document<'h> {
+    name: &'h str,
+    held: &'h Arena,
+    prolog: OnceCell<Prolog<'h>>,
+    place: Ancestry<'h>,
+    base: Base,
+    before: Passed,
+}
+
+impl<'h> Document<'h> {
+    fn new(name: &'h str, held: &'h Arena) -> Self {
+        let (prolog, place) = (OnceCell::new(), Ancestry::default());
+        Self { name, held, prolog, place, base: Base::default(), before: Passed::default() }
+    }
+
+    /// Has a part visited; gives how much of it was used, or nothing where the root element does not begin in it.
+    fn part(
+        &mut self,
+        (text, is_last): (&str, bool),
+        options: &InputOptions,
+        (events, repairs): (&mut Events<'_>, &mut Repairs),
+        visit: Visit<'_>,
+    ) -> Result<Option<usize>, Failed> {
+        let mut from = 0;
+        if self.prolog.get().is_none() {
+            let read =
+                xml::prolog(self.held.text(text), self.held, reading(options, self.base), is_last);
+            match read {
+                Ok(read) => {
+                    from = read.end;
+                    let _ = self.prolog.set(read);
+                }
+                Err(error) if error.wants_more() && !is_last => return Ok(None),
+                Err(error) => {
+                    let found = error.diagnostic(self.name, text.as_bytes());
+                    return Err(Failed::Input(found.behind(self.before)));
+                }
+            }
+        }
+        let Some(prolog) = self.prolog.get() else { return Ok(None) };
+        let arena = Arena::new();
+        let (base, before) = (self.base, self.before);
+        let places = TextPlaces::new(self.name, text.as_bytes()).behind(before);
+        let part = XmlPart {
+            name: self.name,
+            text,
+            arena: &arena,
+            prolog,
+            has_root: from > 0,
+            is_last,
+            base,
+            before,
+            places,
+        };
+        let mut reader = EventReader::new(text, &arena, prolog, reading(options, base), self.place);
+        reader.seek(from);
+        if is_last {
+            reader.is_last();
+        }
+        let visited = visit(&mut reader, &part);
+        repairs.take(reader.take_repairs(), |span| part.place(span), events);
+        visited?;
+        let place = reader.place(&arena);
+        if place != self.place {
+            self.place = place.keep(self.held);
+        }
+        Ok(Some(reader.committed()))
+    }
+}
