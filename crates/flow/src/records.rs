@@ -295,8 +295,8 @@ impl Blocks {
     /// Where the block that is there can be cut; where the input pauses, behind what may be the end of a record.
     fn cut(&self, pauses: bool) -> Option<usize> {
         let bytes = &self.buffer[..self.filled];
-        let start = match &self.cut {
-            Cut::Line => return Some(memchr::memrchr(b'\n', bytes)? + 1),
+        let end = match &self.cut {
+            Cut::Line => memchr::memrchr(b'\n', bytes)?,
             Cut::Items => return (self.item_end > 0).then_some(self.item_end),
             Cut::Documents(format, most) => {
                 let is_too_large = bytes.len() as u64 > *most;
@@ -308,23 +308,19 @@ impl Blocks {
                 // Where no line begins so for long, others may be records as well.
                 let may_be_any = pauses || bytes.len() >= LONGEST * self.size;
                 let line = line.or_else(|| memchr::memrchr(b'\n', bytes).filter(|_| may_be_any));
-                return Some(line? + 1);
+                line?
             }
-            Cut::Before(start) if !pauses => start,
-            Cut::Tag | Cut::Before(_) => return Some(memchr::memrchr(b'>', bytes)? + 1),
+            Cut::Before(start) if !pauses => {
+                let found = last_tag(bytes, start);
+                // Where none begins for so long, what goes on is no record.
+                if found.is_some() || bytes.len() < LONGEST * self.size {
+                    return found;
+                }
+                memchr::memrchr(b'>', bytes)?
+            }
+            Cut::Tag | Cut::Before(_) => memchr::memrchr(b'>', bytes)?,
         };
-        let mut end = bytes.len();
-        loop {
-            let at = memchr::memmem::rfind(&bytes[..end], start)?;
-            // The name may only begin like that of a record.
-            let is_name = bytes
-                .get(at + start.len())
-                .is_some_and(|byte| byte.is_ascii_whitespace() || matches!(byte, b'>' | b'/'));
-            if is_name && at > 0 {
-                return Some(at);
-            }
-            end = at;
-        }
+        Some(end + 1)
     }
 
     /// Puts the next block into `block`, and keeps what is behind it; tells what comes then. Gives nothing when the input
@@ -388,6 +384,22 @@ impl Blocks {
             self.buffer.truncate(self.wanted);
             self.buffer.shrink_to_fit();
         }
+    }
+}
+
+/// Where the last tag begins whose beginning is `start`, up to the end of its name, if it is not the first.
+fn last_tag(bytes: &[u8], start: &[u8]) -> Option<usize> {
+    let mut end = bytes.len();
+    loop {
+        let at = memchr::memmem::rfind(&bytes[..end], start)?;
+        // The name may only begin like that of a record.
+        let is_name = bytes
+            .get(at + start.len())
+            .is_some_and(|byte| byte.is_ascii_whitespace() || matches!(byte, b'>' | b'/'));
+        if is_name && at > 0 {
+            return Some(at);
+        }
+        end = at;
     }
 }
 
@@ -720,26 +732,33 @@ mod tests {
     }
 
     #[test]
-    fn blocks_end_before_lines_that_begin_so_if_there_are_any() {
-        let records = "{\n \"a\": [\n1]}\n".repeat(60_000);
-        let others = format!("{records}{}", " {\"a\": 1}\n".repeat(400_000));
-        let mut blocks = Blocks::new(Box::new(io::Cursor::new(others.clone().into_bytes())), None);
-        blocks.cut_before_line(b'{');
-        let (mut seen, mut most) = (0, 0);
-        loop {
-            let block = blocks.next().unwrap();
-            let (used, is_last) = (block.bytes.len(), block.then == Then::End);
-            seen += used;
-            most = most.max(used);
-            let next = others.as_bytes().get(seen);
-            assert!(is_last || seen > records.len() - BLOCK || next == Some(&b'{'));
-            blocks.used(used);
-            if is_last {
-                break;
+    fn blocks_end_before_what_begins_records_if_there_are_any() {
+        let lists = ("{\n \"a\": [\n1]}\n".repeat(60_000), " {\"a\": 1}\n".repeat(400_000), "{");
+        let tags = ("<a>1</a>".repeat(60_000), "<ab>1</ab>".repeat(400_000), "<a>");
+        for (records, others, begin) in [lists, tags] {
+            let text = format!("{records}{others}");
+            let mut blocks =
+                Blocks::new(Box::new(io::Cursor::new(text.clone().into_bytes())), None);
+            match begin {
+                "{" => blocks.cut_before_line(b'{'),
+                _ => blocks.cut_before("<a"),
             }
+            let (mut seen, mut most) = (0, 0);
+            loop {
+                let block = blocks.next().unwrap();
+                let (used, is_last) = (block.bytes.len(), block.then == Then::End);
+                seen += used;
+                most = most.max(used);
+                let begins = text[seen..].starts_with(begin);
+                assert!(is_last || seen > records.len() - BLOCK || begins);
+                blocks.used(used);
+                if is_last {
+                    break;
+                }
+            }
+            assert_eq!(seen, text.len());
+            assert!(most < 2 * LONGEST * BLOCK, "{most}");
         }
-        assert_eq!(seen, others.len());
-        assert!(most < 2 * LONGEST * BLOCK, "{most}");
     }
 
     #[test]

@@ -3,7 +3,9 @@
 
 use std::io::{Cursor, Read};
 
-use kyanite_flow::{Counters, Events, Input, InputOptions, InputReader, RecordPath, Surveyed, survey};
+use kyanite_flow::{
+    Counters, Events, Input, InputOptions, InputReader, RecordPath, Surveyed, survey,
+};
 use kyanite_formats::Format;
 use proptest::prelude::*;
 
@@ -45,7 +47,9 @@ fn shapes() {
         format!("<fleet xml:space='preserve'>{items}</fleet>"),
         // Elements large themselves, one or several of a name, and some of them in order.
         format!("<fleet><ships>{items}</ships><ports>{items}<port/></ports></fleet>"),
-        format!("<fleet><ships>{items}</ships><ships>{items}<port/>{items}</ships><ships/></fleet>"),
+        format!(
+            "<fleet><ships>{items}</ships><ships>{items}<port/>{items}</ships><ships/></fleet>"
+        ),
         format!("<fleet><a><b><c>{items}</c></b><b>{items}</b></a><a/></fleet>"),
         // A text that is large.
         format!("<fleet><name>{}</name><name/></fleet>", "Tern ".repeat(30_000)),
@@ -54,7 +58,9 @@ fn shapes() {
         format!("<fleet><name> <!-- c -->{}</name></fleet>", "]".repeat(300_000)),
         format!("<fleet lang='en'>{}</fleet>", " ".repeat(300_000)),
         // Entities with elements.
-        format!("<!DOCTYPE fleet [<!ENTITY e '<port>A</port>x'>]><fleet>{items}&e;{items}&e;</fleet>"),
+        format!(
+            "<!DOCTYPE fleet [<!ENTITY e '<port>A</port>x'>]><fleet>{items}&e;{items}&e;</fleet>"
+        ),
         format!("<f:fleet xmlns:f='urn:f'>{}</f:fleet>", items.replace("item", "f:item")),
         // Broken far behind the beginning.
         format!("<fleet>{items}<a></b></fleet>"),
@@ -86,7 +92,11 @@ fn content(depth: u32) -> BoxedStrategy<String> {
     }
     let inner = content(depth - 1);
     let times = prop_oneof![6 => 1usize..3, 2 => 100usize..600];
-    let several = (proptest::collection::vec((inner, times), 0..4), "name|port|item|ships", "( no='[1-3]')?( xml:space='preserve')?");
+    let several = (
+        proptest::collection::vec((inner, times), 0..4),
+        "name|port|item|ships",
+        "( no='[1-3]')?( xml:space='preserve')?",
+    );
     let element = several.prop_map(|(parts, name, attributes)| {
         let inside: String = parts.iter().map(repeated).collect();
         format!("<{name}{attributes}>{inside}</{name}>")
