@@ -1,5 +1,5 @@
 //! Aggregates as running states: item by item, so that they run over a list or over a stream alike; parts of a stream can be
-//! merged in any order, and a state can be written down.
+//! merged in any order, and a state can be written down: but for the different values, whose order is that of the items.
 //!
 //! ```
 //! use kyanite_eval::accumulator::{Accumulator, Aggregate};
@@ -14,6 +14,8 @@
 //! assert_eq!("sum 2 2.5".parse::<Accumulator>().unwrap(), sum);
 //! ```
 
+mod distinct;
+
 use std::cmp::Ordering;
 use std::fmt;
 use std::str::FromStr;
@@ -21,6 +23,9 @@ use std::str::FromStr;
 use kyanite_tree::{Arena, Decimal, Number, Origin, Value};
 
 use crate::rank::Rank;
+use distinct::Distinct;
+
+pub use distinct::is_nothing;
 
 /// What is kept of the items.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -35,9 +40,12 @@ pub enum Aggregate {
     Least,
     /// The greatest number, or the last text.
     Greatest,
+    /// The different values.
+    Distinct,
 }
 
 impl Aggregate {
+    /// Those whose states are joined in any order, and written down.
     const ALL: [Self; 5] = [Self::Count, Self::Sum, Self::Mean, Self::Least, Self::Greatest];
 
     fn word(self) -> &'static str {
@@ -47,15 +55,30 @@ impl Aggregate {
             Self::Mean => "mean",
             Self::Least => "least",
             Self::Greatest => "greatest",
+            Self::Distinct => "distinct",
         }
+    }
+
+    /// Whether it is the same in whatever order the items come.
+    #[must_use]
+    pub fn is_of_any_order(self) -> bool {
+        self != Self::Distinct
     }
 }
 
-/// An aggregate under way. All but [`Aggregate::Count`] skip null and empty texts without a type.
+/// An aggregate under way. All but [`Aggregate::Count`] skip empty texts without a type and, but for [`Aggregate::Distinct`], null.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub struct Accumulator {
     of: Aggregate,
     count: i64,
+    sum: Decimal,
+    best: Option<Best>,
+    distinct: Option<Box<Distinct>>,
+}
+
+/// What two states come to, but for what is simply put together.
+#[derive(Debug)]
+pub struct Joint {
     sum: Decimal,
     best: Option<Best>,
 }
@@ -140,7 +163,8 @@ impl Accumulator {
     /// The state over no items.
     #[must_use]
     pub fn new(of: Aggregate) -> Self {
-        Self { of, count: 0, sum: Decimal::ZERO, best: None }
+        let distinct = (of == Aggregate::Distinct).then(Box::default);
+        Self { of, count: 0, sum: Decimal::ZERO, best: None, distinct }
     }
 
     /// What it keeps of the items.
@@ -155,10 +179,14 @@ impl Accumulator {
     /// When it is none that can be aggregated so; the state is as it was.
     #[inline]
     pub fn add(&mut self, item: Value<'_>) -> Result<(), Failure> {
+        if let Some(distinct) = &mut self.distinct {
+            distinct.add(item);
+            return Ok(());
+        }
         let item = item.simple();
         match (self.of, item) {
             (Aggregate::Count, _) => self.count += 1,
-            (_, Value::Null(_) | Value::Untyped(_, "")) => {}
+            (Aggregate::Distinct, _) | (_, Value::Null(_) | Value::Untyped(_, "")) => {}
             (Aggregate::Sum | Aggregate::Mean, item) => {
                 let added = match item {
                     Value::Number(_, number) => self.sum.add_spelled(number.as_str()),
@@ -191,11 +219,22 @@ impl Accumulator {
         Ok(())
     }
 
-    /// The state over the items of both, whichever came first.
+    /// The state over the items of both, whichever came first; of different values, those of the other come later.
     ///
     /// # Errors
     /// When numbers and texts meet, or the sum is too large.
     pub fn merged(&self, other: &Self) -> Result<Self, Failure> {
+        let joint = self.joint(other)?;
+        let mut all = self.clone();
+        all.join(other, joint);
+        Ok(all)
+    }
+
+    /// What the two come to, for [`Self::join`].
+    ///
+    /// # Errors
+    /// When numbers and texts meet, or the sum is too large.
+    pub fn joint(&self, other: &Self) -> Result<Joint, Failure> {
         let best = match (&self.best, &other.best) {
             (Some(own), Some(other)) => {
                 let order = own.rank().order(&other.rank());
@@ -211,7 +250,16 @@ impl Accumulator {
         };
         let sum = self.sum.add(&other.sum);
         let sum = sum.map_err(|error| Failure::new(FrameError::Other, error))?;
-        Ok(Self { of: self.of, count: self.count + other.count, sum, best })
+        Ok(Joint { sum, best })
+    }
+
+    /// Takes the items of another, with what the two come to.
+    pub fn join(&mut self, other: &Self, joint: Joint) {
+        let Joint { sum, best } = joint;
+        (self.sum, self.best, self.count) = (sum, best, self.count + other.count);
+        if let (Some(own), Some(later)) = (&mut self.distinct, &other.distinct) {
+            own.extend(later);
+        }
     }
 
     /// Forgets where the best item was read, since what it was read from is gone.
@@ -242,6 +290,7 @@ impl Accumulator {
                     (false, None) => Value::Text(best.origin, text),
                 }
             }),
+            Aggregate::Distinct => self.distinct.as_ref().map(|distinct| distinct.list(arena)),
         })
     }
 }
@@ -270,7 +319,7 @@ pub fn number(item: Value<'_>) -> Result<Decimal, Failure> {
     })
 }
 
-/// The state in a line: what it is, how many items, their sum; then how the best item is to be read (`number`, `text`, or
+/// The state in a line, but for different values: what it is, how many items, their sum; then how the best item is to be read (`number`, `text`, or
 /// `untyped`), and its text, which may hold anything.
 impl fmt::Display for Accumulator {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
@@ -311,7 +360,7 @@ impl FromStr for Accumulator {
             }
             _ => return Err(NoState),
         };
-        Ok(Self { of, count, sum, best })
+        Ok(Self { count, sum, best, ..Self::new(of) })
     }
 }
 

@@ -35,7 +35,7 @@ fn given(rule: &str, input: &Path, what: What, gather: bool) -> Given {
 }
 
 /// Rules that run by record, and what else they are asked.
-const RULES: [&str; 37] = [
+const RULES: [&str; 43] = [
     "$[*]",
     "$[*].a",
     "$[*]..b",
@@ -73,6 +73,12 @@ const RULES: [&str; 37] = [
     "max(for r in $[*] return r.a ?? 0) + 1",
     "let k = 2 return k * sum($[*].a)",
     "if sum($[*].a) > 3 then 'much' else 'little'",
+    "distinct($[*])",
+    "distinct($[*].list[*])",
+    "sort(distinct($[?@.b == 'x'].a))",
+    "length(distinct(for r in $[*] where exists(r.b) return r.b))",
+    "for r in $[*] group by b = r.b return {b, a: distinct(r[*].a), all: distinct(r[*].list[*])}",
+    "for r in $[*] group by b = r.b return {b, n: length(distinct(r[?@.a > 1].a)) + count(r[*])}",
 ];
 
 fn record() -> impl Strategy<Value = String> {

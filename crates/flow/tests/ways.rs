@@ -39,7 +39,7 @@ fn ran(
     (result.map_err(|failed| failed.to_string()), told)
 }
 
-const RULES: [&str; 22] = [
+const RULES: [&str; 24] = [
     "$[*]",
     "$[*].n",
     "$[?@.n > 4]",
@@ -62,6 +62,8 @@ const RULES: [&str; 22] = [
     "for t at i in $[*] where i < 70 return [i, t.n]",
     "$[10:200:7].in",
     "for t in $[*] return {n: t['n'], names: keys(t)}",
+    "distinct($[*].list)",
+    "for t in $[*] group by k = t.t return {k, in: distinct(t[*].in), n: distinct(t[*].n)}",
 ];
 
 fn record() -> impl Strategy<Value = String> {

@@ -126,10 +126,13 @@ impl RecordState {
     /// # Errors
     /// When the aggregates cannot be joined.
     pub fn join(&mut self, later: &Self) -> Result<(), CannotJoin> {
-        if let (Some(own), Some(later)) = (&self.fold, &later.fold) {
-            self.fold = Some(own.merged(later).map_err(|_| CannotJoin)?);
-        }
+        let pair = self.fold.as_mut().zip(later.fold.as_ref());
+        let joint = pair.map(|(own, later)| own.joint(later).map(|joint| (own, later, joint)));
+        let joint = joint.transpose().map_err(|_| CannotJoin)?;
         self.tally.folded.join(&later.tally.folded).map_err(|_| CannotJoin)?;
+        if let Some((own, later, joint)) = joint {
+            own.join(later, joint);
+        }
         self.turns += later.turns;
         Ok(())
     }

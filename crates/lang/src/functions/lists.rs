@@ -1,8 +1,7 @@
 //! Functions of lists.
 
-use std::collections::HashSet;
-
-use kyanite_tree::{Key, Value, equal};
+use kyanite_eval::accumulator::Aggregate;
+use kyanite_tree::{Value, equal};
 
 use super::{Call, Outcome, Run, Signature, Takes, takes};
 use crate::types::Type;
@@ -35,7 +34,7 @@ pub(super) const TABLE: &[Signature] = &[
         result: Type::List,
         summary: "Each different value once, in the order of first appearance; empty cells and elements are none.",
         example: ("distinct([\"ness\", \"holm\", \"ness\"])", "[\"ness\",\"holm\"]"),
-        run: Run::Values(distinct),
+        run: Run::Fold(Aggregate::Distinct),
     },
     Signature {
         name: "contains",
@@ -58,15 +57,6 @@ pub(super) const TABLE: &[Signature] = &[
         run: Run::Values(super::texts::join),
     },
 ];
-
-fn distinct<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
-    let mut seen = HashSet::new();
-    let mut kept: Vec<Value<'a>> = call.items(0).to_vec();
-    kept.retain(|item| {
-        !matches!(item.simple(), Value::Untyped(_, "")) && seen.insert(Key::of(*item))
-    });
-    Ok(Some(call.arena.list(&kept)))
-}
 
 fn contains<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
     let found = match (call.argument(0), call.argument(1)) {

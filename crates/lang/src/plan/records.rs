@@ -82,8 +82,17 @@ impl Plan {
         if let Some(why) = self.depends_on_order(unit) {
             return Err(why);
         }
-        let has_groups =
-            self.holding().is_some_and(|(repeat, position)| repeat.clauses[position].kind.folds());
+        let folds =
+            self.holding().and_then(|(repeat, position)| match &repeat.clauses[position].kind {
+                ClauseKind::GroupBy { folds, .. } => folds.as_ref(),
+                _ => None,
+            });
+        let of_groups = folds.into_iter().flat_map(|folds| &folds.folds).map(|fold| fold.kind);
+        let kinds = self.fold.iter().map(|fold| fold.kind).chain(of_groups);
+        if kinds.into_iter().any(|kind| !kind.is_of_any_order()) {
+            return Err(CannotCut::Clause("distinct"));
+        }
+        let has_groups = folds.is_some();
         if self.fold.is_some() || has_groups { Ok(()) } else { Err(CannotCut::NothingToJoin) }
     }
 

@@ -1,11 +1,12 @@
 //! Evaluation of expressions.
 
 use std::cmp::Ordering;
+use std::collections::HashSet;
 use std::ops::ControlFlow;
 
 use kyanite_formats::record_view::View;
 use kyanite_tree::{
-    Code, Decimal, Kind as ValueKind, MapBuilder, Number, Origin, Value, equal, order,
+    Code, Decimal, Key, Kind as ValueKind, MapBuilder, Number, Origin, Value, equal, order,
 };
 
 use super::Runner;
@@ -15,7 +16,7 @@ use crate::functions::{self, Fault, Parameter, Run, Signature, Takes};
 use crate::plan::{Case, Entry, Expr, Item, Kind, Piece};
 use crate::syntax::ast::{Binary, Literal};
 use crate::trace::Trace;
-use kyanite_eval::accumulator::{Accumulator, Aggregate};
+use kyanite_eval::accumulator::{Accumulator, Aggregate, is_nothing};
 
 /// How many defs may run inside each other.
 const CALLS: usize = 1000;
@@ -413,11 +414,18 @@ impl<'a> Runner<'_, 'a> {
     ) -> Ran<Option<Value<'a>>> {
         let mut fold = Accumulator::new(kind);
         let mut fault = None;
-        let mut take = |item| match fold.add(item) {
-            Ok(()) => ControlFlow::Continue(()),
-            Err(found) => {
-                fault = Some(found);
-                ControlFlow::Break(())
+        let mut different = Different::default();
+        let mut take = |item| {
+            if kind == Aggregate::Distinct {
+                different.take(item);
+                return ControlFlow::Continue(());
+            }
+            match fold.add(item) {
+                Ok(()) => ControlFlow::Continue(()),
+                Err(found) => {
+                    fault = Some(found);
+                    ControlFlow::Break(())
+                }
             }
         };
         let mut given = None;
@@ -439,6 +447,7 @@ impl<'a> Runner<'_, 'a> {
         }
         let outcome = match fault {
             Some(fault) => Err(fault),
+            None if kind == Aggregate::Distinct => Ok(Some(self.arena.list(&different.items))),
             None => fold.value(self.arena),
         };
         outcome.map_err(|fault| {
@@ -584,5 +593,20 @@ fn compare(operator: Binary, left: Option<Value<'_>>, right: Option<Value<'_>>) 
         Binary::LessOrEqual => is(Ordering::Less) || same(),
         Binary::GreaterOrEqual => is(Ordering::Greater) || same(),
         _ => false,
+    }
+}
+
+/// The different items of a list that is held, as they stand there.
+#[derive(Default)]
+struct Different<'a> {
+    items: Vec<Value<'a>>,
+    seen: HashSet<Key>,
+}
+
+impl<'a> Different<'a> {
+    fn take(&mut self, item: Value<'a>) {
+        if !is_nothing(item) && self.seen.insert(Key::of(item)) {
+            self.items.push(item);
+        }
     }
 }

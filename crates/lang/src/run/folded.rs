@@ -7,7 +7,7 @@ use kyanite_tree::{Arena, Origin, Packed, ShortText, Value, pack};
 
 use crate::functions::Fault;
 use crate::plan::GroupFolds;
-use kyanite_eval::accumulator::{Accumulator, Aggregate};
+use kyanite_eval::accumulator::{Accumulator, Aggregate, Joint};
 
 /// Groups whose turns went into aggregates.
 #[derive(Clone, Debug, Default)]
@@ -128,20 +128,20 @@ impl Folded {
     /// # Errors
     /// When two aggregates cannot be joined; nothing is changed then.
     pub(super) fn join(&mut self, later: &Self) -> Result<(), Fault> {
-        let mut joined = Vec::with_capacity(later.groups.len());
+        let mut joints = Vec::with_capacity(later.groups.len());
         for (key, group) in later.in_turn() {
-            let folds = match self.position(key) {
-                None => group.folds.clone(),
-                Some(own) => {
-                    let pairs = self.groups[own].folds.iter().zip(&group.folds);
-                    pairs.map(|(own, later)| own.joined(later)).collect::<Result<_, Fault>>()?
-                }
-            };
-            joined.push((key, group, folds));
+            let own = self.position(key);
+            let pairs = own.map(|own| self.groups[own].folds.iter().zip(&group.folds));
+            let of_group = pairs.into_iter().flatten().map(|(own, later)| own.joint(later));
+            joints.push((key, group, own, of_group.collect::<Result<Vec<_>, Fault>>()?));
         }
-        for (key, group, folds) in joined {
-            let position = self.group(key, || group.clone());
-            self.groups[position].folds = folds;
+        for (key, group, own, of_group) in joints {
+            let Some(own) = own else {
+                self.group(key, || group.clone());
+                continue;
+            };
+            let pairs = self.groups[own].folds.iter_mut().zip(&group.folds);
+            pairs.zip(of_group).for_each(|((own, later), joint)| own.join(later, joint));
         }
         Ok(())
     }
@@ -154,9 +154,10 @@ impl Folded {
                 continue;
             };
             for (own, later) in self.groups[own].folds.iter_mut().zip(&group.folds) {
-                *own = own
-                    .joined(later)
-                    .unwrap_or_else(|fault| Running { fold: Err(fault), of: Vec::new() });
+                match own.joint(later) {
+                    Ok(joint) => own.join(later, joint),
+                    Err(fault) => own.fold = Err(fault),
+                }
             }
         }
     }
@@ -184,12 +185,21 @@ impl Running {
         Self { fold: Ok(Accumulator::new(kind)), of: Vec::new() }
     }
 
-    fn joined(&self, later: &Self) -> Result<Self, Fault> {
-        let fold = match (&self.fold, &later.fold) {
-            (Ok(own), Ok(later)) => Ok(own.merged(later)?),
-            (Err(fault), _) | (_, Err(fault)) => Err(Fault::clone(fault)),
-        };
-        Ok(Self { fold, of: Vec::new() })
+    /// What this and a later one come to; nothing where something was wrong with an item.
+    fn joint(&self, later: &Self) -> Result<Option<Joint>, Fault> {
+        Ok(match (&self.fold, &later.fold) {
+            (Ok(own), Ok(later)) => Some(own.joint(later)?),
+            _ => None,
+        })
+    }
+
+    /// Takes the items of a later one, with what the two come to.
+    fn join(&mut self, later: &Self, joint: Option<Joint>) {
+        match (&mut self.fold, &later.fold, joint) {
+            (Ok(own), Ok(later), Some(joint)) => own.join(later, joint),
+            (Ok(_), Err(fault), _) => self.fold = Err(fault.clone()),
+            _ => {}
+        }
     }
 }
 
