@@ -35,7 +35,7 @@ fn given(rule: &str, input: &Path, what: What, gather: bool) -> Given {
 }
 
 /// Rules that run by record, and what else they are asked.
-const RULES: [&str; 43] = [
+const RULES: [&str; 49] = [
     "$[*]",
     "$[*].a",
     "$[*]..b",
@@ -73,6 +73,12 @@ const RULES: [&str; 43] = [
     "max(for r in $[*] return r.a ?? 0) + 1",
     "let k = 2 return k * sum($[*].a)",
     "if sum($[*].a) > 3 then 'much' else 'little'",
+    "$..b",
+    "$..['list', 'a'][0]",
+    "count($..b)",
+    "for x in $..list where length(x) > 1 return x[-1]",
+    "for b at i in $..b return {b, i}",
+    "$..b[?@.b].b",
     "distinct($[*])",
     "distinct($[*].list[*])",
     "sort(distinct($[?@.b == 'x'].a))",
@@ -164,6 +170,8 @@ fn what_is_told_is_the_same_by_record_and_whole() {
         ("for r in $[*] for l in r.legs[*] return l.from", "no `from` under $[*].legs[*]"),
         ("for r in $[*] where r.vessel == 'x' return r", "this `where` held for none of 2 turns"),
         ("$[?@.vessel == 'x']", "`[?@.vessel == 'x']` held for none of 2 nodes under $"),
+        ("$..vesel", "no `vesel` anywhere under $"),
+        ("count($..legs[*].from)", "no `from` under $..legs[*]"),
         ("$[5]", "`[5]` selected nothing at $, which is a list of 2"),
         ("$[7:]", "`[7:]` selected nothing at $, which is a list of 2"),
     ] {

@@ -136,7 +136,7 @@ struct Seen {
 impl Analysis {
     /// What a plan sees; `copies` where the record that its result is, or begins with, is copied as it is.
     fn of(plan: &Plan, unit: RecordUnit, copies: bool) -> Option<Self> {
-        let Records { head, source, base } = plan.records(unit)?;
+        let Records { head, source, rest: from, .. } = plan.records(unit)?;
         let mut analysis = Self {
             needs: Needs::nothing(),
             locals: vec![Parts::default(); plan.frame],
@@ -152,11 +152,11 @@ impl Analysis {
             // Records that are copied as they are, if they are given at all.
             RecordSource::Many(_) if copies => {}
             RecordSource::Many(path) => {
-                let rest = path.segments.get(base + 1..)?;
+                let rest = path.segments.get(from..)?;
                 // Of what is counted nothing is looked at.
                 let is_counted = plan.fold.as_ref().is_some_and(|f| f.kind == Aggregate::Count);
                 if !rest.is_empty() || !is_counted {
-                    analysis.see(path.id, base + 1, rest.iter().map(Segment::plain_name));
+                    analysis.see(path.id, from, rest.iter().map(Segment::plain_name));
                 }
                 let nodes = analysis.segments(rest, record);
                 if !is_counted {
@@ -173,9 +173,9 @@ impl Analysis {
                 analysis.all(&nodes);
             }
             RecordSource::Loop(repeat, path, slot, _) => {
-                let rest = path.segments.get(base + 1..)?;
+                let rest = path.segments.get(from..)?;
                 if !rest.is_empty() {
-                    analysis.see(path.id, base + 1, rest.iter().map(Segment::plain_name));
+                    analysis.see(path.id, from, rest.iter().map(Segment::plain_name));
                 }
                 analysis.locals[slot] = analysis.segments(rest, record);
                 analysis.clauses(repeat.clauses.get(1..)?);

@@ -538,8 +538,8 @@ impl<'r, 'a> Runner<'r, 'a> {
         self.session.coverage.asked(path.id);
         match self.sight(path.id) {
             None => {
-                let base = self.records.map_or(0, |records| records.base);
-                self.walk(path, base + 1, record, visit)
+                let rest = self.records.map_or(0, |records| records.rest);
+                self.walk(path, rest, record, visit)
             }
             Some((Some(member), steps)) => self.walk(path, steps, member, visit),
             Some((None, _)) => {

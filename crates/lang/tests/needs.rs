@@ -34,7 +34,9 @@ const IN_SLOTS: [&str; 20] = [
     "for r in $[*] return if exists(r.a) then r.a.b else r.list[0]",
 ];
 
-const RULES: [&str; 69] = [
+const RULES: [&str; 71] = [
+    "$..b",
+    "for l in $..list where exists(l[0].b) return l",
     "$[*].a",
     "$[*].a.b",
     "$[*].list[0].b",
@@ -292,7 +294,8 @@ fn rules_that_keep_the_whole_list_have_no_needs() {
         "$",
         "count($[*]) + count($[*].a)",
         "sum(for r in $[*] order by r.a return r.b)",
-        "$..a",
+        "$..[?@.a]",
+        "$..*",
         "[$[*].a]",
         "true && count($[*]) > 1",
         "median($[*])",

@@ -34,7 +34,7 @@ impl Direct {
         else {
             return None;
         };
-        if path.segments.len() != records.base + 1 {
+        if path.segments.len() != records.rest {
             return None;
         }
         let cells = Cells { field_plan, slot };

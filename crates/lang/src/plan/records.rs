@@ -16,7 +16,8 @@ impl Plan {
         if let Some(records) = &self.xpath_records {
             let source = RecordSource::XPath(self.xpath()?);
             let (head, base) = (RecordHead::All, records.len());
-            return (unit == RecordUnit::Elements).then_some(Records { head, source, base });
+            let records = Records { head, source, base, rest: base + 1 };
+            return (unit == RecordUnit::Elements).then_some(records);
         }
         if self.root_uses != 1 || self.is_xpath {
             return None;
@@ -112,12 +113,12 @@ impl Plan {
 
     /// Whether what the rule gives are records as they are, be it all of them or some.
     pub(super) fn gives_records(&self, unit: RecordUnit) -> bool {
-        let Some(Records { source, base, .. }) = self.records(unit).filter(|_| self.fold.is_none())
+        let Some(Records { source, rest, .. }) = self.records(unit).filter(|_| self.fold.is_none())
         else {
             return false;
         };
         match source {
-            RecordSource::Many(path) => path.segments.len() == base + 1,
+            RecordSource::Many(path) => path.segments.len() == rest,
             RecordSource::Loop(repeat, ..) => self.is_record(&repeat.result, unit),
             RecordSource::One(_) | RecordSource::XPath(_) => false,
         }
@@ -128,8 +129,8 @@ impl Plan {
         match (&expr.kind, self.records(unit)) {
             (
                 Kind::One(OnePath { start, steps, .. }),
-                Some(records @ Records { source: RecordSource::Loop(_, path, ..), base, .. }),
-            ) => steps.is_empty() && path.segments.len() == base + 1 && records.is_record(start),
+                Some(records @ Records { source: RecordSource::Loop(_, path, ..), rest, .. }),
+            ) => steps.is_empty() && path.segments.len() == rest && records.is_record(start),
             _ => false,
         }
     }
@@ -191,8 +192,8 @@ impl Expr {
     /// How the expression takes records one by one, if it can.
     fn records(&self, unit: RecordUnit) -> Option<Records<'_>> {
         let of = |path, source| {
-            let (head, base) = RecordHead::of_many(path, unit)?;
-            Some(Records { head, source, base })
+            let Picked { head, base, rest } = Picked::of(path, unit)?;
+            Some(Records { head, source, base, rest })
         };
         match &self.kind {
             Kind::Many(path) => of(path, RecordSource::Many(path)),
@@ -208,7 +209,7 @@ impl Expr {
                 match (&path.start, path.steps.first()?) {
                     (Start::Root, Step { kind: StepKind::Index(index), .. }) => {
                         let head = RecordHead::Index(u64::try_from(*index).ok()?);
-                        Some(Records { head, source: RecordSource::One(path), base: 0 })
+                        Some(Records { head, source: RecordSource::One(path), base: 0, rest: 1 })
                     }
                     _ => None,
                 }
@@ -220,8 +221,8 @@ impl Expr {
     /// How an aggregate takes the records that it goes through, if it is one and can.
     fn folded_records(&self, unit: RecordUnit) -> Option<Records<'_>> {
         let of = |path| {
-            let (head, base) = RecordHead::of_many(path, unit)?;
-            Some(Records { head, source: RecordSource::Many(path), base })
+            let Picked { head, base, rest } = Picked::of(path, unit)?;
+            Some(Records { head, source: RecordSource::Many(path), base, rest })
         };
         match &self.kind {
             Kind::Count(Nodes::Many(path)) => of(path),
@@ -300,6 +301,8 @@ pub(crate) struct Records<'p> {
     pub(crate) source: RecordSource<'p>,
     /// How many segments of the path stand before the one that picks records.
     pub(crate) base: usize,
+    /// The number of the segment that goes on from a record.
+    pub(crate) rest: usize,
 }
 
 impl<'p> Records<'p> {
@@ -398,9 +401,15 @@ pub(crate) enum RecordHead<'p> {
     Index(u64),
 }
 
-impl<'p> RecordHead<'p> {
-    /// What picks records in a path, and how many segments stand before it.
-    fn of_many(path: &'p ManyPath, unit: RecordUnit) -> Option<(Self, usize)> {
+/// What picks records in a path, how many segments stand before it, and the number of the one that goes on from a record.
+struct Picked<'p> {
+    head: RecordHead<'p>,
+    base: usize,
+    rest: usize,
+}
+
+impl<'p> Picked<'p> {
+    fn of(path: &'p ManyPath, unit: RecordUnit) -> Option<Self> {
         let base = match unit {
             RecordUnit::Items => 0,
             RecordUnit::Elements => {
@@ -416,17 +425,24 @@ impl<'p> RecordHead<'p> {
         let (Start::Root, Some(segment)) = (&path.start, path.segments.get(base)) else {
             return None;
         };
+        if segment.descendant {
+            // A list has no members, so what has those names is in its items.
+            let are_names = segment.selectors.iter().all(
+                |selector| matches!(selector, Selector::Step(step) if step.plain_name().is_some()),
+            );
+            let goes_on = are_names && unit == RecordUnit::Items;
+            return goes_on.then_some(Self { head: RecordHead::All, base, rest: base });
+        }
         let head = match segment.selectors.as_slice() {
-            _ if segment.descendant => None,
-            [Selector::Wildcard] => Some(Self::All),
-            [Selector::Filter(filter)] => Some(Self::Filter(filter)),
-            [Selector::Slice { start, end, step }] => Some(Self::Slice {
+            [Selector::Wildcard] => RecordHead::All,
+            [Selector::Filter(filter)] => RecordHead::Filter(filter),
+            [Selector::Slice { start, end, step }] => RecordHead::Slice {
                 start: u64::try_from(start.unwrap_or(0)).ok()?,
                 end: end.map(u64::try_from).transpose().ok()?,
                 step: u64::try_from(*step).ok().filter(|step| *step > 0)?,
-            }),
-            _ => None,
+            },
+            _ => return None,
         };
-        Some((head?, base))
+        Some(Self { head, base, rest: base + 1 })
     }
 }
