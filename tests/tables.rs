@@ -39,6 +39,41 @@ fn empty_cells() {
     }
 }
 
+/// What is told of the first row: columns named twice, and rows that look divided by another sign.
+#[test]
+fn what_the_first_row_tells() {
+    let folder = Folder::with_demo();
+    folder
+        .file("semi.csv", "code;depth\nness;6\nholm;7\n")
+        .file("tab.csv", "code\tdepth\nness\t6\n")
+        .file("plain.csv", "text\na; b\nc\n")
+        .file("twice.csv", "code,code\nness,6\n");
+    let divided = "semi.csv is read as a table of one column, but its rows look divided by ';'\n  semi.csv:1:5\n      code;depth\n          ^\n  if they are, say --delimiter ';'";
+    let twice = "the member `code` is given twice; the later value is taken\n  twice.csv:1:6";
+    for (file, told) in [
+        ("semi.csv", divided),
+        ("tab.csv", "if they are, say --delimiter '\\t'"),
+        ("semi.csv --delimiter ;", ""),
+        ("semi.csv --delimiter ,", ""),
+        ("plain.csv", ""),
+        ("twice.csv", twice),
+    ] {
+        for command in ["query $[*]", "query $", "convert --to json", "survey"] {
+            let ran = run(&folder, &format!("{command} {file}"), "");
+            assert_eq!(ran.status, 0, "{command} {file}: {}", ran.err);
+            assert!(ran.err.contains(told), "{command} {file}: {}", ran.err);
+            assert_eq!(ran.err.is_empty(), told.is_empty(), "{command} {file}: {}", ran.err);
+        }
+    }
+    // Rows that are broken are so since they are divided by another sign.
+    folder.file("comma.csv", "code;depth\nness;6,5\n");
+    let ran = run(&folder, "query $ comma.csv", "");
+    assert!(ran.status == 3 && ran.err.contains("say --delimiter ';'"), "{}", ran.err);
+    assert!(ran.err.contains("this row has 2 cells, and the header has 1"), "{}", ran.err);
+    let ran = run(&folder, "query $[*].depth comma.csv --delimiter ; --compact", "");
+    assert_eq!(ran.out, "[\"6,5\"]\n");
+}
+
 #[test]
 fn lines_end_as_they_do() {
     let folder = Folder::with_demo();

@@ -12,6 +12,7 @@ pub fn option(setting: &Setting) -> String {
         Setting::To(None) => "--to".into(),
         Setting::To(Some(format)) => format!("--to {format}"),
         Setting::Encoding => "--encoding NAME".into(),
+        Setting::Delimiter(sign) => format!("--delimiter '{}'", sign.escape_default()),
         Setting::Depth => "--depth N".into(),
         Setting::Expansion => "--expansion SIZE".into(),
         Setting::Aliases => "--aliases N".into(),

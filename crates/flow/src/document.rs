@@ -239,9 +239,9 @@ impl<'a> Library<'a> {
         duplicates: &mut Duplicates,
     ) -> Result<Value<'a>, Failed> {
         let Text { name, text, format, base, .. } = *text;
-        let beginning = Beginning::read(format, options, text, self.arena)
+        let mut beginning = Beginning::read(format, options, text, self.arena)
             .map_err(|error| Failed::Input(error.diagnostic(name, text.as_bytes())))?;
-        duplicates.tell(beginning.duplicates, events, |offset| self.place(base.origin(offset)));
+        beginning.tell((name, text.as_bytes()), duplicates, events);
         let block = Block { bytes: text.as_bytes(), then: Then::End };
         let input = InputPart { name, format, base, before: Passed::default() };
         let mut records =

@@ -19,6 +19,7 @@ use kyanite_lang::Ways;
 use kyanite_tree::{Advice, Arena, Code, Diagnostic, Place, Setting};
 
 use crate::compression::Compression;
+use crate::document::Duplicates;
 use crate::fetch::{self, Fetch};
 use crate::line_ends::{LineEnds, Returns};
 use crate::live::{self, Live};
@@ -26,7 +27,7 @@ use crate::pieces::Before;
 use crate::range::{ByteRange, RangeReader};
 use crate::records::{Blocks, Framing, SMALL, read_some};
 use crate::transcode::{Decoded, NotDecoded, Replaced};
-use crate::{Bytes, Failed};
+use crate::{Bytes, Events, Failed};
 
 pub use reader::InputReader;
 
@@ -107,7 +108,9 @@ impl Default for InputOptions {
 pub(crate) struct Beginning<'a> {
     pub(crate) layout: Layout<'a>,
     pub(crate) from: usize,
-    pub(crate) duplicates: Vec<Duplicate>,
+    duplicates: Vec<Duplicate>,
+    /// What seems to stand between the cells of CSV, if nobody said what does.
+    other_delimiter: Option<u8>,
     pub(crate) repairs: Vec<Repair>,
 }
 
@@ -122,7 +125,29 @@ pub(crate) struct Held<'h> {
 
 impl<'a> Beginning<'a> {
     fn plain(layout: Layout<'a>) -> Self {
-        Self { layout, from: 0, duplicates: Vec::new(), repairs: Vec::new() }
+        let (duplicates, repairs) = (Vec::new(), Vec::new());
+        Self { layout, from: 0, duplicates, other_delimiter: None, repairs }
+    }
+
+    /// Tells what was met in it, in a text that is called so.
+    pub(crate) fn tell(
+        &mut self,
+        (name, text): (&str, &[u8]),
+        duplicates: &mut Duplicates,
+        events: &mut Events<'_>,
+    ) {
+        duplicates.tell(std::mem::take(&mut self.duplicates), events, |offset| {
+            Some(Place::of(name, text, offset, offset + 1))
+        });
+        if let Some(sign) = self.other_delimiter.map(char::from) {
+            let message = format!(
+                "{name} is read as a table of one column, but its rows look divided by {sign:?}"
+            );
+            let advice = Advice::words("if they are, say ").setting(Setting::Delimiter(sign));
+            let at = text.iter().position(|byte| char::from(*byte) == sign).unwrap_or_default();
+            let told = Diagnostic::warning(Code::InputFormat, message).advise(advice);
+            events.tell(told.at(Place::of(name, text, at, at + 1)));
+        }
     }
 
     /// Settles it from the first bytes of an input that is no XML: the header of CSV is read into `arena`.
@@ -145,8 +170,9 @@ impl<'a> Beginning<'a> {
         let settings = csv::Settings::of(format, options.delimiter);
         let first = if options.unnamed { None } else { csv::Header::read(text, settings, arena)? };
         Ok(match first {
-            Some(csv::FirstRow { header, end, duplicates }) => Self {
+            Some(csv::FirstRow { header, end, duplicates, other_delimiter }) => Self {
                 duplicates,
+                other_delimiter: other_delimiter.filter(|_| options.delimiter.is_none()),
                 from: end,
                 ..Self::plain(Layout::Csv { settings, header: Some(header) })
             },

@@ -296,10 +296,8 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                             continue;
                         }
                         Err(error) => return Err(Failed::Input(error.diagnostic(&name, bytes))),
-                        Ok(beginning) => {
-                            aside.duplicates.tell(beginning.duplicates, self.events, |offset| {
-                                Some(Place::of(&name, bytes, offset, offset + 1))
-                            });
+                        Ok(mut beginning) => {
+                            beginning.tell((&name, bytes), &mut aside.duplicates, self.events);
                             let places = TextPlaces::new(&name, bytes);
                             let place = |span: Span| places.place(span.start, span.end);
                             aside.repairs.take(beginning.repairs, place, self.events);

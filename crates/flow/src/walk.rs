@@ -137,14 +137,14 @@ impl<'w, 'e> Walk<'w, 'e> {
                     Beginning::read(input.format, self.options, text, &held.arena)
                 };
                 match beginning {
-                    Ok(beginning) => {
+                    Ok(mut beginning) => {
                         from = beginning.from;
                         let places = TextPlaces::new(input.name, block.bytes);
                         let place = |span: Span| places.place(span.start, span.end);
-                        self.steps.repairs.take(beginning.repairs, place, self.steps.events);
-                        self.steps
-                            .duplicates
-                            .tell(beginning.duplicates, self.steps.events, |_| None);
+                        let repairs = std::mem::take(&mut beginning.repairs);
+                        self.steps.repairs.take(repairs, place, self.steps.events);
+                        let Steps { events, duplicates, .. } = &mut self.steps;
+                        beginning.tell((input.name, block.bytes), duplicates, events);
                         layout = Some(beginning.layout);
                     }
                     Err(error) if error.wants_more() && then != Then::End => {

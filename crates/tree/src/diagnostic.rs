@@ -98,6 +98,8 @@ pub enum Setting {
     To(Option<&'static str>),
     /// The encoding of the input.
     Encoding,
+    /// The sign between the cells of CSV.
+    Delimiter(char),
     /// How deep documents may nest.
     Depth,
     /// How much entities of XML may expand to.
@@ -169,6 +171,7 @@ impl fmt::Display for Setting {
             Self::From(Some(format)) => return write!(f, "{format} as the format of the input"),
             Self::To(Some(format)) => return write!(f, "{format} as the format of the output"),
             Self::Encoding => "the encoding of the input",
+            Self::Delimiter(sign) => return write!(f, "{sign:?} as the delimiter of cells"),
             Self::Depth => "the limit of depth",
             Self::Expansion => "the limit of expansion",
             Self::Aliases => "the limit of aliases",

@@ -27,6 +27,21 @@ pub struct FirstRow<'a> {
     pub end: usize,
     /// Columns that have the name of an earlier one, with both places.
     pub duplicates: Vec<Duplicate>,
+    /// What seems to stand between cells, where rows have but one as they are read.
+    pub other_delimiter: Option<u8>,
+}
+
+/// What may stand between cells.
+const DELIMITERS: [u8; 4] = [b',', b';', b'\t', b'|'];
+
+/// The sign that stands as often in the first row as in the one that begins at `end`.
+fn other_delimiter(text: &str, end: usize) -> Option<u8> {
+    let (first, rest) = text.as_bytes().split_at_checked(end)?;
+    let second = rest.split_inclusive(|byte| *byte == b'\n').next()?;
+    let count = |row: &[u8], sign: u8| row.iter().filter(|byte| **byte == sign).count();
+    DELIMITERS
+        .into_iter()
+        .find(|sign| count(first, *sign) > 0 && count(first, *sign) == count(second, *sign))
 }
 
 impl<'a> Header<'a> {
@@ -60,7 +75,9 @@ impl<'a> Header<'a> {
             index: NameIndex::of(arena, &names),
             repeats: !duplicates.is_empty(),
         };
-        Ok(Some(FirstRow { header, end: reader.at, duplicates }))
+        let end = reader.at;
+        let other_delimiter = if names.len() == 1 { other_delimiter(text, end) } else { None };
+        Ok(Some(FirstRow { header, end, duplicates, other_delimiter }))
     }
 
     /// The names of the columns.
