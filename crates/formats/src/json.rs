@@ -23,7 +23,7 @@ mod write;
 
 pub use build::ValueTemplates;
 pub use canonical::{survives_double, write_canonical};
-pub use error::{ErrorKind, ReadError};
+pub use error::{Elsewhere, ErrorKind, ReadError};
 pub use events::{EventReader, is_one_value};
 pub use fields::SlotTemplates;
 pub use frame::{Found, Frame, FrameError, Framed};

@@ -26,6 +26,8 @@ pub enum ErrorKind {
     EndsInText,
     /// No value begins with what is here.
     NotAValue,
+    /// Something that other notations have, and JSON has not.
+    Elsewhere(Elsewhere),
     /// A comma with nothing behind it.
     TrailingComma,
     /// A member name is missing, or is not in double quotes.
@@ -46,6 +48,51 @@ pub enum ErrorKind {
     TextAfterEnd,
     /// Nested deeper than this limit.
     TooDeep(usize),
+}
+
+/// What other notations have in place of what JSON has.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Elsewhere {
+    /// A comment.
+    Comment,
+    /// A text or a name in single quotes.
+    SingleQuotes,
+    /// A word, and what JSON has in its place.
+    Word(&'static str, &'static str),
+}
+
+/// Words that stand for values elsewhere, and what to write.
+const WORDS: [(&str, &str); 9] = [
+    ("True", "true"),
+    ("False", "false"),
+    ("None", "null"),
+    ("nil", "null"),
+    ("undefined", "null"),
+    ("NaN", "null, or a text"),
+    ("nan", "null, or a text"),
+    ("Infinity", "null, or a text"),
+    ("inf", "null, or a text"),
+];
+
+impl Elsewhere {
+    /// What a text begins with that is not JSON, and how many bytes of it are that.
+    pub(super) fn of(text: &str) -> Option<(Self, usize)> {
+        if text.starts_with("//") || text.starts_with("/*") {
+            return Some((Self::Comment, 2));
+        }
+        match text.bytes().next()? {
+            b'#' => Some((Self::Comment, 1)),
+            b'\'' => Some((Self::SingleQuotes, 1)),
+            _ => {
+                let ends = |word: &str| {
+                    let next = text[word.len()..].chars().next();
+                    next.is_none_or(|next| !next.is_alphanumeric() && next != '_')
+                };
+                let known = WORDS.iter().find(|(word, _)| text.starts_with(word) && ends(word));
+                known.map(|(word, instead)| (Self::Word(word, instead), word.len()))
+            }
+        }
+    }
 }
 
 impl ReadError {
@@ -69,6 +116,11 @@ impl ReadError {
             ErrorKind::EndsInside(_) => "the JSON text ends inside a list or map".into(),
             ErrorKind::EndsInText => "the JSON text ends inside a quoted text".into(),
             ErrorKind::NotAValue => "no JSON value begins like this".into(),
+            ErrorKind::Elsewhere(Elsewhere::Comment) => "JSON has no comments".into(),
+            ErrorKind::Elsewhere(Elsewhere::SingleQuotes) => {
+                "JSON has texts and names in double quotes only".into()
+            }
+            ErrorKind::Elsewhere(Elsewhere::Word(word, _)) => format!("JSON has no {word}"),
             ErrorKind::TrailingComma => "a comma stands before the closing bracket".into(),
             ErrorKind::NotAName => "a member name in double quotes is missing here".into(),
             ErrorKind::NoColon => "a colon is missing after the member name".into(),
@@ -95,6 +147,11 @@ impl ReadError {
             ErrorKind::NotAValue => {
                 "values are \"text\", numbers, true, false, null, [lists] and {maps}".into()
             }
+            ErrorKind::Elsewhere(Elsewhere::Comment) => "take it away".into(),
+            ErrorKind::Elsewhere(Elsewhere::SingleQuotes) => {
+                "write double quotes, and \\\" for those inside".into()
+            }
+            ErrorKind::Elsewhere(Elsewhere::Word(_, instead)) => format!("write {instead}").into(),
             ErrorKind::TrailingComma => "take the comma away".into(),
             ErrorKind::NotAName => "write the name in double quotes".into(),
             ErrorKind::NoColon => "write \"name\": value".into(),

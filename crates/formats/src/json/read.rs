@@ -86,7 +86,7 @@ pub fn document<'a>(
     let value = reader.next_value()?.ok_or_else(|| ReadError::new(ErrorKind::Empty, end, end))?;
     reader.skip_blank();
     if reader.at < end {
-        return Err(ReadError::new(ErrorKind::TextAfterEnd, reader.at, reader.at + 1));
+        return Err(reader.unexpected(ErrorKind::TextAfterEnd, reader.at + 1));
     }
     Ok((value, reader.duplicates))
 }
@@ -358,7 +358,7 @@ impl<'a> Reader<'a> {
             }
             None => return Err(self.ends_inside()),
             Some(_) => {
-                return Err(ReadError::new(ErrorKind::NotAName, self.at, self.word_end()));
+                return Err(self.unexpected(ErrorKind::NotAName, self.word_end()));
             }
         }
         let name = self.quoted()?;
@@ -406,6 +406,7 @@ mod tests {
 
     #[test]
     fn errors_have_their_kind_and_place() {
+        use crate::json::Elsewhere::*;
         use ErrorKind::*;
         for (text, kind, start, end) in [
             ("", Empty, 0, 0),
@@ -422,8 +423,15 @@ mod tests {
             ("{\"a\" 1}", NoColon, 5, 6),
             ("[1 2]", NoComma(']'), 3, 4),
             ("{\"a\":1 \"b\":2}", NoComma('}'), 7, 8),
-            ("[True]", NotAValue, 1, 5),
-            ("['é']", NotAValue, 1, 2),
+            ("[True]", Elsewhere(Word("True", "true")), 1, 5),
+            ("[Trueish]", NotAValue, 1, 8),
+            ("{\"a\": NaN}", Elsewhere(Word("NaN", "null, or a text")), 6, 9),
+            ("['é']", Elsewhere(SingleQuotes), 1, 2),
+            ("{'a': 1}", Elsewhere(SingleQuotes), 1, 2),
+            ("// c\n{}", Elsewhere(Comment), 0, 2),
+            ("{ # c\n}", Elsewhere(Comment), 2, 3),
+            ("[1 /* c */]", Elsewhere(Comment), 3, 5),
+            ("[] // c", Elsewhere(Comment), 3, 5),
             ("[truth]", NotAValue, 1, 6),
             ("[01]", BadNumber("zeros may not stand in front"), 1, 3),
             ("[1.]", BadNumber("a digit is missing after the point"), 1, 4),

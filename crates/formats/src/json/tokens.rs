@@ -3,7 +3,7 @@
 use kyanite_scan::number_end;
 use kyanite_tree::{Number, Value};
 
-use super::error::{ErrorKind, ReadError};
+use super::error::{Elsewhere, ErrorKind, ReadError};
 use super::read::Reader;
 use super::string::{plain_end, unescape};
 
@@ -58,7 +58,7 @@ impl<'a> Reader<'a> {
                 let why = "it begins with a digit or a minus";
                 ReadError::new(ErrorKind::BadNumber(why), self.at, self.word_end())
             }
-            Some(_) => ReadError::new(ErrorKind::NotAValue, self.at, self.word_end()),
+            Some(_) => self.unexpected(ErrorKind::NotAValue, self.word_end()),
         }
     }
 
@@ -67,7 +67,18 @@ impl<'a> Reader<'a> {
         if self.at >= self.bytes.len() {
             return self.ends_inside();
         }
-        ReadError::new(ErrorKind::NoComma(close), self.at, self.at + 1)
+        self.unexpected(ErrorKind::NoComma(close), self.at + 1)
+    }
+
+    /// What is wrong from the position up to `end`, unless other notations have what stands there.
+    #[cold]
+    pub(super) fn unexpected(&self, kind: ErrorKind, end: usize) -> ReadError {
+        match self.text.get(self.at..).and_then(Elsewhere::of) {
+            Some((found, length)) => {
+                ReadError::new(ErrorKind::Elsewhere(found), self.at, self.at + length)
+            }
+            None => ReadError::new(kind, self.at, end),
+        }
     }
 
     #[cold]
