@@ -9,7 +9,7 @@ use std::collections::BTreeMap;
 use std::io;
 use std::ops::Range;
 use std::sync::mpsc::{Receiver, Sender, channel};
-use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
+use std::sync::{Condvar, Mutex, MutexGuard, PoisonError, RwLock};
 use std::time::Duration;
 
 use kyanite_formats::json;
@@ -17,8 +17,8 @@ use kyanite_formats::records::Layout;
 use kyanite_formats::xml::{Ancestry, LineOrRecord};
 use kyanite_formats::{csv, xml};
 use kyanite_lang::{
-    Coverage, DocumentUris, FieldPlan, Kept, LineNames, Names, Plan, RecordState, RecordUnit, Room,
-    Runner, Session,
+    Bar, Coverage, DocumentUris, FieldPlan, Kept, KeptTurns, LineNames, Names, Plan, RecordState,
+    RecordUnit, Room, Runner, Session,
 };
 use kyanite_tree::{Arena, Base, Event, Passed};
 
@@ -39,6 +39,8 @@ pub(crate) struct Work<'w> {
     pub(crate) names: &'w Names<'w>,
     pub(crate) state: &'w RecordState,
     pub(crate) room: &'w Room,
+    /// What is known of turns that are wanted, by the blocks that were taken.
+    pub(crate) bar: &'w RwLock<Bar>,
     /// Where members of records go into slots.
     pub(crate) field_plan: Option<&'w FieldPlan>,
     /// Where the rule returns maps that become lines of JSON.
@@ -89,6 +91,8 @@ pub(crate) struct WorkerBlock {
 pub(crate) struct Clean {
     pub(crate) coverage: Coverage,
     pub(crate) state: RecordState,
+    /// The turns that wait for those of other records.
+    pub(crate) turns: KeptTurns,
     pub(crate) records: u64,
     /// How they were taken.
     pub(crate) taken: Taken,
@@ -431,14 +435,15 @@ fn block(
         return Some(Clean {
             coverage: Coverage::empty(),
             state,
+            turns: KeptTurns::default(),
             records: part.items,
             taken,
             met,
             above: None,
         });
     }
-    // Plans that keep turns do not run on several threads.
-    let mut kept = Kept::new(plan, arena, room);
+    let bar = work.bar.read().unwrap_or_else(PoisonError::into_inner).clone();
+    let mut kept = Kept::new(plan, arena, room).below(&bar);
     let (mut count, mut head, mut in_fields) = (0, 0, 0);
     let (met, above) = {
         let block = Block { bytes, then: Then::More };
@@ -481,6 +486,7 @@ fn block(
         if let Some((lines, count)) = runner.take_lines() {
             (part.bytes, part.items) = (lines, count);
         }
+        runner.put_down(&state, &mut kept).ok()?;
         if !records.take_duplicates().is_empty() || !records.take_repairs().is_empty() {
             return None;
         }
@@ -498,7 +504,8 @@ fn block(
     let coverage = std::mem::replace(&mut session.coverage, Coverage::empty());
     let by_templates = layouts.slots.take_followed() + layouts.values.take_followed();
     let taken = Taken { by_templates, in_fields, copied: 0 };
-    Some(Clean { coverage, state, records: count, taken, met, above })
+    let turns = kept.into_turns();
+    Some(Clean { coverage, state, turns, records: count, taken, met, above })
 }
 
 /// Writes the records of a block as lines; gives nothing when there is something to say about it.

@@ -1,6 +1,7 @@
 //! A rule over records, one by one, in memory that does not grow with their number.
 
 use std::collections::BTreeSet;
+use std::sync::{PoisonError, RwLock};
 
 use kyanite_formats::Format;
 use kyanite_formats::json::ValueTemplates;
@@ -469,6 +470,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let prefilter = self.job.plan.xpath().and_then(Expression::record_prefilter);
         let prefilter = prefilter.filter(|_| strategy.takes(Way::Prefilter));
         let documents = self.session.documents.clone();
+        let bar = RwLock::new(progress.kept.bar());
         let work = Work {
             plan: self.job.plan,
             documents: &documents,
@@ -477,7 +479,9 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             input,
             names: &names,
             state: &state,
-            room: &Room { memory: self.job.options.memory, file: Box::new(tempfile::tempfile) },
+            // What the turns of a block take there is room for.
+            room: &Room { memory: usize::MAX, file: Box::new(tempfile::tempfile) },
+            bar: &bar,
             field_plan,
             line_names,
             learns: strategy.takes(Way::Templates),
@@ -522,8 +526,15 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 }
             }
             if let Some(clean) = clean
+                && progress
+                    .kept
+                    .join(self.job.plan, &progress.state, &clean.turns)
+                    .map_err(|failure| rule_failed(self.job.plan, &failure, None))?
                 && progress.state.join(&clean.state).is_ok()
             {
+                if clean.turns.are_any() {
+                    *bar.write().unwrap_or_else(PoisonError::into_inner) = progress.kept.bar();
+                }
                 self.session.coverage.join(&clean.coverage);
                 namespaces.extend(clean.met.namespaces);
                 progress.index += clean.records;

@@ -39,7 +39,7 @@ fn ran(
     (result.map_err(|failed| failed.to_string()), told)
 }
 
-const RULES: [&str; 24] = [
+const RULES: [&str; 27] = [
     "$[*]",
     "$[*].n",
     "$[?@.n > 4]",
@@ -62,6 +62,9 @@ const RULES: [&str; 24] = [
     "for t at i in $[*] where i < 70 return [i, t.n]",
     "$[10:200:7].in",
     "for t in $[*] return {n: t['n'], names: keys(t)}",
+    "for t in $[*] let n = t.n order by t.t, n descending return {n, t.t}",
+    "for t in $[*] for x in t.list[*] order by x descending first 40 skip 2 return {x, t.n}",
+    "for t in $[*] where exists(t.in) group by k = t.t order by count(t[*]) return {k, t[*].in}",
     "distinct($[*].list)",
     "for t in $[*] group by k = t.t return {k, in: distinct(t[*].in), n: distinct(t[*].n)}",
 ];
@@ -164,7 +167,8 @@ fn rules_take_the_ways_that_they_should() {
             "for t in $[*] group by k = t.t return {k, n: count(t[*])}",
             &[Threads, Fields, Settled, Lines, Projection, Templates],
         ),
-        ("for t in $[*] order by t.n return t.t", &[Projection, Templates]),
+        ("for t in $[*] order by t.n return t.t", &[Threads, Projection, Templates]),
+        ("for t in $[*] window 2 return t[0].n", &[Projection, Templates]),
         ("for t in $[*] return keys(t)", &[Threads, Templates]),
     ] {
         let strategy = plan(rule).strategy(RecordUnit::Items, true, Ways::default());

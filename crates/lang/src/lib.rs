@@ -67,7 +67,8 @@ pub use plan::{
     Ways,
 };
 pub use run::{
-    CannotAdd, CannotJoin, Kept, Names, Partial, Portion, RecordState, Room, Runner, Session,
+    Bar, CannotAdd, CannotJoin, Kept, KeptTurns, Names, Partial, Portion, RecordState, Room,
+    Runner, Session,
 };
 pub use syntax::ast::ParamType;
 pub use syntax::format as format_rule;

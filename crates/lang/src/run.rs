@@ -35,7 +35,7 @@ use kyanite_formats::json::{Slot, Slotted};
 use kyanite_formats::records::PassedOver;
 use kyanite_tree::{Arena, Element, Name, Nodes, Place, Value};
 
-pub use kept::Kept;
+pub use kept::{Bar, Kept, KeptTurns};
 pub use partial::{CannotAdd, Partial, Portion};
 pub use spill::Room;
 

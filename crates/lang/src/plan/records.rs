@@ -75,6 +75,16 @@ impl Plan {
         }
     }
 
+    /// Whether the first thing that depends on the records before is a clause that puts turns in order or together, so that the turns of blocks
+    /// can be kept apart and put behind one another.
+    pub(crate) fn joins_turns(&self, unit: RecordUnit) -> bool {
+        let Some(CannotCut::Clause(_)) = self.depends_on_order(unit) else { return false };
+        self.holding().is_some_and(|(repeat, position)| {
+            let before = &repeat.clauses[..position];
+            before.iter().all(|clause| clause.kind.needs_turns_before().is_none())
+        })
+    }
+
     /// Whether a run can be cut into runs over parts of the records, whose states are joined.
     ///
     /// # Errors

@@ -130,7 +130,12 @@ impl Plan {
     #[must_use]
     pub fn strategy(&self, unit: RecordUnit, gives_json: bool, off: Ways) -> Strategy {
         let allowed = |way: Way| if off.contain(way) { Err(OFF.to_owned()) } else { Ok(()) };
+        let joins_turns = self.joins_turns(unit);
         let threads = allowed(Way::Threads).and_then(|()| match self.depends_on_order(unit) {
+            Some(_) if joins_turns => {
+                Ok("blocks of records run at the same time; the turns of all wait for the last"
+                    .into())
+            }
             Some(why) => Err(why.message()),
             None => Ok("blocks of records run at the same time; results keep their order".into()),
         });
@@ -147,6 +152,7 @@ impl Plan {
         let computes = || match (&copies, &threads) {
             (Ok(_), _) => Err("records are copied".to_owned()),
             (_, Err(_)) => Err("records run in order".to_owned()),
+            _ if joins_turns => Err("turns wait for the last record".to_owned()),
             _ => Ok(()),
         };
         let lines = allowed(Way::Lines).and_then(|()| computes()).and_then(|()| as_json());

@@ -4,11 +4,12 @@
 //! copied to where it stays until the end of the stream, without the places that it was read from; of turns of which only
 //! the first few are wanted, in order, only those that may be among them.
 
-use kyanite_tree::{Arena, Value};
+use kyanite_tree::{Arena, Packed, Value};
 
 use super::order::{order, rank, ranks, sort};
-use super::spill::{By, Merge, Room, Spilled, TupleBuffer};
+use super::spill::{By, Merge, Room, Spilled, TupleBuffer, keys_of, turn};
 use super::turns::{Held, Turn};
+use super::{RecordState, Runner};
 use crate::failure::Ran;
 use crate::plan::{ClauseKind, Loop, OrderKey, Plan, Start};
 use kyanite_eval::rank::Rank;
@@ -45,6 +46,26 @@ pub struct Kept<'g> {
     pub(super) running: Held<'g>,
 }
 
+/// The turns that records left which were run over elsewhere, as text.
+#[derive(Debug, Default)]
+pub struct KeptTurns {
+    tuples: TupleBuffer,
+    /// The first rank of each key.
+    first: Vec<Option<Rank<'static>>>,
+}
+
+impl KeptTurns {
+    /// Whether there are any.
+    #[must_use]
+    pub fn are_any(&self) -> bool {
+        !self.tuples.is_empty()
+    }
+}
+
+/// What the turns of later records have to come before, to be among those that are wanted.
+#[derive(Clone, Debug, Default)]
+pub struct Bar(Option<Vec<Option<Rank<'static>>>>);
+
 impl<'g> Kept<'g> {
     /// Nothing yet; what is kept will live in `arena`, or where there is room for it.
     #[must_use]
@@ -63,6 +84,21 @@ impl<'g> Kept<'g> {
             worst: None,
             running: Held::default(),
         }
+    }
+
+    /// The same for records that follow others, of which this is known.
+    #[must_use]
+    pub fn below(self, bar: &Bar) -> Self {
+        Self { worst: bar.0.clone(), ..self }
+    }
+
+    /// What is known for the records that follow.
+    #[must_use]
+    pub fn bar(&self) -> Bar {
+        let owned = |ranks: &Vec<Option<Rank<'_>>>| {
+            ranks.iter().map(|rank| rank.clone().map(Rank::into_owned)).collect()
+        };
+        Bar(self.worst.as_ref().map(owned))
     }
 
     /// Whether turns went into temporary files: they are to be [handed on](Runner::hand_on_spilled) before the end.
@@ -143,13 +179,84 @@ impl Kept<'_> {
             cut(keys, &mut held.turns, most)?;
             held.turns.drain(..).for_each(|turn| self.keep_turn(slots.start, turn));
             self.screened = 0;
-            let count = self.turns.len();
-            let are_few = most <= FEW && count as u64 >= most;
-            if are_few || count > enough(most) {
-                cut(keys, &mut self.turns, most)?;
-                if let Some(last) = self.turns.last() {
-                    self.worst = Some(ranks(keys, last, &mut self.first)?);
-                }
+            self.drop_worst(keys, most)?;
+        }
+        Ok(())
+    }
+
+    /// Of turns in order of which only the first are wanted, drops others once there are many.
+    fn drop_worst(&mut self, keys: &[OrderKey], most: u64) -> Ran<()> {
+        let count = self.turns.len();
+        let are_few = most <= FEW && count as u64 >= most;
+        if are_few || count > enough(most) {
+            cut(keys, &mut self.turns, most)?;
+            if let Some(last) = self.turns.last() {
+                self.worst = Some(ranks(keys, last, &mut self.first)?);
+            }
+        }
+        Ok(())
+    }
+
+    /// The turns that records elsewhere left, apart from what these were read from.
+    #[must_use]
+    pub fn into_turns(mut self) -> KeptTurns {
+        let first = self.first.into_iter().map(|rank| rank.map(Rank::into_owned)).collect();
+        self.turns.iter().for_each(|turn| self.tuples.push(turn));
+        KeptTurns { tuples: self.tuples, first }
+    }
+
+    /// Adds the turns of the records that follow; tells whether they have an order with those before, or else adds none.
+    ///
+    /// # Errors
+    /// When a temporary file cannot be written.
+    pub fn join(&mut self, plan: &Plan, state: &RecordState, later: &KeptTurns) -> Ran<bool> {
+        let Some((repeat, position)) = plan.holding() else { return Ok(true) };
+        let clause = &repeat.clauses[position].kind;
+        if let ClauseKind::OrderBy { keys, .. } = clause {
+            if !self.has_order_with(&later.first) {
+                return Ok(false);
+            }
+            let most = Runner::most_wanted(repeat, &state.tally).filter(|most| *most <= MANY);
+            if let Some(most) = most {
+                self.take_best(keys, &later.tuples)?;
+                self.drop_worst(keys, most)?;
+                return Ok(true);
+            }
+        }
+        self.tuples.append(&later.tuples);
+        self.spill_if_full(clause)?;
+        Ok(true)
+    }
+
+    /// Whether the first ranks of keys have an order with those that came before; then they are noted.
+    fn has_order_with(&mut self, later: &[Option<Rank<'static>>]) -> bool {
+        self.first.resize(self.first.len().max(later.len()), None);
+        let has_order = self.first.iter().zip(later).all(|pair| match pair {
+            (Some(own), Some(later)) => own.order(later).is_ok(),
+            _ => true,
+        });
+        if !has_order {
+            return false;
+        }
+        for (own, later) in self.first.iter_mut().zip(later) {
+            if own.is_none() {
+                own.clone_from(later);
+            }
+        }
+        true
+    }
+
+    /// Takes the turns that may be among those that are wanted.
+    fn take_best(&mut self, keys: &[OrderKey], tuples: &TupleBuffer) -> Ran<()> {
+        let arena = Arena::new();
+        for text in tuples.texts() {
+            let found = keys_of(&mut Packed::new(text), keys.len(), &arena).unwrap_or_default();
+            let mut ranked = Vec::with_capacity(keys.len());
+            for (key, value) in keys.iter().zip(&found) {
+                ranked.push(rank(key, *value, None)?);
+            }
+            if self.worst.as_ref().is_none_or(|worst| order(keys, &ranked, worst).is_lt()) {
+                self.turns.extend(turn(self.arena.text(text), keys.len(), self.arena));
             }
         }
         Ok(())
@@ -184,6 +291,10 @@ impl Kept<'_> {
     fn tuples(&mut self, clause: &ClauseKind, first_slot: usize, mut turn: Turn<'_>) -> Ran<()> {
         forget(&mut turn, &self.named[first_slot..]);
         self.tuples.push(&turn);
+        self.spill_if_full(clause)
+    }
+
+    fn spill_if_full(&mut self, clause: &ClauseKind) -> Ran<()> {
         match By::of(clause) {
             Some(by) if self.tuples.size() > self.room.memory => {
                 self.spilled.spill(std::mem::take(&mut self.tuples), by, self.room)

@@ -14,13 +14,46 @@ use kyanite_eval::rank::Rank;
 pub(super) fn sort<'a>(keys: &[OrderKey], turns: &mut Vec<Turn<'a>>) -> Ran<()> {
     let mut ranked = Vec::with_capacity(turns.len());
     let mut first: Vec<Option<Rank<'a>>> = Vec::new();
-    for turn in turns.drain(..) {
-        let ranks = ranks(keys, &turn, &mut first)?;
-        ranked.push((ranks, turn));
+    for turn in turns.iter() {
+        ranked.push(ranks(keys, turn, &mut first)?);
     }
-    ranked.sort_by(|(a, _), (b, _)| order(keys, a, b));
-    turns.extend(ranked.into_iter().map(|(_, turn)| turn));
+    // Nearly always the beginning of the first key tells, and what is moved about is small.
+    let begin = |ranks: &Vec<Option<Rank<'a>>>| {
+        let first = keys.first().zip(ranks.first());
+        first.map_or(0, |(key, rank)| begin(rank.as_ref(), key.descending))
+    };
+    let mut places: Vec<(u128, usize)> = ranked.iter().map(begin).zip(0..).collect();
+    places.sort_unstable_by(|(a, own), (b, other)| {
+        let whole = || order(keys, &ranked[*own], &ranked[*other]);
+        a.cmp(b).then_with(whole).then(own.cmp(other))
+    });
+    let mut moved: Vec<Option<Turn<'a>>> = turns.drain(..).map(Some).collect();
+    turns.extend(places.into_iter().filter_map(|(_, place)| moved[place].take()));
     Ok(())
+}
+
+/// The bytes of a text that the beginning of its rank has.
+const BEGIN: usize = 15;
+
+/// A number that is less for one rank than for another only if that comes first: of a text its first bytes, of a number its whole part.
+fn begin(rank: Option<&Rank<'_>>, descending: bool) -> u128 {
+    const MOST: u128 = (1 << (8 * BEGIN)) - 1;
+    let begin = match rank {
+        // Behind all others, in both directions.
+        None => return u128::MAX,
+        Some(Rank::Text(text)) => {
+            let mut bytes = [0; size_of::<u128>()];
+            let length = text.len().min(BEGIN);
+            bytes[1..=length].copy_from_slice(&text.as_bytes()[..length]);
+            u128::from_be_bytes(bytes)
+        }
+        Some(Rank::Number(number)) => {
+            let whole = number.floor().ok().and_then(|whole| whole.to_i64());
+            let least = if number.signum() < 0 { i64::MIN } else { i64::MAX };
+            u128::from((whole.unwrap_or(least) as u64) ^ (1 << 63))
+        }
+    };
+    if descending { MOST - begin } else { begin }
 }
 
 /// The ranks of a turn, seen to have an order with those of the first turn that had any.
@@ -73,5 +106,44 @@ fn compare(a: Option<&Rank<'_>>, b: Option<&Rank<'_>>, descending: bool) -> Orde
             if descending { order.reverse() } else { order }
         }
         (a, b) => a.is_none().cmp(&b.is_none()),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use kyanite_tree::{Arena, Number};
+    use proptest::prelude::*;
+
+    use super::*;
+
+    /// Two numbers or two texts, or nothing in place of one.
+    fn keys() -> impl Strategy<Value = (String, String)> {
+        let number = prop_oneof![
+            "-?[0-9]{1,3}(\\.[0-9]{1,2})?",
+            "-?[1-9][0-9]{15,24}(\\.5)?",
+            "-?922337203685477580[6-9](\\.1)?",
+            "-?[1-9]e-?[0-9]{1,2}",
+            ""
+        ];
+        let text = prop_oneof!["\"[ab\u{0}é]{0,3}", "\"ports and vess[a-c]{0,3}\u{0}?", ""];
+        let texts = (text.clone(), text);
+        prop_oneof![(number.clone(), number), texts]
+    }
+
+    proptest! {
+        /// Where the beginnings of two ranks differ, so do the ranks.
+        #[test]
+        fn beginnings((a, b) in keys(), descending in any::<bool>()) {
+            let arena = Arena::new();
+            let value = |text: &str| match text.strip_prefix('"') {
+                Some(text) => Value::text(arena.text(text)),
+                None => Number::parse(arena.text(text)).map_or(Value::NULL, Value::number),
+            };
+            let ranks = [&a, &b].map(|text| Rank::of(value(text)).unwrap());
+            let [first, second] = &ranks;
+            let begins = begin(first.as_ref(), descending).cmp(&begin(second.as_ref(), descending));
+            let order = compare(first.as_ref(), second.as_ref(), descending);
+            prop_assert!(begins.is_eq() || begins == order, "{:?} {:?}", begins, order);
+        }
     }
 }

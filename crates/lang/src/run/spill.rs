@@ -29,7 +29,7 @@ const TURN: usize = 256;
 const RUNS: usize = 64;
 
 /// Turns in the order that they came, packed.
-#[derive(Default)]
+#[derive(Debug, Default)]
 pub(super) struct TupleBuffer {
     text: String,
     /// Where each begins.
@@ -40,6 +40,19 @@ impl TupleBuffer {
     pub(super) fn push(&mut self, turn: &Turn<'_>) {
         self.starts.push(self.text.len());
         turn.keys.iter().chain(&turn.names).for_each(|value| pack(*value, &mut self.text));
+    }
+
+    /// Adds turns that come behind these.
+    pub(super) fn append(&mut self, later: &Self) {
+        let before = self.text.len();
+        self.text.push_str(&later.text);
+        self.starts.extend(later.starts.iter().map(|start| before + start));
+    }
+
+    /// Each of its turns.
+    pub(super) fn texts(&self) -> impl Iterator<Item = &str> {
+        let ends = self.starts.iter().skip(1).copied().chain([self.text.len()]);
+        self.starts.iter().zip(ends).filter_map(|(start, end)| self.text.get(*start..end))
     }
 
     /// About how many bytes its turns take.
@@ -71,7 +84,7 @@ pub(super) fn turn<'a>(text: &'a str, keys: usize, arena: &'a Arena) -> Option<T
     Some(Turn { keys, names })
 }
 
-fn keys_of<'a>(
+pub(super) fn keys_of<'a>(
     values: &mut Packed<'a>,
     keys: usize,
     arena: &'a Arena,
