@@ -1,4 +1,4 @@
-//! Inputs, surveyed: streams in blocks on all threads, all else whole.
+//! Inputs, surveyed: streams in blocks on all threads, documents of YAML a few at a time, large ones of XML part by part, all else whole.
 
 mod at;
 mod elements;

@@ -58,6 +58,16 @@ pub(crate) struct Extra {
     merged_into: Option<usize>,
 }
 
+impl Extra {
+    /// Takes an example, if there is room for it and it is not shown already.
+    fn show(&mut self, new: Kept) {
+        let is_known = |kept: &Kept| kept.sort == new.sort && kept.text == new.text;
+        if self.examples.len() < EXAMPLES && !self.examples.iter().any(is_known) {
+            self.examples.push(new);
+        }
+    }
+}
+
 /// The values of a path in one input.
 #[derive(Debug)]
 pub(crate) struct InFile {
@@ -210,8 +220,7 @@ impl Survey {
         target.values.merge(values);
         target.extra.keys = Keys::No;
         target.extra.enumerated = Enumerated::Many;
-        let room = EXAMPLES - target.extra.examples.len().min(EXAMPLES);
-        target.extra.examples.extend(extra.examples.into_iter().take(room));
+        extra.examples.into_iter().for_each(|kept| target.extra.show(kept));
         for own in extra.by_file {
             let known = target.extra.by_file.iter_mut().find(|known| known.file == own.file);
             match known {
@@ -269,10 +278,7 @@ impl Survey {
         extra.keys.take(keys.filter(|_| was_always));
         extra.enumerated.merge(enumerated);
         for (sort, text, line) in examples {
-            let is_known = extra.examples.iter().any(|kept| kept.sort == sort && kept.text == text);
-            if extra.examples.len() < EXAMPLES && !is_known {
-                extra.examples.push(Kept { sort, text, file, line: lines + line });
-            }
+            extra.show(Kept { sort, text, file, line: lines + line });
         }
         if file < FILES && counts.of(Sort::Number) + counts.of(Sort::Text) > 0 {
             if extra.by_file.last().is_none_or(|last| last.file != file) {
@@ -400,8 +406,7 @@ impl Survey {
             target.counts.merge(&moved);
             target.counts.records = records;
             target.values.merge(values);
-            let room = EXAMPLES - target.extra.examples.len().min(EXAMPLES);
-            target.extra.examples.extend(examples.into_iter().take(room));
+            examples.into_iter().for_each(|kept| target.extra.show(kept));
             let children = self.paths.nodes[number].children.clone();
             for child in children.into_iter().filter(|child| *child != items) {
                 let step = self.paths.nodes[child].step.clone();

@@ -52,17 +52,15 @@ impl Open<'_> {
     /// Looks at what a part of the document has.
     fn part<'t>(&mut self, events: &mut EventReader<'t>, part: &XmlPart<'t>) -> Result<(), Failed> {
         let mut counting = Counting { batch: Batch::new(part.arena), part };
-        // An element that goes on behind the part comes again with the next one, unless the part begins with it: then it is large.
-        let mut is_first = true;
         loop {
-            if events.at_element().is_some() {
+            if let Some(at) = events.at_element() {
                 match events.element().map_err(|error| part.failed(&error))? {
                     Some(element) => {
                         self.element(element, &mut counting);
-                        is_first = false;
                         continue;
                     }
-                    None if !is_first => break,
+                    // One that goes on behind the part comes again with the next one, unless it is large.
+                    None if at > part.text.len() / 2 => break,
                     None => {}
                 }
             }
@@ -72,7 +70,6 @@ impl Open<'_> {
                 Err(error) => return Err(part.failed(&error)),
                 Ok(Some(event)) => self.event(event, events, &mut counting),
             }
-            is_first = false;
         }
         // The origin of a text means nothing in the next part.
         if let Some((origin, _)) = &mut self.text {

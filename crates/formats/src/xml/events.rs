@@ -63,6 +63,8 @@ pub struct EventReader<'a> {
     depth: usize,
     /// Up to where the text was read and need not be read again.
     committed: usize,
+    /// Where elements begin that are known not to end in the text, in order.
+    cut: Vec<usize>,
 }
 
 impl<'a> EventReader<'a> {
@@ -84,7 +86,8 @@ impl<'a> EventReader<'a> {
             reader.scope.enter(ancestor.bindings);
         }
         let depth = reader.around.len();
-        Self { reader, given: 0, begun: None, ended: (0, Origin::NONE), depth, committed: 0 }
+        let (ended, cut) = ((0, Origin::NONE), Vec::new());
+        Self { reader, given: 0, begun: None, ended, depth, committed: 0, cut }
     }
 
     /// The same reader of a part behind which nothing follows.
@@ -151,6 +154,9 @@ impl<'a> EventReader<'a> {
         let Some(at) = self.at_element() else { return Ok(None) };
         // Whatever stands before it was given.
         self.committed = at;
+        if self.cut.binary_search(&at).is_ok() {
+            return Ok(None);
+        }
         let reader = &mut self.reader;
         let (before, open) = (Stand::of(reader), reader.open.len());
         reader.makes_nothing = false;
@@ -160,6 +166,8 @@ impl<'a> EventReader<'a> {
         reader.closed = 0;
         let is_cut = read.as_ref().is_err_and(SyntaxError::wants_more) && reader.is_part;
         if is_cut || reader.open.len() != open || element.is_none() {
+            // Whatever is open at the end of the text does not end in it.
+            self.cut = reader.open.iter().skip(open).map(|open| open.start).collect();
             before.restore(&mut self.reader);
             self.given = 0;
             read.or_else(|error| if is_cut { Ok(()) } else { Err(error) })?;
