@@ -18,10 +18,11 @@ use kyanite_tree::{
     Region, Setting, SourceMap, Step, TextPlaces, Value, locate,
 };
 
+use crate::blocks::{Block, Then};
 use crate::failed::{Events, Failed, Repeated};
 use crate::input::{Beginning, Input, InputOptions, Limited, Source, cannot_read};
 use crate::pieces::Before;
-use crate::records::{Block, InputPart, Next, Records, Then};
+use crate::records::{InputPart, Next, Records};
 use crate::repairs::Repairs;
 
 /// A text that documents are read from.

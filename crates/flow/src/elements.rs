@@ -6,9 +6,10 @@ use kyanite_formats::SyntaxError;
 use kyanite_formats::xml::{self, Ancestry, EventReader, Prolog};
 use kyanite_tree::{Arena, Base, LineColumn, Origin, Passed, Place, Span, TextPlaces};
 
+use crate::blocks::{Blocks, Then};
 use crate::failed::{Events, Failed};
 use crate::input::{InputOptions, cannot_read};
-use crate::records::{Blocks, Then, valid_start};
+use crate::records::valid_start;
 use crate::repairs::Repairs;
 use crate::transcode::Replaced;
 

@@ -3,9 +3,9 @@
 use std::collections::BTreeMap;
 use std::sync::{Mutex, PoisonError, mpsc};
 
+use crate::blocks::{Blocks, Then};
 use crate::failed::Failed;
 use crate::input::cannot_read;
-use crate::records::{Blocks, Then};
 
 /// What came of a block.
 pub(crate) struct Made<T> {

@@ -18,6 +18,7 @@ use kyanite_formats::{Format, SyntaxError, csv, xml};
 use kyanite_lang::Ways;
 use kyanite_tree::{Advice, Arena, Code, Diagnostic, Place, Setting};
 
+use crate::blocks::{Blocks, Framing, SMALL, read_some};
 use crate::compression::Compression;
 use crate::document::Duplicates;
 use crate::fetch::{self, Fetch};
@@ -25,7 +26,6 @@ use crate::line_ends::{LineEnds, Returns};
 use crate::live::{self, Live};
 use crate::pieces::Before;
 use crate::range::{ByteRange, RangeReader};
-use crate::records::{Blocks, Framing, SMALL, read_some};
 use crate::transcode::{Decoded, NotDecoded, Replaced};
 use crate::{Bytes, Events, Failed};
 

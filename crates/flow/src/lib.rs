@@ -4,6 +4,7 @@
 //! which also says whose fault it is.
 
 mod apart;
+mod blocks;
 mod browse;
 mod change;
 mod compression;

@@ -23,10 +23,11 @@ use kyanite_lang::{
 use kyanite_tree::{Arena, Base, Event, Passed};
 
 use crate::Sink;
+use crate::blocks::{Block, Blocks, Then};
 use crate::consume::{Consumer, consume};
 use crate::failed::Taken;
 use crate::part::Part;
-use crate::records::{Block, Blocks, InputPart, Next, Records, Then, valid_start};
+use crate::records::{InputPart, Next, Records, valid_start};
 
 /// What workers need of a run.
 #[derive(Clone, Copy)]

@@ -9,11 +9,11 @@ use std::rc::Rc;
 use kyanite_formats::{Format, documents};
 use kyanite_tree::Passed;
 
+use crate::blocks::{Blocks, Then};
 use crate::document::Duplicates;
 use crate::failed::{Events, Failed};
 use crate::in_order::{Made, Workers};
 use crate::input::{InputOptions, Source, cannot_read};
-use crate::records::{Blocks, Then};
 use crate::repairs::Repairs;
 use crate::transcode::Replaced;
 

@@ -14,12 +14,12 @@ use kyanite_tree::{
     Advice, Arena, Code, Diagnostic, Kind, Location, Origin, Place, Setting, Value, locate_node,
 };
 
+use crate::blocks::Then;
 use crate::document::{Library, Loaded};
 use crate::failed::{Counters, Events, Failed};
 use crate::input::{Input, InputOptions, Source};
 use crate::part::Part;
 use crate::range::ByteRange;
-use crate::records::Then;
 use crate::sources::Sources;
 use crate::types::{DocumentTypes, Typer};
 

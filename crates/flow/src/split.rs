@@ -12,11 +12,12 @@ use kyanite_formats::{Format, span_of};
 use kyanite_lang::{Arguments, Plan, Runner, Session};
 use kyanite_tree::{Arena, Base, Code, Diagnostic, Event, Passed, Place, Pull, Value};
 
+use crate::blocks::Blocks;
 use crate::consume::Consumer;
 use crate::document::Library;
 use crate::failed::{Events, Failed};
 use crate::input::{Input, InputOptions, Source};
-use crate::records::{Blocks, InputPart};
+use crate::records::InputPart;
 use crate::run::rule_failed;
 use crate::stream::no_frame_error;
 use crate::survey::RecordPath;

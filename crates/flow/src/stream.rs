@@ -18,12 +18,13 @@ use kyanite_tree::{
 };
 use kyanite_xpath::Expression;
 
+use crate::blocks::{Block, Blocks, Then};
 use crate::document::{Duplicates, Library, Skipped, record_location, say_format};
 use crate::failed::{Events, Failed, Taken};
 use crate::input::{Beginning, Held, Input, Source, cannot_read};
 use crate::parallel::{self, AsLines, Clean, Met, Work, WorkerBlock};
 use crate::part::Part;
-use crate::records::{Block, Blocks, InputPart, Next, Records, Then, valid_start};
+use crate::records::{InputPart, Next, Records, valid_start};
 use crate::repairs::Repairs;
 use crate::run::{
     Job, LossPolicy, Results, Run, What, is_xml, rule_failed, settle_losses, stack_size,

@@ -14,13 +14,14 @@ use kyanite_tree::{
     Arena, Base, Code, Diagnostic, Event, Passed, Pull, TextPlaces, ValueEvents, is_blank,
 };
 
+use crate::blocks::{Blocks, Framing};
 use crate::consume::{Consumer, consume};
 use crate::document::{Library, say_format};
 use crate::failed::{Counters, Events, Failed};
 use crate::in_order::{Made, Shared, Workers};
 use crate::input::{Input, InputOptions, Source, cannot_read};
 use crate::pieces::Pieces;
-use crate::records::{Blocks, Framing, InputPart, valid_start};
+use crate::records::{InputPart, valid_start};
 use crate::run::stack_size;
 use crate::stream::no_frame_error;
 use crate::transcode::Replaced;

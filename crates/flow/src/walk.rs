@@ -4,10 +4,11 @@ use kyanite_formats::Format;
 use kyanite_formats::xml::StepName;
 use kyanite_tree::{Arena, Passed, Span, TextPlaces, Value};
 
+use crate::blocks::{Blocks, Then};
 use crate::document::{Duplicates, Skipped};
 use crate::failed::{Events, Failed};
 use crate::input::{Beginning, Held, InputOptions, cannot_read};
-use crate::records::{Blocks, InputPart, Next, Records, Then, valid_start};
+use crate::records::{InputPart, Next, Records, valid_start};
 use crate::repairs::Repairs;
 use crate::transcode::Replaced;
 

@@ -14,6 +14,7 @@ use kyanite_xpath::{
     Context, Coverage, Documents, Error, ErrorCode, Expression, Item, Sequence, Store, item_value,
 };
 
+use crate::blocks::Then;
 use crate::document::Library;
 use crate::failed::{Counters, Events, Failed};
 use crate::input::{Input, Source, cannot_read};
@@ -95,9 +96,12 @@ pub(crate) fn run(
         if sources.is_empty() && !group.is_empty() {
             continue;
         }
-        let mut over = |sources: Vec<Source>, events: &mut Events<'_>| {
+        let mut over = |sources: Vec<Source>, then: Then, events: &mut Events<'_>| {
             let group = (sources, names_documents);
             whole(job, expression, group, sink, (events, &coverage), &mut unresolved)?;
+            if then == Then::Pause {
+                sink.pause();
+            }
             Ok(sink.is_closed())
         };
         let is_closed = if goes_on {
@@ -107,7 +111,7 @@ pub(crate) fn run(
             }
             is_closed
         } else {
-            over(sources, events)?
+            over(sources, Then::End, events)?
         };
         if is_closed {
             return Ok(());
@@ -124,12 +128,12 @@ pub(crate) fn run(
 fn in_pieces(
     source: Source,
     job: &Job<'_>,
-    mut over: impl FnMut(Vec<Source>, &mut Events<'_>) -> Result<bool, Failed>,
+    mut over: impl FnMut(Vec<Source>, Then, &mut Events<'_>) -> Result<bool, Failed>,
     events: &mut Events<'_>,
 ) -> Result<bool, Failed> {
     let mut pieces = source.in_pieces(job.options);
-    while let Some((piece, _)) = pieces.next()? {
-        let done = over(vec![piece], events);
+    while let Some((piece, then)) = pieces.next()? {
+        let done = over(vec![piece], then, events);
         if pieces.settle(done)? == Some(true) {
             return Ok(true);
         }

@@ -12,9 +12,10 @@ use kyanite_tree::{
 
 use super::tally::{Located, Tally};
 use super::{Compared, Diffing};
+use crate::blocks::Blocks;
 use crate::failed::{Events, Failed};
 use crate::input::{InputOptions, Source};
-use crate::records::{Blocks, InputPart};
+use crate::records::InputPart;
 use crate::runs::{Entry, Sorted, Sorter};
 use crate::walk::{Step, Walk};
 

@@ -6,9 +6,10 @@ use kyanite_tree::{Base, Code, Diagnostic, Element, Passed};
 
 use super::parts::Around;
 use super::{Cut, Keys};
+use crate::blocks::Blocks;
 use crate::failed::Failed;
 use crate::input::Source;
-use crate::records::{Blocks, InputPart};
+use crate::records::InputPart;
 use crate::survey::RecordPath;
 use crate::walk::{Step, Walk};
 

@@ -7,9 +7,9 @@ use kyanite_survey::{Batch, Bounds, LargeElement, Survey};
 use kyanite_tree::{Arena, Origin, Value, ValueEvents};
 
 use super::{Surveyed, view};
+use crate::blocks::Blocks;
 use crate::elements::{XmlPart, go_through};
 use crate::failed::{Events, Failed};
-use crate::records::Blocks;
 use crate::transcode::Replaced;
 
 /// Surveys a document, part by part.

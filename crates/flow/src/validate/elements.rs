@@ -6,10 +6,10 @@ use kyanite_schema::xsd::{Alike, Found, Places, Schema, Validator};
 use kyanite_tree::{Base, Excerpt, LineColumn, Origin, Part, Place, Span};
 
 use super::check::Raw;
+use crate::blocks::Blocks;
 use crate::elements::{XmlPart, go_through, go_through_text};
 use crate::failed::{Counters, Events, Failed};
 use crate::input::{InputOptions, Source};
-use crate::records::Blocks;
 
 /// XML Schemas at work on one document after another.
 pub(super) struct Validators<'c> {

@@ -10,11 +10,12 @@ use kyanite_schema::{Finding as Found, json};
 use kyanite_tree::{Arena, Base, Diagnostic, Event, Passed, Place, Value, locate};
 
 use super::check::{Raw, check_value};
+use crate::blocks::{Block, Blocks, Then};
 use crate::consume::Consumer;
 use crate::failed::{Counters, Events, Failed};
 use crate::in_order::{Made, Shared, Workers};
 use crate::input::{InputOptions, Source};
-use crate::records::{Block, Blocks, InputPart, Next, Records, Then};
+use crate::records::{InputPart, Next, Records};
 use crate::run::stack_size;
 use crate::walk::{Step, Walk};
 
