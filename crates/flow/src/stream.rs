@@ -1,7 +1,8 @@
 //! A rule over records, one by one, in memory that does not grow with their number.
 
+mod apart;
+
 use std::collections::BTreeSet;
-use std::sync::{PoisonError, RwLock};
 
 use kyanite_formats::Format;
 use kyanite_formats::json::ValueTemplates;
@@ -18,19 +19,17 @@ use kyanite_tree::{
 };
 use kyanite_xpath::Expression;
 
-use crate::blocks::{Block, Blocks, Then};
+use crate::blocks::{Blocks, Then};
 use crate::document::{Duplicates, Library, Skipped, record_location, say_format};
 use crate::failed::{Events, Failed, Taken};
 use crate::input::{Beginning, Held, Input, Source, cannot_read};
-use crate::parallel::{self, AsLines, Clean, Met, Work, WorkerBlock};
-use crate::part::Part;
+use crate::parallel::Met;
 use crate::records::{InputPart, Next, Records, valid_start};
 use crate::repairs::Repairs;
-use crate::run::{
-    Job, LossPolicy, Results, Run, What, is_xml, rule_failed, settle_losses, stack_size,
-};
+use crate::run::{Job, LossPolicy, Results, Run, What, is_xml, rule_failed, settle_losses};
 use crate::sources::Sources;
 use crate::types::Typer;
+use apart::Rest;
 
 /// Where a run over records stands.
 struct Progress<'g> {
@@ -432,168 +431,6 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             && self.session.coverage.may_look_away(self.job.plan, records)
     }
 
-    /// Runs over the blocks that are left apart from each other, several at the same time if there are threads for it.
-    fn apart<'b, 'g: 'b>(
-        &mut self,
-        rest: Rest<'b>,
-        progress: &mut Progress<'g>,
-        aside: &mut Aside,
-    ) -> Result<(), Failed> {
-        let Rest { mut blocks, mut layout, strategy, mut input, part, held, mut namespaces } = rest;
-        let header = &held.arena;
-        let (name, threads) = (input.name, self.job.options.threads);
-        let stack = stack_size(self.job.options.limits.depth);
-        let names = progress.names.clone();
-        let state = progress.state.apart(self.job.plan);
-        let unit = self.unit;
-        let are_lines = strategy.takes(Way::Copies);
-        let line_starts = match layout {
-            Layout::Csv { header: Some(header), .. } if are_lines => header.line_starts(),
-            _ => None,
-        };
-        let line_names = strategy.line_names.as_ref().filter(|_| !part.expects_elements());
-        let lines = match (layout, &line_starts) {
-            (Layout::Csv { settings, header }, Some(starts)) => {
-                Some(AsLines::Rows { settings, header, starts })
-            }
-            (Layout::Xml { elements, place, .. }, _) if are_lines => {
-                Some(AsLines::Elements { elements, place })
-            }
-            (Layout::Json { depth, .. }, _) if are_lines => {
-                part.json_style().map(|style| AsLines::Values { depth, style })
-            }
-            _ => None,
-        };
-        // A path that has to be explained is told about by whole records.
-        let explains_nothing = self.session.coverage.explains_nothing(self.job.plan);
-        let field_plan = strategy.field_plan.as_ref().filter(|_| explains_nothing);
-        let needed = strategy.needs.as_ref().map_or(layout, |needs| layout.with_needs(needs));
-        let prefilter = self.job.plan.xpath().and_then(Expression::record_prefilter);
-        let prefilter = prefilter.filter(|_| strategy.takes(Way::Prefilter));
-        let documents = self.session.documents.clone();
-        let bar = RwLock::new(progress.kept.bar());
-        let work = Work {
-            plan: self.job.plan,
-            documents: &documents,
-            unit,
-            layout: needed.with_prefilter(prefilter),
-            input,
-            names: &names,
-            state: &state,
-            // What the turns of a block take there is room for.
-            room: &Room { memory: usize::MAX, file: Box::new(tempfile::tempfile) },
-            bar: &bar,
-            field_plan,
-            line_names,
-            learns: strategy.takes(Way::Templates),
-            lines,
-            looks_above: self.looks_above(),
-        };
-        let assumed = layout.place();
-        let mut carried: Vec<u8> = Vec::new();
-        // How many bytes have to be there before what was carried over is tried again.
-        let mut enough = 0;
-        let (mut arena, mut templates) = (Arena::new(), value_templates(strategy));
-        let commit = |done: &mut WorkerBlock| {
-            let (bytes, then) = (&mut done.bytes, done.then);
-            let is_last = then == Then::End;
-            // Whether a document ends where it should is seen only in its turn.
-            let is_open_end = is_last && assumed.is_some();
-            // What was carried over from the block before changes where this one begins.
-            let is_there = carried.is_empty() && layout.place() == assumed && !is_open_end;
-            let clean = done.clean.take().filter(|_| is_there);
-            let coverage = &self.session.coverage;
-            let mut clean = clean.filter(|clean| {
-                !coverage.learns_from(&clean.coverage, self.job.plan)
-                    && held.dropped.adopt(&clean.met.dropped)
-            });
-            if let Some(Clean { above: Some(above), .. }) = &clean {
-                // What stands in elements that began before the block is run over now that these are known.
-                let head = Block { bytes: &bytes[..above.head], then: Then::More };
-                let records = Records::new(head, 0, input, layout, &arena, None);
-                let BlockEnd { used, place, .. } = self.block(records, &arena, progress, aside)?;
-                let place = place.unwrap_or_default();
-                let behind = above.behind(place, layout, header).filter(|_| used == above.head);
-                layout = layout.at(behind.unwrap_or_else(|| place.keep(header)));
-                arena.reset();
-                if progress.done {
-                    return Ok(false);
-                }
-                if behind.is_none() {
-                    clean = None;
-                    input.before.pass(&bytes[..used]);
-                    self.events.read(used);
-                    bytes.drain(..used);
-                }
-            }
-            if let Some(clean) = clean
-                && progress
-                    .kept
-                    .join(self.job.plan, &progress.state, &clean.turns)
-                    .map_err(|failure| rule_failed(self.job.plan, &failure, None))?
-                && progress.state.join(&clean.state).is_ok()
-            {
-                if clean.turns.are_any() {
-                    *bar.write().unwrap_or_else(PoisonError::into_inner) = progress.kept.bar();
-                }
-                self.session.coverage.join(&clean.coverage);
-                namespaces.extend(clean.met.namespaces);
-                progress.index += clean.records;
-                self.events.counters.take(clean.taken);
-                input.before.pass_all(done.passed);
-                self.events.read(bytes.len());
-                let flow = self.results.sink().join(&mut done.part);
-                self.results.end_block(then);
-                return Ok(flow.is_continue());
-            }
-            if !carried.is_empty() {
-                carried.extend_from_slice(bytes);
-                std::mem::swap(&mut carried, bytes);
-                carried.clear();
-            }
-            // A record of many blocks is not tried again with each of them.
-            if then == Then::More && bytes.len() < enough {
-                carried.extend_from_slice(bytes);
-                return Ok(true);
-            }
-            loop {
-                let block = Block { bytes, then };
-                let current = self.as_needed(layout, strategy.needs.as_ref());
-                self.count_followed(&mut templates);
-                let records = Records::new(block, 0, input, current, &arena, Some(&mut templates));
-                let end = self.block(records, &arena, progress, aside)?;
-                let used = end.used;
-                let _ = held.dropped.adopt(&end.met.dropped);
-                namespaces.extend(end.met.namespaces);
-                if let Some(place) = end.place {
-                    layout = layout.at(place.keep(header));
-                }
-                arena.reset();
-                input.before.pass(&bytes[..used]);
-                self.events.read(used);
-                let is_done = progress.done || is_last && used == bytes.len();
-                bytes.drain(..used);
-                if is_done {
-                    return Ok(false);
-                }
-                if !is_last {
-                    enough = if used == 0 { bytes.len() * 2 } else { 0 };
-                    carried.extend_from_slice(bytes);
-                    return Ok(true);
-                }
-            }
-        };
-        let parts = || part.again().by_lines(work.gives_lines());
-        let failed = |error| Failed::Input(cannot_read(name, &error));
-        parallel::run(work, threads, stack, &mut blocks, parts, commit, failed)?;
-        self.count_followed(&mut templates);
-        if !progress.done && !self.results.sink().is_closed() {
-            no_frame_error(&blocks, name, input.before)?;
-        }
-        self.tell_namespaces(&namespaces, progress, header);
-        Ok(())
-    }
-
     /// Runs over the records of one block; gives how many of its bytes were used.
     fn block<'a, 'g: 'a>(
         &mut self,
@@ -711,20 +548,6 @@ impl<'a> BlockEnd<'a> {
             met,
         }
     }
-}
-
-/// What is left of a stream.
-struct Rest<'b> {
-    blocks: Blocks,
-    layout: Layout<'b>,
-    strategy: &'b Strategy,
-    input: InputPart<'b>,
-    /// What takes items apart from the output.
-    part: Part,
-    /// What the layout lives in.
-    held: &'b Held<'b>,
-    /// Namespaces of the records so far that a name without prefix means.
-    namespaces: BTreeSet<String>,
 }
 
 /// Fails where something is wrong with a document around its items.
