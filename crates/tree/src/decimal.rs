@@ -375,6 +375,21 @@ impl Decimal {
         i64::try_from(coefficient.checked_mul(power)?).ok()
     }
 
+    /// The largest whole number that is not greater, where it fits into 64 bits.
+    #[must_use]
+    pub fn floor_i64(&self) -> Option<i64> {
+        match self.0 {
+            Repr::Small(coefficient, exponent @ ..0) => {
+                let power = u32::try_from(exponent.unsigned_abs()).ok().and_then(small_power);
+                // Where that is no small power it is more than any small coefficient.
+                let floor = power
+                    .map_or(-i128::from(coefficient < 0), |power| coefficient.div_euclid(power));
+                i64::try_from(floor).ok()
+            }
+            _ => self.floor().ok()?.to_i64(),
+        }
+    }
+
     /// The place of the first digit: a larger one means a larger magnitude.
     fn magnitude(&self) -> i128 {
         i128::from(self.exponent()) + i128::from(self.digits())
@@ -604,6 +619,13 @@ mod tests {
             prop_assert_eq!(spelled(a).mul(&spelled(b)).unwrap(), d(&format!("{product}e{}", scale * 2)));
             prop_assert_eq!(spelled(a).cmp(&spelled(b)), a.cmp(&b));
             prop_assert_eq!(d(&spelled(a).to_string()), spelled(a));
+        }
+
+        /// The whole part in 64 bits is the whole part.
+        #[test]
+        fn whole_parts(text in "-?(0|[1-9][0-9]{0,22}|922337203685477580[0-9])(\\.[0-9]{1,25})?(e-?[0-9]{1,2})?") {
+            let number = d(&text);
+            prop_assert_eq!(number.floor_i64(), number.floor().unwrap().to_i64(), "{}", text);
         }
 
         #[test]

@@ -48,9 +48,9 @@ fn begin(rank: Option<&Rank<'_>>, descending: bool) -> u128 {
             u128::from_be_bytes(bytes)
         }
         Some(Rank::Number(number)) => {
-            let whole = number.floor().ok().and_then(|whole| whole.to_i64());
-            let least = if number.signum() < 0 { i64::MIN } else { i64::MAX };
-            u128::from((whole.unwrap_or(least) as u64) ^ (1 << 63))
+            let outermost = if number.signum() < 0 { i64::MIN } else { i64::MAX };
+            let whole = number.floor_i64().unwrap_or(outermost);
+            u128::from(whole.cast_unsigned() ^ (1 << 63))
         }
     };
     if descending { MOST - begin } else { begin }
