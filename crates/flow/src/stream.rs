@@ -121,7 +121,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
             cut.state = Some(Partial::of(progress.state, unit, progress.index, portion));
             return Ok(());
         }
-        let mut is_left = progress.kept.is_spilled();
+        let mut is_left = progress.kept.has_packed();
         let mut batch = Arena::new();
         let Progress { names, state, kept, index, .. } = &mut progress;
         let mut take = |value: Option<Value<'_>>| results.take(value, |_| None);
@@ -131,7 +131,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
                     .end_records(state, kept, Some(*index), &mut take);
             }
             let runner = Runner::for_batch(plan, unit, names.clone(), &batch, self.session);
-            match runner.hand_on_spilled(state, kept, &mut take) {
+            match runner.hand_on_packed(state, kept, &mut take) {
                 Ok(flow) => is_left = flow.is_continue(),
                 Err(failure) => break Err(failure),
             }

@@ -12,13 +12,18 @@ use kyanite_eval::rank::Rank;
 
 /// Sorts turns by their keys: numbers by value, texts by Unicode scalar, nothing and null last.
 pub(super) fn sort<'a>(keys: &[OrderKey], turns: &mut Vec<Turn<'a>>) -> Ran<()> {
-    let mut ranked = Vec::with_capacity(turns.len());
     let mut first: Vec<Option<Rank<'a>>> = Vec::new();
-    for turn in turns.iter() {
-        ranked.push(ranks(keys, turn, &mut first)?);
-    }
+    let ranked: Ran<Vec<_>> = turns.iter().map(|turn| ranks(keys, turn, &mut first)).collect();
+    let places = places(keys, &ranked?);
+    let mut moved: Vec<Option<Turn<'a>>> = turns.drain(..).map(Some).collect();
+    turns.extend(places.into_iter().filter_map(|place| moved[place].take()));
+    Ok(())
+}
+
+/// The numbers of turns with these ranks, in order; of those that are equal the first comes first.
+pub(super) fn places(keys: &[OrderKey], ranked: &[Vec<Option<Rank<'_>>>]) -> Vec<usize> {
     // Nearly always the beginning of the first key tells, and what is moved about is small.
-    let begin = |ranks: &Vec<Option<Rank<'a>>>| {
+    let begin = |ranks: &Vec<Option<Rank<'_>>>| {
         let first = keys.first().zip(ranks.first());
         first.map_or(0, |(key, rank)| begin(rank.as_ref(), key.descending))
     };
@@ -27,9 +32,7 @@ pub(super) fn sort<'a>(keys: &[OrderKey], turns: &mut Vec<Turn<'a>>) -> Ran<()> 
         let whole = || order(keys, &ranked[*own], &ranked[*other]);
         a.cmp(b).then_with(whole).then(own.cmp(other))
     });
-    let mut moved: Vec<Option<Turn<'a>>> = turns.drain(..).map(Some).collect();
-    turns.extend(places.into_iter().filter_map(|(_, place)| moved[place].take()));
-    Ok(())
+    places.into_iter().map(|(_, place)| place).collect()
 }
 
 /// The bytes of a text that the beginning of its rank has.

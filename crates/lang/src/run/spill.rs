@@ -7,7 +7,7 @@ use std::io::{self, BufReader, BufWriter, Read, Seek, Write};
 
 use kyanite_tree::{Advice, Arena, Code, Key, Packed, Value, pack};
 
-use super::order::{order, ranks};
+use super::order::{order, places, ranks};
 use super::turns::Turn;
 use crate::failure::{Failure, Ran, failure};
 use crate::finding::Span;
@@ -51,8 +51,13 @@ impl TupleBuffer {
 
     /// Each of its turns.
     pub(super) fn texts(&self) -> impl Iterator<Item = &str> {
-        let ends = self.starts.iter().skip(1).copied().chain([self.text.len()]);
-        self.starts.iter().zip(ends).filter_map(|(start, end)| self.text.get(*start..end))
+        (0..self.starts.len()).filter_map(|place| self.text(place))
+    }
+
+    /// One of its turns.
+    fn text(&self, place: usize) -> Option<&str> {
+        let end = self.starts.get(place + 1).copied().unwrap_or(self.text.len());
+        self.text.get(*self.starts.get(place)?..end)
     }
 
     /// About how many bytes its turns take.
@@ -164,49 +169,99 @@ pub(super) struct Spilled {
 impl Spilled {
     /// Puts the turns of a buffer in order, and into a file.
     pub(super) fn spill(&mut self, tuples: TupleBuffer, by: By<'_>, room: &Room) -> Ran<()> {
-        let arena = Arena::new();
-        let TupleBuffer { text, starts } = tuples;
-        let mut first = Vec::new();
-        let mut sorted = Vec::with_capacity(starts.len());
-        for (number, start) in starts.iter().enumerate() {
-            let end = starts.get(number + 1).copied().unwrap_or(text.len());
-            let text = &text[*start..end];
-            let keys = keys_of(&mut Packed::new(text), by.keys(), &arena).unwrap_or_default();
-            let (group, ranks) = match by {
-                By::Keys(order_keys) => {
-                    (0, ranks(order_keys, &Turn { keys, names: Vec::new() }, &mut first)?)
-                }
-                By::Groups(..) => {
-                    let next = self.groups.len() as u64;
-                    let key = keys.iter().map(|key| key.map(Key::of)).collect();
-                    (*self.groups.entry(key).or_insert(next), Vec::new())
-                }
-            };
-            sorted.push((group, ranks, text));
-        }
-        let keys = by.ranked();
-        sorted.sort_by(|a, b| a.0.cmp(&b.0).then_with(|| order(keys, &a.1, &b.1)));
-        let write = || {
+        let mut sorted = self.sorted(tuples, by)?;
+        let mut write = || {
             let mut out = BufWriter::new((room.file)()?);
-            sorted.iter().try_for_each(|(group, _, text)| write_turn(&mut out, *group, text))?;
+            while let Some((group, text)) = sorted.next() {
+                write_turn(&mut out, group, text)?;
+            }
             rewound(out)
         };
         self.runs.push(write().map_err(|error| by.failed(&error))?);
         if self.runs.len() == RUNS {
             let runs = std::mem::take(&mut self.runs);
-            self.runs.push(Merge::of(runs, by)?.write(by, room)?);
+            self.runs.push(Merge::of(files(runs).collect(), by)?.write(by, room)?);
         }
         Ok(())
+    }
+
+    /// The turns of a buffer in order.
+    fn sorted(&mut self, tuples: TupleBuffer, by: By<'_>) -> Ran<Sorted> {
+        let arena = Arena::new();
+        let mut first = Vec::new();
+        let mut ranked = Vec::with_capacity(tuples.starts.len());
+        let mut groups = Vec::with_capacity(tuples.starts.len());
+        for text in tuples.texts() {
+            let keys = keys_of(&mut Packed::new(text), by.keys(), &arena).unwrap_or_default();
+            match by {
+                By::Keys(order_keys) => {
+                    ranked.push(ranks(order_keys, &Turn { keys, names: Vec::new() }, &mut first)?);
+                }
+                By::Groups(..) => {
+                    let next = self.groups.len() as u64;
+                    let key = keys.iter().map(|key| key.map(Key::of)).collect();
+                    groups.push(*self.groups.entry(key).or_insert(next));
+                }
+            }
+        }
+        let places = match by {
+            By::Keys(keys) => places(keys, &ranked),
+            By::Groups(..) => {
+                let mut places: Vec<usize> = (0..groups.len()).collect();
+                places.sort_by_key(|place| groups[*place]);
+                places
+            }
+        };
+        Ok(Sorted { tuples, groups, places: places.into_iter() })
     }
 
     pub(super) fn is_empty(&self) -> bool {
         self.runs.is_empty()
     }
 
-    /// Begins to read all runs in order.
-    pub(super) fn merge(self, by: By<'_>) -> Ran<Merge> {
-        Merge::of(self.runs, by)
+    /// Begins to read all turns in order: those in files, and those of a buffer.
+    pub(super) fn merge(mut self, tuples: TupleBuffer, by: By<'_>) -> Ran<Merge> {
+        let last = self.sorted(tuples, by)?;
+        Merge::of(files(self.runs).chain([Run::Memory(last)]).collect(), by)
     }
+}
+
+/// Turns of a buffer, in order.
+struct Sorted {
+    tuples: TupleBuffer,
+    /// The group of each, if they are put in order by groups.
+    groups: Vec<u64>,
+    /// The numbers of those that are left.
+    places: std::vec::IntoIter<usize>,
+}
+
+impl Sorted {
+    /// The next turn: its group and its packed values.
+    fn next(&mut self) -> Option<(u64, &str)> {
+        let place = self.places.next()?;
+        let group = self.groups.get(place).copied().unwrap_or_default();
+        Some((group, self.tuples.text(place)?))
+    }
+}
+
+/// Turns in order.
+enum Run {
+    Memory(Sorted),
+    File(BufReader<File>),
+}
+
+impl Run {
+    /// The next turn: its group and its packed values.
+    fn next(&mut self) -> io::Result<Option<(u64, String)>> {
+        match self {
+            Self::Memory(sorted) => Ok(sorted.next().map(|(group, text)| (group, text.to_owned()))),
+            Self::File(file) => read_turn(file),
+        }
+    }
+}
+
+fn files(runs: Vec<File>) -> impl Iterator<Item = Run> {
+    runs.into_iter().map(|file| Run::File(BufReader::new(file)))
 }
 
 /// Goes back to the begin of a file that was written.
@@ -245,14 +300,13 @@ fn read_turn(run: &mut impl Read) -> io::Result<Option<(u64, String)>> {
 
 /// The turns of all runs, in order.
 pub(super) struct Merge {
-    runs: Vec<BufReader<File>>,
+    runs: Vec<Run>,
     /// The next turn of each run, the last of them first.
     heads: Vec<Ranked>,
 }
 
 impl Merge {
-    fn of(runs: Vec<File>, by: By<'_>) -> Ran<Self> {
-        let runs: Vec<BufReader<File>> = runs.into_iter().map(BufReader::new).collect();
+    fn of(runs: Vec<Run>, by: By<'_>) -> Ran<Self> {
         let mut merge = Self { runs, heads: Vec::new() };
         for run in 0..merge.runs.len() {
             merge.refill(run, by)?;
@@ -274,18 +328,19 @@ impl Merge {
 
     /// Takes the next turn of a run up among the heads.
     fn refill(&mut self, run: usize, by: By<'_>) -> Ran<()> {
-        let Some(file) = self.runs.get_mut(run) else { return Ok(()) };
-        let next = read_turn(file).map_err(|error| by.failed(&error))?;
+        let is_only = self.runs.len() == 1;
+        let Some(turns) = self.runs.get_mut(run) else { return Ok(()) };
+        let next = turns.next().map_err(|error| by.failed(&error))?;
         let Some((group, text)) = next else { return Ok(()) };
         let ranks = match by {
-            By::Groups(..) => Vec::new(),
-            By::Keys(keys) => {
+            By::Keys(keys) if !is_only => {
                 let arena = Arena::new();
                 let values = keys_of(&mut Packed::new(&text), keys.len(), &arena);
                 let turn = Turn { keys: values.unwrap_or_default(), names: Vec::new() };
                 let ranks = ranks(keys, &turn, &mut Vec::new())?;
                 ranks.into_iter().map(|rank| rank.map(Rank::into_owned)).collect()
             }
+            _ => Vec::new(),
         };
         let head = Ranked { group, ranks, run, text };
         let keys = by.ranked();

@@ -1,4 +1,4 @@
-//! Handing on turns that went to temporary files.
+//! Handing on turns that are packed, in memory or in temporary files.
 
 use kyanite_tree::Value;
 
@@ -10,12 +10,12 @@ use crate::failure::{Flow, Ran};
 use crate::plan::ClauseKind;
 
 impl<'a> Runner<'_, 'a> {
-    /// Hands on some of the turns that went into temporary files, in order, to the clauses behind the one that held them;
+    /// Hands on some of the turns that were kept packed, in order, to the clauses behind the one that held them;
     /// `Break` when that were all, or no more are wanted. The arena of the runner may be reset behind it.
     ///
     /// # Errors
     /// A [`Failure`](super::Failure) in what comes of them, or when a file cannot be read.
-    pub fn hand_on_spilled(
+    pub fn hand_on_packed(
         mut self,
         state: &mut RecordState,
         kept: &mut Kept<'_>,
@@ -27,8 +27,7 @@ impl<'a> Runner<'_, 'a> {
         let mut merge = match kept.merge.take() {
             Some(merge) => merge,
             None => {
-                kept.spilled.spill(std::mem::take(&mut kept.tuples), by, kept.room)?;
-                std::mem::take(&mut kept.spilled).merge(by)?
+                std::mem::take(&mut kept.spilled).merge(std::mem::take(&mut kept.tuples), by)?
             }
         };
         let mut held = kept.running.running(&|value| self.arena.copy(value));
