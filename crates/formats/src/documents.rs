@@ -122,12 +122,12 @@ pub fn apart(format: Format, text: &[u8]) -> Vec<&[u8]> {
 /// follows.
 #[must_use]
 pub fn last_begin(format: Format, text: &[u8]) -> Option<usize> {
-    // What the beginning of a line says may be known only at its end.
-    let whole_lines = memchr::memrchr(b'\n', text).map_or(0, |end| end + 1);
-    let text = if format == Format::Yaml { &text[..whole_lines] } else { text };
-    let documents = apart(format, text);
-    let (last, before) = documents.split_last()?;
-    (!before.is_empty()).then(|| text.len() - last.len())
+    match format {
+        // What the beginning of a line says may be known only at its end.
+        Format::Yaml => yaml::Apart::last_begin(&text[..memchr::memrchr(b'\n', text)? + 1]),
+        Format::JsonSequence => memchr::memrchr(RECORD_SEPARATOR, text).filter(|begin| *begin > 0),
+        _ => None,
+    }
 }
 
 fn sequence_apart(text: &[u8]) -> Vec<&[u8]> {

@@ -266,6 +266,14 @@ proptest! {
             let begin = documents::last_begin(Format::Yaml, &text.as_bytes()[..end]);
             let begins = |begin| apart.iter().any(|one| one.as_ptr() == text[begin..].as_ptr());
             prop_assert!(begin.is_none_or(begins), "{:?} {:?}", begin, apart);
+            // It is the last of those in whole lines.
+            let lines = &text.as_bytes()[..end];
+            let lines = &lines[..lines.iter().rposition(|byte| *byte == b'\n').map_or(0, |at| at + 1)];
+            let last = documents::apart(Format::Yaml, lines).split_last().map(|(last, before)| {
+                (lines.len() - last.len(), before.len())
+            });
+            let wanted = last.filter(|(_, before)| *before > 0).map(|(begin, _)| begin);
+            prop_assert_eq!(begin, wanted, "{:?}", lines);
         }
     }
 

@@ -14,6 +14,31 @@ impl<'t> Apart<'t> {
     pub fn new(text: &'t [u8]) -> Self {
         Self { rest: text }
     }
+
+    /// Where the last of those of a text begins, if there is one before it.
+    #[must_use]
+    pub fn last_begin(text: &'t [u8]) -> Option<usize> {
+        let begins = memchr::memmem::rfind_iter(text, b"\n---").map(|end| end + 1);
+        let last = begins.into_iter().find(|begin| marks(&text[*begin..], b"---"));
+        // Nearly always the document before ends right there, and no end is marked behind it.
+        let (before, behind) = text.split_at(last.unwrap_or_default());
+        if memchr::memmem::find(behind, b"\n...").is_none() {
+            match before.split_last() {
+                None => return None,
+                Some((_, line)) => {
+                    let line = &line[memchr::memrchr(b'\n', line).map_or(0, |end| end + 1)..];
+                    if is_content(line) {
+                        return last;
+                    }
+                }
+            }
+        }
+        let (mut begin, mut end) = (0, 0);
+        for document in Self::new(text) {
+            (begin, end) = (end, end + document.len());
+        }
+        (begin > 0).then_some(begin)
+    }
 }
 
 impl<'t> Iterator for Apart<'t> {
