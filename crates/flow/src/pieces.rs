@@ -7,6 +7,7 @@ use std::io;
 use std::rc::Rc;
 
 use kyanite_formats::{Format, documents};
+use kyanite_lang::Flow;
 use kyanite_tree::Passed;
 
 use crate::blocks::{Blocks, Then};
@@ -74,24 +75,29 @@ impl Source {
 }
 
 impl Pieces {
-    /// The next piece, and what comes behind it.
-    pub(crate) fn next(&mut self) -> Result<Option<(Source, Then)>, Failed> {
-        match self {
-            Self::One(source) => Ok(source.take().map(|source| (source, Then::End))),
-            Self::Several(several) => several.next(),
-        }
-    }
-
-    /// What came of the piece that was handed on last. Where its documents cannot be read together, they come again one by one: those
-    /// before the broken one are well-formed.
-    pub(crate) fn settle<T>(&mut self, done: Result<T, Failed>) -> Result<Option<T>, Failed> {
-        match (done, self) {
-            (Err(Failed::Input(_)), Self::Several(several)) if several.has_several() => {
-                several.take_apart();
-                Ok(None)
+    /// Hands the pieces to `take`, each with what comes behind it, as long as that wants more. It reads a piece before it does anything
+    /// else: where documents cannot be read together, they come again one by one, since those before the broken one are well-formed.
+    pub(crate) fn each(
+        &mut self,
+        mut take: impl FnMut(Source, Then) -> Result<Flow, Failed>,
+    ) -> Result<(), Failed> {
+        let several = match self {
+            Self::One(source) => {
+                return source.take().map_or(Ok(()), |source| take(source, Then::End).map(drop));
             }
-            (done, _) => done.map(Some),
+            Self::Several(several) => several,
+        };
+        while let Some((piece, then)) = several.next()? {
+            match take(piece, then) {
+                Err(Failed::Input(_)) if several.has_several() => several.take_apart(),
+                done => {
+                    if done?.is_break() {
+                        break;
+                    }
+                }
+            }
         }
+        Ok(())
     }
 
     /// Tells what was met in all pieces.
@@ -141,17 +147,13 @@ impl Several {
             }
         };
         self.last.clone_from(&piece);
+        let Source { name, uri, detected, looks_like, .. } = &self.about;
         let source = Source {
-            name: self.about.name.clone(),
-            uri: self.about.uri.clone(),
-            detected: self.about.detected.clone(),
-            looks_like: self.about.looks_like.filter(|_| is_first),
-            reader: Box::new(io::Cursor::new(piece)),
-            is_plain: self.about.is_plain,
-            live: None,
-            replaced: Replaced::default(),
-            items: None,
+            uri: uri.clone(),
+            detected: detected.clone(),
+            looks_like: looks_like.filter(|_| is_first),
             before: Some(self.before.clone()),
+            ..Source::of_bytes(name, piece, self.format)
         };
         Ok(Some((source, then)))
     }

@@ -330,18 +330,16 @@ impl<'q> Run<'_, 'q, '_, '_> {
         self.job.may_hold()?;
         self.may_end(&source.name)?;
         let mut pieces = source.in_pieces(self.job.options);
-        while let Some((piece, then)) = pieces.next()? {
-            let done = self.held(piece);
-            if pieces.settle(done)?.is_none() {
-                continue;
-            }
+        pieces.each(|piece, then| {
+            self.held(piece)?;
             if self.sink.is_closed() {
-                break;
+                return Ok(Flow::Break(()));
             }
             if then == Then::Pause {
                 self.sink.pause();
             }
-        }
+            Ok(Flow::Continue(()))
+        })?;
         pieces.finish(self.job.options, self.events);
         Ok(())
     }

@@ -10,7 +10,7 @@ use kyanite_formats::needs::Needs;
 use kyanite_formats::records::Layout;
 use kyanite_formats::xml::{Ancestry, RecordReader, StepName};
 use kyanite_lang::{
-    Arguments, Failure, Kept, Names, Partial, RecordState, RecordUnit, Room, Runner, Session,
+    Arguments, Failure, Flow, Kept, Names, Partial, RecordState, RecordUnit, Room, Runner, Session,
     Strategy, Way,
 };
 use kyanite_tree::{
@@ -121,7 +121,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
             cut.state = Some(Partial::of(progress.state, unit, progress.index, portion));
             return Ok(());
         }
-        let mut is_left = progress.kept.has_packed();
+        let mut is_left = progress.kept.has_packed(plan);
         let mut batch = Arena::new();
         let Progress { names, state, kept, index, .. } = &mut progress;
         let mut take = |value: Option<Value<'_>>| results.take(value, |_| None);
@@ -162,15 +162,11 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
     /// Whole documents, each of which is one record of the gathered list.
     fn documents(&mut self, source: Source, progress: &mut Progress<'_>) -> Result<(), Failed> {
         let mut pieces = source.in_pieces(self.job.options);
-        while let Some((piece, then)) = pieces.next()? {
-            let done = self.held(piece, progress);
-            if pieces.settle(done)?.is_some() {
-                self.results.end_block(then);
-            }
-            if progress.done {
-                break;
-            }
-        }
+        pieces.each(|piece, then| {
+            self.held(piece, progress)?;
+            self.results.end_block(then);
+            Ok(if progress.done { Flow::Break(()) } else { Flow::Continue(()) })
+        })?;
         pieces.finish(self.job.options, self.events);
         Ok(())
     }

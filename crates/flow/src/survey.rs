@@ -9,6 +9,7 @@ use kyanite_formats::Format;
 use kyanite_formats::json::{EventReader, PartStructure, Templates};
 use kyanite_formats::record_view::{Shape, View};
 use kyanite_formats::xml::StepName;
+use kyanite_lang::Flow;
 use kyanite_survey::{Batch, Bounds, Ended, Survey};
 use kyanite_tree::{
     Arena, Base, Code, Diagnostic, Event, Passed, Pull, TextPlaces, ValueEvents, is_blank,
@@ -223,12 +224,10 @@ impl Looking<'_, '_> {
                 },
             )?;
         }
-        while let Some((piece, _)) = pieces.next()? {
-            let done = held(piece, what, self.events);
-            if let Some(ended) = pieces.settle(done)? {
-                self.survey.take(ended, &name, 0);
-            }
-        }
+        pieces.each(|piece, _| {
+            self.survey.take(held(piece, what, self.events)?, &name, 0);
+            Ok(Flow::Continue(()))
+        })?;
         pieces.finish(options, self.events);
         Ok(())
     }
@@ -245,9 +244,9 @@ fn held(source: Source, what: Surveyed<'_>, events: &mut Events<'_>) -> Result<E
     let arena = Arena::new();
     let library = Library::new(&arena);
     let roots = library.load(source, what.options, events)?.roots;
-    let mut batch = Batch::new(&arena);
+    let (mut batch, mut view) = (Batch::new(&arena), view(what.options));
     for root in roots {
-        let root = view(what.options).record(root, &arena);
+        let root = view.record(root, &arena);
         match what.at {
             Some(at) => at.each(root, &mut |record| {
                 batch.record(&mut ValueEvents::new(record, Base::default()));

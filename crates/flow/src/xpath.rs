@@ -102,18 +102,19 @@ pub(crate) fn run(
             if then == Then::Pause {
                 sink.pause();
             }
-            Ok(sink.is_closed())
+            Ok(if sink.is_closed() { Flow::Break(()) } else { Flow::Continue(()) })
         };
-        let is_closed = if goes_on {
-            let mut is_closed = false;
+        if goes_on {
+            // There is one in such a group.
             for source in sources {
-                is_closed = is_closed || in_pieces(source, job, &mut over, events)?;
+                let mut pieces = source.in_pieces(job.options);
+                pieces.each(|piece, then| over(vec![piece], then, events))?;
+                pieces.finish(job.options, events);
             }
-            is_closed
         } else {
-            over(sources, Then::End, events)?
-        };
-        if is_closed {
+            let _ = over(sources, Then::End, events)?;
+        }
+        if sink.is_closed() {
             return Ok(());
         }
     }
@@ -122,24 +123,6 @@ pub(crate) fn run(
     let own = own.into_iter().map(|finding| job.plan.rule().diagnostic(finding));
     streamed.into_iter().chain(own).for_each(|found| events.tell(found));
     Ok(())
-}
-
-/// Hands the documents of an input on, a few at a time; tells whether no more are wanted.
-fn in_pieces(
-    source: Source,
-    job: &Job<'_>,
-    mut over: impl FnMut(Vec<Source>, Then, &mut Events<'_>) -> Result<bool, Failed>,
-    events: &mut Events<'_>,
-) -> Result<bool, Failed> {
-    let mut pieces = source.in_pieces(job.options);
-    while let Some((piece, then)) = pieces.next()? {
-        let done = over(vec![piece], then, events);
-        if pieces.settle(done)? == Some(true) {
-            return Ok(true);
-        }
-    }
-    pieces.finish(job.options, events);
-    Ok(false)
 }
 
 /// Documents that do not say what a prefix of the expression means, while others may.

@@ -1,6 +1,7 @@
 //! The documents of a YAML stream, one after another.
 
 use kyanite_formats::{Format, documents};
+use kyanite_lang::Flow;
 use kyanite_tree::Arena;
 
 use super::parts::Around;
@@ -15,10 +16,10 @@ impl Cut<'_, '_> {
         let options = self.what.options;
         let mut keys = Keys::new(self.what.by);
         let mut pieces = source.in_pieces(options);
-        while let Some((piece, _)) = pieces.next()? {
-            let done = self.documents(piece, &mut keys);
-            pieces.settle(done)?;
-        }
+        pieces.each(|piece, _| {
+            self.documents(piece, &mut keys)?;
+            Ok(Flow::Continue(()))
+        })?;
         pieces.finish(options, self.events);
         Ok(())
     }

@@ -8,6 +8,7 @@ use kyanite_formats::Format;
 use kyanite_formats::json::EventReader;
 use kyanite_formats::record_view::{Shape, View};
 use kyanite_formats::records::Structure;
+use kyanite_lang::Flow;
 use kyanite_schema::schematron::Assertion;
 use kyanite_schema::{Finding as Found, json};
 use kyanite_tree::{
@@ -240,10 +241,10 @@ fn held(
     counters: &Counters,
 ) -> Result<(), Failed> {
     let mut pieces = source.in_pieces(validation.options);
-    while let Some((piece, _)) = pieces.next()? {
-        let done = together(piece, (bundle, validators.as_deref_mut()), raw, validation, counters);
-        pieces.settle(done)?;
-    }
+    pieces.each(|piece, _| {
+        together(piece, (bundle, validators.as_deref_mut()), raw, validation, counters)?;
+        Ok(Flow::Continue(()))
+    })?;
     let mut events = Events { tell: &mut |found| raw.tell(found), counters };
     pieces.finish(validation.options, &mut events);
     Ok(())

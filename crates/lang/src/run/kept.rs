@@ -29,8 +29,6 @@ pub struct Kept<'g> {
     pub(super) room: &'g Room,
     /// The slots that are named behind the clause that holds turns.
     pub(super) named: Vec<bool>,
-    /// Whether that clause puts them in order.
-    puts_in_order: bool,
     /// Turns of which only the first are wanted, or that another clause holds behind that.
     pub(super) turns: Vec<Turn<'g>>,
     /// Turns that are all wanted.
@@ -77,9 +75,6 @@ impl<'g> Kept<'g> {
             arena,
             room,
             named: holding.map(|(repeat, at)| named(repeat, at, plan.frame)).unwrap_or_default(),
-            puts_in_order: holding.is_some_and(|(repeat, at)| {
-                matches!(repeat.clauses[at].kind, ClauseKind::OrderBy { .. })
-            }),
             turns: Vec::new(),
             tuples: TupleBuffer::default(),
             spilled: Spilled::default(),
@@ -108,8 +103,12 @@ impl<'g> Kept<'g> {
 
     /// Whether turns are packed, in order or in temporary files: they are to be [handed on](Runner::hand_on_packed) before the end.
     #[must_use]
-    pub fn has_packed(&self) -> bool {
-        !self.spilled.is_empty() || self.puts_in_order && !self.tuples.is_empty()
+    pub fn has_packed(&self, plan: &Plan) -> bool {
+        let puts_in_order = |(repeat, at): (&Loop, usize)| {
+            matches!(repeat.clauses[at].kind, ClauseKind::OrderBy { .. })
+        };
+        !self.spilled.is_empty()
+            || !self.tuples.is_empty() && plan.holding().is_some_and(puts_in_order)
     }
 
     fn copy(&self, values: &[Option<Value<'_>>]) -> Vec<Option<Value<'g>>> {
