@@ -8,6 +8,7 @@
 //!   near: vessel, in 30 of 30
 //! ```
 
+use std::borrow::Cow;
 use std::io::{IsTerminal, Write};
 
 use anstyle::{AnsiColor, Style};
@@ -173,12 +174,12 @@ impl Messages {
         };
         let strong = color.on_default().bold();
         let head = self.paint(strong, problem.severity().word());
-        let mut text = format!("{head}: {}\n", self.strong(problem.message()));
+        let mut text = format!("{head}: {}\n", self.strong(&printable(problem.message())));
         for spot in problem.places() {
             self.render_spot(spot, strong, &mut text);
         }
         if let Some(advice) = problem.advice() {
-            text.push_str(&format!("  {}\n", settings::words(advice)));
+            text.push_str(&format!("  {}\n", printable(&settings::words(advice))));
         }
         text
     }
@@ -214,7 +215,8 @@ impl Messages {
     }
 
     fn render_spot(&self, spot: &Place, strong: Style, text: &mut String) {
-        let place = self.paint(AnsiColor::Cyan.on_default(), &format!("{}:{}", spot.file, spot.at));
+        let place = format!("{}:{}", printable(&spot.file), spot.at);
+        let place = self.paint(AnsiColor::Cyan.on_default(), &place);
         let path = spot.path.as_ref().map(|path| format!("  {path}")).unwrap_or_default();
         text.push_str(&format!("  {place}{path}\n"));
         let excerpt = &spot.excerpt;
@@ -228,6 +230,17 @@ impl Messages {
 
     fn paint(&self, style: Style, text: &str) -> String {
         if self.colored { format!("{style}{text}{style:#}") } else { text.to_owned() }
+    }
+}
+
+/// A text as a terminal may have it: the input's names and values stand in messages, and control characters among them would be
+/// commands to the terminal.
+fn printable(text: &str) -> Cow<'_, str> {
+    let is_command = |sign: char| sign.is_control() && sign != '\n';
+    if text.contains(is_command) {
+        text.replace(is_command, "\u{FFFD}").into()
+    } else {
+        text.into()
     }
 }
 
@@ -275,6 +288,11 @@ mod tests {
         let colored = messages(false, false, When::Always)
             .rendered(&Diagnostic::note(Code::InputRead, "well"));
         assert!(colored.contains("\u{1b}[") && colored.contains("note") && !colored.contains('^'));
+        let hostile = Diagnostic::warning(Code::Loss, "no `\u{1b}[2J`").advise("there is \u{9b}2J");
+        assert_eq!(
+            messages(false, false, When::Never).rendered(&hostile),
+            "warning: no `\u{fffd}[2J`\n  there is \u{fffd}2J\n"
+        );
     }
 
     #[test]
