@@ -70,7 +70,7 @@ fn plan(text: &str) -> Plan {
 fn surveyed(file: &Path, threads: usize) -> u64 {
     let inputs = [Input::File(file.to_owned())];
     let options = InputOptions { threads, ..InputOptions::default() };
-    let what = Surveyed { inputs: &inputs, options: &options, at: None };
+    let what = Surveyed { inputs: &inputs, options: &options, at: None, range: None };
     quietly(|events| survey(what, events)).unwrap().report().records
 }
 

@@ -480,7 +480,7 @@ fn records_run_in_flat_memory_and_any_block_size() {
 }
 
 #[test]
-fn turns_without_room_in_memory_go_to_files_without_names() {
+fn tuples_without_room_in_memory_go_to_files_without_names() {
     let folder = Folder::with_demo();
     let bookings = run(&folder, "demo --bookings 2MB", "").out;
     folder.file("b.jsonl", bookings);

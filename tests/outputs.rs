@@ -159,14 +159,14 @@ fn devices_links_and_standard_output() {
             "the column `code` is named twice",
         ),
         ("query 'output csv {columns: [\"a\", \"a\"]}; [{a: 1}]'", "the column `a` is named twice"),
-        ("query 'for i in [1] window 0 return i'", "`window` is a number of turns, at least 1"),
+        ("query 'for i in [1] window 0 return i'", "`window` is a number of tuples, at least 1"),
         (
             "query 'for i in [1] window 2 step 0 return i'",
-            "`step` is a number of turns, at least 1",
+            "`step` is a number of tuples, at least 1",
         ),
         (
             "query 'let n = 0 for i in [1] window n return i'",
-            "`n` is 0, and a window moves by at least 1 turn",
+            "`n` is 0, and a window moves by at least 1 tuple",
         ),
     ] {
         let ran = run(&folder, line, "");

@@ -34,7 +34,7 @@ fn rules_are_explained_checked_and_stopped() {
         (
             "query 'for b in $[*] group by p = b.leg.from return {p, n: count(b[*])}' --explain",
             0,
-            "Clause 2, group by: puts turns together by b.leg.from; one running value is kept for each group.",
+            "Clause 2, group by: puts tuples together by b.leg.from; one running value is kept for each group.",
             "",
         ),
         (

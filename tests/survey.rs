@@ -370,3 +370,101 @@ fn xml_schemas_of_what_is_there() {
         "an XML Schema is one of whole documents of XML",
     );
 }
+
+/// Surveys of parts, told together: of ranges of a file, and of files of several formats.
+#[test]
+fn parts_of_a_survey() {
+    let folder = Folder::with_demo();
+    let made = |line: &str| assert_says(&folder, &format!("survey {line}"), 0, "");
+    for (name, range) in [("a", "0-100kB"), ("b", "100kB-300kB"), ("c", "300kB-")] {
+        made(&format!("bookings.jsonl --range {range} --partial -o {name}.state"));
+    }
+    let both = format!("{}{}", folder.read("c.state"), folder.read("a.state"));
+    folder.file("both.state", both);
+    for (states, whole) in
+        [("c.state a.state b.state", "bookings.jsonl"), ("b.state both.state", "bookings.jsonl")]
+    {
+        let [mut joined, mut whole] =
+            [format!("--combine {states}"), whole.to_owned()].map(|line| report(&folder, &line));
+        // Estimates of parts are others.
+        for report in [&mut joined, &mut whole] {
+            for path in report["paths"].as_array_mut().unwrap() {
+                let path = path.as_object_mut().unwrap();
+                if path.get("frequent_error").is_some_and(|error| error != 0) {
+                    path.retain(|name, _| !name.starts_with("frequent"));
+                }
+            }
+        }
+        assert_eq!(joined, whole);
+    }
+    for file in ["ports.csv", "tickets.csv", "manifest.xml"] {
+        made(&format!("{file} --partial -o {file}.state"));
+    }
+    for (states, files) in [
+        ("tickets.csv.state ports.csv.state", "ports.csv tickets.csv"),
+        ("manifest.xml.state", "manifest.xml"),
+        ("ports.csv.state manifest.xml.state", "manifest.xml ports.csv"),
+    ] {
+        assert_eq!(report(&folder, &format!("--combine {states}")), report(&folder, files));
+    }
+    made("manifest.xml --at $.manifest.vessel[*] --partial -o vessels.state");
+    made("manifest.xml --at $.manifest.none[*] --partial -o none.state");
+    let vessels = run(&folder, "survey --combine vessels.state", "");
+    assert!(vessels.out.contains("$.manifest.vessel[*]['v:deck']"), "{}", vessels.out);
+
+    let state = folder.read("a.state");
+    folder.file("new.state", state.replacen("state\":1", "state\":2", 1));
+    folder.file("cut.state", &state[..state.len() / 2]);
+    folder.file("odd.state", state.replacen("\"parent\":0", "\"parent\":99", 2));
+    folder.file("more.state", format!("{state}{{}}\n"));
+    assert_says(&folder, "query count($[*]) bookings.jsonl --partial -o rule.state", 0, "");
+    let no_state = "does not hold the state of a survey, or not a whole one\n  states are written by survey with --partial";
+    for (line, status, expected) in [
+        (
+            "--combine a.state b.state a.state",
+            2,
+            "error: records would be counted twice: a.state is over bookings.jsonl from byte 0 on, part 0, and so is a.state",
+        ),
+        (
+            "--combine a.state vessels.state",
+            2,
+            "error: the records of a.state and vessels.state were found with another --at or --drop-namespaces\n  survey all parts with the same",
+        ),
+        ("--combine none.state", 2, "$.manifest.none[*] leads to no records"),
+        ("--combine c.state", 0, "records in bookings.jsonl from byte 300000, 23 paths"),
+        ("--combine new.state", 3, "error: new.state is a survey's state of version 2 of kyanite "),
+        ("--combine cut.state", 3, no_state),
+        ("--combine odd.state", 3, no_state),
+        ("--combine more.state", 3, no_state),
+        ("--combine bookings.jsonl", 3, no_state),
+        (
+            "--combine rule.state",
+            3,
+            "error: rule.state is the state of a rule, and not of a survey\n  join it with kyanite combine",
+        ),
+        (
+            "--combine a.state --from jsonl",
+            2,
+            "error: --combine and --from <FORMAT> do not go together",
+        ),
+        ("--combine a.state --threads 2", 2, "do not go together"),
+        ("--combine", 2, "error: <INPUT>... is missing"),
+        (
+            "bookings.jsonl --partial --no-examples",
+            2,
+            "error: --partial and --no-examples do not go together",
+        ),
+        ("bookings.jsonl --part 2", 2, "error: --partial is missing"),
+        ("timetable.json --range 0-10", 2, "a range is of a file of JSON Lines"),
+        ("ports.csv tickets.csv --range 0-10", 2, "survey one input, without --at"),
+        ("ports.csv --range 20-", 0, "in ports.csv from byte 20"),
+    ] {
+        assert_says(&folder, &format!("survey {line}"), status, expected);
+    }
+    assert_says(
+        &folder,
+        "combine a.state",
+        3,
+        "error: a.state is the state of a survey, and not of a rule\n  join it with kyanite survey --combine",
+    );
+}

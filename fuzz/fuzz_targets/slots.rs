@@ -5,7 +5,7 @@
 use kyanite_formats::json::{
     self, Reader, ReaderOptions, Slot, SlotTemplates, Slots, Slotted, Style, ValueTemplates,
 };
-use kyanite_formats::needs::{Need, Needs};
+use kyanite_formats::projection::{Projected, Projection};
 use kyanite_tree::{Arena, Value};
 use libfuzzer_sys::fuzz_target;
 
@@ -22,12 +22,12 @@ fn written(value: Value<'_>) -> Vec<u8> {
 
 /// What is found of all records; nothing when one is refused.
 fn records(text: &str, known: Option<&mut SlotTemplates>, has_lines: bool) -> Option<Vec<Found>> {
-    let (arena, mut values, mut needs) =
-        (Arena::new(), ValueTemplates::default(), Needs::nothing());
+    let (arena, mut values, mut projection) =
+        (Arena::new(), ValueTemplates::default(), Projection::nothing());
     let paths = PATHS.map(|path| {
-        let need = path.iter().fold(Need::RECORD, |need, name| needs.add_member(need, name));
-        needs.add_all(need);
-        (path.iter().map(|name| (*name).to_owned()).collect(), Need::ALL)
+        let projected = path.iter().fold(Projected::RECORD, |projected, name| projection.add_member(projected, name));
+        projection.add_all(projected);
+        (path.iter().map(|name| (*name).to_owned()).collect(), Projected::ALL)
     });
     let slots = Slots::new(&paths)?;
     let slots = if has_lines { slots.with_text_without(["x"]) } else { slots };
@@ -35,7 +35,7 @@ fn records(text: &str, known: Option<&mut SlotTemplates>, has_lines: bool) -> Op
     let reader = Reader::new(text, &arena, options);
     let mut reader = match has_lines {
         true => reader,
-        false => reader.with_templates(&mut values, Some(&needs)),
+        false => reader.with_templates(&mut values, Some(&projection)),
     };
     let (mut found, mut all, mut known) = ([Slot::default(); 3], Vec::new(), known);
     loop {

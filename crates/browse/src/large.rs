@@ -1,8 +1,7 @@
-//! A document larger than memory as a tree of lines: nodes are places in its bytes, and what stands below one is found by a scan
-//! that stops after so many bytes and goes on later. Of what is closed nothing is kept but the place.
+//! A document larger than memory, shown as a tree of lines. A node is a position in the document's bytes; its children are found by
+//! a scan that stops after a number of bytes and resumes later. A closed node keeps only its position.
 //!
-//! Where more than [`PAGE`] lines would stand below one, they are taken together, as many at a time, in pages that open and close like
-//! other lines and are no step of a path.
+//! A node with more than [`PAGE`] children shows them in pages, which open and close like other lines but are no step of a path.
 
 mod json;
 mod outline;

@@ -1,6 +1,6 @@
-//! A document as a tree of lines that open and close, for whoever shows it.
+//! A document as a tree of lines that open and close, for an interface to show.
 //!
-//! Lines are made as they are opened: of what is closed nothing is kept but the value itself.
+//! Lines are made when their parent opens; a closed node keeps only its value.
 //!
 //! ```
 //! use kyanite_browse::{Outline, Tree};

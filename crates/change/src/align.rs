@@ -1,8 +1,8 @@
-//! The items of two lists, set beside each other.
+//! Aligns the items of two lists.
 //!
-//! Items that are the same and occur once in each list are anchors, as far as they come in the same order (patience diff, Cohen). What
-//! lies between two anchors is aligned by its longest common subsequence where it is short, and end to end where it is long, so that
-//! the time grows with the lists, and not with their product.
+//! Items that are equal and occur once in each list are anchors where they come in the same order (patience diff, Cohen). Between two
+//! anchors a short stretch is aligned by its longest common subsequence and a long one from its two ends, so that the time grows with
+//! the lists and not with their product.
 
 use std::collections::HashMap;
 

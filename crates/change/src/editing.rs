@@ -1,4 +1,4 @@
-//! A document under way from one state to another: what is touched can be changed in place, all else stays as it was read.
+//! A document during an edit: values on the path of a change are copied so that they can be changed; all others stay as they were read.
 
 use indexmap::IndexMap;
 use kyanite_tree::{Arena, Origin, Value};

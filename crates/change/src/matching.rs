@@ -1,4 +1,4 @@
-//! Items of two lists set beside each other: by what they are, by where they stand, or by the values of some members.
+//! Pairs the items of two lists: by value, by position, or by the values of key members.
 
 use std::collections::{HashMap, HashSet, VecDeque};
 

@@ -1,4 +1,4 @@
-//! Paths that stand for many places: `$.sailings[*].updated`, `$..departs`, `$.page.*`.
+//! Path patterns, which match many places: `$.sailings[*].updated`, `$..departs`, `$.page.*`.
 
 use std::fmt;
 use std::str::FromStr;

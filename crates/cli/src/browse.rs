@@ -10,7 +10,7 @@ mod terminal;
 use std::fs::File;
 
 use console::strip_ansi_codes;
-use kyanite_flow::{Counters, Events, Failed, Input, look_at};
+use kyanite_flow::{Counters, Events, Input, RunError, look_at};
 use kyanite_tree::{Arena, Diagnostic};
 use kyanite_xpath::Store;
 
@@ -36,11 +36,11 @@ fn browse(
     command: &Browse,
     options: &MessageOptions,
     messages: &mut Messages,
-) -> Result<(), Failed> {
+) -> Result<(), RunError> {
     let inputs = inputs_of(&command.inputs)?;
     // That there is no terminal is said before anything is read.
     let terminal = terminal::open()?;
-    let mut app_state = Kept { history: History::load(), ..Kept::default() };
+    let mut app_state = KeptView { history: History::load(), ..KeptView::default() };
     let mut screen = None;
     loop {
         let leaving =
@@ -61,7 +61,7 @@ fn browse(
 
 /// What stays when documents are read again.
 #[derive(Default)]
-struct Kept {
+struct KeptView {
     history: History,
     /// The document that is looked at, and where each is looked at.
     current: usize,
@@ -75,8 +75,8 @@ fn look(
     inputs: &[Input],
     options: &MessageOptions,
     messages: &mut Messages,
-    (kept, screen, terminal): (&mut Kept, &mut Option<Screen>, &File),
-) -> Result<Leave, Failed> {
+    (kept, screen, terminal): (&mut KeptView, &mut Option<Screen>, &File),
+) -> Result<Leave, RunError> {
     let reading = command.reading.options();
     let counters = Counters::default();
     let arenas: Vec<Arena> = inputs.iter().map(|_| Arena::new()).collect();
@@ -135,11 +135,11 @@ fn look(
 
 /// Says why a document cannot be read again, as when only half of a line is written yet, until its file changes or nobody waits.
 fn wait(
-    failed: &Failed,
+    failed: &RunError,
     file: &Watched,
     messages: &Messages,
     screen: &mut Screen,
-) -> Result<Leave, Failed> {
+) -> Result<Leave, RunError> {
     let told: String = failed.diagnostics().iter().map(|one| messages.rendered(one)).collect();
     let mut text = strip_ansi_codes(&told).into_owned();
     text.push_str("\nIt is read again when it changes.   q leave");
@@ -207,7 +207,7 @@ impl<'a> App<'a> {
     }
 
     /// Draws, and does what keys say, until one ends it.
-    fn turns(&mut self, screen: &mut Screen) -> Result<(), Failed> {
+    fn turns(&mut self, screen: &mut Screen) -> Result<(), RunError> {
         while self.leaving.is_none() {
             screen.draw(|frame| draw::draw(self, frame))?;
             if let Some(text) = self.copied.take() {

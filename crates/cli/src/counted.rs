@@ -1,4 +1,4 @@
-//! Results on their way to the output, counted.
+//! Counts results on their way to the output.
 
 use kyanite_flow::{Part, Sink};
 use kyanite_formats::losses::{Loss, Losses};

@@ -6,7 +6,7 @@ mod text;
 
 use kyanite_change::{Comparison, KeyChoice, UnclearKey};
 use kyanite_flow::{
-    Compared, Diffing, Events, Failed, Input, InputOptions, PairedFiles, diff, pair_files,
+    Compared, Diffing, Events, Input, InputOptions, PairedFiles, RunError, diff, pair_files,
 };
 use kyanite_tree::{Advice, Code, Diagnostic, Setting, counted};
 
@@ -75,18 +75,18 @@ fn compared(
     command: &Diff,
     options: &MessageOptions,
     messages: &mut Messages,
-) -> Result<Differences, Failed> {
+) -> Result<Differences, RunError> {
     command.places().check([command.old.as_str(), &command.new])?;
     let (old, new) = (Input::of_word(&command.old), Input::of_word(&command.new));
     if old == Input::Standard && new == Input::Standard {
-        return Err(Failed::command(
+        return Err(RunError::command(
             "both documents cannot come from standard input",
             "name a file for one",
         ));
     }
     let wants_patch = command.reports.iter().any(|(form, _)| *form == DiffForm::JsonPatch);
     if command.exact && !wants_patch {
-        return Err(Failed::command(
+        return Err(RunError::command(
             "only a JSON Patch keeps the order of members",
             "say --report json-patch",
         ));
@@ -101,7 +101,7 @@ fn compared(
     let (pairs, only, are_folders) = match (&old, &new) {
         (Input::File(a), Input::File(b)) if a.is_dir() && b.is_dir() => {
             if wants_patch {
-                return Err(Failed::command(
+                return Err(RunError::command(
                     "a JSON Patch is one of one document",
                     "name two files",
                 ));

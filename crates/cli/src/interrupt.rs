@@ -1,4 +1,4 @@
-//! A run that is told to end: files that are not complete go with it.
+//! Removes unfinished files when a signal ends the run.
 
 /// Has what is not complete removed when a signal ends the program, which it does as it does any other.
 #[cfg(unix)]

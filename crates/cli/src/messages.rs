@@ -12,7 +12,7 @@ use std::borrow::Cow;
 use std::io::{IsTerminal, Write};
 
 use anstyle::{AnsiColor, Style};
-use kyanite_flow::Failed;
+use kyanite_flow::RunError;
 use kyanite_formats::json;
 use kyanite_tree::{Arena, Diagnostic, Fix, Place, Severity, Value};
 
@@ -160,7 +160,7 @@ impl Messages {
     }
 
     /// Says why a run ended; gives its exit status.
-    pub fn end_with(&mut self, failed: &Failed) -> Status {
+    pub fn end_with(&mut self, failed: &RunError) -> Status {
         self.show_all(failed.diagnostics());
         Status::from(failed)
     }

@@ -4,7 +4,7 @@ use std::io::IsTerminal;
 use std::path::PathBuf;
 
 use kyanite_flow::{
-    Counters, Destination, Events, Failed, Input, Layout, Output, Patched, Patching, Sink,
+    Counters, Destination, Events, Input, Layout, Output, Patched, Patching, RunError, Sink,
     format_of, patch, patch_in_place,
 };
 use kyanite_formats::{Format, json, xml};
@@ -25,7 +25,7 @@ pub fn run(command: &Patch, messages: &mut Messages) -> Status {
     }
 }
 
-fn patched(command: &Patch, messages: &mut Messages) -> Result<(), Failed> {
+fn patched(command: &Patch, messages: &mut Messages) -> Result<(), RunError> {
     let (input, patch_input) = command.inputs()?;
     let options = command.reading.options();
     let format = format_of(&input, &options)?;
@@ -33,7 +33,7 @@ fn patched(command: &Patch, messages: &mut Messages) -> Result<(), Failed> {
         (Input::File(path), true) => Destination::File(path.clone()),
         (_, true) => {
             let advice = "name a file, or leave --in-place out";
-            return Err(Failed::command("only a file can be changed in place", advice));
+            return Err(RunError::command("only a file can be changed in place", advice));
         }
         _ => destination_of(command.output.as_deref(), None),
     };
@@ -64,7 +64,7 @@ fn patched(command: &Patch, messages: &mut Messages) -> Result<(), Failed> {
     if command.dry_run && !is_edited {
         let advice = "leave --dry-run out, or write the result to another file";
         let message = "what would change is shown in JSON, YAML and TOML";
-        return Err(Failed::command(message, advice));
+        return Err(RunError::command(message, advice));
     }
     if command.in_place && is_edited {
         let mut tell = |found: Diagnostic| messages.show(&found);
@@ -109,16 +109,16 @@ fn patched(command: &Patch, messages: &mut Messages) -> Result<(), Failed> {
 
 impl Patch {
     /// The document, and the patch.
-    fn inputs(&self) -> Result<(Input, Input), Failed> {
+    fn inputs(&self) -> Result<(Input, Input), RunError> {
         let input = self.input.as_deref().map_or(Input::Standard, Input::of_word);
         let patch = Input::of_word(&self.patch);
         if input == Input::Standard && self.input.is_none() && std::io::stdin().is_terminal() {
             let advice = "name the document, or pipe it in";
-            return Err(Failed::command("there is no input", advice));
+            return Err(RunError::command("there is no input", advice));
         }
         if input == patch && input == Input::Standard {
             let message = "the patch and the document cannot both come from standard input";
-            return Err(Failed::command(message, "name a file for one"));
+            return Err(RunError::command(message, "name a file for one"));
         }
         Ok((input, patch))
     }

@@ -4,8 +4,8 @@ use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 
 use kyanite_flow::{
-    Counters, Destination, DocumentTypes, Events, Failed, Input, InputOptions, Layout, Output, Set,
-    Sink, check_rule, read_whole,
+    Counters, Destination, DocumentTypes, Events, Input, InputOptions, Layout, Output, RunError,
+    Set, Sink, check_rule, read_whole,
 };
 use kyanite_formats::Format;
 use kyanite_lang::{Plan, RuleText, Syntax, compile, format_rule};
@@ -77,7 +77,7 @@ impl CheckRules {
         plan: &Plan,
         file: &Path,
         messages: &mut Messages,
-    ) -> Result<Vec<Diagnostic>, Failed> {
+    ) -> Result<Vec<Diagnostic>, RunError> {
         let folder = file.parent().unwrap_or(Path::new(""));
         let named = |given: &Option<String>, of_rule: &[String]| match given {
             Some(word) => vec![Input::of_word(word)],
@@ -141,16 +141,16 @@ pub fn format(rules: &[PathBuf], only_tell: bool, messages: &mut Messages) -> St
 }
 
 /// Lays out one file. Gives whether it is left as it is though it is not laid out.
-fn format_one(file: &Path, only_tell: bool) -> Result<bool, Failed> {
+fn format_one(file: &Path, only_tell: bool) -> Result<bool, RunError> {
     let from_pipe = file.as_os_str() == "-";
     let name = if from_pipe { "standard input".into() } else { file.display().to_string() };
     let text = match from_pipe {
         true => io::read_to_string(io::stdin()),
         false => std::fs::read_to_string(file),
     };
-    let text = text.map_err(|error| Failed::Command(vec![unreadable_rule(&name, &error)]))?;
+    let text = text.map_err(|error| RunError::Command(vec![unreadable_rule(&name, &error)]))?;
     let laid_out = format_rule(&text)
-        .map_err(|findings| Failed::of_rule((RuleText::new(name, text.clone()), findings)))?;
+        .map_err(|findings| RunError::of_rule((RuleText::new(name, text.clone()), findings)))?;
     let differs = laid_out != text;
     if only_tell || !differs && !from_pipe {
         return Ok(differs);
@@ -164,7 +164,7 @@ fn format_one(file: &Path, only_tell: bool) -> Result<bool, Failed> {
 }
 
 /// Writes a text whose last line ends.
-fn write_text(text: &str, destination: Destination) -> Result<(), Failed> {
+fn write_text(text: &str, destination: Destination) -> Result<(), RunError> {
     let mut output = Output::open(destination, Layout::of(Format::Text))?;
     let _ = output.single(Some(Value::text(text.trim_end_matches('\n'))));
     output.finish().map(drop)
@@ -200,7 +200,7 @@ fn sample_of<'a>(
     is_schema: bool,
     arena: &'a Arena,
     messages: &mut Messages,
-) -> Result<Value<'a>, Failed> {
+) -> Result<Value<'a>, RunError> {
     // Names in rules go without the prefixes of XML.
     let options = InputOptions { drop_namespaces: true, ..InputOptions::default() };
     let input = Input::of_word(word);

@@ -10,8 +10,8 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use kyanite_flow::{
-    Apart, Aside, Captured, Counters, Destination, DocumentTypes, Ensured, Events, Failed, Input,
-    InputOptions, Job, LossPolicy, Output, PartialFile, Schemas, Sink, What,
+    Apart, Aside, Captured, Counters, Destination, DocumentTypes, Ensured, Events, Input,
+    InputOptions, Job, LossPolicy, Output, PartialFile, RunError, Schemas, Sink, What,
 };
 use kyanite_formats::{Format, detect};
 use kyanite_lang::{Finding, Plan, RuleText, Syntax, compile, compile_until, compile_xpath, twice};
@@ -176,12 +176,12 @@ pub fn over_sample(
     sample: Sample<'_>,
     options: &MessageOptions,
     messages: &mut Messages,
-) -> Result<(), Failed> {
+) -> Result<(), RunError> {
     let Sample { input: Some(sample), params } = sample else {
         let (given, arena) = (&sample.params.params, Arena::new());
         let wrong = kyanite_lang::Arguments::read(plan, given, &arena).err();
         let wrong = wrong.filter(|_| !given.is_empty());
-        return wrong.map_or(Ok(()), |wrong| Err(Failed::Command(wrong)));
+        return wrong.map_or(Ok(()), |wrong| Err(RunError::Command(wrong)));
     };
     let (input, output) = (InputArguments::of_sample(sample), OutputArguments::default());
     let command = RuleCommand {
@@ -283,7 +283,7 @@ impl<'c> RuleCommand<'c> {
 
     /// What the expression of a query is written in: one that begins with `/` is an XPath over XML, and a JSON Pointer over
     /// all else.
-    fn written_in(&self, query: &Query) -> Result<WrittenIn, Failed> {
+    fn written_in(&self, query: &Query) -> Result<WrittenIn, RunError> {
         let syntax = match query.syntax {
             Some(syntax) => syntax,
             None if !query.expression.starts_with('/') => SyntaxOption::Rule,
@@ -305,17 +305,17 @@ impl<'c> RuleCommand<'c> {
     }
 
     /// Namespaces are of an XPath.
-    fn no_namespaces(&self, query: &Query, syntax: Syntax) -> Result<WrittenIn, Failed> {
+    fn no_namespaces(&self, query: &Query, syntax: Syntax) -> Result<WrittenIn, RunError> {
         if query.namespaces.is_empty() && !query.ignore_namespaces {
             return Ok(WrittenIn::Rule(syntax));
         }
         let given = if query.ignore_namespaces { "--ignore-namespaces" } else { "--namespace" };
         let message = format!("{given} is for an XPath, and this expression is read as none");
-        Err(Failed::command(message, Advice::words("say ").setting(Setting::Syntax("xpath"))))
+        Err(RunError::command(message, Advice::words("say ").setting(Setting::Syntax("xpath"))))
     }
 
     /// What an expression that begins with `/` is, by what the inputs are.
-    fn by_inputs(&self, query: &Query) -> Result<SyntaxOption, Failed> {
+    fn by_inputs(&self, query: &Query) -> Result<SyntaxOption, RunError> {
         let words = &query.input.inputs;
         let inputs: Vec<Input> = match words.as_slice() {
             [] => vec![Input::Standard],
@@ -329,7 +329,7 @@ impl<'c> RuleCommand<'c> {
         match (xml.iter().all(|is_xml| *is_xml), xml.iter().any(|is_xml| *is_xml)) {
             (true, _) => Ok(SyntaxOption::Xpath),
             (_, false) => Ok(SyntaxOption::Pointer),
-            _ => Err(Failed::command(
+            _ => Err(RunError::command(
                 "some inputs are XML and some are not, so it is not plain whether this is an XPath or a JSON Pointer",
                 Advice::words("say ")
                     .setting(Setting::Syntax("xpath"))
@@ -397,10 +397,10 @@ impl<'c> RuleCommand<'c> {
         }
     }
 
-    fn run_plan(&self, plan: &Plan, messages: &mut Messages) -> Result<Status, Failed> {
+    fn run_plan(&self, plan: &Plan, messages: &mut Messages) -> Result<Status, RunError> {
         // Wrong params are found before anything is opened.
         kyanite_lang::Arguments::read(plan, &self.params.params, &Arena::new())
-            .map_err(Failed::Command)?;
+            .map_err(RunError::Command)?;
         let inputs = if self.states.is_some() { Vec::new() } else { self.inputs(plan)? };
         let sources = self.sources(plan)?;
         let writes_elsewhere = self.in_place.is_some()
@@ -409,7 +409,7 @@ impl<'c> RuleCommand<'c> {
             || self.part.is_some();
         if self.input.stats && writes_elsewhere {
             let message = "--stats is about a run that writes one result";
-            return Err(Failed::command(message, "leave it out"));
+            return Err(RunError::command(message, "leave it out"));
         }
         if let Some(how) = self.in_place {
             return self.run_in_place(plan, &inputs, &sources, how, messages);
@@ -430,7 +430,7 @@ impl<'c> RuleCommand<'c> {
         if self.apart.is_some() && !ensured.is_empty() {
             let message = "--apart writes several documents, and the schema is for one result";
             let advice = "write without --ensure, then check the files: kyanite validate";
-            return Err(Failed::command(message, advice));
+            return Err(RunError::command(message, advice));
         }
         let kept = self.expect(plan, &inputs, messages)?;
         if let Some(part) = self.part {
@@ -444,7 +444,7 @@ impl<'c> RuleCommand<'c> {
             return self.run_trace((plan, types), path, &inputs, &sources, messages);
         }
         if let Some(column) = layout.columns.as_deref().and_then(twice) {
-            return Err(Failed::command(
+            return Err(RunError::command(
                 format!("the column `{column}` is named twice"),
                 "name each column once: --columns a,b",
             ));
@@ -455,11 +455,11 @@ impl<'c> RuleCommand<'c> {
         let is_for_xml = schemas.as_ref().is_some_and(Schemas::are_for_xml);
         if is_for_xml && layout.format != Format::Xml {
             let message = format!("an XML Schema checks XML, and the result is {}", layout.format);
-            return Err(Failed::command(message, "say --to xml, or ensure a JSON Schema"));
+            return Err(RunError::command(message, "say --to xml, or ensure a JSON Schema"));
         }
         if is_for_xml && self.count {
             let message = "--count writes no XML, so there is nothing for an XML Schema to check";
-            return Err(Failed::command(message, "leave one of the two out"));
+            return Err(RunError::command(message, "leave one of the two out"));
         }
         let (text, by_item) = (Captured::default(), layout.format.has_records());
         let destination = match is_for_xml {
@@ -477,7 +477,7 @@ impl<'c> RuleCommand<'c> {
         if aside.is_some() && (schemas.is_none() || !by_item) {
             let message = "only records that break a schema can be skipped".to_owned();
             let advice = "ensure a JSON Schema, and write jsonl or csv";
-            return Err(Failed::command(message, advice));
+            return Err(RunError::command(message, advice));
         }
         let mut output = Output::open(destination, layout)?;
         let held = Arena::new();
@@ -509,7 +509,7 @@ impl<'c> RuleCommand<'c> {
         if has_failed && ran.is_ok() {
             output.abandon();
             aside.as_ref().map_or(Ok(()), Aside::check)?;
-            return Err(Failed::Invalid(broken));
+            return Err(RunError::Invalid(broken));
         }
         if let Err(failed) = ran {
             output.abandon();
@@ -581,9 +581,9 @@ impl<'c> RuleCommand<'c> {
         inputs: &[Input],
         sources: &[(String, Input)],
         messages: &mut Messages,
-    ) -> Result<Status, Failed> {
+    ) -> Result<Status, RunError> {
         let path =
-            compile(RuleText::new("the path", path), Syntax::Rule).map_err(Failed::of_rule)?;
+            compile(RuleText::new("the path", path), Syntax::Rule).map_err(RunError::of_rule)?;
         let options = self.input_options();
         let job = Job { types, ..self.job(plan, sources, &options) };
         let counters = Counters::default();
@@ -606,7 +606,7 @@ impl<'c> RuleCommand<'c> {
         sources: &[(String, Input)],
         mut apart: Apart,
         messages: &mut Messages,
-    ) -> Result<Status, Failed> {
+    ) -> Result<Status, RunError> {
         let options = self.input_options();
         let job = Job { types, ..self.job(plan, sources, &options) };
         let counters = Counters::default();

@@ -2,7 +2,7 @@
 
 use std::io::Write;
 
-use kyanite_flow::{Counters, Events, Failed, Input, Sample, Schemas, Validation};
+use kyanite_flow::{Counters, Events, Input, RunError, Sample, Schemas, Validation};
 use kyanite_schema::SampleSettings;
 use kyanite_schema::json::Settings;
 use kyanite_schema::xsd::MemberNames;
@@ -46,7 +46,7 @@ pub fn run(command: &SchemaCommand, messages: &mut Messages) -> Status {
         (SchemaCommand::Check { .. }, Err(failed)) => {
             let is_wrong = |code| matches!(code, Code::SchemaWrong);
             match &failed {
-                Failed::Command(found) if found.iter().all(|why| is_wrong(why.code())) => {
+                RunError::Command(found) if found.iter().all(|why| is_wrong(why.code())) => {
                     messages.show_all(failed.diagnostics());
                     Ok(Status::No)
                 }
@@ -74,7 +74,7 @@ fn translate(
     schemas: &Schemas<'_>,
     command: &Translate,
     messages: &mut Messages,
-) -> Result<Status, Failed> {
+) -> Result<Status, RunError> {
     let SchemaLanguage::JsonSchema = command.to;
     let (arena, prefixes) = (Arena::new(), schemas.prefixes());
     let names = match command.drop_namespaces {
@@ -84,7 +84,7 @@ fn translate(
     let Some((schema, losses)) = schemas.translate(names, &arena) else {
         let message = "only one XML Schema is translated, of one or several namespaces";
         let why = Diagnostic::error(Code::CommandLine, message);
-        return Err(Failed::Command(vec![why.advise("name XML Schemas that belong together")]));
+        return Err(RunError::Command(vec![why.advise("name XML Schemas that belong together")]));
     };
     messages.show_all(&losses);
     if command.strict && !losses.is_empty() {
@@ -95,7 +95,7 @@ fn translate(
 }
 
 /// Writes a document that is valid.
-fn sample(schemas: &Schemas<'_>, command: &SampleOfSchema) -> Result<Status, Failed> {
+fn sample(schemas: &Schemas<'_>, command: &SampleOfSchema) -> Result<Status, RunError> {
     let SampleOfSchema { minimal, seed, root, output, .. } = command;
     let settings = SampleSettings { is_minimal: *minimal, seed: *seed, root: root.as_deref() };
     let arena = Arena::new();

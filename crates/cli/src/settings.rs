@@ -1,4 +1,4 @@
-//! How what an advice speaks of is set on the command line.
+//! The command-line spelling of the settings that an advice names.
 
 use kyanite_tree::{Advice, AdvicePart, Setting};
 

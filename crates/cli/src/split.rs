@@ -2,7 +2,9 @@
 
 use std::path::PathBuf;
 
-use kyanite_flow::{Events, Failed, Input, SplitBy, SplitPart, Splitting, TEMPLATE_PARAMS, split};
+use kyanite_flow::{
+    Events, Input, RunError, SplitBy, SplitPart, Splitting, TEMPLATE_PARAMS, split,
+};
 use kyanite_lang::{Plan, RuleText, Syntax, compile};
 use kyanite_tree::{Arena, Code, Diagnostic, Value, counted};
 
@@ -23,7 +25,7 @@ pub fn run(command: &Split, options: &MessageOptions, messages: &mut Messages) -
     }
 }
 
-fn cut(command: &Split, options: &MessageOptions, messages: &mut Messages) -> Result<(), Failed> {
+fn cut(command: &Split, options: &MessageOptions, messages: &mut Messages) -> Result<(), RunError> {
     let words: Vec<String> = command.input.iter().cloned().collect();
     let inputs = inputs_of(&words)?;
     let input = inputs.first().cloned().unwrap_or(Input::Standard);
@@ -79,12 +81,12 @@ fn cut(command: &Split, options: &MessageOptions, messages: &mut Messages) -> Re
 }
 
 /// An expression over a record.
-fn plan(option: &str, text: String) -> Result<Plan, Failed> {
-    compile(RuleText::new(option, text), Syntax::Rule).map_err(Failed::of_rule)
+fn plan(option: &str, text: String) -> Result<Plan, RunError> {
+    compile(RuleText::new(option, text), Syntax::Rule).map_err(RunError::of_rule)
 }
 
 /// The rule that makes names: a template is the inside of an f-text, where quotes have to be escaped outside of braces.
-fn plan_of_template(template: &str) -> Result<Plan, Failed> {
+fn plan_of_template(template: &str) -> Result<Plan, RunError> {
     let (mut text, mut depth) = (String::new(), 0_u32);
     for character in template.chars() {
         match character {

@@ -3,7 +3,7 @@
 use std::sync::atomic::Ordering;
 use std::time::Instant;
 
-use kyanite_flow::{Counters, TakenCounters};
+use kyanite_flow::{Counters, WayCounters};
 use kyanite_tree::counted;
 
 use crate::messages::Messages;
@@ -31,7 +31,7 @@ impl Stats {
         let (skipped, repaired) = (of(&counters.skipped), of(&counters.repaired));
         let seconds = self.begun.elapsed().as_secs_f64();
         let memory = most_memory();
-        let TakenCounters { by_templates, in_fields, copied } = &counters.taken;
+        let WayCounters { by_templates, in_fields, copied } = &counters.taken;
         let taken = [(by_templates, "by templates"), (in_fields, "in fields"), (copied, "copied")]
             .map(|(counter, how)| (of(counter), how))
             .iter()

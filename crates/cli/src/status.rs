@@ -2,7 +2,7 @@
 
 use std::process::ExitCode;
 
-use kyanite_flow::Failed;
+use kyanite_flow::RunError;
 
 /// How the program ends.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -27,14 +27,14 @@ impl From<Status> for ExitCode {
     }
 }
 
-impl From<&Failed> for Status {
-    fn from(failed: &Failed) -> Self {
+impl From<&RunError> for Status {
+    fn from(failed: &RunError) -> Self {
         match failed {
-            Failed::Command(_) => Self::Command,
-            Failed::Input(_) => Self::Input,
-            Failed::Rule(_) => Self::Rule,
-            Failed::Output(_) => Self::Output,
-            Failed::Invalid(_) => Self::No,
+            RunError::Command(_) => Self::Command,
+            RunError::Input(_) => Self::Input,
+            RunError::Rule(_) => Self::Rule,
+            RunError::Output(_) => Self::Output,
+            RunError::Invalid(_) => Self::No,
         }
     }
 }

@@ -2,7 +2,7 @@
 
 use std::io::{self, IsTerminal, Write};
 
-use kyanite_flow::{Failed, Output, Sink, Traced};
+use kyanite_flow::{Output, RunError, Sink, Traced};
 use kyanite_tree::{Arena, Diagnostic, Value};
 
 use crate::arguments::MessageOptions;
@@ -16,7 +16,7 @@ pub fn show(
     traced: &[Traced],
     output: Option<Output>,
     options: &MessageOptions,
-) -> Result<Vec<Diagnostic>, Failed> {
+) -> Result<Vec<Diagnostic>, RunError> {
     let Some(mut output) = output else {
         let words = Messages::on(options, io::stdout().is_terminal());
         let mut out = io::stdout().lock();

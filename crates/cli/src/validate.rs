@@ -5,8 +5,8 @@ use std::io::{BufRead, IsTerminal};
 use std::path::Path;
 
 use kyanite_flow::{
-    Choice, Chosen, Events, Failed, Input, InputOptions, Known, Project, Set, Validation, Verdict,
-    find, validate,
+    Choice, Chosen, Events, Input, InputOptions, Known, Project, RunError, Set, Validation,
+    Verdict, find, validate,
 };
 use kyanite_schema::json::Settings;
 use kyanite_tree::{Advice, Code, Diagnostic, Setting, Severity, counted};
@@ -35,7 +35,7 @@ fn checked(
     command: &Validate,
     options: &MessageOptions,
     messages: &mut Messages,
-) -> Result<Report, Failed> {
+) -> Result<Report, RunError> {
     let read = command.inputs.iter().chain(&command.schemas);
     command.places().check(read.clone().map(String::as_str))?;
     if let Some(path) = command.write_known.as_deref() {
@@ -105,20 +105,20 @@ fn checked(
     Ok(report)
 }
 
-fn refused(why: Diagnostic) -> Failed {
-    Failed::Command(vec![why])
+fn refused(why: Diagnostic) -> RunError {
+    RunError::Command(vec![why])
 }
 
 impl Validate {
     /// What is checked against what.
-    fn sets(&self) -> Result<Vec<Set>, Failed> {
+    fn sets(&self) -> Result<Vec<Set>, RunError> {
         let choice = Choice::new(&self.include, &self.exclude).map_err(refused)?;
         let mut words = self.inputs.clone();
         if let Some(list) = &self.files_from {
             words.extend(listed(list).map_err(refused)?);
         }
         let has_words = !words.is_empty() || self.files_from.is_some();
-        let inputs = find(&words, &choice).map_err(Failed::Input)?;
+        let inputs = find(&words, &choice).map_err(RunError::Input)?;
         if !self.schemas.is_empty() {
             let schemas = self.schemas.iter().map(|word| Input::of_word(word)).collect();
             let inputs = if has_words { inputs } else { standard() };
@@ -170,7 +170,7 @@ impl Validate {
         report: Report,
         options: &MessageOptions,
         messages: &mut Messages,
-    ) -> Result<Status, Failed> {
+    ) -> Result<Status, RunError> {
         if let Some(path) = &self.write_known {
             let mut known = Known::default();
             report.verdicts.iter().for_each(|verdict| known.add(verdict));

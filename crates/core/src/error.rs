@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use kyanite_flow::Failed;
+use kyanite_flow::RunError;
 use kyanite_tree::Diagnostic;
 
 /// What is wrong with a rule, an input or an output.
@@ -73,18 +73,18 @@ impl Error {
     }
 }
 
-impl From<Failed> for Error {
-    fn from(failed: Failed) -> Self {
+impl From<RunError> for Error {
+    fn from(failed: RunError) -> Self {
         let kind = match &failed {
-            Failed::Command(_) => ErrorKind::Rule,
-            Failed::Input(_) => ErrorKind::Input,
-            Failed::Rule(_) => ErrorKind::Data,
-            Failed::Output(_) => ErrorKind::Output,
-            Failed::Invalid(_) => ErrorKind::Invalid,
+            RunError::Command(_) => ErrorKind::Rule,
+            RunError::Input(_) => ErrorKind::Input,
+            RunError::Rule(_) => ErrorKind::Data,
+            RunError::Output(_) => ErrorKind::Output,
+            RunError::Invalid(_) => ErrorKind::Invalid,
         };
         let diagnostics = match failed {
-            Failed::Command(found) | Failed::Invalid(found) => found,
-            Failed::Input(found) | Failed::Rule(found) | Failed::Output(found) => vec![found],
+            RunError::Command(found) | RunError::Invalid(found) => found,
+            RunError::Input(found) | RunError::Rule(found) | RunError::Output(found) => vec![found],
         };
         Self { kind, diagnostics }
     }

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use kyanite_flow::Failed;
+use kyanite_flow::RunError;
 use kyanite_lang::{Finding, Plan, RecordUnit, RuleText, Syntax, compile, compile_xpath};
 use kyanite_tree::Diagnostic;
 use kyanite_xpath::{Namespaces, Version};
@@ -117,7 +117,7 @@ impl Rule {
     fn of(compiled: Result<Plan, (RuleText, Vec<Finding>)>) -> Result<Self, Error> {
         compiled
             .map(|plan| Self { plan: Arc::new(plan) })
-            .map_err(|wrong| Failed::of_rule(wrong).into())
+            .map_err(|wrong| RunError::of_rule(wrong).into())
     }
 
     pub(crate) fn compiled(text: RuleText) -> Result<Self, Error> {

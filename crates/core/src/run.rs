@@ -246,7 +246,7 @@ impl<'r> RunBuilder<'r> {
         self
     }
 
-    /// Bounds the bytes that turns which wait for others (`order by`, `group by`) take in memory, about; more go to temporary files.
+    /// Bounds the bytes that tuples which wait for others (`order by`, `group by`) take in memory, about; more go to temporary files.
     ///
     /// ```
     /// use kyanite_core::{Format, Rule, RunBuilder};
@@ -314,7 +314,7 @@ impl<'r> RunBuilder<'r> {
         self
     }
 
-    /// Runs the rule, and gives its results one by one, as they come: the items of a result that is a list of nodes or turns, else the value.
+    /// Runs the rule, and gives its results one by one, as they come: the items of a result that is a list of nodes or tuples, else the value.
     /// `take` tells whether it wants more.
     ///
     /// # Errors
@@ -412,7 +412,7 @@ impl<'r> RunBuilder<'r> {
     /// Does something with the run as a job.
     fn with_job<T>(
         self,
-        work: impl FnOnce(&Job<'_>, &[Input], &mut Events<'_>) -> Result<T, kyanite_flow::Failed>,
+        work: impl FnOnce(&Job<'_>, &[Input], &mut Events<'_>) -> Result<T, kyanite_flow::RunError>,
     ) -> Result<(T, Summary), Error> {
         let Self { rule, inputs, params, sources, options, range, is_gathered, mut remarks } = self;
         let sources = sources_of(rule, &sources);

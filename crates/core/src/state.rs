@@ -4,8 +4,8 @@ use std::io::{Read, Write};
 use std::path::PathBuf;
 
 use kyanite_flow::{
-    Captured, Counters, Destination, Events, Failed, Input, InputOptions, InputReader, Job, Layout,
-    Output, PartialFile, Sink, combine, joined_states,
+    Captured, Counters, Destination, Events, Input, InputOptions, InputReader, Job, Layout, Output,
+    PartialFile, RunError, Sink, combine, joined_states,
 };
 use kyanite_formats::Format;
 use kyanite_lang::Partial;
@@ -57,7 +57,7 @@ impl State {
         if !is_same {
             let message =
                 "these are states of different rules, or were given other params or sources";
-            return Err(Failed::command(message, "join the states of one rule").into());
+            return Err(RunError::command(message, "join the states of one rule").into());
         }
         Ok(kyanite_flow::add_state(&mut self.partial, &other.partial, "the state that is added")?)
     }

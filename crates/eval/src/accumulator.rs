@@ -96,18 +96,18 @@ struct Best {
 
 /// An item that an aggregate cannot take, or a result that is too large.
 #[derive(Clone, PartialEq, Eq, Debug)]
-pub struct Failure {
+pub struct AggregateError {
     /// What is wrong, in a sentence.
     pub message: String,
     /// What is wrong.
-    pub sort: FrameError,
+    pub sort: AggregateErrorKind,
     /// Where the item was read.
     pub origin: Option<Origin>,
 }
 
 /// What is wrong with an aggregate.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub enum FrameError {
+pub enum AggregateErrorKind {
     /// An item is no number.
     NotNumber,
     /// Numbers and texts are among the items.
@@ -116,8 +116,8 @@ pub enum FrameError {
     Other,
 }
 
-impl Failure {
-    fn new(sort: FrameError, message: impl fmt::Display) -> Self {
+impl AggregateError {
+    fn new(sort: AggregateErrorKind, message: impl fmt::Display) -> Self {
         Self { message: message.to_string(), sort, origin: None }
     }
 
@@ -178,7 +178,7 @@ impl Accumulator {
     /// # Errors
     /// When it is none that can be aggregated so; the state is as it was.
     #[inline]
-    pub fn add(&mut self, item: Value<'_>) -> Result<(), Failure> {
+    pub fn add(&mut self, item: Value<'_>) -> Result<(), AggregateError> {
         if let Some(distinct) = &mut self.distinct {
             distinct.add(item);
             return Ok(());
@@ -192,7 +192,9 @@ impl Accumulator {
                     Value::Number(_, number) => self.sum.add_spelled(number.as_str()),
                     other => self.sum.add(&number(other)?).map(|sum| self.sum = sum),
                 };
-                added.map_err(|error| Failure::new(FrameError::Other, error).about(item))?;
+                added.map_err(|error| {
+                    AggregateError::new(AggregateErrorKind::Other, error).about(item)
+                })?;
                 self.count += 1;
             }
             (Aggregate::Least, item) => self.compare(item, Ordering::Less)?,
@@ -201,14 +203,15 @@ impl Accumulator {
         Ok(())
     }
 
-    fn compare(&mut self, item: Value<'_>, wanted: Ordering) -> Result<(), Failure> {
-        let failed =
-            |sort: FrameError| move |message: String| Failure::new(sort, message).about(item);
-        let rank = Rank::of(item).map_err(failed(FrameError::Other))?;
+    fn compare(&mut self, item: Value<'_>, wanted: Ordering) -> Result<(), AggregateError> {
+        let failed = |sort: AggregateErrorKind| {
+            move |message: String| AggregateError::new(sort, message).about(item)
+        };
+        let rank = Rank::of(item).map_err(failed(AggregateErrorKind::Other))?;
         let Some(rank) = rank else { return Ok(()) };
         let order = match &self.best {
             None => wanted,
-            Some(best) => rank.order(&best.rank()).map_err(failed(FrameError::Mixed))?,
+            Some(best) => rank.order(&best.rank()).map_err(failed(AggregateErrorKind::Mixed))?,
         };
         if order == wanted {
             self.best = Some(Best::of(item, rank));
@@ -223,7 +226,7 @@ impl Accumulator {
     ///
     /// # Errors
     /// When numbers and texts meet, or the sum is too large.
-    pub fn merged(&self, other: &Self) -> Result<Self, Failure> {
+    pub fn merged(&self, other: &Self) -> Result<Self, AggregateError> {
         let joint = self.joint(other)?;
         let mut all = self.clone();
         all.join(other, joint);
@@ -234,11 +237,12 @@ impl Accumulator {
     ///
     /// # Errors
     /// When numbers and texts meet, or the sum is too large.
-    pub fn joint(&self, other: &Self) -> Result<Joint, Failure> {
+    pub fn joint(&self, other: &Self) -> Result<Joint, AggregateError> {
         let best = match (&self.best, &other.best) {
             (Some(own), Some(other)) => {
                 let order = own.rank().order(&other.rank());
-                let order = order.map_err(|message| Failure::new(FrameError::Mixed, message))?;
+                let order = order
+                    .map_err(|message| AggregateError::new(AggregateErrorKind::Mixed, message))?;
                 Some(match (self.of, order) {
                     (_, Ordering::Equal) => representing(own.clone(), other.clone()),
                     (Aggregate::Least, Ordering::Less)
@@ -249,7 +253,7 @@ impl Accumulator {
             (own, other) => own.as_ref().or(other.as_ref()).cloned(),
         };
         let sum = self.sum.add(&other.sum);
-        let sum = sum.map_err(|error| Failure::new(FrameError::Other, error))?;
+        let sum = sum.map_err(|error| AggregateError::new(AggregateErrorKind::Other, error))?;
         Ok(Joint { sum, best })
     }
 
@@ -273,14 +277,16 @@ impl Accumulator {
     ///
     /// # Errors
     /// When a mean has too many digits.
-    pub fn value<'a>(&self, arena: &'a Arena) -> Result<Option<Value<'a>>, Failure> {
+    pub fn value<'a>(&self, arena: &'a Arena) -> Result<Option<Value<'a>>, AggregateError> {
         Ok(match self.of {
             Aggregate::Count => Some(arena.integer(self.count)),
             Aggregate::Sum => Some(arena.number(&self.sum)),
             Aggregate::Mean if self.count == 0 => None,
             Aggregate::Mean => {
                 let mean = self.sum.div(&Decimal::from(self.count));
-                Some(arena.number(&mean.map_err(|error| Failure::new(FrameError::Other, error))?))
+                Some(arena.number(
+                    &mean.map_err(|error| AggregateError::new(AggregateErrorKind::Other, error))?,
+                ))
             }
             Aggregate::Least | Aggregate::Greatest => self.best.as_ref().map(|best| {
                 let text = arena.text(&best.text);
@@ -304,18 +310,20 @@ fn representing(a: Best, b: Best) -> Best {
 ///
 /// # Errors
 /// When it is none.
-pub fn number(item: Value<'_>) -> Result<Decimal, Failure> {
+pub fn number(item: Value<'_>) -> Result<Decimal, AggregateError> {
     let number = match item {
         Value::Number(_, number) => {
             let number = number.decimal();
-            Some(number.map_err(|error| Failure::new(FrameError::Other, error).about(item))?)
+            Some(number.map_err(|error| {
+                AggregateError::new(AggregateErrorKind::Other, error).about(item)
+            })?)
         }
         Value::Untyped(_, text) => Decimal::spelled(text),
         _ => None,
     };
     number.ok_or_else(|| {
         let message = format!("an item is {}, not a number", item.kind().phrase());
-        Failure::new(FrameError::NotNumber, message).about(item)
+        AggregateError::new(AggregateErrorKind::NotNumber, message).about(item)
     })
 }
 
@@ -428,12 +436,12 @@ mod tests {
         last.add(Value::text("")).unwrap();
         assert_eq!(last.to_string(), "greatest 0 0 text a b\nc");
         assert_eq!(last.to_string().parse(), Ok(last.clone()));
-        assert_eq!(last.add(arena.integer(1)).unwrap_err().sort, FrameError::Mixed);
-        assert_eq!(last.add(Value::boolean(true)).unwrap_err().sort, FrameError::Other);
+        assert_eq!(last.add(arena.integer(1)).unwrap_err().sort, AggregateErrorKind::Mixed);
+        assert_eq!(last.add(Value::boolean(true)).unwrap_err().sort, AggregateErrorKind::Other);
         let mut sum = Accumulator::new(Aggregate::Sum);
-        assert_eq!(sum.add(Value::text("5")).unwrap_err().sort, FrameError::NotNumber);
+        assert_eq!(sum.add(Value::text("5")).unwrap_err().sort, AggregateErrorKind::NotNumber);
         let numbers = last.merged(&"greatest 0 0 number 5".parse().unwrap());
-        assert_eq!(numbers.unwrap_err().sort, FrameError::Mixed);
+        assert_eq!(numbers.unwrap_err().sort, AggregateErrorKind::Mixed);
         for wrong in [
             "",
             "sum",

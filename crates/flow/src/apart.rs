@@ -1,7 +1,7 @@
-//! Several outputs from one run: each member of a map is a file of its own, named and formatted by its key.
+//! Several outputs from one run: each member of the result becomes a file, named and formatted by its key.
 //!
-//! All files, or none: what keys say is checked before anything is written, the files are made in a hidden folder, and only
-//! when all are there do they go to their places. Where one cannot, those that did go back.
+//! All files are written or none: keys are checked first, the files are made in a hidden folder, and they move to their places once all
+//! are complete. If one cannot be moved, those that were moved go back.
 
 use std::fs::{self, File};
 use std::io;
@@ -14,11 +14,11 @@ use kyanite_lang::Flow;
 use kyanite_tree::{Advice, Code, Diagnostic, Origin, Place, Setting, Value};
 
 use crate::compression::{Compression, Encoder};
-use crate::failed::OutputFailure;
 use crate::folder::{Names, NewFiles};
 use crate::output::cannot_write;
 use crate::render::{Layout, Renderer, loss_remark};
-use crate::{Failed, Sink};
+use crate::run_error::OutputFailure;
+use crate::{RunError, Sink};
 
 /// Writes the members of a map into files of a folder: all or none.
 pub struct Apart {
@@ -61,8 +61,8 @@ impl Apart {
     /// Puts all files in their places; gives how many there are, and what is worth saying about them.
     ///
     /// # Errors
-    /// [`Failed::Output`] when a member could not be written; then all is as it was.
-    pub fn finish(mut self) -> Result<(usize, Vec<Diagnostic>), Failed> {
+    /// [`RunError::Output`] when a member could not be written; then all is as it was.
+    pub fn finish(mut self) -> Result<(usize, Vec<Diagnostic>), RunError> {
         if let Some(failed) = self.failed {
             return Err(failed.into());
         }

@@ -6,7 +6,7 @@
 
 use std::io::{self, Read};
 
-use kyanite_formats::json::{Found, Frame, FrameError};
+use kyanite_formats::json::{Found, ListScanError, ListScanner};
 use kyanite_formats::{Format, documents};
 
 use crate::Bytes;
@@ -37,7 +37,7 @@ enum Cut {
     Before(Vec<u8>),
     /// Before a line that begins with this bracket, where records of JSON have several lines.
     BeforeLine(u8),
-    /// Where no item of the framed list is under way.
+    /// Where no item of the scanned list is under way.
     Items,
     /// Before the last document of this format; within one that has more than so many bytes, which is not read.
     Documents(Format, u64),
@@ -62,10 +62,10 @@ pub(crate) struct Blocks {
     most: usize,
     ended: bool,
     /// What tells items of a JSON document apart, if that is what records are.
-    frame: Option<Frame>,
+    list_scanner: Option<ListScanner>,
     /// The last byte behind which no item is under way.
     item_end: usize,
-    frame_error: Option<(FrameError, Vec<u8>)>,
+    list_error: Option<(ListScanError, Vec<u8>)>,
 }
 
 /// A document whose records come one by one, or one that has to be read whole.
@@ -104,9 +104,9 @@ impl Blocks {
             wanted: FIRST,
             most: usize::MAX,
             ended: false,
-            frame: None,
+            list_scanner: None,
             item_end: 0,
-            frame_error: None,
+            list_error: None,
         }
     }
 
@@ -132,12 +132,12 @@ impl Blocks {
         of_any_size: bool,
     ) -> io::Result<Framing> {
         let mut blocks = Self::new(reader, live);
-        let (mut frame, mut looked, mut found) = (Frame::new(path), 0, Found::Nothing);
+        let (mut list_scanner, mut looked, mut found) = (ListScanner::new(path), 0, Found::Nothing);
         while found != Found::Other && !blocks.ended && blocks.filled < SMALL {
             blocks.wanted = blocks.filled + BLOCK;
             blocks.fill(true)?;
             if found == Found::Nothing {
-                found = match frame.find(&blocks.buffer[looked..blocks.filled]) {
+                found = match list_scanner.find(&blocks.buffer[looked..blocks.filled]) {
                     Found::List(begin) => Found::List(looked + begin),
                     other => other,
                 };
@@ -149,7 +149,7 @@ impl Blocks {
                 let before = &mut blocks.buffer[..begin];
                 before.iter_mut().filter(|byte| **byte != b'\n').for_each(|byte| *byte = b' ');
                 blocks.cut = Cut::Items;
-                blocks.frame = Some(frame);
+                blocks.list_scanner = Some(list_scanner);
                 blocks.follow(begin);
                 Ok(Framing::Blocks(Box::new(blocks)))
             }
@@ -185,30 +185,28 @@ impl Blocks {
     }
 
     /// What is wrong with the document around its items, and the line up to there with a little more.
-    pub(crate) fn frame_error(&self) -> Option<(FrameError, &[u8])> {
-        self.frame_error
-            .as_ref()
-            .map(|(frame_error, after)| (frame_error.clone(), after.as_slice()))
+    pub(crate) fn list_error(&self) -> Option<(ListScanError, &[u8])> {
+        self.list_error.as_ref().map(|(list_error, after)| (list_error.clone(), after.as_slice()))
     }
 
-    /// Frames the bytes from `from` on, which have just come.
+    /// Scans the bytes from `from` on, which have just come.
     fn follow(&mut self, from: usize) {
-        let Some(frame) = &mut self.frame else { return };
-        let framed = frame.follow(&mut self.buffer[from..self.filled]);
-        if let Some(cut) = framed.cut {
+        let Some(list_scanner) = &mut self.list_scanner else { return };
+        let scanned = list_scanner.follow(&mut self.buffer[from..self.filled]);
+        if let Some(cut) = scanned.cut {
             self.item_end = from + cut;
         }
-        let (at, frame_error) = match framed.frame_error {
-            Some((at, frame_error)) => (from + at, frame_error),
-            None => match frame.finish().filter(|_| self.ended) {
-                Some(frame_error) => (self.filled, frame_error),
+        let (at, list_error) = match scanned.list_error {
+            Some((at, list_error)) => (from + at, list_error),
+            None => match list_scanner.finish().filter(|_| self.ended) {
+                Some(list_error) => (self.filled, list_error),
                 None => return,
             },
         };
         let after = &self.buffer[at..self.filled.min(at + LINE)];
-        self.frame_error = Some((frame_error, after.to_vec()));
+        self.list_error = Some((list_error, after.to_vec()));
         // What comes behind is not looked at any more.
-        (self.filled, self.ended, self.frame) = (at, true, None);
+        (self.filled, self.ended, self.list_scanner) = (at, true, None);
     }
 
     /// Reads until so many bytes are there as are wanted, or the end, or the input pauses: behind some that are new, if it

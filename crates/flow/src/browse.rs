@@ -1,4 +1,4 @@
-//! A document to be looked at, held if it is not too large: expressions over it, as they are typed.
+//! A document for the browser, held in memory if it fits, and the expressions that users type over it.
 
 mod large;
 
@@ -11,16 +11,16 @@ use kyanite_tree::{Arena, Location, Node, Origin, Value, locate};
 use kyanite_xpath::{Context, Coverage, Expression, Item, Namespaces, Store, Version, item_value};
 
 use crate::document::{Library, as_one};
-use crate::failed::{Events, Failed};
 use crate::input::{Input, InputOptions};
 use crate::run::open;
+use crate::run_error::{Events, RunError};
 
 use large::{Opened, opened};
 
-pub use large::{LargeDocument, Looking};
+pub use large::{LargeDocument, RunningSearch};
 
 /// A document that is held.
-pub struct HeldDocument<'a> {
+pub struct DocumentInMemory<'a> {
     /// The name of the input.
     pub name: String,
     /// Its format.
@@ -46,9 +46,9 @@ pub struct Selected<'a> {
 const LOOKED_AT: usize = 1000;
 
 /// A document to be looked at.
-pub enum Looked<'a> {
+pub enum BrowsedDocument<'a> {
     /// It is held.
-    Held(HeldDocument<'a>),
+    Held(DocumentInMemory<'a>),
     /// It is too large for that, or is still coming in.
     Large(LargeDocument),
 }
@@ -56,16 +56,16 @@ pub enum Looked<'a> {
 /// Reads an input whole, unless it is too large for that; nodes of XML live in `store`, all else in its arena.
 ///
 /// # Errors
-/// [`Failed::Input`] when it cannot be read.
+/// [`RunError::Input`] when it cannot be read.
 pub fn look_at<'a>(
     input: &Input,
     options: &InputOptions,
     store: &'a Store<'a>,
     events: &mut Events<'_>,
-) -> Result<Looked<'a>, Failed> {
+) -> Result<BrowsedDocument<'a>, RunError> {
     let source = match opened(input, open(input, options, events)?, options)? {
         Opened::Small(source) => source,
-        Opened::Large(document) => return Ok(Looked::Large(document)),
+        Opened::Large(document) => return Ok(BrowsedDocument::Large(document)),
     };
     let format = source.detected.format;
     let arena = store.arena;
@@ -75,10 +75,10 @@ pub fn look_at<'a>(
     let text = library.first_text().map(|(_, text)| text).filter(|_| format == Format::Xml);
     let node = text.and_then(|text| kyanite_xpath::document(text, store).ok());
     let nodes = node.map(|node| (node, store));
-    Ok(Looked::Held(HeldDocument { name: input.name(), format, root, nodes }))
+    Ok(BrowsedDocument::Held(DocumentInMemory { name: input.name(), format, root, nodes }))
 }
 
-impl<'a> HeldDocument<'a> {
+impl<'a> DocumentInMemory<'a> {
     /// What a JSONPath, a rule on one line, or over XML an XPath selects; at most `most` are kept.
     #[must_use]
     pub fn select(&self, expression: &str, most: usize) -> Selected<'a> {

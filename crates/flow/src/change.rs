@@ -10,16 +10,16 @@ use kyanite_change::{
     Assumed, ChangeSort, Comparison, KeyChoice, Patch, UnclearKey, compare, json_patch, merge,
 };
 use kyanite_formats::losses::Losses;
-use kyanite_formats::record_view::{Shape, View};
+use kyanite_formats::record_view::{RecordShape, View};
 use kyanite_formats::{Format, json};
 use kyanite_tree::{Arena, Code, Diagnostic, LineColumn, Value};
 
 use tally::Tally;
 
 use crate::document::{Library, as_one};
-use crate::failed::{Events, Failed};
 use crate::input::{Input, InputOptions, Source};
 use crate::run::{is_xml, open};
+use crate::run_error::{Events, RunError};
 use crate::validate::{Choice, find};
 
 /// Two inputs that are compared.
@@ -117,7 +117,7 @@ pub(crate) fn read<'a>(
     library: &Library<'a>,
     arena: &'a Arena,
     events: &mut Events<'_>,
-) -> Result<(Value<'a>, Format, Losses), Failed> {
+) -> Result<(Value<'a>, Format, Losses), RunError> {
     let source = open(input, options, events)?;
     let format = source.detected.format;
     let (value, losses) = load(source, options, library, arena, events)?;
@@ -131,14 +131,15 @@ fn load<'a>(
     library: &Library<'a>,
     arena: &'a Arena,
     events: &mut Events<'_>,
-) -> Result<(Value<'a>, Losses), Failed> {
+) -> Result<(Value<'a>, Losses), RunError> {
     let loaded = library.load(source, options, events)?;
     Ok((as_one(&loaded.roots, arena), loaded.losses))
 }
 
 /// Elements as records.
 fn record<'a>(value: Value<'a>, options: &InputOptions, arena: &'a Arena) -> Value<'a> {
-    let shape = Shape { without_namespaces: options.drop_namespaces, ..Shape::default() };
+    let shape =
+        RecordShape { without_namespaces: options.drop_namespaces, ..RecordShape::default() };
     View::new(&shape, true).record(value, arena)
 }
 
@@ -146,8 +147,8 @@ fn record<'a>(value: Value<'a>, options: &InputOptions, arena: &'a Arena) -> Val
 /// have; all else is held.
 ///
 /// # Errors
-/// [`Failed::Input`] when one cannot be read.
-pub fn diff(what: Diffing<'_>, events: &mut Events<'_>) -> Result<Compared, Failed> {
+/// [`RunError::Input`] when one cannot be read.
+pub fn diff(what: Diffing<'_>, events: &mut Events<'_>) -> Result<Compared, RunError> {
     let Diffing { options, .. } = what;
     let sources = [open(what.old, options, events)?, open(what.new, options, events)?];
     let formats = sources.each_ref().map(|source| source.detected.format);
@@ -197,11 +198,11 @@ pub struct PairedFiles {
 /// Pairs the files of two folders that are of a format that is read.
 ///
 /// # Errors
-/// [`Failed::Input`] when a folder cannot be read.
-pub fn pair_files(old: &Path, new: &Path) -> Result<PairedFiles, Failed> {
-    let choice = Choice::new(&[], &[]).map_err(Failed::Input)?;
+/// [`RunError::Input`] when a folder cannot be read.
+pub fn pair_files(old: &Path, new: &Path) -> Result<PairedFiles, RunError> {
+    let choice = Choice::new(&[], &[]).map_err(RunError::Input)?;
     let files = |folder: &Path| {
-        let found = find(&[folder.display().to_string()], &choice).map_err(Failed::Input)?;
+        let found = find(&[folder.display().to_string()], &choice).map_err(RunError::Input)?;
         let named = found.into_iter().filter_map(|chosen| match chosen.input {
             Input::File(path) => {
                 let name = path.strip_prefix(folder).unwrap_or(&path).to_owned();
@@ -209,7 +210,7 @@ pub fn pair_files(old: &Path, new: &Path) -> Result<PairedFiles, Failed> {
             }
             _ => None,
         });
-        Ok::<BTreeMap<PathBuf, Input>, Failed>(named.collect())
+        Ok::<BTreeMap<PathBuf, Input>, RunError>(named.collect())
     };
     let (olds, mut news) = (files(old)?, files(new)?);
     let mut paired = PairedFiles::default();
@@ -246,7 +247,7 @@ impl Patching<'_> {
         patches: &Library<'a>,
         arena: &'a Arena,
         events: &mut Events<'_>,
-    ) -> Result<Value<'a>, Failed> {
+    ) -> Result<Value<'a>, RunError> {
         let options = InputOptions::default();
         let (patch, _, _) = read(self.patch, &options, patches, arena, events)?;
         if self.merges {
@@ -258,7 +259,7 @@ impl Patching<'_> {
             let code = if is_applied { Code::Patch } else { Code::PatchWrong };
             let why = Diagnostic::error(code, message).at_opt(patches.place(found.origin));
             let why = why.advise_opt(found.advice);
-            if is_applied { Failed::Rule(why) } else { Failed::Command(vec![why]) }
+            if is_applied { RunError::Rule(why) } else { RunError::Command(vec![why]) }
         };
         let patch = Patch::read(patch).map_err(|found| refused(found, false))?;
         patch.apply(root, arena).map_err(|found| refused(found, true))
@@ -294,13 +295,13 @@ pub struct Patched<'p> {
 /// Applies a patch; `take` gets what it makes.
 ///
 /// # Errors
-/// [`Failed::Input`] when one of both cannot be read, [`Failed::Command`] when the patch is none, [`Failed::Rule`] when it does not
+/// [`RunError::Input`] when one of both cannot be read, [`RunError::Command`] when the patch is none, [`RunError::Rule`] when it does not
 /// apply, and what `take` gives.
 pub fn patch(
     what: Patching<'_>,
     events: &mut Events<'_>,
-    take: &mut dyn FnMut(Patched<'_>) -> Result<(), Failed>,
-) -> Result<(), Failed> {
+    take: &mut dyn FnMut(Patched<'_>) -> Result<(), RunError>,
+) -> Result<(), RunError> {
     let arena = Arena::new();
     let (library, patches) = (Library::new(&arena), Library::new(&arena));
     let (root, _, losses) = read(what.input, what.options, &library, &arena, events)?;

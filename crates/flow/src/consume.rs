@@ -1,4 +1,4 @@
-//! Records of JSON that are consumed by their events, without values in memory: most of them since they follow a template.
+//! Consumes JSON records by their events, without building values; most records follow a template, and only their scalars are read.
 
 use std::ops::Range;
 

@@ -19,11 +19,11 @@ use kyanite_tree::{
 };
 
 use crate::blocks::{Block, Then};
-use crate::failed::{Events, Failed, Repeated};
 use crate::input::{Beginning, Input, InputOptions, Limited, Source, cannot_read};
 use crate::pieces::Before;
 use crate::records::{InputPart, Next, Records};
 use crate::repairs::Repairs;
+use crate::run_error::{Events, Repeated, RunError};
 
 /// A text that documents are read from.
 #[derive(Clone)]
@@ -76,13 +76,13 @@ fn is_document(text: &str) -> bool {
 /// Reads an input whole: its document, or the list of its documents, elements of XML in the record view.
 ///
 /// # Errors
-/// [`Failed::Input`] when it cannot be read.
+/// [`RunError::Input`] when it cannot be read.
 pub fn read_whole<'a>(
     input: &Input,
     options: &InputOptions,
     arena: &'a Arena,
     events: &mut Events<'_>,
-) -> Result<Value<'a>, Failed> {
+) -> Result<Value<'a>, RunError> {
     let source = Source::open(input, options)?;
     let roots = Library::new(arena).load(source, options, events)?.roots;
     Ok(View::default().record(as_one(&roots, arena), arena))
@@ -129,7 +129,7 @@ impl<'a> Library<'a> {
         source: Source,
         options: &InputOptions,
         events: &mut Events<'_>,
-    ) -> Result<Loaded<'a>, Failed> {
+    ) -> Result<Loaded<'a>, RunError> {
         let contradiction = source.contradiction();
         let Source {
             name,
@@ -147,7 +147,7 @@ impl<'a> Library<'a> {
         let mut bytes = Vec::new();
         Limited::new(reader, options.size)
             .read_to_end(&mut bytes)
-            .map_err(|error| Failed::Input(cannot_read(&name, &error)))?;
+            .map_err(|error| RunError::Input(cannot_read(&name, &error)))?;
         events.read(bytes.len());
         let text = text_of(&name, self.arena.keep_bytes(bytes), before.passed)?;
         let mut repairs = Repairs::new(options.repairs);
@@ -159,11 +159,11 @@ impl<'a> Library<'a> {
         }
         let loaded = match (read, contradiction) {
             // What the name says is not what is there: that explains whatever else is wrong.
-            (Err(Failed::Input(found)), Some(message)) => {
+            (Err(RunError::Input(found)), Some(message)) => {
                 let explained = Diagnostic::error(Code::InputFormat, message)
                     .at_opt(found.places().first().cloned())
                     .advise_opt(looks_like.map(say_format));
-                return Err(Failed::Input(explained));
+                return Err(RunError::Input(explained));
             }
             (read, contradiction) => {
                 if let Some(message) = contradiction {
@@ -189,7 +189,7 @@ impl<'a> Library<'a> {
         options: &InputOptions,
         before: &Before,
         (repairs, events): (&mut Repairs, &mut Events<'_>),
-    ) -> Result<Loaded<'a>, Failed> {
+    ) -> Result<Loaded<'a>, RunError> {
         let (number, added) = self.add(name, text, format, before.passed);
         let Text { name, base, places, .. } = &added;
         let duplicates = &mut *before.duplicates.borrow_mut();
@@ -220,7 +220,7 @@ impl<'a> Library<'a> {
                 let advice = advice.cloned().map(|advice| {
                     advice.then(", or have it repaired with ").setting(Setting::Lenient)
                 });
-                Failed::Input(found.advise_opt(advice))
+                RunError::Input(found.advise_opt(advice))
             })?;
             self.set_roots(number, &read.roots);
             duplicates.tell(read.duplicates, events, |offset| self.place(base.origin(offset)));
@@ -238,10 +238,10 @@ impl<'a> Library<'a> {
         options: &InputOptions,
         events: &mut Events<'_>,
         duplicates: &mut Duplicates,
-    ) -> Result<Value<'a>, Failed> {
+    ) -> Result<Value<'a>, RunError> {
         let Text { name, text, format, base, .. } = *text;
         let mut beginning = Beginning::read(format, options, text, self.arena)
-            .map_err(|error| Failed::Input(error.diagnostic(name, text.as_bytes())))?;
+            .map_err(|error| RunError::Input(error.diagnostic(name, text.as_bytes())))?;
         beginning.tell((name, text.as_bytes()), duplicates, events);
         let block = Block { bytes: text.as_bytes(), then: Then::End };
         let input = InputPart { name, format, base, before: Passed::default() };
@@ -274,7 +274,7 @@ impl<'a> Library<'a> {
         root: Value<'a>,
         options: &InputOptions,
         events: &mut Events<'_>,
-    ) -> Result<Loaded<'a>, Failed> {
+    ) -> Result<Loaded<'a>, RunError> {
         let Some(text) = root.simple().as_text() else {
             let problem = Diagnostic::error(
                 Code::InputFormat,
@@ -285,7 +285,7 @@ impl<'a> Library<'a> {
                     .setting(Setting::Unwrap)
                     .then(" out; for a text inside it, use decode(\"json\", …)"),
             );
-            return Err(Failed::Input(problem));
+            return Err(RunError::Input(problem));
         };
         let name = format!("{name}, unwrapped");
         let mut text = text;
@@ -307,7 +307,7 @@ impl<'a> Library<'a> {
         format: Format,
         options: &InputOptions,
         events: &mut Events<'_>,
-    ) -> Result<Loaded<'a>, Failed> {
+    ) -> Result<Loaded<'a>, RunError> {
         let (mut repairs, before) = (Repairs::new(options.repairs), Before::default());
         let read = self.read((name, text, format), options, &before, (&mut repairs, events));
         repairs.finish(events);
@@ -390,11 +390,11 @@ pub(crate) fn say_format(format: Format) -> Advice {
 }
 
 /// The text of an input, or of a piece of it behind `before`.
-fn text_of<'a>(name: &str, bytes: &'a [u8], before: Passed) -> Result<&'a str, Failed> {
+fn text_of<'a>(name: &str, bytes: &'a [u8], before: Passed) -> Result<&'a str, RunError> {
     simdutf8::compat::from_utf8(bytes).map_err(|error| {
         let (start, length) = (error.valid_up_to(), error.error_len());
         let wrong = SyntaxError::not_utf8(start, start + length.unwrap_or(1));
-        Failed::Input(wrong.diagnostic(name, bytes).behind(before))
+        RunError::Input(wrong.diagnostic(name, bytes).behind(before))
     })
 }
 
@@ -414,9 +414,9 @@ impl Skipped {
         &mut self,
         found: Diagnostic,
         events: &mut Events<'_>,
-    ) -> Result<(), Failed> {
+    ) -> Result<(), RunError> {
         if !self.lenient {
-            return Err(Failed::Input(found));
+            return Err(RunError::Input(found));
         }
         let mut skipped = Diagnostic::warning(
             Code::RecordSkipped,

@@ -1,4 +1,4 @@
-//! Files that are changed in place: only the text of what changes is another, and all are written once all are made.
+//! Edits files in place: only the text of changed values changes, and files are replaced once every edit has succeeded.
 
 use std::fs;
 use std::io::Write;
@@ -11,10 +11,10 @@ use kyanite_tree::{Arena, Code, Diagnostic, Place, Value};
 
 use crate::change::Patching;
 use crate::document::Library;
-use crate::failed::{Events, Failed};
 use crate::input::{Input, InputOptions, Source, cannot_read};
 use crate::output::cannot_write;
 use crate::run::{Job, rule_failed};
+use crate::run_error::{Events, RunError};
 use crate::sources::Sources;
 use crate::unfinished::UnfinishedFile;
 
@@ -43,20 +43,23 @@ struct Original {
 }
 
 impl Original {
-    fn read(input: &Input, options: &InputOptions) -> Result<Self, Failed> {
+    fn read(input: &Input, options: &InputOptions) -> Result<Self, RunError> {
         let Input::File(path) = input else {
             let message = format!("{} cannot be changed in place", input.name());
-            return Err(Failed::command(message, "name a file"));
+            return Err(RunError::command(message, "name a file"));
         };
         let source = Source::open(input, options)?;
         let (name, format) = (source.name.clone(), source.detected.format);
         if let Some(message) = source.contradiction() {
-            return Err(Failed::command(message, "rename the file, or say what it is with --from"));
+            return Err(RunError::command(
+                message,
+                "rename the file, or say what it is with --from",
+            ));
         }
-        let bytes = fs::read(path).map_err(|error| Failed::Input(cannot_read(&name, &error)))?;
+        let bytes = fs::read(path).map_err(|error| RunError::Input(cannot_read(&name, &error)))?;
         let raw = String::from_utf8(bytes).map_err(|_| {
             let message = format!("{name} is not plain UTF-8, and is not changed in place");
-            Failed::command(message, "write the result to another file")
+            RunError::command(message, "write the result to another file")
         })?;
         let unmarked = raw.strip_prefix('\u{FEFF}').unwrap_or(&raw);
         let has_mark = unmarked.len() < raw.len();
@@ -65,7 +68,7 @@ impl Original {
         let is_even = !has_returns || text.replace('\n', "\r\n") == unmarked;
         if !is_even {
             let message = format!("{name} has line ends of several sorts");
-            return Err(Failed::command(
+            return Err(RunError::command(
                 message,
                 "make them alike first, or write the result to another file",
             ));
@@ -79,25 +82,25 @@ impl Original {
         library: &Library<'a>,
         options: &InputOptions,
         events: &mut Events<'_>,
-    ) -> Result<Value<'a>, Failed> {
+    ) -> Result<Value<'a>, RunError> {
         let source = Source::of_text(&self.name, &self.text, self.format);
         let roots = library.load(source, options, events)?.roots;
         let [root] = roots.as_slice() else {
             let message = format!("{} holds several documents", self.name);
-            return Err(Failed::command(message, "write the result to another file"));
+            return Err(RunError::command(message, "write the result to another file"));
         };
         Ok(*root)
     }
 
     /// The file with another document in it.
-    fn edited(self, old: Value<'_>, new: Value<'_>) -> Result<EditedFile, Failed> {
+    fn edited(self, old: Value<'_>, new: Value<'_>) -> Result<EditedFile, RunError> {
         let Self { path, name, format, text, raw, has_mark, has_returns } = self;
         let made = edit_text(format, &text, old, new).map_err(|found| {
             let EditProblem { message, advice, offset } = found;
             let place = offset.map(|at| Place::of(&name, text.as_bytes(), at, at + 1));
             let message = format!("{name} is not changed in place: {message}");
             let why = Diagnostic::error(Code::CannotHold, message).at_opt(place);
-            Failed::Output(why.advise_opt(advice))
+            RunError::Output(why.advise_opt(advice))
         })?;
         let made = if has_returns { made.replace('\n', "\r\n") } else { made };
         let new = if has_mark { format!("\u{FEFF}{made}") } else { made };
@@ -108,16 +111,16 @@ impl Original {
 /// Runs a rule over files whose documents it changes; nothing is written yet.
 ///
 /// # Errors
-/// [`Failed`] by whatever is wrong: the rule changes no document, a file cannot be read or changed in place, or the rule fails.
+/// [`RunError`] by whatever is wrong: the rule changes no document, a file cannot be read or changed in place, or the rule fails.
 pub fn edit(
     job: &Job<'_>,
     inputs: &[Input],
     events: &mut Events<'_>,
-) -> Result<Vec<EditedFile>, Failed> {
+) -> Result<Vec<EditedFile>, RunError> {
     if !job.plan.edits_document() {
         let message = "only a rule that changes the document is run in place";
         let advice = "write $ set … or $ remove …, or write the result to another file";
-        return Err(Failed::command(message, advice));
+        return Err(RunError::command(message, advice));
     }
     let mut session = Session::new(job.plan);
     let held = Arena::new();
@@ -128,7 +131,7 @@ pub fn edit(
         let arena = Arena::new();
         let library = Library::new(&arena);
         let root = original.document(&library, job.options, events)?;
-        let arguments = Arguments::read(job.plan, job.params, &arena).map_err(Failed::Command)?;
+        let arguments = Arguments::read(job.plan, job.params, &arena).map_err(RunError::Command)?;
         let arguments = arguments.with_sources(&sources.values);
         let mut made = None;
         let ran = Runner::new(job.plan, &arguments, Some(root), &arena, &mut session).and_then(
@@ -152,11 +155,11 @@ pub fn edit(
 /// Applies a patch to a file of JSON, YAML or TOML; nothing is written yet. Gives also the patch that goes back, if it is wanted.
 ///
 /// # Errors
-/// As of [`patch`](crate::patch), and [`Failed::Output`] when the change cannot be made in the text.
+/// As of [`patch`](crate::patch), and [`RunError::Output`] when the change cannot be made in the text.
 pub fn patch_in_place(
     what: Patching<'_>,
     events: &mut Events<'_>,
-) -> Result<(EditedFile, Option<Vec<u8>>), Failed> {
+) -> Result<(EditedFile, Option<Vec<u8>>), RunError> {
     let original = Original::read(what.input, what.options)?;
     let arena = Arena::new();
     let library = Library::new(&arena);
@@ -169,11 +172,11 @@ pub fn patch_in_place(
 /// Writes what is to be in files that change, each in place of the one before; gives how many they are.
 ///
 /// # Errors
-/// [`Failed::Output`] when one cannot be written; those before it are.
-pub fn write_edited(files: &[EditedFile]) -> Result<usize, Failed> {
+/// [`RunError::Output`] when one cannot be written; those before it are.
+pub fn write_edited(files: &[EditedFile]) -> Result<usize, RunError> {
     let mut made = Vec::new();
     let failed = |file: &EditedFile, error: &std::io::Error| {
-        Failed::Output(cannot_write(&file.path.display().to_string(), error))
+        RunError::Output(cannot_write(&file.path.display().to_string(), error))
     };
     for file in files.iter().filter(|file| file.old != file.new) {
         let mut unfinished =

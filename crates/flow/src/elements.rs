@@ -1,4 +1,4 @@
-//! Documents of XML, gone through by their events, in memory for a part of them at a time.
+//! Reads an XML document by its events, with one part of it in memory at a time.
 
 use std::cell::OnceCell;
 
@@ -7,10 +7,10 @@ use kyanite_formats::xml::{self, Ancestry, EventReader, Prolog};
 use kyanite_tree::{Arena, Base, LineColumn, Origin, Passed, Place, Span, TextPlaces};
 
 use crate::blocks::{Blocks, Then};
-use crate::failed::{Events, Failed};
 use crate::input::{InputOptions, cannot_read};
 use crate::records::valid_start;
 use crate::repairs::Repairs;
+use crate::run_error::{Events, RunError};
 use crate::transcode::Replaced;
 
 /// A part of a document.
@@ -43,15 +43,15 @@ impl XmlPart<'_> {
     }
 
     /// What is wrong with the document, as the end of a run.
-    pub(crate) fn failed(&self, error: &SyntaxError) -> Failed {
+    pub(crate) fn failed(&self, error: &SyntaxError) -> RunError {
         let found = error.diagnostic(self.name, self.text.as_bytes());
-        Failed::Input(found.behind(self.before))
+        RunError::Input(found.behind(self.before))
     }
 }
 
 /// Looks at the events of a part, as far as they are there.
 pub(crate) type Visit<'v> =
-    &'v mut dyn for<'t> FnMut(&mut EventReader<'t>, &XmlPart<'t>) -> Result<(), Failed>;
+    &'v mut dyn for<'t> FnMut(&mut EventReader<'t>, &XmlPart<'t>) -> Result<(), RunError>;
 
 /// How XML is read.
 pub(crate) fn reading(options: &InputOptions, base: Base) -> xml::Options {
@@ -71,7 +71,7 @@ pub(crate) fn go_through_text(
     options: &InputOptions,
     events: &mut Events<'_>,
     visit: Visit<'_>,
-) -> Result<(), Failed> {
+) -> Result<(), RunError> {
     let held = Arena::new();
     let mut repairs = Repairs::new(options.repairs);
     let mut document = Document::new(name, &held);
@@ -85,7 +85,7 @@ pub(crate) fn go_through(
     options: &InputOptions,
     events: &mut Events<'_>,
     visit: Visit<'_>,
-) -> Result<(), Failed> {
+) -> Result<(), RunError> {
     blocks.cut_behind_tags();
     let held = Arena::new();
     let mut document = Document::new(name, &held);
@@ -93,7 +93,7 @@ pub(crate) fn go_through(
     let read = loop {
         let block = match blocks.next() {
             Ok(block) => block,
-            Err(error) => break Err(Failed::Input(cannot_read(name, &error))),
+            Err(error) => break Err(RunError::Input(cannot_read(name, &error))),
         };
         let (text, invalid) = valid_start(block.bytes);
         let is_last = block.then == Then::End && invalid == 0;
@@ -110,7 +110,7 @@ pub(crate) fn go_through(
         if invalid > 0 {
             let wrong = SyntaxError::not_utf8(text.len(), text.len() + invalid);
             let told = wrong.diagnostic(name, block.bytes).behind(document.before);
-            break Err(Failed::Input(told));
+            break Err(RunError::Input(told));
         }
         events.read(used);
         if is_last {
@@ -148,7 +148,7 @@ impl<'h> Document<'h> {
         options: &InputOptions,
         (events, repairs): (&mut Events<'_>, &mut Repairs),
         visit: Visit<'_>,
-    ) -> Result<Option<usize>, Failed> {
+    ) -> Result<Option<usize>, RunError> {
         let mut from = 0;
         if self.prolog.get().is_none() {
             let read =
@@ -161,7 +161,7 @@ impl<'h> Document<'h> {
                 Err(error) if error.wants_more() && !is_last => return Ok(None),
                 Err(error) => {
                     let found = error.diagnostic(self.name, text.as_bytes());
-                    return Err(Failed::Input(found.behind(self.before)));
+                    return Err(RunError::Input(found.behind(self.before)));
                 }
             }
         }

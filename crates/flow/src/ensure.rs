@@ -1,10 +1,10 @@
-//! Results that have to keep to schemas: what breaks one is not written.
+//! Checks results against schemas; a result that breaks one is not written.
 
 use std::ops::ControlFlow;
 
 use kyanite_formats::json as json_format;
 use kyanite_formats::losses::{Loss, Losses};
-use kyanite_formats::record_view::{Shape, View};
+use kyanite_formats::record_view::{RecordShape, View};
 use kyanite_lang::{Flow, Plan, Trace};
 use kyanite_tree::{Arena, Base, Code, Diagnostic, Location, Origin, Place, Region, Step, Value};
 
@@ -74,7 +74,7 @@ impl<'k, 's> Ensured<'k, 's> {
         let Some(schemas) = self.schemas else { return true };
         let room = Arena::new();
         let value = match value {
-            Value::Element(..) => View::new(&Shape::default(), true).record(value, &room),
+            Value::Element(..) => View::new(&RecordShape::default(), true).record(value, &room),
             other => other,
         };
         if schemas.json().iter().all(|schema| schema.is_valid(value)) {

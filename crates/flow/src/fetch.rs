@@ -6,7 +6,7 @@ use std::time::Duration;
 use kyanite_tree::{Advice, Setting};
 use kyanite_tree::{Code, Diagnostic};
 
-use crate::{Bytes, Failed};
+use crate::{Bytes, RunError};
 
 /// How URLs are fetched.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -31,15 +31,15 @@ pub(crate) struct Answer {
 
 /// Gets what is at `url` (RFC 9110, GET).
 #[cfg(not(feature = "url"))]
-pub(crate) fn get(url: &str, _fetch: &Fetch) -> Result<Answer, Failed> {
+pub(crate) fn get(url: &str, _fetch: &Fetch) -> Result<Answer, RunError> {
     let message =
         format!("{url} cannot be fetched: this program was built without the feature url");
-    Err(Failed::Input(Diagnostic::error(Code::InputFetch, message)))
+    Err(RunError::Input(Diagnostic::error(Code::InputFetch, message)))
 }
 
 /// Gets what is at `url` (RFC 9110, GET).
 #[cfg(feature = "url")]
-pub(crate) fn get(url: &str, fetch: &Fetch) -> Result<Answer, Failed> {
+pub(crate) fn get(url: &str, fetch: &Fetch) -> Result<Answer, RunError> {
     let config = ureq::Agent::config_builder()
         .timeout_global(Some(fetch.timeout))
         .http_status_as_error(false)
@@ -64,7 +64,7 @@ pub(crate) fn get(url: &str, fetch: &Fetch) -> Result<Answer, Failed> {
             429 | 500..=599 => Some("try again later".into()),
             _ => None,
         };
-        return Err(Failed::Input(problem.advise_opt(advice)));
+        return Err(RunError::Input(problem.advise_opt(advice)));
     }
     let media_type = response
         .headers()
@@ -75,7 +75,7 @@ pub(crate) fn get(url: &str, fetch: &Fetch) -> Result<Answer, Failed> {
 }
 
 #[cfg(feature = "url")]
-fn refused(url: &str, error: &ureq::Error) -> Failed {
+fn refused(url: &str, error: &ureq::Error) -> RunError {
     let problem = match error {
         ureq::Error::Timeout(_) => {
             Diagnostic::error(Code::InputFetch, format!("{url} did not answer in time"))
@@ -91,5 +91,5 @@ fn refused(url: &str, error: &ureq::Error) -> Failed {
         }
         _ => Diagnostic::error(Code::InputFetch, format!("{url} cannot be fetched: {error}")),
     };
-    Failed::Input(problem)
+    RunError::Input(problem)
 }

@@ -1,15 +1,15 @@
-//! Files that go to a folder together: all of them, or none.
+//! Files that are put into a folder together: all of them, or none.
 //!
-//! They are made in a hidden folder, and go to their places when all are there. Where one cannot, those that did go back.
+//! They are made in a hidden folder and move to their places once all are complete. If one cannot be moved, those that were moved go back.
 
 use std::collections::HashMap;
 use std::fs;
 use std::io;
 use std::path::{Component, Path, PathBuf};
 
-use crate::Failed;
+use crate::RunError;
 use crate::output::cannot_write;
-use crate::unfinished::{OLD, Undisturbed, UnfinishedFolder, folder_of, through_links};
+use crate::unfinished::{OLD, SignalGuard, UnfinishedFolder, folder_of, through_links};
 
 /// Files that are made, with the paths that they go to.
 pub(crate) struct NewFiles {
@@ -34,11 +34,11 @@ impl NewFiles {
     /// Puts all files in their places; gives how many they are.
     ///
     /// # Errors
-    /// [`Failed::Output`] when one cannot be put there; then all is as it was.
-    pub(crate) fn finish(self) -> Result<usize, Failed> {
+    /// [`RunError::Output`] when one cannot be put there; then all is as it was.
+    pub(crate) fn finish(self) -> Result<usize, RunError> {
         let Self { within, files } = self;
         let count = files.len();
-        let undisturbed = Undisturbed::new();
+        let undisturbed = SignalGuard::new();
         let mut moves = Moves::default();
         for (number, (made, path)) in files.into_iter().enumerate() {
             let aside = within.path().join(format!("{OLD}{number}"));
@@ -46,7 +46,7 @@ impl NewFiles {
                 let lost = moves.undo();
                 drop(undisturbed);
                 let failed = cannot_write(&path.display().to_string(), &error);
-                return Err(Failed::Output(match lost {
+                return Err(RunError::Output(match lost {
                     false => failed,
                     true => {
                         let kept = within.keep();

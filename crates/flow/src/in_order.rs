@@ -1,11 +1,11 @@
-//! Blocks of a stream on several threads; what comes of each is taken in order.
+//! Runs the blocks of a stream on several threads, and hands on their results in input order.
 
 use std::collections::BTreeMap;
 use std::sync::{Mutex, PoisonError, mpsc};
 
 use crate::blocks::{Blocks, Then};
-use crate::failed::Failed;
 use crate::input::cannot_read;
+use crate::run_error::RunError;
 
 /// What came of a block.
 pub(crate) struct Made<T> {
@@ -59,12 +59,12 @@ impl Workers {
         name: &str,
         work: &(dyn Fn(&[u8]) -> Made<T> + Sync),
         take: &mut dyn FnMut(&[u8], T),
-    ) -> Result<Blocks, Failed> {
+    ) -> Result<Blocks, RunError> {
         let Self { threads, stack } = self;
         let mut left = None;
         let (to_workers, jobs) = mpsc::sync_channel::<(usize, Vec<u8>)>(threads * AHEAD);
         let jobs = &Mutex::new(jobs);
-        std::thread::scope(|scope| -> Result<(), Failed> {
+        std::thread::scope(|scope| -> Result<(), RunError> {
             // Once it is gone, so are the workers.
             let to_workers = to_workers;
             let (results, from_workers) = mpsc::channel::<(usize, Done<T>)>();
@@ -93,7 +93,7 @@ impl Workers {
                     let mut block = Vec::new();
                     let then = blocks
                         .next_owned(&mut block)
-                        .map_err(|error| Failed::Input(cannot_read(name, &error)))?;
+                        .map_err(|error| RunError::Input(cannot_read(name, &error)))?;
                     // The last may end within a record, which is then said in the usual way.
                     if then != Some(Then::More) {
                         ended = true;

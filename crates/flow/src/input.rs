@@ -27,7 +27,7 @@ use crate::live::{self, Live};
 use crate::pieces::Before;
 use crate::range::{ByteRange, RangeReader};
 use crate::transcode::{Decoded, NotDecoded, Replaced};
-use crate::{Bytes, Events, Failed};
+use crate::{Bytes, Events, RunError};
 
 pub use reader::InputReader;
 
@@ -67,7 +67,7 @@ pub struct InputOptions {
     pub encoding: Option<Charset>,
     /// The most bytes of a document that is held whole.
     pub size: u64,
-    /// The bytes that turns which wait for others may take in memory, about; more go to temporary files.
+    /// The bytes that tuples which wait for others may take in memory, about; more go to temporary files.
     pub memory: usize,
     /// How URLs are fetched.
     pub fetch: Fetch,
@@ -80,7 +80,7 @@ pub struct InputOptions {
 /// The bytes of a whole document that are read unless more is asked for: as far as places in it can be told.
 pub const DEFAULT_SIZE: u64 = 4 * 1024 * 1024 * 1024;
 
-/// The bytes that waiting turns take in memory unless more is allowed.
+/// The bytes that waiting tuples take in memory unless more is allowed.
 pub const DEFAULT_MEMORY: usize = 512 * 1024 * 1024;
 
 impl Default for InputOptions {
@@ -116,7 +116,7 @@ pub(crate) struct Beginning<'a> {
 
 /// What the beginning of an XML document lives in.
 #[derive(Default)]
-pub(crate) struct Held<'h> {
+pub(crate) struct XmlBeginning<'h> {
     pub(crate) arena: Arena,
     prolog: OnceCell<Prolog<'h>>,
     /// Names that do without their namespaces.
@@ -164,7 +164,10 @@ impl<'a> Beginning<'a> {
             Format::Csv | Format::Tsv => {}
             Format::Text => return Ok(Self::plain(Layout::Lines)),
             _ => {
-                return Ok(Self::plain(Layout::Json { depth: options.limits.depth, needs: None }));
+                return Ok(Self::plain(Layout::Json {
+                    depth: options.limits.depth,
+                    projection: None,
+                }));
             }
         }
         let settings = csv::Settings::of(format, options.delimiter);
@@ -189,7 +192,7 @@ impl<'a> Beginning<'a> {
         options: &InputOptions,
         (text, is_all): (&str, bool),
         (path, keeps_around): (&'a [xml::StepName], bool),
-        held: &'a Held<'a>,
+        held: &'a XmlBeginning<'a>,
     ) -> Result<Self, SyntaxError> {
         let options = xml::Options {
             depth: options.limits.depth,
@@ -204,7 +207,7 @@ impl<'a> Beginning<'a> {
         let elements =
             xml::Elements { path, prolog, options, dropped: &held.dropped, keeps_around };
         let place = xml::Ancestry::default();
-        let layout = Layout::Xml { elements, place, needs: None, prefilter: None };
+        let layout = Layout::Xml { elements, place, projection: None, prefilter: None };
         Ok(Self { from, repairs, ..Self::plain(layout) })
     }
 }
@@ -303,6 +306,8 @@ pub(crate) struct Source {
     pub(crate) items: Option<Box<Blocks>>,
     /// What it goes on from, if it is a piece of an input.
     pub(crate) before: Option<Before>,
+    /// How many lines stand in front of a range of it, as its header.
+    pub(crate) repeated_lines: u64,
 }
 
 /// How much of an input is looked at to tell its format.
@@ -319,8 +324,8 @@ thread_local! {
 /// The format of an input, told as it would be when it is read.
 ///
 /// # Errors
-/// [`Failed::Input`] when it cannot be opened, or its format cannot be told.
-pub fn format_of(input: &Input, options: &InputOptions) -> Result<Format, Failed> {
+/// [`RunError::Input`] when it cannot be opened, or its format cannot be told.
+pub fn format_of(input: &Input, options: &InputOptions) -> Result<Format, RunError> {
     if let Some(format) = input.format_by_name(options.from) {
         return Ok(format);
     }
@@ -343,23 +348,24 @@ impl KeptInput {
     /// Reads standard input to its end.
     ///
     /// # Errors
-    /// [`Failed::Input`] when that fails, or its format cannot be told.
-    pub fn read(options: &InputOptions) -> Result<Self, Failed> {
+    /// [`RunError::Input`] when that fails, or its format cannot be told.
+    pub fn read(options: &InputOptions) -> Result<Self, RunError> {
         let mut source = Source::open(&Input::Standard, options)?;
-        let refuse = |error: io::Error| Failed::Input(cannot_read(&source.name, &error));
+        let refuse = |error: io::Error| RunError::Input(cannot_read(&source.name, &error));
         let mut file = tempfile::NamedTempFile::new().map_err(refuse)?;
         io::copy(&mut source.reader, &mut file)
-            .map_err(|error| Failed::Input(cannot_read("standard input", &error)))?;
+            .map_err(|error| RunError::Input(cannot_read("standard input", &error)))?;
         Ok(Self { file, detected: source.detected, looks_like: source.looks_like })
     }
 
     /// Has it be what is read when standard input is opened next.
     ///
     /// # Errors
-    /// [`Failed::Input`] when the file is gone.
-    pub fn offer(&self) -> Result<(), Failed> {
+    /// [`RunError::Input`] when the file is gone.
+    pub fn offer(&self) -> Result<(), RunError> {
         let name = Input::Standard.name();
-        let file = self.file.reopen().map_err(|error| Failed::Input(cannot_read(&name, &error)))?;
+        let file =
+            self.file.reopen().map_err(|error| RunError::Input(cannot_read(&name, &error)))?;
         let source = Source {
             name,
             uri: None,
@@ -371,6 +377,7 @@ impl KeptInput {
             replaced: Replaced::default(),
             items: None,
             before: None,
+            repeated_lines: 0,
         };
         source.keep(&Input::Standard);
         Ok(())
@@ -384,19 +391,20 @@ impl Source {
         input: &Input,
         range: ByteRange,
         options: &InputOptions,
-    ) -> Result<Self, Failed> {
+    ) -> Result<Self, RunError> {
         let (format, name) = (self.detected.format, &self.name);
         let has_borders =
             matches!(format, Format::JsonLines | Format::Csv | Format::Tsv | Format::Text);
         let why = match (input.path(), has_borders, self.is_plain) {
             (Some(path), true, true) => {
-                let refuse = |error: io::Error| Failed::Input(cannot_read(name, &error));
+                let refuse = |error: io::Error| RunError::Input(cannot_read(name, &error));
                 let (start, has_header) = (range.start, !options.unnamed);
                 let records = RangeReader::open(path, range, format, has_header).map_err(refuse)?;
+                let repeated_lines = if start > 0 { records.header_lines() } else { 0 };
                 let (head, reader) = peek(Box::new(records), None).map_err(refuse)?;
                 let reader = with_line_ends(reader, Some(&self.detected), &head, options);
                 let name = format!("{name} from byte {start}");
-                return Ok(Self { name, reader, live: None, ..self });
+                return Ok(Self { name, reader, live: None, repeated_lines, ..self });
             }
             (None, ..) => format!("{name} has no bytes to go to"),
             (_, false, _) => {
@@ -405,18 +413,18 @@ impl Source {
             (_, _, false) => format!("{name} is compressed or in another encoding"),
         };
         let advice = "a range is of a file of JSON Lines, CSV, TSV or text in UTF-8, as it is";
-        Err(Failed::command(format!("{why}, so it has no ranges"), advice))
+        Err(RunError::command(format!("{why}, so it has no ranges"), advice))
     }
 
     /// Opens an input and settles its format.
-    pub(crate) fn open(input: &Input, options: &InputOptions) -> Result<Self, Failed> {
+    pub(crate) fn open(input: &Input, options: &InputOptions) -> Result<Self, RunError> {
         if *input == Input::Standard
             && let Some(source) = LOOKED_AT.with(RefCell::take)
         {
             return Ok(source);
         }
         let name = input.name();
-        let refuse = |error: io::Error| Failed::Input(cannot_read(&name, &error));
+        let refuse = |error: io::Error| RunError::Input(cannot_read(&name, &error));
         let mut media_type = None;
         let (reader, mut live): (Bytes, _) = match input {
             Input::Standard => live::standard_input().map_err(refuse)?,
@@ -467,7 +475,7 @@ impl Source {
             (None, false) => marked.unwrap_or(Charset::UTF8),
             (None, true) => match xml::charset(&head) {
                 Err(error) if !options.lenient => {
-                    return Err(Failed::Input(error.diagnostic(&name, &head)));
+                    return Err(RunError::Input(error.diagnostic(&name, &head)));
                 }
                 charset => charset.unwrap_or(Charset::UTF8),
             },
@@ -494,13 +502,13 @@ impl Source {
                     .setting(Setting::From(None))
                     .then(format!(": {}", Format::names())),
             );
-            return Err(Failed::Input(problem));
+            return Err(RunError::Input(problem));
         };
         if !detected.format.is_read() {
             let message = format!("{} is written here, and not read", detected.format);
             let advice = Advice::words("a page that is well-formed XML is read with ")
                 .setting(Setting::From(Some("xml")));
-            return Err(Failed::Input(
+            return Err(RunError::Input(
                 Diagnostic::error(Code::InputFormat, message).advise(advice),
             ));
         }
@@ -521,6 +529,7 @@ impl Source {
             replaced,
             items,
             before,
+            repeated_lines: 0,
         })
     }
 
@@ -542,6 +551,7 @@ impl Source {
             replaced: Replaced::default(),
             items: None,
             before: None,
+            repeated_lines: 0,
         }
     }
 
@@ -571,9 +581,9 @@ impl Source {
         mut self,
         path: Vec<String>,
         of_any_size: bool,
-    ) -> Result<Self, Failed> {
+    ) -> Result<Self, RunError> {
         let framing = Blocks::of_items(self.reader, self.live.take(), path, of_any_size)
-            .map_err(|error| Failed::Input(cannot_read(&self.name, &error)))?;
+            .map_err(|error| RunError::Input(cannot_read(&self.name, &error)))?;
         match framing {
             Framing::Blocks(blocks) => {
                 self.reader = Box::new(io::empty());
@@ -617,12 +627,12 @@ fn with_line_ends(
     reader
 }
 
-fn open_file(path: &Path, name: &str) -> Result<File, Failed> {
-    let file = File::open(path).map_err(|error| Failed::Input(cannot_read(name, &error)))?;
+fn open_file(path: &Path, name: &str) -> Result<File, RunError> {
+    let file = File::open(path).map_err(|error| RunError::Input(cannot_read(name, &error)))?;
     if file.metadata().is_ok_and(|metadata| metadata.is_dir()) {
         let problem = Diagnostic::error(Code::InputUnreadable, format!("{name} is a folder"))
             .advise(format!("name the files in it: {}", path.join("*.json").display()));
-        return Err(Failed::Input(problem));
+        return Err(RunError::Input(problem));
     }
     Ok(file)
 }

@@ -1,6 +1,6 @@
 //! From bytes to bytes: inputs are opened, read whole or record by record, run through a rule, and written.
 //!
-//! Nothing here prints. What is worth saying goes to [`Events`] as it comes up; what ends a run is a [`Failed`],
+//! Nothing here prints. What is worth saying goes to [`Events`] as it comes up; what ends a run is a [`RunError`],
 //! which also says whose fault it is.
 
 mod apart;
@@ -13,7 +13,6 @@ mod document;
 mod edit;
 mod elements;
 mod ensure;
-mod failed;
 mod fetch;
 mod folder;
 mod in_order;
@@ -30,6 +29,7 @@ mod records;
 mod render;
 mod repairs;
 mod run;
+mod run_error;
 mod runs;
 mod sources;
 mod split;
@@ -47,14 +47,15 @@ mod xpath;
 pub(crate) type Bytes = Box<dyn std::io::Read + Send>;
 
 pub use apart::Apart;
-pub use browse::{HeldDocument, LargeDocument, Looked, Looking, Selected, look_at};
+pub use browse::{
+    BrowsedDocument, DocumentInMemory, LargeDocument, RunningSearch, Selected, look_at,
+};
 pub use change::{
     Compared, Diffing, FoundChange, PairedFiles, Patched, Patching, Side, diff, pair_files, patch,
 };
 pub use document::read_whole;
 pub use edit::{EditedFile, edit, patch_in_place, write_edited};
 pub use ensure::Ensured;
-pub use failed::{Counters, Events, Failed, TakenCounters};
 pub use fetch::Fetch;
 pub use input::{
     DEFAULT_MEMORY, DEFAULT_SIZE, Input, InputOptions, InputReader, KeptInput, format_of,
@@ -66,8 +67,9 @@ pub use partial::{PartialFile, add_state, combine, joined_states, partial};
 pub use range::ByteRange;
 pub use render::Layout;
 pub use run::{Job, LossPolicy, Sink, What, stack_size};
+pub use run_error::{Counters, Events, RunError, WayCounters};
 pub use split::{SplitBy, SplitPart, Splitting, TEMPLATE_PARAMS, split};
-pub use survey::{RecordPath, Surveyed, survey};
+pub use survey::{RecordPath, SurveyState, Surveyed, join_surveys, survey, survey_part};
 pub use trace::{Traced, trace};
 pub use types::{DocumentTypes, check_rule};
 pub use unfinished::{is_same_file, remove_unfinished};
@@ -85,7 +87,7 @@ pub fn run(
     inputs: &[Input],
     sink: &mut dyn Sink,
     events: &mut Events<'_>,
-) -> Result<(), Failed> {
+) -> Result<(), RunError> {
     match job.plan.xpath() {
         Some(expression) => xpath::run(job, expression, inputs, sink, events),
         None => run::rule(job, inputs, sink, events),

@@ -1,5 +1,4 @@
-//! Inputs that come while they are made: pipes, sockets and terminals. What is there of them is handed on when nothing more
-//! comes for now.
+//! Inputs that arrive while they are produced: pipes, sockets and terminals. Bytes are handed on as soon as the writer pauses.
 
 use std::fs::File;
 use std::io;

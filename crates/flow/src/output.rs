@@ -1,4 +1,4 @@
-//! Outputs: results laid out in a format, to standard output or to a file that is replaced only when all is well.
+//! Outputs: results rendered in a format, to standard output or to a file that is replaced only if the run succeeds.
 
 use std::fs;
 use std::io::{self, Write};
@@ -12,11 +12,11 @@ use kyanite_lang::Flow;
 use kyanite_tree::{Code, Diagnostic, Origin, Place, Value};
 
 use crate::compression::{Compression, Encoder};
-use crate::failed::OutputFailure;
 use crate::part::Part;
 use crate::render::{Layout, Renderer, loss_remark};
+use crate::run_error::OutputFailure;
 use crate::unfinished::UnfinishedFile;
-use crate::{Failed, Sink};
+use crate::{RunError, Sink};
 
 /// Where results go.
 pub enum Destination {
@@ -72,11 +72,11 @@ impl Destination {
     /// Writes all that goes there.
     ///
     /// # Errors
-    /// [`Failed::Output`] when that does not work.
-    pub fn write(self, bytes: &[u8]) -> Result<(), Failed> {
-        let mut target = Target::open(self).map_err(Failed::Output)?;
-        target.write(bytes).map_err(Failed::Output)?;
-        target.finish().map_err(Failed::Output)
+    /// [`RunError::Output`] when that does not work.
+    pub fn write(self, bytes: &[u8]) -> Result<(), RunError> {
+        let mut target = Target::open(self).map_err(RunError::Output)?;
+        target.write(bytes).map_err(RunError::Output)?;
+        target.finish().map_err(RunError::Output)
     }
 }
 
@@ -140,9 +140,9 @@ impl Aside {
     /// Opens a file for it.
     ///
     /// # Errors
-    /// [`Failed::Output`] when nothing can be written there.
-    pub fn open(path: PathBuf) -> Result<Self, Failed> {
-        let target = Target::open(Destination::File(path)).map_err(Failed::Output)?;
+    /// [`RunError::Output`] when nothing can be written there.
+    pub fn open(path: PathBuf) -> Result<Self, RunError> {
+        let target = Target::open(Destination::File(path)).map_err(RunError::Output)?;
         Ok(Self { target, failed: None })
     }
 
@@ -157,18 +157,18 @@ impl Aside {
     /// Puts the file in its place.
     ///
     /// # Errors
-    /// [`Failed::Output`] when that, or an earlier write, did not work.
-    pub fn finish(self) -> Result<(), Failed> {
+    /// [`RunError::Output`] when that, or an earlier write, did not work.
+    pub fn finish(self) -> Result<(), RunError> {
         self.check()?;
-        self.target.finish().map_err(Failed::Output)
+        self.target.finish().map_err(RunError::Output)
     }
 
     /// Whether all writes worked.
     ///
     /// # Errors
-    /// [`Failed::Output`] when one did not.
-    pub fn check(&self) -> Result<(), Failed> {
-        self.failed.clone().map_or(Ok(()), |found| Err(Failed::Output(found)))
+    /// [`RunError::Output`] when one did not.
+    pub fn check(&self) -> Result<(), RunError> {
+        self.failed.clone().map_or(Ok(()), |found| Err(RunError::Output(found)))
     }
 }
 
@@ -176,9 +176,9 @@ impl Output {
     /// Opens the destination.
     ///
     /// # Errors
-    /// [`Failed::Output`] when nothing can be written there.
-    pub fn open(destination: Destination, layout: Layout) -> Result<Self, Failed> {
-        let target = Target::open(destination).map_err(Failed::Output)?;
+    /// [`RunError::Output`] when nothing can be written there.
+    pub fn open(destination: Destination, layout: Layout) -> Result<Self, RunError> {
+        let target = Target::open(destination).map_err(RunError::Output)?;
         let buffer = Vec::with_capacity(BUFFER * 2);
         let renderer = Renderer::new(layout);
         Ok(Self { renderer, target, buffer, failed: None, closed: false })
@@ -193,8 +193,8 @@ impl Output {
     /// Writes what is left and puts a file in its place. Gives what is worth saying about it.
     ///
     /// # Errors
-    /// [`Failed::Output`] when that, or an earlier write, did not work.
-    pub fn finish(mut self) -> Result<Vec<Diagnostic>, Failed> {
+    /// [`RunError::Output`] when that, or an earlier write, did not work.
+    pub fn finish(mut self) -> Result<Vec<Diagnostic>, RunError> {
         self.renderer.finish(&mut self.buffer);
         self.flush();
         if let Some(failed) = self.failed.take() {
@@ -205,7 +205,7 @@ impl Output {
         let mut remarks: Vec<Diagnostic> =
             loss_remark(&format, self.renderer.losses(), is_counted).into_iter().collect();
         remarks.extend(self.renderer.remarks());
-        self.target.finish().map_err(Failed::Output)?;
+        self.target.finish().map_err(RunError::Output)?;
         Ok(remarks)
     }
 

@@ -1,9 +1,8 @@
-//! Blocks of records, each run over apart, on several threads or one; their results in the order of the input.
+//! Runs blocks of records independently, on one thread or several, and hands on their results in input order.
 //!
-//! A block ends at a line end, which nearly always ends a record. Workers take that for granted; what they did counts only
-//! when all blocks before it ended just there. A block in which anything is worth saying, or whose last record goes on in
-//! the next, is run over again, in its turn, by the thread that keeps the order; so messages, places and failures are those
-//! of one thread.
+//! A block ends at a line end, which nearly always ends a record. Workers assume that it does; a result counts only if every block
+//! before it ended exactly there. A block is run again, in order, by the committing thread if it has anything to report, or if its last
+//! record goes on in the next block; so messages, places and errors are the same as with one thread.
 
 use std::collections::BTreeMap;
 use std::io;
@@ -17,21 +16,21 @@ use kyanite_formats::records::Layout;
 use kyanite_formats::xml::{Ancestry, LineOrRecord};
 use kyanite_formats::{csv, xml};
 use kyanite_lang::{
-    Bar, Coverage, DocumentUris, FieldPlan, Kept, KeptTurns, LineNames, Names, Plan, RecordState,
-    RecordUnit, Room, Runner, Session,
+    Coverage, Cutoff, DocumentUris, FieldPlan, LineNames, Names, PackedTuples, Plan, RecordState,
+    RecordUnit, Runner, Session, SpillSettings, TupleStore,
 };
 use kyanite_tree::{Arena, Base, Event, Passed};
 
 use crate::Sink;
 use crate::blocks::{Block, Blocks, Then};
 use crate::consume::{Consumer, consume};
-use crate::failed::Taken;
 use crate::part::Part;
 use crate::records::{InputPart, Next, Records, valid_start};
+use crate::run_error::WayCounts;
 
 /// What workers need of a run.
 #[derive(Clone, Copy)]
-pub(crate) struct Work<'w> {
+pub(crate) struct WorkerContext<'w> {
     pub(crate) plan: &'w Plan,
     pub(crate) documents: &'w DocumentUris,
     pub(crate) unit: RecordUnit,
@@ -39,9 +38,9 @@ pub(crate) struct Work<'w> {
     pub(crate) input: InputPart<'w>,
     pub(crate) names: &'w Names<'w>,
     pub(crate) state: &'w RecordState,
-    pub(crate) room: &'w Room,
-    /// What is known of turns that are wanted, by the blocks that were taken.
-    pub(crate) bar: &'w RwLock<Bar>,
+    pub(crate) room: &'w SpillSettings,
+    /// What is known of tuples that are wanted, by the blocks that were taken.
+    pub(crate) cutoff: &'w RwLock<Cutoff>,
     /// Where members of records go into slots.
     pub(crate) field_plan: Option<&'w FieldPlan>,
     /// Where the rule returns maps that become lines of JSON.
@@ -54,7 +53,7 @@ pub(crate) struct Work<'w> {
     pub(crate) looks_above: bool,
 }
 
-impl Work<'_> {
+impl WorkerContext<'_> {
     /// Whether results come as lines of JSON, however they are laid out in the end.
     pub(crate) fn gives_lines(&self) -> bool {
         match self.lines {
@@ -84,28 +83,28 @@ pub(crate) struct WorkerBlock {
     pub(crate) passed: Passed,
     pub(crate) part: Part,
     /// What came of it; nothing when it has to be run over again.
-    pub(crate) clean: Option<Clean>,
+    pub(crate) result: Option<BlockResult>,
     pub(crate) then: Then,
 }
 
 /// What came of a block in which nothing was worth saying.
-pub(crate) struct Clean {
+pub(crate) struct BlockResult {
     pub(crate) coverage: Coverage,
     pub(crate) state: RecordState,
-    /// The turns that wait for those of other records.
-    pub(crate) turns: KeptTurns,
+    /// The tuples that wait for those of other records.
+    pub(crate) tuples: PackedTuples,
     pub(crate) records: u64,
     /// How they were taken.
-    pub(crate) taken: Taken,
+    pub(crate) taken: WayCounts,
     /// What was met of names of elements.
-    pub(crate) met: Met,
+    pub(crate) met: ElementNames,
     /// What is known of the elements around records, where these are asked for.
-    pub(crate) above: Option<Above>,
+    pub(crate) enclosing: Option<Enclosing>,
 }
 
 /// What is known of the elements around the records of a block. Those that are open where it begins are called as it was taken for
 /// granted; what attributes they have is known in its turn.
-pub(crate) struct Above {
+pub(crate) struct Enclosing {
     /// Up to where records stand in such elements, other than the root: these were not run over.
     pub(crate) head: usize,
     /// How many of them are open all through the block.
@@ -114,7 +113,7 @@ pub(crate) struct Above {
     tags: Vec<String>,
 }
 
-impl Above {
+impl Enclosing {
     fn of(reader: &xml::RecordReader<'_>, head: usize) -> Option<Self> {
         let tags = reader.open_tags()?.into_iter().map(str::to_owned).collect();
         Some(Self { head, still_open: reader.still_open(), tags })
@@ -135,14 +134,14 @@ impl Above {
 
 /// What was met of the names of the elements of a block.
 #[derive(Default)]
-pub(crate) struct Met {
+pub(crate) struct ElementNames {
     /// Local names that did without their namespaces, with these.
     pub(crate) dropped: Vec<(String, String)>,
     /// Namespaces of records that a name without prefix means.
     pub(crate) namespaces: Vec<String>,
 }
 
-impl Met {
+impl ElementNames {
     /// What a reader met.
     pub(crate) fn of(reader: &mut xml::RecordReader<'_>) -> Self {
         let namespaces = reader.namespaces().iter().map(|uri| (*uri).to_owned()).collect();
@@ -161,7 +160,7 @@ const AHEAD: usize = 3;
 /// # Errors
 /// When the input cannot be read, or no thread can be started.
 pub(crate) fn run<E>(
-    work: Work<'_>,
+    context: WorkerContext<'_>,
     threads: usize,
     stack: usize,
     blocks: &mut Blocks,
@@ -173,7 +172,7 @@ pub(crate) fn run<E>(
         bytes: Vec::new(),
         passed: Passed::default(),
         part: new_part(),
-        clean: None,
+        result: None,
         then: Then::More,
     };
     let threads = threads.max(1);
@@ -191,19 +190,19 @@ pub(crate) fn run<E>(
             std::thread::Builder::new()
                 .name(WORKER.into())
                 .stack_size(stack)
-                .spawn_scoped(scope, move || worker(work, feed, &results))
+                .spawn_scoped(scope, move || worker(context, feed, &results))
                 .map_err(&failed)?;
         }
         drop(results);
         let mut order = Order { next: 0, early: BTreeMap::new(), done };
-        let mut workbench = Worker::new(work);
+        let mut workbench = Worker::new(context);
         let is_alone = threads == 1;
         loop {
             let done = match order.take() {
                 Some(done) => done,
                 None => match feed.next(is_alone) {
                     Some((number, read)) => {
-                        order.early.insert(number, workbench.run_read(work, read));
+                        order.early.insert(number, workbench.run_read(context, read));
                         continue;
                     }
                     None => match order.wait() {
@@ -331,12 +330,16 @@ impl Order {
     }
 }
 
-fn worker(work: Work<'_>, feed: &Feed<'_>, results: &Sender<(u64, io::Result<WorkerBlock>)>) {
+fn worker(
+    context: WorkerContext<'_>,
+    feed: &Feed<'_>,
+    results: &Sender<(u64, io::Result<WorkerBlock>)>,
+) {
     // A worker ends when all have to: at the end of the feed, or by a panic.
     let _end = EndOnDrop(feed);
-    let mut workbench = Worker::new(work);
+    let mut workbench = Worker::new(context);
     while let Some((number, read)) = feed.next(true) {
-        if results.send((number, workbench.run_read(work, read))).is_err() {
+        if results.send((number, workbench.run_read(context, read))).is_err() {
             return;
         }
     }
@@ -346,26 +349,26 @@ fn worker(work: Work<'_>, feed: &Feed<'_>, results: &Sender<(u64, io::Result<Wor
 struct Worker {
     arena: Arena,
     session: Session,
-    layouts: Layouts,
+    layouts: KnownLayouts,
 }
 
 /// What records so far looked like.
-struct Layouts {
+struct KnownLayouts {
     slots: json::SlotTemplates,
     values: json::ValueTemplates,
     templates: json::Templates,
     lines: json::LineWriter,
 }
 
-impl Layouts {
-    fn new(work: Work<'_>) -> Self {
-        let lines = match work.lines {
+impl KnownLayouts {
+    fn new(context: WorkerContext<'_>) -> Self {
+        let lines = match context.lines {
             Some(AsLines::Values { style: (style, level), .. }) => {
                 json::LineWriter::new(style, level)
             }
             _ => json::LineWriter::default(),
         };
-        match work.learns {
+        match context.learns {
             true => Self {
                 slots: json::SlotTemplates::default(),
                 values: json::ValueTemplates::default(),
@@ -383,31 +386,31 @@ impl Layouts {
 }
 
 impl Worker {
-    fn new(work: Work<'_>) -> Self {
-        let mut session = Session::new(work.plan);
-        session.documents = work.documents.clone();
-        Self { arena: Arena::new(), session, layouts: Layouts::new(work) }
+    fn new(context: WorkerContext<'_>) -> Self {
+        let mut session = Session::new(context.plan);
+        session.documents = context.documents.clone();
+        Self { arena: Arena::new(), session, layouts: KnownLayouts::new(context) }
     }
 
     /// Runs over the block on a worker block, if it could be read.
     fn run_read(
         &mut self,
-        work: Work<'_>,
+        context: WorkerContext<'_>,
         mut read: io::Result<WorkerBlock>,
     ) -> io::Result<WorkerBlock> {
         if let Ok(worker_block) = &mut read {
-            self.run(work, worker_block);
+            self.run(context, worker_block);
         }
         read
     }
 
     /// Runs over the block on a worker block.
-    fn run(&mut self, work: Work<'_>, worker_block: &mut WorkerBlock) {
-        self.session.restart(work.plan);
+    fn run(&mut self, context: WorkerContext<'_>, worker_block: &mut WorkerBlock) {
+        self.session.restart(context.plan);
         let room = (&self.arena, &mut self.layouts);
-        worker_block.clean =
-            block(work, &worker_block.bytes, &mut worker_block.part, room, &mut self.session);
-        if worker_block.clean.is_some() {
+        worker_block.result =
+            block(context, &worker_block.bytes, &mut worker_block.part, room, &mut self.session);
+        if worker_block.result.is_some() {
             worker_block.part.end_lines();
         }
         self.arena.reset();
@@ -418,44 +421,54 @@ impl Worker {
 
 /// Runs over one block; gives nothing when there is something to say about it.
 fn block(
-    work: Work<'_>,
+    context: WorkerContext<'_>,
     bytes: &[u8],
     part: &mut Part,
-    (arena, layouts): (&Arena, &mut Layouts),
+    (arena, layouts): (&Arena, &mut KnownLayouts),
     session: &mut Session,
-) -> Option<Clean> {
-    let Work {
-        plan, unit, layout, input, names, state, room, field_plan, line_names, lines, ..
-    } = work;
+) -> Option<BlockResult> {
+    let WorkerContext {
+        plan,
+        unit,
+        layout,
+        input,
+        names,
+        state,
+        room,
+        field_plan,
+        line_names,
+        lines,
+        ..
+    } = context;
     let mut state = state.apart(plan);
     if let Some(lines) = lines {
         let (text, 0) = valid_start(bytes) else { return None };
         let met = as_lines(lines, text, part, (arena, layouts), input.base)?;
         let by_templates = layouts.templates.take_followed();
-        let taken = Taken { by_templates, in_fields: 0, copied: part.items };
-        return Some(Clean {
+        let taken = WayCounts { by_templates, in_fields: 0, copied: part.items };
+        return Some(BlockResult {
             coverage: Coverage::empty(),
             state,
-            turns: KeptTurns::default(),
+            tuples: PackedTuples::default(),
             records: part.items,
             taken,
             met,
-            above: None,
+            enclosing: None,
         });
     }
-    let bar = work.bar.read().unwrap_or_else(PoisonError::into_inner).clone();
-    let mut kept = Kept::new(plan, arena, room).below(&bar);
+    let cutoff = context.cutoff.read().unwrap_or_else(PoisonError::into_inner).clone();
+    let mut kept = TupleStore::new(plan, arena, room).with_cutoff(&cutoff);
     let (mut count, mut head, mut in_fields) = (0, 0, 0);
-    let (met, above) = {
+    let (met, enclosing) = {
         let block = Block { bytes, then: Then::More };
-        let Layouts { slots, values, .. } = &mut *layouts;
+        let KnownLayouts { slots, values, .. } = &mut *layouts;
         let mut records = Records::new(block, 0, input, layout, arena, Some(values));
         let runner = Runner::for_batch(plan, unit, names.clone(), arena, session);
         let mut runner = runner.with_sights(field_plan).with_lines(line_names, &mut part.bytes);
         loop {
             let next = records.next_slotted(field_plan, slots, runner.slots());
             let passed_over = records.take_passed_over();
-            if let Some(reader) = records.as_xml().filter(|_| work.looks_above) {
+            if let Some(reader) = records.as_xml().filter(|_| context.looks_above) {
                 // The root is the same wherever a block begins.
                 if reader.still_open() > 1 && matches!(next, Next::Record(_)) {
                     head = records.used();
@@ -496,17 +509,17 @@ fn block(
         if place != layout.place() {
             return None;
         }
-        let above = match records.as_xml().filter(|_| work.looks_above) {
-            Some(reader) => Some(Above::of(reader, head)?),
+        let enclosing = match records.as_xml().filter(|_| context.looks_above) {
+            Some(reader) => Some(Enclosing::of(reader, head)?),
             None => None,
         };
-        (records.as_xml_mut().map(Met::of).unwrap_or_default(), above)
+        (records.as_xml_mut().map(ElementNames::of).unwrap_or_default(), enclosing)
     };
     let coverage = std::mem::replace(&mut session.coverage, Coverage::empty());
     let by_templates = layouts.slots.take_followed() + layouts.values.take_followed();
-    let taken = Taken { by_templates, in_fields, copied: 0 };
-    let turns = kept.into_turns();
-    Some(Clean { coverage, state, turns, records: count, taken, met, above })
+    let taken = WayCounts { by_templates, in_fields, copied: 0 };
+    let tuples = kept.into_tuples();
+    Some(BlockResult { coverage, state, tuples, records: count, taken, met, enclosing })
 }
 
 /// Writes the records of a block as lines; gives nothing when there is something to say about it.
@@ -514,9 +527,9 @@ fn as_lines(
     lines: AsLines<'_>,
     text: &str,
     part: &mut Part,
-    (arena, layouts): (&Arena, &mut Layouts),
+    (arena, layouts): (&Arena, &mut KnownLayouts),
     base: Base,
-) -> Option<Met> {
+) -> Option<ElementNames> {
     match lines {
         AsLines::Rows { settings, header, starts } => {
             let mut rows = csv::Reader::new(text, arena, settings, header, base);
@@ -529,7 +542,7 @@ fn as_lines(
             let mut values = json::Reader::new(text, arena, options);
             let mut structure = json::PartStructure::default();
             loop {
-                let Layouts { templates, lines, .. } = &mut *layouts;
+                let KnownLayouts { templates, lines, .. } = &mut *layouts;
                 let mut copied = Copied::new(lines, (text, depth), part);
                 let from = (text, values.position());
                 let done = consume(from, &mut structure, templates, &mut copied);
@@ -563,10 +576,10 @@ fn as_lines(
             if reader.place(arena) != place || !reader.take_repairs().is_empty() {
                 return None;
             }
-            return Some(Met::of(&mut reader));
+            return Some(ElementNames::of(&mut reader));
         }
     }
-    Some(Met::default())
+    Some(ElementNames::default())
 }
 
 /// Writes records as items of JSON.

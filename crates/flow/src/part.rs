@@ -1,4 +1,4 @@
-//! Items that are taken on another thread, and then put behind those of the output.
+//! Items that one thread renders, for another to append to the output.
 
 use std::ops::ControlFlow;
 

@@ -7,20 +7,22 @@ use std::io::{self, Read};
 
 use kyanite_formats::{Format, json};
 use kyanite_lang::{
-    Arguments, CannotAdd, Kept, Partial, Plan, Portion, Room, RuleText, Runner, Session,
+    Arguments, CannotAdd, Partial, Plan, Portion, RuleText, Runner, Session, SpillSettings,
+    TupleStore,
 };
 use kyanite_tree::{Arena, Code, Diagnostic, Value};
 
-use crate::failed::{Events, Failed};
 use crate::input::{Input, InputOptions, Source, cannot_read};
 use crate::run::{Job, Nowhere, Results, Sink, rule_failed, rule_until};
+use crate::run_error::{Events, RunError};
 use crate::sources::Sources;
+use crate::survey::SURVEY_MARK;
 
 /// The version of the form of states that is written and read.
 const VERSION: i64 = 1;
 
 /// What the first member of a state's file is called.
-const MARK: &str = "kyanite state";
+pub(crate) const MARK: &str = "kyanite state";
 
 /// The state of a run, with the rule that made it.
 #[derive(Debug)]
@@ -46,19 +48,19 @@ pub fn partial(
     inputs: &[Input],
     part: u64,
     events: &mut Events<'_>,
-) -> Result<Partial, Failed> {
+) -> Result<Partial, RunError> {
     let plan = job.plan;
     if inputs.len() > 1 && !job.gather {
         let message = "a rule has one state, and here it would run over each input for itself";
-        return Err(Failed::command(message, "make one list of the inputs with --gather"));
+        return Err(RunError::command(message, "make one list of the inputs with --gather"));
     }
     if plan.xpath().is_some() {
         let message = "an XPath has no groups, so there is no state of it";
-        return Err(Failed::command(message, "write it as a rule"));
+        return Err(RunError::command(message, "write it as a rule"));
     }
     if !plan.runs_by_record() && plan.element_path().is_none() {
         let message = "this rule does not go through records one by one, so it has no parts";
-        return Err(Failed::command(message, "run it over all of the input at once"));
+        return Err(RunError::command(message, "run it over all of the input at once"));
     }
     let range = job.range.clone().unwrap_or(0..u64::MAX);
     let inputs_by_name = inputs.iter().map(Input::name).collect();
@@ -66,7 +68,7 @@ pub fn partial(
         Portion { number: part, inputs: inputs_by_name, from: range.start, to: range.end };
     let state = rule_until(job, inputs, &mut Nowhere, events, Some(portion))?;
     state.ok_or_else(|| {
-        Failed::command("the rule reads no input, so it has no parts", "run it as it is")
+        RunError::command("the rule reads no input, so it has no parts", "run it as it is")
     })
 }
 
@@ -79,12 +81,12 @@ pub fn combine(
     state: Partial,
     sink: &mut dyn Sink,
     events: &mut Events<'_>,
-) -> Result<(), Failed> {
+) -> Result<(), RunError> {
     let plan = job.plan;
     let mut session = Session::new(plan);
     let arena = Arena::new();
     let sources = Sources::load(plan, job.sources, job.options, &arena, events)?;
-    let arguments = Arguments::read(plan, job.params, &arena).map_err(Failed::Command)?;
+    let arguments = Arguments::read(plan, job.params, &arena).map_err(RunError::Command)?;
     let arguments = arguments.with_sources(&sources.values);
     let failed = |failure: &_| rule_failed(plan, failure, None);
     let unit = state.unit();
@@ -93,8 +95,8 @@ pub fn combine(
         .map_err(|failure| failed(&failure))?;
     events.counters.count(state.records());
     state.put_into(&mut begun);
-    let room = Room { memory: job.options.memory, file: Box::new(tempfile::tempfile) };
-    let mut kept = Kept::new(plan, &arena, &room);
+    let room = SpillSettings { memory: job.options.memory, file: Box::new(tempfile::tempfile) };
+    let mut kept = TupleStore::new(plan, &arena, &room);
     let mut results = Results::new(job, sink, None);
     Runner::for_batch(plan, unit, names, &arena, &mut session)
         .end_records(&mut begun, &mut kept, None, &mut |value| results.take(value, |_| None))
@@ -108,7 +110,7 @@ pub fn combine(
 ///
 /// # Errors
 /// When they have no common one.
-pub fn add_state(whole: &mut Partial, state: &Partial, name: &str) -> Result<(), Failed> {
+pub fn add_state(whole: &mut Partial, state: &Partial, name: &str) -> Result<(), RunError> {
     whole.add(state).map_err(|why| cannot_add(name, why))
 }
 
@@ -116,7 +118,7 @@ pub fn add_state(whole: &mut Partial, state: &Partial, name: &str) -> Result<(),
 ///
 /// # Errors
 /// When a file holds no state of that rule, or states have no common one.
-pub fn joined_states(plan: &Plan, files: &[PartialFile]) -> Result<Partial, Failed> {
+pub fn joined_states(plan: &Plan, files: &[PartialFile]) -> Result<Partial, RunError> {
     let mut whole: Option<Partial> = None;
     for file in files {
         let state = file.state(plan)?;
@@ -125,7 +127,27 @@ pub fn joined_states(plan: &Plan, files: &[PartialFile]) -> Result<Partial, Fail
             Some(whole) => add_state(whole, &state, &file.name)?,
         }
     }
-    whole.ok_or_else(|| Failed::command("there is no state to combine", "name the files of states"))
+    whole.ok_or_else(|| {
+        RunError::command("there is no state to combine", "name the files of states")
+    })
+}
+
+/// The text of a state's file. Returns None if it is no text.
+///
+/// # Errors
+/// [`RunError::Input`] when it cannot be read.
+pub(crate) fn state_text(
+    input: &Input,
+    options: &InputOptions,
+) -> Result<Option<String>, RunError> {
+    let options = InputOptions { from: Some(Format::JsonLines), ..options.clone() };
+    let mut text = String::new();
+    let mut reader = Source::open(input, &options)?.reader;
+    match reader.read_to_string(&mut text) {
+        Ok(_) => Ok(Some(text)),
+        Err(error) if error.kind() == io::ErrorKind::InvalidData => Ok(None),
+        Err(error) => Err(RunError::Input(cannot_read(&input.name(), &error))),
+    }
 }
 
 impl PartialFile {
@@ -133,22 +155,20 @@ impl PartialFile {
     ///
     /// # Errors
     /// When it cannot be read, holds no state, or one of another version.
-    pub fn read(input: &Input, options: &InputOptions) -> Result<Self, Failed> {
+    pub fn read(input: &Input, options: &InputOptions) -> Result<Self, RunError> {
         let name = input.name();
-        let options = InputOptions { from: Some(Format::JsonLines), ..options.clone() };
-        let mut text = String::new();
-        let mut reader = Source::open(input, &options)?.reader;
-        match reader.read_to_string(&mut text) {
-            Ok(_) => {}
-            Err(error) if error.kind() == io::ErrorKind::InvalidData => {
-                return Err(no_state(&name));
-            }
-            Err(error) => return Err(Failed::Input(cannot_read(&name, &error))),
-        }
+        let text = state_text(input, options)?.ok_or_else(|| no_state(&name))?;
         let (head, state) = text.split_once('\n').ok_or_else(|| no_state(&name))?;
         let arena = Arena::new();
         let head = json::document(head, &arena, json::ReaderOptions::default());
         let head = head.ok().and_then(|(head, _)| head.as_map()).ok_or_else(|| no_state(&name))?;
+        if head.get(SURVEY_MARK).is_some() {
+            let message = format!("{name} is the state of a survey, and not of a rule");
+            let advice = "join it with kyanite survey --combine";
+            return Err(RunError::Input(
+                Diagnostic::error(Code::InputFormat, message).advise(advice),
+            ));
+        }
         let version = head.get(MARK).ok_or_else(|| no_state(&name))?;
         if version.as_number().and_then(|number| number.as_integer()) != Some(VERSION) {
             let version = version.scalar_text().unwrap_or_default();
@@ -156,7 +176,7 @@ impl PartialFile {
                 "{name} is a state of version {version}, and this program reads version {VERSION}"
             );
             let advice = "make it again with this version of the program";
-            return Err(Failed::Input(
+            return Err(RunError::Input(
                 Diagnostic::error(Code::InputFormat, message).advise(advice),
             ));
         }
@@ -188,7 +208,7 @@ impl PartialFile {
     }
 
     /// The state, for the rule.
-    fn state(&self, plan: &Plan) -> Result<Partial, Failed> {
+    fn state(&self, plan: &Plan) -> Result<Partial, RunError> {
         let arena = Arena::new();
         let mut reader = json::Reader::new(&self.state, &arena, json::ReaderOptions::default());
         let mut is_json = true;
@@ -227,7 +247,7 @@ impl PartialFile {
 }
 
 /// Why the state of a file has no common one with those before.
-fn cannot_add(name: &str, why: CannotAdd) -> Failed {
+fn cannot_add(name: &str, why: CannotAdd) -> RunError {
     match why {
         CannotAdd::Twice(portion) => {
             let Portion { number, inputs, from, .. } = portion;
@@ -236,26 +256,26 @@ fn cannot_add(name: &str, why: CannotAdd) -> Failed {
                 "records would be counted twice: {name} is over {inputs} from byte {from} on, part {number}, and so is one before it"
             );
             let advice = "leave one of them out; where they are of other inputs with that name, number them with --part";
-            Failed::command(message, advice)
+            RunError::command(message, advice)
         }
         CannotAdd::Aggregate => {
             let message = format!(
                 "{name} cannot be joined to those before: an aggregate has numbers in one and texts in the other, or is too large"
             );
             let advice = "convert all with number() or text()";
-            Failed::Rule(Diagnostic::error(Code::ValueKind, message).advise(advice))
+            RunError::Rule(Diagnostic::error(Code::ValueKind, message).advise(advice))
         }
         CannotAdd::Unit => {
             let message = format!(
                 "{name} is over elements of XML and those before are not, or the other way round"
             );
-            Failed::command(message, "combine states over inputs of one format")
+            RunError::command(message, "combine states over inputs of one format")
         }
     }
 }
 
-fn no_state(name: &str) -> Failed {
+fn no_state(name: &str) -> RunError {
     let message = format!("{name} does not hold the state of a run, or not a whole one");
     let advice = "states are written by query and reshape with --partial, and by combine";
-    Failed::Input(Diagnostic::error(Code::InputFormat, message).advise(advice))
+    RunError::Input(Diagnostic::error(Code::InputFormat, message).advise(advice))
 }

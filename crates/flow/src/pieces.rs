@@ -1,5 +1,5 @@
-//! An input in pieces of whole documents. Where it may be many documents, a few of them are in memory at a time, in the order in which
-//! they come; any other input is one piece.
+//! Takes an input apart into pieces of whole documents. Of an input that may have many documents a few are in memory at a time, in input
+//! order; any other input is one piece.
 
 use std::cell::RefCell;
 use std::collections::VecDeque;
@@ -12,10 +12,10 @@ use kyanite_tree::Passed;
 
 use crate::blocks::{Blocks, Then};
 use crate::document::Duplicates;
-use crate::failed::{Events, Failed};
 use crate::in_order::{Made, Workers};
 use crate::input::{InputOptions, Source, cannot_read};
 use crate::repairs::Repairs;
+use crate::run_error::{Events, RunError};
 use crate::transcode::Replaced;
 
 /// What a piece of an input goes on from.
@@ -79,8 +79,8 @@ impl Pieces {
     /// else: where documents cannot be read together, they come again one by one, since those before the broken one are well-formed.
     pub(crate) fn each(
         &mut self,
-        mut take: impl FnMut(Source, Then) -> Result<Flow, Failed>,
-    ) -> Result<(), Failed> {
+        mut take: impl FnMut(Source, Then) -> Result<Flow, RunError>,
+    ) -> Result<(), RunError> {
         let several = match self {
             Self::One(source) => {
                 return source.take().map_or(Ok(()), |source| take(source, Then::End).map(drop));
@@ -89,7 +89,7 @@ impl Pieces {
         };
         while let Some((piece, then)) = several.next()? {
             match take(piece, then) {
-                Err(Failed::Input(_)) if several.has_several() => several.take_apart(),
+                Err(RunError::Input(_)) if several.has_several() => several.take_apart(),
                 done => {
                     if done?.is_break() {
                         break;
@@ -119,7 +119,7 @@ impl Several {
         workers: Workers,
         work: &(dyn Fn(&[u8]) -> Made<T> + Sync),
         take: &mut dyn FnMut(&[u8], T, Passed),
-    ) -> Result<(), Failed> {
+    ) -> Result<(), RunError> {
         let (name, passed) = (&self.about.name, &mut self.before.passed);
         let none = Blocks::of_documents(Box::new(io::empty()), None, self.format, u64::MAX);
         let blocks = std::mem::replace(&mut self.blocks, none);
@@ -130,7 +130,7 @@ impl Several {
         Ok(())
     }
 
-    fn next(&mut self) -> Result<Option<(Source, Then)>, Failed> {
+    fn next(&mut self) -> Result<Option<(Source, Then)>, RunError> {
         self.before.passed.pass(&self.last);
         let is_first = self.before.passed == Passed::default();
         let (piece, then) = match self.again.pop_front() {
@@ -141,7 +141,7 @@ impl Several {
                 let next = self.blocks.next_used();
                 let name = &self.about.name;
                 let (piece, then) =
-                    next.map_err(|error| Failed::Input(cannot_read(name, &error)))?;
+                    next.map_err(|error| RunError::Input(cannot_read(name, &error)))?;
                 self.then = then;
                 (piece, then)
             }

@@ -1,4 +1,4 @@
-//! The records that begin in a range of the bytes of a file, made whole: ranges that follow each other give each record once.
+//! Reads the records that begin in a byte range of a file, each to its end: adjacent ranges together give each record exactly once.
 
 use std::fs::File;
 use std::io::{self, BufRead, BufReader, Read, Seek, SeekFrom};
@@ -59,6 +59,11 @@ impl RangeReader {
         reader.end = range.end;
         reader.has_ended = reader.at >= reader.end;
         Ok(reader)
+    }
+
+    /// How many lines the header has that stands in front of the range.
+    pub(crate) fn header_lines(&self) -> u64 {
+        memchr::memchr_iter(b'\n', self.header.get_ref()).count() as u64
     }
 
     /// Passes bytes up to one.

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use kyanite_formats::documents::RECORD_SEPARATOR;
 use kyanite_formats::losses::Losses;
-use kyanite_formats::record_view::{Shape, Undecided, View};
+use kyanite_formats::record_view::{RecordShape, Undecided, View};
 use kyanite_formats::{
     CannotHold, Draining, Format, cannot_hold, csv, html, json, text, toml, xml, yaml,
 };
@@ -26,7 +26,7 @@ pub struct Layout {
     /// How XML is laid out.
     pub xml: xml::Layout,
     /// What records of XML look like whatever an element holds.
-    pub records: Shape,
+    pub records: RecordShape,
     /// The byte between the cells of CSV; a comma, or a tab for TSV, unless said.
     pub delimiter: Option<u8>,
     /// The columns of CSV; those that are found unless said.
@@ -49,7 +49,7 @@ impl Layout {
             canonical: false,
             indent: 2,
             xml: xml::Layout::default(),
-            records: Shape::default(),
+            records: RecordShape::default(),
             delimiter: None,
             columns: None,
             flatten: false,
@@ -73,7 +73,7 @@ impl Layout {
 
 type Rendered = Result<(), CannotHold>;
 
-/// Turns results into the bytes of a format.
+/// Tuples results into the bytes of a format.
 pub(crate) struct Renderer {
     layout: Layout,
     /// The table or XML document that is being written.

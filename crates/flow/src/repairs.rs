@@ -1,11 +1,11 @@
-//! What was repaired in an input, and what of it was not read: of each sort the number and the first places.
+//! Reports what was repaired in an input and what was skipped: for each kind the number and the first places.
 
 use std::sync::atomic::Ordering;
 
-use kyanite_formats::xml::{Fault, Repair};
+use kyanite_formats::xml::{MarkupError, Repair};
 use kyanite_tree::{Advice, Code, Diagnostic, Place, Setting, Span};
 
-use crate::failed::Events;
+use crate::run_error::Events;
 use crate::transcode::Replaced;
 
 /// How many places of one sort are told.
@@ -21,7 +21,7 @@ pub(crate) struct Repairs {
 
 /// Repairs of one sort.
 struct Sort {
-    fault: Fault,
+    fault: MarkupError,
     count: u64,
     /// The message about the first, and the first places.
     message: String,
@@ -59,7 +59,7 @@ impl Repairs {
         }
     }
 
-    fn sort(&mut self, fault: Fault, message: String) -> &mut Sort {
+    fn sort(&mut self, fault: MarkupError, message: String) -> &mut Sort {
         let known = self.sorts.iter().position(|sort| sort.fault == fault);
         let position = known.unwrap_or(self.sorts.len());
         if known.is_none() {
@@ -72,7 +72,7 @@ impl Repairs {
     pub(crate) fn take_replaced(&mut self, replaced: &Replaced) {
         if let Some((count, place)) = replaced.take() {
             let message = "bytes that are no characters; they are read as U+FFFD".to_owned();
-            let sort = self.sort(Fault::Encoding, message);
+            let sort = self.sort(MarkupError::Encoding, message);
             (sort.count, sort.places) = (count, vec![place]);
         }
     }
@@ -80,7 +80,7 @@ impl Repairs {
     /// Tells of each sort.
     pub(crate) fn finish(self, events: &mut Events<'_>) {
         for Sort { fault, count, message, places } in self.sorts {
-            if self.each && fault != Fault::Encoding {
+            if self.each && fault != MarkupError::Encoding {
                 if count > 1 {
                     events.tell(Diagnostic::warning(code(fault), in_all(fault, count)));
                 }
@@ -95,25 +95,25 @@ impl Repairs {
             for place in places {
                 told = told.at(place);
             }
-            let is_cut = count > PLACES && fault != Fault::Encoding;
+            let is_cut = count > PLACES && fault != MarkupError::Encoding;
             let advice = || Advice::words("see each of them with ").setting(Setting::Repairs);
             events.tell(told.advise_opt(is_cut.then(advice)));
         }
     }
 }
 
-fn code(fault: Fault) -> Code {
-    if fault == Fault::Unread { Code::NotRead } else { Code::Repaired }
+fn code(fault: MarkupError) -> Code {
+    if fault == MarkupError::Unread { Code::NotRead } else { Code::Repaired }
 }
 
-fn words(fault: Fault, message: &str) -> String {
-    if fault == Fault::Unread { message.to_owned() } else { format!("repaired: {message}") }
+fn words(fault: MarkupError, message: &str) -> String {
+    if fault == MarkupError::Unread { message.to_owned() } else { format!("repaired: {message}") }
 }
 
-fn in_all(fault: Fault, count: u64) -> String {
+fn in_all(fault: MarkupError, count: u64) -> String {
     let several = fault.several();
     match fault {
-        Fault::Unread => format!("{count} {several} were left as they are"),
+        MarkupError::Unread => format!("{count} {several} were left as they are"),
         _ => format!("repaired {count} {several}"),
     }
 }

@@ -7,7 +7,7 @@ use kyanite_formats::Format;
 use kyanite_formats::losses::{Loss, Losses};
 use kyanite_formats::xml::StepName;
 use kyanite_lang::{
-    Arguments, Failure, Flow, Partial, Plan, Portion, RecordUnit, ResultShape, Runner, Session,
+    Arguments, Flow, Partial, Plan, Portion, RecordUnit, ResultShape, RuleError, Runner, Session,
     Strategy,
 };
 use kyanite_tree::{
@@ -16,10 +16,10 @@ use kyanite_tree::{
 
 use crate::blocks::Then;
 use crate::document::{Library, Loaded};
-use crate::failed::{Counters, Events, Failed};
 use crate::input::{Input, InputOptions, Source};
 use crate::part::Part;
 use crate::range::ByteRange;
+use crate::run_error::{Counters, Events, RunError};
 use crate::sources::Sources;
 use crate::types::{DocumentTypes, Typer};
 
@@ -81,18 +81,18 @@ impl<'j> Job<'j> {
     }
 
     /// Refuses to hold a document where none may be held.
-    pub(crate) fn may_hold(&self) -> Result<(), Failed> {
+    pub(crate) fn may_hold(&self) -> Result<(), RunError> {
         if self.holds {
             return Ok(());
         }
-        Err(Failed::command(
+        Err(RunError::command(
             "this needs the whole document at once, and that is too large to be held",
             "go from record to record, as in $[*].name or $.routes[*].id",
         ))
     }
 
     /// Opens an input, and says how it is read. What has types of its own is refused where they were to come from a schema.
-    pub(crate) fn open(&self, input: &Input, events: &mut Events<'_>) -> Result<Source, Failed> {
+    pub(crate) fn open(&self, input: &Input, events: &mut Events<'_>) -> Result<Source, RunError> {
         let mut source = open(input, self.options, events)?;
         if let Some(range) = &self.range {
             source = source.in_range(input, range.clone(), self.options)?;
@@ -108,7 +108,7 @@ impl<'j> Job<'j> {
         library: &Library<'a>,
         arena: &'a Arena,
         events: &mut Events<'_>,
-    ) -> Result<Loaded<'a>, Failed> {
+    ) -> Result<Loaded<'a>, RunError> {
         let has_records = source.detected.format.has_records();
         let mut loaded = library.load(source, self.options, events)?;
         if let Some(types) = self.types {
@@ -190,7 +190,7 @@ pub(crate) fn rule(
     inputs: &[Input],
     sink: &mut dyn Sink,
     events: &mut Events<'_>,
-) -> Result<(), Failed> {
+) -> Result<(), RunError> {
     rule_until(job, inputs, sink, events, None).map(|_| ())
 }
 
@@ -201,7 +201,7 @@ pub(crate) fn rule_until(
     sink: &mut dyn Sink,
     events: &mut Events<'_>,
     portion: Option<Portion>,
-) -> Result<Option<Partial>, Failed> {
+) -> Result<Option<Partial>, RunError> {
     let mut session = Session::new(job.plan);
     let arena = Arena::new();
     let sources = Sources::load(job.plan, job.sources, job.options, &arena, events)?;
@@ -247,11 +247,11 @@ pub(crate) struct Cut {
 }
 
 impl<'q> Run<'_, 'q, '_, '_> {
-    fn all(&mut self, inputs: &[Input]) -> Result<(), Failed> {
+    fn all(&mut self, inputs: &[Input]) -> Result<(), RunError> {
         let Job { plan, options, what, losses, .. } = self.job;
-        // Where turns are kept, places are not.
+        // Where tuples are kept, places are not.
         let needs_places = *what == What::Paths && !plan.keeps_places()
-            || *losses != LossPolicy::Count && plan.holds_turns();
+            || *losses != LossPolicy::Count && plan.holds_tuples();
         // Of records that are kept, it is not known which of several inputs they were in.
         let needs_inputs = self.job.gather && plan.asks_documents() && plan.keeps_records();
         let by_record = plan.runs_by_record() && !options.unwrap && !needs_places && !needs_inputs;
@@ -288,7 +288,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
         }
     }
 
-    fn one(&mut self, input: &Input, by_record: bool) -> Result<(), Failed> {
+    fn one(&mut self, input: &Input, by_record: bool) -> Result<(), RunError> {
         let source = self.job.open(input, self.events)?;
         if by_record && source.detected.format.has_records() {
             return self.stream(Some(source), &[], RecordUnit::Items, std::slice::from_ref(input));
@@ -298,7 +298,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
         let has_place = |path: Vec<StepName>| !path.iter().any(|step| step.at_any_depth);
         let may_go_through = *what == What::Values
             && (self.job.types.is_none() || plan.element_path().is_none_or(has_place))
-            && (*losses == LossPolicy::Count || !plan.holds_turns())
+            && (*losses == LossPolicy::Count || !plan.holds_tuples())
             && !options.unwrap
             && source.looks_like.is_none();
         // Where an element stands among its siblings is known only in the whole document, and the root element is that.
@@ -326,7 +326,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
     }
 
     /// Runs the rule over the documents of an open source, each held whole.
-    fn whole(&mut self, source: Source) -> Result<(), Failed> {
+    fn whole(&mut self, source: Source) -> Result<(), RunError> {
         self.job.may_hold()?;
         self.may_end(&source.name)?;
         let mut pieces = source.in_pieces(self.job.options);
@@ -345,7 +345,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
     }
 
     /// Runs the rule over documents that are held together.
-    fn held(&mut self, source: Source) -> Result<(), Failed> {
+    fn held(&mut self, source: Source) -> Result<(), RunError> {
         let arena = Arena::new();
         let library = Library::new(&arena);
         let (name, uri) = (source.name.clone(), source.uri.clone());
@@ -362,12 +362,12 @@ impl<'q> Run<'_, 'q, '_, '_> {
     }
 
     /// Refuses to end a run over a part: one whose documents are held whole would.
-    fn may_end(&self, name: &str) -> Result<(), Failed> {
+    fn may_end(&self, name: &str) -> Result<(), RunError> {
         if self.cut.is_none() {
             return Ok(());
         }
         let message = format!("{name} is not read record by record, so it has no parts");
-        Err(Failed::command(message, "run the rule over all of it"))
+        Err(RunError::command(message, "run the rule over all of it"))
     }
 
     fn reader_losses(&mut self, losses: &Losses) {
@@ -376,15 +376,15 @@ impl<'q> Run<'_, 'q, '_, '_> {
         }
     }
 
-    /// The message for a rule that failed on turns that were kept until the end. Where their values were read is no longer
+    /// The message for a rule that failed on tuples that were kept until the end. Where their values were read is no longer
     /// known then, but the same inputs, held whole, make it fail at the same value.
-    pub(crate) fn with_place(&mut self, inputs: &[Input], failure: &Failure) -> Failed {
+    pub(crate) fn with_place(&mut self, inputs: &[Input], failure: &RuleError) -> RunError {
         let plan = self.job.plan;
         let sizes: Option<u64> = inputs
             .iter()
             .map(|input| if let Input::File(_) = input { input.size() } else { None })
             .sum();
-        if plan.holds_turns() && sizes.is_some_and(|size| size <= READ_AGAIN) {
+        if plan.holds_tuples() && sizes.is_some_and(|size| size <= READ_AGAIN) {
             let mut session = Session::new(plan);
             let mut events = Events { tell: &mut |_| {}, counters: &Counters::default() };
             let mut again = Run {
@@ -403,7 +403,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
                 }
                 several => again.gathered(several),
             };
-            if let Err(failed @ Failed::Rule(_)) = ran {
+            if let Err(failed @ RunError::Rule(_)) = ran {
                 return failed;
             }
         }
@@ -411,7 +411,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
     }
 
     /// Runs the rule over all documents as one list.
-    fn gathered(&mut self, inputs: &[Input]) -> Result<(), Failed> {
+    fn gathered(&mut self, inputs: &[Input]) -> Result<(), RunError> {
         self.may_end("the list of all inputs")?;
         let arena = Arena::new();
         let library = Library::new(&arena);
@@ -428,12 +428,12 @@ impl<'q> Run<'_, 'q, '_, '_> {
         library: &Library<'a>,
         arena: &'a Arena,
         name: Option<&str>,
-    ) -> Result<(), Failed>
+    ) -> Result<(), RunError>
     where
         'q: 'a,
     {
         let (plan, sources) = (self.job.plan, self.sources);
-        let arguments = Arguments::read(plan, self.job.params, arena).map_err(Failed::Command)?;
+        let arguments = Arguments::read(plan, self.job.params, arena).map_err(RunError::Command)?;
         let arguments = arguments.with_sources(&sources.values);
         if root.is_some_and(is_xml) {
             self.sink.expect_elements();
@@ -494,7 +494,7 @@ pub(crate) fn gather<'a>(
     library: &Library<'a>,
     arena: &'a Arena,
     events: &mut Events<'_>,
-) -> Result<(Value<'a>, Losses), Failed> {
+) -> Result<(Value<'a>, Losses), RunError> {
     let (mut items, mut losses) = (Vec::new(), Losses::new(true));
     for input in inputs {
         let source = job.open(input, events)?;
@@ -526,7 +526,7 @@ pub(crate) fn settle_losses(
     policy: LossPolicy,
     find: &dyn Fn(Origin) -> Option<Place>,
     events: &mut Events<'_>,
-) -> Result<(), Failed> {
+) -> Result<(), RunError> {
     sink.place_failure(find);
     if policy == LossPolicy::Count {
         return Ok(());
@@ -540,7 +540,7 @@ pub(crate) fn settle_losses(
                     .setting(Setting::Strict)
                     .then(" out to convert all else");
                 let refused = Diagnostic::error(Code::Loss, message).at_opt(place);
-                return Err(Failed::Output(refused.advise(advice)));
+                return Err(RunError::Output(refused.advise(advice)));
             }
             _ => events.tell(Diagnostic::warning(Code::Loss, message).at_opt(place)),
         }
@@ -549,10 +549,10 @@ pub(crate) fn settle_losses(
 }
 
 /// The message for a rule that failed on the data.
-pub(crate) fn rule_failed(plan: &Plan, failure: &Failure, place: Option<Place>) -> Failed {
+pub(crate) fn rule_failed(plan: &Plan, failure: &RuleError, place: Option<Place>) -> RunError {
     let told = plan.rule().failed(failure.clone(), place);
     // A temporary file that cannot be written is no fault of the rule.
-    if failure.code() == Code::OutputFailed { Failed::Output(told) } else { Failed::Rule(told) }
+    if failure.code() == Code::OutputFailed { RunError::Output(told) } else { RunError::Rule(told) }
 }
 
 /// Opens an input and says how it is read.
@@ -560,7 +560,7 @@ pub(crate) fn open(
     input: &Input,
     options: &InputOptions,
     events: &mut Events<'_>,
-) -> Result<Source, Failed> {
+) -> Result<Source, RunError> {
     let source = Source::open(input, options)?;
     events.tell(Diagnostic::note(Code::InputRead, format!("{}: {}", source.name, source.detected)));
     Ok(source)
@@ -624,7 +624,7 @@ impl<'s> Results<'s> {
     }
 
     /// Ends the results of one document.
-    pub(crate) fn end(self) -> Result<(), Failed> {
+    pub(crate) fn end(self) -> Result<(), RunError> {
         if let Some(kind) = self.unplaced {
             let message =
                 format!("places in the input are wanted, but this rule computed {}", kind.phrase());
@@ -633,7 +633,7 @@ impl<'s> Results<'s> {
                     .setting(Setting::Paths)
                     .then(" out"),
             );
-            return Err(Failed::Command(vec![problem]));
+            return Err(RunError::Command(vec![problem]));
         }
         match (self.what, self.shape) {
             (What::Values, ResultShape::Single) if self.given => {}

@@ -1,5 +1,4 @@
-//! Entries put in order by their keys: in memory as far as that has room, and else in temporary files, each in order, that are
-//! merged.
+//! Sorts entries by their keys: in memory while there is room; beyond that, sorted runs go to temporary files and are merged.
 
 use std::cmp::Ordering;
 use std::collections::BinaryHeap;
@@ -83,7 +82,7 @@ impl Sorter {
         if self.runs.is_empty() {
             self.sort();
             let spans = std::mem::take(&mut self.spans).into_iter();
-            return Ok(Sorted::Held { bytes: self.bytes, spans });
+            return Ok(Sorted::XmlBeginning { bytes: self.bytes, spans });
         }
         if !self.spans.is_empty() {
             self.spill()?;
@@ -95,7 +94,7 @@ impl Sorter {
 /// Entries in order.
 pub(crate) enum Sorted {
     /// In memory.
-    Held { bytes: Vec<u8>, spans: std::vec::IntoIter<Span> },
+    XmlBeginning { bytes: Vec<u8>, spans: std::vec::IntoIter<Span> },
     /// In files.
     Merged(Merge),
 }
@@ -104,9 +103,12 @@ impl Sorted {
     /// The next entry.
     pub(crate) fn next(&mut self) -> io::Result<Option<Entry>> {
         match self {
-            Self::Held { bytes, spans } => Ok(spans.next().map(|Span { start, body, end }| {
-                Entry { key: bytes[start..body].to_vec(), body: bytes[body..end].to_vec() }
-            })),
+            Self::XmlBeginning { bytes, spans } => {
+                Ok(spans.next().map(|Span { start, body, end }| Entry {
+                    key: bytes[start..body].to_vec(),
+                    body: bytes[body..end].to_vec(),
+                }))
+            }
             Self::Merged(merge) => merge.next(),
         }
     }

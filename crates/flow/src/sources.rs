@@ -4,8 +4,8 @@ use kyanite_lang::{DocumentUris, Plan};
 use kyanite_tree::{Arena, Code, Diagnostic, Origin, Place, Region, Value};
 
 use crate::document::Library;
-use crate::failed::{Events, Failed};
 use crate::input::{Input, InputOptions, Source};
+use crate::run_error::{Events, RunError};
 
 /// The documents of a rule's sources, in the order they are declared.
 pub(crate) struct Sources<'a> {
@@ -21,7 +21,7 @@ impl<'a> Sources<'a> {
         options: &InputOptions,
         arena: &'a Arena,
         events: &mut Events<'_>,
-    ) -> Result<Self, Failed> {
+    ) -> Result<Self, RunError> {
         let library = Library::of_sources(arena);
         let mut values = Vec::new();
         // What is said of the format of the input is not meant for sources.
@@ -29,7 +29,7 @@ impl<'a> Sources<'a> {
         for source in &plan.sources {
             let Some((_, input)) = inputs.iter().find(|(name, _)| *name == source.name) else {
                 let message = format!("the source `{}` is not given", source.name);
-                return Err(Failed::Command(vec![Diagnostic::error(Code::CommandLine, message)]));
+                return Err(RunError::Command(vec![Diagnostic::error(Code::CommandLine, message)]));
             };
             let opened = Source::open(input, &options)?;
             events.tell(Diagnostic::note(
@@ -42,7 +42,7 @@ impl<'a> Sources<'a> {
                 (Some(root), true) => values.push(root),
                 _ => {
                     let message = format!("the source {name} has several documents, or none");
-                    return Err(Failed::Input(Diagnostic::error(Code::ValueSeveral, message)));
+                    return Err(RunError::Input(Diagnostic::error(Code::ValueSeveral, message)));
                 }
             }
         }

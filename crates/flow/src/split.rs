@@ -15,11 +15,11 @@ use kyanite_tree::{Arena, Base, Code, Diagnostic, Event, Passed, Place, Pull, Va
 use crate::blocks::Blocks;
 use crate::consume::Consumer;
 use crate::document::Library;
-use crate::failed::{Events, Failed};
 use crate::input::{Input, InputOptions, Source};
 use crate::records::InputPart;
 use crate::run::rule_failed;
-use crate::stream::no_frame_error;
+use crate::run_error::{Events, RunError};
+use crate::stream::no_list_error;
 use crate::survey::RecordPath;
 use crate::transcode::Replaced;
 use crate::walk::{Step, Walk};
@@ -63,8 +63,8 @@ pub enum SplitBy<'s> {
 /// Cuts an input into parts; gives what they are, in the order in which they begin. All are there in the end, or none.
 ///
 /// # Errors
-/// [`Failed`] by whatever is wrong: the input, a key, a name, or the folder.
-pub fn split(what: Splitting<'_>, events: &mut Events<'_>) -> Result<Vec<SplitPart>, Failed> {
+/// [`RunError`] by whatever is wrong: the input, a key, a name, or the folder.
+pub fn split(what: Splitting<'_>, events: &mut Events<'_>) -> Result<Vec<SplitPart>, RunError> {
     let source = Source::open(what.input, what.options)?;
     let format = source.detected.format;
     let name = source.name.clone();
@@ -73,7 +73,10 @@ pub fn split(what: Splitting<'_>, events: &mut Events<'_>) -> Result<Vec<SplitPa
     match (format, what.at) {
         (format, Some(_)) if format.has_records() => {
             let advice = "leave --at out: the records are its lines or rows";
-            return Err(Failed::command(format!("{} is a stream of records", source.name), advice));
+            return Err(RunError::command(
+                format!("{} is a stream of records", source.name),
+                advice,
+            ));
         }
         (format, None) if format.has_records() => cut.stream(source)?,
         (Format::Json, _) => cut.json(source)?,
@@ -81,12 +84,12 @@ pub fn split(what: Splitting<'_>, events: &mut Events<'_>) -> Result<Vec<SplitPa
         (Format::Xml, Some(at)) => cut.xml(source, at)?,
         (Format::Xml, None) => {
             let advice = "say which elements are the records, as in $.manifest.vessel[*]";
-            return Err(Failed::command("a document of XML is split at a path", advice));
+            return Err(RunError::command("a document of XML is split at a path", advice));
         }
         (format, _) => {
             let at = if what.at.is_some() { " at a path" } else { "" };
             let advice = "convert it to JSON first";
-            return Err(Failed::command(
+            return Err(RunError::command(
                 format!("a document of {format} is not split{at}"),
                 advice,
             ));
@@ -109,7 +112,7 @@ struct Cut<'s, 'e> {
 
 impl Cut<'_, '_> {
     /// Cuts a stream of records, block by block.
-    fn stream(&mut self, source: Source) -> Result<(), Failed> {
+    fn stream(&mut self, source: Source) -> Result<(), RunError> {
         let Source { name, detected, reader, live, replaced, .. } = source;
         let mut blocks = Blocks::new(reader, live);
         self.blocks(&mut blocks, &name, detected.format, &replaced).map(drop)
@@ -121,7 +124,7 @@ impl Cut<'_, '_> {
         name: &str,
         format: Format,
         replaced: &Replaced,
-    ) -> Result<Passed, Failed> {
+    ) -> Result<Passed, RunError> {
         let (by, parts) = (self.what.by, &mut self.parts);
         // Where nothing is asked of records, it is enough that they are well-formed, each on a line.
         let is_counted = matches!(by, SplitBy::Records(_) | SplitBy::Bytes(_));
@@ -135,7 +138,7 @@ impl Cut<'_, '_> {
             loop {
                 if is_counted {
                     let text = records.text().as_bytes();
-                    let mut lines = Lines { text, depth, spans: Vec::new() };
+                    let mut lines = LinesOfValues { text, depth, spans: Vec::new() };
                     counters.count(records.consume(&mut templates, &mut lines) as u64);
                     for (start, end) in &lines.spans {
                         parts.put(
@@ -162,7 +165,7 @@ impl Cut<'_, '_> {
     }
 
     /// Cuts the list that a path leads to: a large one item by item, another whole.
-    fn json(&mut self, source: Source) -> Result<(), Failed> {
+    fn json(&mut self, source: Source) -> Result<(), RunError> {
         let at = self.what.at;
         if let Some(at) = at.filter(|at| at.has_names()) {
             let message = format!("what stands around {at} is in no part");
@@ -175,11 +178,11 @@ impl Cut<'_, '_> {
         let Some(mut items) = source.items.take() else { return self.items(source) };
         let (name, replaced) = (source.name.clone(), source.replaced.clone());
         let passed = self.blocks(&mut items, &name, Format::JsonLines, &replaced)?;
-        no_frame_error(&items, &name, passed)
+        no_list_error(&items, &name, passed)
     }
 
     /// Cuts the items of lists in a document that is held whole.
-    fn items(&mut self, source: Source) -> Result<(), Failed> {
+    fn items(&mut self, source: Source) -> Result<(), RunError> {
         let arena = Arena::new();
         let library = Library::new(&arena);
         let name = source.name.clone();
@@ -193,7 +196,7 @@ impl Cut<'_, '_> {
                     let message =
                         format!("{name} is {}, and a list is split", other.kind().phrase());
                     let advice = "say the path to a list with --at, as in $.routes[*]";
-                    return Err(Failed::command(message, advice));
+                    return Err(RunError::command(message, advice));
                 }
             }
         }
@@ -213,7 +216,7 @@ impl Cut<'_, '_> {
 }
 
 /// Takes values that are well-formed, nested no deeper than that, and on one line each.
-struct Lines<'t> {
+struct LinesOfValues<'t> {
     /// The text of the block.
     text: &'t [u8],
     depth: usize,
@@ -221,7 +224,7 @@ struct Lines<'t> {
     spans: Vec<(usize, usize)>,
 }
 
-impl<'t> Consumer<'t> for Lines<'_> {
+impl<'t> Consumer<'t> for LinesOfValues<'_> {
     fn consume(
         &mut self,
         events: &mut EventReader<'t, '_>,
@@ -286,14 +289,14 @@ impl<'s> Keys<'s> {
         record: Value<'_>,
         arena: &Arena,
         place: &dyn Fn() -> Option<Place>,
-    ) -> Result<Key, Failed> {
+    ) -> Result<Key, RunError> {
         let Some((plan, session)) = &mut self.plan else { return Ok(Key::Same) };
         let mut found = Vec::new();
         evaluate(plan, session, Some(record), &[], arena, &mut |value| {
             found.push(value.simple_key())
         })
         .map_err(|failure| match failure {
-            Failed::Rule(why) => Failed::Rule(why.at_opt(place())),
+            RunError::Rule(why) => RunError::Rule(why.at_opt(place())),
             other => other,
         })?;
         if self.is_condition {
@@ -306,7 +309,7 @@ impl<'s> Keys<'s> {
             |what: &str| {
                 let message = format!("the key of this record is {what}");
                 let why = Diagnostic::error(Code::ValueKind, message).at_opt(place());
-                Err(Failed::Rule(why.advise(
+                Err(RunError::Rule(why.advise(
                     "keys are texts, numbers or booleans; ?? says what stands in for nothing",
                 )))
             };
@@ -349,8 +352,8 @@ fn evaluate<'a>(
     params: &[(String, String)],
     arena: &'a Arena,
     take: &mut dyn FnMut(Value<'_>),
-) -> Result<(), Failed> {
-    let arguments = Arguments::read(plan, params, arena).map_err(Failed::Command)?;
+) -> Result<(), RunError> {
+    let arguments = Arguments::read(plan, params, arena).map_err(RunError::Command)?;
     let mut runner = Runner::new(plan, &arguments, root, arena, session)
         .map_err(|failure| rule_failed(plan, &failure, None))?;
     let ran = runner.document(&mut |value| {

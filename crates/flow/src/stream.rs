@@ -6,12 +6,12 @@ use std::collections::BTreeSet;
 
 use kyanite_formats::Format;
 use kyanite_formats::json::ValueTemplates;
-use kyanite_formats::needs::Needs;
+use kyanite_formats::projection::Projection;
 use kyanite_formats::records::Layout;
 use kyanite_formats::xml::{Ancestry, RecordReader, StepName};
 use kyanite_lang::{
-    Arguments, Failure, Flow, Kept, Names, Partial, RecordState, RecordUnit, Room, Runner, Session,
-    Strategy, Way,
+    Arguments, Flow, Names, Partial, RecordState, RecordUnit, RuleError, Runner, Session,
+    SpillSettings, Strategy, TupleStore, Way,
 };
 use kyanite_tree::{
     Arena, Base, Code, Diagnostic, Name, Origin, Passed, Place, Span, TextPlaces, Value, locate,
@@ -21,12 +21,12 @@ use kyanite_xpath::Expression;
 
 use crate::blocks::{Blocks, Then};
 use crate::document::{Duplicates, Library, Skipped, record_location, say_format};
-use crate::failed::{Events, Failed, Taken};
-use crate::input::{Beginning, Held, Input, Source, cannot_read};
-use crate::parallel::Met;
+use crate::input::{Beginning, Input, Source, XmlBeginning, cannot_read};
+use crate::parallel::ElementNames;
 use crate::records::{InputPart, Next, Records, valid_start};
 use crate::repairs::Repairs;
 use crate::run::{Job, LossPolicy, Results, Run, What, is_xml, rule_failed, settle_losses};
+use crate::run_error::{Events, RunError, WayCounts};
 use crate::sources::Sources;
 use crate::types::Typer;
 use apart::Rest;
@@ -35,7 +35,7 @@ use apart::Rest;
 struct Progress<'g> {
     names: Names<'g>,
     state: RecordState,
-    kept: Kept<'g>,
+    kept: TupleStore<'g>,
     index: u64,
     done: bool,
 }
@@ -47,7 +47,7 @@ impl Progress<'_> {
         runner: &mut Runner<'_, 'a>,
         record: Value<'a>,
         results: &mut Results<'_>,
-    ) -> Result<(), Failure> {
+    ) -> Result<(), RuleError> {
         let index = self.index;
         self.index += 1;
         let flow = runner.record(&mut self.state, &mut self.kept, index, record, &mut |value| {
@@ -69,22 +69,24 @@ impl<'q> Run<'_, 'q, '_, '_> {
         inputs: &[Input],
         unit: RecordUnit,
         all: &[Input],
-    ) -> Result<(), Failed> {
+    ) -> Result<(), RunError> {
         let plan = self.job.plan;
         if self.cut.is_some() {
-            plan.can_be_cut(unit).map_err(|why| Failed::command(why.message(), why.advice()))?;
+            plan.can_be_cut(unit).map_err(|why| RunError::command(why.message(), why.advice()))?;
         }
         let arena = Arena::new();
         let sources = self.sources;
-        let arguments = Arguments::read(plan, self.job.params, &arena).map_err(Failed::Command)?;
+        let arguments =
+            Arguments::read(plan, self.job.params, &arena).map_err(RunError::Command)?;
         let arguments = arguments.with_sources(&sources.values);
         let (names, state) = Runner::new(plan, &arguments, None, &arena, self.session)
             .and_then(|runner| runner.begin_records(unit))
             .map_err(|failure| {
                 rule_failed(plan, &failure, sources.place(failure.origin(), || None))
             })?;
-        let room = Room { memory: self.job.options.memory, file: Box::new(tempfile::tempfile) };
-        let kept = Kept::new(plan, &arena, &room);
+        let room =
+            SpillSettings { memory: self.job.options.memory, file: Box::new(tempfile::tempfile) };
+        let kept = TupleStore::new(plan, &arena, &room);
         let mut progress = Progress { names, state, kept, index: 0, done: false };
         let mut waiting = inputs.iter();
         let name = opened.as_ref().map(|source| source.name.clone());
@@ -160,7 +162,7 @@ struct Stream<'r, 's, 'e, 'j, 'q> {
 
 impl<'q> Stream<'_, '_, '_, '_, 'q> {
     /// Whole documents, each of which is one record of the gathered list.
-    fn documents(&mut self, source: Source, progress: &mut Progress<'_>) -> Result<(), Failed> {
+    fn documents(&mut self, source: Source, progress: &mut Progress<'_>) -> Result<(), RunError> {
         let mut pieces = source.in_pieces(self.job.options);
         pieces.each(|piece, then| {
             self.held(piece, progress)?;
@@ -172,7 +174,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
     }
 
     /// Documents that are held together, each of which is a record.
-    fn held(&mut self, source: Source, progress: &mut Progress<'_>) -> Result<(), Failed> {
+    fn held(&mut self, source: Source, progress: &mut Progress<'_>) -> Result<(), RunError> {
         let arena = Arena::new();
         let library = Library::new(&arena);
         let uri = source.uri.clone();
@@ -209,7 +211,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
     }
 
     /// Runs over a stream of records, and tells what was met along the way.
-    fn records(&mut self, source: Source, progress: &mut Progress<'_>) -> Result<(), Failed> {
+    fn records(&mut self, source: Source, progress: &mut Progress<'_>) -> Result<(), RunError> {
         let options = self.job.options;
         // A broken record of XML is no record that could be left out.
         let leaves_out = options.lenient && source.detected.format != Format::Xml;
@@ -237,7 +239,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         source: Source,
         progress: &mut Progress<'_>,
         aside: &mut Aside,
-    ) -> Result<(), Failed> {
+    ) -> Result<(), RunError> {
         if let Some(message) = source.contradiction() {
             self.events.tell(
                 Diagnostic::warning(Code::InputFormat, message)
@@ -263,7 +265,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         if !self.job.holds {
             blocks = blocks.at_most(HELD);
         }
-        let (held, mut arena) = (Held::default(), Arena::new());
+        let (held, mut arena) = (XmlBeginning::default(), Arena::new());
         let header = &held.arena;
         // Elements that stood where one on the path was looked for.
         let mut others: Vec<(usize, String, String)> = Vec::new();
@@ -274,7 +276,8 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let mut input =
             InputPart { name: &name, format, base: Base::default(), before: Passed::default() };
         loop {
-            let block = blocks.next().map_err(|error| Failed::Input(cannot_read(&name, &error)))?;
+            let block =
+                blocks.next().map_err(|error| RunError::Input(cannot_read(&name, &error)))?;
             let (bytes, is_last) = (block.bytes, block.then == Then::End);
             let mut from = 0;
             let mut layout = match settled {
@@ -292,7 +295,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                             blocks.used(0);
                             continue;
                         }
-                        Err(error) => return Err(Failed::Input(error.diagnostic(&name, bytes))),
+                        Err(error) => return Err(RunError::Input(error.diagnostic(&name, bytes))),
                         Ok(mut beginning) => {
                             beginning.tell((&name, bytes), &mut aside.duplicates, self.events);
                             let places = TextPlaces::new(&name, bytes);
@@ -319,7 +322,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 let rest = Rest { blocks, layout, strategy, input, part, held: &held, namespaces };
                 return self.apart(rest, progress, aside);
             }
-            let current = self.as_needed(layout, strategy.needs.as_ref());
+            let current = self.as_needed(layout, strategy.projection.as_ref());
             self.count_followed(&mut templates);
             let records = Records::new(block, from, input, current, &arena, Some(&mut templates));
             let end = self.block(records, &arena, progress, aside)?;
@@ -343,7 +346,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 break;
             }
             if is_last && used == bytes.len() {
-                no_frame_error(&blocks, &name, input.before)?;
+                no_list_error(&blocks, &name, input.before)?;
                 break;
             }
             blocks.used(used);
@@ -376,7 +379,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
     /// Counts the records that were known by those before them.
     fn count_followed(&self, templates: &mut ValueTemplates) {
         let by_templates = templates.take_followed();
-        self.events.counters.take(Taken { by_templates, ..Taken::default() });
+        self.events.counters.take(WayCounts { by_templates, ..WayCounts::default() });
     }
 
     /// Says it where a step without prefix led to records of several namespaces.
@@ -408,9 +411,9 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
 
     /// The layout for reading no more of records than is needed. As long as a path has selected nothing, that is all: the
     /// report may have to name what else is there.
-    fn as_needed<'l>(&self, layout: Layout<'l>, needs: Option<&'l Needs>) -> Layout<'l> {
-        match needs.filter(|_| self.session.coverage.has_seen_enough(self.job.plan)) {
-            Some(needs) => layout.with_needs(needs),
+    fn as_needed<'l>(&self, layout: Layout<'l>, projection: Option<&'l Projection>) -> Layout<'l> {
+        match projection.filter(|_| self.session.coverage.has_seen_enough(self.job.plan)) {
+            Some(projection) => layout.with_projection(projection),
             None => layout,
         }
     }
@@ -434,7 +437,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         arena: &'a Arena,
         progress: &mut Progress<'g>,
         aside: &mut Aside,
-    ) -> Result<BlockEnd<'a>, Failed> {
+    ) -> Result<BlockEnd<'a>, RunError> {
         let plan = self.job.plan;
         let (path, looks_above) = (self.path_of_elements(), self.looks_above());
         let sources = self.sources;
@@ -465,7 +468,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                         runner.stands_within(reader.around());
                     }
                     let ran = progress.run(&mut runner, record, self.results);
-                    let place = |failure: &Failure| {
+                    let place = |failure: &RuleError| {
                         let own = || record_place(&records, record, index, failure, &path);
                         sources.place(failure.origin(), own)
                     };
@@ -527,12 +530,12 @@ struct BlockEnd<'a> {
     /// Elements that stood where one on the path was looked for.
     others: Vec<(usize, Name<'a>)>,
     /// What was met of names of elements.
-    met: Met,
+    met: ElementNames,
 }
 
 impl<'a> BlockEnd<'a> {
     fn of(records: &mut Records<'a>, used: usize, arena: &'a Arena) -> Self {
-        let met = records.as_xml_mut().map(Met::of).unwrap_or_default();
+        let met = records.as_xml_mut().map(ElementNames::of).unwrap_or_default();
         let line_bracket = records.line_bracket();
         let reader = records.as_xml();
         Self {
@@ -547,10 +550,10 @@ impl<'a> BlockEnd<'a> {
 }
 
 /// Fails where something is wrong with a document around its items.
-pub(crate) fn no_frame_error(blocks: &Blocks, name: &str, before: Passed) -> Result<(), Failed> {
-    let Some((frame_error, after)) = blocks.frame_error() else { return Ok(()) };
+pub(crate) fn no_list_error(blocks: &Blocks, name: &str, before: Passed) -> Result<(), RunError> {
+    let Some((list_error, after)) = blocks.list_error() else { return Ok(()) };
     let place = Place::of(name, after, 0, 1).behind(before);
-    Err(Failed::Input(frame_error.diagnostic().at(place)))
+    Err(RunError::Input(list_error.diagnostic().at(place)))
 }
 
 /// The place in the input that a failure is about.
@@ -558,7 +561,7 @@ fn record_place(
     records: &Records<'_>,
     record: Value<'_>,
     index: u64,
-    failure: &Failure,
+    failure: &RuleError,
     path: &[StepName],
 ) -> Option<Place> {
     let origin = failure.origin();

@@ -1,13 +1,14 @@
-//! Inputs, surveyed: streams in blocks on all threads, documents of YAML a few at a time, large ones of XML part by part, all else whole.
+//! Surveys inputs: streams by blocks on all threads, YAML documents a few at a time, large XML documents part by part, all others whole.
 
 mod at;
 mod elements;
+mod partial;
 
 use std::ops::Range;
 
 use kyanite_formats::Format;
 use kyanite_formats::json::{EventReader, PartStructure, Templates};
-use kyanite_formats::record_view::{Shape, View};
+use kyanite_formats::record_view::{RecordShape, View};
 use kyanite_formats::xml::StepName;
 use kyanite_lang::Flow;
 use kyanite_survey::{Batch, Bounds, Ended, Survey};
@@ -18,17 +19,20 @@ use kyanite_tree::{
 use crate::blocks::{Blocks, Framing};
 use crate::consume::{Consumer, consume};
 use crate::document::{Library, say_format};
-use crate::failed::{Counters, Events, Failed};
 use crate::in_order::{Made, Shared, Workers};
 use crate::input::{Input, InputOptions, Source, cannot_read};
 use crate::pieces::Pieces;
+use crate::range::ByteRange;
 use crate::records::{InputPart, valid_start};
 use crate::run::stack_size;
-use crate::stream::no_frame_error;
+use crate::run_error::{Counters, Events, RunError};
+use crate::stream::no_list_error;
 use crate::transcode::Replaced;
 use crate::walk::{Step, Walk};
 
 pub use at::RecordPath;
+pub(crate) use partial::SURVEY_MARK;
+pub use partial::{SurveyState, join_surveys, survey_part};
 
 /// What is surveyed, and how.
 #[derive(Clone, Copy, Debug)]
@@ -39,20 +43,16 @@ pub struct Surveyed<'s> {
     pub options: &'s InputOptions,
     /// The path to the records in each document; without it they are the items of a document that is a list, and else the document.
     pub at: Option<&'s RecordPath>,
+    /// Only the records that begin in these bytes of the input.
+    pub range: Option<&'s ByteRange>,
 }
 
 /// Surveys inputs.
 ///
 /// # Errors
-/// [`Failed::Input`] when one cannot be read, [`Failed::Command`] when a path leads to no records in any.
-pub fn survey(what: Surveyed<'_>, events: &mut Events<'_>) -> Result<Survey, Failed> {
-    let mut survey = Survey::new(Bounds { memory: what.options.memory });
-    let mut is_xml = true;
-    for input in what.inputs {
-        let source = Source::open(input, what.options)?;
-        is_xml &= source.detected.format == Format::Xml;
-        Looking { what, survey: &mut survey, events }.source(source)?;
-    }
+/// [`RunError::Input`] when one cannot be read, [`RunError::Command`] when a path leads to no records in any.
+pub fn survey(what: Surveyed<'_>, events: &mut Events<'_>) -> Result<Survey, RunError> {
+    let Found { mut survey, is_xml, .. } = look_through(what, events)?;
     if is_xml {
         survey.join_singles();
     }
@@ -62,8 +62,44 @@ pub fn survey(what: Surveyed<'_>, events: &mut Events<'_>) -> Result<Survey, Fai
     }
 }
 
+/// What was found in inputs, before it is known whether there are others.
+#[derive(Debug)]
+struct Found {
+    survey: Survey,
+    /// Whether all of them are XML.
+    is_xml: bool,
+    /// How many lines of a stream of records were passed, and how many of these (a header) stand in front of its range.
+    lines: u64,
+    repeated_lines: u64,
+}
+
+/// Looks through inputs.
+fn look_through(what: Surveyed<'_>, events: &mut Events<'_>) -> Result<Found, RunError> {
+    let survey = Survey::new(Bounds { memory: what.options.memory });
+    let mut found = Found { survey, is_xml: true, lines: 0, repeated_lines: 0 };
+    if what.range.is_some() && (what.inputs.len() > 1 || what.at.is_some()) {
+        let message = "a range is of the records of one stream, and they stand at no path";
+        return Err(RunError::command(message, "survey one input, without --at"));
+    }
+    for input in what.inputs {
+        let mut source = Source::open(input, what.options)?;
+        if let Some(range) = what.range {
+            let whole_name = source.name.clone();
+            source = source.in_range(input, range.clone(), what.options)?;
+            found.repeated_lines = source.repeated_lines;
+            if range.start == 0 {
+                source.name = whole_name;
+            }
+        }
+        found.is_xml &= source.detected.format == Format::Xml;
+        let run = SurveyRun { what, survey: &mut found.survey, events };
+        found.lines = run.source(source)?;
+    }
+    Ok(found)
+}
+
 /// Inputs that are looked through.
-struct Looking<'l, 'e> {
+struct SurveyRun<'l, 'e> {
     what: Surveyed<'l>,
     survey: &'l mut Survey,
     events: &'l mut Events<'e>,
@@ -82,8 +118,9 @@ struct Done {
     before: Passed,
 }
 
-impl Looking<'_, '_> {
-    fn source(mut self, source: Source) -> Result<(), Failed> {
+impl SurveyRun<'_, '_> {
+    /// Surveys an input; gives how many lines of a stream of records were passed.
+    fn source(mut self, source: Source) -> Result<u64, RunError> {
         let (options, format) = (self.what.options, source.detected.format);
         let is_plain = !options.unwrap && source.looks_like.is_none();
         if format.has_records() && !options.unwrap && self.what.at.is_none() {
@@ -99,9 +136,19 @@ impl Looking<'_, '_> {
                 (blocks, done) = self.on_threads(blocks, &name)?;
             }
             let input = InputPart { name: &name, format, base: done.base, before: done.before };
-            self.records(&mut blocks, input, &replaced, &[])?;
-            return Ok(());
+            return self.records(&mut blocks, input, &replaced, &[]).map(Passed::lines);
         }
+        self.documents(source, format, is_plain).map(|()| 0)
+    }
+
+    /// Surveys an input that is one document, or several.
+    fn documents(
+        &mut self,
+        source: Source,
+        format: Format,
+        is_plain: bool,
+    ) -> Result<(), RunError> {
+        let options = self.what.options;
         if let Some(at) = self.what.at.filter(|at| format == Format::Xml && at.leads_to_elements())
             && is_plain
         {
@@ -119,7 +166,7 @@ impl Looking<'_, '_> {
                 let format = Format::JsonLines;
                 let input = InputPart { name: &name, format, base: done.base, before: done.before };
                 let passed = self.records(&mut blocks, input, &replaced, &[])?;
-                return no_frame_error(&blocks, &name, passed);
+                return no_list_error(&blocks, &name, passed);
             }
             return self.whole(source);
         }
@@ -127,7 +174,7 @@ impl Looking<'_, '_> {
     }
 
     /// Surveys blocks of JSON values on several threads, as far as each is well-formed.
-    fn on_threads(&mut self, blocks: Blocks, name: &str) -> Result<(Blocks, Done), Failed> {
+    fn on_threads(&mut self, blocks: Blocks, name: &str) -> Result<(Blocks, Done), RunError> {
         let (survey, events) = (&mut *self.survey, &*self.events);
         let options = self.what.options;
         let mut done = Done::default();
@@ -155,7 +202,7 @@ impl Looking<'_, '_> {
         input: InputPart<'_>,
         replaced: &Replaced,
         path: &[StepName],
-    ) -> Result<Passed, Failed> {
+    ) -> Result<Passed, RunError> {
         let (is_xml, mut view) = (input.format == Format::Xml, view(self.what.options));
         let survey = &mut *self.survey;
         let counters = self.events.counters;
@@ -180,7 +227,7 @@ impl Looking<'_, '_> {
     }
 
     /// Surveys the elements at a path of XML one after another.
-    fn elements(&mut self, source: Source, at: &RecordPath) -> Result<(), Failed> {
+    fn elements(&mut self, source: Source, at: &RecordPath) -> Result<(), RunError> {
         let Source { name, reader, live, replaced, .. } = source;
         let path = at.element_names();
         let (base, before) = (Base::default(), Passed::default());
@@ -189,10 +236,10 @@ impl Looking<'_, '_> {
     }
 
     /// Surveys a document of XML: a large one part by part.
-    fn document(&mut self, mut source: Source) -> Result<(), Failed> {
+    fn document(&mut self, mut source: Source) -> Result<(), RunError> {
         let most = self.what.options.memory / HELD;
-        let framed = Blocks::of_large(source.reader, source.live.take(), most);
-        match framed.map_err(|error| Failed::Input(cannot_read(&source.name, &error)))? {
+        let opened = Blocks::of_large(source.reader, source.live.take(), most);
+        match opened.map_err(|error| RunError::Input(cannot_read(&source.name, &error)))? {
             Framing::Blocks(blocks) => {
                 let from = (*blocks, &source.replaced);
                 elements::survey(&source.name, from, self.what, self.survey, self.events)
@@ -202,7 +249,7 @@ impl Looking<'_, '_> {
     }
 
     /// Surveys documents that are held whole, a few at a time; as long as nothing is to be said of them, on several threads.
-    fn whole(&mut self, source: Source) -> Result<(), Failed> {
+    fn whole(&mut self, source: Source) -> Result<(), RunError> {
         let (what, name, format) = (self.what, source.name.clone(), source.detected.format);
         let options = what.options;
         let is_plain = source.looks_like.is_none();
@@ -236,11 +283,11 @@ impl Looking<'_, '_> {
 /// The view of elements as records.
 fn view(options: &InputOptions) -> View {
     let without_namespaces = options.drop_namespaces;
-    View::new(&Shape { without_namespaces, ..Shape::default() }, true)
+    View::new(&RecordShape { without_namespaces, ..RecordShape::default() }, true)
 }
 
 /// Surveys documents that are held together.
-fn held(source: Source, what: Surveyed<'_>, events: &mut Events<'_>) -> Result<Ended, Failed> {
+fn held(source: Source, what: Surveyed<'_>, events: &mut Events<'_>) -> Result<Ended, RunError> {
     let arena = Arena::new();
     let library = Library::new(&arena);
     let roots = library.load(source, what.options, events)?.roots;

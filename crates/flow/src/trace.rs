@@ -1,4 +1,4 @@
-//! Which line of a rule and which places of the inputs made a value of the result.
+//! Provenance: which line of a rule and which places of the inputs made a value of the result.
 
 use kyanite_formats::json;
 use kyanite_lang::{Arguments, Plan, ResultShape, Runner, Session, Span, Trace};
@@ -6,9 +6,9 @@ use kyanite_tree::{Arena, Base, Location, Map, Member, Origin, Place, Region, St
 use std::ops::ControlFlow;
 
 use crate::document::Library;
-use crate::failed::{Events, Failed};
 use crate::input::Input;
 use crate::run::{Job, gather, rule_failed};
+use crate::run_error::{Events, RunError};
 use crate::sources::Sources;
 
 /// A value of the result, and where it comes from.
@@ -42,7 +42,7 @@ pub fn trace(
     inputs: &[Input],
     path: &Plan,
     events: &mut Events<'_>,
-) -> Result<Vec<Traced>, Failed> {
+) -> Result<Vec<Traced>, RunError> {
     let arena = Arena::new();
     let sources = Sources::load(job.plan, job.sources, job.options, &arena, events)?;
     let library = Library::new(&arena);
@@ -83,9 +83,9 @@ fn result<'a>(
     arena: &'a Arena,
     session: &mut Session,
     find: &dyn Fn(Origin) -> Option<Place>,
-) -> Result<Option<Value<'a>>, Failed> {
+) -> Result<Option<Value<'a>>, RunError> {
     let plan = job.plan;
-    let arguments = Arguments::read(plan, job.params, arena).map_err(Failed::Command)?;
+    let arguments = Arguments::read(plan, job.params, arena).map_err(RunError::Command)?;
     let arguments = arguments.with_sources(&sources.values);
     let mut items = Vec::new();
     let mut take = |value: Option<Value<'a>>| {
@@ -122,12 +122,12 @@ fn look<'a>(
     arena: &'a Arena,
     find: &dyn Fn(Origin) -> Option<Place>,
     events: &mut Events<'_>,
-) -> Result<Vec<Traced>, Failed> {
+) -> Result<Vec<Traced>, RunError> {
     let mut all = Vec::new();
     let Some(result) = result else { return Ok(Vec::new()) };
     let numbered = numbered(result, made, Origin::NONE, &mut Vec::new(), arena, &mut all);
     let mut session = Session::new(path);
-    let arguments = Arguments::read(path, &[], arena).map_err(Failed::Command)?;
+    let arguments = Arguments::read(path, &[], arena).map_err(RunError::Command)?;
     let mut picked = Vec::new();
     let mut take = |value: Option<Value<'_>>| {
         picked.extend(value.map(Value::origin));

@@ -1,17 +1,17 @@
-//! What schemas say of documents: types for inputs that have none of their own, and what rules do that they have nothing for.
+//! What schemas tell a run: the types of untyped inputs, and which paths of a rule the schemas have no place for.
 
 use indexmap::IndexSet;
 use kyanite_formats::Format;
 use kyanite_formats::losses::Losses;
-use kyanite_formats::record_view::{Shape, View};
+use kyanite_formats::record_view::{RecordShape, View};
 use kyanite_formats::xml::StepName;
 use kyanite_lang::{Finding, PlaceNumber, Plan};
 use kyanite_schema::json::{At, Document, Outline, Schema, Settings, Typing};
 use kyanite_schema::xsd::MemberNames;
 use kyanite_tree::{Advice, Arena, Kind, Setting, Value};
 
-use crate::failed::Failed;
 use crate::input::Source;
+use crate::run_error::RunError;
 use crate::validate::Schemas;
 
 /// A schema as what it says of documents.
@@ -27,8 +27,8 @@ impl<'s> DocumentTypes<'s> {
     /// Types by a JSON Schema or an XML Schema, which is called `name`.
     ///
     /// # Errors
-    /// [`Failed::Command`] when there are no types in it: it is a Schematron schema.
-    pub fn of(name: String, schemas: Schemas<'s>, arena: &'s Arena) -> Result<Self, Failed> {
+    /// [`RunError::Command`] when there are no types in it: it is a Schematron schema.
+    pub fn of(name: String, schemas: Schemas<'s>, arena: &'s Arena) -> Result<Self, RunError> {
         let is_for_xml = schemas.counts()[1] == 1;
         let schema = match schemas.translate(MemberNames::Local, arena) {
             Some((value, _)) => {
@@ -40,7 +40,7 @@ impl<'s> DocumentTypes<'s> {
         let Some(schema) = schema else {
             let message = format!("{name} has no types");
             let advice = "name an XML Schema or a JSON Schema";
-            return Err(Failed::command(message, advice));
+            return Err(RunError::command(message, advice));
         };
         Ok(Self { schema, is_for_xml, name })
     }
@@ -50,7 +50,7 @@ impl<'s> DocumentTypes<'s> {
     }
 
     /// Refuses an input that has types of its own, or that the schema is not for.
-    pub(crate) fn check(&self, source: &Source) -> Result<(), Failed> {
+    pub(crate) fn check(&self, source: &Source) -> Result<(), RunError> {
         let format = source.detected.format;
         let message = match format {
             Format::Xml => return Ok(()),
@@ -63,7 +63,7 @@ impl<'s> DocumentTypes<'s> {
         let advice = Advice::words("leave ")
             .setting(Setting::Schema)
             .then(" out; to check it, use kyanite validate");
-        Err(Failed::command(message, advice))
+        Err(RunError::command(message, advice))
     }
 }
 
@@ -153,7 +153,7 @@ impl<'q> Typer<'q> {
     pub(crate) fn new(types: &'q DocumentTypes<'q>) -> Self {
         Self {
             typing: Typing::new(types.outline()),
-            view: View::new(&Shape::default(), true),
+            view: View::new(&RecordShape::default(), true),
             records: None,
         }
     }

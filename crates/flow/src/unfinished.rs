@@ -43,11 +43,11 @@ pub fn remove_unfinished() {
 }
 
 /// What is done as long as this lives is done to its end before a signal ends the process.
-pub(crate) struct Undisturbed {
+pub(crate) struct SignalGuard {
     _held: MutexGuard<'static, Option<HashSet<PathBuf>>>,
 }
 
-impl Undisturbed {
+impl SignalGuard {
     pub(crate) fn new() -> Self {
         Self { _held: unfinished() }
     }

@@ -28,9 +28,9 @@ use kyanite_schema::xsd::MemberNames;
 use kyanite_schema::{Problem, SampleSettings, json};
 use kyanite_tree::{Advice, Arena, Code, Diagnostic, Value, near_words};
 
-use crate::failed::{Counters, Events, Failed};
 use crate::input::{Input, InputOptions};
 use crate::run::stack_size;
+use crate::run_error::{Counters, Events, RunError};
 
 pub use files::{Choice, find};
 pub use finding::{Finding, Step, fingerprints};
@@ -38,7 +38,7 @@ pub use known::Known;
 pub use project::{Project, ProjectSet};
 
 use check::{Checker, Raw};
-use schemas::{Compiled, Shelf};
+use schemas::{Compiled, SchemaCache};
 
 /// What documents are checked against, and how they are read.
 #[derive(Clone, Copy, Debug)]
@@ -127,15 +127,15 @@ pub struct Verdict {
 /// Checks inputs; `take` gets what comes of each, in their order.
 ///
 /// # Errors
-/// When a schema cannot be read, or is none: [`Failed::Command`].
+/// When a schema cannot be read, or is none: [`RunError::Command`].
 pub fn validate(
     validation: Validation<'_>,
     events: &mut Events<'_>,
     take: &mut dyn FnMut(Verdict),
-) -> Result<(), Failed> {
+) -> Result<(), RunError> {
     let arena = Arena::new();
-    let shelf = Shelf::new(validation, &arena, events)?;
-    let compiled = shelf.compile(events)?;
+    let cache = SchemaCache::new(validation, &arena, events)?;
+    let compiled = cache.compile(events)?;
     // Schemas are none of the documents.
     events.counters.records.store(0, Ordering::Relaxed);
     let sets = validation.sets.iter().enumerate();
@@ -145,7 +145,7 @@ pub fn validate(
     // What was looked at of standard input is known to this thread only.
     let is_piped = jobs.iter().any(|(_, (_, chosen))| chosen.input == Input::Standard);
     let threads = if is_piped { 1 } else { validation.options.threads.min(jobs.len()) };
-    let mut taken = Taken { validation, shelf: &shelf, take, findings: 0, is_over: false };
+    let mut taken = Taken { validation, cache: &cache, take, findings: 0, is_over: false };
     if threads <= 1 {
         // Of one input the records are checked on all threads.
         let mut checker = Checker::new(validation, validation.options.threads, &compiled);
@@ -205,7 +205,7 @@ const AHEAD: usize = 64;
 /// What was taken so far.
 struct Taken<'t, 's> {
     validation: Validation<'t>,
-    shelf: &'t Shelf<'s>,
+    cache: &'t SchemaCache<'s>,
     take: &'t mut dyn FnMut(Verdict),
     findings: usize,
     is_over: bool,
@@ -214,7 +214,7 @@ struct Taken<'t, 's> {
 impl Taken<'_, '_> {
     /// Takes what came of an input; tells whether that ends the run.
     fn add(&mut self, raw: Raw, events: &mut Events<'_>) -> bool {
-        let mut verdict = raw.settle(&|origin| self.shelf.place(origin));
+        let mut verdict = raw.settle(&|origin| self.cache.place(origin));
         for told in verdict.told.drain(..) {
             events.tell(told);
         }
@@ -232,7 +232,7 @@ impl Taken<'_, '_> {
 
 /// Schemas that are held, for checking values and texts against them.
 pub struct Schemas<'s> {
-    shelf: Shelf<'s>,
+    cache: SchemaCache<'s>,
     compiled: Compiled<'s>,
 }
 
@@ -240,15 +240,15 @@ impl<'s> Schemas<'s> {
     /// Reads and compiles the schemas of the first set of a validation, whose inputs are not looked at.
     ///
     /// # Errors
-    /// When one cannot be read, or is none: [`Failed::Command`].
+    /// When one cannot be read, or is none: [`RunError::Command`].
     pub fn read(
         validation: Validation<'s>,
         arena: &'s Arena,
         events: &mut Events<'_>,
-    ) -> Result<Self, Failed> {
-        let shelf = Shelf::new(validation, arena, events)?;
-        let compiled = shelf.compile(events)?;
-        Ok(Self { shelf, compiled })
+    ) -> Result<Self, RunError> {
+        let cache = SchemaCache::new(validation, arena, events)?;
+        let compiled = cache.compile(events)?;
+        Ok(Self { cache, compiled })
     }
 
     /// The JSON Schemas among them.
@@ -273,7 +273,7 @@ impl<'s> Schemas<'s> {
         let [schema] = bundle.xsd.as_slice() else { return None };
         let translated = schema.to_json_schema(names, arena);
         let told = |loss: Problem| {
-            let place = self.shelf.place(loss.origin);
+            let place = self.cache.place(loss.origin);
             Diagnostic::warning(Code::Loss, loss.message).at_opt(place).advise_opt(loss.advice)
         };
         Some((translated.schema, translated.losses.into_iter().map(told).collect()))
@@ -282,15 +282,15 @@ impl<'s> Schemas<'s> {
     /// A document that is valid by the schema, made up.
     ///
     /// # Errors
-    /// When there are several schemas, or none was found: [`Failed::Command`].
+    /// When there are several schemas, or none was found: [`RunError::Command`].
     pub fn sample<'a>(
         &self,
         settings: SampleSettings<'_>,
         arena: &'a Arena,
-    ) -> Result<Sample<'a>, Failed> {
+    ) -> Result<Sample<'a>, RunError> {
         let refused = |message: &str, advice: Advice| {
             let why = Diagnostic::error(Code::CommandLine, message).advise(advice);
-            Failed::Command(vec![why])
+            RunError::Command(vec![why])
         };
         let bundle = self.compiled.bundles.first();
         let of = bundle.map(|bundle| (&*bundle.json, &*bundle.xsd, &*bundle.schematron));
@@ -345,7 +345,7 @@ impl<'s> Schemas<'s> {
         settings: SampleSettings<'_>,
         options: &InputOptions,
         arena: &'a Arena,
-    ) -> Result<Value<'a>, Failed> {
+    ) -> Result<Value<'a>, RunError> {
         let text = match self.sample(settings, arena)? {
             Sample::Json(value) => return Ok(value),
             Sample::Xml(text) => arena.text(&text),
@@ -382,14 +382,14 @@ impl<'s> Schemas<'s> {
 
     /// Where something in them was read.
     pub(crate) fn place(&self, origin: kyanite_tree::Origin) -> Option<kyanite_tree::Place> {
-        self.shelf.place(origin)
+        self.cache.place(origin)
     }
 
     /// What is wrong with an XML text, which is called `name`.
     #[must_use]
     pub fn check_xml(&self, name: &str, text: &str) -> Vec<Finding> {
-        let raw = check::check_text(self.shelf.validation(), &self.compiled, name, text);
-        raw.settle(&|origin| self.shelf.place(origin)).findings
+        let raw = check::check_text(self.cache.validation(), &self.compiled, name, text);
+        raw.settle(&|origin| self.cache.place(origin)).findings
     }
 }
 

@@ -1,4 +1,4 @@
-//! Records of a stream one by one, for whoever only looks at them: broken ones end the walk, or are left out and told.
+//! Goes through the records of a stream one by one; a broken record ends the walk, or is skipped and reported.
 
 use kyanite_formats::Format;
 use kyanite_formats::xml::StepName;
@@ -6,10 +6,10 @@ use kyanite_tree::{Arena, Passed, Span, TextPlaces, Value};
 
 use crate::blocks::{Blocks, Then};
 use crate::document::{Duplicates, Skipped};
-use crate::failed::{Events, Failed};
-use crate::input::{Beginning, Held, InputOptions, cannot_read};
+use crate::input::{Beginning, InputOptions, XmlBeginning, cannot_read};
 use crate::records::{InputPart, Next, Records, valid_start};
 use crate::repairs::Repairs;
+use crate::run_error::{Events, RunError};
 use crate::transcode::Replaced;
 
 /// A walk over the blocks of a stream.
@@ -43,11 +43,11 @@ pub(crate) type Visit<'v> = &'v mut dyn for<'b> FnMut(
     &mut Records<'b>,
     &'b Arena,
     &mut Steps<'_, '_>,
-) -> Result<usize, Failed>;
+) -> Result<usize, RunError>;
 
 impl Steps<'_, '_> {
     /// Reads on.
-    pub(crate) fn next<'b>(&mut self, records: &mut Records<'b>) -> Result<Step<'b>, Failed> {
+    pub(crate) fn next<'b>(&mut self, records: &mut Records<'b>) -> Result<Step<'b>, RunError> {
         loop {
             let next = records.next();
             let repairs = records.take_repairs();
@@ -96,7 +96,7 @@ impl<'w, 'e> Walk<'w, 'e> {
         input: InputPart<'_>,
         replaced: &Replaced,
         visit: Visit<'_>,
-    ) -> Result<Passed, Failed> {
+    ) -> Result<Passed, RunError> {
         let walked = self.blocks(blocks, input, visit);
         let Steps { events, skipped, duplicates, mut repairs } = self.steps;
         skipped.finish(events);
@@ -111,8 +111,8 @@ impl<'w, 'e> Walk<'w, 'e> {
         blocks: &mut Blocks,
         mut input: InputPart<'_>,
         visit: Visit<'_>,
-    ) -> Result<Passed, Failed> {
-        let held = Held::default();
+    ) -> Result<Passed, RunError> {
+        let held = XmlBeginning::default();
         let mut layout = None;
         let is_xml = input.format == Format::Xml;
         if is_xml {
@@ -120,7 +120,7 @@ impl<'w, 'e> Walk<'w, 'e> {
         }
         loop {
             let block =
-                blocks.next().map_err(|error| Failed::Input(cannot_read(input.name, &error)))?;
+                blocks.next().map_err(|error| RunError::Input(cannot_read(input.name, &error)))?;
             let mut from = 0;
             let then = block.then;
             if layout.is_none() {
@@ -153,7 +153,7 @@ impl<'w, 'e> Walk<'w, 'e> {
                         continue;
                     }
                     Err(error) => {
-                        return Err(Failed::Input(error.diagnostic(input.name, block.bytes)));
+                        return Err(RunError::Input(error.diagnostic(input.name, block.bytes)));
                     }
                 }
             }

@@ -16,11 +16,11 @@ use kyanite_xpath::{
 
 use crate::blocks::Then;
 use crate::document::Library;
-use crate::failed::{Counters, Events, Failed};
 use crate::input::{Input, Source, cannot_read};
 use crate::part::Part;
 use crate::records::valid_start;
 use crate::run::{Job, LossPolicy, Results, Run, Sink, What, open, rule_failed, settle_losses};
+use crate::run_error::{Counters, Events, RunError};
 use crate::sources::Sources;
 
 /// Documents that were read, with the nodes of those that are XML.
@@ -69,7 +69,7 @@ pub(crate) fn run(
     inputs: &[Input],
     sink: &mut dyn Sink,
     events: &mut Events<'_>,
-) -> Result<(), Failed> {
+) -> Result<(), RunError> {
     let coverage = RefCell::new(Coverage::new(expression));
     // Documents that are asked for by name stay; of others one is held at a time.
     let groups: Vec<&[Input]> = match (expression.asks_documents(), inputs) {
@@ -129,14 +129,14 @@ pub(crate) fn run(
 #[derive(Default)]
 struct Unresolved {
     /// What fails for each of them, and what is to be said if others do not.
-    documents: Vec<(Failed, Diagnostic)>,
+    documents: Vec<(RunError, Diagnostic)>,
     /// How many others there are.
     others: usize,
 }
 
 impl Unresolved {
     /// Fails where no document said it, and tells of those that did not.
-    fn settle(self, events: &mut Events<'_>) -> Result<(), Failed> {
+    fn settle(self, events: &mut Events<'_>) -> Result<(), RunError> {
         for (failed, warning) in self.documents {
             if self.others == 0 {
                 return Err(failed);
@@ -155,7 +155,7 @@ fn whole(
     sink: &mut dyn Sink,
     (events, coverage): (&mut Events<'_>, &RefCell<Coverage>),
     unresolved: &mut Unresolved,
-) -> Result<(), Failed> {
+) -> Result<(), RunError> {
     if !sources.is_empty() {
         job.may_hold()?;
     }
@@ -211,7 +211,7 @@ impl Elements {
         job: &Job<'_>,
         inputs: &[Input],
         mut source: Source,
-    ) -> Result<Result<Self, Source>, Failed> {
+    ) -> Result<Result<Self, Source>, RunError> {
         let is_fit = inputs.len() == 1
             && job.what == What::Values
             && job.losses == LossPolicy::Count
@@ -223,7 +223,7 @@ impl Elements {
         }
         let head = source
             .look_ahead()
-            .map_err(|error| Failed::Input(cannot_read(&source.name, &error)))?;
+            .map_err(|error| RunError::Input(cannot_read(&source.name, &error)))?;
         let (text, _) = valid_start(&head);
         let root = xml::root_namespaces(text, xml::Options::default());
         let names: Vec<String> = job.params.iter().map(|(name, _)| name.clone()).collect();
@@ -241,7 +241,7 @@ impl Elements {
         input: &Input,
         sink: &mut dyn Sink,
         events: &mut Events<'_>,
-    ) -> Result<Vec<Diagnostic>, Failed> {
+    ) -> Result<Vec<Diagnostic>, RunError> {
         let Self { plan, source, is_counted } = self;
         let (job_of_whole, job) = (job, Job { plan: &plan, range: job.range.clone(), ..*job });
         let mut session = Session::new(&plan);
@@ -285,7 +285,7 @@ fn explain_whole(
     job: &Job<'_>,
     expression: &Expression,
     input: &Input,
-) -> Result<Vec<Diagnostic>, Failed> {
+) -> Result<Vec<Diagnostic>, RunError> {
     let coverage = RefCell::new(Coverage::new(expression));
     let mut events = Events { tell: &mut |_| {}, counters: &Counters::default() };
     let source = open(input, job.options, &mut events)?;
@@ -339,7 +339,7 @@ fn read<'d>(
     library: &Library<'d>,
     store: &'d Store<'d>,
     events: &mut Events<'_>,
-) -> Result<Vec<Read<'d>>, Failed> {
+) -> Result<Vec<Read<'d>>, RunError> {
     let mut all = Vec::new();
     for source in sources {
         let (name, uri) = (source.name.clone(), source.uri.clone());
@@ -395,7 +395,7 @@ impl<'d> One<'_, 'd> {
         arena: &'d Arena,
         name: Option<&str>,
         sink: &mut dyn Sink,
-    ) -> Result<(), Failed> {
+    ) -> Result<(), RunError> {
         if found.items().iter().any(is_node) {
             sink.expect_elements();
         }
@@ -433,7 +433,7 @@ impl<'d> One<'_, 'd> {
     }
 
     /// The message for an evaluation that failed.
-    fn failed(&self, error: &Error) -> Failed {
+    fn failed(&self, error: &Error) -> RunError {
         let place = Some(error.origin()).filter(|origin| origin.is_known());
         let place = place.and_then(|origin| {
             let place = self.library.place(origin)?;

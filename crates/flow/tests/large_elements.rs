@@ -18,7 +18,7 @@ fn found(text: &str, at: Option<&RecordPath>) -> String {
     let options = InputOptions { from: Some(Format::Xml), memory: 1 << 20, ..Default::default() };
     let counters = Counters::default();
     let mut events = Events { tell: &mut |_| {}, counters: &counters };
-    let what = Surveyed { inputs: &inputs, options: &options, at };
+    let what = Surveyed { inputs: &inputs, options: &options, at, range: None };
     match survey(what, &mut events) {
         Ok(found) => format!("{:#?}", found.report()),
         Err(failed) => format!("{failed}"),

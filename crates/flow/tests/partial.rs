@@ -4,7 +4,7 @@
 use std::path::{Path, PathBuf};
 
 use kyanite_flow::{
-    Counters, Destination, Events, Failed, Input, InputOptions, Job, Layout, Output, PartialFile,
+    Counters, Destination, Events, Input, InputOptions, Job, Layout, Output, PartialFile, RunError,
     combine, joined_states, partial, run,
 };
 use kyanite_formats::Format;
@@ -20,7 +20,7 @@ fn with_events<T>(work: impl FnOnce(&mut Events<'_>) -> T) -> T {
     work(&mut Events { tell: &mut |_| {}, counters: &Counters::default() })
 }
 
-fn message(failed: &Failed) -> String {
+fn message(failed: &RunError) -> String {
     failed.diagnostics()[0].message().to_owned()
 }
 
@@ -28,7 +28,7 @@ fn message(failed: &Failed) -> String {
 fn written(
     folder: &Path,
     format: Format,
-    work: impl FnOnce(&mut Output, &mut Events<'_>) -> Result<(), Failed>,
+    work: impl FnOnce(&mut Output, &mut Events<'_>) -> Result<(), RunError>,
 ) -> Result<String, String> {
     let target = folder.join("out");
     let mut output = Output::open(Destination::File(target.clone()), Layout::of(format)).unwrap();

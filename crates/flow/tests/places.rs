@@ -2,7 +2,7 @@
 #![allow(clippy::unwrap_used, reason = "tests say what is wrong by panicking")]
 
 use kyanite_flow::{
-    Counters, Destination, Events, Failed, Input, InputOptions, Job, Layout, Output, run,
+    Counters, Destination, Events, Input, InputOptions, Job, Layout, Output, RunError, run,
 };
 use kyanite_formats::documents::{self, Options};
 use kyanite_formats::{Format, records};
@@ -26,7 +26,7 @@ fn more_documents_than_sixteen_bits_count() {
     let mut output = Output::open(target, Layout::of(Format::Json)).unwrap();
     let mut events = Events { tell: &mut |_| {}, counters: &Counters::default() };
     let failed = run(&job, &inputs, &mut output, &mut events).unwrap_err();
-    let Failed::Rule(told) = &failed else { panic!("{failed}") };
+    let RunError::Rule(told) = &failed else { panic!("{failed}") };
     let place = &told.places()[0];
     assert_eq!(place.file, bad.display().to_string());
     assert_eq!((place.at.line, place.at.column), (2, 6));

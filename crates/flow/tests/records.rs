@@ -4,7 +4,7 @@
 use std::path::Path;
 
 use kyanite_flow::{
-    Counters, Destination, Events, Failed, Input, InputOptions, Job, Layout, Output, What, run,
+    Counters, Destination, Events, Input, InputOptions, Job, Layout, Output, RunError, What, run,
 };
 use kyanite_formats::{Format, json};
 use kyanite_lang::{RuleText, Syntax, compile};
@@ -12,7 +12,7 @@ use kyanite_tree::{Diagnostic, Severity};
 use proptest::prelude::*;
 
 /// What a run gave: the text it wrote, and the warnings it told.
-type Given = Result<(String, Vec<Diagnostic>), Failed>;
+type Given = Result<(String, Vec<Diagnostic>), RunError>;
 
 /// Runs `rule` over a file into another one.
 fn given(rule: &str, input: &Path, what: What, gather: bool) -> Given {
@@ -123,14 +123,14 @@ proptest! {
                 match (given(rule, &lines, what, false), given(rule, &list, what, false)) {
                     (Ok((by_record, _)), Ok((whole, _))) => prop_assert_eq!(by_record, whole, "{}", rule),
                     // The places differ, as one text has all on one line.
-                    (Err(Failed::Rule(by_record)), Err(Failed::Rule(whole))) => {
+                    (Err(RunError::Rule(by_record)), Err(RunError::Rule(whole))) => {
                         prop_assert_eq!(by_record.message(), whole.message(), "{}", rule);
                         // An aggregate does not keep the record that its value came from.
                         if let path @ Some(_) = &by_record.places()[0].path {
                             prop_assert_eq!(path, &whole.places()[0].path, "{}", rule);
                         }
                     }
-                    (Err(Failed::Command(_)), Err(Failed::Command(_))) => {}
+                    (Err(RunError::Command(_)), Err(RunError::Command(_))) => {}
                     (by_record, whole) => panic!("{rule}: {by_record:?} {whole:?}"),
                 }
             }
@@ -168,7 +168,7 @@ fn what_is_told_is_the_same_by_record_and_whole() {
         ("$[*].vesel", "no `vesel` under $[*]"),
         ("$[*].legs.to", "no `to` at $[*].legs: it is a list, and a name steps into maps"),
         ("for r in $[*] for l in r.legs[*] return l.from", "no `from` under $[*].legs[*]"),
-        ("for r in $[*] where r.vessel == 'x' return r", "this `where` held for none of 2 turns"),
+        ("for r in $[*] where r.vessel == 'x' return r", "this `where` held for none of 2 tuples"),
         ("$[?@.vessel == 'x']", "`[?@.vessel == 'x']` held for none of 2 nodes under $"),
         ("$..vesel", "no `vesel` anywhere under $"),
         ("count($..legs[*].from)", "no `from` under $..legs[*]"),
@@ -197,7 +197,7 @@ fn broken_bytes_anywhere_end_in_a_message_or_are_left_out() {
             for rule in ["$[*].b", "let rows = $ return length(rows)"] {
                 match given(rule, &file, What::Values, false) {
                     Ok(_) => {}
-                    Err(Failed::Input(problem)) => {
+                    Err(RunError::Input(problem)) => {
                         let line = problem.places()[0].at.line;
                         assert!((2..=4).contains(&line), "{position} {broken}: {problem:?}");
                     }

@@ -1,4 +1,4 @@
-//! Turns that memory has no room for: the same is given as when there is room for all.
+//! Tuples that memory has no room for: the same is given as when there is room for all.
 #![allow(clippy::unwrap_used, reason = "a test that fails may panic")]
 
 use std::path::Path;
@@ -7,7 +7,7 @@ use kyanite_flow::{Counters, Destination, Events, Input, InputOptions, Job, Layo
 use kyanite_formats::Format;
 use kyanite_lang::{RuleText, Syntax, compile};
 
-/// What a rule gives, with so many bytes of room for turns; or why it fails.
+/// What a rule gives, with so many bytes of room for tuples; or why it fails.
 fn given(rule: &str, input: &Path, memory: usize) -> Result<String, String> {
     let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
     let target = input.with_extension("out");

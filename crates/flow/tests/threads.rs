@@ -4,7 +4,7 @@
 use std::path::Path;
 
 use kyanite_flow::{
-    Counters, Destination, Events, Failed, Input, InputOptions, Job, Layout, LossPolicy, Output,
+    Counters, Destination, Events, Input, InputOptions, Job, Layout, LossPolicy, Output, RunError,
     run,
 };
 use kyanite_formats::Format;
@@ -44,10 +44,10 @@ fn given_with(
             output.finish().unwrap();
             Ok(std::fs::read_to_string(&target).unwrap())
         }
-        Err(Failed::Input(problem) | Failed::Rule(problem) | Failed::Output(problem)) => {
+        Err(RunError::Input(problem) | RunError::Rule(problem) | RunError::Output(problem)) => {
             Err(problem)
         }
-        Err(Failed::Command(problems) | Failed::Invalid(problems)) => panic!("{problems:?}"),
+        Err(RunError::Command(problems) | RunError::Invalid(problems)) => panic!("{problems:?}"),
     };
     (result, told)
 }
@@ -67,8 +67,8 @@ fn same(file: &Path, rules: &[&str], lenient: bool) {
             assert!(one == three, "{rule} to {format}: {:?} {:?}", one.1, three.1);
             // Where losses are listed, records run one behind the other.
             let options = threads(1, lenient);
-            let in_turn = given_with(rule, file, format, &options, LossPolicy::List);
-            assert!(one == in_turn, "{rule} to {format}: {:?} {:?}", one.1, in_turn.1);
+            let in_tuple = given_with(rule, file, format, &options, LossPolicy::List);
+            assert!(one == in_tuple, "{rule} to {format}: {:?} {:?}", one.1, in_tuple.1);
         }
     }
 }

@@ -42,9 +42,9 @@ pub const ATTRIBUTE: char = '@';
 /// Turns elements into records, and remembers what it saw.
 #[derive(Debug, Default)]
 pub struct View {
-    told: Vec<Told>,
+    told: Vec<DeclaredMember>,
     /// Every path of members that was met, as a tree.
-    seen: Vec<Seen>,
+    seen: Vec<MemberPlace>,
     /// Those that stand in no other.
     roots: IndexMap<Box<str>, u32>,
     losses: Losses,
@@ -54,7 +54,7 @@ pub struct View {
 
 /// What records look like whatever an element holds.
 #[derive(Clone, PartialEq, Eq, Debug, Default)]
-pub struct Shape {
+pub struct RecordShape {
     /// The paths of members that are always lists, such as `vessel.crew`: their last names are enough. A leading `$.` stands
     /// for the document.
     pub lists: Vec<String>,
@@ -66,7 +66,7 @@ pub struct Shape {
 
 /// What was told of the members at a path.
 #[derive(Debug)]
-struct Told {
+struct DeclaredMember {
     /// As it was told.
     path: String,
     /// Its names, outermost first.
@@ -87,7 +87,7 @@ pub enum Undecided {
 
 /// A member, at the place in records where it was met.
 #[derive(Debug)]
-struct Seen {
+struct MemberPlace {
     name: String,
     parent: Option<u32>,
     children: IndexMap<Box<str>, u32>,
@@ -108,12 +108,12 @@ const FEW: usize = 16;
 impl View {
     /// A view that makes records of that shape.
     #[must_use]
-    pub fn new(shape: &Shape, with_places: bool) -> Self {
+    pub fn new(shape: &RecordShape, with_places: bool) -> Self {
         let told = |is_list: bool| {
             move |path: &String| {
                 let names = path.strip_prefix('$').unwrap_or(path).split('.');
                 let names = names.filter(|name| !name.is_empty()).map(str::to_owned).collect();
-                Told { path: path.clone(), names, is_list, was_met: false }
+                DeclaredMember { path: path.clone(), names, is_list, was_met: false }
             }
         };
         let (lists, maps) =
@@ -131,7 +131,7 @@ impl View {
     pub fn record<'a>(&mut self, value: Value<'a>, arena: &'a Arena) -> Value<'a> {
         match value {
             Value::Element(origin, element) => {
-                Making::new(self, arena).element(origin, element, None)
+                RecordBuilder::new(self, arena).element(origin, element, None)
             }
             Value::List(origin, items) if items.iter().any(|item| holds_elements(*item)) => {
                 let items: Vec<_> = items.iter().map(|item| self.record(*item, arena)).collect();
@@ -143,7 +143,7 @@ impl View {
                     let record = match *value {
                         Value::Element(at, element) => {
                             let seen = self.seen(None, name);
-                            Making::new(self, arena).element(at, element, seen)
+                            RecordBuilder::new(self, arena).element(at, element, seen)
                         }
                         other => self.record(other, arena),
                     };
@@ -217,7 +217,7 @@ impl View {
     }
 
     /// Whether the last of `names` are those of the path to a member; a told path may begin above where the records do.
-    fn fits(&self, names: &[String], seen: &Seen) -> bool {
+    fn fits(&self, names: &[String], seen: &MemberPlace) -> bool {
         let mut names = names.iter().rev();
         let mut at = Some(seen);
         while let (Some(seen), Some(name)) = (at, names.next()) {
@@ -229,7 +229,7 @@ impl View {
         true
     }
 
-    fn path<'s>(&'s self, seen: &'s Seen) -> Vec<&'s str> {
+    fn path<'s>(&'s self, seen: &'s MemberPlace) -> Vec<&'s str> {
         let mut names = vec![seen.name.as_str()];
         let mut parent = seen.parent;
         while let Some(above) = parent {
@@ -292,7 +292,7 @@ impl View {
     #[cold]
     fn see(&mut self, parent: Option<u32>, name: &str) -> u32 {
         let place = self.seen.len() as u32;
-        let mut seen = Seen {
+        let mut seen = MemberPlace {
             name: name.to_owned(),
             parent,
             children: IndexMap::new(),
@@ -323,7 +323,7 @@ impl View {
 }
 
 /// Records under way: the members and items of those that are open, as one stack each.
-struct Making<'v, 'a> {
+struct RecordBuilder<'v, 'a> {
     view: &'v mut View,
     arena: &'a Arena,
     members: Vec<Member<'a>>,
@@ -333,7 +333,7 @@ struct Making<'v, 'a> {
 /// Members that a record under way has room for before more is asked for.
 const ROOM: usize = 64;
 
-impl<'v, 'a> Making<'v, 'a> {
+impl<'v, 'a> RecordBuilder<'v, 'a> {
     fn new(view: &'v mut View, arena: &'a Arena) -> Self {
         Self { view, arena, members: Vec::with_capacity(ROOM), items: Vec::new() }
     }
@@ -378,17 +378,17 @@ impl<'v, 'a> Making<'v, 'a> {
 
     /// Adds the content of an element that holds others, by names or in order.
     fn children(&mut self, origin: Origin, element: &Element<'a>, place: Option<u32>) {
-        let content = Layout::of(element);
-        self.lost(element, content == Layout::Mixed);
+        let content = ContentForm::of(element);
+        self.lost(element, content == ContentForm::Mixed);
         match content {
-            Layout::Together => self.by_name(element, place),
+            ContentForm::Together => self.by_name(element, place),
             // A list that was told of is worth more than the order.
-            Layout::Apart if self.has_told_list(element, place) => {
+            ContentForm::Apart if self.has_told_list(element, place) => {
                 self.view.losses.add(Loss::Order, origin);
                 self.gathered(element, place);
             }
-            Layout::Apart | Layout::Mixed => {
-                self.in_order(origin, element, place, content == Layout::Mixed);
+            ContentForm::Apart | ContentForm::Mixed => {
+                self.in_order(origin, element, place, content == ContentForm::Mixed);
             }
         }
     }
@@ -540,7 +540,7 @@ pub(crate) fn preserves_space(element: &Element<'_>) -> bool {
 
 /// What an element holds that holds elements.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
-enum Layout {
+enum ContentForm {
     /// Elements, those of one name together.
     Together,
     /// Elements, some of one name apart from each other.
@@ -549,7 +549,7 @@ enum Layout {
     Mixed,
 }
 
-impl Layout {
+impl ContentForm {
     fn of(element: &Element<'_>) -> Self {
         let keeps_space = preserves_space(element);
         let mut found = Self::Together;

@@ -4,7 +4,7 @@ pub use kyanite_scan::Structure;
 use kyanite_tree::{Arena, Base, Value};
 
 use crate::json::{self, Duplicate, Origins};
-use crate::needs::Needs;
+use crate::projection::Projection;
 use crate::{Format, SyntaxError, csv, text, toml, xml, yaml};
 
 /// How the records of an input are told apart and named.
@@ -15,7 +15,7 @@ pub enum Layout<'a> {
         /// The deepest nesting that is read.
         depth: usize,
         /// What is needed of each; all without it.
-        needs: Option<&'a Needs>,
+        projection: Option<&'a Projection>,
     },
     /// Lines of text.
     Lines,
@@ -26,7 +26,7 @@ pub enum Layout<'a> {
         /// Where the text begins.
         place: xml::Ancestry<'a>,
         /// What is needed of each; all without it.
-        needs: Option<&'a Needs>,
+        projection: Option<&'a Projection>,
         /// A condition that most of them fail.
         prefilter: Option<&'a xml::Prefilter>,
     },
@@ -56,8 +56,8 @@ impl<'a> Layout<'a> {
     #[must_use]
     pub fn at(self, place: xml::Ancestry<'a>) -> Self {
         match self {
-            Self::Xml { elements, needs, prefilter, .. } => {
-                Self::Xml { elements, place, needs, prefilter }
+            Self::Xml { elements, projection, prefilter, .. } => {
+                Self::Xml { elements, place, projection, prefilter }
             }
             other => other,
         }
@@ -71,13 +71,13 @@ impl<'a> Layout<'a> {
 
     /// The same layout, where of each record only so much is needed.
     #[must_use]
-    pub fn with_needs(self, needs: &'a Needs) -> Self {
+    pub fn with_projection(self, projection: &'a Projection) -> Self {
         match self {
-            Self::Json { depth, .. } => Self::Json { depth, needs: Some(needs) },
+            Self::Json { depth, .. } => Self::Json { depth, projection: Some(projection) },
             // Cells are borrowed, so that leaving some out would save nothing.
             Self::Csv { .. } | Self::Lines => self,
             Self::Xml { elements, place, prefilter, .. } => {
-                Self::Xml { elements, place, needs: Some(needs), prefilter }
+                Self::Xml { elements, place, projection: Some(projection), prefilter }
             }
         }
     }
@@ -86,8 +86,8 @@ impl<'a> Layout<'a> {
     #[must_use]
     pub fn with_prefilter(self, prefilter: Option<&'a xml::Prefilter>) -> Self {
         match self {
-            Self::Xml { elements, place, needs, .. } => {
-                Self::Xml { elements, place, needs, prefilter }
+            Self::Xml { elements, place, projection, .. } => {
+                Self::Xml { elements, place, projection, prefilter }
             }
             other => other,
         }
@@ -118,18 +118,18 @@ impl<'a> Reader<'a> {
         templates: Option<&'a mut json::ValueTemplates>,
     ) -> Self {
         match layout {
-            Layout::Json { depth, needs } => {
+            Layout::Json { depth, projection } => {
                 let options = json::ReaderOptions { depth, origins: Origins::Text(base) };
                 let reader = json::Reader::new(text, arena, options);
                 Self::Json(Box::new(match templates {
-                    Some(templates) => reader.with_templates(templates, needs),
+                    Some(templates) => reader.with_templates(templates, projection),
                     None => reader,
                 }))
             }
-            Layout::Xml { elements, place, needs, prefilter } => {
+            Layout::Xml { elements, place, projection, prefilter } => {
                 let mut reader = xml::RecordReader::new(text, arena, elements.at(base), place);
-                if let Some(needs) = needs {
-                    reader = reader.with_needs(needs);
+                if let Some(projection) = projection {
+                    reader = reader.with_projection(projection);
                 }
                 if let Some(prefilter) = prefilter {
                     reader = reader.with_prefilter(prefilter);
@@ -306,7 +306,7 @@ pub fn all<'a>(
             Layout::Csv { settings, header: first.map(|first| first.header) }
         }
         Format::Text => Layout::Lines,
-        _ => Layout::Json { depth, needs: None },
+        _ => Layout::Json { depth, projection: None },
     };
     let mut reader = Reader::new(layout, text, arena, base, None);
     if from > 0 {

@@ -1,4 +1,4 @@
-//! Where writers put text: into memory, or on to where it goes while a value is still being written.
+//! Targets of writers: memory, or an output that takes text while a value is still being written.
 
 /// Takes the text of a value.
 pub trait Target {

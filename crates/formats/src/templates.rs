@@ -1,5 +1,5 @@
-//! Texts that are the same but for values in them, as trees: what stands between values is compared whole, and what may follow the same
-//! beginning is kept once.
+//! A tree of templates: texts that differ only in the values in them. The text between values is compared as a whole, and common
+//! beginnings are kept once.
 
 /// The most that may follow a value: more is looked through for each text, and names that differ so much differ again.
 pub(crate) const WIDEST: usize = 64;

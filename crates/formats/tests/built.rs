@@ -2,23 +2,27 @@
 #![allow(clippy::unwrap_used, reason = "a test that fails may panic")]
 
 use kyanite_formats::json::{self, ReadError, Reader, ReaderOptions, Style, ValueTemplates};
-use kyanite_formats::needs::{Need, Needs};
+use kyanite_formats::projection::{Projected, Projection};
 use kyanite_tree::{Arena, Value};
 use proptest::prelude::*;
 
 /// The values of texts with their places, or where reading fails; and how many members were given twice.
-fn values(texts: &[String], needs: Option<&Needs>, known: &mut ValueTemplates) -> Vec<String> {
+fn values(
+    texts: &[String],
+    projection: Option<&Projection>,
+    known: &mut ValueTemplates,
+) -> Vec<String> {
     let mut found = Vec::new();
     for text in texts {
         let arena = Arena::new();
         let options = ReaderOptions { depth: 5, ..ReaderOptions::default() };
         let reader = Reader::new(text, &arena, options);
-        let mut reader = reader.with_templates(known, needs);
+        let mut reader = reader.with_templates(known, projection);
         loop {
             match reader.next_value() {
                 Ok(Some(value)) => {
                     let at = reader.position();
-                    found.push(match needs {
+                    found.push(match projection {
                         // More may be there.
                         Some(_) => format!("{} {at}", seen(value)),
                         None => format!("{value:?} {at}"),
@@ -51,23 +55,23 @@ fn seen(value: Value<'_>) -> String {
 }
 
 /// Needs of `list[*].a`, `b` whole and the presence of `c`, and of lists that are records.
-fn needs() -> Needs {
-    let mut needs = Needs::nothing();
-    let list = needs.add_member(Need::RECORD, "list");
-    let item = needs.add_children(list);
-    let a = needs.add_member(item, "a");
-    needs.add_all(a);
-    let b = needs.add_member(Need::RECORD, "b");
-    needs.add_all(b);
-    needs.add_member(Need::RECORD, "c");
-    needs
+fn projection() -> Projection {
+    let mut projection = Projection::nothing();
+    let list = projection.add_member(Projected::RECORD, "list");
+    let item = projection.add_children(list);
+    let a = projection.add_member(item, "a");
+    projection.add_all(a);
+    let b = projection.add_member(Projected::RECORD, "b");
+    projection.add_all(b);
+    projection.add_member(Projected::RECORD, "c");
+    projection
 }
 
 /// What is needed of the values of a text, or why it is refused.
-fn written(text: &str, needs: Option<&Needs>, depth: usize) -> Result<String, ReadError> {
+fn written(text: &str, projection: Option<&Projection>, depth: usize) -> Result<String, ReadError> {
     let (arena, mut known) = (Arena::new(), ValueTemplates::default());
     let options = ReaderOptions { depth, ..ReaderOptions::default() };
-    let mut reader = Reader::new(text, &arena, options).with_templates(&mut known, needs);
+    let mut reader = Reader::new(text, &arena, options).with_templates(&mut known, projection);
     let mut out = Vec::new();
     while let Some(value) = reader.next_value()? {
         json::write(value, Style::Compact, &mut out);
@@ -95,8 +99,8 @@ fn only_what_is_needed_is_built() {
         (r#"{"b": 1, "x": {"y": 1, "y": 2}}"#, r#"{"b":1,"x":{"y":2}}"#),
     ] {
         let (once, thrice) = (text.to_owned(), [text, text, text].join("\n"));
-        assert_eq!(written(&once, Some(&needs()), 512).unwrap(), wanted, "{text}");
-        assert_eq!(written(&thrice, Some(&needs()), 512).unwrap(), wanted.repeat(3), "{text}");
+        assert_eq!(written(&once, Some(&projection()), 512).unwrap(), wanted, "{text}");
+        assert_eq!(written(&thrice, Some(&projection()), 512).unwrap(), wanted.repeat(3), "{text}");
     }
 }
 
@@ -131,12 +135,12 @@ fn what_is_not_needed_is_still_checked() {
     ] {
         // The message is that of a reader of whole values.
         assert!(written(text, None, 512).is_err(), "{text}");
-        assert_eq!(written(text, Some(&needs()), 512), written(text, None, 512), "{text}");
+        assert_eq!(written(text, Some(&projection()), 512), written(text, None, 512), "{text}");
     }
     for (depth, is_read) in [(4, true), (3, false)] {
         let text = r#"{"x": [[[1]]], "a": {"b": [[1]]}}"#;
         assert_eq!(written(text, None, depth).is_ok(), is_read);
-        assert_eq!(written(text, Some(&needs()), depth).is_ok(), is_read);
+        assert_eq!(written(text, Some(&projection()), depth).is_ok(), is_read);
     }
 }
 
@@ -210,10 +214,10 @@ proptest! {
             }
         }).collect();
         let texts: Vec<String> = records.chunks(6).map(|chunk| chunk.join("\n") + "\n").collect();
-        for needs in [None, Some(needs())] {
-            let needs = needs.as_ref();
-            let read = values(&texts, needs, &mut ValueTemplates::unused());
-            let built = values(&texts, needs, &mut ValueTemplates::default());
+        for projection in [None, Some(projection())] {
+            let projection = projection.as_ref();
+            let read = values(&texts, projection, &mut ValueTemplates::unused());
+            let built = values(&texts, projection, &mut ValueTemplates::default());
             prop_assert_eq!(built, read, "{:?}", texts);
         }
     }
@@ -235,7 +239,7 @@ proptest! {
         let at = (0..=at).rev().find(|at| text.is_char_boundary(*at)).unwrap_or(0);
         let end = at + text[at..].chars().next().map_or(0, char::len_utf8);
         broken.replace_range(at..if replaces { end } else { at }, with);
-        let (needed, whole) = (written(&broken, Some(&needs()), 512), written(&broken, None, 512));
+        let (needed, whole) = (written(&broken, Some(&projection()), 512), written(&broken, None, 512));
         prop_assert_eq!(needed.err(), whole.err(), "{}", broken);
     }
 }
@@ -243,10 +247,10 @@ proptest! {
 #[test]
 fn a_cache_is_of_what_is_needed() {
     let texts = vec!["{\"b\":1,\"x\":2}\n{\"b\":3,\"x\":4}\n".to_owned()];
-    let (mut known, needs) = (ValueTemplates::default(), needs());
-    for needs in [Some(&needs), None, Some(&needs), None] {
-        let built = values(&texts, needs, &mut known);
-        assert_eq!(built, values(&texts, needs, &mut ValueTemplates::unused()));
+    let (mut known, projection) = (ValueTemplates::default(), projection());
+    for projection in [Some(&projection), None, Some(&projection), None] {
+        let built = values(&texts, projection, &mut known);
+        assert_eq!(built, values(&texts, projection, &mut ValueTemplates::unused()));
     }
 }
 

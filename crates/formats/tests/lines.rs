@@ -2,8 +2,8 @@
 #![allow(clippy::unwrap_used, reason = "a test that fails may panic")]
 
 use kyanite_formats::json::{self, Style};
-use kyanite_formats::needs::{Need, Needs};
-use kyanite_formats::record_view::{Shape, Undecided, View};
+use kyanite_formats::projection::{Projected, Projection};
+use kyanite_formats::record_view::{RecordShape, Undecided, View};
 use kyanite_formats::xml::{
     Ancestry, Dropped, Elements, LineOrRecord, Options, Prolog, RecordReader, StepName,
 };
@@ -16,7 +16,11 @@ type Outcome = (Result<Vec<u8>, (String, usize)>, Vec<(Undecided, String)>, Opti
 fn outcome(text: &str, options: Options, straight: bool) -> (Outcome, usize) {
     let (arena, mut out, mut count) = (Arena::new(), Vec::new(), 0);
     let path = ["feed", "r"].map(|name| StepName::new(name, None));
-    let shape = Shape { lists: vec!["always".into()], maps: vec!["x2".into()], ..Shape::default() };
+    let shape = RecordShape {
+        lists: vec!["always".into()],
+        maps: vec!["x2".into()],
+        ..RecordShape::default()
+    };
     let mut view = View::new(&shape, false);
     let (path, prolog, dropped) = (&path[..], &Prolog::default(), &Dropped::default());
     let elements = Elements { path, prolog, options, dropped, keeps_around: false };
@@ -190,19 +194,19 @@ fn any_feed() -> impl Strategy<Value = String> {
 
 /// What is needed of the records of a text: all of `x`, and the `x2` in each `y`; or why it is refused.
 fn needed(text: &str, is_told: bool) -> Result<Vec<String>, (String, usize)> {
-    let mut needs = Needs::nothing();
-    let x = needs.add_member(Need::RECORD, "w:x");
-    needs.add_all(x);
-    let y = needs.add_member(Need::RECORD, "y");
-    let inner = needs.add_member(y, "x2");
-    needs.add_all(inner);
+    let mut projection = Projection::nothing();
+    let x = projection.add_member(Projected::RECORD, "w:x");
+    projection.add_all(x);
+    let y = projection.add_member(Projected::RECORD, "y");
+    let inner = projection.add_member(y, "x2");
+    projection.add_all(inner);
     let arena = Arena::new();
     let path = ["feed", "r"].map(|name| StepName::new(name, None));
     let (path, prolog, dropped) = (&path[..], &Prolog::default(), &Dropped::default());
     let elements =
         Elements { path, prolog, options: Options::default(), dropped, keeps_around: false };
     let reader = RecordReader::new(text, &arena, elements, Ancestry::default());
-    let mut reader = if is_told { reader.with_needs(&needs) } else { reader };
+    let mut reader = if is_told { reader.with_projection(&projection) } else { reader };
     let mut found = Vec::new();
     let mut add = |value: Value<'_>| {
         let mut out = Vec::new();

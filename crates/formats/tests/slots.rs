@@ -4,20 +4,22 @@
 use kyanite_formats::json::{
     self, Reader, ReaderOptions, Slot, SlotTemplates, Slots, Slotted, Style, ValueTemplates,
 };
-use kyanite_formats::needs::{Need, Needs};
+use kyanite_formats::projection::{Projected, Projection};
 use kyanite_tree::{Arena, Value};
 use proptest::prelude::*;
 
 const PATHS: [&[&str]; 4] = [&["a"], &["b", "c"], &["b", "long name of a member"], &["list"]];
 
-fn paths() -> (Needs, Vec<(Vec<String>, Need)>) {
-    let mut needs = Needs::nothing();
+fn paths() -> (Projection, Vec<(Vec<String>, Projected)>) {
+    let mut projection = Projection::nothing();
     let paths = PATHS.map(|path| {
-        let need = path.iter().fold(Need::RECORD, |need, name| needs.add_member(need, name));
-        needs.add_all(need);
-        (path.iter().map(|name| (*name).to_owned()).collect(), Need::ALL)
+        let projected = path
+            .iter()
+            .fold(Projected::RECORD, |projected, name| projection.add_member(projected, name));
+        projection.add_all(projected);
+        (path.iter().map(|name| (*name).to_owned()).collect(), Projected::ALL)
     });
-    (needs, paths.into())
+    (projection, paths.into())
 }
 
 fn written(value: Value<'_>) -> String {
@@ -32,7 +34,7 @@ type Found = Result<([Option<String>; 4], Option<String>), usize>;
 /// What the members of each record are, and its line if `has_lines`, or where reading fails; how many records went into slots, and how
 /// many members were given twice.
 fn read(texts: &[String], in_slots: bool, has_lines: bool) -> (Vec<Found>, usize, usize) {
-    let (needs, paths) = paths();
+    let (projection, paths) = paths();
     let slots = Slots::new(&paths).unwrap();
     let slots = if has_lines { slots.with_text_without(["y"]) } else { slots };
     let mut templates = SlotTemplates::default();
@@ -43,7 +45,7 @@ fn read(texts: &[String], in_slots: bool, has_lines: bool) -> (Vec<Found>, usize
         let reader = Reader::new(text, &arena, options);
         let mut reader = match has_lines {
             true => reader,
-            false => reader.with_templates(&mut values, Some(&needs)),
+            false => reader.with_templates(&mut values, Some(&projection)),
         };
         let mut found = [Slot::default(); 4];
         loop {

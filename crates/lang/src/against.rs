@@ -171,7 +171,7 @@ impl Check<'_> {
                 }
                 self.items(inner, wanted)
             }
-            Node::Loop(turns) => self.turns(turns, wanted),
+            Node::Loop(tuples) => self.tuples(tuples, wanted),
             Node::Many(path) => {
                 let known = self.many(path);
                 self.fits(expr.span, &known, wanted);
@@ -335,15 +335,15 @@ impl Check<'_> {
     }
 
     /// Clauses; gives what is known of each item.
-    fn turns(&mut self, turns: &Loop, wanted: Option<PlaceNumber>) -> Known {
-        for (slot, value) in &turns.before {
+    fn tuples(&mut self, tuples: &Loop, wanted: Option<PlaceNumber>) -> Known {
+        for (slot, value) in &tuples.before {
             let known = self.expr(value, None);
             self.set(*slot, known);
         }
-        for Clause { kind } in &turns.clauses {
+        for Clause { kind } in &tuples.clauses {
             self.clause(kind);
         }
-        self.items(&turns.result, wanted)
+        self.items(&tuples.result, wanted)
     }
 
     fn clause(&mut self, kind: &ClauseKind) {
@@ -374,7 +374,7 @@ impl Check<'_> {
             ClauseKind::GroupBy { keys, slots, folds } => {
                 let known: Vec<Known> =
                     keys.iter().map(|(_, value)| self.expr(value, None)).collect();
-                // Each name is now a list of what it was in the turns of the group.
+                // Each name is now a list of what it was in the tuples of the group.
                 for slot in slots.clone() {
                     let own = self.locals.get(slot).cloned().unwrap_or(Known::Any);
                     self.set(slot, Known::List(Box::new(own)));

@@ -10,10 +10,10 @@ use std::collections::{BTreeSet, HashMap, HashSet};
 
 use kyanite_tree::{Element, Kind, Map, Name, Place, Value};
 
-use crate::failure::Failure;
 use crate::finding::Span;
 use crate::functions::Remarks;
 use crate::plan::Plan;
+use crate::rule_error::RuleError;
 
 /// Misses that are looked at for each path; later ones are only counted.
 const LOOKED_AT: u64 = 5_000;
@@ -48,7 +48,7 @@ pub struct Coverage {
 struct Recovered {
     span: Span,
     count: u64,
-    first: Failure,
+    first: RuleError,
     /// Where in an input the first failed, once that has been looked for.
     place: Option<Option<Place>>,
 }
@@ -166,8 +166,8 @@ impl Coverage {
     }
 
     /// The call of recover() at `span` stands in for a failure.
-    pub(crate) fn recovered(&self, span: Span, failure: Failure) {
-        self.add_recovered(Recovered { span, count: 1, first: failure, place: None });
+    pub(crate) fn recovered(&self, span: Span, error: RuleError) {
+        self.add_recovered(Recovered { span, count: 1, first: error, place: None });
     }
 
     fn add_recovered(&self, later: Recovered) {
@@ -179,7 +179,7 @@ impl Coverage {
     }
 
     /// Finds the places of the first failures that recover() stood in for, as long as the input is at hand.
-    pub fn place_recovered(&self, mut find: impl FnMut(&Failure) -> Option<Place>) {
+    pub fn place_recovered(&self, mut find: impl FnMut(&RuleError) -> Option<Place>) {
         for new in self.recovered.borrow_mut().iter_mut().filter(|call| call.place.is_none()) {
             new.place = Some(find(&new.first));
         }

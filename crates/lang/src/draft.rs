@@ -37,7 +37,7 @@ pub fn draft(input: Value<'_>, output: Value<'_>) -> String {
     syntax::format(&text).unwrap_or(text)
 }
 
-/// A name of the rule, and its value in each turn.
+/// A name of the rule, and its value in each tuple.
 struct Scope<'a> {
     name: String,
     values: Vec<Option<Value<'a>>>,
@@ -198,7 +198,7 @@ impl Change {
     }
 }
 
-/// The rule for what is wanted in each turn.
+/// The rule for what is wanted in each tuple.
 fn wanted<'a>(values: &[Option<Value<'a>>], name: Option<&str>, scopes: &[Scope<'a>]) -> Draft {
     let some: Vec<Value<'a>> = values.iter().copied().flatten().collect();
     if let Some(copied) = copied(values, name, scopes).or_else(|| collected(values, name, scopes)) {
@@ -215,7 +215,7 @@ fn wanted<'a>(values: &[Option<Value<'a>>], name: Option<&str>, scopes: &[Scope<
     unexplained(some.first().copied(), name, scopes)
 }
 
-/// A path to values that are equal to those wanted in each turn.
+/// A path to values that are equal to those wanted in each tuple.
 fn copied<'a>(
     wanted: &[Option<Value<'a>>],
     name: Option<&str>,
@@ -238,7 +238,7 @@ fn copied<'a>(
     best.map(|(_, _, text)| Draft::exact(text))
 }
 
-/// How what a path selects in each turn becomes what is wanted, if it does.
+/// How what a path selects in each tuple becomes what is wanted, if it does.
 fn change<'a>(
     path: &[Step<'a>],
     values: &[Option<Value<'a>>],
@@ -342,9 +342,9 @@ fn quoted(text: &str) -> String {
 struct Candidate<'a> {
     /// The names of each `for`, and what it goes through.
     fors: Vec<(String, String)>,
-    /// The values of all names in each turn that stands for an item.
+    /// The values of all names in each tuple that stands for an item.
     scopes: Vec<Scope<'a>>,
-    /// The items that are wanted in these turns.
+    /// The items that are wanted in these tuples.
     items: Vec<Option<Value<'a>>>,
     /// How many items the input has, and how many are wanted.
     counts: (usize, usize),
@@ -397,8 +397,8 @@ fn repeated<'a>(lists: &[Option<Value<'a>>], scopes: &[Scope<'a>]) -> Option<Dra
 fn candidates<'a>(lists: &[Option<Value<'a>>], scopes: &[Scope<'a>]) -> Vec<Candidate<'a>> {
     let mut found = Vec::new();
     for position in (0..scopes.len()).rev() {
-        let turns: Vec<usize> = (0..lists.len()).collect();
-        nested(lists, scopes, position, turns, Vec::new(), &mut found);
+        let tuples: Vec<usize> = (0..lists.len()).collect();
+        nested(lists, scopes, position, tuples, Vec::new(), &mut found);
     }
     found
 }
@@ -408,7 +408,7 @@ fn nested<'a>(
     lists: &[Option<Value<'a>>],
     scopes: &[Scope<'a>],
     scope: usize,
-    turns: Vec<usize>,
+    tuples: Vec<usize>,
     fors: Vec<(String, String)>,
     found: &mut Vec<Candidate<'a>>,
 ) {
@@ -418,14 +418,14 @@ fn nested<'a>(
         }
         let (mut inner, mut values) = (Vec::new(), Vec::new());
         let mut outer: Vec<usize> = Vec::new();
-        for (turn, value) in scopes[scope].values.iter().enumerate() {
+        for (tuple, value) in scopes[scope].values.iter().enumerate() {
             let mut nodes = Vec::new();
             if let Some(value) = value {
                 select(&path, *value, &mut nodes);
             }
             for item in nodes.iter().filter_map(|node| node.as_list()).flatten().take(ITEMS) {
-                inner.push(turns[turn]);
-                outer.push(turn);
+                inner.push(tuples[tuple]);
+                outer.push(tuple);
                 values.push(Some(*item));
             }
         }
@@ -440,7 +440,7 @@ fn nested<'a>(
             .iter()
             .map(|scope| Scope {
                 name: scope.name.clone(),
-                values: outer.iter().map(|turn| scope.values[*turn]).collect(),
+                values: outer.iter().map(|tuple| scope.values[*tuple]).collect(),
             })
             .collect();
         scopes.push(Scope { name, values });
@@ -452,11 +452,11 @@ fn nested<'a>(
     }
 }
 
-/// Which item that is wanted each turn stands for: by position where the numbers are equal, else by common values.
+/// Which item that is wanted each tuple stands for: by position where the numbers are equal, else by common values.
 fn aligned<'a>(
     lists: &[Option<Value<'a>>],
     scopes: &[Scope<'a>],
-    turns: &[usize],
+    tuples: &[usize],
     fors: Vec<(String, String)>,
 ) -> Candidate<'a> {
     let mut picked: Vec<(usize, Option<Value<'a>>)> = Vec::new();
@@ -464,34 +464,34 @@ fn aligned<'a>(
     for (list, value) in lists.iter().enumerate() {
         let items = value.and_then(Value::as_list).unwrap_or_default();
         let items = &items[..items.len().min(WANTED)];
-        let own: Vec<usize> = (0..turns.len()).filter(|turn| turns[*turn] == list).collect();
+        let own: Vec<usize> = (0..tuples.len()).filter(|tuple| tuples[*tuple] == list).collect();
         counts.0 += own.len();
         counts.1 += items.len();
         if own.len() == items.len() {
-            picked.extend(own.iter().zip(items).map(|(turn, item)| (*turn, Some(*item))));
+            picked.extend(own.iter().zip(items).map(|(tuple, item)| (*tuple, Some(*item))));
             continue;
         }
-        let turn_of = turns_by_key(scopes, &own, items);
-        let wanted = items.iter().zip(turn_of);
-        picked.extend(wanted.filter_map(|(item, turn)| Some((turn?, Some(*item)))));
+        let tuple_of = tuples_by_key(scopes, &own, items);
+        let wanted = items.iter().zip(tuple_of);
+        picked.extend(wanted.filter_map(|(item, tuple)| Some((tuple?, Some(*item)))));
     }
     let scopes = scopes
         .iter()
         .map(|scope| Scope {
             name: scope.name.clone(),
-            values: picked.iter().map(|(turn, _)| scope.values[*turn]).collect(),
+            values: picked.iter().map(|(tuple, _)| scope.values[*tuple]).collect(),
         })
         .collect();
     let items = picked.into_iter().map(|(_, item)| item).collect();
     Candidate { fors, scopes, items, counts }
 }
 
-/// The turn of each item: of those in which some path has the value that some path has in the item, the one that has most
-/// of its other values. The two paths are those that find turns for most items, and of these those that tell most turns
+/// The tuple of each item: of those in which some path has the value that some path has in the item, the one that has most
+/// of its other values. The two paths are those that find tuples for most items, and of these those that tell most tuples
 /// apart.
-fn turns_by_key<'a>(
+fn tuples_by_key<'a>(
     scopes: &[Scope<'a>],
-    turns: &[usize],
+    tuples: &[usize],
     items: &[Value<'a>],
 ) -> Vec<Option<usize>> {
     let some: Vec<Option<Value<'a>>> = items.iter().copied().map(Some).collect();
@@ -501,9 +501,9 @@ fn turns_by_key<'a>(
     for scope in &scopes {
         for path in paths(&scope.values, false) {
             let mut known: HashMap<&str, Vec<usize>> = HashMap::new();
-            for turn in turns {
-                if let Some(text) = scope.values[*turn].and_then(|value| text_at(&path, value)) {
-                    known.entry(text).or_default().push(*turn);
+            for tuple in tuples {
+                if let Some(text) = scope.values[*tuple].and_then(|value| text_at(&path, value)) {
+                    known.entry(text).or_default().push(*tuple);
                 }
             }
             for own in &of_items {
@@ -522,21 +522,21 @@ fn turns_by_key<'a>(
         }
     }
     let mut taken = HashSet::new();
-    let pick = |(item, turns): (&Value<'a>, &Vec<usize>)| {
+    let pick = |(item, tuples): (&Value<'a>, &Vec<usize>)| {
         let mut wanted = HashSet::new();
         leaves(*item, &mut wanted);
-        let common = |turn: &&usize| {
+        let common = |tuple: &&usize| {
             let mut texts = HashSet::new();
             scopes
                 .iter()
-                .filter_map(|scope| scope.values[**turn])
+                .filter_map(|scope| scope.values[**tuple])
                 .for_each(|value| leaves(value, &mut texts));
             texts.intersection(&wanted).count()
         };
-        let free = turns.iter().take(SAMPLES).filter(|turn| !taken.contains(*turn));
-        let turn = free.rev().max_by_key(common).or(turns.first()).copied();
-        taken.extend(turn);
-        turn
+        let free = tuples.iter().take(SAMPLES).filter(|tuple| !taken.contains(*tuple));
+        let tuple = free.rev().max_by_key(common).or(tuples.first()).copied();
+        taken.extend(tuple);
+        tuple
     };
     items.iter().zip(&best.1).map(pick).collect()
 }

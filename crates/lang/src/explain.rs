@@ -106,13 +106,13 @@ impl Plan {
                 }
                 ClauseKind::Let(_, value) => format!("is {}", self.words(value)),
                 ClauseKind::Where { condition, .. } => {
-                    format!("keeps the turns for which {} holds", self.words(condition))
+                    format!("keeps the tuples for which {} holds", self.words(condition))
                 }
                 ClauseKind::OrderBy { is_bounded: true, .. } => {
-                    "puts turns in order; only the first few are kept".into()
+                    "puts tuples in order; only the first few are kept".into()
                 }
                 ClauseKind::OrderBy { .. } => {
-                    "puts turns in order; all are kept until the last".into()
+                    "puts tuples in order; all are kept until the last".into()
                 }
                 ClauseKind::GroupBy { keys, folds, .. } => {
                     let keys: Vec<String> = keys.iter().map(|(_, key)| self.words(key)).collect();
@@ -121,15 +121,15 @@ impl Plan {
                         Some(1) => "one running value is kept for each group".into(),
                         Some(count) => format!("{count} running values are kept for each group"),
                     };
-                    format!("puts turns together by {}; {kept}", keys.join(", "))
+                    format!("puts tuples together by {}; {kept}", keys.join(", "))
                 }
                 ClauseKind::Carry { step, .. } => {
                     format!("keeps one running value: {}", self.words(step))
                 }
-                ClauseKind::Skip(count) => format!("leaves out {} turns", self.words(count)),
-                ClauseKind::First(count) => format!("ends after {} turns", self.words(count)),
+                ClauseKind::Skip(count) => format!("leaves out {} tuples", self.words(count)),
+                ClauseKind::First(count) => format!("ends after {} tuples", self.words(count)),
                 ClauseKind::Window { size, .. } => {
-                    format!("keeps {} turns at a time", self.words(size))
+                    format!("keeps {} tuples at a time", self.words(size))
                 }
             };
             lines.push(format!("Clause {}, {}: {what}.", position + 1, word(&clause.kind)));

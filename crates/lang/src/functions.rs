@@ -11,7 +11,7 @@ mod sequences;
 mod texts;
 mod times;
 
-use kyanite_eval::accumulator::{self, Aggregate, FrameError};
+use kyanite_eval::accumulator::{self, Aggregate, AggregateErrorKind};
 use kyanite_eval::pattern::iregexp::Patterns;
 use kyanite_eval::signature::usage;
 use kyanite_tree::{Advice, Arena, Code, DecimalError, Kind, Locus, Map, Number, Origin, Value};
@@ -23,9 +23,9 @@ use crate::types::Type;
 
 /// What a parameter takes.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub struct Takes(u16);
+pub struct ParameterTypes(u16);
 
-impl Takes {
+impl ParameterTypes {
     /// Null.
     pub const NULL: Self = Self(1);
     /// A boolean.
@@ -133,10 +133,10 @@ pub struct Parameter {
     /// Its name, for the reference.
     pub name: &'static str,
     /// What it takes.
-    pub takes: Takes,
+    pub takes: ParameterTypes,
 }
 
-const fn takes(name: &'static str, takes: Takes) -> Parameter {
+const fn takes(name: &'static str, takes: ParameterTypes) -> Parameter {
     Parameter { name, takes }
 }
 
@@ -208,11 +208,11 @@ pub(crate) enum Run {
 }
 
 /// What a function gives: a value, nothing, or what is wrong.
-pub(crate) type Outcome<'a> = Result<Option<Value<'a>>, Fault>;
+pub(crate) type Outcome<'a> = Result<Option<Value<'a>>, CallError>;
 
 /// What is wrong with the arguments of a call.
 #[derive(Clone, Debug)]
-pub(crate) struct Fault {
+pub(crate) struct CallError {
     pub(crate) code: Code,
     pub(crate) message: String,
     pub(crate) advice: Option<Advice<Locus>>,
@@ -222,7 +222,7 @@ pub(crate) struct Fault {
     pub(crate) origin: Option<Origin>,
 }
 
-impl Fault {
+impl CallError {
     pub(crate) fn new(argument: usize, message: impl Into<String>) -> Self {
         Self {
             code: Code::CallFailed,
@@ -249,15 +249,17 @@ impl Fault {
     }
 }
 
-impl From<accumulator::Failure> for Fault {
-    fn from(failure: accumulator::Failure) -> Self {
-        let advice = match failure.sort {
-            FrameError::NotNumber => Some("convert texts with number(), or leave the others out"),
-            FrameError::Mixed => Some(MIXED),
-            FrameError::Other => None,
+impl From<accumulator::AggregateError> for CallError {
+    fn from(error: accumulator::AggregateError) -> Self {
+        let advice = match error.sort {
+            AggregateErrorKind::NotNumber => {
+                Some("convert texts with number(), or leave the others out")
+            }
+            AggregateErrorKind::Mixed => Some(MIXED),
+            AggregateErrorKind::Other => None,
         };
         let advice = advice.map(Advice::words);
-        Self { advice, origin: failure.origin, ..Self::new(0, failure.message) }
+        Self { advice, origin: error.origin, ..Self::new(0, error.message) }
     }
 }
 
@@ -307,7 +309,7 @@ impl<'a> Call<'_, 'a> {
         self.argument(position).and_then(Value::as_text).unwrap_or_default()
     }
 
-    fn number(&self, position: usize) -> Result<kyanite_tree::Decimal, Fault> {
+    fn number(&self, position: usize) -> Result<kyanite_tree::Decimal, CallError> {
         let number = self.argument(position).and_then(Value::as_number);
         number
             .unwrap_or(Number::from_checked("0"))
@@ -321,8 +323,8 @@ impl<'a> Call<'_, 'a> {
     }
 }
 
-fn number_fault(argument: usize, error: DecimalError) -> Fault {
-    Fault::new(argument, error.to_string())
+fn number_fault(argument: usize, error: DecimalError) -> CallError {
+    CallError::new(argument, error.to_string())
 }
 
 /// All functions, in the order of the reference.
@@ -348,7 +350,7 @@ pub fn all() -> impl Iterator<Item = &'static Signature> {
 const STANDARD: &[Signature] = &[
     Signature {
         name: "count",
-        parameters: &[takes("path", Takes::MANY_NODES)],
+        parameters: &[takes("path", ParameterTypes::MANY_NODES)],
         required: 1,
         repeats: false,
         result: Type::Number,
@@ -358,7 +360,7 @@ const STANDARD: &[Signature] = &[
     },
     Signature {
         name: "value",
-        parameters: &[takes("path", Takes::NODES)],
+        parameters: &[takes("path", ParameterTypes::NODES)],
         required: 1,
         repeats: false,
         result: Type::Any,
@@ -368,7 +370,7 @@ const STANDARD: &[Signature] = &[
     },
     Signature {
         name: "exists",
-        parameters: &[takes("path", Takes::NODES)],
+        parameters: &[takes("path", ParameterTypes::NODES)],
         required: 1,
         repeats: false,
         result: Type::Boolean,
@@ -378,7 +380,7 @@ const STANDARD: &[Signature] = &[
     },
     Signature {
         name: "present",
-        parameters: &[takes("value", Takes::ANYTHING)],
+        parameters: &[takes("value", ParameterTypes::ANYTHING)],
         required: 1,
         repeats: false,
         result: Type::Boolean,
@@ -388,7 +390,10 @@ const STANDARD: &[Signature] = &[
     },
     Signature {
         name: "needed",
-        parameters: &[takes("value", Takes::ANYTHING), takes("message", Takes::TEXT)],
+        parameters: &[
+            takes("value", ParameterTypes::ANYTHING),
+            takes("message", ParameterTypes::TEXT),
+        ],
         required: 1,
         repeats: false,
         result: Type::Any,
@@ -396,13 +401,13 @@ const STANDARD: &[Signature] = &[
         example: ("let d = {a: 1} return needed(d.a, \"a is missing\")", "1"),
         run: Run::Values(|call| match call.argument(0) {
             value if is_present(value) => Ok(value),
-            _ if call.arguments.len() > 1 => Err(Fault::raised(call.text(1))),
-            _ => Err(Fault::raised("a needed value is missing")),
+            _ if call.arguments.len() > 1 => Err(CallError::raised(call.text(1))),
+            _ => Err(CallError::raised("a needed value is missing")),
         }),
     },
     Signature {
         name: "type",
-        parameters: &[takes("value", Takes::ANYTHING)],
+        parameters: &[takes("value", ParameterTypes::ANYTHING)],
         required: 1,
         repeats: false,
         result: Type::Text,
@@ -414,7 +419,10 @@ const STANDARD: &[Signature] = &[
     },
     Signature {
         name: "note",
-        parameters: &[takes("value", Takes::ANYTHING), takes("message", Takes::TEXT)],
+        parameters: &[
+            takes("value", ParameterTypes::ANYTHING),
+            takes("message", ParameterTypes::TEXT),
+        ],
         required: 2,
         repeats: false,
         result: Type::Any,
@@ -427,7 +435,7 @@ const STANDARD: &[Signature] = &[
     },
     Signature {
         name: "document_uri",
-        parameters: &[takes("value", Takes::ANYTHING)],
+        parameters: &[takes("value", ParameterTypes::ANYTHING)],
         required: 1,
         repeats: false,
         result: Type::Any,
@@ -442,7 +450,10 @@ const STANDARD: &[Signature] = &[
     },
     Signature {
         name: "recover",
-        parameters: &[takes("value", Takes::ANYTHING), takes("otherwise", Takes::ANYTHING)],
+        parameters: &[
+            takes("value", ParameterTypes::ANYTHING),
+            takes("otherwise", ParameterTypes::ANYTHING),
+        ],
         required: 2,
         repeats: false,
         result: Type::Any,
@@ -452,7 +463,10 @@ const STANDARD: &[Signature] = &[
     },
     Signature {
         name: "xpath",
-        parameters: &[takes("value", Takes::ANYTHING), takes("expression", Takes::TEXT)],
+        parameters: &[
+            takes("value", ParameterTypes::ANYTHING),
+            takes("expression", ParameterTypes::TEXT),
+        ],
         required: 2,
         repeats: false,
         result: Type::Any,
@@ -462,13 +476,13 @@ const STANDARD: &[Signature] = &[
     },
     Signature {
         name: "error",
-        parameters: &[takes("message", Takes::TEXT)],
+        parameters: &[takes("message", ParameterTypes::TEXT)],
         required: 1,
         repeats: false,
         result: Type::Any,
         summary: "Ends the run with the message (as in XPath and XQuery Functions and Operators 3.1 section 3.1).",
         example: ("if false then error(\"no\") else 1", "1"),
-        run: Run::Values(|call| Err(Fault::raised(call.text(0)))),
+        run: Run::Values(|call| Err(CallError::raised(call.text(0)))),
     },
 ];
 

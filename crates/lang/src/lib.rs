@@ -34,16 +34,16 @@ mod coverage;
 mod documents;
 mod draft;
 mod explain;
-mod failure;
 mod finding;
 pub mod functions;
 mod jsonpath;
 mod namespaces;
-mod needs;
 mod output;
 mod params;
 mod plan;
 mod pointer;
+mod projection;
+mod rule_error;
 mod run;
 mod syntax;
 mod trace;
@@ -56,9 +56,7 @@ pub use against::{Outline, PlaceNumber, against};
 pub use coverage::Coverage;
 pub use documents::DocumentUris;
 pub use draft::{alike, draft};
-pub use failure::{Failure, Flow};
 pub use finding::{Finding, RuleText, Span};
-pub use needs::FieldPlan;
 pub use output::{OutputSpec, twice};
 pub use params::Arguments;
 pub use plan::compile_xpath;
@@ -66,9 +64,11 @@ pub use plan::{
     CannotCut, Choice, LineNames, Param, Plan, RecordUnit, ResultShape, SourceSpec, Strategy, Way,
     Ways,
 };
+pub use projection::FieldPlan;
+pub use rule_error::{Flow, RuleError};
 pub use run::{
-    Bar, CannotAdd, CannotJoin, Kept, KeptTurns, Names, Partial, Portion, RecordState, Room,
-    Runner, Session,
+    CannotAdd, CannotJoin, Cutoff, Names, PackedTuples, Partial, Portion, RecordState, Runner,
+    Session, SpillSettings, TupleStore,
 };
 pub use syntax::ast::ParamType;
 pub use syntax::format as format_rule;

@@ -161,8 +161,8 @@ impl Plan {
     #[must_use]
     pub fn maker(&self, path: &[PathStep<'_>]) -> Span {
         let mut expr = self.body.innermost();
-        if let Kind::Loop(turns) = &expr.kind {
-            expr = turns.result.innermost();
+        if let Kind::Loop(tuples) = &expr.kind {
+            expr = tuples.result.innermost();
         }
         let mut span = expr.span;
         for step in path {

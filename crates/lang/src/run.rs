@@ -2,7 +2,7 @@
 //!
 //! A [`Session`] lasts for the whole run and remembers what is reported at its end. A [`Runner`] lasts for one
 //! document, or for one batch of records, with an arena of the same life. What a run gives goes to a closure as it
-//! comes; where it fails, a [`Failure`] names the place in the rule and the value in the input.
+//! comes; where it fails, a [`RuleError`] names the place in the rule and the value in the input.
 
 mod clauses;
 mod direct;
@@ -14,7 +14,6 @@ mod folding;
 mod group;
 mod index;
 mod join;
-mod kept;
 mod line;
 mod lines;
 mod missing;
@@ -24,7 +23,8 @@ mod path;
 mod spill;
 mod spilled;
 mod traced;
-mod turns;
+mod tuple_store;
+mod tuples;
 mod xpath;
 
 use std::collections::HashMap;
@@ -35,26 +35,26 @@ use kyanite_formats::json::{Slot, Slotted};
 use kyanite_formats::records::PassedOver;
 use kyanite_tree::{Arena, Element, Name, Nodes, Place, Value};
 
-pub use kept::{Bar, Kept, KeptTurns};
 pub use partial::{CannotAdd, Partial, Portion};
-pub use spill::Room;
+pub use spill::SpillSettings;
+pub use tuple_store::{Cutoff, PackedTuples, TupleStore};
 
 use crate::coverage::Coverage;
 use crate::documents::DocumentUris;
-use crate::failure::{Failure, Flow, Ran};
-use crate::functions::Fault;
-use crate::needs::FieldPlan;
+use crate::functions::CallError;
 use crate::params::Arguments;
 use crate::plan::{
     Expr, GroupFolds, Kind, ManyPath, Plan, RecordFold, RecordHead, RecordSource, RecordUnit,
     Records,
 };
+use crate::projection::FieldPlan;
+use crate::rule_error::{Flow, RuleError, RunResult};
 use crate::trace::Trace;
 use index::Indexes;
 use kyanite_eval::accumulator::Accumulator;
 use kyanite_eval::pattern::iregexp::Patterns;
 use lines::Lines;
-use turns::{Held, Tally};
+use tuples::{LoopState, Tally};
 
 /// What lasts for a whole run: counts for the report at its end, and compiled patterns.
 #[derive(Debug)]
@@ -108,8 +108,8 @@ pub struct RecordState {
     tally: Tally,
     /// The aggregate over the records so far, if the rule is about one.
     fold: Option<Accumulator>,
-    /// How many turns the outermost `for` has had.
-    turns: i64,
+    /// How many tuples the outermost `for` has had.
+    tuples: i64,
 }
 
 impl RecordState {
@@ -117,7 +117,7 @@ impl RecordState {
     #[must_use]
     pub fn apart(&self, plan: &Plan) -> Self {
         let fold = plan.fold.as_ref().map(|fold| Accumulator::new(fold.kind));
-        Self { tally: self.tally.apart(), fold, turns: 0 }
+        Self { tally: self.tally.apart(), fold, tuples: 0 }
     }
 
     /// Adds the state of the records that follow. Gives it back, with nothing changed, when the two cannot be joined: then the
@@ -133,7 +133,7 @@ impl RecordState {
         if let Some((own, later, joint)) = joint {
             own.join(later, joint);
         }
-        self.turns += later.turns;
+        self.tuples += later.tuples;
         Ok(())
     }
 }
@@ -171,7 +171,7 @@ pub struct Runner<'r, 'a> {
     folded: Option<Option<Value<'a>>>,
     /// The indexes of joins, by their list and condition.
     indexes: Indexes,
-    /// Room for the keys of a turn that is grouped, and for what tells them from others.
+    /// Room for the keys of a tuple that is grouped, and for what tells them from others.
     group_room: (Vec<Option<Value<'a>>>, String),
     /// The items of joins that are no list of their own, by their condition.
     fixed: HashMap<usize, &'a [Value<'a>]>,
@@ -186,21 +186,21 @@ pub struct Runner<'r, 'a> {
     /// Whether the first condition certainly holds for the next record.
     holds: bool,
     /// What the clauses of a loop over records keep from one record to the next.
-    held: Option<Box<Held<'a>>>,
+    loop_state: Option<Box<LoopState<'a>>>,
 }
 
 impl<'r, 'a> Runner<'r, 'a> {
     /// A runner over the document `root`. It evaluates params and header lets.
     ///
     /// # Errors
-    /// A [`Failure`] in a default or a header let.
+    /// A [`RuleError`] in a default or a header let.
     pub fn new(
         plan: &'a Plan,
         arguments: &Arguments<'a>,
         root: Option<Value<'a>>,
         arena: &'a Arena,
         session: &'r mut Session,
-    ) -> Result<Self, Failure> {
+    ) -> Result<Self, RuleError> {
         let names = Names {
             globals: vec![None; plan.globals],
             locals: vec![None; plan.frame],
@@ -266,7 +266,7 @@ impl<'r, 'a> Runner<'r, 'a> {
             spare_nodes: None,
             around: Vec::new(),
             holds: false,
-            held: None,
+            loop_state: None,
         }
     }
 
@@ -274,11 +274,11 @@ impl<'r, 'a> Runner<'r, 'a> {
     /// many is given item by item, until `emit` wants no more.
     ///
     /// # Errors
-    /// The first [`Failure`].
+    /// The first [`RuleError`].
     pub fn document(
         &mut self,
         emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
-    ) -> Result<Flow, Failure> {
+    ) -> Result<Flow, RuleError> {
         let plan = self.plan;
         let mut body = &plan.body;
         while let Kind::Lets(bindings, result) = &body.kind {
@@ -298,11 +298,14 @@ impl<'r, 'a> Runner<'r, 'a> {
     /// Gets ready to run by record: binds what the outermost loop binds once.
     ///
     /// # Errors
-    /// A [`Failure`] in one of those bindings.
-    pub fn begin_records(mut self, unit: RecordUnit) -> Result<(Names<'a>, RecordState), Failure> {
+    /// A [`RuleError`] in one of those bindings.
+    pub fn begin_records(
+        mut self,
+        unit: RecordUnit,
+    ) -> Result<(Names<'a>, RecordState), RuleError> {
         let plan = self.plan;
         let fold = plan.fold.as_ref().map(|fold| Accumulator::new(fold.kind));
-        let mut state = RecordState { tally: Tally::default(), turns: 0, fold };
+        let mut state = RecordState { tally: Tally::default(), tuples: 0, fold };
         if let Some(Records { source: RecordSource::Loop(repeat, ..), .. }) = plan.records(unit) {
             state.tally = self.begin_loop(repeat)?;
         }
@@ -325,36 +328,40 @@ impl<'r, 'a> Runner<'r, 'a> {
 
     /// The slot that a path into the current record begins at, and how many of its steps lead there.
     #[inline]
-    fn sight(&self, path: usize) -> Option<(Option<Value<'a>>, usize)> {
+    fn slot_path(&self, path: usize) -> Option<(Option<Value<'a>>, usize)> {
         let (slot, steps) = self.slot(path)?;
         Some((slot.value, steps))
     }
 
     #[inline]
     fn slot(&self, path: usize) -> Option<(&Slot<'a>, usize)> {
-        let sight = self.field_plan.filter(|_| self.in_slots)?.of(path)?;
-        Some((self.slots.get(sight.slot)?, sight.steps))
+        let slot_path = self.field_plan.filter(|_| self.in_slots)?.of(path)?;
+        Some((self.slots.get(slot_path.slot)?, slot_path.steps))
     }
 
     /// Goes on with what the batches before have left running.
-    pub fn take_up<'g: 'a>(&mut self, kept: &Kept<'g>) {
-        self.held = Some(Box::new(kept.running()));
+    pub fn take_up<'g: 'a>(&mut self, kept: &TupleStore<'g>) {
+        self.loop_state = Some(Box::new(kept.running()));
     }
 
     /// Finds the places of failures that recover() stood in for, as [`Coverage::place_recovered`] does.
-    pub fn place_recovered(&self, find: impl FnMut(&Failure) -> Option<Place>) {
+    pub fn place_recovered(&self, find: impl FnMut(&RuleError) -> Option<Place>) {
         self.session.coverage.place_recovered(find);
     }
 
     /// Ends a batch: what is running goes on in the next.
     ///
     /// # Errors
-    /// A [`Failure`] of keys that have no order.
-    pub fn put_down(mut self, state: &RecordState, kept: &mut Kept<'_>) -> Result<(), Failure> {
+    /// A [`RuleError`] of keys that have no order.
+    pub fn put_down(
+        mut self,
+        state: &RecordState,
+        kept: &mut TupleStore<'_>,
+    ) -> Result<(), RuleError> {
         match self.records {
             Some(Records { source: RecordSource::Loop(repeat, ..), .. }) => {
                 let most = Self::most_wanted(repeat, &state.tally);
-                kept.end_batch(repeat, most, &mut self.held.take().unwrap_or_default())
+                kept.end_batch(repeat, most, &mut self.loop_state.take().unwrap_or_default())
             }
             _ => Ok(()),
         }
@@ -363,15 +370,15 @@ impl<'r, 'a> Runner<'r, 'a> {
     /// Runs over a record, as [`Self::record`] does: over the one in the slots where `record` is that.
     ///
     /// # Errors
-    /// The first [`Failure`].
+    /// The first [`RuleError`].
     pub fn slotted(
         &mut self,
         state: &mut RecordState,
-        kept: &mut Kept<'_>,
+        kept: &mut TupleStore<'_>,
         index: u64,
         record: Slotted<'a>,
         emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
-    ) -> Result<Flow, Failure> {
+    ) -> Result<Flow, RuleError> {
         let record = match record {
             Slotted::Value(record) => record,
             Slotted::Slots(text) => {
@@ -392,15 +399,15 @@ impl<'r, 'a> Runner<'r, 'a> {
     /// matter.
     ///
     /// # Errors
-    /// The first [`Failure`].
+    /// The first [`RuleError`].
     pub fn record(
         &mut self,
         state: &mut RecordState,
-        kept: &mut Kept<'_>,
+        kept: &mut TupleStore<'_>,
         index: u64,
         record: Value<'a>,
         emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
-    ) -> Result<Flow, Failure> {
+    ) -> Result<Flow, RuleError> {
         let plan = self.plan;
         let Some(Records { head, source, .. }) = self.records else { return Ok(Flow::Break(())) };
         let mut last = false;
@@ -431,11 +438,11 @@ impl<'r, 'a> Runner<'r, 'a> {
             None => self.in_record(source, state, record, emit)?,
         };
         if let RecordSource::Loop(repeat, ..) = source
-            && let Some(held) = &mut self.held
-            && !held.turns.is_empty()
+            && let Some(loop_state) = &mut self.loop_state
+            && !loop_state.tuples.is_empty()
         {
             let most = Self::most_wanted(repeat, &state.tally);
-            kept.keep(repeat, most, &mut held.turns)?;
+            kept.keep(repeat, most, &mut loop_state.tuples)?;
         }
         Ok(if last { Flow::Break(()) } else { flow })
     }
@@ -469,7 +476,7 @@ impl<'r, 'a> Runner<'r, 'a> {
         source: RecordSource<'a>,
         state: &mut RecordState,
         record: Value<'a>,
-    ) -> Ran<Flow> {
+    ) -> RunResult<Flow> {
         let Some(mut fold) = state.fold.take() else { return Ok(Flow::Break(())) };
         let mut fault = None;
         let flow = self.in_record(source, state, record, &mut |item| match item
@@ -498,7 +505,7 @@ impl<'r, 'a> Runner<'r, 'a> {
         state: &mut RecordState,
         record: Value<'a>,
         emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
-    ) -> Ran<Flow> {
+    ) -> RunResult<Flow> {
         match source {
             RecordSource::Many(path) => {
                 if self.record_line(record) {
@@ -513,16 +520,16 @@ impl<'r, 'a> Runner<'r, 'a> {
             }
             RecordSource::XPath(expression) => self.xpath_record(expression, record, emit),
             RecordSource::Loop(repeat, path, slot, at) => {
-                let mut held = self.held.take().unwrap_or_default();
+                let mut loop_state = self.loop_state.take().unwrap_or_default();
                 let flow = self.rest_of_record(path, record, &mut |runner, node| {
-                    let turn = state.turns;
-                    state.turns += 1;
-                    runner.bind_turn(slot, at, node, turn);
-                    runner.clauses(repeat, 1, &mut state.tally, &mut held, &mut |item| {
+                    let tuple = state.tuples;
+                    state.tuples += 1;
+                    runner.bind_tuple(slot, at, node, tuple);
+                    runner.clauses(repeat, 1, &mut state.tally, &mut loop_state, &mut |item| {
                         emit(Some(item))
                     })
                 });
-                self.held = Some(held);
+                self.loop_state = Some(loop_state);
                 flow
             }
         }
@@ -533,10 +540,10 @@ impl<'r, 'a> Runner<'r, 'a> {
         &mut self,
         path: &'a ManyPath,
         record: Value<'a>,
-        visit: &mut dyn FnMut(&mut Self, Value<'a>) -> Ran<Flow>,
-    ) -> Ran<Flow> {
+        visit: &mut dyn FnMut(&mut Self, Value<'a>) -> RunResult<Flow>,
+    ) -> RunResult<Flow> {
         self.session.coverage.asked(path.id);
-        match self.sight(path.id) {
+        match self.slot_path(path.id) {
             None => {
                 let rest = self.records.map_or(0, |records| records.rest);
                 self.walk(path, rest, record, visit)
@@ -572,25 +579,26 @@ impl<'r, 'a> Runner<'r, 'a> {
         }
     }
 
-    /// Ends a run over `count` records, or one whose records were gone through elsewhere: the turns that were kept are handed
+    /// Ends a run over `count` records, or one whose records were gone through elsewhere: the tuples that were kept are handed
     /// on, or an aggregate over them is now known, and the result that needs it is given.
     ///
     /// # Errors
-    /// A [`Failure`] in what is computed from the turns or the aggregate.
+    /// A [`RuleError`] in what is computed from the tuples or the aggregate.
     pub fn end_records<'g: 'a>(
         mut self,
         state: &mut RecordState,
-        kept: &mut Kept<'g>,
+        kept: &mut TupleStore<'g>,
         count: Option<u64>,
         emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
-    ) -> Result<(), Failure> {
+    ) -> Result<(), RuleError> {
         let plan = self.plan;
         if let (Some((repeat, _)), Some(_)) = (plan.holding(), self.records) {
-            let (held, from) = kept.all(repeat);
+            let (loop_state, from) = kept.all(repeat);
             let mut tally = std::mem::take(&mut state.tally);
             tally.folded.forget_places();
             let go_on = Flow::Continue(());
-            let _ = self.hand_on(repeat, from, tally, held, go_on, &mut |item| emit(Some(item)))?;
+            let _ =
+                self.hand_on(repeat, from, tally, loop_state, go_on, &mut |item| emit(Some(item)))?;
         }
         if let (Some(Records { source, base, .. }), Some(count)) = (self.records, count)
             && (base == 0 || count > 0)
@@ -599,7 +607,7 @@ impl<'r, 'a> Runner<'r, 'a> {
             self.session.coverage.ended(path, base, count);
         }
         let (Some(fold), Some(state)) = (&plan.fold, &state.fold) else { return Ok(()) };
-        let value = match (state.value(self.arena).map_err(Fault::from), &fold.call.kind) {
+        let value = match (state.value(self.arena).map_err(CallError::from), &fold.call.kind) {
             (Ok(value), _) => value,
             (Err(fault), Kind::Call(signature, arguments)) => {
                 return Err(self.faulted(signature, fault, &fold.call, arguments, None));
@@ -610,7 +618,7 @@ impl<'r, 'a> Runner<'r, 'a> {
         self.document(emit).map(|_| ())
     }
 
-    fn bind(&mut self, bindings: &'a [(usize, Expr)]) -> Ran<()> {
+    fn bind(&mut self, bindings: &'a [(usize, Expr)]) -> RunResult<()> {
         for (slot, value) in bindings {
             let value = self.value(value)?;
             self.set_local(*slot, value);
@@ -626,11 +634,11 @@ impl<'r, 'a> Runner<'r, 'a> {
         self.names.locals[self.frame + slot] = value;
     }
 
-    fn bind_turn(&mut self, slot: usize, at: Option<usize>, node: Value<'a>, turn: i64) {
+    fn bind_tuple(&mut self, slot: usize, at: Option<usize>, node: Value<'a>, tuple: i64) {
         self.set_local(slot, Some(node));
         if let Some(at) = at {
-            let turn = self.arena.integer(turn);
-            self.set_local(at, Some(turn));
+            let tuple = self.arena.integer(tuple);
+            self.set_local(at, Some(tuple));
         }
     }
 }

@@ -1,4 +1,4 @@
-//! Visits of checked expressions: which names they read, and what is evaluated in their turn.
+//! Visits of checked expressions: which names they read, and which expressions are evaluated with them.
 
 use crate::plan::{
     ClauseKind, Entry, Expr, ForSource, Kind, Loop, ManyPath, Nodes, OnePath, Piece, Segment,
@@ -85,7 +85,7 @@ pub(crate) fn each_start<'e>(expr: &'e Expr, visit: &mut dyn FnMut(&'e Start)) {
 }
 
 /// Visits an expression and those in it that are evaluated in its turn; what a filter or an inner loop evaluates is not, nor is
-/// what may fail without failing the turn.
+/// what may fail without failing the tuple.
 pub(crate) fn each_mut(expr: &mut Expr, visit: &mut dyn FnMut(&mut Expr)) {
     visit(expr);
     match &mut expr.kind {

@@ -3,8 +3,8 @@
 use kyanite_tree::{Advice, Code, Locus};
 use kyanite_xpath::{Error, ErrorCode, Expression};
 
-use crate::failure::Failure;
 use crate::finding::{Finding, Span};
+use crate::rule_error::RuleError;
 
 /// What is wrong with an XPath, as a finding.
 #[must_use]
@@ -41,12 +41,12 @@ impl RuleXPath {
     }
 
     /// The failure of the expression on the data.
-    pub(crate) fn failure(&self, error: &Error) -> Failure {
+    pub(crate) fn rule_error(&self, error: &Error) -> RuleError {
         let place = self.place.map_or(self.span, |start| {
             Span::new(start + error.span().start, start + error.span().end)
         });
         let found = xpath_finding(error);
-        Failure::error_at(found.code(), Locus::Rule(place), found.message().to_owned())
+        RuleError::error_at(found.code(), Locus::Rule(place), found.message().to_owned())
             .read_at(error.origin())
             .advise_opt(found.advice().cloned().map(Advice::elsewhere))
     }
@@ -54,9 +54,9 @@ impl RuleXPath {
 
 /// The failure of an XPath on the data.
 #[must_use]
-pub fn xpath_failure(error: &Error) -> Failure {
+pub fn xpath_failure(error: &Error) -> RuleError {
     let found = xpath_finding(error);
-    Failure::error_at(found.code(), Locus::Rule(error.span()), found.message().to_owned())
+    RuleError::error_at(found.code(), Locus::Rule(error.span()), found.message().to_owned())
         .read_at(error.origin())
         .advise_opt(found.advice().cloned().map(Advice::elsewhere))
 }

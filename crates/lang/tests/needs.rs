@@ -5,7 +5,8 @@ use kyanite_formats::json::{
     self, Reader, ReaderOptions, SlotTemplates, Slotted, Style, ValueTemplates,
 };
 use kyanite_lang::{
-    Arguments, Flow, Kept, Plan, RecordUnit, Room, RuleText, Runner, Session, Syntax, compile,
+    Arguments, Flow, Plan, RecordUnit, RuleText, Runner, Session, SpillSettings, Syntax,
+    TupleStore, compile,
 };
 use kyanite_tree::{Arena, Value, locate};
 use proptest::prelude::*;
@@ -122,10 +123,10 @@ enum How {
 /// What a run over records gives: each result with its path, and the failure that ended it.
 fn results(plan: &Plan, text: &str, how: How) -> (Vec<(String, Option<String>)>, Option<String>) {
     let (arena, mut templates) = (Arena::new(), ValueTemplates::default());
-    let needs = plan.needs(RecordUnit::Items).unwrap();
+    let projection = plan.projection(RecordUnit::Items).unwrap();
     let mut reader = Reader::new(text, &arena, ReaderOptions::default());
     if how != How::Whole {
-        reader = reader.with_templates(&mut templates, Some(&needs));
+        reader = reader.with_templates(&mut templates, Some(&projection));
     }
     let arguments = Arguments::read(plan, &[], &arena).unwrap();
     let mut session = Session::new(plan);
@@ -135,8 +136,8 @@ fn results(plan: &Plan, text: &str, how: How) -> (Vec<(String, Option<String>)>,
         .unwrap();
     let keep = Arena::new();
     let nowhere = || Err(std::io::ErrorKind::Unsupported.into());
-    let room = Room { memory: usize::MAX, file: Box::new(nowhere) };
-    let mut kept = Kept::new(plan, &keep, &room);
+    let room = SpillSettings { memory: usize::MAX, file: Box::new(nowhere) };
+    let mut kept = TupleStore::new(plan, &keep, &room);
     let bound = names.clone();
     let lines = plan.line_names(RecordUnit::Items).filter(|_| how == How::Lines);
     let are_slots = how == How::Slots || how == How::Lines;
@@ -301,7 +302,9 @@ fn rules_that_keep_the_whole_list_have_no_needs() {
         "median($[*])",
     ] {
         assert_eq!(
-            compile(RuleText::new("rule", rule), Syntax::Rule).unwrap().needs(RecordUnit::Items),
+            compile(RuleText::new("rule", rule), Syntax::Rule)
+                .unwrap()
+                .projection(RecordUnit::Items),
             None,
             "{rule}"
         );

@@ -2,7 +2,7 @@
 #![allow(clippy::unwrap_used, clippy::panic, reason = "tests say what is wrong by panicking")]
 
 use kyanite_formats::json::{self, ReaderOptions, Style};
-use kyanite_lang::functions::{Takes, all};
+use kyanite_lang::functions::{ParameterTypes, all};
 use kyanite_lang::{Arguments, Flow, ResultShape, RuleText, Runner, Session, Syntax, compile};
 use kyanite_tree::{Arena, Severity, Value, locate};
 
@@ -566,7 +566,7 @@ fn no_silent_nothing() {
         ),
         (
             "for p in $.ports[*] where p.depth > 100 return p",
-            &["this `where` held for none of 3 turns"],
+            &["this `where` held for none of 3 tuples"],
         ),
         (
             "for p in $.ports[*] where p.dept > 1 return p",
@@ -637,16 +637,17 @@ fn every_function_does_what_its_example_says() {
 #[test]
 fn every_function_refuses_what_it_does_not_take() {
     let samples = [
-        (Takes::NULL, "null"),
-        (Takes::BOOLEAN, "true"),
-        (Takes::NUMBER, "1"),
-        (Takes::TEXT, "'a'"),
-        (Takes::LIST, "[]"),
-        (Takes::MAP, "{}"),
+        (ParameterTypes::NULL, "null"),
+        (ParameterTypes::BOOLEAN, "true"),
+        (ParameterTypes::NUMBER, "1"),
+        (ParameterTypes::TEXT, "'a'"),
+        (ParameterTypes::LIST, "[]"),
+        (ParameterTypes::MAP, "{}"),
     ];
-    let sample = |takes: Takes| {
+    let sample = |takes: ParameterTypes| {
         let fits = samples.iter().find(|(kind, _)| takes.or(*kind) == takes);
-        let other = if takes.or(Takes::ELEMENT) == takes { "element('a')" } else { "$[*]" };
+        let other =
+            if takes.or(ParameterTypes::ELEMENT) == takes { "element('a')" } else { "$[*]" };
         fits.map_or(other, |(_, sample)| sample)
     };
     for function in all() {

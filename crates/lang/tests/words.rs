@@ -17,7 +17,7 @@ fn words_from_elsewhere_are_answered() {
         (
             "for b in $[*] limit 3 return b",
             "limit",
-            "write first and the number of turns: first 10",
+            "write first and the number of tuples: first 10",
         ),
         ("for b in $[*] sort by b.id return b", "sort", "write order by"),
         (

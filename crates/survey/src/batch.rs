@@ -65,7 +65,7 @@ struct Node<'t> {
     sorts: u8,
     /// The map that had it last.
     map: u64,
-    column: IndexMap<(Scalar, &'t str), Seen, FixedState>,
+    column: IndexMap<(Scalar, &'t str), Occurrences, FixedState>,
     /// What was too much for the column.
     values: Values,
     is_summed_up: bool,
@@ -78,7 +78,7 @@ struct Node<'t> {
 
 /// How often a value was there, and where first.
 #[derive(Clone, Copy, Debug)]
-struct Seen {
+struct Occurrences {
     count: u64,
     offset: usize,
 }
@@ -399,7 +399,7 @@ impl<'t> Batch<'t> {
         node.counts.empty += u64::from(text.is_empty());
         let entry = node.column.entry((sort, text));
         let index = entry.index();
-        entry.and_modify(|seen| seen.count += 1).or_insert(Seen { count: 1, offset });
+        entry.and_modify(|seen| seen.count += 1).or_insert(Occurrences { count: 1, offset });
         if !node.has_many_values {
             // Numbers that are equal may be spelled in more than one way, unless they are short and whole.
             let is_plain = sort != Scalar::Number

@@ -4,6 +4,8 @@
 //! k-th smallest of hashes that are spread evenly over 0 to 1 is h, there are about (k − 1)/h of them, with a standard error of
 //! 1/√(k − 2). The set of the k smallest hashes is the same in whatever order values come.
 
+use serde::{Deserialize, Serialize};
+
 /// How many hashes are kept.
 const KEPT: usize = 1024;
 
@@ -17,7 +19,8 @@ pub struct Count {
 }
 
 /// The smallest hashes of some values, each once, in order.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
+#[serde(transparent)]
 pub(crate) struct Distinct {
     smallest: Vec<u64>,
 }

@@ -4,6 +4,8 @@ use std::collections::HashMap;
 
 use foldhash::fast::FixedState;
 use indexmap::IndexMap;
+use indexmap::map::serde_seq;
+use serde::{Deserialize, Serialize};
 
 use crate::values::Scalar;
 
@@ -20,13 +22,14 @@ const MOST_PAIRS: usize = 65_536;
 pub(crate) type ByValue = IndexMap<(Scalar, Box<str>), HashMap<u64, u64, FixedState>, FixedState>;
 
 /// Whether a member has few values, and which.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
 pub(crate) enum Enumerated {
     /// Nothing was seen yet.
     #[default]
     Nothing,
     /// These few.
-    Few(ByValue),
+    Few(#[serde(with = "serde_seq")] ByValue),
     /// Too many.
     Many,
 }

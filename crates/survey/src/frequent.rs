@@ -6,6 +6,8 @@
 
 use foldhash::fast::FixedState;
 use indexmap::IndexMap;
+use indexmap::map::serde_seq;
+use serde::{Deserialize, Serialize};
 
 use crate::values::Scalar;
 
@@ -19,8 +21,9 @@ const LEFT: usize = 1024;
 pub(crate) const OF_BATCH: usize = 512;
 
 /// Counts of values.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
 pub(crate) struct FrequentValues {
+    #[serde(with = "serde_seq")]
     counts: IndexMap<(Scalar, Box<str>), u64, FixedState>,
     floor: u64,
 }

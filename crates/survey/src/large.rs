@@ -1,5 +1,5 @@
-//! Elements of XML that are too large to be held: their children are counted one by one, and what is known of these comes, in the end, to
-//! what it is in the record view of the element.
+//! Elements of XML too large for memory: their children are counted one by one, and at the end the counts are arranged as the record view
+//! of the element has its members.
 
 use indexmap::IndexMap;
 use kyanite_formats::record_view::{ATTRIBUTE, CONTENT, TEXT};

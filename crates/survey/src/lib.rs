@@ -41,6 +41,7 @@ mod remarks;
 mod report;
 mod schema;
 mod shapes;
+mod state;
 mod survey;
 mod times;
 mod unique;

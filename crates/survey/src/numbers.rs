@@ -6,6 +6,7 @@
 use std::collections::BTreeMap;
 
 use kyanite_tree::Decimal;
+use serde::{Deserialize, Serialize};
 
 /// The shares at which quantiles are told.
 pub const QUANTILES: [f64; 5] = [0.05, 0.25, 0.5, 0.75, 0.95];
@@ -36,21 +37,38 @@ pub(crate) const PARTS: usize = 16;
 const OPEN_BITS: u32 = 52 - 6;
 
 /// Numbers, counted.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
 pub(crate) struct Numbers {
     count: u64,
     least: Bound,
     greatest: Bound,
+    #[serde(with = "crate::state::decimal")]
     sum: Option<Decimal>,
     are_whole: bool,
     buckets: BTreeMap<i64, u64>,
 }
 
 /// An extreme number.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
+#[serde(into = "Box<str>", try_from = "Box<str>")]
 struct Bound {
     value: Decimal,
     spelled: Box<str>,
+}
+
+impl From<Bound> for Box<str> {
+    fn from(bound: Bound) -> Self {
+        bound.spelled
+    }
+}
+
+impl TryFrom<Box<str>> for Bound {
+    type Error = &'static str;
+
+    fn try_from(spelled: Box<str>) -> Result<Self, Self::Error> {
+        let value = Decimal::parse(&spelled).ok().or_else(|| Decimal::spelled(&spelled));
+        Ok(Self { value: value.ok_or("no number")?, spelled })
+    }
 }
 
 /// The bucket of a number; buckets are in the order of numbers.

@@ -4,11 +4,13 @@ use std::collections::HashMap;
 
 use foldhash::fast::FixedState;
 use kyanite_tree::name_step;
+use serde::{Deserialize, Serialize};
 
 use crate::values::{LengthCounts, Values};
 
 /// What a value is, as an index: null, boolean, number, text, list, map.
-#[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Debug)]
+#[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Debug, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
 pub(crate) enum Sort {
     Null,
     Boolean,
@@ -36,7 +38,8 @@ impl Sort {
 }
 
 /// How a path goes on.
-#[derive(Clone, PartialEq, Eq, Hash, Debug)]
+#[derive(Clone, PartialEq, Eq, Hash, Debug, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
 pub(crate) enum PathStep {
     /// It begins: the whole document.
     Root,
@@ -49,7 +52,7 @@ pub(crate) enum PathStep {
 }
 
 /// What is counted at a path.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
 pub(crate) struct Counts {
     /// How many records have it.
     pub(crate) records: u64,

@@ -1,4 +1,4 @@
-//! What a person would point at in what a survey found.
+//! Remarks: what a person would point out in a survey.
 
 use strsim::osa_distance;
 
@@ -99,8 +99,11 @@ pub(crate) fn remarks(
         {
             let again = format!("different in each record but for {}", repeats(*repeated));
             let shown: Vec<String> = shown.iter().map(|text| format!("{text:?}")).collect();
-            let which =
-                if shows_values { format!(": {}", shown.join(", ")) } else { String::new() };
+            let which = if shows_values && !shown.is_empty() {
+                format!(": {}", shown.join(", "))
+            } else {
+                String::new()
+            };
             add(RemarkSort::Repeated, again + &which);
         }
         if node.step == PathStep::Others {

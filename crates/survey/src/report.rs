@@ -1,4 +1,4 @@
-//! What is told of a survey in the end.
+//! The report of a survey, as plain data.
 
 use crate::distinct::Count;
 use crate::forms::Form;

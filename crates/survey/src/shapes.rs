@@ -36,6 +36,11 @@ impl Shapes {
         self.all.values().map(|shape| shape.features.len() * size_of::<Feature>() + 64).sum()
     }
 
+    /// Whether none is told apart any more.
+    pub(crate) fn is_given_up(&self) -> bool {
+        self.is_given_up
+    }
+
     /// No longer tells any apart.
     pub(crate) fn give_up(&mut self) {
         self.others += self.all.values().map(|shape| shape.count).sum::<u64>();

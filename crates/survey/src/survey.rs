@@ -1,9 +1,10 @@
-//! What all batches had, in bounded memory.
+//! The survey of all batches, in bounded memory.
 
 use std::collections::HashMap;
 use std::hash::BuildHasher;
 
 use foldhash::fast::FixedState;
+use serde::{Deserialize, Serialize};
 
 use crate::batch::{EXAMPLES, Ended, EndedNode};
 use crate::distinct::Distinct;
@@ -49,19 +50,33 @@ const KEYS: usize = 4096;
 pub(crate) struct Extra {
     pub(crate) keys: Keys,
     pub(crate) enumerated: Enumerated,
-    pub(crate) examples: Vec<Kept>,
+    pub(crate) examples: Vec<ExampleValue>,
     /// The values in each file.
     pub(crate) by_file: Vec<InFile>,
     /// Of members that are not told apart: their names.
     pub(crate) names: Distinct,
     /// Where it went, once it is no longer told apart.
-    merged_into: Option<usize>,
+    pub(crate) merged_into: Option<usize>,
 }
 
 impl Extra {
+    /// Takes the values in other files, or others in the same.
+    fn take_files(&mut self, by_file: Vec<InFile>) {
+        for added in by_file.into_iter().filter(|added| added.file < FILES) {
+            match self.by_file.iter_mut().find(|known| known.file == added.file) {
+                Some(known) => {
+                    known.records += added.records;
+                    known.values += added.values;
+                    known.distinct.merge(&added.distinct);
+                }
+                None => self.by_file.push(added),
+            }
+        }
+    }
+
     /// Takes an example, if there is room for it and it is not shown already.
-    fn show(&mut self, new: Kept) {
-        let is_known = |kept: &Kept| kept.sort == new.sort && kept.text == new.text;
+    fn show(&mut self, new: ExampleValue) {
+        let is_known = |kept: &ExampleValue| kept.sort == new.sort && kept.text == new.text;
         if self.examples.len() < EXAMPLES && !self.examples.iter().any(is_known) {
             self.examples.push(new);
         }
@@ -69,7 +84,7 @@ impl Extra {
 }
 
 /// The values of a path in one input.
-#[derive(Debug)]
+#[derive(Debug, Serialize, Deserialize)]
 pub(crate) struct InFile {
     pub(crate) file: usize,
     pub(crate) records: u64,
@@ -78,8 +93,8 @@ pub(crate) struct InFile {
 }
 
 /// A value as an example.
-#[derive(Clone, Debug)]
-pub(crate) struct Kept {
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub(crate) struct ExampleValue {
     pub(crate) sort: Scalar,
     pub(crate) text: Box<str>,
     pub(crate) file: usize,
@@ -157,6 +172,69 @@ impl Survey {
         self.measure();
     }
 
+    /// Takes the survey of later records. If these go on in the input that this survey ended in, `lines_before` is how many lines of it
+    /// stand before them.
+    ///
+    /// All is told as by one survey over all records, as long as neither reached the bounds of its memory; but values that are
+    /// repeated only between the two are counted, and none of them is shown.
+    pub fn join(&mut self, mut later: Self, lines_before: u64) {
+        let mut files = Vec::with_capacity(later.files.len());
+        for (name, records) in later.files.iter().zip(&later.file_records) {
+            let file = self.file(name);
+            self.file_records[file] += records;
+            files.push(file);
+        }
+        let before = self.records;
+        self.records += later.records;
+        let mut numbers = vec![DOCUMENT; later.paths.nodes.len()];
+        for number in later.paths.in_order() {
+            let node = &mut later.paths.nodes[number];
+            let own = match node.step {
+                PathStep::Root => DOCUMENT,
+                _ => self.number_of(numbers[node.parent], &node.step),
+            };
+            numbers[number] = own;
+            let mut extra = std::mem::take(&mut node.extra);
+            for example in &mut extra.examples {
+                example.line += if example.file == 0 { lines_before } else { 0 };
+                example.file = files[example.file];
+            }
+            extra.by_file.iter_mut().for_each(|in_file| in_file.file = files[in_file.file]);
+            let (counts, values) =
+                (std::mem::take(&mut node.counts), std::mem::take(&mut node.values));
+            self.take_path(own, &counts, values, extra, before);
+        }
+        self.shapes.others += later.shapes.others;
+        for (hash, count, features) in later.settled_shapes() {
+            let translated = |(node, sort): &Feature| (numbers[*node], *sort);
+            self.shapes.add(hash, count, || features.iter().map(translated).collect());
+        }
+        if later.shapes.is_given_up() {
+            self.shapes.give_up();
+        }
+        self.keep_bounds();
+    }
+
+    /// Takes what is known of a path in later records; so many records stand before these.
+    fn take_path(
+        &mut self,
+        number: usize,
+        counts: &Counts,
+        values: Values,
+        extra: Extra,
+        before: u64,
+    ) {
+        let node = &mut self.paths.nodes[number];
+        let own = &mut node.extra;
+        own.keys.join(extra.keys, node.counts.records == before);
+        own.enumerated.merge(extra.enumerated);
+        extra.examples.into_iter().for_each(|example| own.show(example));
+        own.take_files(extra.by_file);
+        own.names.merge(&extra.names);
+        node.counts.merge(counts);
+        node.values.merge(values);
+    }
+
     /// Takes a record that was counted apart, by itself.
     pub(crate) fn take_record(&mut self, record: &mut Self, file: &str) {
         for node in &mut record.paths.nodes {
@@ -221,17 +299,7 @@ impl Survey {
         target.extra.keys = Keys::No;
         target.extra.enumerated = Enumerated::Many;
         extra.examples.into_iter().for_each(|kept| target.extra.show(kept));
-        for own in extra.by_file {
-            let known = target.extra.by_file.iter_mut().find(|known| known.file == own.file);
-            match known {
-                Some(known) => {
-                    known.records += own.records;
-                    known.values += own.values;
-                    known.distinct.merge(&own.distinct);
-                }
-                None => target.extra.by_file.push(own),
-            }
-        }
+        target.extra.take_files(extra.by_file);
     }
 
     /// Keeps within bounds, now and then.
@@ -278,7 +346,7 @@ impl Survey {
         extra.keys.take(keys.filter(|_| was_always));
         extra.enumerated.merge(enumerated);
         for (sort, text, line) in examples {
-            extra.show(Kept { sort, text, file, line: lines + line });
+            extra.show(ExampleValue { sort, text, file, line: lines + line });
         }
         if file < FILES && counts.of(Sort::Number) + counts.of(Sort::Text) > 0 {
             if extra.by_file.last().is_none_or(|last| last.file != file) {

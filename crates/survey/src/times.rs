@@ -8,6 +8,7 @@ use std::collections::BTreeMap;
 use jiff::Timestamp;
 use jiff::civil::{Date, DateTime};
 use jiff::tz::TimeZone;
+use serde::{Deserialize, Serialize};
 
 use crate::numbers::{quantiles, spread};
 
@@ -30,7 +31,7 @@ pub struct TimesReport {
 }
 
 /// Times, counted.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
 pub(crate) struct Times {
     count: u64,
     first: (i64, Box<str>),
@@ -117,6 +118,15 @@ impl Times {
         for (bucket, count) in other.buckets {
             *self.buckets.entry(bucket).or_default() += count;
         }
+    }
+
+    /// Whether all is within the years that there are, and in order.
+    pub(crate) fn is_sound(&self) -> bool {
+        let years = Timestamp::MIN.as_second()..=Timestamp::MAX.as_second();
+        years.contains(&self.first.0)
+            && years.contains(&self.last.0)
+            && self.first.0 <= self.last.0
+            && self.width < 48
     }
 
     /// In how many buckets they are.

@@ -6,6 +6,7 @@
 use std::collections::HashSet;
 
 use foldhash::fast::FixedState;
+use serde::{Deserialize, Serialize};
 
 use crate::values::Scalar;
 
@@ -26,7 +27,8 @@ pub(crate) struct BatchKeys {
 }
 
 /// Whether the values at a path are a key so far.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
 pub(crate) enum Keys {
     /// They may be.
     Open {
@@ -104,6 +106,34 @@ impl Keys {
         if *repeated > most_repeated(hashes.len() as u64) {
             *self = Self::No;
         }
+    }
+
+    /// Takes the values of later records, if `is_always` there before them. Of values that are in both only the number is known, so none
+    /// of these is shown.
+    pub(crate) fn join(&mut self, later: Self, is_always: bool) {
+        *self = match (std::mem::take(self), later) {
+            (Self::No, _) | (_, Self::No) => Self::No,
+            _ if !is_always => Self::No,
+            (Self::Unknown, _) | (_, Self::Unknown) => Self::Unknown,
+            (
+                Self::Open { mut hashes, mut repeated, mut shown },
+                Self::Open { hashes: later, repeated: later_repeated, shown: later_shown },
+            ) => {
+                repeated += later_repeated;
+                for hash in later {
+                    repeated += u64::from(!hashes.insert(hash));
+                }
+                for text in later_shown {
+                    if shown.len() < SHOWN && !shown.contains(&text) {
+                        shown.push(text);
+                    }
+                }
+                match repeated > most_repeated(hashes.len() as u64) {
+                    true => Self::No,
+                    false => Self::Open { hashes, repeated, shown },
+                }
+            }
+        };
     }
 
     /// How many different values there are, where this is known.

@@ -1,7 +1,8 @@
-//! The scalars at a path, summed up.
+//! Summaries of the scalars at a path.
 
 use foldhash::quality::FixedState;
 use kyanite_tree::Decimal;
+use serde::{Deserialize, Serialize};
 use std::hash::BuildHasher;
 
 use crate::distinct::{Count, Distinct};
@@ -11,7 +12,8 @@ use crate::numbers::Numbers;
 use crate::times::{Times, instant};
 
 /// What a scalar is, other than null.
-#[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Debug)]
+#[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Debug, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
 pub(crate) enum Scalar {
     Boolean,
     Number,
@@ -19,7 +21,7 @@ pub(crate) enum Scalar {
 }
 
 /// Least, greatest and sum of some lengths.
-#[derive(Clone, Copy, Debug, Default)]
+#[derive(Clone, Copy, Debug, Default, Serialize, Deserialize)]
 pub(crate) struct LengthCounts {
     pub(crate) count: u64,
     pub(crate) least: u64,
@@ -45,7 +47,7 @@ impl LengthCounts {
 }
 
 /// What is known of the scalars at a path.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
 pub(crate) struct Values {
     pub(crate) distinct: Distinct,
     pub(crate) frequent: FrequentValues,
@@ -152,6 +154,11 @@ impl Values {
             (own @ None, other) => *own = other,
             (Some(_), None) => {}
         }
+    }
+
+    /// Whether it can be computed with, wherever it was read.
+    pub(crate) fn is_sound(&self) -> bool {
+        self.times.as_ref().is_none_or(Times::is_sound)
     }
 
     /// About how many bytes are held.

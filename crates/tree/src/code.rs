@@ -44,7 +44,7 @@ codes! {
     RuleSuspect "rule-suspect" "A rule may mean something else than it says."
     PathEmpty "path-empty" "A path, or a filter in it, selected nothing in the whole input."
     PathList "path-list" "A step by name met lists, and names step into maps."
-    WhereEmpty "where-empty" "A `where` held for no turn."
+    WhereEmpty "where-empty" "A `where` held for no tuple."
     NameAbsent "name-absent" "A member that an option or a function names was in no map that it was looked for in."
     ValueMissing "value-missing" "A value is not there, or null, where one is needed."
     ValueKind "value-kind" "A value is of a kind that the operation does not take."

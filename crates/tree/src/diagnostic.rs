@@ -108,7 +108,7 @@ pub enum Setting {
     Aliases,
     /// How large a document that is held whole may be.
     SizeLimit,
-    /// How much memory waiting turns may take.
+    /// How much memory waiting tuples may take.
     Memory,
     /// The folder for temporary files.
     TemporaryFolder,

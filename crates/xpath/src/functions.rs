@@ -110,7 +110,7 @@ impl What {
 
 /// What a parameter takes.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub struct Takes {
+pub struct ParameterType {
     pub(crate) what: What,
     pub(crate) many: Occurs,
 }
@@ -119,12 +119,12 @@ pub struct Takes {
 #[derive(Clone, Copy, Debug)]
 pub struct Parameter {
     pub(crate) name: &'static str,
-    pub(crate) takes: Takes,
+    pub(crate) takes: ParameterType,
 }
 
 /// What a function gives, as far as that matters before it runs.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub enum Gives {
+pub enum ReturnKind {
     /// A boolean.
     Boolean,
     /// Anything else.
@@ -133,7 +133,7 @@ pub enum Gives {
 
 /// What a function asks of the items of its arguments.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub(crate) enum Asks {
+pub(crate) enum ArgumentUse {
     /// It gives them on, or does with them what nobody follows.
     Nodes,
     /// Their text or value.
@@ -144,7 +144,7 @@ pub(crate) enum Asks {
 
 /// How far a function looks.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub(crate) enum Looks {
+pub(crate) enum Reach {
     /// Into its arguments, or the item that it is about.
     Inside,
     /// Above or beside that, in its document.
@@ -163,11 +163,11 @@ pub struct Function {
     pub(crate) least: usize,
     /// Whether the last parameter can be repeated.
     pub(crate) repeats: bool,
-    pub(crate) gives: Gives,
+    pub(crate) gives: ReturnKind,
     /// Whether it may give several items.
     pub(crate) is_plural: bool,
-    pub(crate) asks: Asks,
-    pub(crate) looks: Looks,
+    pub(crate) asks: ArgumentUse,
+    pub(crate) looks: Reach,
     /// Whether it is about the context item where its last argument is left out.
     is_contextual: bool,
     is_old: bool,
@@ -189,7 +189,7 @@ const fn function(
     least: usize,
     run: Runs,
 ) -> Function {
-    let (library, gives) = (Library::Fn, Gives::Other);
+    let (library, gives) = (Library::Fn, ReturnKind::Other);
     Function {
         library,
         name,
@@ -198,8 +198,8 @@ const fn function(
         repeats: false,
         gives,
         is_plural: false,
-        asks: Asks::Nodes,
-        looks: Looks::Inside,
+        asks: ArgumentUse::Nodes,
+        looks: Reach::Inside,
         is_contextual: false,
         is_old: false,
         run,
@@ -214,7 +214,7 @@ impl Function {
 
     /// The same, known to give a boolean.
     const fn boolean(self) -> Self {
-        Self { gives: Gives::Boolean, ..self }
+        Self { gives: ReturnKind::Boolean, ..self }
     }
 
     /// The same, known to give several items perhaps.
@@ -223,18 +223,18 @@ impl Function {
     }
 
     /// The same, which asks no more of its arguments.
-    const fn asks(self, asks: Asks) -> Self {
+    const fn asks(self, asks: ArgumentUse) -> Self {
         Self { asks, ..self }
     }
 
     /// The same, which looks above or beside what it is about.
     const fn outside(self) -> Self {
-        Self { looks: Looks::Outside, ..self }
+        Self { looks: Reach::Outside, ..self }
     }
 
     /// The same, which asks for documents by name.
     const fn documents(self) -> Self {
-        Self { looks: Looks::Documents, ..self }
+        Self { looks: Reach::Documents, ..self }
     }
 
     /// The same, which is about the context item where its last argument is left out.
@@ -288,7 +288,7 @@ impl Function {
 }
 
 const fn takes(name: &'static str, what: What, many: Occurs) -> Parameter {
-    Parameter { name, takes: Takes { what, many } }
+    Parameter { name, takes: ParameterType { what, many } }
 }
 
 /// Any number of any items.

@@ -25,8 +25,8 @@ mod context;
 mod error;
 pub mod functions;
 mod namespaces;
-mod needs;
 mod prefilter;
+mod projection;
 mod result;
 mod run;
 mod streaming;
@@ -38,11 +38,11 @@ use std::cell::RefCell;
 pub use context::{Context, Documents, NoDocuments, Store};
 pub use error::{Error, ErrorCode};
 use kyanite_formats::SyntaxError;
-use kyanite_formats::needs::Needs;
+use kyanite_formats::projection::Projection;
 use kyanite_formats::xml;
 use kyanite_tree::Node;
 pub use namespaces::Namespaces;
-use prefilter::RecordSieve;
+use prefilter::RecordPrefilter;
 pub use result::item_value;
 pub use run::{Coverage, Focus};
 pub use streaming::{RecordStep, Streamed};
@@ -79,9 +79,9 @@ pub struct Expression {
     /// The numbers of the steps that lead to the elements it is evaluated for one by one.
     record_steps: Vec<usize>,
     /// What it can see of each of those.
-    record_needs: Needs,
+    record_projection: Projection,
     /// What of its first predicate can be told from their text.
-    record_prefilter: Option<RecordSieve>,
+    record_prefilter: Option<RecordPrefilter>,
 }
 
 impl Expression {
@@ -120,7 +120,7 @@ impl Expression {
         is_hosted: bool,
     ) -> Result<Self, Error> {
         let parsed = syntax::parse(text, version, variables, is_hosted)?;
-        let (record_steps, record_needs) = (Vec::new(), Needs::default());
+        let (record_steps, record_projection) = (Vec::new(), Projection::default());
         let text = text.to_owned();
         Ok(Self {
             text,
@@ -128,7 +128,7 @@ impl Expression {
             namespaces,
             parsed,
             record_steps,
-            record_needs,
+            record_projection,
             record_prefilter: None,
         })
     }
@@ -159,8 +159,8 @@ impl Expression {
 
     /// What it can see of the elements that it is evaluated for, of one that [`streamed`](Self::streamed) gave.
     #[must_use]
-    pub fn record_needs(&self) -> &Needs {
-        &self.record_needs
+    pub fn record_projection(&self) -> &Projection {
+        &self.record_projection
     }
 
     /// The condition that most of these may fail, as far as it can be told from their text. Where elements are passed over

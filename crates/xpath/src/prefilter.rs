@@ -1,7 +1,7 @@
-//! What of a predicate on elements that are looked at one by one can be told from their text.
+//! The part of an element predicate that the text of the element decides, before the element is parsed.
 
 use kyanite_eval::atomic::Atomic;
-use kyanite_formats::needs::Needs;
+use kyanite_formats::projection::Projection;
 use kyanite_formats::xml::{Condition, Prefilter, StepName, Test, TestStep, TextTest};
 use kyanite_tree::Comparison;
 
@@ -13,7 +13,7 @@ use crate::{Namespaces, Version, run};
 
 /// A prefilter for the elements that an expression is evaluated for, and what its steps are in the expression.
 #[derive(Debug)]
-pub(crate) struct RecordSieve {
+pub(crate) struct RecordPrefilter {
     pub(crate) prefilter: Prefilter,
     /// The number of the predicate.
     pub(crate) predicate: usize,
@@ -21,14 +21,14 @@ pub(crate) struct RecordSieve {
     pub(crate) steps: Vec<(usize, bool)>,
 }
 
-impl RecordSieve {
+impl RecordPrefilter {
     /// A prefilter for the elements that the first step of an expression for each of them leads to, of its first predicate.
-    /// `needs` is what is needed of those for which it holds.
+    /// `projection` is what is needed of those for which it holds.
     pub(crate) fn of(
         step: &AxisStep,
         version: Version,
         namespaces: &Namespaces,
-        needs: Needs,
+        projection: Projection,
     ) -> Option<Self> {
         let predicate = step.predicates.first()?;
         let mut tests = Tests { version, namespaces, tests: Vec::new(), steps: Vec::new() };
@@ -38,7 +38,7 @@ impl RecordSieve {
             _ => None,
         };
         let Tests { tests, steps, .. } = tests;
-        let prefilter = Prefilter::new(tests, condition, inside, needs)?;
+        let prefilter = Prefilter::new(tests, condition, inside, projection)?;
         Some(Self { prefilter, predicate: predicate.number, steps })
     }
 }

@@ -6,13 +6,13 @@
 
 use kyanite_tree::NodeKind;
 
-use crate::functions::{Asks, Looks};
-use crate::prefilter::RecordSieve;
+use crate::functions::{ArgumentUse, Reach};
+use crate::prefilter::RecordPrefilter;
 use crate::syntax::ast::{
     Axis, AxisStep, Callee, Expr, ExprKind, Key, Name, NodeTest, Path, Position, Start, Step,
 };
 use crate::syntax::{asks_place, each};
-use crate::{Expression, Namespaces, needs};
+use crate::{Expression, Namespaces, projection};
 
 /// A step to the elements that an expression is evaluated for.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -99,67 +99,69 @@ const CALLS_OUTSIDE: &str = "a function in it looks outside of the element";
 
 /// What of an expression looks outside of the element that it is evaluated for, and is no attribute or name of an element around
 /// it.
-fn outside(expr: &Expr, asks: Asks, place: Place) -> Option<&'static str> {
-    let of = |expr: &Expr, asks: Asks| outside(expr, asks, place);
+fn outside(expr: &Expr, asks: ArgumentUse, place: Place) -> Option<&'static str> {
+    let of = |expr: &Expr, asks: ArgumentUse| outside(expr, asks, place);
     match &expr.kind {
         ExprKind::Path(path) if path.start == Start::Root => {
             Some("a path in it begins at the document")
         }
         ExprKind::Path(path) => steps_outside(&path.steps, asks, place),
         ExprKind::ContextItem if place == Place::Above => {
-            (asks != Asks::Presence).then_some(NEEDS_CONTENT)
+            (asks != ArgumentUse::Presence).then_some(NEEDS_CONTENT)
         }
         ExprKind::And(pair) | ExprKind::Or(pair) => {
-            pair.iter().find_map(|expr| of(expr, Asks::Presence))
+            pair.iter().find_map(|expr| of(expr, ArgumentUse::Presence))
         }
         ExprKind::General(_, pair)
         | ExprKind::Value(_, pair)
         | ExprKind::Concat(pair)
-        | ExprKind::Arithmetic(_, pair) => pair.iter().find_map(|expr| of(expr, Asks::Value)),
+        | ExprKind::Arithmetic(_, pair) => {
+            pair.iter().find_map(|expr| of(expr, ArgumentUse::Value))
+        }
         ExprKind::Sign(_, value)
         | ExprKind::Cast(value, _)
         | ExprKind::Castable(value, _)
-        | ExprKind::Constructor(_, value) => of(value, Asks::Value),
+        | ExprKind::Constructor(_, value) => of(value, ArgumentUse::Value),
         ExprKind::Sequence(items) => items.iter().find_map(|item| of(item, asks)),
         ExprKind::Set(_, pair) => pair.iter().find_map(|expr| of(expr, asks)),
         ExprKind::If(parts) => {
             let [test, yes, no] = &**parts;
-            of(test, Asks::Presence).or_else(|| of(yes, asks)).or_else(|| of(no, asks))
+            of(test, ArgumentUse::Presence).or_else(|| of(yes, asks)).or_else(|| of(no, asks))
         }
         ExprKind::Call(function, _) | ExprKind::FunctionReference(function, _)
-            if function.looks != Looks::Inside =>
+            if function.looks != Reach::Inside =>
         {
             Some(CALLS_OUTSIDE)
         }
-        ExprKind::Partial(callee, _) if matches!(&**callee, Callee::Named(function) if function.looks != Looks::Inside) => {
+        ExprKind::Partial(callee, _) if matches!(&**callee, Callee::Named(function) if function.looks != Reach::Inside) => {
             Some(CALLS_OUTSIDE)
         }
         ExprKind::Call(function, arguments) => {
             let wanted = match function.asks {
                 // Nodes go through it only where nodes are asked for.
-                Asks::Nodes if asks != Asks::Nodes => Asks::Value,
+                ArgumentUse::Nodes if asks != ArgumentUse::Nodes => ArgumentUse::Value,
                 own => own,
             };
             let is_about_context = function.is_about_context(arguments.len());
-            if is_about_context && place == Place::Above && wanted != Asks::Presence {
+            if is_about_context && place == Place::Above && wanted != ArgumentUse::Presence {
                 return Some(NEEDS_CONTENT);
             }
             arguments.iter().find_map(|argument| of(argument, wanted))
         }
         ExprKind::Literal(_) | ExprKind::Variable(_) => None,
         _ if place == Place::Above => Some(NEEDS_CONTENT),
-        ExprKind::Lookup(_, key) if matches!(&**key, Key::Expr(key) if of(key, Asks::Nodes).is_some()) => {
+        ExprKind::Lookup(_, key) if matches!(&**key, Key::Expr(key) if of(key, ArgumentUse::Nodes).is_some()) => {
             Some("a lookup in it looks outside of the element")
         }
         _ => {
             let mut found = None;
-            each(expr, &mut |inner| found = found.or_else(|| of(inner, Asks::Nodes)));
+            each(expr, &mut |inner| found = found.or_else(|| of(inner, ArgumentUse::Nodes)));
             found
         }
     }
 }
 
-fn steps_outside(steps: &[Step], asks: Asks, mut place: Place) -> Option<&'static str> {
+fn steps_outside(steps: &[Step], asks: ArgumentUse, mut place: Place) -> Option<&'static str> {
     for (at, step) in steps.iter().enumerate() {
         let is_last = at + 1 == steps.len();
         match step {
@@ -168,7 +170,7 @@ fn steps_outside(steps: &[Step], asks: Asks, mut place: Place) -> Option<&'stati
                 Err(reason) => return Some(reason),
             },
             Step::Expr(expr) => {
-                let asks = if is_last { asks } else { Asks::Nodes };
+                let asks = if is_last { asks } else { ArgumentUse::Nodes };
                 if let Some(reason) = outside(expr, asks, place) {
                     return Some(reason);
                 }
@@ -179,11 +181,11 @@ fn steps_outside(steps: &[Step], asks: Asks, mut place: Place) -> Option<&'stati
             }
         }
     }
-    (place == Place::Above && asks != Asks::Presence).then_some(NEEDS_CONTENT)
+    (place == Place::Above && asks != ArgumentUse::Presence).then_some(NEEDS_CONTENT)
 }
 
 /// Where a step leads; why it needs the document, if it does.
-fn axis_outside(step: &AxisStep, asks: Asks, place: Place) -> Result<Place, &'static str> {
+fn axis_outside(step: &AxisStep, asks: ArgumentUse, place: Place) -> Result<Place, &'static str> {
     let place = match (step.axis, place) {
         (Axis::Attribute, _) => Place::Inside,
         (Axis::Itself, place) => place,
@@ -192,7 +194,7 @@ fn axis_outside(step: &AxisStep, asks: Asks, place: Place) -> Result<Place, &'st
             return Err(NEEDS_CONTENT);
         }
         // What several elements lead to is a result once.
-        (Axis::Parent | Axis::Ancestor | Axis::AncestorOrSelf, _) if asks != Asks::Nodes => {
+        (Axis::Parent | Axis::Ancestor | Axis::AncestorOrSelf, _) if asks != ArgumentUse::Nodes => {
             Place::Above
         }
         _ => return Err(LOOKS_ASIDE),
@@ -201,7 +203,7 @@ fn axis_outside(step: &AxisStep, asks: Asks, place: Place) -> Result<Place, &'st
         return Err("a test in it is for the document");
     }
     let mut predicates = step.predicates.iter();
-    match predicates.find_map(|p| outside(&p.expr, Asks::Presence, place)) {
+    match predicates.find_map(|p| outside(&p.expr, ArgumentUse::Presence, place)) {
         Some(reason) => Err(reason),
         None => Ok(place),
     }
@@ -224,10 +226,12 @@ impl Expression {
         if step.predicates.iter().any(|predicate| predicate.position != Position::Free) {
             return Some("a predicate asks for the place of an element");
         }
-        if let Err(reason) = axis_outside(step, Asks::Nodes, Place::Inside) {
+        if let Err(reason) = axis_outside(step, ArgumentUse::Nodes, Place::Inside) {
             return Some(reason);
         }
-        if let Some(reason) = steps_outside(&path.steps[at + 1..], Asks::Nodes, Place::Inside) {
+        if let Some(reason) =
+            steps_outside(&path.steps[at + 1..], ArgumentUse::Nodes, Place::Inside)
+        {
             return Some(reason);
         }
         path.steps[at + 1..].iter().find_map(|step| match step {
@@ -298,10 +302,11 @@ impl Expression {
             };
         }
         let path = Path { start: Start::Context, steps: steps_left };
-        expression.record_needs = needs::of_record(&path, is_counted);
+        expression.record_projection = projection::of_record(&path, is_counted);
         if let Some(Step::Axis(step)) = path.steps.first() {
-            let needs = needs::of_fitting_record(&path, is_counted);
-            let prefilter = RecordSieve::of(step, self.version, &expression.namespaces, needs);
+            let projection = projection::of_fitting_record(&path, is_counted);
+            let prefilter =
+                RecordPrefilter::of(step, self.version, &expression.namespaces, projection);
             expression.record_prefilter = prefilter;
         }
         expression.parsed.body = Expr { kind: ExprKind::Path(path), span };

@@ -25,7 +25,7 @@ fn verdicts(version: Version, expression: &str, records: &[&str]) -> String {
         Elements { path: &path, prolog: &prolog, options, dropped: &dropped, keeps_around: false };
     let reader = RecordReader::new(&text, &arena, elements, Ancestry::default());
     let mut reader =
-        reader.with_needs(streamed.expression.record_needs()).with_prefilter(prefilter);
+        reader.with_projection(streamed.expression.record_projection()).with_prefilter(prefilter);
     reader.is_last();
     reader.seek(prolog.end);
     let mut verdicts = String::new();

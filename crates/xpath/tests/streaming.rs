@@ -8,7 +8,7 @@ fn needed(expression: &str) -> Vec<String> {
     let compiled = Expression::compile(expression, Version::V31, Namespaces::new(), &[]).unwrap();
     let streamed = compiled.streamed(&[("m".to_owned(), "urn:m".to_owned())], &[]);
     let streamed = streamed.unwrap_or_else(|| panic!("{expression} needs the document"));
-    streamed.expression.record_needs().paths()
+    streamed.expression.record_projection().paths()
 }
 
 #[test]

@@ -1,4 +1,4 @@
-//! What stands in lists and maps of JSON, found without reading it: quotes, brackets and commas are enough.
+//! Finds the children of JSON lists and maps by quotes, brackets and commas alone, without parsing values.
 
 use kyanite_formats::json::{self, Inside, Reader, ReaderOptions};
 use kyanite_tree::Arena;

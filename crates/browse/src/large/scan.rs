@@ -1,4 +1,4 @@
-//! A scan of what stands in a node: it takes a block of bytes after another, and can begin again before any child.
+//! A resumable scan of a node's children: it takes one block of bytes after another, and can start again at any child.
 
 use super::{Notation, PAGE, json, xml};
 

@@ -1,4 +1,4 @@
-//! Large trees against trees of the same documents that are held.
+//! Large trees are compared with in-memory trees of the same documents.
 
 use std::cell::Cell;
 use std::rc::Rc;

@@ -1,4 +1,4 @@
-//! What stands in elements of XML, found by their tags alone.
+//! Finds the children of XML elements by their tags alone.
 
 use std::collections::HashMap;
 

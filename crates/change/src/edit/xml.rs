@@ -1,4 +1,4 @@
-//! Edits of XML: what was read has its place in the text, and what stayed is left there.
+//! Edits of XML: each node that was read has its span in the text, and the bytes of unchanged nodes stay as they are.
 
 use std::collections::HashMap;
 

@@ -3,9 +3,31 @@
 use std::path::PathBuf;
 
 use clap::{Args, ValueEnum, ValueHint};
-use kyanite_flow::RecordPath;
+use kyanite_flow::{ByteRange, RecordPath};
 
-use super::{Reading, report, size};
+use super::{Reading, range, report, size};
+
+/// What means nothing for states of surveys.
+const OF_READING: [&str; 15] = [
+    "from",
+    "delimiter",
+    "unnamed",
+    "encoding",
+    "lenient",
+    "repairs",
+    "drop_namespaces",
+    "unwrap",
+    "at",
+    "against",
+    "range",
+    "threads",
+    "stats",
+    "partial",
+    "part",
+];
+
+/// What a state is not: a report.
+const OF_A_REPORT: [&str; 3] = ["reports", "against", "no_examples"];
 
 /// `kyanite survey`.
 #[derive(Args, Debug)]
@@ -17,6 +39,9 @@ Examples:
   kyanite survey tickets.csv ports.csv
   kyanite survey bookings.jsonl --against last-week.jsonl
   kyanite survey bookings.jsonl --report html=bookings.html --report json=bookings.json
+  kyanite survey bookings.jsonl --range 0-400kB --partial -o head.state
+  kyanite survey bookings.jsonl --range 400kB- --partial -o tail.state
+  kyanite survey --combine head.state tail.state
 
 Records are the items of a stream or of a document that is a list, and documents that are none. Each path is
 told with how many records have it, what its values are, and an example; then the kinds of records that are
@@ -34,6 +59,19 @@ pub struct Survey {
     /// Say how the structure differs from that of another input: what came, went and moved since
     #[arg(long, value_name = "OTHER", value_hint = ValueHint::FilePath, help_heading = "Survey")]
     pub against: Option<String>,
+    /// Only the records that begin in these bytes of a file of JSON Lines, CSV, TSV or text, from the first up to the last, as in
+    /// 0-100MB; without the last, to the end
+    #[arg(long, value_name = "FROM-TO", value_parser = range, help_heading = "Parts")]
+    pub range: Option<ByteRange>,
+    /// Write what was found as a state, to be joined with those of other parts by --combine; it holds values
+    #[arg(long, conflicts_with_all = OF_A_REPORT, help_heading = "Parts")]
+    pub partial: bool,
+    /// With --partial: the number of the part, where neither its name nor its range tells it from others
+    #[arg(long, value_name = "N", requires = "partial", help_heading = "Parts")]
+    pub part: Option<u32>,
+    /// The inputs are states, written with --partial: tell of all their records together
+    #[arg(long, requires = "inputs", conflicts_with_all = OF_READING, help_heading = "Parts")]
+    pub combine: bool,
     /// Show no value of the documents
     #[arg(long, help_heading = "Survey")]
     pub no_examples: bool,

@@ -4,7 +4,9 @@ use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant, SystemTime};
 
 use kyanite_browse::{LargeTree, Outline, Position, Tree};
-use kyanite_flow::{Failed, HeldDocument, Input, LargeDocument, Looked, Looking};
+use kyanite_flow::{
+    BrowsedDocument, DocumentInMemory, Input, LargeDocument, RunError, RunningSearch,
+};
 use kyanite_formats::Format;
 
 use crate::stats::size;
@@ -67,7 +69,7 @@ fn state_of(path: &Path) -> Option<(u64, Option<SystemTime>)> {
 
 /// A document, held or in its file.
 pub enum Document<'a> {
-    Held(HeldDocument<'a>),
+    Held(DocumentInMemory<'a>),
     Large(LargeDocument),
 }
 
@@ -95,7 +97,7 @@ pub struct Hits<'a> {
     /// The one that was gone to last.
     pub at: Option<usize>,
     /// What looks for more of them meanwhile.
-    looking: Option<Looking>,
+    looking: Option<RunningSearch>,
 }
 
 /// What an expression selects.
@@ -109,7 +111,7 @@ pub struct Selection<'a> {
     /// What is looked for in a large document once nothing more is typed, and since when.
     waiting: Option<(String, Instant)>,
     /// What looks for more of it meanwhile.
-    looking: Option<Looking>,
+    looking: Option<RunningSearch>,
 }
 
 /// What was found since this was last asked.
@@ -121,7 +123,7 @@ struct News {
 }
 
 /// What was found meanwhile, by what looks for it until that is all.
-fn news(looking: &mut Option<Looking>) -> Option<News> {
+fn news(looking: &mut Option<RunningSearch>) -> Option<News> {
     let going_on = looking.as_ref()?;
     let is_over = going_on.is_over();
     let news =
@@ -169,14 +171,14 @@ impl<'a> Tab<'a> {
     /// A document that is looked at.
     ///
     /// # Errors
-    /// [`Failed::Input`] when the file of a large one cannot be opened.
-    pub fn new(looked: Looked<'a>, file: Option<Watched>) -> Result<Self, Failed> {
+    /// [`RunError::Input`] when the file of a large one cannot be opened.
+    pub fn new(looked: BrowsedDocument<'a>, file: Option<Watched>) -> Result<Self, RunError> {
         let (document, tree): (_, Box<dyn Outline<'a> + 'a>) = match looked {
-            Looked::Held(document) => {
+            BrowsedDocument::Held(document) => {
                 let tree = Tree::new(document.root);
                 (Document::Held(document), Box::new(tree))
             }
-            Looked::Large(document) => {
+            BrowsedDocument::Large(document) => {
                 let (bytes, notation) = document.bytes()?;
                 let mut tree = LargeTree::new(bytes, notation);
                 tree.work(1);

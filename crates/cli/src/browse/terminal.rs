@@ -9,7 +9,7 @@ use base64::Engine;
 use crossterm::event::{DisableMouseCapture, EnableMouseCapture, Event};
 use crossterm::terminal::{EnterAlternateScreen, LeaveAlternateScreen};
 use crossterm::{cursor, event, execute, terminal};
-use kyanite_flow::Failed;
+use kyanite_flow::RunError;
 use kyanite_tree::{Code, Diagnostic};
 use ratatui::backend::CrosstermBackend;
 use ratatui::{Frame, Terminal};
@@ -23,13 +23,13 @@ const PATIENCE: Duration = Duration::from_millis(500);
 /// How long one waits for a key that has work to do.
 const BUSY: Duration = Duration::from_millis(10);
 
-fn failed(message: String) -> Failed {
+fn failed(message: String) -> RunError {
     let why = Diagnostic::error(Code::CommandLine, message);
-    Failed::Command(vec![why.advise("to look at a document without one, use kyanite survey")])
+    RunError::Command(vec![why.advise("to look at a document without one, use kyanite survey")])
 }
 
 /// The terminal that the user sits at, wherever standard input and output go.
-pub fn open() -> Result<File, Failed> {
+pub fn open() -> Result<File, RunError> {
     let terminal = OpenOptions::new().read(true).write(true).open("/dev/tty");
     terminal.map_err(|_| failed("there is no terminal to browse in".into()))
 }
@@ -54,7 +54,7 @@ pub struct Screen {
 
 impl Screen {
     /// Takes the whole screen.
-    pub fn enter(terminal: &File) -> Result<Self, Failed> {
+    pub fn enter(terminal: &File) -> Result<Self, RunError> {
         let wrong = |error: io::Error| failed(format!("the terminal cannot be used: {error}"));
         let mut out = terminal.try_clone().map_err(wrong)?;
         let drawn_on = terminal.try_clone().map_err(wrong)?;
@@ -78,13 +78,13 @@ impl Screen {
     }
 
     /// Draws all of it.
-    pub fn draw(&mut self, draw: impl FnOnce(&mut Frame<'_>)) -> Result<(), Failed> {
+    pub fn draw(&mut self, draw: impl FnOnce(&mut Frame<'_>)) -> Result<(), RunError> {
         let drawn = self.terminal.draw(draw);
         drawn.map(drop).map_err(|error| failed(format!("the terminal cannot be drawn on: {error}")))
     }
 
     /// What happens next; nothing if nothing does for a while, which is short while there is something else to do.
-    pub fn next(&mut self, is_busy: bool) -> Result<Option<Event>, Failed> {
+    pub fn next(&mut self, is_busy: bool) -> Result<Option<Event>, RunError> {
         let patience = if is_busy { BUSY } else { PATIENCE };
         let next =
             event::poll(patience).and_then(|is_there| is_there.then(event::read).transpose());
@@ -92,7 +92,7 @@ impl Screen {
     }
 
     /// Puts a text on the clipboard of the terminal (xterm control sequences, OSC 52).
-    pub fn copy(&mut self, text: &str) -> Result<(), Failed> {
+    pub fn copy(&mut self, text: &str) -> Result<(), RunError> {
         let encoded = base64::engine::general_purpose::STANDARD.encode(text);
         let written = write!(self.out, "\x1b]52;c;{encoded}\x07").and_then(|()| self.out.flush());
         written.map_err(|error| failed(format!("the terminal cannot be written to: {error}")))

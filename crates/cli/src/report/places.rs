@@ -3,7 +3,7 @@
 use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
 
-use kyanite_flow::{Destination, Failed};
+use kyanite_flow::{Destination, RunError};
 
 use crate::arguments::MessageOptions;
 use crate::messages::Messages;
@@ -22,16 +22,16 @@ pub struct Places<'p, F> {
 
 impl<F: Copy> Places<'_, F> {
     /// Refuses reports that would go to one place, or to that of something that is read: the words that name it.
-    pub fn check<'w>(&'w self, read: impl IntoIterator<Item = &'w str>) -> Result<(), Failed> {
+    pub fn check<'w>(&'w self, read: impl IntoIterator<Item = &'w str>) -> Result<(), RunError> {
         let open = self.reports.iter().filter(|(_, file)| file.is_none()).count();
         if open > 1 {
-            return Err(Failed::command(
+            return Err(RunError::command(
                 "several reports would go to standard output",
                 "give each a file: --report html=report.html",
             ));
         }
         if self.output.is_some() && open == 0 && !self.reports.is_empty() {
-            return Err(Failed::command(
+            return Err(RunError::command(
                 "every report has a file of its own, so none goes to that of --output",
                 "leave --output out",
             ));
@@ -49,7 +49,7 @@ impl<F: Copy> Places<'_, F> {
         &self,
         options: &MessageOptions,
         render: &mut dyn FnMut(F, &Messages, usize) -> Vec<u8>,
-    ) -> Result<(), Failed> {
+    ) -> Result<(), RunError> {
         let usual = [(self.usual, None)];
         let reports = if self.reports.is_empty() { &usual } else { self.reports };
         for (form, file) in reports {

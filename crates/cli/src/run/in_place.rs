@@ -1,6 +1,6 @@
 //! Files that a rule or a patch changes.
 
-use kyanite_flow::{Counters, EditedFile, Events, Failed, Input, Job, edit, write_edited};
+use kyanite_flow::{Counters, EditedFile, Events, Input, Job, RunError, edit, write_edited};
 use kyanite_lang::Plan;
 use kyanite_tree::{Code, Diagnostic, counted};
 use similar::TextDiff;
@@ -19,10 +19,10 @@ impl RuleCommand<'_> {
         sources: &[(String, Input)],
         how: InPlace,
         messages: &mut Messages,
-    ) -> Result<Status, Failed> {
+    ) -> Result<Status, RunError> {
         if !plan.ensures.is_empty() || !plan.expects.is_empty() || self.input.schema.is_some() {
             let message = "files are changed in place without schemas";
-            return Err(Failed::command(message, "write the result to another file"));
+            return Err(RunError::command(message, "write the result to another file"));
         }
         clean_up_on_signals();
         let options = self.input_options();
@@ -39,7 +39,11 @@ impl RuleCommand<'_> {
 }
 
 /// Writes files that change, or shows what would change in them.
-pub fn put(files: &[EditedFile], only_shows: bool, messages: &mut Messages) -> Result<(), Failed> {
+pub fn put(
+    files: &[EditedFile],
+    only_shows: bool,
+    messages: &mut Messages,
+) -> Result<(), RunError> {
     if only_shows {
         let text: String = files.iter().map(unified).collect();
         return standard_output().write(text.as_bytes());

@@ -3,9 +3,9 @@
 use std::io::{self, IsTerminal};
 use std::time::Duration;
 
-use kyanite_flow::{Destination, Failed, Fetch, Input, InputOptions, Layout, LossPolicy};
+use kyanite_flow::{Destination, Fetch, Input, InputOptions, Layout, LossPolicy, RunError};
 use kyanite_formats::documents::Limits;
-use kyanite_formats::record_view::Shape;
+use kyanite_formats::record_view::RecordShape;
 use kyanite_formats::{Format, json, xml};
 use kyanite_lang::{OutputSpec, Plan, SourceSpec};
 
@@ -40,10 +40,10 @@ impl Reading {
 }
 
 /// The inputs that words name; standard input without any, if something is piped in.
-pub fn inputs_of(words: &[String]) -> Result<Vec<Input>, Failed> {
+pub fn inputs_of(words: &[String]) -> Result<Vec<Input>, RunError> {
     if words.is_empty() {
         if io::stdin().is_terminal() {
-            return Err(Failed::command("there is no input", "name a file, or pipe one in"));
+            return Err(RunError::command("there is no input", "name a file, or pipe one in"));
         }
         return Ok(vec![Input::Standard]);
     }
@@ -57,7 +57,7 @@ impl RuleCommand<'_> {
     }
 
     /// The files of the rule's sources: those of the command line, else seen from the rule's folder.
-    pub(super) fn sources(&self, plan: &Plan) -> Result<Vec<(String, Input)>, Failed> {
+    pub(super) fn sources(&self, plan: &Plan) -> Result<Vec<(String, Input)>, RunError> {
         let given = &self.params.sources;
         for (name, _) in given {
             if !plan.sources.iter().any(|source| source.name == *name) {
@@ -66,7 +66,7 @@ impl RuleCommand<'_> {
                     [] => "declare it in the rule: source name = \"file\"".to_owned(),
                     known => format!("it has {}", known.join(", ")),
                 };
-                return Err(Failed::command(format!("the rule has no source `{name}`"), advice));
+                return Err(RunError::command(format!("the rule has no source `{name}`"), advice));
             }
         }
         let named = |source: &SourceSpec| {
@@ -80,7 +80,7 @@ impl RuleCommand<'_> {
         Ok(plan.sources.iter().map(named).collect())
     }
 
-    pub(super) fn inputs(&self, plan: &Plan) -> Result<Vec<Input>, Failed> {
+    pub(super) fn inputs(&self, plan: &Plan) -> Result<Vec<Input>, RunError> {
         let words = &self.input.inputs;
         if !plan.reads_input() {
             return match words.first() {
@@ -89,7 +89,7 @@ impl RuleCommand<'_> {
                 Some(_) if plan.xpath().is_some_and(|xpath| xpath.asks_documents()) => {
                     Ok(words.iter().map(|word| Input::of_word(word)).collect())
                 }
-                Some(word) => Err(Failed::command(
+                Some(word) => Err(RunError::command(
                     format!("the rule never names $, so it does not read {word}"),
                     "begin paths with $, or leave the input out",
                 )),
@@ -144,7 +144,7 @@ impl RuleCommand<'_> {
                     .unwrap_or(usual.xml.item),
                 without_namespaces: self.input.reading.drop_namespaces,
             },
-            records: Shape {
+            records: RecordShape {
                 lists: xml.lists.clone(),
                 maps: xml.maps.clone(),
                 without_namespaces: self.input.reading.drop_namespaces,
@@ -159,7 +159,7 @@ impl RuleCommand<'_> {
     }
 
     /// One JSON text cannot hold the results of several documents.
-    pub(super) fn refuse_several(&self, inputs: &[Input], format: Format) -> Result<(), Failed> {
+    pub(super) fn refuse_several(&self, inputs: &[Input], format: Format) -> Result<(), RunError> {
         if inputs.len() < 2 || self.input.gather || self.count || format.holds_several() {
             return Ok(());
         }
@@ -168,7 +168,7 @@ impl RuleCommand<'_> {
             inputs.len(),
             format
         );
-        Err(Failed::command(
+        Err(RunError::command(
             message,
             "say --gather for one list of all documents, or --to jsonl for a line each",
         ))

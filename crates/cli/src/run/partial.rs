@@ -3,7 +3,9 @@
 use std::io::{self, IsTerminal};
 use std::path::Path;
 
-use kyanite_flow::{DocumentTypes, Events, Failed, Input, Job, Layout, Output, PartialFile, Sink};
+use kyanite_flow::{
+    DocumentTypes, Events, Input, Job, Layout, Output, PartialFile, RunError, Sink,
+};
 use kyanite_formats::Format;
 use kyanite_lang::{Partial, Plan, Syntax, compile};
 use kyanite_tree::{Arena, Diagnostic};
@@ -27,7 +29,7 @@ fn combined(
     command: &Combine,
     options: &MessageOptions,
     messages: &mut Messages,
-) -> Result<Status, Failed> {
+) -> Result<Status, RunError> {
     let reading = InputArguments::of_sample("-");
     let read = |word: &String| PartialFile::read(&Input::of_word(word), &reading.reading.options());
     let states: Vec<PartialFile> = command.states.iter().map(read).collect::<Result<_, _>>()?;
@@ -37,7 +39,7 @@ fn combined(
             "{} and {} are states of different rules, or were given other params or sources",
             first.name, other.name
         );
-        return Err(Failed::command(message, "combine the states of one rule"));
+        return Err(RunError::command(message, "combine the states of one rule"));
     }
     let params = ParamArguments { params: first.params.clone(), sources: first.sources.clone() };
     // What the rule names beside it is still beside it.
@@ -51,7 +53,7 @@ fn combined(
     if !command.partial {
         return Ok(rule.run(messages));
     }
-    let plan = compile(first.rule.clone(), Syntax::Rule).map_err(Failed::of_rule)?;
+    let plan = compile(first.rule.clone(), Syntax::Rule).map_err(RunError::of_rule)?;
     let state = kyanite_flow::joined_states(&plan, &states)?;
     let (sources, options) = (rule.sources(&plan)?, rule.input_options());
     rule.write_state(&rule.job(&plan, &sources, &options), &state, messages)
@@ -65,7 +67,7 @@ impl RuleCommand<'_> {
         inputs: &[Input],
         (sources, part): (&[(String, Input)], u64),
         messages: &mut Messages,
-    ) -> Result<Status, Failed> {
+    ) -> Result<Status, RunError> {
         let options = self.input_options();
         let job = Job { types, ..self.job(plan, sources, &options) };
         let on_terminal = self.output.output.is_none() && io::stdout().is_terminal();
@@ -85,7 +87,7 @@ impl RuleCommand<'_> {
         job: &Job<'_>,
         state: &Partial,
         messages: &mut Messages,
-    ) -> Result<Status, Failed> {
+    ) -> Result<Status, RunError> {
         if self.output.output.is_some() {
             clean_up_on_signals();
         }

@@ -1,9 +1,9 @@
-//! Schemas that inputs and results keep to, and that inputs have their types from.
+//! The schemas of a run: those that inputs and results must satisfy, and those that give untyped inputs their types.
 
 use std::path::Path;
 
 use kyanite_flow::{
-    Chosen, Counters, DocumentTypes, Events, Failed, Input, KeptInput, Schemas, Set, Validation,
+    Chosen, Counters, DocumentTypes, Events, Input, KeptInput, RunError, Schemas, Set, Validation,
 };
 use kyanite_lang::Plan;
 use kyanite_tree::{Arena, Diagnostic, Severity};
@@ -29,7 +29,7 @@ pub fn read_schemas<'s>(
     sets: &'s [Set; 1],
     arena: &'s Arena,
     messages: &mut Messages,
-) -> Result<Option<Schemas<'s>>, Failed> {
+) -> Result<Option<Schemas<'s>>, RunError> {
     if sets[0].schemas.is_empty() {
         return Ok(None);
     }
@@ -47,12 +47,12 @@ impl RuleCommand<'_> {
         sets: &'s [Set; 1],
         arena: &'s Arena,
         messages: &mut Messages,
-    ) -> Result<Option<DocumentTypes<'s>>, Failed> {
+    ) -> Result<Option<DocumentTypes<'s>>, RunError> {
         let Some(name) = &self.input.schema else { return Ok(None) };
         if plan.xpath().is_some() {
             let message = "an XPath selects elements, which have no types";
             let advice = "leave --schema out, or write a path: $.manifest.vessel[*]";
-            return Err(Failed::command(message, advice));
+            return Err(RunError::command(message, advice));
         }
         let schemas = read_schemas(sets, arena, messages)?;
         schemas.map(|schemas| DocumentTypes::of(name.clone(), schemas, arena)).transpose()
@@ -64,7 +64,7 @@ impl RuleCommand<'_> {
         plan: &Plan,
         inputs: &[Input],
         messages: &mut Messages,
-    ) -> Result<Option<KeptInput>, Failed> {
+    ) -> Result<Option<KeptInput>, RunError> {
         let schemas = self.schemas_for(&self.input.expects, &plan.expects);
         if schemas.is_empty() {
             return Ok(None);
@@ -91,10 +91,10 @@ impl RuleCommand<'_> {
             unreadable = unreadable.take().or(verdict.unreadable);
         })?;
         if let Some(why) = unreadable {
-            return Err(Failed::Input(why));
+            return Err(RunError::Input(why));
         }
         if !found.is_empty() {
-            return Err(Failed::Invalid(found));
+            return Err(RunError::Invalid(found));
         }
         if let Some(kept) = &kept {
             kept.offer()?;
@@ -109,13 +109,17 @@ impl RuleCommand<'_> {
     }
 
     /// Writes a result in XML that keeps to its schemas.
-    pub(super) fn write_checked(&self, schemas: &Schemas<'_>, bytes: &[u8]) -> Result<(), Failed> {
+    pub(super) fn write_checked(
+        &self,
+        schemas: &Schemas<'_>,
+        bytes: &[u8],
+    ) -> Result<(), RunError> {
         let text = String::from_utf8_lossy(bytes);
         let found = schemas.check_xml("the result", &text);
         let errors = found.iter().filter(|finding| finding.severity == Severity::Error);
         let errors: Vec<Diagnostic> = errors.map(kyanite_flow::Finding::diagnostic).collect();
         if !errors.is_empty() {
-            return Err(Failed::Invalid(errors));
+            return Err(RunError::Invalid(errors));
         }
         self.destination().write(bytes)
     }

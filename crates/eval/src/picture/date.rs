@@ -2,7 +2,7 @@
 
 use kyanite_tree::Decimal;
 
-use super::integer::{Case, Shape};
+use super::integer::{Case, NumberForm};
 use super::{PictureError, in_family, zero_of};
 use crate::time::{DateTime, zone_text};
 
@@ -159,9 +159,9 @@ impl<'p> Marker<'p> {
             return Ok(case.of(&self.width.cut(named)));
         }
         let shape = if matches!(presentation, "n" | "N" | "Nn") {
-            Shape::plain()
+            NumberForm::plain()
         } else {
-            Shape::of(presentation).map_err(|error| wrong(error.message))?
+            NumberForm::of(presentation).map_err(|error| wrong(error.message))?
         };
         let text = shape.show(&Decimal::from(number), self.is_ordinal);
         Ok(self.width.pad(&text, presentation))
@@ -179,7 +179,7 @@ impl<'p> Marker<'p> {
             _ => year.abs(),
         };
         let shown = if year < 0 { year.abs() } else { shown };
-        let shape = Shape::of(presentation).map_err(|error| wrong(error.message))?;
+        let shape = NumberForm::of(presentation).map_err(|error| wrong(error.message))?;
         let text = shape.show(&Decimal::from(shown), self.is_ordinal);
         Ok(match most {
             Some(most) if zero_of_first(presentation).is_some() && digits <= 1 => {

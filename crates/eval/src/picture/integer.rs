@@ -29,7 +29,7 @@ pub fn format(number: &Decimal, picture: &str) -> Result<String, PictureError> {
         "o" | "oa" | "ot" => true,
         other => return Err(wrong(format!("`{other}` is no modifier; there are c and o"))),
     };
-    Ok(Shape::of(primary)?.show(number, is_ordinal))
+    Ok(NumberForm::of(primary)?.show(number, is_ordinal))
 }
 
 fn wrong(message: impl Into<String>) -> PictureError {
@@ -38,7 +38,7 @@ fn wrong(message: impl Into<String>) -> PictureError {
 
 /// How a number is shown.
 #[derive(Clone, PartialEq, Eq, Debug)]
-pub(super) enum Shape {
+pub(super) enum NumberForm {
     /// Digits with separators: for each of them what it is and how many digits are behind it.
     Digits {
         zero: char,
@@ -85,7 +85,7 @@ impl Case {
     }
 }
 
-impl Shape {
+impl NumberForm {
     /// The shape that a primary format token means.
     pub(super) fn of(token: &str) -> Result<Self, PictureError> {
         if token.chars().any(|c| zero_of(c).is_some()) {

@@ -1,4 +1,4 @@
-//! Documents that are too large to be held: their bytes stay in a file, in which they are looked at, searched, and run over.
+//! Documents too large for memory: their bytes stay in a file, which is scanned, searched and queried there.
 
 use std::collections::VecDeque;
 use std::fs::File;
@@ -17,9 +17,9 @@ use regex::bytes::{Regex, RegexBuilder};
 use tempfile::TempPath;
 
 use super::shown;
-use crate::failed::{Counters, Events, Failed};
 use crate::input::{Input, InputOptions, Source, cannot_read};
 use crate::run::{Job, Sink, stack_size};
+use crate::run_error::{Counters, Events, RunError};
 
 /// Documents of more bytes are not held.
 pub(super) const LARGE: u64 = 64 << 20;
@@ -74,7 +74,7 @@ pub(super) fn opened(
     input: &Input,
     mut source: Source,
     options: &InputOptions,
-) -> Result<Opened, Failed> {
+) -> Result<Opened, RunError> {
     let format = source.detected.format;
     let notation = notation_of(format).filter(|_| !options.lenient && !options.unwrap);
     let Some(notation) = notation else { return Ok(Opened::Small(source)) };
@@ -93,7 +93,7 @@ pub(super) fn opened(
             false => Opened::Large(large(Stored::new(path.clone(), count, true), None)),
         });
     }
-    let refuse = |error: io::Error| Failed::Input(cannot_read(&name, &error));
+    let refuse = |error: io::Error| RunError::Input(cannot_read(&name, &error));
     let (to, path) = tempfile::NamedTempFile::new().map_err(refuse)?.into_parts();
     let document = large(Stored::new(path.to_path_buf(), 0, false), Some(path));
     let (stored, empty) = (Arc::clone(&document.file), Box::new(io::empty()));
@@ -104,7 +104,7 @@ pub(super) fn opened(
     while began.elapsed() < PATIENCE && document.file.count() <= LARGE {
         if document.is_complete() {
             if let Some(problem) = document.problem() {
-                return Err(Failed::Input(cannot_read(&name, &io::Error::other(problem))));
+                return Err(RunError::Input(cannot_read(&name, &io::Error::other(problem))));
             }
             source.reader = Box::new(File::open(&document.file.path).map_err(refuse)?);
             source.live = None;
@@ -185,10 +185,10 @@ impl LargeDocument {
     /// Its bytes, and how they are written.
     ///
     /// # Errors
-    /// [`Failed::Input`] when its file cannot be opened.
-    pub fn bytes(&self) -> Result<(Box<dyn Bytes>, Notation), Failed> {
+    /// [`RunError::Input`] when its file cannot be opened.
+    pub fn bytes(&self) -> Result<(Box<dyn Bytes>, Notation), RunError> {
         let reading = self.reading();
-        let reading = reading.map_err(|error| Failed::Input(cannot_read(&self.name, &error)))?;
+        let reading = reading.map_err(|error| RunError::Input(cannot_read(&self.name, &error)))?;
         Ok((Box::new(reading), self.notation))
     }
 
@@ -217,11 +217,11 @@ impl LargeDocument {
 
     /// Begins to search its bytes for a text, upper and lower case alike; at most `most` places are kept.
     #[must_use]
-    pub fn search(&self, text: &str, most: usize) -> Looking {
+    pub fn search(&self, text: &str, most: usize) -> RunningSearch {
         let pattern = RegexBuilder::new(&regex::escape(text)).case_insensitive(true).build();
         let reading = self.reading().map_err(|error| error.to_string());
         let overlap = text.len() * 4;
-        Looking::start(move |found| {
+        RunningSearch::start(move |found| {
             let pattern = pattern.map_err(|error| error.to_string())?;
             search(&reading?, &pattern, overlap, most, found).map_err(|error| error.to_string())
         })
@@ -229,12 +229,12 @@ impl LargeDocument {
 
     /// Begins to run a JSONPath, a rule on one line, or over XML an XPath; at most `most` of what it selects are kept.
     #[must_use]
-    pub fn select(&self, expression: &str, most: usize) -> Looking {
+    pub fn select(&self, expression: &str, most: usize) -> RunningSearch {
         let (expression, options) = (expression.to_owned(), self.options.clone());
         let input = Input::File(self.file.path.clone());
         let is_xml = self.format == Format::Xml;
         let is_complete = self.is_complete();
-        Looking::start(move |found| {
+        RunningSearch::start(move |found| {
             if !is_complete {
                 return Err("the input is still coming in: wait for its end".to_owned());
             }
@@ -244,7 +244,7 @@ impl LargeDocument {
 }
 
 /// What is looked for meanwhile.
-pub struct Looking {
+pub struct RunningSearch {
     found: Arc<Found>,
 }
 
@@ -260,7 +260,7 @@ struct Found {
     problem: Mutex<Option<String>>,
 }
 
-impl Looking {
+impl RunningSearch {
     fn start(look: impl FnOnce(&Found) -> Result<(), String> + Send + 'static) -> Self {
         let found = Arc::new(Found::default());
         let shared = Arc::clone(&found);
@@ -302,7 +302,7 @@ impl Looking {
     }
 }
 
-impl Drop for Looking {
+impl Drop for RunningSearch {
     fn drop(&mut self) {
         self.found.is_unwanted.store(true, Ordering::Release);
     }

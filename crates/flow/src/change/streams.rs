@@ -1,4 +1,4 @@
-//! Two streams of records compared by a key: each put in order by it, and both gone through side by side.
+//! Compares two streams of records by a key: each is sorted by the key, then both are merged side by side.
 
 use std::cmp::Ordering;
 use std::io;
@@ -13,9 +13,9 @@ use kyanite_tree::{
 use super::tally::{Located, Tally};
 use super::{Compared, Diffing};
 use crate::blocks::Blocks;
-use crate::failed::{Events, Failed};
 use crate::input::{InputOptions, Source};
 use crate::records::InputPart;
+use crate::run_error::{Events, RunError};
 use crate::runs::{Entry, Sorted, Sorter};
 use crate::walk::{Step, Walk};
 
@@ -29,7 +29,7 @@ pub(super) fn compare_streams(
     members: &[String],
     comparison: &Comparison,
     events: &mut Events<'_>,
-) -> Result<Compared, Failed> {
+) -> Result<Compared, RunError> {
     let memory = what.options.memory / SHARES;
     let names = [old.name.clone(), new.name.clone()];
     let mut tally = Tally::new(names, memory);
@@ -37,7 +37,7 @@ pub(super) fn compare_streams(
         let key = Keys { members, crosses: comparison.crosses };
         let (sorted, lacking) = sorted(source, what.options, key, memory, events)?;
         tally.unclear(lacking, 0);
-        Ok::<Sorted, Failed>(sorted)
+        Ok::<Sorted, RunError>(sorted)
     };
     let sides = [side(old)?, side(new)?];
     merged(sides, comparison, what.options.limits.depth, &mut tally)?;
@@ -58,7 +58,7 @@ fn sorted(
     keys: Keys<'_>,
     memory: usize,
     events: &mut Events<'_>,
-) -> Result<(Sorted, u64), Failed> {
+) -> Result<(Sorted, u64), RunError> {
     let Source { name, detected, reader, live, replaced, .. } = source;
     let format = detected.format;
     let mut blocks = Blocks::new(reader, live);
@@ -105,13 +105,13 @@ fn merged(
     comparison: &Comparison,
     depth: usize,
     tally: &mut Tally,
-) -> Result<(), Failed> {
+) -> Result<(), RunError> {
     let mut shared = 0;
     let mut next = |side: &mut Sorted, last: Option<&Entry>| {
         let next = side.next().map_err(|error| no_room(&error))?;
         let is_shared = next.as_ref().zip(last).is_some_and(|(next, last)| next.key == last.key);
         shared += u64::from(is_shared);
-        Ok::<Option<Entry>, Failed>(next)
+        Ok::<Option<Entry>, RunError>(next)
     };
     let (mut old, mut new) = (next(&mut olds, None)?, next(&mut news, None)?);
     loop {
@@ -142,7 +142,7 @@ fn one(
     comparison: &Comparison,
     depth: usize,
     tally: &mut Tally,
-) -> Result<(), Failed> {
+) -> Result<(), RunError> {
     let (old, new) = (old.map(Record::read).transpose()?, new.map(Record::read).transpose()?);
     if let (Some((_, old)), Some((_, new))) = (old, new)
         && old == new
@@ -212,7 +212,7 @@ impl Record {
     }
 
     /// What stands in an entry.
-    fn read(entry: &Entry) -> Result<(Self, &str), Failed> {
+    fn read(entry: &Entry) -> Result<(Self, &str), RunError> {
         let damaged = || no_room(&io::Error::from(io::ErrorKind::InvalidData));
         let (head, text) = entry.body.split_first_chunk::<HEAD>().ok_or_else(damaged)?;
         let number =
@@ -237,8 +237,10 @@ impl Record {
     }
 }
 
-fn no_room(error: &io::Error) -> Failed {
+fn no_room(error: &io::Error) -> RunError {
     let message =
         format!("records that wait to be compared cannot go to a temporary file: {error}");
-    Failed::Output(Diagnostic::error(Code::OutputFailed, message).advise(Advice::temporary_room()))
+    RunError::Output(
+        Diagnostic::error(Code::OutputFailed, message).advise(Advice::temporary_room()),
+    )
 }

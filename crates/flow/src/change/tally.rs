@@ -1,4 +1,4 @@
-//! What differs, counted and listed.
+//! Counts and lists differences.
 
 use kyanite_change::{Change, Difference, Pattern, UnclearKey};
 use kyanite_formats::losses::Losses;

@@ -1,6 +1,6 @@
-//! The parts under way: which record goes to which, and their files.
+//! The parts that are being written: which record goes to which part, and the files of the parts.
 //!
-//! Few files are open at a time; a part whose turn comes again is opened again behind what it has.
+//! Few files are open at a time; a part that gets a record after its file was closed is opened again and appended to.
 
 use std::collections::{HashMap, VecDeque};
 use std::fs::{File, OpenOptions};
@@ -12,9 +12,9 @@ use kyanite_lang::{Plan, Session};
 use kyanite_tree::{Arena, Code, Diagnostic, Place, Value};
 
 use super::{Key, SplitBy, Splitting, evaluate};
-use crate::failed::Failed;
 use crate::folder::{Names, NewFiles};
 use crate::output::cannot_write;
+use crate::run_error::RunError;
 use crate::unfinished::resolved;
 
 /// The params of a template's rule.
@@ -62,7 +62,7 @@ pub(super) struct Parts<'s> {
     /// Which files are open, the one used last at the end.
     open: VecDeque<(usize, BufWriter<File>)>,
     header: Vec<u8>,
-    shape: Shape,
+    shape: Separation,
     stem: String,
     extension: String,
     records: u64,
@@ -71,7 +71,7 @@ pub(super) struct Parts<'s> {
 
 /// How the records of a part stand beside each other.
 #[derive(Clone, Copy, PartialEq, Eq)]
-enum Shape {
+enum Separation {
     /// Each on a line.
     Lines,
     /// Items of a list of JSON.
@@ -90,9 +90,9 @@ struct Part {
 }
 
 impl<'s> Parts<'s> {
-    pub(super) fn new(what: Splitting<'s>, name: &str, format: Format) -> Result<Self, Failed> {
+    pub(super) fn new(what: Splitting<'s>, name: &str, format: Format) -> Result<Self, RunError> {
         let failed = |error: io::Error| {
-            Failed::Output(cannot_write(&what.folder.display().to_string(), &error))
+            RunError::Output(cannot_write(&what.folder.display().to_string(), &error))
         };
         let path = Path::new(name);
         let plain =
@@ -108,10 +108,10 @@ impl<'s> Parts<'s> {
         };
         let is_named = extension.is_some();
         let shape = match format {
-            Format::JsonLines => Shape::Lines,
-            Format::Json => Shape::List,
-            Format::Xml => Shape::Elements,
-            _ => Shape::Plain,
+            Format::JsonLines => Separation::Lines,
+            Format::Json => Separation::List,
+            Format::Xml => Separation::Elements,
+            _ => Separation::Plain,
         };
         Ok(Self {
             what,
@@ -145,11 +145,11 @@ impl<'s> Parts<'s> {
         key: Key,
         around: Around<'_>,
         place: &dyn Fn() -> Option<Place>,
-    ) -> Result<(), Failed> {
+    ) -> Result<(), RunError> {
         self.records += 1;
         // A record of JSON Lines that stands on several lines becomes one.
         let is_spread = |text: &[u8]| memchr::memchr(b'\n', text.trim_ascii()).is_some();
-        let record = record.filter(|_| self.shape == Shape::Lines && is_spread(text));
+        let record = record.filter(|_| self.shape == Separation::Lines && is_spread(text));
         let one_line = record.map(json::compact);
         let text = one_line.as_deref().map_or(text, str::as_bytes);
         let number = match key {
@@ -184,19 +184,19 @@ impl<'s> Parts<'s> {
         &mut self,
         key: Option<String>,
         place: &dyn Fn() -> Option<Place>,
-    ) -> Result<usize, Failed> {
+    ) -> Result<usize, RunError> {
         let number = self.parts.len();
         let name = self.name(number + 1, key.as_deref())?;
         let file = self.names.add(&name).map_err(|(message, advice)| {
             let why = Diagnostic::error(Code::OutputFailed, message).at_opt(place());
-            Failed::Output(why.advise(advice))
+            RunError::Output(why.advise(advice))
         })?;
         let path = resolved(&file);
         if let Some(at) = self.kept.iter().position(|kept| *kept == path) {
             let message =
                 format!("a part would take the place of {}", self.what.kept[at].display());
             let why = Diagnostic::error(Code::OutputFailed, message).at_opt(place());
-            return Err(Failed::Output(why.advise("give parts other names, with --name")));
+            return Err(RunError::Output(why.advise("give parts other names, with --name")));
         }
         let made = self.files.add(file.clone());
         let about = SplitPart { file, records: 0, bytes: 0, first: self.records, key };
@@ -205,7 +205,7 @@ impl<'s> Parts<'s> {
     }
 
     /// The name of a part, by the template.
-    fn name(&mut self, number: usize, key: Option<&str>) -> Result<String, Failed> {
+    fn name(&mut self, number: usize, key: Option<&str>) -> Result<String, RunError> {
         let template: &Plan = self.what.template;
         let mut given = vec![
             ("stem".to_owned(), self.stem.clone()),
@@ -221,12 +221,12 @@ impl<'s> Parts<'s> {
         Ok(name)
     }
 
-    fn write(&mut self, number: usize, text: &[u8], around: Around<'_>) -> Result<(), Failed> {
+    fn write(&mut self, number: usize, text: &[u8], around: Around<'_>) -> Result<(), RunError> {
         let mut bytes = Vec::with_capacity(text.len() + 2);
         let part = &mut self.parts[number];
         let is_first = part.about.records == 0;
         match (self.shape, around) {
-            (Shape::Elements, Around::Elements { prolog, tags }) => {
+            (Separation::Elements, Around::Elements { prolog, tags }) => {
                 if is_first {
                     bytes.extend_from_slice(prolog.as_bytes());
                 }
@@ -246,15 +246,15 @@ impl<'s> Parts<'s> {
                 bytes.extend_from_slice(text.trim_ascii());
                 bytes.push(b'\n');
             }
-            (Shape::List, _) => {
+            (Separation::List, _) => {
                 bytes.extend_from_slice(if is_first { b"[\n" } else { b",\n" });
                 bytes.extend_from_slice(text.trim_ascii());
             }
-            (Shape::Lines, _) => {
+            (Separation::Lines, _) => {
                 bytes.extend_from_slice(text.trim_ascii());
                 bytes.push(b'\n');
             }
-            (Shape::Plain | Shape::Elements, _) => {
+            (Separation::Plain | Separation::Elements, _) => {
                 if is_first {
                     bytes.extend_from_slice(&self.header);
                 }
@@ -269,11 +269,11 @@ impl<'s> Parts<'s> {
     }
 
     /// Writes bytes behind those that a part has.
-    fn append(&mut self, number: usize, bytes: &[u8]) -> Result<(), Failed> {
+    fn append(&mut self, number: usize, bytes: &[u8]) -> Result<(), RunError> {
         let part = &mut self.parts[number];
         part.about.bytes += bytes.len() as u64;
         let name = part.about.file.display().to_string();
-        let failed = |error: io::Error| Failed::Output(cannot_write(&name, &error));
+        let failed = |error: io::Error| RunError::Output(cannot_write(&name, &error));
         if self.open.back().is_none_or(|(last, _)| *last != number) {
             let known = self.open.iter().position(|(open, _)| *open == number);
             let file = match known.and_then(|at| self.open.remove(at)) {
@@ -299,10 +299,10 @@ impl<'s> Parts<'s> {
     }
 
     /// Ends all parts, and puts them in their places.
-    pub(super) fn finish(mut self) -> Result<Vec<SplitPart>, Failed> {
+    pub(super) fn finish(mut self) -> Result<Vec<SplitPart>, RunError> {
         for number in 0..self.parts.len() {
             let mut end = Vec::new();
-            if self.shape == Shape::List {
+            if self.shape == Separation::List {
                 end.extend_from_slice(b"\n]\n");
             }
             while let Some((_, tag)) = self.parts[number].tags.pop() {
@@ -315,7 +315,7 @@ impl<'s> Parts<'s> {
         }
         for (number, file) in &mut self.open {
             let name = self.parts[*number].about.file.display().to_string();
-            file.flush().map_err(|error| Failed::Output(cannot_write(&name, &error)))?;
+            file.flush().map_err(|error| RunError::Output(cannot_write(&name, &error)))?;
         }
         self.open.clear();
         self.files.finish()?;

@@ -7,15 +7,15 @@ use kyanite_tree::{Base, Code, Diagnostic, Element, Passed};
 use super::parts::Around;
 use super::{Cut, Keys};
 use crate::blocks::Blocks;
-use crate::failed::Failed;
 use crate::input::Source;
 use crate::records::InputPart;
+use crate::run_error::RunError;
 use crate::survey::RecordPath;
 use crate::walk::{Step, Walk};
 
 impl Cut<'_, '_> {
     /// Cuts the elements that a path leads to, block by block.
-    pub(super) fn xml(&mut self, source: Source, at: &RecordPath) -> Result<(), Failed> {
+    pub(super) fn xml(&mut self, source: Source, at: &RecordPath) -> Result<(), RunError> {
         let Source { name, reader, live, replaced, .. } = source;
         let path = at.element_names();
         let mut blocks = Blocks::new(reader, live);

@@ -7,12 +7,12 @@ use kyanite_tree::Arena;
 use super::parts::Around;
 use super::{Cut, Keys};
 use crate::document::Library;
-use crate::failed::Failed;
 use crate::input::Source;
+use crate::run_error::RunError;
 
 impl Cut<'_, '_> {
     /// Cuts YAML between its documents, a few of which are held at a time.
-    pub(super) fn yaml(&mut self, source: Source) -> Result<(), Failed> {
+    pub(super) fn yaml(&mut self, source: Source) -> Result<(), RunError> {
         let options = self.what.options;
         let mut keys = Keys::new(self.what.by);
         let mut pieces = source.in_pieces(options);
@@ -25,7 +25,7 @@ impl Cut<'_, '_> {
     }
 
     /// Puts the documents of a piece into their parts.
-    fn documents(&mut self, piece: Source, keys: &mut Keys<'_>) -> Result<(), Failed> {
+    fn documents(&mut self, piece: Source, keys: &mut Keys<'_>) -> Result<(), RunError> {
         let name = piece.name.clone();
         let arena = Arena::new();
         let library = Library::new(&arena);
@@ -39,7 +39,7 @@ impl Cut<'_, '_> {
         if texts.len() != roots.len() {
             let message =
                 format!("{name} has documents that cannot be told apart by their first lines");
-            return Err(Failed::command(message, "convert it to JSON Lines first"));
+            return Err(RunError::command(message, "convert it to JSON Lines first"));
         }
         for (root, text) in roots.into_iter().zip(texts) {
             let place = || library.place(root.origin());

@@ -1,21 +1,21 @@
-//! The blocks of a stream run over apart from each other, and what came of them put in their order.
+//! Runs the blocks of a stream independently of each other, and puts their results in order.
 
 use std::collections::BTreeSet;
 use std::sync::{PoisonError, RwLock};
 
 use kyanite_formats::records::Layout;
-use kyanite_lang::{Room, Strategy, Way};
+use kyanite_lang::{SpillSettings, Strategy, Way};
 use kyanite_tree::Arena;
 use kyanite_xpath::Expression;
 
-use super::{Aside, BlockEnd, Progress, Stream, no_frame_error, value_templates};
+use super::{Aside, BlockEnd, Progress, Stream, no_list_error, value_templates};
 use crate::blocks::{Block, Blocks, Then};
-use crate::failed::Failed;
-use crate::input::{Held, cannot_read};
-use crate::parallel::{self, AsLines, Clean, Work, WorkerBlock};
+use crate::input::{XmlBeginning, cannot_read};
+use crate::parallel::{self, AsLines, BlockResult, WorkerBlock, WorkerContext};
 use crate::part::Part;
 use crate::records::{InputPart, Records};
 use crate::run::{rule_failed, stack_size};
+use crate::run_error::RunError;
 
 impl<'q> Stream<'_, '_, '_, '_, 'q> {
     /// Runs over the blocks that are left apart from each other, several at the same time if there are threads for it.
@@ -24,7 +24,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         rest: Rest<'b>,
         progress: &mut Progress<'g>,
         aside: &mut Aside,
-    ) -> Result<(), Failed> {
+    ) -> Result<(), RunError> {
         let Rest { mut blocks, mut layout, strategy, mut input, part, held, mut namespaces } = rest;
         let header = &held.arena;
         let (name, threads) = (input.name, self.job.options.threads);
@@ -53,12 +53,15 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         // A path that has to be explained is told about by whole records.
         let explains_nothing = self.session.coverage.explains_nothing(self.job.plan);
         let field_plan = strategy.field_plan.as_ref().filter(|_| explains_nothing);
-        let needed = strategy.needs.as_ref().map_or(layout, |needs| layout.with_needs(needs));
+        let needed = strategy
+            .projection
+            .as_ref()
+            .map_or(layout, |projection| layout.with_projection(projection));
         let prefilter = self.job.plan.xpath().and_then(Expression::record_prefilter);
         let prefilter = prefilter.filter(|_| strategy.takes(Way::Prefilter));
         let documents = self.session.documents.clone();
-        let bar = RwLock::new(progress.kept.bar());
-        let work = Work {
+        let cutoff = RwLock::new(progress.kept.cutoff());
+        let context = WorkerContext {
             plan: self.job.plan,
             documents: &documents,
             unit,
@@ -66,9 +69,9 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             input,
             names: &names,
             state: &state,
-            // What the turns of a block take there is room for.
-            room: &Room { memory: usize::MAX, file: Box::new(tempfile::tempfile) },
-            bar: &bar,
+            // What the tuples of a block take there is room for.
+            room: &SpillSettings { memory: usize::MAX, file: Box::new(tempfile::tempfile) },
+            cutoff: &cutoff,
             field_plan,
             line_names,
             learns: strategy.takes(Way::Templates),
@@ -87,45 +90,47 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             let is_open_end = is_last && assumed.is_some();
             // What was carried over from the block before changes where this one begins.
             let is_there = carried.is_empty() && layout.place() == assumed && !is_open_end;
-            let clean = done.clean.take().filter(|_| is_there);
+            let result = done.result.take().filter(|_| is_there);
             let coverage = &self.session.coverage;
-            let mut clean = clean.filter(|clean| {
-                !coverage.learns_from(&clean.coverage, self.job.plan)
-                    && held.dropped.adopt(&clean.met.dropped)
+            let mut result = result.filter(|result| {
+                !coverage.learns_from(&result.coverage, self.job.plan)
+                    && held.dropped.adopt(&result.met.dropped)
             });
-            if let Some(Clean { above: Some(above), .. }) = &clean {
+            if let Some(BlockResult { enclosing: Some(enclosing), .. }) = &result {
                 // What stands in elements that began before the block is run over now that these are known.
-                let head = Block { bytes: &bytes[..above.head], then: Then::More };
+                let head = Block { bytes: &bytes[..enclosing.head], then: Then::More };
                 let records = Records::new(head, 0, input, layout, &arena, None);
                 let BlockEnd { used, place, .. } = self.block(records, &arena, progress, aside)?;
                 let place = place.unwrap_or_default();
-                let behind = above.behind(place, layout, header).filter(|_| used == above.head);
+                let behind =
+                    enclosing.behind(place, layout, header).filter(|_| used == enclosing.head);
                 layout = layout.at(behind.unwrap_or_else(|| place.keep(header)));
                 arena.reset();
                 if progress.done {
                     return Ok(false);
                 }
                 if behind.is_none() {
-                    clean = None;
+                    result = None;
                     input.before.pass(&bytes[..used]);
                     self.events.read(used);
                     bytes.drain(..used);
                 }
             }
-            if let Some(clean) = clean
+            if let Some(result) = result
                 && progress
                     .kept
-                    .join(self.job.plan, &progress.state, &clean.turns)
+                    .join(self.job.plan, &progress.state, &result.tuples)
                     .map_err(|failure| rule_failed(self.job.plan, &failure, None))?
-                && progress.state.join(&clean.state).is_ok()
+                && progress.state.join(&result.state).is_ok()
             {
-                if clean.turns.are_any() {
-                    *bar.write().unwrap_or_else(PoisonError::into_inner) = progress.kept.bar();
+                if result.tuples.are_any() {
+                    *cutoff.write().unwrap_or_else(PoisonError::into_inner) =
+                        progress.kept.cutoff();
                 }
-                self.session.coverage.join(&clean.coverage);
-                namespaces.extend(clean.met.namespaces);
-                progress.index += clean.records;
-                self.events.counters.take(clean.taken);
+                self.session.coverage.join(&result.coverage);
+                namespaces.extend(result.met.namespaces);
+                progress.index += result.records;
+                self.events.counters.take(result.taken);
                 input.before.pass_all(done.passed);
                 self.events.read(bytes.len());
                 let flow = self.results.sink().join(&mut done.part);
@@ -144,7 +149,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             }
             loop {
                 let block = Block { bytes, then };
-                let current = self.as_needed(layout, strategy.needs.as_ref());
+                let current = self.as_needed(layout, strategy.projection.as_ref());
                 self.count_followed(&mut templates);
                 let records = Records::new(block, 0, input, current, &arena, Some(&mut templates));
                 let end = self.block(records, &arena, progress, aside)?;
@@ -169,12 +174,12 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 }
             }
         };
-        let parts = || part.again().by_lines(work.gives_lines());
-        let failed = |error| Failed::Input(cannot_read(name, &error));
-        parallel::run(work, threads, stack, &mut blocks, parts, commit, failed)?;
+        let parts = || part.again().by_lines(context.gives_lines());
+        let failed = |error| RunError::Input(cannot_read(name, &error));
+        parallel::run(context, threads, stack, &mut blocks, parts, commit, failed)?;
         self.count_followed(&mut templates);
         if !progress.done && !self.results.sink().is_closed() {
-            no_frame_error(&blocks, name, input.before)?;
+            no_list_error(&blocks, name, input.before)?;
         }
         self.tell_namespaces(&namespaces, progress, header);
         Ok(())
@@ -190,7 +195,7 @@ pub(super) struct Rest<'b> {
     /// What takes items apart from the output.
     pub(super) part: Part,
     /// What the layout lives in.
-    pub(super) held: &'b Held<'b>,
+    pub(super) held: &'b XmlBeginning<'b>,
     /// Namespaces of the records so far that a name without prefix means.
     pub(super) namespaces: BTreeSet<String>,
 }

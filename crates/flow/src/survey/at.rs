@@ -6,7 +6,7 @@ use std::str::FromStr;
 use kyanite_formats::xml::StepName;
 use kyanite_tree::{Advice, Value, name_step};
 
-use crate::failed::Failed;
+use crate::run_error::RunError;
 
 /// A path of names and `[*]`, as in JSONPath (RFC 9535): `$.routes[*].sailings[*]`.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -125,11 +125,11 @@ impl RecordPath {
     }
 
     /// That it leads to nothing.
-    pub(crate) fn leads_nowhere(&self) -> Failed {
+    pub(crate) fn leads_nowhere(&self) -> RunError {
         let message = format!("{self} leads to no records");
         let advice =
             Advice::words("see the paths that there are by a survey of the whole document");
-        Failed::command(message, advice)
+        RunError::command(message, advice)
     }
 }
 

@@ -1,5 +1,5 @@
-//! XML documents that are too large to be held: elements that end in a part of the document are looked at as records, one by one; those
-//! around them come together as their children do.
+//! Surveys XML documents too large for memory: elements that end within a part are counted as records, one by one; the elements
+//! around them are put together from their children.
 
 use kyanite_formats::record_view::View;
 use kyanite_formats::xml::{Event, EventReader};
@@ -9,7 +9,7 @@ use kyanite_tree::{Arena, Origin, Value, ValueEvents};
 use super::{Surveyed, view};
 use crate::blocks::Blocks;
 use crate::elements::{XmlPart, go_through};
-use crate::failed::{Events, Failed};
+use crate::run_error::{Events, RunError};
 use crate::transcode::Replaced;
 
 /// Surveys a document, part by part.
@@ -19,7 +19,7 @@ pub(super) fn survey(
     what: Surveyed<'_>,
     survey: &mut Survey,
     events: &mut Events<'_>,
-) -> Result<(), Failed> {
+) -> Result<(), RunError> {
     let bounds = Bounds { memory: what.options.memory };
     let view = view(what.options);
     let mut open = Open {
@@ -50,7 +50,11 @@ struct Open<'o> {
 
 impl Open<'_> {
     /// Looks at what a part of the document has.
-    fn part<'t>(&mut self, events: &mut EventReader<'t>, part: &XmlPart<'t>) -> Result<(), Failed> {
+    fn part<'t>(
+        &mut self,
+        events: &mut EventReader<'t>,
+        part: &XmlPart<'t>,
+    ) -> Result<(), RunError> {
         let mut counting = Counting { batch: Batch::new(part.arena), part };
         loop {
             if let Some(at) = events.at_element() {

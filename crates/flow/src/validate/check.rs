@@ -6,7 +6,7 @@ use std::sync::atomic::Ordering;
 
 use kyanite_formats::Format;
 use kyanite_formats::json::EventReader;
-use kyanite_formats::record_view::{Shape, View};
+use kyanite_formats::record_view::{RecordShape, View};
 use kyanite_formats::records::Structure;
 use kyanite_lang::Flow;
 use kyanite_schema::schematron::Assertion;
@@ -22,9 +22,9 @@ use super::schemas::{Assigned, Bundle, Compiled};
 use super::{Chosen, Finding, Numbered, Set, Validation, Verdict, assertions, elements, records};
 use crate::consume::Consumer;
 use crate::document::Library;
-use crate::failed::{Counters, Events, Failed};
 use crate::input::{InputOptions, Limited, Source, cannot_read};
 use crate::run::is_xml;
+use crate::run_error::{Counters, Events, RunError};
 
 /// Checks inputs one after another, on one thread.
 pub(super) struct Checker<'c, 's> {
@@ -174,7 +174,7 @@ impl<'c, 's> Checker<'c, 's> {
         is_found: bool,
         raw: &mut Raw,
         counters: &Counters,
-    ) -> Result<(), Failed> {
+    ) -> Result<(), RunError> {
         let compiled = self.compiled;
         let Some(bundle) = compiled.bundles.get(number) else { return Ok(()) };
         let format = source.detected.format;
@@ -218,10 +218,10 @@ fn accepted(
     source: Source,
     valid: &mut Valid<'_, '_>,
     options: &InputOptions,
-) -> Result<Option<Source>, Failed> {
+) -> Result<Option<Source>, RunError> {
     let mut bytes = Vec::new();
     let read = Limited::new(source.reader, options.size).read_to_end(&mut bytes);
-    read.map_err(|error| Failed::Input(cannot_read(&source.name, &error)))?;
+    read.map_err(|error| RunError::Input(cannot_read(&source.name, &error)))?;
     let is_accepted = std::str::from_utf8(&bytes).is_ok_and(|text| {
         let structure = Structure::of(text.as_bytes());
         let end = EventReader::new(text, &structure)
@@ -239,7 +239,7 @@ fn held(
     raw: &mut Raw,
     validation: Validation<'_>,
     counters: &Counters,
-) -> Result<(), Failed> {
+) -> Result<(), RunError> {
     let mut pieces = source.in_pieces(validation.options);
     pieces.each(|piece, _| {
         together(piece, (bundle, validators.as_deref_mut()), raw, validation, counters)?;
@@ -257,7 +257,7 @@ fn together(
     raw: &mut Raw,
     validation: Validation<'_>,
     counters: &Counters,
-) -> Result<(), Failed> {
+) -> Result<(), RunError> {
     let arena = Arena::new();
     let library = Library::new(&arena);
     // Documents are counted as they are checked.
@@ -273,7 +273,7 @@ fn together(
         raw.checked += 1;
         let value = if is_xml(root) {
             assertions::check(&bundle.schematron, root, &library, raw, validation);
-            View::new(&Shape::default(), true).record(root, &arena)
+            View::new(&RecordShape::default(), true).record(root, &arena)
         } else {
             root
         };

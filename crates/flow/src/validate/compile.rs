@@ -5,9 +5,9 @@ use kyanite_schema::json;
 use kyanite_schema::{Problem, schematron, xsd};
 use kyanite_tree::{Code, Diagnostic, Element, LineColumn, Origin, Value};
 
-use super::schemas::{Bundle, Shelf, unmapped};
-use crate::failed::{Events, Failed};
+use super::schemas::{Bundle, SchemaCache, unmapped};
 use crate::input::Input;
+use crate::run_error::{Events, RunError};
 
 /// A schema document, by what it is.
 enum Sort {
@@ -17,13 +17,13 @@ enum Sort {
     Other(String),
 }
 
-impl<'s> Shelf<'s> {
+impl<'s> SchemaCache<'s> {
     /// Compiles documents that all have to hold.
     pub(super) fn bundle(
         &self,
         documents: Vec<(Value<'s>, String)>,
         events: &mut Events<'_>,
-    ) -> Result<Bundle<'s>, Failed> {
+    ) -> Result<Bundle<'s>, RunError> {
         let mut bundle = Bundle::default();
         let (mut of_json, mut of_xsd) = (Vec::new(), Vec::new());
         let mut wrong = Vec::new();
@@ -48,7 +48,7 @@ impl<'s> Shelf<'s> {
         bundle.documents = [of_json.len(), of_xsd.len(), bundle.schematron.len()];
         self.compile_json(of_json, &mut bundle, &mut wrong, events)?;
         self.compile_xsd(&of_xsd, &mut bundle, &mut wrong, events)?;
-        if wrong.is_empty() { Ok(bundle) } else { Err(Failed::Command(wrong)) }
+        if wrong.is_empty() { Ok(bundle) } else { Err(RunError::Command(wrong)) }
     }
 
     fn compile_json(
@@ -57,7 +57,7 @@ impl<'s> Shelf<'s> {
         bundle: &mut Bundle<'s>,
         wrong: &mut Vec<Diagnostic>,
         events: &mut Events<'_>,
-    ) -> Result<(), Failed> {
+    ) -> Result<(), RunError> {
         if given.is_empty() {
             return Ok(());
         }
@@ -127,7 +127,7 @@ impl<'s> Shelf<'s> {
         bundle: &mut Bundle<'s>,
         wrong: &mut Vec<Diagnostic>,
         events: &mut Events<'_>,
-    ) -> Result<(), Failed> {
+    ) -> Result<(), RunError> {
         let target = |value: &Value<'s>| {
             root_of(*value).and_then(|root| root.attribute("targetNamespace")).map(|a| a.value)
         };
@@ -142,7 +142,7 @@ impl<'s> Shelf<'s> {
         };
         let mut met: Vec<Value<'s>> = given.iter().map(|(_, value)| *value).collect();
         for group in groups {
-            let mut source = FromShelf::new(self, events);
+            let mut source = CachedDocuments::new(self, events);
             let compiled = xsd::Schema::compile(group, &mut source);
             met.append(&mut source.found);
             if let Some(failed) = source.failed {
@@ -179,7 +179,7 @@ impl<'s> Shelf<'s> {
     ) {
         let meta = self.schema_for_schemas.get_or_init(|| {
             let own = [(xsd::XSD.to_owned(), self.built_in(xsd::XSD)?)];
-            xsd::Schema::compile(&own, &mut FromShelf::new(self, events)).ok()
+            xsd::Schema::compile(&own, &mut CachedDocuments::new(self, events)).ok()
         });
         let Some(meta) = meta else { return };
         let places =
@@ -197,8 +197,8 @@ impl<'s> Shelf<'s> {
         bundle: &mut Bundle<'s>,
         wrong: &mut Vec<Diagnostic>,
         events: &mut Events<'_>,
-    ) -> Result<(), Failed> {
-        let mut source = FromShelf::new(self, events);
+    ) -> Result<(), RunError> {
+        let mut source = CachedDocuments::new(self, events);
         let compiled =
             schematron::Schema::compile(uri, value, self.validation().phase, &mut source);
         if let Some(failed) = source.failed {
@@ -223,22 +223,22 @@ impl<'s> Shelf<'s> {
 }
 
 /// Finds schema documents for others.
-struct FromShelf<'f, 'e, 's> {
-    shelf: &'f Shelf<'s>,
+struct CachedDocuments<'f, 'e, 's> {
+    cache: &'f SchemaCache<'s>,
     events: &'f mut Events<'e>,
-    failed: Option<Failed>,
+    failed: Option<RunError>,
     /// What was found.
     found: Vec<Value<'s>>,
 }
 
-impl<'f, 'e, 's> FromShelf<'f, 'e, 's> {
-    fn new(shelf: &'f Shelf<'s>, events: &'f mut Events<'e>) -> Self {
-        Self { shelf, events, failed: None, found: Vec::new() }
+impl<'f, 'e, 's> CachedDocuments<'f, 'e, 's> {
+    fn new(cache: &'f SchemaCache<'s>, events: &'f mut Events<'e>) -> Self {
+        Self { cache, events, failed: None, found: Vec::new() }
     }
 
     /// Reads a document; why it cannot be is kept.
     fn load(&mut self, input: &Input, uri: String) -> Option<(String, Value<'s>)> {
-        match self.shelf.load(input, &uri, self.events) {
+        match self.cache.load(input, &uri, self.events) {
             Ok(value) => {
                 self.found.push(value);
                 Some((uri, value))
@@ -251,7 +251,7 @@ impl<'f, 'e, 's> FromShelf<'f, 'e, 's> {
     }
 }
 
-impl<'s> xsd::Documents<'s> for FromShelf<'_, '_, 's> {
+impl<'s> xsd::Documents<'s> for CachedDocuments<'_, '_, 's> {
     fn find(
         &mut self,
         reference: xsd::Reference<'_>,
@@ -260,18 +260,18 @@ impl<'s> xsd::Documents<'s> for FromShelf<'_, '_, 's> {
         let uri =
             location.map(|location| resolve(location, base).unwrap_or_else(|| location.to_owned()));
         let asked = uri.as_deref().or(namespace).unwrap_or_default();
-        match self.shelf.find(asked, namespace) {
+        match self.cache.find(asked, namespace) {
             Some((input, uri)) => Ok(self.load(&input, uri)),
             // What is built in stands for namespaces that nothing else is given for.
-            None => Ok(namespace.and_then(|uri| Some((uri.to_owned(), self.shelf.built_in(uri)?)))),
+            None => Ok(namespace.and_then(|uri| Some((uri.to_owned(), self.cache.built_in(uri)?)))),
         }
     }
 }
 
-impl<'s> schematron::Documents<'s> for FromShelf<'_, '_, 's> {
+impl<'s> schematron::Documents<'s> for CachedDocuments<'_, '_, 's> {
     fn find(&mut self, href: &str, base: &str) -> Result<Option<(String, Value<'s>)>, Problem> {
         let uri = resolve(href, base).unwrap_or_else(|| href.to_owned());
-        Ok(self.shelf.find(&uri, None).and_then(|(input, uri)| self.load(&input, uri)))
+        Ok(self.cache.find(&uri, None).and_then(|(input, uri)| self.load(&input, uri)))
     }
 }
 

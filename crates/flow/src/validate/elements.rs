@@ -8,8 +8,8 @@ use kyanite_tree::{Base, Excerpt, LineColumn, Origin, Part, Place, Span};
 use super::check::Raw;
 use crate::blocks::Blocks;
 use crate::elements::{XmlPart, go_through, go_through_text};
-use crate::failed::{Counters, Events, Failed};
 use crate::input::{InputOptions, Source};
+use crate::run_error::{Counters, Events, RunError};
 
 /// XML Schemas at work on one document after another.
 pub(super) struct Validators<'c> {
@@ -129,11 +129,11 @@ pub(super) fn stream(
     raw: &mut Raw,
     options: &InputOptions,
     counters: &Counters,
-) -> Result<(), Failed> {
+) -> Result<(), RunError> {
     if let Some(message) = source.contradiction() {
         let advice = source.looks_like.map(crate::document::say_format);
         let found = kyanite_tree::Diagnostic::error(kyanite_tree::Code::InputFormat, message);
-        return Err(Failed::Input(found.advise_opt(advice)));
+        return Err(RunError::Input(found.advise_opt(advice)));
     }
     let Source { name, reader, live, replaced, .. } = source;
     let blocks = (Blocks::new(reader, live), &replaced);
@@ -183,7 +183,7 @@ fn part<'t>(
     events: &mut EventReader<'t>,
     part: &XmlPart<'t>,
     (validators, raw, options): (&mut Validators<'_>, &mut Raw, &InputOptions),
-) -> Result<(), Failed> {
+) -> Result<(), RunError> {
     let XmlPart { text, base, prolog, is_last, .. } = *part;
     if part.has_root {
         for validator in &mut validators.all {

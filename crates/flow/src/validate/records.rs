@@ -12,11 +12,11 @@ use kyanite_tree::{Arena, Base, Diagnostic, Event, Passed, Place, Value, locate}
 use super::check::{Raw, check_value};
 use crate::blocks::{Block, Blocks, Then};
 use crate::consume::Consumer;
-use crate::failed::{Counters, Events, Failed};
 use crate::in_order::{Made, Shared, Workers};
 use crate::input::{InputOptions, Source};
 use crate::records::{InputPart, Next, Records};
 use crate::run::stack_size;
+use crate::run_error::{Counters, Events, RunError};
 use crate::walk::{Step, Walk};
 
 /// How far a stream was checked.
@@ -44,8 +44,8 @@ fn on_threads(
     (raw, name, options): (&mut Raw, &str, &InputOptions),
     threads: usize,
     counters: &Counters,
-) -> Result<(Blocks, Progress), Failed> {
-    let layout = Layout::Json { depth: options.limits.depth, needs: None };
+) -> Result<(Blocks, Progress), RunError> {
+    let layout = Layout::Json { depth: options.limits.depth, projection: None };
     let mut progress = Progress::default();
     let mut take = |block: &[u8], part: Apart| {
         for (at, found, place, path) in part.findings {
@@ -179,7 +179,7 @@ pub(super) fn stream(
     raw: &mut Raw,
     (options, threads): (&InputOptions, usize),
     counters: &Counters,
-) -> Result<(), Failed> {
+) -> Result<(), RunError> {
     let format = source.detected.format;
     if let Some(message) = source.contradiction() {
         raw.tell(Diagnostic::warning(kyanite_tree::Code::InputFormat, message));

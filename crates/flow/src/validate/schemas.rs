@@ -16,11 +16,11 @@ use super::files::seen_from_here;
 use super::named::{self, Named};
 use super::{Chosen, Set, Validation};
 use crate::document::Library;
-use crate::failed::{Counters, Events, Failed};
 use crate::input::{Input, InputOptions, Source};
+use crate::run_error::{Counters, Events, RunError};
 
 /// All schemas of a run, and where they were read.
-pub(super) struct Shelf<'s> {
+pub(super) struct SchemaCache<'s> {
     validation: Validation<'s>,
     arena: &'s Arena,
     library: Library<'s>,
@@ -73,14 +73,14 @@ pub(super) struct Compiled<'s> {
     pub(super) assigned: Vec<Vec<Assigned>>,
 }
 
-impl<'s> Shelf<'s> {
+impl<'s> SchemaCache<'s> {
     /// A shelf without schemas, the catalogs read.
     pub(super) fn new(
         validation: Validation<'s>,
         arena: &'s Arena,
         events: &mut Events<'_>,
-    ) -> Result<Self, Failed> {
-        let mut shelf = Self {
+    ) -> Result<Self, RunError> {
+        let mut cache = Self {
             validation,
             arena,
             library: Library::new(arena),
@@ -93,19 +93,19 @@ impl<'s> Shelf<'s> {
         };
         for input in validation.catalogs {
             let uri = uri_of(input);
-            let catalog = shelf.load(input, &uri, events)?;
+            let catalog = cache.load(input, &uri, events)?;
             match catalog.as_element().and_then(|root| Catalog::read(root, &uri)) {
-                Some(catalog) => shelf.catalogs.push(catalog),
+                Some(catalog) => cache.catalogs.push(catalog),
                 None => {
                     let message = format!("{} is no XML catalog", input.name());
-                    return Err(Failed::Command(vec![Diagnostic::error(
+                    return Err(RunError::Command(vec![Diagnostic::error(
                         Code::CommandLine,
                         message,
                     )]));
                 }
             }
         }
-        Ok(shelf)
+        Ok(cache)
     }
 
     /// What the schemas are for.
@@ -124,7 +124,7 @@ impl<'s> Shelf<'s> {
     }
 
     /// Compiles the schemas of all sets, and those that documents name themselves.
-    pub(super) fn compile(&self, events: &mut Events<'_>) -> Result<Compiled<'s>, Failed> {
+    pub(super) fn compile(&self, events: &mut Events<'_>) -> Result<Compiled<'s>, RunError> {
         let mut compiled = Compiled::default();
         let mut named: HashMap<Vec<Named>, usize> = HashMap::new();
         for set in self.validation.sets {
@@ -149,7 +149,7 @@ impl<'s> Shelf<'s> {
         Ok(compiled)
     }
 
-    fn bundle_of(&self, set: &Set, events: &mut Events<'_>) -> Result<Bundle<'s>, Failed> {
+    fn bundle_of(&self, set: &Set, events: &mut Events<'_>) -> Result<Bundle<'s>, RunError> {
         let mut documents = Vec::new();
         for input in &set.schemas {
             let uri = uri_of(input);
@@ -165,7 +165,7 @@ impl<'s> Shelf<'s> {
         known: &mut HashMap<Vec<Named>, usize>,
         bundles: &mut Vec<Bundle<'s>>,
         events: &mut Events<'_>,
-    ) -> Result<Assigned, Failed> {
+    ) -> Result<Assigned, RunError> {
         // What cannot be opened is said when it is checked.
         let Ok(mut source) = Source::open(&chosen.input, self.validation.options) else {
             return Ok(Assigned::None);
@@ -306,7 +306,7 @@ impl<'s> Shelf<'s> {
         input: &Input,
         uri: &str,
         events: &mut Events<'_>,
-    ) -> Result<Value<'s>, Failed> {
+    ) -> Result<Value<'s>, RunError> {
         if let Input::Url(url) = input
             && let Some(value) = self.built_in(url)
         {
@@ -315,8 +315,8 @@ impl<'s> Shelf<'s> {
         if let Some(known) = self.read.borrow().get(uri) {
             return Ok(*known);
         }
-        let as_command = |failed: Failed| match failed {
-            Failed::Input(why) => Failed::Command(vec![why]),
+        let as_command = |failed: RunError| match failed {
+            RunError::Input(why) => RunError::Command(vec![why]),
             other => other,
         };
         // What inputs are says nothing of schemas.
@@ -330,7 +330,7 @@ impl<'s> Shelf<'s> {
         let loaded = self.library.load(source, &options, events).map_err(as_command)?;
         let [value] = loaded.roots[..] else {
             let message = format!("{} holds several documents, and a schema is one", input.name());
-            return Err(Failed::Command(vec![Diagnostic::error(Code::SchemaWrong, message)]));
+            return Err(RunError::Command(vec![Diagnostic::error(Code::SchemaWrong, message)]));
         };
         self.read.borrow_mut().insert(uri.to_owned(), value);
         Ok(value)

@@ -1,5 +1,5 @@
-//! Values of records that follow a [template](super::templates), built of their scalars: what lists, maps and names there are, and what of
-//! them is needed, was learned with the first.
+//! Builds the values of records that follow a [template](super::templates). Which lists, maps and names a record has, and what of
+//! them the projection keeps, was learned from the first one; only scalars are filled in.
 
 use kyanite_tree::{Event, Map, Member, Number, Origin, Value};
 
@@ -9,7 +9,7 @@ use super::read::Reader;
 use super::string::unescape;
 use super::templates::Templates;
 use super::walk::{Step, Walk};
-use crate::needs::{Need, Needs};
+use crate::projection::{Projected, Projection};
 use crate::templates::Followed;
 
 /// What is known of records so far of which the same is needed.
@@ -51,13 +51,13 @@ impl<'a> Reader<'a> {
     pub fn with_templates(
         mut self,
         known: &'a mut ValueTemplates,
-        needs: Option<&'a Needs>,
+        projection: Option<&'a Projection>,
     ) -> Self {
-        self.needs = needs;
-        if known.are_parts != self.needs.is_some() && !known.plans.is_empty() {
+        self.projection = projection;
+        if known.are_parts != self.projection.is_some() && !known.plans.is_empty() {
             *known = ValueTemplates::default();
         }
-        known.are_parts = self.needs.is_some();
+        known.are_parts = self.projection.is_some();
         self.known = Some(known);
         self
     }
@@ -111,9 +111,9 @@ impl<'a> Reader<'a> {
     ) -> Option<(Value<'a>, usize)> {
         let (events, before) = part.events(self.text, start)?;
         let room = std::mem::take(&mut self.found);
-        let walk = Walk::new(events, start - before, (self.needs, self.options.depth));
+        let walk = Walk::new(events, start - before, (self.projection, self.options.depth));
         let mut walk = walk.with_room(room);
-        let plan = walk.value(Some(self.needs.map_or(Need::ALL, Needs::of_record)));
+        let plan = walk.value(Some(self.projection.map_or(Projected::ALL, Projection::of_record)));
         let (mut events, mut found) = walk.end();
         let end = before + events.end()?;
         if known.templates.are_useful()

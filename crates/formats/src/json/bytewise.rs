@@ -1,4 +1,4 @@
-//! The grammar of JSON (RFC 8259), one byte after another: for a text that comes in pieces, and of which nothing is kept.
+//! The grammar of JSON (RFC 8259) byte by byte: checks a text that arrives in pieces, and keeps none of it.
 
 use super::error::ErrorKind;
 

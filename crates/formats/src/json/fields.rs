@@ -1,7 +1,7 @@
-//! Records read into slots, by templates: a member begins and ends so many bytes behind certain scalars in all records that follow the
-//! [template](super::templates) of the first.
+//! Reads members of records into slots by templates: in all records that follow one [template](super::templates), a member begins and
+//! ends at fixed distances from the same scalars.
 //!
-//! Where the text of records is wanted as well, each is written as a [line](super::lines), and members are found in that.
+//! Where the text of the records is wanted too, each is written as a [line](super::lines) first, and its members are found in that line.
 
 use std::ops::Range;
 
@@ -138,8 +138,8 @@ impl<'a> Reader<'a> {
             let end = known.lines.by_events(&mut events, depth, &mut known.line)?;
             let line = self.arena.text(std::str::from_utf8(&known.line).ok()?);
             let structure = Structure::of(line.as_bytes());
-            let needs = (self.needs, depth);
-            let mut walk = Walk::new(EventReader::new(line, &structure)?, 0, needs);
+            let projection = (self.projection, depth);
+            let mut walk = Walk::new(EventReader::new(line, &structure)?, 0, projection);
             let fields = fields(&mut walk, slots);
             let (_, Found { scalars, .. }) = walk.end();
             let template = known.learn(&mut events, at, &fields);
@@ -156,7 +156,7 @@ impl<'a> Reader<'a> {
             known.lines.by_events(&mut events, depth, &mut known.line)?;
             events.seek(at);
         }
-        let mut walk = Walk::new(events, at, (self.needs, depth));
+        let mut walk = Walk::new(events, at, (self.projection, depth));
         let fields = fields(&mut walk, slots);
         let (mut events, Found { mut scalars, .. }) = walk.end();
         let end = events.end()?;
@@ -344,11 +344,11 @@ fn members(
         }
         match level.find(quoted) {
             None => walk.value(None)?,
-            Some(To::Slot(slot, need)) => {
+            Some(To::Slot(slot, projected)) => {
                 let value = text.get(behind..)?;
                 let begin = walk.place(behind + (value.len() - value.trim_ascii_start().len()));
                 let (scalar, steps) = (walk.scalars(), walk.steps());
-                walk.value(Some(*need))?;
+                walk.value(Some(*projected))?;
                 let what = match walk.steps_from(steps) {
                     [Step::Scalar(_)] => What::Scalar(scalar),
                     steps => What::Built(steps.into()),

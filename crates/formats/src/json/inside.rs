@@ -1,4 +1,4 @@
-//! The inside of a text, list or map, passed over by its quotes and brackets alone.
+//! Skips the rest of a text, list or map by its quotes and brackets alone.
 
 /// Where in it one is, for a text that comes in pieces.
 ///

@@ -1,4 +1,4 @@
-//! Compact JSON texts, laid out over lines without a value in between.
+//! Lays out compact JSON texts over lines, without building values.
 
 use super::Style;
 use super::string::plain_end;

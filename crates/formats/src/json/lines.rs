@@ -1,5 +1,5 @@
-//! Records [written](super::write) without a value in between: by their events or, where they follow a [template](super::Templates), by
-//! their scalars alone.
+//! [Writes](super::write) records without building values: from their events or, where they follow a [template](super::Templates),
+//! from their scalars alone.
 //!
 //! ```
 //! use kyanite_formats::json::{EventReader, LineWriter};

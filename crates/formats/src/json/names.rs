@@ -1,4 +1,4 @@
-//! Names that stand twice in a map, seen as a record goes by.
+//! Detects duplicate names in a map while the record streams by.
 
 use kyanite_tree::RawText;
 

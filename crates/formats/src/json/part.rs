@@ -1,4 +1,4 @@
-//! The structure of a part of a text, for values here and there in it that are read by their events.
+//! The structural index of a part of a text, for single values in it that are read by their events.
 
 use std::ops::Range;
 

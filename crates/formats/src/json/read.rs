@@ -22,7 +22,7 @@ use super::build::{Begun, ValueTemplates};
 use super::error::{ErrorKind, ReadError};
 use super::part::PartStructure;
 use super::walk::Found;
-use crate::needs::Needs;
+use crate::projection::Projection;
 
 /// What the values of a reader say about where they come from.
 #[derive(Clone, Copy, Debug)]
@@ -122,7 +122,7 @@ pub struct Reader<'a> {
     pub(super) unescaped: String,
     pub(super) duplicates: Vec<Duplicate>,
     /// What is needed of each record; all without it.
-    pub(super) needs: Option<&'a Needs>,
+    pub(super) projection: Option<&'a Projection>,
     /// The templates of records before, if values are built by these.
     pub(super) known: Option<&'a mut ValueTemplates>,
     /// Room for what is met in records that follow none.
@@ -158,7 +158,7 @@ impl<'a> Reader<'a> {
             open: Vec::new(),
             unescaped: String::new(),
             duplicates: Vec::new(),
-            needs: None,
+            projection: None,
             known: None,
             found: Found::default(),
             begun: Vec::new(),

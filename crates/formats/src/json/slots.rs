@@ -1,13 +1,12 @@
-//! Members of records, each read into a slot of its own: a rule that asks for `fare.amount` finds it there, and no map is built
-//! on the way to it.
+//! Reads members of records into slots: a rule that asks for `fare.amount` finds it in its slot, and no map is built on the way.
 //!
-//! Only records that are maps, and look as nearly all do, are read so. Whatever is odd in one (a name that is written with
-//! escapes, or stands twice; a step into what is no map; anything broken) leaves it to the reader of whole values.
+//! Only maps of the usual form are read so. A record with anything unusual (a name with escapes, a duplicate name, a step into something
+//! that is no map, an error) is left to the reader of whole values.
 
 use kyanite_tree::Value;
 
 use super::key::Key;
-use crate::needs::Need;
+use crate::projection::Projected;
 
 /// Which members go into which slots.
 #[derive(Clone, Debug)]
@@ -48,7 +47,7 @@ struct Wanted {
 #[derive(Clone, Debug)]
 pub(super) enum To {
     /// Into this slot; so much is needed of it.
-    Slot(usize, Need),
+    Slot(usize, Projected),
     /// It is a map of which members are wanted.
     Inside(Level),
 }
@@ -57,10 +56,10 @@ impl Slots {
     /// A slot for the member at each of these paths, with what is needed of it. Gives nothing where one is empty or the
     /// beginning of another, or where a name cannot be found without looking at escapes.
     #[must_use]
-    pub fn new(paths: &[(Vec<String>, Need)]) -> Option<Self> {
+    pub fn new(paths: &[(Vec<String>, Projected)]) -> Option<Self> {
         let mut record = Level::default();
-        for (slot, (path, need)) in paths.iter().enumerate() {
-            record.add(path, slot, *need)?;
+        for (slot, (path, projected)) in paths.iter().enumerate() {
+            record.add(path, slot, *projected)?;
         }
         Some(Self { record, count: paths.len(), text: Text::Unwanted, required: Vec::new() })
     }
@@ -137,7 +136,7 @@ impl Level {
         }
     }
 
-    fn add(&mut self, path: &[String], slot: usize, need: Need) -> Option<()> {
+    fn add(&mut self, path: &[String], slot: usize, projected: Projected) -> Option<()> {
         let (name, inner) = path.split_first()?;
         let known = self.wanted.iter().position(|wanted| *wanted.name == **name);
         let level = match known.and_then(|at| self.wanted.get_mut(at)) {
@@ -149,7 +148,7 @@ impl Level {
                     return None;
                 }
                 let to = match inner {
-                    [] => To::Slot(slot, need),
+                    [] => To::Slot(slot, projected),
                     _ => To::Inside(Self::default()),
                 };
                 self.wanted.push(Wanted { key, name: name.as_str().into(), to });
@@ -159,7 +158,7 @@ impl Level {
                 }
             }
         };
-        level.add(inner, slot, need)
+        level.add(inner, slot, projected)
     }
 
     /// Where the member goes whose quoted name `before` ends with, if it is wanted.

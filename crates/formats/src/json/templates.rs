@@ -1,8 +1,8 @@
-//! Records that are the same text but for their scalars, as those of one program mostly are: what was found out about the first of
-//! them holds for the others, and only the scalars are left to be looked at.
+//! Templates: the text of records without their scalars. Records that one program writes mostly differ only in their scalars; what was
+//! learned from the first record of a template holds for the others, so that only scalars are examined.
 //!
-//! What stands between scalars (brackets, names, colons, commas and blanks) is compared whole. So that of records with
-//! some members more or less is kept once, it is a tree: what may follow the same beginning.
+//! The text between scalars (brackets, names, colons, commas and blanks) is compared as a whole. Templates form a tree by their common
+//! beginnings, so that records with optional members share what they have in common.
 //!
 //! ```
 //! use kyanite_formats::json::{EventReader, Templates};

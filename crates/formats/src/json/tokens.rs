@@ -1,4 +1,4 @@
-//! The tokens of JSON that are no brackets, and what is said where one is expected (RFC 8259 sections 3, 6 and 7).
+//! The scalar tokens of JSON, and the errors where one is expected (RFC 8259 sections 3, 6 and 7).
 
 use kyanite_scan::number_end;
 use kyanite_tree::{Number, Value};

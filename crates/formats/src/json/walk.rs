@@ -1,11 +1,11 @@
-//! A record, gone through by its events: where its scalars are, and by which steps what is needed of it is built of them. In all records
-//! that follow its [template](super::templates) that is the same.
+//! Goes through a record by its events, and learns where its scalars are and by which steps the projected values are built from them:
+//! the same in all records that follow its [template](super::templates).
 
 use kyanite_tree::{Event, Pull};
 
 use super::events::EventReader;
 use super::names::Names;
-use crate::needs::{Need, Needs};
+use crate::projection::{Projected, Projection};
 
 /// As many lists and maps may be open where a value is built.
 const DEEPEST: usize = 100;
@@ -57,7 +57,7 @@ pub(super) fn end_of((scalar, last): &(Event<'_>, usize)) -> usize {
 pub(super) struct Walk<'t, 's> {
     events: EventReader<'t, 's>,
     start: usize,
-    needs: Option<&'s Needs>,
+    projection: Option<&'s Projection>,
     names: Names<'t>,
     found: Found<'t>,
 }
@@ -76,10 +76,10 @@ impl<'t, 's> Walk<'t, 's> {
     pub(super) fn new(
         mut events: EventReader<'t, 's>,
         start: usize,
-        (needs, depth): (Option<&'s Needs>, usize),
+        (projection, depth): (Option<&'s Projection>, usize),
     ) -> Self {
         events.seek(start);
-        Self { events, start, needs, names: Names::within(depth), found: Found::default() }
+        Self { events, start, projection, names: Names::within(depth), found: Found::default() }
     }
 
     /// The same walk, with the room of another.
@@ -134,25 +134,25 @@ impl<'t, 's> Walk<'t, 's> {
     }
 
     /// Goes through a value, and adds the steps that build what is needed of it.
-    pub(super) fn value(&mut self, need: Option<Need>) -> Option<()> {
+    pub(super) fn value(&mut self, projected: Option<Projected>) -> Option<()> {
         let event = self.next()?;
-        self.value_of(event, need)
+        self.value_of(event, projected)
     }
 
-    fn value_of(&mut self, event: Event<'t>, need: Option<Need>) -> Option<()> {
+    fn value_of(&mut self, event: Event<'t>, projected: Option<Projected>) -> Option<()> {
         if self.names.open() > DEEPEST {
             return None;
         }
         let (is_map, around) = match event {
             Event::BeginMap | Event::BeginList => (event == Event::BeginMap, self.names.open() - 1),
             _ => {
-                if need.is_some() {
+                if projected.is_some() {
                     self.found.steps.push(Step::Scalar(self.scalars() - 1));
                 }
                 return Some(());
             }
         };
-        let Some(need) = need else {
+        let Some(projected) = projected else {
             while self.names.open() > around {
                 self.next()?;
             }
@@ -163,19 +163,23 @@ impl<'t, 's> Walk<'t, 's> {
             match self.next()? {
                 Event::EndMap | Event::EndList => break,
                 Event::Name(name) => {
-                    let need = self.needs.map_or(Some(need), |needs| needs.member(need, name.text));
-                    if need.is_some() {
+                    let projected = self.projection.map_or(Some(projected), |projection| {
+                        projection.member(projected, name.text)
+                    });
+                    if projected.is_some() {
                         let at = self.place(self.name_end() - 1 - name.text.len());
                         self.found.steps.push(Step::Name { at, length: name.text.len() });
                     }
-                    self.value(need)?;
+                    self.value(projected)?;
                 }
                 item => {
-                    let need = self.needs.map_or(Some(need), |needs| needs.item(need));
-                    if need.is_none() {
+                    let projected = self
+                        .projection
+                        .map_or(Some(projected), |projection| projection.item(projected));
+                    if projected.is_none() {
                         self.found.steps.push(Step::Skipped);
                     }
-                    self.value_of(item, need)?;
+                    self.value_of(item, projected)?;
                 }
             }
         }

@@ -8,7 +8,7 @@ use super::chars;
 use super::cursor::behind;
 use super::entities;
 use super::read::{NAMED, Reader};
-use super::repair::Fault;
+use super::repair::MarkupError;
 use crate::SyntaxError;
 
 type Read<T> = Result<T, SyntaxError>;
@@ -45,7 +45,7 @@ impl<'a> Reader<'a> {
                         named,
                         "the document ends inside this tag",
                         "",
-                        (Fault::Tag, "it is left out"),
+                        (MarkupError::Tag, "it is left out"),
                     )?;
                     return Ok(None);
                 }
@@ -56,7 +56,7 @@ impl<'a> Reader<'a> {
                         at + 1,
                         "a < stands inside a tag",
                         "write > before it",
-                        (Fault::Tag, "the tag is read as closed"),
+                        (MarkupError::Tag, "the tag is read as closed"),
                     )?;
                     break false;
                 }
@@ -82,7 +82,7 @@ impl<'a> Reader<'a> {
                 start + 1,
                 "white space is missing before this attribute",
                 "write a blank between attributes",
-                (Fault::Attribute, "it is read as if it stood there"),
+                (MarkupError::Attribute, "it is read as if it stood there"),
             )?;
         }
         let Some(name) = self.cursor.name() else {
@@ -92,7 +92,7 @@ impl<'a> Reader<'a> {
                 start + length,
                 "no attribute begins like this",
                 "attributes are written name=\"value\"",
-                (Fault::Attribute, "the character is left out"),
+                (MarkupError::Attribute, "the character is left out"),
             )?;
             self.cursor.at = start + length;
             return Ok(());
@@ -107,7 +107,7 @@ impl<'a> Reader<'a> {
                 named,
                 format!("the attribute {name} has no value"),
                 "write name=\"value\"",
-                (Fault::Attribute, "its value is read as empty"),
+                (MarkupError::Attribute, "its value is read as empty"),
             )?;
             self.cursor.at = named;
             let origin = self.origin(start);
@@ -141,7 +141,7 @@ impl<'a> Reader<'a> {
                 start,
                 "this attribute value is not closed",
                 "write the same quote at its end",
-                (Fault::Attribute, "it is read up to the end of the tag"),
+                (MarkupError::Attribute, "it is read up to the end of the tag"),
             )?;
             let end = bytes[start..].iter().position(|byte| matches!(byte, b'>' | b'<' | b'\n'));
             let end = start + end.unwrap_or(bytes.len() - start);
@@ -169,7 +169,7 @@ impl<'a> Reader<'a> {
             end.max(start + 1),
             format!("the value of the attribute {name} stands without quotes"),
             "write name=\"value\"",
-            (Fault::Attribute, "it is read as if it had quotes"),
+            (MarkupError::Attribute, "it is read as if it had quotes"),
         )?;
         self.cursor.at = end;
         self.value(start, end)
@@ -263,7 +263,13 @@ impl<'a> Reader<'a> {
                 let declared = self.scope.declare(attribute.name.qualified(), attribute.value);
                 if let Err((message, advice)) = declared {
                     let (start, end) = place(attribute);
-                    self.broken(start, end, message, advice, (Fault::Name, "it declares nothing"))?;
+                    self.broken(
+                        start,
+                        end,
+                        message,
+                        advice,
+                        (MarkupError::Name, "it declares nothing"),
+                    )?;
                 }
             }
             for attribute in attributes.iter_mut() {
@@ -283,7 +289,13 @@ impl<'a> Reader<'a> {
             let (start, end) = place(&attributes[*twin]);
             let message =
                 format!("the attribute {} is given twice", attributes[*twin].name.qualified());
-            self.broken(start, end, message, "take one away", (Fault::Twice, "the first is kept"))?;
+            self.broken(
+                start,
+                end,
+                message,
+                "take one away",
+                (MarkupError::Twice, "the first is kept"),
+            )?;
         }
         let mut position = 0;
         attributes.retain(|_| {

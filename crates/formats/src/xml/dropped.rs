@@ -1,4 +1,4 @@
-//! Names without their namespaces: which of several names that are then the same keeps its prefix.
+//! Drops namespaces from names, and decides which of several names that become equal keeps its prefix.
 
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};

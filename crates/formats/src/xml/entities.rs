@@ -4,7 +4,7 @@ use kyanite_tree::{Setting, Span};
 
 use super::chars;
 use super::dtd::{Dtd, Entity};
-use super::repair::Fault;
+use super::repair::MarkupError;
 use crate::SyntaxError;
 
 /// A reference in a text.
@@ -163,7 +163,7 @@ pub(super) fn attribute_value<'a>(
     budget: &mut Budget,
     inside: &mut Vec<&'a str>,
     out: &mut String,
-    mend: &mut dyn FnMut(SyntaxError, Fault) -> Result<(), SyntaxError>,
+    mend: &mut dyn FnMut(SyntaxError, MarkupError) -> Result<(), SyntaxError>,
 ) -> Result<(), SyntaxError> {
     let mut from = 0;
     let bytes = raw.as_bytes();
@@ -177,7 +177,7 @@ pub(super) fn attribute_value<'a>(
             b'"' | b'\'' => out.push(char::from(byte)),
             b'<' => {
                 let message = "a < stands in an attribute value";
-                mend(SyntaxError::new(end, end + 1, message, "write &lt;"), Fault::Tag)?;
+                mend(SyntaxError::new(end, end + 1, message, "write &lt;"), MarkupError::Tag)?;
                 out.push('<');
             }
             b'&' => match reference(raw, end) {
@@ -214,11 +214,11 @@ pub(super) fn attribute_value<'a>(
                         }
                         None => undeclared(name, end, behind),
                     };
-                    mend(refused, Fault::Entity)?;
+                    mend(refused, MarkupError::Entity)?;
                     out.push_str(&raw[end..behind]);
                 }
                 Err(fault) => {
-                    mend(fault, Fault::Reference)?;
+                    mend(fault, MarkupError::Reference)?;
                     out.push('&');
                 }
             },
@@ -230,7 +230,10 @@ pub(super) fn attribute_value<'a>(
                 } else {
                     let message =
                         format!("the character U+{:04X} cannot stand in XML", character as u32);
-                    mend(SyntaxError::new(end, from, message, "take it away"), Fault::Character)?;
+                    mend(
+                        SyntaxError::new(end, from, message, "take it away"),
+                        MarkupError::Character,
+                    )?;
                 }
             }
         }

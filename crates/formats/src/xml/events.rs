@@ -1,7 +1,7 @@
-//! What a document is made of, one after another: elements as they begin and end, text, comments and processing instructions.
+//! Reads a document by its events: elements begin and end, with text, comments and processing instructions between.
 //!
 //! The text may be only a part of a document, behind its [`Prolog`]; between two parts an [`Ancestry`] says which elements are
-//! open, as for the [`RecordReader`](super::RecordReader). Of what is read nothing is built, but what is open.
+//! open, as for the [`RecordReader`](super::RecordReader). Only the open elements are held.
 //!
 //! ```
 //! use kyanite_formats::xml::{Ancestry, Event, EventReader, Options, prolog};

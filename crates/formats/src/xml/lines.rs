@@ -1,9 +1,8 @@
-//! Elements straight to lines of JSON, by the convention of the [record view](crate::record_view), with no tree in between.
+//! Writes elements as lines of JSON, by the convention of the [record view](crate::record_view), without building a tree.
 //!
-//! Records of a feed look like each other, so what was met in one is looked for first in the next: a tag is compared with
-//! the one that stood there before, and its name is checked, resolved and put in quotes only once. Whatever is not plain
-//! (comments, CDATA sections, declarations of namespaces, text beside elements, anything wrong) is left to the readers of
-//! every byte: [`Lines::write`] then gives nothing and takes back what it wrote.
+//! Records of a feed resemble each other, so each tag is first compared with the one that stood at its place in the record before; its
+//! name is checked, resolved and put in quotes only once. What is not plain (comments, CDATA sections, declarations of namespaces, text
+//! beside elements, anything wrong) is left to the full readers: [`ElementLines::write`] then returns None and takes back what it wrote.
 
 use std::ops::Range;
 
@@ -26,9 +25,9 @@ const MOST_CHILDREN: usize = 64;
 
 /// Writes elements as lines of JSON, and remembers what they look like.
 #[derive(Debug, Default)]
-pub(super) struct Lines {
+pub(super) struct ElementLines {
     /// What elements at a place of the record look like; the first is the record.
-    shapes: Vec<Shape>,
+    shapes: Vec<ElementShape>,
     /// The element that was stepped over last.
     last: Option<Child>,
     /// Members of the record under way, and whether they are repeated; counted once all of it is written.
@@ -39,7 +38,7 @@ pub(super) struct Lines {
 
 /// What the elements at one place of records look like.
 #[derive(Debug)]
-struct Shape {
+struct ElementShape {
     name: Name,
     /// The member in the view; nothing for the record itself.
     member: Option<u32>,
@@ -109,7 +108,7 @@ struct Child {
     shape: usize,
 }
 
-impl Lines {
+impl ElementLines {
     /// Forgets what elements look like: their names may mean something else from here on.
     pub(super) fn forget(&mut self) {
         self.shapes.clear();
@@ -124,7 +123,7 @@ impl Lines {
         stops: &[StepName],
     ) -> Option<usize> {
         if self.shapes.is_empty() {
-            self.shapes.push(Shape::record(""));
+            self.shapes.push(ElementShape::record(""));
         }
         let last = self.last.take();
         let depth = reader.options.depth.checked_sub(reader.depth())?;
@@ -197,7 +196,7 @@ impl Lines {
         if self.shapes.first().is_none_or(|record| *record.name.written != *name) {
             self.shapes.clear();
             let marks = probe.as_ref().map(|(prefilter, _)| prefilter.start()).unwrap_or_default();
-            self.shapes.push(Shape { marks, ..Shape::record(name) });
+            self.shapes.push(ElementShape { marks, ..ElementShape::record(name) });
         }
         let mut line = Line::new(self, reader, target, &[], options.depth);
         line.probe = probe;
@@ -258,7 +257,7 @@ fn ends_name(byte: u8) -> bool {
     matches!(byte, b'>' | b'/' | b' ' | b'\n' | b'\t' | b'\r')
 }
 
-impl Shape {
+impl ElementShape {
     fn record(name: &str) -> Self {
         Self {
             name: Name::new("", name),
@@ -341,7 +340,7 @@ struct Line<'t, 'l, 's, T> {
     bytes: &'t [u8],
     at: usize,
     depth: usize,
-    lines: &'l mut Lines,
+    lines: &'l mut ElementLines,
     scope: &'l Scope<'t>,
     target: T,
     /// A prefilter, and what it found so far.
@@ -354,7 +353,7 @@ impl<'t, 'l, 's, T: Target> Line<'t, 'l, 's, T> {
     /// A line that begins where the reader stands.
     #[inline]
     fn new(
-        lines: &'l mut Lines,
+        lines: &'l mut ElementLines,
         reader: &'l Reader<'t>,
         target: T,
         stops: &'s [StepName],
@@ -790,11 +789,11 @@ impl<'t, 'l, 's, T: Target> Line<'t, 'l, 's, T> {
         }
         let parent = self.lines.shapes[shape].member;
         let seen = match self.target.view() {
-            Some(view) => Shape::member(name, view.seen(parent, name)?, view),
-            None => Shape::record(name),
+            Some(view) => ElementShape::member(name, view.seen(parent, name)?, view),
+            None => ElementShape::record(name),
         };
         let child = self.lines.shapes.len();
-        self.lines.shapes.push(Shape { marks, ..seen });
+        self.lines.shapes.push(ElementShape { marks, ..seen });
         self.lines.shapes[shape].children.push(u32::try_from(child).ok()?);
         Some(Child { position, shape: child })
     }

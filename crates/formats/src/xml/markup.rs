@@ -4,7 +4,7 @@ use kyanite_tree::Content;
 
 use super::chars;
 use super::read::{Read, Reader};
-use super::repair::Fault;
+use super::repair::MarkupError;
 
 impl<'a> Reader<'a> {
     /// `<![CDATA[…]]>` (production 18).
@@ -20,7 +20,7 @@ impl<'a> Reader<'a> {
                     at,
                     "this CDATA section is not closed",
                     "write ]]>",
-                    (Fault::Markup, "it ends with the input"),
+                    (MarkupError::Markup, "it ends with the input"),
                 )?;
                 let rest = self.cursor.rest();
                 self.cursor.at = self.cursor.text.len();
@@ -57,7 +57,7 @@ impl<'a> Reader<'a> {
                 hyphens + 2,
                 "two hyphens stand inside a comment",
                 "take one away",
-                (Fault::Markup, "the comment is read up to -->"),
+                (MarkupError::Markup, "the comment is read up to -->"),
             )?;
             self.cursor.at = at;
             text = self.cursor.until("-->");
@@ -68,7 +68,7 @@ impl<'a> Reader<'a> {
                 start + 4,
                 "this comment is not closed",
                 "write -->",
-                (Fault::Markup, "the rest is left out"),
+                (MarkupError::Markup, "the rest is left out"),
             )?;
             self.cursor.at = self.cursor.text.len();
             return Ok(());
@@ -104,9 +104,9 @@ impl<'a> Reader<'a> {
         if let Some(wrong) = wrong {
             let advice = "take it away, or write <?name data?>";
             if data.is_some() {
-                self.broken(start, end, wrong, advice, (Fault::Markup, "it is left out"))?;
+                self.broken(start, end, wrong, advice, (MarkupError::Markup, "it is left out"))?;
             } else {
-                self.unclosed(start, end, wrong, advice, (Fault::Markup, "it is left out"))?;
+                self.unclosed(start, end, wrong, advice, (MarkupError::Markup, "it is left out"))?;
                 self.cursor.at = self.cursor.text.len();
             }
             return Ok(());

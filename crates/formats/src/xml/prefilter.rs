@@ -1,15 +1,13 @@
-//! A condition that most elements fail, as far as it can be told from their text: such elements are stepped over, and nothing is
-//! built of them.
+//! Tests a condition on the text of an element before it is parsed, so that nothing is built of an element that fails.
 //!
-//! An element is passed over only where it is certain that the condition does not hold; all others are read, and the condition
-//! is evaluated as ever.
+//! An element is skipped only if the condition certainly does not hold; all others are read, and the condition is evaluated as usual.
 
 use std::fmt::Debug;
 
 use kyanite_tree::Name;
 
 use super::records::StepName;
-use crate::needs::Needs;
+use crate::projection::Projection;
 
 /// A condition on an element, made of [tests](Test) of what is in it.
 #[derive(Debug)]
@@ -23,7 +21,7 @@ pub struct Prefilter {
     /// For each test the number of its first step.
     firsts: Vec<usize>,
     /// What is needed of elements for which the condition certainly holds.
-    needs: Needs,
+    projection: Projection,
 }
 
 /// How tests make a condition. What is not certain is asked in the order in which it is written.
@@ -70,14 +68,14 @@ const MOST_STEPS: usize = 64;
 
 impl Prefilter {
     /// A prefilter; nothing where no text could fail it, or it has too many steps. `inside` is the name of the elements that are
-    /// looked at, if they are looked at with the outermost of them; `needs` is what is needed of those for which the condition
+    /// looked at, if they are looked at with the outermost of them; `projection` is what is needed of those for which the condition
     /// certainly holds.
     #[must_use]
     pub fn new(
         tests: Vec<Test>,
         condition: Condition,
         inside: Option<StepName>,
-        needs: Needs,
+        projection: Projection,
     ) -> Option<Self> {
         let (mut steps, mut firsts) = (Vec::new(), Vec::new());
         for (test, Test { steps: own, .. }) in tests.iter().enumerate() {
@@ -87,12 +85,12 @@ impl Prefilter {
         let fits = steps.len() <= MOST_STEPS
             && tests.iter().all(|test| !test.steps.is_empty())
             && condition.can_be(false);
-        fits.then_some(Self { tests, condition, inside, steps, firsts, needs })
+        fits.then_some(Self { tests, condition, inside, steps, firsts, projection })
     }
 
     /// What is needed of an element for which the condition certainly holds.
-    pub(super) fn needs(&self) -> &Needs {
-        &self.needs
+    pub(super) fn projection(&self) -> &Projection {
+        &self.projection
     }
 
     fn step(&self, number: usize) -> &TestStep {

@@ -6,7 +6,7 @@ use super::chars;
 use super::declarations::Declarations;
 use super::dtd::Dtd;
 use super::read::{Options, Read, Reader};
-use super::repair::{Fault, Repair};
+use super::repair::{MarkupError, Repair};
 use crate::SyntaxError;
 
 /// XML declarations are shorter; what is longer is read as far as it goes.
@@ -138,7 +138,7 @@ impl<'a> Reader<'a> {
                 self.cursor.at = 5;
                 let end = if self.cursor.until("?>").is_some() { self.cursor.at } else { 5 };
                 self.cursor.at = end;
-                let mended = (Fault::Declaration, "it is left out");
+                let mended = (MarkupError::Declaration, "it is left out");
                 self.broken(0, end, "the XML declaration is not well-formed", "", mended)
             }
             other => other,
@@ -214,7 +214,7 @@ impl<'a> Reader<'a> {
                 start + 9,
                 "the document type declaration stands before the root element, once",
                 "take this one away",
-                (Fault::Declaration, "it is left out"),
+                (MarkupError::Declaration, "it is left out"),
             )?;
             self.skip_document_type();
             return Ok(());
@@ -234,7 +234,7 @@ impl<'a> Reader<'a> {
             Err(error) if self.options.lenient && !(self.is_part && error.wants_more()) => {
                 let message =
                     format!("{}; the rest of the declaration is left out", error.message());
-                let (fault, span) = (Fault::Declaration, error.span());
+                let (fault, span) = (MarkupError::Declaration, error.span());
                 self.repairs.push(Repair { fault, message, span, also: None });
                 self.skip_document_type();
             }
@@ -267,7 +267,7 @@ impl<'a> Reader<'a> {
             end,
             "text stands outside the root element",
             "check that the input is XML, and whole",
-            (Fault::Outside, "it is left out"),
+            (MarkupError::Outside, "it is left out"),
         )?;
         self.cursor.at = end;
         Ok(())
@@ -282,7 +282,7 @@ impl<'a> Reader<'a> {
             end,
             "a second element stands beside the root element",
             "put one element around all, or split the input",
-            (Fault::Outside, "it is read as a further root"),
+            (MarkupError::Outside, "it is read as a further root"),
         )
     }
 }

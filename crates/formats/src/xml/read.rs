@@ -16,10 +16,10 @@ use super::dropped::Dropping;
 use super::dtd::{Dtd, Entity};
 use super::entities::{self, Budget, Reference};
 use super::names::Scope;
-use super::needed::Needed;
-use super::repair::{Fault, Repair};
+use super::projected_elements::ProjectedElements;
+use super::repair::{MarkupError, Repair};
 use crate::SyntaxError;
-use crate::needs::Need;
+use crate::projection::Projected;
 
 /// Limits and ways of reading.
 #[derive(Clone, Copy, Debug)]
@@ -186,7 +186,7 @@ pub(super) struct Reader<'a> {
     /// Which names do without their namespaces, if they are dropped.
     pub(super) dropping: Dropping<'a>,
     /// What is needed of records; all without it.
-    pub(super) needed: Option<Box<Needed<'a>>>,
+    pub(super) projected_elements: Option<Box<ProjectedElements<'a>>>,
     /// Whether names and attributes of elements of which nothing is made are wanted.
     pub(super) keeps_around: bool,
     /// Whether elements are only told of as they begin and end, and nothing is made of them.
@@ -208,7 +208,7 @@ pub(super) struct Open<'a> {
     /// How many namespaces were declared around it.
     pub(super) scope: usize,
     /// What is needed of it.
-    pub(super) need: Need,
+    pub(super) projected: Projected,
 }
 
 /// An open element of which nothing is made. Two are the same if they are called the same and declare the same namespaces.
@@ -257,13 +257,13 @@ pub(super) const IN_ORDER: (&str, Setting) =
     ("close elements in the reverse order, or read with ", Setting::Lenient);
 
 /// How a name with an undeclared prefix is read.
-pub(super) const NAMED: Mended = (Fault::Name, "it is read as a name of urn:undeclared");
+pub(super) const NAMED: Mended = (MarkupError::Name, "it is read as a name of urn:undeclared");
 
 /// How most of what is out of place is read.
 const AS_TEXT: &str = "it is read as text";
 
 /// What sort of fault is mended, and how.
-pub(super) type Mended = (Fault, &'static str);
+pub(super) type Mended = (MarkupError, &'static str);
 
 impl<'a> Reader<'a> {
     pub(super) fn new(text: &'a str, arena: &'a Arena, options: Options) -> Self {
@@ -289,7 +289,7 @@ impl<'a> Reader<'a> {
             is_part: false,
             repairs: Vec::new(),
             dropping: Dropping::default(),
-            needed: None,
+            projected_elements: None,
             keeps_around: false,
             makes_nothing: false,
             begun: None,
@@ -372,7 +372,7 @@ impl<'a> Reader<'a> {
                         self.end_text();
                         self.instruction()?;
                     }
-                    _ => self.needed_tag()?,
+                    _ => self.projected_tag()?,
                 },
                 Some(_) => self.plain_text()?,
                 None => self.end_of_input()?,
@@ -402,7 +402,7 @@ impl<'a> Reader<'a> {
                 end,
                 format!("the entity &{entity}; opens an element that it does not close"),
                 "write both tags in the entity, or none",
-                (Fault::Unclosed, "the element is read as closed"),
+                (MarkupError::Unclosed, "the element is read as closed"),
             )?;
             self.end_text();
             while self.depth() > depth {
@@ -495,7 +495,7 @@ impl<'a> Reader<'a> {
                             end + 3,
                             "the characters ]]> stand outside a CDATA section",
                             "write ]]&gt;",
-                            (Fault::Markup, "they are read as text"),
+                            (MarkupError::Markup, "they are read as text"),
                         )?;
                     }
                     at = end + 1;
@@ -521,7 +521,7 @@ impl<'a> Reader<'a> {
             at + character.len_utf8(),
             format!("the character U+{:04X} cannot stand in XML", character as u32),
             ("take it away, or read with ", Setting::Lenient),
-            (Fault::Character, "it is left out"),
+            (MarkupError::Character, "it is left out"),
         )
     }
 
@@ -571,7 +571,7 @@ impl<'a> Reader<'a> {
             }
             Ok((Reference::Entity(name), end)) => (name, end),
             Err(fault) => {
-                self.mend(fault, (Fault::Reference, AS_TEXT))?;
+                self.mend(fault, (MarkupError::Reference, AS_TEXT))?;
                 self.cursor.at = start + 1;
                 self.add_text(start, "&");
                 return Ok(());
@@ -597,10 +597,10 @@ impl<'a> Reader<'a> {
             Some((_, Entity::Unparsed)) => {
                 let message = format!("the entity &{name}; is data, not text");
                 let advice = "name it in an attribute of type ENTITY";
-                self.broken(start, end, message, advice, (Fault::Entity, AS_TEXT))?;
+                self.broken(start, end, message, advice, (MarkupError::Entity, AS_TEXT))?;
             }
             None => {
-                self.mend(entities::undeclared(name, start, end), (Fault::Entity, AS_TEXT))?;
+                self.mend(entities::undeclared(name, start, end), (MarkupError::Entity, AS_TEXT))?;
             }
         }
         self.add_text(start, &self.cursor.text[start..end]);
@@ -612,7 +612,7 @@ impl<'a> Reader<'a> {
             "the entity &{name}; is declared outside the document, which is never fetched; it is read as it is written"
         );
         let (start, end) = self.cursor.stands_for.unwrap_or((start, end));
-        let (fault, span) = (Fault::Unread, Span::new(start, end));
+        let (fault, span) = (MarkupError::Unread, Span::new(start, end));
         self.repairs.push(Repair { fault, message, span, also: None });
     }
 

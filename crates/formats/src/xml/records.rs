@@ -10,15 +10,15 @@ use kyanite_tree::{Arena, Base, Element, Name, Origin, Value};
 
 use super::chars;
 use super::dropped::{Dropped, Dropping};
-use super::lines::Lines;
-use super::needed::Needed;
+use super::lines::ElementLines;
 use super::prefilter::Prefilter;
+use super::projected_elements::ProjectedElements;
 use super::prolog::Prolog;
 use super::read::{Ancestor, Options, Reader};
 use super::repair::Repair;
 use super::stand::Stand;
 use crate::SyntaxError;
-use crate::needs::{Need, Needs};
+use crate::projection::{Projected, Projection};
 use crate::record_view::View;
 use crate::records::PassedOver;
 
@@ -168,10 +168,10 @@ pub struct RecordReader<'a> {
     record_name: Option<&'a str>,
     /// The name in the tag of the last record, as long as it means the same.
     again: Option<&'a str>,
-    lines: Lines,
+    lines: ElementLines,
     /// What steps over elements that are no records and hold none.
-    passing: Lines,
-    sifting: Option<Box<Sifting<'a>>>,
+    passing: ElementLines,
+    sifting: Option<Box<PrefilteredElements<'a>>>,
     /// Names of elements that stood where one on the path was looked for, with the level.
     others: Vec<(usize, Name<'a>)>,
     /// Whether any stood there, their names told or not.
@@ -224,8 +224,8 @@ impl<'a> RecordReader<'a> {
             committed_repairs: 0,
             record_name: None,
             again: None,
-            lines: Lines::default(),
-            passing: Lines::default(),
+            lines: ElementLines::default(),
+            passing: ElementLines::default(),
             sifting: None,
             others: Vec::new(),
             has_others: false,
@@ -236,9 +236,9 @@ impl<'a> RecordReader<'a> {
     /// The same reader, building of each record only the child elements that are needed, as far as the others are plain. Their
     /// grammar is checked all the same.
     #[must_use]
-    pub fn with_needs(mut self, needs: &'a Needs) -> Self {
-        if needs.of_record() != Need::ALL && !self.reader.options.lenient {
-            self.reader.needed = Some(Box::new(Needed::new(needs)));
+    pub fn with_projection(mut self, projection: &'a Projection) -> Self {
+        if projection.of_record() != Projected::ALL && !self.reader.options.lenient {
+            self.reader.projected_elements = Some(Box::new(ProjectedElements::new(projection)));
         }
         self
     }
@@ -247,9 +247,14 @@ impl<'a> RecordReader<'a> {
     #[must_use]
     pub fn with_prefilter(mut self, prefilter: &'a Prefilter) -> Self {
         // Without needs of their own records are read whole, and the reader has no use for those of the prefilter.
-        let needs = self.reader.needed.as_ref().map_or(prefilter.needs(), |needed| needed.needs);
-        let (lines, passed_over) = (Lines::default(), PassedOver::default());
-        self.sifting = Some(Box::new(Sifting { prefilter, needs, lines, passed_over }));
+        let projection = self
+            .reader
+            .projected_elements
+            .as_ref()
+            .map_or(prefilter.projection(), |projected_elements| projected_elements.projection);
+        let (lines, passed_over) = (ElementLines::default(), PassedOver::default());
+        self.sifting =
+            Some(Box::new(PrefilteredElements { prefilter, projection, lines, passed_over }));
         self
     }
 
@@ -534,10 +539,10 @@ impl<'a> RecordReader<'a> {
             self.pass_over(level, name)?;
             return Ok(None);
         }
-        if let Some(needed) = &mut self.reader.needed
+        if let Some(projected_elements) = &mut self.reader.projected_elements
             && let Some(open) = self.reader.open.last_mut()
         {
-            (open.need, needed.scope) = (needed.of_record(), scope);
+            (open.projected, projected_elements.scope) = (projected_elements.of_record(), scope);
         }
         self.reader.content()?;
         self.reader.has_root = true;
@@ -612,8 +617,8 @@ impl<'a> RecordReader<'a> {
             self.again = None;
             self.lines.forget();
             self.passing.forget();
-            if let Some(needed) = &mut self.reader.needed {
-                needed.lines.forget();
+            if let Some(projected_elements) = &mut self.reader.projected_elements {
+                projected_elements.lines.forget();
             }
             if let Some(sifting) = &mut self.sifting {
                 sifting.lines.forget();
@@ -643,26 +648,27 @@ impl<'a> RecordReader<'a> {
 }
 
 /// What passes over records by a prefilter.
-struct Sifting<'a> {
+struct PrefilteredElements<'a> {
     prefilter: &'a Prefilter,
     /// What is needed of records of which it cannot tell.
-    needs: &'a Needs,
-    lines: Lines,
+    projection: &'a Projection,
+    lines: ElementLines,
     passed_over: PassedOver,
 }
 
-impl<'a> Sifting<'a> {
+impl<'a> PrefilteredElements<'a> {
     /// The end of the record that begins here with that tag, if it certainly fails the condition. Where that certainly holds,
     /// less is needed of the record.
     #[inline]
     fn passes_over(&mut self, reader: &mut Reader<'a>, name: &str) -> Option<usize> {
         let probed = self.lines.probe(reader, name, self.prefilter);
         let holds = probed.as_ref().and_then(|(found, _)| found.holds(self.prefilter));
-        if let Some(needed) = &mut reader.needed {
-            needed.needs = if holds == Some(true) { self.prefilter.needs() } else { self.needs };
+        if let Some(projected_elements) = &mut reader.projected_elements {
+            projected_elements.projection =
+                if holds == Some(true) { self.prefilter.projection() } else { self.projection };
             if holds.is_some() {
-                std::mem::swap(&mut needed.extents, &mut self.lines.extents);
-                needed.passed = 0;
+                std::mem::swap(&mut projected_elements.extents, &mut self.lines.extents);
+                projected_elements.passed = 0;
             }
         }
         let (found, end) = probed.filter(|_| holds.is_some())?;

@@ -1,4 +1,4 @@
-//! What is mended in a document that is not well-formed, and what of it cannot be read.
+//! Repairs of documents that are not well-formed, and what is beyond repair.
 
 use kyanite_tree::Span;
 
@@ -6,7 +6,7 @@ use kyanite_tree::Span;
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub struct Repair {
     /// What sort of fault it was.
-    pub fault: Fault,
+    pub fault: MarkupError,
     /// What was wrong, and what was made of it.
     pub message: String,
     /// The bytes that were wrong.
@@ -17,7 +17,7 @@ pub struct Repair {
 
 /// The sorts of faults in documents: so that of thousands of a sort only some need be told.
 #[derive(Clone, Copy, PartialEq, Eq, Debug, PartialOrd, Ord)]
-pub enum Fault {
+pub enum MarkupError {
     /// Bytes that are no characters in the encoding.
     Encoding,
     /// A character that XML refuses.
@@ -48,7 +48,7 @@ pub enum Fault {
     Unread,
 }
 
-impl Fault {
+impl MarkupError {
     /// The words for several of the sort.
     #[must_use]
     pub fn several(self) -> &'static str {

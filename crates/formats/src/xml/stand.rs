@@ -1,4 +1,4 @@
-//! Going back to where a reader stood: an element is read, and does not end in the text.
+//! Rewinds a reader whose element does not end within the text at hand.
 
 use kyanite_tree::{Content, Value};
 

@@ -4,9 +4,9 @@ use kyanite_tree::{Arena, Content, Element, Name, Setting, Span, is_same_name};
 
 use super::chars;
 use super::read::{Ancestor, IN_ORDER, NAMED, Open, Read, Reader};
-use super::repair::{Fault, Repair};
+use super::repair::{MarkupError, Repair};
 use crate::SyntaxError;
-use crate::needs::Need;
+use crate::projection::Projected;
 
 /// How an end tag without its `>` is read.
 const AS_CLOSED: &str = "it is read as closed";
@@ -23,7 +23,7 @@ impl<'a> Reader<'a> {
                 start + 1,
                 "no tag begins like this",
                 "write &lt; for the character <",
-                (Fault::Tag, "it is read as text"),
+                (MarkupError::Tag, "it is read as text"),
             )?;
             self.cursor.at = end;
             self.add_text(start, "<");
@@ -70,7 +70,7 @@ impl<'a> Reader<'a> {
             attributes,
             first,
             scope,
-            need: Need::ALL,
+            projected: Projected::ALL,
         });
         if is_empty {
             self.close();
@@ -124,9 +124,9 @@ impl<'a> Reader<'a> {
             let at = self.cursor.at;
             let (message, advice) = ("this end tag is not closed", "write </name>");
             if self.cursor.peek().is_none() {
-                self.unclosed(at, at + 1, message, advice, (Fault::EndTag, AS_CLOSED))?;
+                self.unclosed(at, at + 1, message, advice, (MarkupError::EndTag, AS_CLOSED))?;
             } else {
-                self.broken(at, at + 1, message, advice, (Fault::EndTag, AS_CLOSED))?;
+                self.broken(at, at + 1, message, advice, (MarkupError::EndTag, AS_CLOSED))?;
             }
             // What stands in the tag is no text.
             let rest = self.cursor.rest();
@@ -149,7 +149,7 @@ impl<'a> Reader<'a> {
                 end,
                 format!("</{name}> closes no element that is open"),
                 "take it away",
-                (Fault::EndTag, "it is left out"),
+                (MarkupError::EndTag, "it is left out"),
             );
         };
         while self.depth() > level + 1 {
@@ -176,7 +176,7 @@ impl<'a> Reader<'a> {
             (None, Some(open)) => (Span::new(open.start, open.start + 1 + name.len()), Some(at)),
             (None, None) => (at, None),
         };
-        self.repairs.push(Repair { fault: Fault::Unclosed, message, span, also });
+        self.repairs.push(Repair { fault: MarkupError::Unclosed, message, span, also });
         self.close();
     }
 

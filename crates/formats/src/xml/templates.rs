@@ -1,8 +1,8 @@
-//! Elements that are the same text but for the values in it, as those of one program mostly are: what was found out about the first of
-//! them holds for the others, and only the values are left to be looked at.
+//! Templates of elements: their text without its values. Elements that one program writes mostly differ only in their values; what was
+//! learned from the first of them holds for the others, so that only values are examined.
 //!
 //! Values are the texts between tags and those of attributes. What stands between values (tags, names of attributes, white
-//! space) is compared whole; the templates of elements of one name are a tree, by what may follow the same beginning.
+//! space) is compared as a whole; the templates of elements of one name form a tree by their common beginnings.
 //!
 //! ```
 //! use kyanite_formats::xml::Templates;

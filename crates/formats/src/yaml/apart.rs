@@ -1,4 +1,4 @@
-//! The documents of a YAML stream, told apart by the lines between them, without reading what is in them.
+//! Takes a YAML stream apart into documents by its marker lines, without parsing the documents.
 
 /// Gives the documents of whole lines, each with the comments and directives before it; the last one has what follows it as well.
 /// A line that begins with three hyphens ends whatever was open, in quotes or not (YAML 1.2.2 section 9.1.2). Documents of which

@@ -324,7 +324,8 @@ impl<'a> Parser<'a> {
         let is_folded = self.cursor.bytes()[start] == b'>';
         let (explicit, chomp) = self.block_header()?;
         let base = indent.unwrap_or(0);
-        let mut lines = Lines { inside: explicit.map(|more| base + more), deepest_blank: 0 };
+        let mut lines =
+            BlockIndentation { inside: explicit.map(|more| base + more), deepest_blank: 0 };
         let least = indent.map_or(0, |indent| indent + 1);
         let mut text = String::new();
         // Line ends since the last line with text, and whether that line was indented further.
@@ -397,7 +398,11 @@ impl<'a> Parser<'a> {
     }
 
     /// The text of the next line of a block, without its indentation and its end; none when the line is behind the block.
-    fn block_line(&mut self, lines: &mut Lines, least: usize) -> Parsed<Option<&'a str>> {
+    fn block_line(
+        &mut self,
+        lines: &mut BlockIndentation,
+        least: usize,
+    ) -> Parsed<Option<&'a str>> {
         let start = self.cursor.at;
         let spaces = self.cursor.indentation();
         let next = self.cursor.byte(start + spaces);
@@ -441,7 +446,7 @@ impl<'a> Parser<'a> {
 }
 
 /// What is known of the indentation of a block.
-struct Lines {
+struct BlockIndentation {
     /// The blanks that each line begins with, once that is settled.
     inside: Option<usize>,
     /// The most blanks on an empty line before the first with text.

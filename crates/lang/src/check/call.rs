@@ -4,7 +4,7 @@ use kyanite_tree::{Advice, Code, Kind as ValueKind, counted};
 
 use super::Checker;
 use crate::finding::{Finding, Span, first_of, instead, near_advice};
-use crate::functions::{Run, Signature, Takes, all};
+use crate::functions::{ParameterTypes, Run, Signature, all};
 use crate::plan::{Expr, Kind, Nodes};
 use crate::syntax::ast::{self, Call, ExprKind, Literal};
 use crate::types::Type;
@@ -64,7 +64,7 @@ impl Checker<'_> {
             if let Some(parameter) = signature.parameter(position) {
                 self.argument_fits(&argument, signature, parameter.takes);
             }
-            if signature.parameter(position).is_some_and(|p| p.takes == Takes::ANYTHING) {
+            if signature.parameter(position).is_some_and(|p| p.takes == ParameterTypes::ANYTHING) {
                 self.may_be_absent(&argument.kind);
             }
             arguments.push(argument);
@@ -126,33 +126,35 @@ impl Checker<'_> {
         if matches!(signature.run, Run::Exists) {
             self.may_be_absent(&lowered.kind);
         }
-        let takes = signature.parameters.first().map_or(Takes::NODES, |parameter| parameter.takes);
+        let takes =
+            signature.parameters.first().map_or(ParameterTypes::NODES, |parameter| parameter.takes);
         match lowered.kind {
             Kind::Many(path) => Expr { kind: kind(Nodes::Many(path)), span },
             // Inside a filter count() takes any path, as in RFC 9535.
-            Kind::One(_) if takes == Takes::MANY_NODES && self.filters == 0 => self.broken(
-                Finding::error_at(
-                    Code::RuleShape,
-                    argument.span,
-                    format!("`{text}` is one value, and {}() counts nodes", signature.name),
-                )
-                .advise(match self.type_of(&lowered) {
-                    // Behind group by, a name is the list of its values in the group.
-                    Type::List => instead(span, format!("count({text}[*])"), ""),
-                    _ => {
-                        let why = format!(
-                            " for the items of a list, length({text}) for the length of a text"
-                        );
-                        instead(span, format!("count({text}[*])"), &why)
-                    }
-                }),
-            ),
+            Kind::One(_) if takes == ParameterTypes::MANY_NODES && self.filters == 0 => self
+                .broken(
+                    Finding::error_at(
+                        Code::RuleShape,
+                        argument.span,
+                        format!("`{text}` is one value, and {}() counts nodes", signature.name),
+                    )
+                    .advise(match self.type_of(&lowered) {
+                        // Behind group by, a name is the list of its values in the group.
+                        Type::List => instead(span, format!("count({text}[*])"), ""),
+                        _ => {
+                            let why = format!(
+                                " for the items of a list, length({text}) for the length of a text"
+                            );
+                            instead(span, format!("count({text}[*])"), &why)
+                        }
+                    }),
+                ),
             Kind::One(path) => Expr { kind: kind(Nodes::One(path)), span },
             _ => lowered,
         }
     }
 
-    fn argument_fits(&mut self, argument: &Expr, signature: &Signature, takes: Takes) {
+    fn argument_fits(&mut self, argument: &Expr, signature: &Signature, takes: ParameterTypes) {
         let known = self.type_of(argument);
         if !takes.may_accept(known) {
             let message = format!(

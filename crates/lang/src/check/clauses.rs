@@ -34,7 +34,7 @@ impl Checker<'_> {
             let mut compiled = Vec::new();
             for clause in clauses {
                 let clause = self.clause(clause, outer);
-                if late_paths == usize::MAX && clause.kind.holds_turns() {
+                if late_paths == usize::MAX && clause.kind.holds_tuples() {
                     late_paths = self.paths.len();
                 }
                 compiled.push(clause);
@@ -115,7 +115,7 @@ impl Checker<'_> {
                         count
                         && number.parse() == Ok(0)
                     {
-                        let message = format!("`{word}` is a number of turns, at least 1");
+                        let message = format!("`{word}` is a number of tuples, at least 1");
                         self.find(Finding::error_at(Code::RuleType, *span, message));
                     }
                 }
@@ -137,7 +137,7 @@ impl Checker<'_> {
         OrderKey { value, descending: key.descending }
     }
 
-    /// The count of `skip` or `first`: it is the same for all turns, so it sees only outer names.
+    /// The count of `skip` or `first`: it is the same for all tuples, so it sees only outer names.
     fn how_many(&mut self, count: &ast::Expr, word: &str, outer: usize) -> Expr {
         let hidden = self.scope.hide(outer);
         let count = self.operand(count, word);
@@ -182,7 +182,7 @@ impl Checker<'_> {
     }
 }
 
-/// Notes where a `for` and the `where` behind it are a join: the list is the same for all outer turns.
+/// Notes where a `for` and the `where` behind it are a join: the list is the same for all outer tuples.
 fn mark_joins(clauses: &mut [Clause]) {
     for position in 1..clauses.len() {
         let (before, after) = clauses.split_at_mut(position);

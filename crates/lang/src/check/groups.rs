@@ -1,4 +1,4 @@
-//! Groups of which only aggregates are needed: each turn then goes into running values, and is not kept.
+//! Groups of which only aggregates are needed: each tuple then goes into running values, and is not kept.
 
 use std::ops::Range;
 
@@ -45,7 +45,7 @@ impl Loop {
         }
         for clause in &mut self.clauses[position + 1..] {
             match &mut clause.kind {
-                // A turn that is put in order keeps the number of its group.
+                // A tuple that is put in order keeps the number of its group.
                 ClauseKind::OrderBy { slots, .. } => slots.end = spare + 1,
                 ClauseKind::GroupBy { .. } | ClauseKind::Window { .. } => break,
                 _ => {}
@@ -57,7 +57,7 @@ impl Loop {
         true
     }
 
-    /// Visits the expressions behind the clause at `position`, up to the next that puts turns together.
+    /// Visits the expressions behind the clause at `position`, up to the next that puts tuples together.
     fn each_behind(&mut self, position: usize, visit: &mut dyn FnMut(&mut Expr)) {
         for clause in &mut self.clauses[position + 1..] {
             match &mut clause.kind {
@@ -79,7 +79,7 @@ impl Loop {
     }
 }
 
-/// What an aggregate over the turns of a group is.
+/// What an aggregate over the tuples of a group is.
 fn fold_of(expr: &Expr, slots: &Range<usize>) -> Option<Aggregate> {
     let is_own = |start: &Start| matches!(start, Start::Local(slot) if slots.contains(slot));
     let over = |path: &ManyPath| {
@@ -91,7 +91,7 @@ fn fold_of(expr: &Expr, slots: &Range<usize>) -> Option<Aggregate> {
                     [Selector::Wildcard | Selector::Filter(_)]
                 )
         });
-        // Conditions see the node and what is known before any turn.
+        // Conditions see the node and what is known before any tuple.
         let mut starts = 0;
         let mut is_known = true;
         visit::many(path, &mut |start| {

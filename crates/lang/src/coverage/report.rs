@@ -52,7 +52,7 @@ impl Coverage {
                 && !holds_explained(&spans, info.span)
             {
                 let message =
-                    format!("this `where` held for none of {}", counted(coverage.seen, "turn"));
+                    format!("this `where` held for none of {}", counted(coverage.seen, "tuple"));
                 findings.push(Finding::warning_at(Code::WhereEmpty, info.span, message));
             }
         }

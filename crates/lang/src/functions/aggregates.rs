@@ -2,14 +2,16 @@
 
 use kyanite_tree::Decimal;
 
-use super::{Call, Fault, Outcome, Run, Signature, Takes, is_present, number_fault, takes};
+use super::{
+    Call, CallError, Outcome, ParameterTypes, Run, Signature, is_present, number_fault, takes,
+};
 use crate::types::Type;
 use kyanite_eval::accumulator::{Aggregate, number};
 
 pub(super) const TABLE: &[Signature] = &[
     Signature {
         name: "sum",
-        parameters: &[takes("items", Takes::ITEMS)],
+        parameters: &[takes("items", ParameterTypes::ITEMS)],
         required: 1,
         repeats: false,
         result: Type::Number,
@@ -19,7 +21,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "avg",
-        parameters: &[takes("items", Takes::ITEMS)],
+        parameters: &[takes("items", ParameterTypes::ITEMS)],
         required: 1,
         repeats: false,
         result: Type::Any,
@@ -29,7 +31,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "min",
-        parameters: &[takes("items", Takes::ITEMS)],
+        parameters: &[takes("items", ParameterTypes::ITEMS)],
         required: 1,
         repeats: false,
         result: Type::Any,
@@ -39,7 +41,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "max",
-        parameters: &[takes("items", Takes::ITEMS)],
+        parameters: &[takes("items", ParameterTypes::ITEMS)],
         required: 1,
         repeats: false,
         result: Type::Any,
@@ -49,7 +51,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "median",
-        parameters: &[takes("items", Takes::ITEMS)],
+        parameters: &[takes("items", ParameterTypes::ITEMS)],
         required: 1,
         repeats: false,
         result: Type::Any,
@@ -62,7 +64,7 @@ pub(super) const TABLE: &[Signature] = &[
 fn median<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
     let items = call.items(0).iter().filter(|item| is_present(Some(**item)));
     let mut numbers =
-        items.map(|item| Ok((*item, number(*item)?))).collect::<Result<Vec<_>, Fault>>()?;
+        items.map(|item| Ok((*item, number(*item)?))).collect::<Result<Vec<_>, CallError>>()?;
     numbers.sort_by(|(_, a), (_, b)| a.cmp(b));
     let middle = numbers.len() / 2;
     let (Some((upper_item, upper)), true) = (numbers.get(middle), numbers.len() % 2 == 0) else {

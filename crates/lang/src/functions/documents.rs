@@ -9,13 +9,13 @@ use kyanite_formats::{Format, csv, html, records, text, toml, xml, yaml};
 use kyanite_tree::{Base, Kind, LineColumn, Value};
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, percent_decode_str, utf8_percent_encode};
 
-use super::{Call, Fault, Outcome, Run, Signature, Takes, takes};
+use super::{Call, CallError, Outcome, ParameterTypes, Run, Signature, takes};
 use crate::types::Type;
 
 pub(super) const TABLE: &[Signature] = &[
     Signature {
         name: "decode",
-        parameters: &[takes("format", Takes::TEXT), takes("text", Takes::TEXT)],
+        parameters: &[takes("format", ParameterTypes::TEXT), takes("text", ParameterTypes::TEXT)],
         required: 2,
         repeats: false,
         result: Type::Any,
@@ -26,7 +26,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "encode",
-        parameters: &[takes("format", Takes::TEXT), takes("value", Takes::VALUE)],
+        parameters: &[takes("format", ParameterTypes::TEXT), takes("value", ParameterTypes::VALUE)],
         required: 2,
         repeats: false,
         result: Type::Text,
@@ -52,7 +52,7 @@ enum Encoding {
 /// All but the unreserved characters of RFC 3986 section 2.3.
 const RESERVED: &AsciiSet = &NON_ALPHANUMERIC.remove(b'-').remove(b'.').remove(b'_').remove(b'~');
 
-fn encoding(call: &Call<'_, '_>) -> Result<Encoding, Fault> {
+fn encoding(call: &Call<'_, '_>) -> Result<Encoding, CallError> {
     let name = call.text(0);
     Ok(match name {
         "base64" => Encoding::Base64,
@@ -60,7 +60,7 @@ fn encoding(call: &Call<'_, '_>) -> Result<Encoding, Fault> {
         "url" => Encoding::Url,
         _ => Encoding::Document(name.parse().map_err(|_| {
             let all = format!("write one of {}, base64, hex, url", Format::names());
-            Fault::new(0, format!("`{name}` is no format of texts")).advise(all)
+            CallError::new(0, format!("`{name}` is no format of texts")).advise(all)
         })?),
     })
 }
@@ -85,11 +85,11 @@ fn decode<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
         Encoding::Hex => from_hex(text.trim()),
         Encoding::Url => Ok(percent_decode_str(text).collect()),
     };
-    let bytes =
-        bytes.map_err(|why| Fault::new(1, format!("the text is not {}: {why}", call.text(0))))?;
+    let bytes = bytes
+        .map_err(|why| CallError::new(1, format!("the text is not {}: {why}", call.text(0))))?;
     match String::from_utf8(bytes) {
         Ok(text) => Ok(Some(Value::Text(origin, call.arena.text(&text)))),
-        Err(_) => Err(Fault::new(1, "what the text holds is not UTF-8, so it is no text")),
+        Err(_) => Err(CallError::new(1, "what the text holds is not UTF-8, so it is no text")),
     }
 }
 
@@ -104,16 +104,18 @@ fn decode_document<'a>(call: &Call<'_, 'a>, format: Format, text: &'a str) -> Ou
         .map_err(|error| not_read(format, text, &error))?;
     match read.roots.as_slice() {
         [root] => Ok(Some(*root)),
-        roots => Err(Fault::new(1, format!("the text holds {} documents, not one", roots.len()))
-            .advise("split it first")),
+        roots => {
+            Err(CallError::new(1, format!("the text holds {} documents, not one", roots.len()))
+                .advise("split it first"))
+        }
     }
 }
 
-fn not_read(format: Format, text: &str, error: &kyanite_formats::SyntaxError) -> Fault {
+fn not_read(format: Format, text: &str, error: &kyanite_formats::SyntaxError) -> CallError {
     let at = LineColumn::of(text.as_bytes(), error.span().start);
     let name = format.name();
     let message = format!("the text is not {name}: at its {at}, {}", error.message());
-    let fault = Fault::new(1, message);
+    let fault = CallError::new(1, message);
     match error.advice() {
         // What can be set for a run does not help with a text in it.
         Some(advice) if advice.settings().next().is_none() => {
@@ -138,7 +140,7 @@ fn encode<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
     let plain = || {
         value.scalar_text().ok_or_else(|| {
             let message = format!("{} has no text to encode", value.kind().phrase());
-            Fault::new(1, message).about(value).advise("encode it as json first")
+            CallError::new(1, message).about(value).advise("encode it as json first")
         })
     };
     let text = match encoding {
@@ -156,11 +158,11 @@ fn encode<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
 }
 
 /// Appends the text of a document, without the line end of its last line where the format does without.
-fn encode_document(value: Value<'_>, format: Format, out: &mut Vec<u8>) -> Result<(), Fault> {
+fn encode_document(value: Value<'_>, format: Format, out: &mut Vec<u8>) -> Result<(), CallError> {
     // What is lost in a text is the rule's own doing.
     let mut losses = Losses::default();
     let cannot = |error: kyanite_formats::CannotHold| {
-        let fault = Fault::new(1, error.message()).about(value);
+        let fault = CallError::new(1, error.message()).about(value);
         match error.advice() {
             Some(advice) => fault.advise(advice.clone().elsewhere()),
             None => fault,

@@ -1,18 +1,18 @@
 //! Functions of XML elements.
 
-use kyanite_formats::record_view::{Shape, View};
+use kyanite_formats::record_view::{RecordShape, View};
 use kyanite_formats::xml;
 use kyanite_tree::{
     Attribute, Content, Element, Foreign, ForeignType, MapBuilder, Name, Origin, Value,
 };
 
-use super::{Call, Fault, Outcome, Run, Signature, Takes, takes};
+use super::{Call, CallError, Outcome, ParameterTypes, Run, Signature, takes};
 use crate::types::Type;
 
 pub(super) const TABLE: &[Signature] = &[
     Signature {
         name: "name",
-        parameters: &[takes("element", Takes::ELEMENT)],
+        parameters: &[takes("element", ParameterTypes::ELEMENT)],
         required: 1,
         repeats: false,
         result: Type::Text,
@@ -25,7 +25,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "namespace_uri",
-        parameters: &[takes("element", Takes::ELEMENT)],
+        parameters: &[takes("element", ParameterTypes::ELEMENT)],
         required: 1,
         repeats: false,
         result: Type::Text,
@@ -35,7 +35,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "attributes",
-        parameters: &[takes("element", Takes::ELEMENT)],
+        parameters: &[takes("element", ParameterTypes::ELEMENT)],
         required: 1,
         repeats: false,
         result: Type::Map,
@@ -46,7 +46,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "content",
-        parameters: &[takes("element", Takes::ELEMENT)],
+        parameters: &[takes("element", ParameterTypes::ELEMENT)],
         required: 1,
         repeats: false,
         result: Type::List,
@@ -56,7 +56,10 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "record",
-        parameters: &[takes("element", Takes::ELEMENT), takes("list", Takes::TEXT)],
+        parameters: &[
+            takes("element", ParameterTypes::ELEMENT),
+            takes("list", ParameterTypes::TEXT),
+        ],
         required: 1,
         repeats: true,
         result: Type::Any,
@@ -70,16 +73,16 @@ pub(super) const TABLE: &[Signature] = &[
     Signature {
         name: "element",
         parameters: &[
-            takes("name", Takes::TEXT),
-            takes("attributes", Takes::MAP),
+            takes("name", ParameterTypes::TEXT),
+            takes("attributes", ParameterTypes::MAP),
             takes(
                 "content",
-                Takes::TEXT
-                    .or(Takes::NUMBER)
-                    .or(Takes::BOOLEAN)
-                    .or(Takes::ELEMENT)
-                    .or(Takes::LIST)
-                    .or(Takes::NOTHING),
+                ParameterTypes::TEXT
+                    .or(ParameterTypes::NUMBER)
+                    .or(ParameterTypes::BOOLEAN)
+                    .or(ParameterTypes::ELEMENT)
+                    .or(ParameterTypes::LIST)
+                    .or(ParameterTypes::NOTHING),
             ),
         ],
         required: 1,
@@ -150,7 +153,7 @@ fn content<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
 fn record<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
     let lists: Vec<String> =
         (1..call.arguments.len()).map(|position| call.text(position).to_owned()).collect();
-    let mut view = View::new(&Shape { lists, ..Shape::default() }, false);
+    let mut view = View::new(&RecordShape { lists, ..RecordShape::default() }, false);
     Ok(call.argument(0).map(|element| view.record(element, call.arena)))
 }
 
@@ -162,8 +165,11 @@ fn make<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
     for (position, member) in members.iter().enumerate() {
         let value = member.value.scalar_text().ok_or_else(|| {
             let kind = member.value.kind().phrase();
-            Fault::new(1, format!("the attribute `{}` is {kind}, which has no text", member.name))
-                .about(member.value)
+            CallError::new(
+                1,
+                format!("the attribute `{}` is {kind}, which has no text", member.name),
+            )
+            .about(member.value)
         })?;
         let origin = member.value.origin();
         let known =
@@ -207,15 +213,19 @@ fn declared_by<'a>(attributes: &[Attribute<'a>], name: Name<'a>) -> Name<'a> {
     declared.map_or(name, |declared| Name::new(name.qualified(), declared.value))
 }
 
-fn xml_name<'a>(name: &'a str, argument: usize, call: &Call<'_, 'a>) -> Result<Name<'a>, Fault> {
+fn xml_name<'a>(
+    name: &'a str,
+    argument: usize,
+    call: &Call<'_, 'a>,
+) -> Result<Name<'a>, CallError> {
     if xml::is_name(name) {
         return Ok(call.namespaces.name(name, argument == 1));
     }
-    Err(Fault::new(argument, format!("`{name}` cannot be a name in XML"))
+    Err(CallError::new(argument, format!("`{name}` cannot be a name in XML"))
         .advise("names begin with a letter or _, and go on with letters, digits, - . _"))
 }
 
-fn add_content<'a>(item: Value<'a>, nodes: &mut Vec<Content<'a>>) -> Result<(), Fault> {
+fn add_content<'a>(item: Value<'a>, nodes: &mut Vec<Content<'a>>) -> Result<(), CallError> {
     match item {
         Value::Element(_, document) if document.is_document() => {
             nodes.extend(
@@ -230,7 +240,9 @@ fn add_content<'a>(item: Value<'a>, nodes: &mut Vec<Content<'a>>) -> Result<(), 
             Some(text) => nodes.push(Content::Text(other.origin(), text)),
             None => {
                 let message = format!("{} cannot be content of an element", other.kind().phrase());
-                return Err(Fault::new(2, message).about(other).advise("give texts and elements"));
+                return Err(CallError::new(2, message)
+                    .about(other)
+                    .advise("give texts and elements"));
             }
         },
     }

@@ -3,13 +3,13 @@
 use kyanite_eval::accumulator::Aggregate;
 use kyanite_tree::{Value, equal};
 
-use super::{Call, Outcome, Run, Signature, Takes, takes};
+use super::{Call, Outcome, ParameterTypes, Run, Signature, takes};
 use crate::types::Type;
 
 pub(super) const TABLE: &[Signature] = &[
     Signature {
         name: "length",
-        parameters: &[takes("value", Takes::ANYTHING)],
+        parameters: &[takes("value", ParameterTypes::ANYTHING)],
         required: 1,
         repeats: false,
         result: Type::Any,
@@ -28,7 +28,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "distinct",
-        parameters: &[takes("items", Takes::ITEMS)],
+        parameters: &[takes("items", ParameterTypes::ITEMS)],
         required: 1,
         repeats: false,
         result: Type::List,
@@ -38,7 +38,10 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "contains",
-        parameters: &[takes("in", Takes::TEXT.or(Takes::LIST)), takes("what", Takes::VALUE)],
+        parameters: &[
+            takes("in", ParameterTypes::TEXT.or(ParameterTypes::LIST)),
+            takes("what", ParameterTypes::VALUE),
+        ],
         required: 2,
         repeats: false,
         result: Type::Boolean,
@@ -48,7 +51,10 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "join",
-        parameters: &[takes("items", Takes::ITEMS), takes("separator", Takes::TEXT)],
+        parameters: &[
+            takes("items", ParameterTypes::ITEMS),
+            takes("separator", ParameterTypes::TEXT),
+        ],
         required: 2,
         repeats: false,
         result: Type::Text,
@@ -68,7 +74,7 @@ fn contains<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
         }
         (_, Some(other)) => {
             let message = format!("a text contains texts, not {}", other.kind().phrase());
-            return Err(super::Fault::new(1, message).advise("convert it with text()"));
+            return Err(super::CallError::new(1, message).advise("convert it with text()"));
         }
         _ => false,
     };

@@ -2,13 +2,13 @@
 
 use kyanite_tree::{MapBuilder, Origin, Value};
 
-use super::{Call, Outcome, Run, Signature, Takes, takes};
+use super::{Call, Outcome, ParameterTypes, Run, Signature, takes};
 use crate::types::Type;
 
 pub(super) const TABLE: &[Signature] = &[
     Signature {
         name: "keys",
-        parameters: &[takes("map", Takes::MAP)],
+        parameters: &[takes("map", ParameterTypes::MAP)],
         required: 1,
         repeats: false,
         result: Type::List,
@@ -21,7 +21,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "values",
-        parameters: &[takes("map", Takes::MAP)],
+        parameters: &[takes("map", ParameterTypes::MAP)],
         required: 1,
         repeats: false,
         result: Type::List,
@@ -34,7 +34,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "only",
-        parameters: &[takes("map", Takes::MAP), takes("name", Takes::TEXT)],
+        parameters: &[takes("map", ParameterTypes::MAP), takes("name", ParameterTypes::TEXT)],
         required: 2,
         repeats: true,
         result: Type::Map,
@@ -44,7 +44,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "without",
-        parameters: &[takes("map", Takes::MAP), takes("name", Takes::TEXT)],
+        parameters: &[takes("map", ParameterTypes::MAP), takes("name", ParameterTypes::TEXT)],
         required: 2,
         repeats: true,
         result: Type::Map,
@@ -54,7 +54,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "merge",
-        parameters: &[takes("map", Takes::MAP)],
+        parameters: &[takes("map", ParameterTypes::MAP)],
         required: 1,
         repeats: true,
         result: Type::Map,

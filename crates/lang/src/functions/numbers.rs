@@ -2,13 +2,16 @@
 
 use kyanite_tree::{Decimal, DecimalError, Value};
 
-use super::{Call, Fault, Outcome, Run, Signature, Takes, number_fault, takes};
+use super::{Call, CallError, Outcome, ParameterTypes, Run, Signature, number_fault, takes};
 use crate::types::Type;
 
 pub(super) const TABLE: &[Signature] = &[
     Signature {
         name: "round",
-        parameters: &[takes("number", Takes::NUMBER), takes("digits", Takes::NUMBER)],
+        parameters: &[
+            takes("number", ParameterTypes::NUMBER),
+            takes("digits", ParameterTypes::NUMBER),
+        ],
         required: 1,
         repeats: false,
         result: Type::Number,
@@ -19,7 +22,7 @@ pub(super) const TABLE: &[Signature] = &[
                 None => 0,
                 Some(digits) => {
                     digits.as_integer().filter(|digits| digits.unsigned_abs() <= 1000).ok_or_else(
-                        || Fault::new(1, "the digits are no whole number from -1000 to 1000"),
+                        || CallError::new(1, "the digits are no whole number from -1000 to 1000"),
                     )?
                 }
             };
@@ -28,7 +31,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "floor",
-        parameters: &[takes("number", Takes::NUMBER)],
+        parameters: &[takes("number", ParameterTypes::NUMBER)],
         required: 1,
         repeats: false,
         result: Type::Number,
@@ -38,7 +41,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "ceiling",
-        parameters: &[takes("number", Takes::NUMBER)],
+        parameters: &[takes("number", ParameterTypes::NUMBER)],
         required: 1,
         repeats: false,
         result: Type::Number,
@@ -48,7 +51,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "abs",
-        parameters: &[takes("number", Takes::NUMBER)],
+        parameters: &[takes("number", ParameterTypes::NUMBER)],
         required: 1,
         repeats: false,
         result: Type::Number,
@@ -58,7 +61,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "number",
-        parameters: &[takes("value", Takes::TEXT.or(Takes::NUMBER))],
+        parameters: &[takes("value", ParameterTypes::TEXT.or(ParameterTypes::NUMBER))],
         required: 1,
         repeats: false,
         result: Type::Number,
@@ -85,7 +88,7 @@ fn number<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
         Some(spelled) => {
             Ok(call.arena.number(&spelled).as_number().map(|number| Value::Number(origin, number)))
         }
-        None => Err(Fault::new(0, format!("the text {text:?} does not spell a number"))
+        None => Err(CallError::new(0, format!("the text {text:?} does not spell a number"))
             .advise("test it first with match(), or take the unit and the blanks away")),
     }
 }

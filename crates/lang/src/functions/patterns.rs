@@ -4,21 +4,24 @@ use kyanite_tree::{Decimal, Value};
 use sha2::{Digest, Sha256};
 
 use super::sequences::whole;
-use super::{Call, Fault, Outcome, Run, Signature, Takes, number_fault, takes};
+use super::{Call, CallError, Outcome, ParameterTypes, Run, Signature, number_fault, takes};
 use crate::types::Type;
 
 const TEXT_AND_PATTERN: &[super::Parameter] =
-    &[takes("text", Takes::TEXT), takes("pattern", Takes::TEXT)];
-const PADDED: &[super::Parameter] =
-    &[takes("text", Takes::TEXT), takes("length", Takes::NUMBER), takes("with", Takes::TEXT)];
+    &[takes("text", ParameterTypes::TEXT), takes("pattern", ParameterTypes::TEXT)];
+const PADDED: &[super::Parameter] = &[
+    takes("text", ParameterTypes::TEXT),
+    takes("length", ParameterTypes::NUMBER),
+    takes("with", ParameterTypes::TEXT),
+];
 
 pub(super) const TABLE: &[Signature] = &[
     Signature {
         name: "substring",
         parameters: &[
-            takes("text", Takes::TEXT),
-            takes("start", Takes::NUMBER),
-            takes("length", Takes::NUMBER),
+            takes("text", ParameterTypes::TEXT),
+            takes("start", ParameterTypes::NUMBER),
+            takes("length", ParameterTypes::NUMBER),
         ],
         required: 2,
         repeats: false,
@@ -57,7 +60,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "normalize_space",
-        parameters: &[takes("text", Takes::TEXT)],
+        parameters: &[takes("text", ParameterTypes::TEXT)],
         required: 1,
         repeats: false,
         result: Type::Text,
@@ -70,7 +73,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "lines",
-        parameters: &[takes("text", Takes::TEXT)],
+        parameters: &[takes("text", ParameterTypes::TEXT)],
         required: 1,
         repeats: false,
         result: Type::List,
@@ -83,7 +86,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "natural",
-        parameters: &[takes("text", Takes::TEXT)],
+        parameters: &[takes("text", ParameterTypes::TEXT)],
         required: 1,
         repeats: false,
         result: Type::Text,
@@ -121,9 +124,9 @@ pub(super) const TABLE: &[Signature] = &[
     Signature {
         name: "replace_pattern",
         parameters: &[
-            takes("text", Takes::TEXT),
-            takes("pattern", Takes::TEXT),
-            takes("new", Takes::TEXT),
+            takes("text", ParameterTypes::TEXT),
+            takes("pattern", ParameterTypes::TEXT),
+            takes("new", ParameterTypes::TEXT),
         ],
         required: 3,
         repeats: false,
@@ -145,9 +148,9 @@ pub(super) const TABLE: &[Signature] = &[
     Signature {
         name: "format_number",
         parameters: &[
-            takes("number", Takes::NUMBER),
-            takes("digits", Takes::NUMBER),
-            takes("separator", Takes::TEXT),
+            takes("number", ParameterTypes::NUMBER),
+            takes("digits", ParameterTypes::NUMBER),
+            takes("separator", ParameterTypes::TEXT),
         ],
         required: 2,
         repeats: false,
@@ -159,7 +162,10 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "power",
-        parameters: &[takes("number", Takes::NUMBER), takes("exponent", Takes::NUMBER)],
+        parameters: &[
+            takes("number", ParameterTypes::NUMBER),
+            takes("exponent", ParameterTypes::NUMBER),
+        ],
         required: 2,
         repeats: false,
         result: Type::Number,
@@ -169,7 +175,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "sha256",
-        parameters: &[takes("text", Takes::TEXT)],
+        parameters: &[takes("text", ParameterTypes::TEXT)],
         required: 1,
         repeats: false,
         result: Type::Text,
@@ -189,11 +195,11 @@ pub(super) const TABLE: &[Signature] = &[
 fn padded<'a>(call: &Call<'_, 'a>, at_start: bool) -> Outcome<'a> {
     let length = whole(call, 1, 0)?;
     if length > 1_000_000 {
-        return Err(Fault::new(1, "a text is padded to a million characters at most"));
+        return Err(CallError::new(1, "a text is padded to a million characters at most"));
     }
     let mut with = call.argument(2).and_then(Value::as_text).unwrap_or(" ").chars();
     let (Some(with), None) = (with.next(), with.next()) else {
-        return Err(Fault::new(2, "a text is padded with one character"));
+        return Err(CallError::new(2, "a text is padded with one character"));
     };
     let text = call.text(0);
     let missing = (length as usize).saturating_sub(text.chars().count());
@@ -203,9 +209,9 @@ fn padded<'a>(call: &Call<'_, 'a>, at_start: bool) -> Outcome<'a> {
 }
 
 /// Where the parts of the text are that fit the pattern.
-fn found(call: &Call<'_, '_>) -> Result<Vec<std::ops::Range<usize>>, Fault> {
+fn found(call: &Call<'_, '_>) -> Result<Vec<std::ops::Range<usize>>, CallError> {
     call.patterns.find_all(call.text(1), call.text(0)).map_err(|why| {
-        Fault::new(1, format!("this is no I-Regexp: {why}"))
+        CallError::new(1, format!("this is no I-Regexp: {why}"))
             .advise("RFC 9485 has [0-9] for digits, \\p{L} for letters, and no anchors")
     })
 }
@@ -231,12 +237,12 @@ fn natural(text: &str) -> String {
 fn format_number<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
     let digits = whole(call, 1, 0)?;
     if digits > 1000 {
-        return Err(Fault::new(1, "that is more than 1000 digits"));
+        return Err(CallError::new(1, "that is more than 1000 digits"));
     }
     let rounded = call.number(0)?.round(digits).map_err(|error| number_fault(0, error))?;
     let spelled = rounded.to_string();
     if spelled.contains(['e', 'E']) {
-        return Err(Fault::new(0, "the number is too large to be written out"));
+        return Err(CallError::new(0, "the number is too large to be written out"));
     }
     let (sign, spelled) = match spelled.strip_prefix('-') {
         Some(rest) => ("-", rest),
@@ -262,7 +268,7 @@ fn format_number<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
 fn power<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
     let exponent = call.argument(1).and_then(Value::as_number).and_then(|n| n.as_integer());
     let Some(exponent) = exponent.filter(|exponent| exponent.unsigned_abs() <= 1000) else {
-        return Err(Fault::new(1, "the exponent is a whole number from -1000 to 1000"));
+        return Err(CallError::new(1, "the exponent is a whole number from -1000 to 1000"));
     };
     let base = call.number(0)?;
     let failed = |error| number_fault(0, error);

@@ -2,7 +2,7 @@
 
 use kyanite_tree::{MapBuilder, Origin, Value, equal};
 
-use super::{Call, Fault, Outcome, Run, Signature, Takes, takes};
+use super::{Call, CallError, Outcome, ParameterTypes, Run, Signature, takes};
 use crate::functions::MIXED;
 use crate::types::Type;
 use kyanite_eval::rank::Rank;
@@ -10,7 +10,7 @@ use kyanite_eval::rank::Rank;
 pub(super) const TABLE: &[Signature] = &[
     Signature {
         name: "reverse",
-        parameters: &[takes("items", Takes::ITEMS)],
+        parameters: &[takes("items", ParameterTypes::ITEMS)],
         required: 1,
         repeats: false,
         result: Type::List,
@@ -24,7 +24,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "sort",
-        parameters: &[takes("items", Takes::ITEMS)],
+        parameters: &[takes("items", ParameterTypes::ITEMS)],
         required: 1,
         repeats: false,
         result: Type::List,
@@ -34,7 +34,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "flatten",
-        parameters: &[takes("items", Takes::ITEMS)],
+        parameters: &[takes("items", ParameterTypes::ITEMS)],
         required: 1,
         repeats: false,
         result: Type::List,
@@ -53,7 +53,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "range",
-        parameters: &[takes("from", Takes::NUMBER), takes("to", Takes::NUMBER)],
+        parameters: &[takes("from", ParameterTypes::NUMBER), takes("to", ParameterTypes::NUMBER)],
         required: 2,
         repeats: false,
         result: Type::List,
@@ -63,7 +63,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "index_of",
-        parameters: &[takes("items", Takes::ITEMS), takes("item", Takes::VALUE)],
+        parameters: &[takes("items", ParameterTypes::ITEMS), takes("item", ParameterTypes::VALUE)],
         required: 2,
         repeats: false,
         result: Type::Any,
@@ -77,7 +77,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "chunk",
-        parameters: &[takes("items", Takes::ITEMS), takes("size", Takes::NUMBER)],
+        parameters: &[takes("items", ParameterTypes::ITEMS), takes("size", ParameterTypes::NUMBER)],
         required: 2,
         repeats: false,
         result: Type::List,
@@ -92,7 +92,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "pairs",
-        parameters: &[takes("map", Takes::MAP)],
+        parameters: &[takes("map", ParameterTypes::MAP)],
         required: 1,
         repeats: false,
         result: Type::List,
@@ -110,7 +110,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "map_of",
-        parameters: &[takes("pairs", Takes::ITEMS)],
+        parameters: &[takes("pairs", ParameterTypes::ITEMS)],
         required: 1,
         repeats: false,
         result: Type::Map,
@@ -120,7 +120,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "rename",
-        parameters: &[takes("map", Takes::MAP), takes("names", Takes::MAP)],
+        parameters: &[takes("map", ParameterTypes::MAP), takes("names", ParameterTypes::MAP)],
         required: 2,
         repeats: false,
         result: Type::Map,
@@ -131,10 +131,10 @@ pub(super) const TABLE: &[Signature] = &[
 ];
 
 /// A whole number of at least `least`.
-pub(super) fn whole(call: &Call<'_, '_>, position: usize, least: i64) -> Result<i64, Fault> {
+pub(super) fn whole(call: &Call<'_, '_>, position: usize, least: i64) -> Result<i64, CallError> {
     let number = call.argument(position).and_then(Value::as_number);
     number.and_then(|number| number.as_integer()).filter(|number| *number >= least).ok_or_else(
-        || Fault::new(position, format!("this has to be a whole number from {least} on")),
+        || CallError::new(position, format!("this has to be a whole number from {least} on")),
     )
 }
 
@@ -142,7 +142,7 @@ fn sort<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
     let mut ranked = Vec::new();
     let mut nulls = Vec::new();
     for item in call.items(0) {
-        let failed = |message: String| Fault::new(0, message).about(*item).advise(MIXED);
+        let failed = |message: String| CallError::new(0, message).about(*item).advise(MIXED);
         match Rank::of(*item).map_err(failed)? {
             Some(rank) => {
                 if let Some((first, _)) = ranked.first() {
@@ -165,7 +165,7 @@ const MOST: i64 = 10_000_000;
 fn range<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
     let (from, to) = (whole(call, 0, i64::MIN)?, whole(call, 1, i64::MIN)?);
     if to.saturating_sub(from) > MOST {
-        return Err(Fault::new(1, format!("this range has more than {MOST} numbers")));
+        return Err(CallError::new(1, format!("this range has more than {MOST} numbers")));
     }
     let items: Vec<_> = (from..to).map(|number| call.arena.integer(number)).collect();
     Ok(Some(call.arena.list(&items)))
@@ -180,12 +180,12 @@ fn map_of<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
                 Some(_) => "the member that has the name is called `name`: {name: \"a\", value: 1}",
                 None => "give maps such as {name: \"a\", value: 1}",
             };
-            let fault = Fault::new(0, "an item has no text `name` and no `value`");
+            let fault = CallError::new(0, "an item has no text `name` and no `value`");
             return Err(fault.about(*pair).advise(advice));
         };
         if builder.insert(name, value).is_some() {
             let message = format!("the name `{name}` comes twice");
-            return Err(Fault::new(0, message).about(*pair).advise("group by the name first"));
+            return Err(CallError::new(0, message).about(*pair).advise("group by the name first"));
         }
     }
     Ok(Some(Value::Map(Origin::NONE, builder.finish(call.arena))))
@@ -202,11 +202,12 @@ fn rename<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
         let name = match map(1).and_then(|names| names.get(member.name)) {
             None => member.name,
             Some(new) => new.simple().as_text().ok_or_else(|| {
-                Fault::new(1, format!("the new name of `{}` is no text", member.name)).about(new)
+                CallError::new(1, format!("the new name of `{}` is no text", member.name))
+                    .about(new)
             })?,
         };
         if builder.insert(name, member.value).is_some() {
-            return Err(Fault::new(1, format!("two members would be called `{name}`")));
+            return Err(CallError::new(1, format!("two members would be called `{name}`")));
         }
     }
     Ok(Some(Value::Map(Origin::NONE, builder.finish(call.arena))))

@@ -2,13 +2,16 @@
 
 use kyanite_tree::{Kind, Value};
 
-use super::{Call, Fault, Outcome, Run, Signature, Takes, takes};
+use super::{Call, CallError, Outcome, ParameterTypes, Run, Signature, takes};
 use crate::types::Type;
 
 pub(super) const TABLE: &[Signature] = &[
     Signature {
         name: "match",
-        parameters: &[takes("value", Takes::ANYTHING), takes("pattern", Takes::ANYTHING)],
+        parameters: &[
+            takes("value", ParameterTypes::ANYTHING),
+            takes("pattern", ParameterTypes::ANYTHING),
+        ],
         required: 2,
         repeats: false,
         result: Type::Boolean,
@@ -18,7 +21,10 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "search",
-        parameters: &[takes("value", Takes::ANYTHING), takes("pattern", Takes::ANYTHING)],
+        parameters: &[
+            takes("value", ParameterTypes::ANYTHING),
+            takes("pattern", ParameterTypes::ANYTHING),
+        ],
         required: 2,
         repeats: false,
         result: Type::Boolean,
@@ -28,7 +34,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "upper",
-        parameters: &[takes("text", Takes::TEXT)],
+        parameters: &[takes("text", ParameterTypes::TEXT)],
         required: 1,
         repeats: false,
         result: Type::Text,
@@ -40,7 +46,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "lower",
-        parameters: &[takes("text", Takes::TEXT)],
+        parameters: &[takes("text", ParameterTypes::TEXT)],
         required: 1,
         repeats: false,
         result: Type::Text,
@@ -52,7 +58,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "trim",
-        parameters: &[takes("text", Takes::TEXT)],
+        parameters: &[takes("text", ParameterTypes::TEXT)],
         required: 1,
         repeats: false,
         result: Type::Text,
@@ -62,7 +68,10 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "split",
-        parameters: &[takes("text", Takes::TEXT), takes("separator", Takes::TEXT)],
+        parameters: &[
+            takes("text", ParameterTypes::TEXT),
+            takes("separator", ParameterTypes::TEXT),
+        ],
         required: 2,
         repeats: false,
         result: Type::List,
@@ -70,7 +79,7 @@ pub(super) const TABLE: &[Signature] = &[
         example: ("split(\"ness;holm;\", \";\")", "[\"ness\",\"holm\",\"\"]"),
         run: Run::Values(|call| {
             if call.text(1).is_empty() {
-                return Err(Fault::new(1, "the separator is empty"));
+                return Err(CallError::new(1, "the separator is empty"));
             }
             let parts: Vec<_> = call.text(0).split(call.text(1)).map(Value::text).collect();
             Ok(Some(call.arena.list(&parts)))
@@ -79,9 +88,9 @@ pub(super) const TABLE: &[Signature] = &[
     Signature {
         name: "replace",
         parameters: &[
-            takes("text", Takes::TEXT),
-            takes("old", Takes::TEXT),
-            takes("new", Takes::TEXT),
+            takes("text", ParameterTypes::TEXT),
+            takes("old", ParameterTypes::TEXT),
+            takes("new", ParameterTypes::TEXT),
         ],
         required: 3,
         repeats: false,
@@ -90,7 +99,7 @@ pub(super) const TABLE: &[Signature] = &[
         example: ("replace(\"A 9 B\", \" \", \"\")", "\"A9B\""),
         run: Run::Values(|call| {
             if call.text(1).is_empty() {
-                return Err(Fault::new(1, "the text to replace is empty"));
+                return Err(CallError::new(1, "the text to replace is empty"));
             }
             Ok(Some(Value::text(
                 call.arena.text(&call.text(0).replace(call.text(1), call.text(2))),
@@ -99,7 +108,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "starts_with",
-        parameters: &[takes("text", Takes::TEXT), takes("start", Takes::TEXT)],
+        parameters: &[takes("text", ParameterTypes::TEXT), takes("start", ParameterTypes::TEXT)],
         required: 2,
         repeats: false,
         result: Type::Boolean,
@@ -109,7 +118,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "ends_with",
-        parameters: &[takes("text", Takes::TEXT), takes("end", Takes::TEXT)],
+        parameters: &[takes("text", ParameterTypes::TEXT), takes("end", ParameterTypes::TEXT)],
         required: 2,
         repeats: false,
         result: Type::Boolean,
@@ -121,7 +130,10 @@ pub(super) const TABLE: &[Signature] = &[
         name: "text",
         parameters: &[takes(
             "value",
-            Takes::TEXT.or(Takes::NUMBER).or(Takes::BOOLEAN).or(Takes::ELEMENT),
+            ParameterTypes::TEXT
+                .or(ParameterTypes::NUMBER)
+                .or(ParameterTypes::BOOLEAN)
+                .or(ParameterTypes::ELEMENT),
         )],
         required: 1,
         repeats: false,
@@ -159,7 +171,7 @@ pub(super) fn join<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
                 Kind::Null => "leave it out, or put a text in its place",
                 _ => "join its parts first, or encode it",
             };
-            Fault::new(0, format!("an item is {}, which has no text", item.kind().phrase()))
+            CallError::new(0, format!("an item is {}, which has no text", item.kind().phrase()))
                 .about(*item)
                 .advise(advice)
         })?);

@@ -11,13 +11,13 @@ use jiff::tz::{Offset, TimeZone};
 use jiff::{SignedDuration, Span, Timestamp};
 use kyanite_tree::{Decimal, Value};
 
-use super::{Call, Fault, Outcome, Run, Signature, Takes, takes};
+use super::{Call, CallError, Outcome, ParameterTypes, Run, Signature, takes};
 use crate::types::Type;
 
 pub(super) const TABLE: &[Signature] = &[
     Signature {
         name: "timestamp",
-        parameters: &[takes("text", Takes::TEXT), takes("pattern", Takes::TEXT)],
+        parameters: &[takes("text", ParameterTypes::TEXT), takes("pattern", ParameterTypes::TEXT)],
         required: 2,
         repeats: false,
         result: Type::Text,
@@ -27,7 +27,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "format_time",
-        parameters: &[takes("time", Takes::TEXT), takes("pattern", Takes::TEXT)],
+        parameters: &[takes("time", ParameterTypes::TEXT), takes("pattern", ParameterTypes::TEXT)],
         required: 2,
         repeats: false,
         result: Type::Text,
@@ -37,7 +37,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "add_time",
-        parameters: &[takes("time", Takes::TEXT), takes("duration", Takes::TEXT)],
+        parameters: &[takes("time", ParameterTypes::TEXT), takes("duration", ParameterTypes::TEXT)],
         required: 2,
         repeats: false,
         result: Type::Text,
@@ -48,9 +48,9 @@ pub(super) const TABLE: &[Signature] = &[
     Signature {
         name: "time_between",
         parameters: &[
-            takes("from", Takes::TEXT),
-            takes("to", Takes::TEXT),
-            takes("unit", Takes::TEXT),
+            takes("from", ParameterTypes::TEXT),
+            takes("to", ParameterTypes::TEXT),
+            takes("unit", ParameterTypes::TEXT),
         ],
         required: 3,
         repeats: false,
@@ -64,7 +64,7 @@ pub(super) const TABLE: &[Signature] = &[
     },
     Signature {
         name: "in_zone",
-        parameters: &[takes("time", Takes::TEXT), takes("zone", Takes::TEXT)],
+        parameters: &[takes("time", ParameterTypes::TEXT), takes("zone", ParameterTypes::TEXT)],
         required: 2,
         repeats: false,
         result: Type::Text,
@@ -98,11 +98,11 @@ struct Instant {
 const TIMES: &str = "write 2026-06-01T07:00:00Z, or read it with timestamp(text, pattern)";
 
 impl Time {
-    fn read(call: &Call<'_, '_>, position: usize) -> Result<Self, Fault> {
+    fn read(call: &Call<'_, '_>, position: usize) -> Result<Self, CallError> {
         let text = call.text(position);
         let wrong = || {
             let message = format!("the text {text:?} is no time of ISO 8601");
-            Fault::new(position, message).advise(TIMES)
+            CallError::new(position, message).advise(TIMES)
         };
         let has_clock = text.contains(['T', 't']) || text.contains(' ') || text.contains(':');
         if !has_clock {
@@ -158,8 +158,8 @@ fn has_second_60(text: &str) -> bool {
 }
 
 /// A second that only clocks of UTC have, and no calendar computes with.
-fn leap_second(position: usize, text: &str) -> Fault {
-    Fault::new(
+fn leap_second(position: usize, text: &str) -> CallError {
+    CallError::new(
         position,
         format!("the text {text:?} is a leap second, which cannot be computed with"),
     )
@@ -167,8 +167,8 @@ fn leap_second(position: usize, text: &str) -> Fault {
 }
 
 /// What leads out of the years that are computed with.
-fn out_of_range(position: usize) -> Fault {
-    Fault::new(position, "the time is outside the years -9999 to 9999")
+fn out_of_range(position: usize) -> CallError {
+    CallError::new(position, "the time is outside the years -9999 to 9999")
 }
 
 fn give<'a>(call: &Call<'_, 'a>, time: &Time) -> Outcome<'a> {
@@ -181,7 +181,7 @@ fn timestamp<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
         return Err(unknown_conversion(unknown));
     }
     let read = strtime::parse(pattern, text).map_err(|_| {
-        Fault::new(0, format!("the text {text:?} does not fit the pattern {pattern:?}"))
+        CallError::new(0, format!("the text {text:?} does not fit the pattern {pattern:?}"))
     })?;
     if read.second() == Some(59) && fits_with_second_60(&read, pattern, text) {
         return Err(leap_second(0, text));
@@ -199,7 +199,7 @@ fn timestamp<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
                 let clock = Offset::UTC.to_datetime(instant);
                 give(call, &Time::Zoned(Instant { clock, offset: Offset::UTC, is_utc: true }))
             }
-            Err(_) => Err(Fault::new(1, format!("the pattern {pattern:?} gives no date"))
+            Err(_) => Err(CallError::new(1, format!("the pattern {pattern:?} gives no date"))
                 .advise("a date has a year, a month and a day: %Y %m %d")),
         },
     }
@@ -235,8 +235,8 @@ fn is_known(conversion: &str) -> bool {
     any.is_ok_and(|any| any.to_string(conversion).is_ok())
 }
 
-fn unknown_conversion(conversion: &str) -> Fault {
-    Fault::new(1, format!("`{conversion}` in the pattern means nothing"))
+fn unknown_conversion(conversion: &str) -> CallError {
+    CallError::new(1, format!("`{conversion}` in the pattern means nothing"))
         .advise("conversions are %Y %m %d %H %M %S %z %b %a …; %% is a percent sign")
 }
 
@@ -267,7 +267,7 @@ fn format_time<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
         match wrong {
             Some(conversion) if is_known(conversion) => {
                 let message = format!("the time {:?} has nothing for `{conversion}`", call.text(0));
-                Fault::new(0, message)
+                CallError::new(0, message)
             }
             wrong => unknown_conversion(wrong.unwrap_or(&pattern)),
         }
@@ -278,7 +278,7 @@ fn format_time<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
 fn add_time<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
     let text = call.text(1);
     let span: Span = text.parse().map_err(|_| {
-        Fault::new(1, format!("the text {text:?} is no duration of ISO 8601"))
+        CallError::new(1, format!("the text {text:?} is no duration of ISO 8601"))
             .advise("write P1D for a day, PT90M for ninety minutes, -P1M for a month earlier")
     })?;
     let later = match Time::read(call, 0)? {
@@ -300,7 +300,7 @@ fn time_between<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
         (Time::Zoned(from), Time::Zoned(to)) => to.offset.seconds() - from.offset.seconds(),
         (Time::Zoned(_), _) | (_, Time::Zoned(_)) => {
             let message = "one of the times has an offset, and the other has none";
-            return Err(Fault::new(1, message).advise("give both an offset, such as Z"));
+            return Err(CallError::new(1, message).advise("give both an offset, such as Z"));
         }
         _ => 0,
     };
@@ -310,7 +310,7 @@ fn time_between<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
         "hours" => 3600,
         "days" => 86_400,
         other => {
-            let fault = Fault::new(2, format!("`{other}` is no unit"));
+            let fault = CallError::new(2, format!("`{other}` is no unit"));
             return Err(fault.advise("units are seconds, minutes, hours, days"));
         }
     };
@@ -328,11 +328,11 @@ fn time_between<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
 fn in_zone<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
     let name = call.text(1);
     let zone = TimeZone::get(name).map_err(|_| {
-        Fault::new(1, format!("there is no time zone {name:?}"))
+        CallError::new(1, format!("there is no time zone {name:?}"))
             .advise("zones are named as in Atlantic/Faroe")
     })?;
     let Time::Zoned(Instant { clock, offset, .. }) = Time::read(call, 0)? else {
-        return Err(Fault::new(0, "the time has no offset, so it is not known when it is")
+        return Err(CallError::new(0, "the time has no offset, so it is not known when it is")
             .advise("write 2026-06-01T07:00:00Z"));
     };
     let by = |offset: Offset| SignedDuration::from_secs(i64::from(offset.seconds()));

@@ -1,14 +1,13 @@
-//! Rules whose turns do nothing but take members of a record from their slots: what each turn does with them is settled
-//! before the first.
+//! Rules whose tuples only take members of a record from slots: what is done with them is decided before the first record.
 
 use super::{
     ClauseKind, Entry, Expr, GroupFolds, Kind, Loop, ManyPath, OnePath, Plan, RecordHead,
     RecordSource, RecordUnit,
 };
-use crate::needs::Sight;
+use crate::projection::SlotPath;
 use kyanite_eval::accumulator::Aggregate;
 
-/// What a turn does.
+/// What a tuple does.
 #[derive(Debug)]
 pub(crate) enum Direct {
     /// It goes into the aggregates of the group that has these keys. An aggregate takes what is in its slot; one without just
@@ -27,7 +26,11 @@ pub(crate) struct Cell {
 
 impl Direct {
     /// What each record comes to in a loop over all of them, if that is one of these.
-    pub(crate) fn of(plan: &Plan, unit: RecordUnit, field_plan: &[Option<Sight>]) -> Option<Self> {
+    pub(crate) fn of(
+        plan: &Plan,
+        unit: RecordUnit,
+        field_plan: &[Option<SlotPath>],
+    ) -> Option<Self> {
         let records = plan.records(unit)?;
         let (RecordHead::All, RecordSource::Loop(repeat, path, slot, None), None) =
             (records.head, records.source, &plan.fold)
@@ -50,7 +53,7 @@ impl Direct {
 
 /// Finds out which expressions are in slots.
 struct Cells<'s> {
-    field_plan: &'s [Option<Sight>],
+    field_plan: &'s [Option<SlotPath>],
     /// The slot of the name that the record is bound to.
     slot: usize,
 }
@@ -73,8 +76,8 @@ impl Cells<'_> {
         let keys = keys.map(|key| self.one(key)).collect::<Option<_>>()?;
         let items = folds.folds.iter().map(|fold| {
             let (slot, Some(path)) = fold.over()? else { return None };
-            let takes_turns = fold.kind == Aggregate::Count && path.segments.len() == 1;
-            if takes_turns && slot == self.slot && path.segments.first()?.is_wildcard() {
+            let takes_tuples = fold.kind == Aggregate::Count && path.segments.len() == 1;
+            if takes_tuples && slot == self.slot && path.segments.first()?.is_wildcard() {
                 return Some(None);
             }
             self.many(path).map(Some)
@@ -93,7 +96,7 @@ impl Cells<'_> {
 
     /// The path of that number, if all its steps lead to a slot.
     fn cell(&self, path: usize, steps: usize) -> Option<Cell> {
-        let sight = self.field_plan.get(path).copied().flatten()?;
-        (sight.steps == steps).then_some(Cell { path, slot: sight.slot })
+        let slot_path = self.field_plan.get(path).copied().flatten()?;
+        (slot_path.steps == steps).then_some(Cell { path, slot: slot_path.slot })
     }
 }

@@ -75,7 +75,7 @@ pub(crate) enum Kind {
     ValueOf(Nodes),
     /// The value of the plan's aggregate over records.
     Folded,
-    /// An aggregate over the turns of the group whose number is in that slot, by its number.
+    /// An aggregate over the tuples of the group whose number is in that slot, by its number.
     GroupFolded(usize, usize),
     /// A def of the rule.
     CallDef(usize, Vec<Expr>),

@@ -12,23 +12,23 @@ pub(crate) struct Loop {
     pub(crate) before: Vec<(usize, Expr)>,
     pub(crate) clauses: Vec<Clause>,
     pub(crate) result: Expr,
-    /// Paths of this number and later ones stand behind the first clause that holds turns.
+    /// Paths of this number and later ones stand behind the first clause that holds tuples.
     pub(crate) late_paths: usize,
 }
 
 impl Loop {
-    /// The first clause that has to see all turns.
+    /// The first clause that has to see all tuples.
     pub(crate) fn holding(&self) -> Option<usize> {
-        self.clauses.iter().position(|clause| clause.kind.holds_turns())
+        self.clauses.iter().position(|clause| clause.kind.holds_tuples())
     }
 
-    /// The first clause behind the one at `position` that has to see all turns.
+    /// The first clause behind the one at `position` that has to see all tuples.
     pub(crate) fn holding_behind(&self, position: usize) -> Option<usize> {
         let mut behind = self.clauses.iter().enumerate().skip(position + 1);
-        behind.find(|(_, clause)| clause.kind.holds_turns()).map(|(at, _)| at)
+        behind.find(|(_, clause)| clause.kind.holds_tuples()).map(|(at, _)| at)
     }
 
-    /// Whether a clause keeps values from one turn to the next.
+    /// Whether a clause keeps values from one tuple to the next.
     pub(crate) fn keeps_values(&self) -> bool {
         self.clauses.iter().any(|clause| clause.kind.keeps_values())
     }
@@ -58,9 +58,9 @@ pub(crate) enum ClauseKind {
     First(Expr),
     OrderBy {
         keys: Vec<OrderKey>,
-        /// The slots of the names bound since the first `for`: what a turn is put aside with.
+        /// The slots of the names bound since the first `for`: what a tuple is put aside with.
         slots: Range<usize>,
-        /// The clause is followed by `first`: only so many turns need to be kept.
+        /// The clause is followed by `first`: only so many tuples need to be kept.
         is_bounded: bool,
     },
     GroupBy {
@@ -68,7 +68,7 @@ pub(crate) enum ClauseKind {
         keys: Vec<(usize, Expr)>,
         /// The slots of the names bound since the first `for`.
         slots: Range<usize>,
-        /// The aggregates that are all that is needed of the turns of a group, if they are.
+        /// The aggregates that are all that is needed of the tuples of a group, if they are.
         folds: Option<GroupFolds>,
     },
     Carry {
@@ -85,12 +85,12 @@ pub(crate) enum ClauseKind {
 }
 
 impl ClauseKind {
-    /// Whether the clause has to see all turns before it hands on the first.
-    pub(crate) fn holds_turns(&self) -> bool {
+    /// Whether the clause has to see all tuples before it hands on the first.
+    pub(crate) fn holds_tuples(&self) -> bool {
         matches!(self, Self::OrderBy { .. } | Self::GroupBy { .. })
     }
 
-    /// The slots of what a turn is put aside with, if the clause does that.
+    /// The slots of what a tuple is put aside with, if the clause does that.
     pub(crate) fn slots(&self) -> Range<usize> {
         match self {
             Self::OrderBy { slots, .. } | Self::GroupBy { slots, .. } => slots.clone(),
@@ -98,13 +98,13 @@ impl ClauseKind {
         }
     }
 
-    /// Whether of the turns of its groups only aggregates are needed.
+    /// Whether of the tuples of its groups only aggregates are needed.
     pub(crate) fn folds(&self) -> bool {
         matches!(self, Self::GroupBy { folds: Some(_), .. })
     }
 
-    /// What it is called, if what it hands on depends on the turns before. Those of groups that go into aggregates do not.
-    pub(crate) fn needs_turns_before(&self) -> Option<&'static str> {
+    /// What it is called, if what it hands on depends on the tuples before. Those of groups that go into aggregates do not.
+    pub(crate) fn needs_tuples_before(&self) -> Option<&'static str> {
         Some(match self {
             Self::For { .. } | Self::Let(..) | Self::Where { .. } => return None,
             Self::GroupBy { folds: Some(_), .. } => return None,
@@ -117,13 +117,13 @@ impl ClauseKind {
         })
     }
 
-    /// Whether the clause keeps values from one turn to the next.
+    /// Whether the clause keeps values from one tuple to the next.
     pub(crate) fn keeps_values(&self) -> bool {
-        self.holds_turns() || matches!(self, Self::Carry { .. } | Self::Window { .. })
+        self.holds_tuples() || matches!(self, Self::Carry { .. } | Self::Window { .. })
     }
 }
 
-/// Aggregates over the turns of each group.
+/// Aggregates over the tuples of each group.
 #[derive(Debug)]
 pub(crate) struct GroupFolds {
     /// The slot of the number of the group.
@@ -131,7 +131,7 @@ pub(crate) struct GroupFolds {
     pub(crate) folds: Vec<GroupFold>,
 }
 
-/// An aggregate over the turns of a group: a running value that each turn adds to.
+/// An aggregate over the tuples of a group: a running value that each tuple adds to.
 #[derive(Debug)]
 pub(crate) struct GroupFold {
     pub(crate) kind: Aggregate,
@@ -140,8 +140,8 @@ pub(crate) struct GroupFold {
 }
 
 impl GroupFold {
-    /// The slot of the name whose values of each turn go into the aggregate, and the path from there; none when it counts
-    /// the turns that have one.
+    /// The slot of the name whose values of each tuple go into the aggregate, and the path from there; none when it counts
+    /// the tuples that have one.
     pub(crate) fn over(&self) -> Option<(usize, Option<&ManyPath>)> {
         let path = match &self.call.kind {
             Kind::Count(Nodes::Many(path)) => path,

@@ -45,7 +45,7 @@ impl Plan {
     /// Whether what the rule gives keeps its place in the input when it runs by record; an aggregate's value does not.
     #[must_use]
     pub fn keeps_places(&self) -> bool {
-        self.fold.is_none() && !self.holds_turns()
+        self.fold.is_none() && !self.holds_tuples()
     }
 
     /// Whether what the rule gives of a record depends on that record alone, so that blocks of records may be run over at
@@ -69,19 +69,19 @@ impl Plan {
             (_, RecordSource::Loop(repeat, ..)) => {
                 // Groups of which only aggregates are needed are joined.
                 let before = repeat.clauses.iter().take_while(|clause| !clause.kind.folds());
-                let needs_all = |clause: &Clause| clause.kind.needs_turns_before();
+                let needs_all = |clause: &Clause| clause.kind.needs_tuples_before();
                 before.filter_map(needs_all).next().map(CannotCut::Clause)
             }
         }
     }
 
-    /// Whether the first thing that depends on the records before is a clause that puts turns in order or together, so that the turns of blocks
+    /// Whether the first thing that depends on the records before is a clause that puts tuples in order or together, so that the tuples of blocks
     /// can be kept apart and put behind one another.
-    pub(crate) fn joins_turns(&self, unit: RecordUnit) -> bool {
+    pub(crate) fn joins_tuples(&self, unit: RecordUnit) -> bool {
         let Some(CannotCut::Clause(_)) = self.depends_on_order(unit) else { return false };
         self.holding().is_some_and(|(repeat, position)| {
             let before = &repeat.clauses[..position];
-            before.iter().all(|clause| clause.kind.needs_turns_before().is_none())
+            before.iter().all(|clause| clause.kind.needs_tuples_before().is_none())
         })
     }
 
@@ -163,13 +163,13 @@ impl Plan {
         matches!(&self.body.innermost().kind, Kind::Loop(repeat) if repeat.keeps_values())
     }
 
-    /// Whether turns are kept until the end of the records, so that where they were read is no longer known.
+    /// Whether tuples are kept until the end of the records, so that where they were read is no longer known.
     #[must_use]
-    pub fn holds_turns(&self) -> bool {
+    pub fn holds_tuples(&self) -> bool {
         self.holding().is_some()
     }
 
-    /// The loop over records of which a clause has to see all turns, and that clause.
+    /// The loop over records of which a clause has to see all tuples, and that clause.
     pub(crate) fn holding(&self) -> Option<(&Loop, usize)> {
         match &self.body.innermost().kind {
             Kind::Loop(repeat) if self.fold.is_none() => Some((repeat, repeat.holding()?)),
@@ -180,14 +180,14 @@ impl Plan {
     /// Whether the path of that number is asked only behind the last record.
     pub(crate) fn is_late(&self, path: usize) -> bool {
         self.holding().is_some_and(|(repeat, position)| {
-            let in_turn = match &repeat.clauses[position].kind {
+            let in_tuple = match &repeat.clauses[position].kind {
                 ClauseKind::GroupBy { folds: Some(folds), .. } => {
                     let mut paths = folds.folds.iter().filter_map(|fold| fold.over()?.1);
                     paths.any(|over| over.id == path)
                 }
                 _ => false,
             };
-            path >= repeat.late_paths && !in_turn
+            path >= repeat.late_paths && !in_tuple
         })
     }
 
@@ -260,7 +260,7 @@ pub enum CannotCut {
     PicksByPlace,
     /// It counts records.
     CountsRecords,
-    /// A clause needs all the turns before it.
+    /// A clause needs all the tuples before it.
     Clause(&'static str),
     /// It gives something of each record for itself.
     NothingToJoin,
@@ -274,7 +274,7 @@ impl CannotCut {
             Self::NoRecords => "this rule does not go through records one by one".into(),
             Self::PicksByPlace => "this rule picks records by where they stand among all".into(),
             Self::CountsRecords => "`at` counts the records before".into(),
-            Self::Clause(word) => format!("`{word}` needs all the turns before it"),
+            Self::Clause(word) => format!("`{word}` needs all the tuples before it"),
             Self::NothingToJoin => {
                 "this rule has no groups and no aggregate over the records".into()
             }

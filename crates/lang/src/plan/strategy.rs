@@ -1,10 +1,10 @@
-//! The ways in which records can be taken, chosen in one place before the first of them.
+//! The strategy of a run: the one place that decides, before the first record, which fast ways records take.
 
-use kyanite_formats::needs::{Need, Needs};
+use kyanite_formats::projection::{Projected, Projection};
 use kyanite_xpath::Expression;
 
 use super::{LineNames, Plan, RecordUnit};
-use crate::needs::FieldPlan;
+use crate::projection::FieldPlan;
 
 /// A way to take records that comes to the same as making a value of each and evaluating the rule over it, in less time.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -15,7 +15,7 @@ pub enum Way {
     Copies,
     /// Members of records are in fields, and records are no values.
     Fields,
-    /// What each turn does with fields is settled before the first.
+    /// What each tuple does with fields is settled before the first.
     Settled,
     /// Results are written while they are computed, and are no values.
     Lines,
@@ -90,7 +90,7 @@ impl FromIterator<Self> for Ways {
 #[derive(Debug)]
 pub struct Strategy {
     /// What is needed of each record.
-    pub needs: Option<Needs>,
+    pub projection: Option<Projection>,
     /// Where members of records go.
     pub field_plan: Option<FieldPlan>,
     /// What the members of results are called that are written while they are computed.
@@ -130,10 +130,10 @@ impl Plan {
     #[must_use]
     pub fn strategy(&self, unit: RecordUnit, gives_json: bool, off: Ways) -> Strategy {
         let allowed = |way: Way| if off.contain(way) { Err(OFF.to_owned()) } else { Ok(()) };
-        let joins_turns = self.joins_turns(unit);
+        let joins_tuples = self.joins_tuples(unit);
         let threads = allowed(Way::Threads).and_then(|()| match self.depends_on_order(unit) {
-            Some(_) if joins_turns => {
-                Ok("blocks of records run at the same time; the turns of all wait for the last"
+            Some(_) if joins_tuples => {
+                Ok("blocks of records run at the same time; the tuples of all wait for the last"
                     .into())
             }
             Some(why) => Err(why.message()),
@@ -152,7 +152,7 @@ impl Plan {
         let computes = || match (&copies, &threads) {
             (Ok(_), _) => Err("records are copied".to_owned()),
             (_, Err(_)) => Err("records run in order".to_owned()),
-            _ if joins_turns => Err("turns wait for the last record".to_owned()),
+            _ if joins_tuples => Err("tuples wait for the last record".to_owned()),
             _ => Ok(()),
         };
         let lines = allowed(Way::Lines).and_then(|()| computes()).and_then(|()| as_json());
@@ -174,23 +174,23 @@ impl Plan {
         let settled = allowed(Way::Settled).and_then(|()| match &field_plan {
             None => Err("there are no fields".to_owned()),
             Some(plan) if plan.direct.is_none() => {
-                Err("a turn does more than to take fields into a group or a map".to_owned())
+                Err("a tuple does more than to take fields into a group or a map".to_owned())
             }
             Some(_) => {
-                Ok("a turn takes fields into a group or a map, and nothing is evaluated".into())
+                Ok("a tuple takes fields into a group or a map, and nothing is evaluated".into())
             }
         });
         if let Some(plan) = field_plan.as_mut().filter(|_| settled.is_err()) {
             plan.direct = None;
         }
-        let needs = allowed(Way::Projection).and_then(|()| match self.needs(unit) {
+        let projection = allowed(Way::Projection).and_then(|()| match self.projection(unit) {
             None => Err("the rule does not go through records".to_owned()),
-            Some(needs) if needs.of_record() == Need::ALL => {
+            Some(projection) if projection.of_record() == Projected::ALL => {
                 Err("all of each record is needed".to_owned())
             }
-            Some(needs) => Ok(needs),
+            Some(projection) => Ok(projection),
         });
-        let (projection, needs) = parted(needs, |needs| match needs.paths() {
+        let (projects, projection) = parted(projection, |projection| match projection.paths() {
             paths if paths.is_empty() => {
                 "of each record nothing is needed but that it is there".to_owned()
             }
@@ -206,9 +206,9 @@ impl Plan {
                 None => Err("the rule is no XPath whose first predicate compares".to_owned()),
             }
         });
-        let whys = [threads, copies, fields, settled, lines, projection, templates, prefilter];
+        let whys = [threads, copies, fields, settled, lines, projects, templates, prefilter];
         let choices = Way::ALL.into_iter().zip(whys).map(|(way, why)| Choice { way, why });
-        Strategy { needs, field_plan, line_names, choices: choices.collect() }
+        Strategy { projection, field_plan, line_names, choices: choices.collect() }
     }
 }
 

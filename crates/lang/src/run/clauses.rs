@@ -1,4 +1,4 @@
-//! Running clauses: each turn of a `for` is handed from clause to clause, down to `return`.
+//! Running clauses: each tuple of a `for` is handed from clause to clause, down to `return`.
 
 use std::ops::{ControlFlow, Range};
 
@@ -6,12 +6,12 @@ use kyanite_tree::{Code, Value};
 
 use super::folded::Folded;
 use super::order::sort;
-use super::turns::{Held, Tally, Turn};
+use super::tuples::{LoopState, Tally, Tuple};
 use super::{Runner, group};
-use crate::failure::{Flow, Ran, failure, instead};
 use crate::plan::{Clause, ClauseKind, Expr, ForSource, Loop};
+use crate::rule_error::{Flow, RunResult, instead, rule_error};
 
-/// Turns that are kept beside those that are wanted, before the rest goes.
+/// Tuples that are kept beside those that are wanted, before the rest goes.
 const AHEAD: u64 = 1000;
 
 impl<'a> Runner<'_, 'a> {
@@ -20,34 +20,35 @@ impl<'a> Runner<'_, 'a> {
         &mut self,
         repeat: &'a Loop,
         emit: &mut dyn FnMut(Value<'a>) -> Flow,
-    ) -> Ran<Flow> {
+    ) -> RunResult<Flow> {
         let mut tally = self.begin_loop(repeat)?;
-        let mut held = Held::default();
-        let flow = self.clauses(repeat, 0, &mut tally, &mut held, emit)?;
-        self.hand_on(repeat, 0, tally, held, flow, emit)
+        let mut loop_state = LoopState::default();
+        let flow = self.clauses(repeat, 0, &mut tally, &mut loop_state, emit)?;
+        self.hand_on(repeat, 0, tally, loop_state, flow, emit)
     }
 
-    /// Hands the turns that a clause, from that of number `from` on, has held back to the clauses behind it: all of them have
+    /// Hands the tuples that a clause, from that of number `from` on, has held back to the clauses behind it: all of them have
     /// come.
     pub(super) fn hand_on(
         &mut self,
         repeat: &'a Loop,
         from: usize,
         mut tally: Tally,
-        mut held: Held<'a>,
+        mut loop_state: LoopState<'a>,
         mut flow: Flow,
         emit: &mut dyn FnMut(Value<'a>) -> Flow,
-    ) -> Ran<Flow> {
+    ) -> RunResult<Flow> {
         for (position, clause) in repeat.clauses.iter().enumerate().skip(from) {
-            // That an earlier clause wanted no more turns does not end these.
+            // That an earlier clause wanted no more tuples does not end these.
             match &clause.kind {
                 ClauseKind::OrderBy { keys, slots, .. } => {
-                    let mut turns = std::mem::take(&mut held.turns);
-                    sort(keys, &mut turns)?;
+                    let mut tuples = std::mem::take(&mut loop_state.tuples);
+                    sort(keys, &mut tuples)?;
                     flow = ControlFlow::Continue(());
-                    for turn in turns {
-                        self.restore(slots.clone(), &turn.names);
-                        flow = self.clauses(repeat, position + 1, &mut tally, &mut held, emit)?;
+                    for tuple in tuples {
+                        self.restore(slots.clone(), &tuple.names);
+                        flow =
+                            self.clauses(repeat, position + 1, &mut tally, &mut loop_state, emit)?;
                         if flow.is_break() {
                             break;
                         }
@@ -65,18 +66,20 @@ impl<'a> Runner<'_, 'a> {
                             let key = self.key_of(key.as_ref());
                             self.set_local(*slot, key);
                         }
-                        flow = self.clauses(repeat, position + 1, &mut tally, &mut held, emit)?;
+                        flow =
+                            self.clauses(repeat, position + 1, &mut tally, &mut loop_state, emit)?;
                         if flow.is_break() {
                             break;
                         }
                     }
                 }
                 ClauseKind::GroupBy { keys, slots, folds: None } => {
-                    let groups = group::group(std::mem::take(&mut held.turns));
+                    let groups = group::group(std::mem::take(&mut loop_state.tuples));
                     flow = ControlFlow::Continue(());
                     for group in groups {
                         self.bind_group(keys, slots.clone(), &group);
-                        flow = self.clauses(repeat, position + 1, &mut tally, &mut held, emit)?;
+                        flow =
+                            self.clauses(repeat, position + 1, &mut tally, &mut loop_state, emit)?;
                         if flow.is_break() {
                             break;
                         }
@@ -95,7 +98,7 @@ impl<'a> Runner<'_, 'a> {
     }
 
     /// Binds what a loop binds once, and evaluates its counts.
-    pub(super) fn begin_loop(&mut self, repeat: &'a Loop) -> Ran<Tally> {
+    pub(super) fn begin_loop(&mut self, repeat: &'a Loop) -> RunResult<Tally> {
         self.bind(&repeat.before)?;
         let mut counts = Vec::with_capacity(repeat.clauses.len());
         for clause in &repeat.clauses {
@@ -107,7 +110,7 @@ impl<'a> Runner<'_, 'a> {
         Ok(Tally { counts, folded: Folded::default() })
     }
 
-    /// How many turns are wanted behind the clause that holds them, if only the first few are.
+    /// How many tuples are wanted behind the clause that holds them, if only the first few are.
     pub(super) fn most_wanted(repeat: &Loop, tally: &Tally) -> Option<u64> {
         let position = repeat.holding()?;
         match &repeat.clauses[position].kind {
@@ -116,7 +119,7 @@ impl<'a> Runner<'_, 'a> {
         }
     }
 
-    fn how_many(&mut self, expr: &'a Expr) -> Ran<u64> {
+    fn how_many(&mut self, expr: &'a Expr) -> RunResult<u64> {
         let value = self.value(expr)?;
         let number = match value {
             Some(Value::Number(_, number)) => number.as_integer(),
@@ -124,36 +127,37 @@ impl<'a> Runner<'_, 'a> {
             Some(_) => None,
         };
         number.and_then(|number| u64::try_from(number).ok()).ok_or_else(|| {
-            failure(Code::ValueKind, expr.span, "a count is a whole number from 0 on").about(value)
+            rule_error(Code::ValueKind, expr.span, "a count is a whole number from 0 on")
+                .about(value)
         })
     }
 
     /// The size or the step of a window.
-    fn how_many_turns(&mut self, expr: &'a Expr) -> Ran<u64> {
+    fn how_many_tuples(&mut self, expr: &'a Expr) -> RunResult<u64> {
         match self.how_many(expr)? {
             0 => {
                 let words = self.plan.rule.slice(expr.span);
-                let message = format!("`{words}` is 0, and a window moves by at least 1 turn");
-                Err(failure(Code::ValueKind, expr.span, message))
+                let message = format!("`{words}` is 0, and a window moves by at least 1 tuple");
+                Err(rule_error(Code::ValueKind, expr.span, message))
             }
             count => Ok(count),
         }
     }
 
-    /// Hands the current turn to the clauses from `position` on. `Break` when no further turn is wanted.
+    /// Hands the current tuple to the clauses from `position` on. `Break` when no further tuple is wanted.
     pub(super) fn clauses(
         &mut self,
         repeat: &'a Loop,
         position: usize,
         tally: &mut Tally,
-        held: &mut Held<'a>,
+        loop_state: &mut LoopState<'a>,
         emit: &mut dyn FnMut(Value<'a>) -> Flow,
-    ) -> Ran<Flow> {
+    ) -> RunResult<Flow> {
         let Some(clause) = repeat.clauses.get(position) else {
             if self.writes_lines(repeat) {
                 return self.line(repeat);
             }
-            // A turn that returns nothing leaves no gap.
+            // A tuple that returns nothing leaves no gap.
             return Ok(match self.value(&repeat.result)? {
                 Some(item) => emit(item),
                 None => ControlFlow::Continue(()),
@@ -165,25 +169,25 @@ impl<'a> Runner<'_, 'a> {
                 if let (Some(join), Some(Clause { kind: ClauseKind::Where { condition, .. } })) =
                     (join, repeat.clauses.get(next))
                 {
-                    let mut turn = |runner: &mut Self, node| {
+                    let mut tuple = |runner: &mut Self, node| {
                         runner.set_local(*slot, Some(node));
-                        runner.clauses(repeat, next, tally, held, emit)
+                        runner.clauses(repeat, next, tally, loop_state, emit)
                     };
-                    if let Some(flow) = self.joined(*slot, source, join, condition, &mut turn)? {
+                    if let Some(flow) = self.joined(*slot, source, join, condition, &mut tuple)? {
                         return Ok(flow);
                     }
                 }
-                let mut turns = 0;
-                let mut turn = |runner: &mut Self, node| {
-                    runner.bind_turn(*slot, *at, node, turns);
-                    turns += 1;
-                    runner.clauses(repeat, next, tally, held, emit)
+                let mut tuples = 0;
+                let mut tuple = |runner: &mut Self, node| {
+                    runner.bind_tuple(*slot, *at, node, tuples);
+                    tuples += 1;
+                    runner.clauses(repeat, next, tally, loop_state, emit)
                 };
                 match source {
-                    ForSource::Nodes(path) => self.each(path, &mut turn),
+                    ForSource::Nodes(path) => self.each(path, &mut tuple),
                     ForSource::List(list) => {
                         for item in self.items(list)? {
-                            if turn(self, *item)?.is_break() {
+                            if tuple(self, *item)?.is_break() {
                                 return Ok(ControlFlow::Break(()));
                             }
                         }
@@ -194,79 +198,84 @@ impl<'a> Runner<'_, 'a> {
             ClauseKind::Let(slot, value) => {
                 let value = self.value(value)?;
                 self.set_local(*slot, value);
-                self.clauses(repeat, next, tally, held, emit)
+                self.clauses(repeat, next, tally, loop_state, emit)
             }
             ClauseKind::Where { test, condition } => {
                 let holds = self.truth(condition)?;
                 self.session.coverage.tested(*test, holds);
                 if holds {
-                    self.clauses(repeat, next, tally, held, emit)
+                    self.clauses(repeat, next, tally, loop_state, emit)
                 } else {
                     Ok(ControlFlow::Continue(()))
                 }
             }
             ClauseKind::GroupBy { keys, folds: Some(folds), .. } => {
-                self.fold_turn(folds, keys, &mut tally.folded)?;
+                self.fold_tuple(folds, keys, &mut tally.folded)?;
                 Ok(ControlFlow::Continue(()))
             }
             ClauseKind::GroupBy { keys, slots, folds: None } => {
-                let keys =
-                    keys.iter().map(|(_, key)| self.group_key(key)).collect::<Ran<Vec<_>>>()?;
+                let keys = keys
+                    .iter()
+                    .map(|(_, key)| self.group_key(key))
+                    .collect::<RunResult<Vec<_>>>()?;
                 let names = slots.clone().map(|slot| self.local(slot)).collect();
-                held.turns.push(Turn { keys, names });
+                loop_state.tuples.push(Tuple { keys, names });
                 Ok(ControlFlow::Continue(()))
             }
             ClauseKind::Carry { slot, from, step } => {
-                let before = match held.carried.get(&position) {
+                let before = match loop_state.carried.get(&position) {
                     Some(value) => *value,
                     None => self.value(from)?,
                 };
                 self.set_local(*slot, before);
                 let value = self.value(step)?;
-                held.carried.insert(position, value);
+                loop_state.carried.insert(position, value);
                 self.set_local(*slot, value);
-                self.clauses(repeat, next, tally, held, emit)
+                self.clauses(repeat, next, tally, loop_state, emit)
             }
             ClauseKind::Window { size, step, slots } => {
-                let size = self.how_many_turns(size)?;
-                let step = step.as_ref().map_or(Ok(1), |step| self.how_many_turns(step))?;
+                let size = self.how_many_tuples(size)?;
+                let step = step.as_ref().map_or(Ok(1), |step| self.how_many_tuples(step))?;
                 let names: Vec<_> = slots.clone().map(|slot| self.local(slot)).collect();
-                let seen = held.windows.entry(position).or_default();
+                let seen = loop_state.windows.entry(position).or_default();
                 if seen.skip > 0 {
                     seen.skip -= 1;
                     return Ok(ControlFlow::Continue(()));
                 }
-                seen.turns.push_back(names.clone());
-                if (seen.turns.len() as u64) < size {
+                seen.tuples.push_back(names.clone());
+                if (seen.tuples.len() as u64) < size {
                     return Ok(ControlFlow::Continue(()));
                 }
-                let turns: Vec<_> = seen.turns.iter().map(Vec::as_slice).collect();
-                self.bind_lists(slots.clone(), &turns);
+                let tuples: Vec<_> = seen.tuples.iter().map(Vec::as_slice).collect();
+                self.bind_lists(slots.clone(), &tuples);
                 let gone = step.min(size);
-                seen.turns.drain(..gone as usize);
+                seen.tuples.drain(..gone as usize);
                 seen.skip = step - gone;
-                let flow = self.clauses(repeat, next, tally, held, emit);
-                // The clauses before go on with the values of one turn.
+                let flow = self.clauses(repeat, next, tally, loop_state, emit);
+                // The clauses before go on with the values of one tuple.
                 self.restore(slots.clone(), &names);
                 flow
             }
             ClauseKind::OrderBy { keys: order, slots, is_bounded } => {
-                let keys =
-                    order.iter().map(|key| self.value(&key.value)).collect::<Ran<Vec<_>>>()?;
+                let keys = order
+                    .iter()
+                    .map(|key| self.value(&key.value))
+                    .collect::<RunResult<Vec<_>>>()?;
                 let names = slots.clone().map(|slot| self.local(slot)).collect();
-                held.turns.push(Turn { keys, names });
-                // Of turns that only the first few of are wanted, the others go now and then.
+                loop_state.tuples.push(Tuple { keys, names });
+                // Of tuples that only the first few of are wanted, the others go now and then.
                 if *is_bounded {
                     let kept = tally.counts.get(next).copied().unwrap_or(u64::MAX);
-                    if held.turns.len() as u64 > kept.saturating_mul(2).saturating_add(AHEAD) {
-                        sort(order, &mut held.turns)?;
-                        held.turns.truncate(usize::try_from(kept).unwrap_or(usize::MAX));
+                    if loop_state.tuples.len() as u64 > kept.saturating_mul(2).saturating_add(AHEAD)
+                    {
+                        sort(order, &mut loop_state.tuples)?;
+                        loop_state.tuples.truncate(usize::try_from(kept).unwrap_or(usize::MAX));
                     }
                 }
                 Ok(ControlFlow::Continue(()))
             }
             ClauseKind::Skip(_) => match &mut tally.counts[position] {
-                0 => self.clauses(repeat, next, tally, held, emit),
+                0 => self.clauses(repeat, next, tally, loop_state, emit),
                 left => {
                     *left -= 1;
                     Ok(ControlFlow::Continue(()))
@@ -279,21 +288,21 @@ impl<'a> Runner<'_, 'a> {
                 }
                 *left -= 1;
                 let last = *left == 0;
-                let flow = self.clauses(repeat, next, tally, held, emit)?;
+                let flow = self.clauses(repeat, next, tally, loop_state, emit)?;
                 Ok(if last { ControlFlow::Break(()) } else { flow })
             }
         }
     }
 
     /// The items that a `for` goes through: a list's, or none of nothing and null.
-    pub(super) fn items(&mut self, expr: &'a Expr) -> Ran<&'a [Value<'a>]> {
+    pub(super) fn items(&mut self, expr: &'a Expr) -> RunResult<&'a [Value<'a>]> {
         match self.value(expr)? {
             Some(Value::List(_, items)) => Ok(items),
             None | Some(Value::Null(_)) => Ok(&[]),
             Some(other) => {
                 let words = self.plan.rule.slice(expr.span);
                 let message = format!("for takes a list; `{words}` is {}", other.kind().phrase());
-                Err(failure(Code::ValueKind, expr.span, message).about(Some(other)).advise(
+                Err(rule_error(Code::ValueKind, expr.span, message).about(Some(other)).advise(
                     instead(expr.span, format!("[{words}]"), " for a list of that one value"),
                 ))
             }

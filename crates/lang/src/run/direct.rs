@@ -1,12 +1,12 @@
-//! Turns that do nothing but take members from slots.
+//! Runs tuples that only take members from slots.
 
 use kyanite_formats::json::{self, Slot, Style};
 use kyanite_tree::{Key, ShortText, Value};
 
 use super::{RecordState, Runner};
 use crate::coverage::Coverage;
-use crate::failure::Flow;
 use crate::plan::{Cell, ClauseKind, Direct, RecordSource};
+use crate::rule_error::Flow;
 
 impl<'a> Runner<'_, 'a> {
     /// Does what the rule does with the record in the slots, if that was settled before; gives nothing where it has to be
@@ -17,15 +17,15 @@ impl<'a> Runner<'_, 'a> {
             return None;
         }
         match self.field_plan?.direct.as_ref()? {
-            Direct::Group { keys, items } => self.turn_into_group(state, keys, items)?,
-            Direct::Map(cells) => self.turn_into_line(cells)?,
+            Direct::Group { keys, items } => self.tuple_into_group(state, keys, items)?,
+            Direct::Map(cells) => self.tuple_into_line(cells)?,
         }
-        state.turns += 1;
+        state.tuples += 1;
         self.session.coverage.met(self.records?.source.path()?);
         Some(Flow::Continue(()))
     }
 
-    fn turn_into_group(
+    fn tuple_into_group(
         &mut self,
         state: &mut RecordState,
         keys: &[Cell],
@@ -83,7 +83,7 @@ impl<'a> Runner<'_, 'a> {
         Some(())
     }
 
-    fn turn_into_line(&mut self, cells: &[Cell]) -> Option<()> {
+    fn tuple_into_line(&mut self, cells: &[Cell]) -> Option<()> {
         let lines = self.lines.as_mut()?;
         lines.out.push(b'{');
         for (name, cell) in lines.names.names.iter().zip(cells) {

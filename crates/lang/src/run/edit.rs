@@ -12,8 +12,8 @@ use smallvec::{SmallVec, smallvec};
 use super::Runner;
 use super::element::{Wanted, wanted};
 use super::path::{Key, from_end, is_name, slice};
-use crate::failure::Ran;
 use crate::plan::{Change, Edit, Segment, Selector, Step, StepKind};
+use crate::rule_error::RunResult;
 
 /// Where a child stands: an item of a list, a member of a map, a piece of the content of an element; or an attribute.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Debug)]
@@ -70,7 +70,7 @@ impl<'a> Outcome<'a> {
 
 impl<'a> Runner<'_, 'a> {
     /// The value of an edit, or nothing.
-    pub(super) fn edited(&mut self, edit: &'a Edit) -> Ran<Option<Value<'a>>> {
+    pub(super) fn edited(&mut self, edit: &'a Edit) -> RunResult<Option<Value<'a>>> {
         let Some(mut value) = self.value(&edit.subject)? else { return Ok(None) };
         for change in &edit.changes {
             self.session.coverage.asked(change.id);
@@ -89,7 +89,7 @@ impl<'a> Runner<'_, 'a> {
         change: &'a Change,
         node: Value<'a>,
         stages: &[Stage],
-    ) -> Ran<Option<Value<'a>>> {
+    ) -> RunResult<Option<Value<'a>>> {
         if let [stage @ Stage { segments: position, .. }] = *stages
             && let Segment { descendant, selectors } = &change.segments[position]
             && let [Selector::Step(step)] = selectors.as_slice()
@@ -153,9 +153,9 @@ impl<'a> Runner<'_, 'a> {
         stage: Stage,
         step: &'a Step,
         node: Value<'a>,
-    ) -> Ran<Option<Value<'a>>> {
+    ) -> RunResult<Option<Value<'a>>> {
         let position = stage.segments;
-        let below = Stage { segments: position, is_below: true };
+        let with_cutoff = Stage { segments: position, is_below: true };
         let next = Stage { segments: position + 1, is_below: false };
         let is_last = position + 1 == change.segments.len();
         if !stage.is_below {
@@ -168,8 +168,8 @@ impl<'a> Runner<'_, 'a> {
             let Some(old) = child_of(node, Child::At(at)) else { continue };
             let is_selected = selected == Some(at);
             let changed = match (has_children(old), is_selected && !is_last) {
-                (true, true) => self.change(change, old, &[below, next])?,
-                (true, false) => self.change(change, old, &[below])?,
+                (true, true) => self.change(change, old, &[with_cutoff, next])?,
+                (true, false) => self.change(change, old, &[with_cutoff])?,
                 (false, true) => self.change(change, old, &[next])?,
                 (false, false) => None,
             };
@@ -193,7 +193,7 @@ impl<'a> Runner<'_, 'a> {
         position: usize,
         step: &'a Step,
         node: Value<'a>,
-    ) -> Ran<Option<Value<'a>>> {
+    ) -> RunResult<Option<Value<'a>>> {
         let key = self.key(step, node)?;
         let is_last = position + 1 == change.segments.len();
         let Some(at) = position_of(node, key) else {
@@ -217,7 +217,7 @@ impl<'a> Runner<'_, 'a> {
         position: usize,
         node: Value<'a>,
         at: usize,
-    ) -> Ran<Option<Value<'a>>> {
+    ) -> RunResult<Option<Value<'a>>> {
         let Some(old) = child_of(node, Child::At(at)) else { return Ok(None) };
         let outcome = if position + 1 == change.segments.len() {
             self.session.coverage.selected(change.id);
@@ -243,7 +243,7 @@ impl<'a> Runner<'_, 'a> {
         &mut self,
         change: &'a Change,
         old: Option<Value<'a>>,
-    ) -> Ran<Option<Value<'a>>> {
+    ) -> RunResult<Option<Value<'a>>> {
         let Some(value) = &change.value else { return Ok(None) };
         let outer = std::mem::replace(&mut self.current, old);
         let new = self.value(value);
@@ -258,7 +258,7 @@ impl<'a> Runner<'_, 'a> {
         node: Value<'a>,
         stage: Stage,
         picked: &mut Picked<'a>,
-    ) -> Ran<()> {
+    ) -> RunResult<()> {
         let position = stage.segments;
         let segment = &change.segments[position];
         let before = picked.children.len();
@@ -267,10 +267,10 @@ impl<'a> Runner<'_, 'a> {
             stopped = stopped.max(self.pick_by(change, position, selector, node, picked)?);
         }
         if segment.descendant {
-            let below = Stage { segments: position, is_below: true };
+            let with_cutoff = Stage { segments: position, is_below: true };
             let children = (0..width(node)).map(Child::At);
             let leads_on = |child: &Child| child_of(node, *child).is_some_and(has_children);
-            picked.children.extend(children.filter(leads_on).map(|child| (child, below)));
+            picked.children.extend(children.filter(leads_on).map(|child| (child, with_cutoff)));
             if !stage.is_below {
                 self.session.coverage.missed_below(change.id, position, node);
             }
@@ -303,7 +303,7 @@ impl<'a> Runner<'_, 'a> {
         selector: &'a Selector,
         node: Value<'a>,
         picked: &mut Picked<'a>,
-    ) -> Ran<usize> {
+    ) -> RunResult<usize> {
         let next = Stage { segments: position + 1, is_below: false };
         let (Selector::Step(step), Value::Element(_, element)) = (selector, node) else {
             let chosen = self.chosen(selector, node)?;
@@ -331,7 +331,7 @@ impl<'a> Runner<'_, 'a> {
     }
 
     /// The positions of the children of a node that a selector selects.
-    fn chosen(&mut self, selector: &'a Selector, node: Value<'a>) -> Ran<Few<usize>> {
+    fn chosen(&mut self, selector: &'a Selector, node: Value<'a>) -> RunResult<Few<usize>> {
         let is_child = |at: &usize| child_of(node, Child::At(*at)).is_some();
         Ok(match selector {
             Selector::Step(step) => {
@@ -363,7 +363,7 @@ impl<'a> Runner<'_, 'a> {
         change: &'a Change,
         node: Value<'a>,
         changes: &Changes<'a>,
-    ) -> Ran<Value<'a>> {
+    ) -> RunResult<Value<'a>> {
         let children = changes.children.iter().filter_map(|(child, outcome)| match child {
             Child::At(at) => Some((*at, outcome.value())),
             Child::Attribute(_) => None,

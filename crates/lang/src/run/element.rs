@@ -3,8 +3,8 @@
 use kyanite_tree::{Attribute, Code, Element, Name, Value};
 
 use super::Runner;
-use crate::failure::{Ran, failure};
 use crate::plan::{Step, StepKind};
+use crate::rule_error::{RunResult, rule_error};
 
 /// What a step into an element looks for.
 pub(super) enum Wanted<'s> {
@@ -90,10 +90,10 @@ impl<'a> Runner<'_, 'a> {
     }
 
     /// Refuses a reference token of a JSON Pointer in an element.
-    pub(super) fn refuse_token(&self, step: &Step, node: Value<'a>) -> Ran<()> {
+    pub(super) fn refuse_token(&self, step: &Step, node: Value<'a>) -> RunResult<()> {
         if let StepKind::Token(_) = step.kind {
             let failed =
-                failure(Code::ValueKind, step.span, "a JSON Pointer does not lead into XML");
+                rule_error(Code::ValueKind, step.span, "a JSON Pointer does not lead into XML");
             return Err(failed.about(Some(node)).advise("write a path: $.root.child"));
         }
         Ok(())
@@ -106,7 +106,7 @@ impl<'a> Runner<'_, 'a> {
         step: &'a Step,
         element: &'a Element<'a>,
         node: Value<'a>,
-    ) -> Ran<Option<Value<'a>>> {
+    ) -> RunResult<Option<Value<'a>>> {
         self.refuse_token(step, node)?;
         let found = self.in_element(step, element);
         if step.ranges && !found.is_empty() {
@@ -122,7 +122,7 @@ impl<'a> Runner<'_, 'a> {
                     "" => format!("there are {} <{name}>, and one is meant", several.len()),
                     _ => format!("<{parent}> has {} <{name}>, and one is meant", several.len()),
                 };
-                Err(failure(Code::ValueSeveral, step.span, message)
+                Err(rule_error(Code::ValueSeveral, step.span, message)
                     .about(Some(several[1]))
                     .advise(format!("write {text}[*] for all, {text}[0] for the first")))
             }

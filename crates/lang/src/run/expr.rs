@@ -10,10 +10,10 @@ use kyanite_tree::{
 };
 
 use super::Runner;
-use crate::failure::{Failure, Ran, failure, instead, number_failure, text_of};
 use crate::finding::first_of;
-use crate::functions::{self, Fault, Parameter, Run, Signature, Takes};
+use crate::functions::{self, CallError, Parameter, ParameterTypes, Run, Signature};
 use crate::plan::{Case, Entry, Expr, Item, Kind, Piece};
+use crate::rule_error::{RuleError, RunResult, instead, number_error, rule_error, text_of};
 use crate::syntax::ast::{Binary, Literal};
 use crate::trace::Trace;
 use kyanite_eval::accumulator::{Accumulator, Aggregate, is_nothing};
@@ -24,11 +24,11 @@ const CALLS: usize = 1000;
 impl<'a> Runner<'_, 'a> {
     /// The value of an expression, or nothing.
     #[inline]
-    pub(super) fn value(&mut self, expr: &'a Expr) -> Ran<Option<Value<'a>>> {
+    pub(super) fn value(&mut self, expr: &'a Expr) -> RunResult<Option<Value<'a>>> {
         if self.session.trace.is_some() { self.traced(expr) } else { self.evaluate(expr) }
     }
 
-    pub(super) fn evaluate(&mut self, expr: &'a Expr) -> Ran<Option<Value<'a>>> {
+    pub(super) fn evaluate(&mut self, expr: &'a Expr) -> RunResult<Option<Value<'a>>> {
         Ok(Some(match &expr.kind {
             Kind::Constant(literal) => constant(literal),
             Kind::One(path) => return self.one(path),
@@ -104,7 +104,7 @@ impl<'a> Runner<'_, 'a> {
             Kind::Edit(edit) => return self.edited(edit),
             Kind::Recover(tried, otherwise) => return self.recover(expr, tried, otherwise),
             Kind::Broken => {
-                return Err(failure(
+                return Err(rule_error(
                     Code::RuleSyntax,
                     expr.span,
                     "this part of the rule was not checked",
@@ -114,7 +114,7 @@ impl<'a> Runner<'_, 'a> {
     }
 
     /// Whether a condition holds.
-    pub(super) fn truth(&mut self, expr: &'a Expr) -> Ran<bool> {
+    pub(super) fn truth(&mut self, expr: &'a Expr) -> RunResult<bool> {
         match &expr.kind {
             Kind::Not(inner) => Ok(!self.truth(inner)?),
             Kind::Exists(nodes) => Ok(self.count(nodes, 1)?.0 > 0),
@@ -133,14 +133,14 @@ impl<'a> Runner<'_, 'a> {
     }
 
     /// A value that has to be true or false.
-    fn boolean(&mut self, expr: &'a Expr) -> Ran<bool> {
+    fn boolean(&mut self, expr: &'a Expr) -> RunResult<bool> {
         match self.value(expr)? {
             Some(Value::Boolean(_, holds)) => Ok(holds),
             None => Err(self.missing(expr, None, "a condition must be true or false")),
             Some(other) => {
                 let message =
                     format!("a condition must be true or false; this is {}", other.kind().phrase());
-                Err(failure(Code::ValueKind, expr.span, message)
+                Err(rule_error(Code::ValueKind, expr.span, message)
                     .about(Some(other))
                     .advise("compare it with =="))
             }
@@ -148,21 +148,21 @@ impl<'a> Runner<'_, 'a> {
     }
 
     /// A value that has to be a number.
-    fn number(&mut self, expr: &'a Expr, why: &str) -> Ran<Decimal> {
+    fn number(&mut self, expr: &'a Expr, why: &str) -> RunResult<Decimal> {
         match self.value(expr)?.map(Value::simple) {
-            Some(value @ Value::Number(_, number)) => number
-                .decimal()
-                .map_err(|error| number_failure(expr.span, error).about(Some(value))),
+            Some(value @ Value::Number(_, number)) => {
+                number.decimal().map_err(|error| number_error(expr.span, error).about(Some(value)))
+            }
             Some(value @ Value::Untyped(_, text)) => Decimal::spelled(text).ok_or_else(|| {
                 let message = format!("the text {text:?} is not spelled like a number, and {why}");
-                failure(Code::ValueKind, expr.span, message).about(Some(value))
+                rule_error(Code::ValueKind, expr.span, message).about(Some(value))
             }),
             None => Err(self.missing(expr, None, why)),
             null @ Some(Value::Null(_)) => Err(self.missing(expr, null, why)),
             Some(other) => {
                 let words = self.plan.rule.slice(expr.span);
                 let message = format!("`{words}` is {}, and {why}", other.kind().phrase());
-                let failed = failure(Code::ValueKind, expr.span, message).about(Some(other));
+                let failed = rule_error(Code::ValueKind, expr.span, message).about(Some(other));
                 Err(match other.kind() {
                     ValueKind::Text => failed.advise(instead(
                         expr.span,
@@ -181,7 +181,7 @@ impl<'a> Runner<'_, 'a> {
         operator: Binary,
         left: &'a Expr,
         right: &'a Expr,
-    ) -> Ran<Decimal> {
+    ) -> RunResult<Decimal> {
         let why = match operator {
             Binary::Add => "`+` needs numbers",
             Binary::Subtract => "`-` needs numbers",
@@ -200,11 +200,11 @@ impl<'a> Runner<'_, 'a> {
         };
         result.map_err(|error| {
             let at = self.value(right).ok().flatten();
-            number_failure(expr.span, error).about(at)
+            number_error(expr.span, error).about(at)
         })
     }
 
-    fn template(&mut self, pieces: &'a [Piece]) -> Ran<Value<'a>> {
+    fn template(&mut self, pieces: &'a [Piece]) -> RunResult<Value<'a>> {
         let mut texts = Vec::with_capacity(pieces.len());
         for piece in pieces {
             texts.push(match piece {
@@ -220,7 +220,7 @@ impl<'a> Runner<'_, 'a> {
                             ValueKind::Element => format!("`{words}` has elements in it"),
                             kind => format!("`{words}` is {}, which has no text", kind.phrase()),
                         };
-                        let failed = failure(Code::ValueKind, expr.span, message);
+                        let failed = rule_error(Code::ValueKind, expr.span, message);
                         failed.about(Some(value)).advise(match value.kind() {
                             ValueKind::Element => text_of(expr.span, &words),
                             ValueKind::List => {
@@ -235,7 +235,7 @@ impl<'a> Runner<'_, 'a> {
         Ok(Value::text(self.arena.concat(&texts)))
     }
 
-    fn list(&mut self, items: &'a [Item]) -> Ran<Value<'a>> {
+    fn list(&mut self, items: &'a [Item]) -> RunResult<Value<'a>> {
         let mut values = Vec::with_capacity(items.len());
         for item in items {
             let value = self.value(&item.value)?;
@@ -252,7 +252,7 @@ impl<'a> Runner<'_, 'a> {
         Ok(self.arena.list(&values))
     }
 
-    fn map(&mut self, entries: &'a [Entry]) -> Ran<Value<'a>> {
+    fn map(&mut self, entries: &'a [Entry]) -> RunResult<Value<'a>> {
         let mut builder = MapBuilder::new();
         for entry in entries {
             let (name, value) = match entry {
@@ -281,7 +281,7 @@ impl<'a> Runner<'_, 'a> {
         Ok(Value::Map(Origin::NONE, builder.finish(self.arena)))
     }
 
-    fn computed_name(&mut self, name: &'a Expr) -> Ran<&'a str> {
+    fn computed_name(&mut self, name: &'a Expr) -> RunResult<&'a str> {
         match self.value(name)?.map(Value::simple) {
             Some(Value::Text(_, text) | Value::Untyped(_, text)) => Ok(text),
             None => Err(self.missing(name, None, "a member needs a name")),
@@ -289,19 +289,19 @@ impl<'a> Runner<'_, 'a> {
                 let message =
                     format!("the name of a member is a text; this is {}", other.kind().phrase());
                 let words = self.plan.rule.slice(name.span);
-                Err(failure(Code::ValueKind, name.span, message)
+                Err(rule_error(Code::ValueKind, name.span, message)
                     .about(Some(other))
                     .advise(instead(name.span, format!("text({words})"), "")))
             }
         }
     }
 
-    fn not_spread(&mut self, spread: &'a Expr, value: Value<'a>, wanted: &str) -> Failure {
+    fn not_spread(&mut self, spread: &'a Expr, value: Value<'a>, wanted: &str) -> RuleError {
         let message = format!("`...` copies {wanted} here; this is {}", value.kind().phrase());
-        failure(Code::ValueKind, spread.span, message).about(Some(value))
+        rule_error(Code::ValueKind, spread.span, message).about(Some(value))
     }
 
-    fn case(&mut self, case: &'a Case) -> Ran<Option<Value<'a>>> {
+    fn case(&mut self, case: &'a Case) -> RunResult<Option<Value<'a>>> {
         let subject = match &case.subject {
             Some(subject) => Some(self.value(subject)?),
             None => None,
@@ -328,11 +328,11 @@ impl<'a> Runner<'_, 'a> {
         expr: &'a Expr,
         signature: &'static Signature,
         arguments: &'a [Expr],
-    ) -> Ran<Option<Value<'a>>> {
+    ) -> RunResult<Option<Value<'a>>> {
         let run = match (&signature.run, arguments) {
             (Run::Values(run), _) => run,
             (Run::Fold(kind), [argument]) => return self.fold(signature, *kind, argument),
-            _ => return Err(failure(Code::RuleSyntax, expr.span, "this call was not checked")),
+            _ => return Err(rule_error(Code::RuleSyntax, expr.span, "this call was not checked")),
         };
         let mut values = Vec::with_capacity(arguments.len());
         for (position, argument) in arguments.iter().enumerate() {
@@ -367,15 +367,15 @@ impl<'a> Runner<'_, 'a> {
         expr: &'a Expr,
         tried: &'a Expr,
         otherwise: &'a Expr,
-    ) -> Ran<Option<Value<'a>>> {
+    ) -> RunResult<Option<Value<'a>>> {
         let got = self.session.trace.as_ref().map(Trace::mark);
         match self.value(tried) {
             // A temporary file that cannot be written is no fault of the data.
-            Err(failure) if failure.code() != Code::OutputFailed => {
+            Err(error) if error.code() != Code::OutputFailed => {
                 if let (Some(trace), Some(got)) = (&mut self.session.trace, got) {
                     trace.forget(got);
                 }
-                self.session.coverage.recovered(expr.span, failure);
+                self.session.coverage.recovered(expr.span, error);
                 self.value(otherwise)
             }
             ran => ran,
@@ -386,15 +386,15 @@ impl<'a> Runner<'_, 'a> {
     pub(super) fn faulted(
         &mut self,
         signature: &Signature,
-        fault: Fault,
+        fault: CallError,
         call: &'a Expr,
         arguments: &'a [Expr],
         given: Option<Value<'a>>,
-    ) -> Failure {
+    ) -> RuleError {
         let argument = arguments.get(fault.argument);
         let span = argument.map_or(call.span, |argument| argument.span);
         let message = format!("{}(): {}", signature.name, fault.message);
-        let failed = failure(fault.code, span, message).advise_opt(fault.advice);
+        let failed = rule_error(fault.code, span, message).advise_opt(fault.advice);
         match (fault.origin.or(given.map(Value::origin)), argument) {
             (Some(origin), _) => failed.read_at(origin),
             (None, Some(argument)) => {
@@ -411,7 +411,7 @@ impl<'a> Runner<'_, 'a> {
         signature: &'static Signature,
         kind: Aggregate,
         argument: &'a Expr,
-    ) -> Ran<Option<Value<'a>>> {
+    ) -> RunResult<Option<Value<'a>>> {
         let mut fold = Accumulator::new(kind);
         let mut fault = None;
         let mut different = Different::default();
@@ -438,7 +438,8 @@ impl<'a> Runner<'_, 'a> {
             let _ = self.repeat(repeat, &mut take)?;
         } else {
             given = self.typed(signature.parameter(0), argument)?;
-            let takes = signature.parameter(0).map_or(Takes::ITEMS, |parameter| parameter.takes);
+            let takes =
+                signature.parameter(0).map_or(ParameterTypes::ITEMS, |parameter| parameter.takes);
             if !takes.accepts(given.map(Value::kind)) {
                 return Err(self.misfit(signature, 0, argument, given));
             }
@@ -461,7 +462,7 @@ impl<'a> Runner<'_, 'a> {
         &mut self,
         parameter: Option<&Parameter>,
         argument: &'a Expr,
-    ) -> Ran<Option<Value<'a>>> {
+    ) -> RunResult<Option<Value<'a>>> {
         let mut value = self.value(argument)?;
         if let (Some(element @ Value::Element(..)), Some(parameter)) = (value, parameter)
             && !parameter.takes.accepts(Some(ValueKind::Element))
@@ -493,20 +494,20 @@ impl<'a> Runner<'_, 'a> {
         position: usize,
         argument: &'a Expr,
         value: Option<Value<'a>>,
-    ) -> Failure {
+    ) -> RuleError {
         let wanted = signature
             .parameter(position)
             .map(|parameter| parameter.takes.words())
             .unwrap_or_default();
-        let needs = format!("{}() needs {wanted}", signature.name);
+        let projection = format!("{}() needs {wanted}", signature.name);
         match value {
-            None => self.missing(argument, None, &needs),
-            null @ Some(Value::Null(_)) => self.missing(argument, null, &needs),
+            None => self.missing(argument, None, &projection),
+            null @ Some(Value::Null(_)) => self.missing(argument, null, &projection),
             Some(other) => {
                 let words = self.plan.rule.slice(argument.span);
-                let message = format!("`{words}` is {}, and {needs}", other.kind().phrase());
+                let message = format!("`{words}` is {}, and {projection}", other.kind().phrase());
                 let span = argument.span;
-                let failed = failure(Code::ValueKind, span, message).about(Some(other));
+                let failed = rule_error(Code::ValueKind, span, message).about(Some(other));
                 match (other.kind(), wanted.as_str()) {
                     (ValueKind::Text, "a number") => {
                         failed.advise(instead(span, format!("number({words})"), ""))
@@ -536,13 +537,13 @@ impl<'a> Runner<'_, 'a> {
         expr: &'a Expr,
         def: usize,
         arguments: &'a [Expr],
-    ) -> Ran<Option<Value<'a>>> {
+    ) -> RunResult<Option<Value<'a>>> {
         let plan = self.plan;
         let def = &plan.defs[def];
         if self.calls >= CALLS {
             let message =
                 format!("`{}` calls itself without end: {CALLS} calls are open", def.name);
-            return Err(failure(Code::ValueKind, expr.span, message)
+            return Err(rule_error(Code::ValueKind, expr.span, message)
                 .advise("give it a case in which it does not call itself"));
         }
         let frame = self.names.locals.len();

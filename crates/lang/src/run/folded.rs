@@ -1,15 +1,15 @@
-//! Groups whose turns go into running aggregates, and are not kept.
+//! Groups whose tuples go into running aggregates, and are not kept.
 
 use std::collections::HashMap;
 
 use foldhash::fast::RandomState;
 use kyanite_tree::{Arena, Origin, Packed, ShortText, Value, pack};
 
-use crate::functions::Fault;
+use crate::functions::CallError;
 use crate::plan::GroupFolds;
 use kyanite_eval::accumulator::{Accumulator, Aggregate, Joint};
 
-/// Groups whose turns went into aggregates.
+/// Groups whose tuples went into aggregates.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Folded {
     /// The position of each group, by what [`Key::add_to`] makes of its keys.
@@ -31,7 +31,7 @@ pub(super) struct FoldedGroup {
 /// An aggregate under way, or what was wrong with an item: that matters only when somebody asks.
 #[derive(Clone, Debug)]
 pub(super) struct Running {
-    pub(super) fold: Result<Accumulator, Fault>,
+    pub(super) fold: Result<Accumulator, CallError>,
     /// The items, while a run is traced.
     pub(super) of: Vec<Origin>,
 }
@@ -127,13 +127,13 @@ impl Folded {
     ///
     /// # Errors
     /// When two aggregates cannot be joined; nothing is changed then.
-    pub(super) fn join(&mut self, later: &Self) -> Result<(), Fault> {
+    pub(super) fn join(&mut self, later: &Self) -> Result<(), CallError> {
         let mut joints = Vec::with_capacity(later.groups.len());
-        for (key, group) in later.in_turn() {
+        for (key, group) in later.in_tuple() {
             let own = self.position(key);
             let pairs = own.map(|own| self.groups[own].folds.iter().zip(&group.folds));
             let of_group = pairs.into_iter().flatten().map(|(own, later)| own.joint(later));
-            joints.push((key, group, own, of_group.collect::<Result<Vec<_>, Fault>>()?));
+            joints.push((key, group, own, of_group.collect::<Result<Vec<_>, CallError>>()?));
         }
         for (key, group, own, of_group) in joints {
             let Some(own) = own else {
@@ -148,7 +148,7 @@ impl Folded {
 
     /// Adds the groups of other records. Where two aggregates cannot be joined, that matters only when somebody asks.
     pub(super) fn join_what_can_be(&mut self, later: &Self) {
-        for (key, group) in later.in_turn() {
+        for (key, group) in later.in_tuple() {
             let Some(own) = self.position(key) else {
                 self.group(key, || group.clone());
                 continue;
@@ -163,7 +163,7 @@ impl Folded {
     }
 
     /// The groups in the order in which they were met, with what stands for their keys.
-    fn in_turn(&self) -> impl Iterator<Item = (&str, &FoldedGroup)> {
+    fn in_tuple(&self) -> impl Iterator<Item = (&str, &FoldedGroup)> {
         let mut order: Vec<(&str, usize)> = self.known().collect();
         order.sort_unstable_by_key(|(_, position)| *position);
         order.into_iter().map(|(key, position)| (key, &self.groups[position]))
@@ -186,7 +186,7 @@ impl Running {
     }
 
     /// What this and a later one come to; nothing where something was wrong with an item.
-    fn joint(&self, later: &Self) -> Result<Option<Joint>, Fault> {
+    fn joint(&self, later: &Self) -> Result<Option<Joint>, CallError> {
         Ok(match (&self.fold, &later.fold) {
             (Ok(own), Ok(later)) => Some(own.joint(later)?),
             _ => None,

@@ -1,4 +1,4 @@
-//! Aggregates of groups: what each turn adds, and what is asked for at the end.
+//! Aggregates of groups: what each tuple adds, and what is asked for at the end.
 
 use std::ops::{ControlFlow, Range};
 
@@ -6,18 +6,18 @@ use kyanite_tree::{Key, Value};
 
 use super::Runner;
 use super::folded::{Folded, Running, Scalar};
-use crate::failure::Ran;
-use crate::functions::Fault;
+use crate::functions::CallError;
 use crate::plan::{Expr, GroupFolds, Kind, ManyPath, Segment, Selector};
+use crate::rule_error::RunResult;
 
 impl<'a> Runner<'_, 'a> {
-    /// Adds the current turn to the aggregates of its group.
-    pub(super) fn fold_turn(
+    /// Adds the current tuple to the aggregates of its group.
+    pub(super) fn fold_tuple(
         &mut self,
         folds: &'a GroupFolds,
         keys: &'a [(usize, Expr)],
         folded: &mut Folded,
-    ) -> Ran<()> {
+    ) -> RunResult<()> {
         let (mut values, mut key) = std::mem::take(&mut self.group_room);
         values.clear();
         key.clear();
@@ -39,15 +39,15 @@ impl<'a> Runner<'_, 'a> {
         Ok(())
     }
 
-    /// Adds the nodes that a path selects in the value of one turn.
+    /// Adds the nodes that a path selects in the value of one tuple.
     fn fold_path(
         &mut self,
         path: &'a ManyPath,
         value: Value<'a>,
         running: &mut Running,
-    ) -> Ran<()> {
+    ) -> RunResult<()> {
         self.session.coverage.asked(path.id);
-        if let Some((member, steps)) = self.sight(path.id) {
+        if let Some((member, steps)) = self.slot_path(path.id) {
             return match member {
                 Some(member) => self.fold_nodes(path, steps, member, running),
                 None => {
@@ -72,7 +72,7 @@ impl<'a> Runner<'_, 'a> {
         position: usize,
         value: Value<'a>,
         running: &mut Running,
-    ) -> Ran<()> {
+    ) -> RunResult<()> {
         if position == path.segments.len() {
             self.session.coverage.selected(path.id);
             running.traced(value, self.session.trace.is_some());
@@ -85,7 +85,7 @@ impl<'a> Runner<'_, 'a> {
         Ok(())
     }
 
-    /// Hands the groups on: their number goes into its slot, nothing into those of the names of their turns.
+    /// Hands the groups on: their number goes into its slot, nothing into those of the names of their tuples.
     pub(super) fn bind_folded(&mut self, folds: &GroupFolds, slots: Range<usize>, number: usize) {
         slots.for_each(|slot| self.set_local(slot, None));
         let number = self.arena.integer(number as i64);
@@ -98,7 +98,11 @@ impl<'a> Runner<'_, 'a> {
     }
 
     /// The aggregate of that number over the group that is bound.
-    pub(super) fn group_folded(&mut self, slot: usize, number: usize) -> Ran<Option<Value<'a>>> {
+    pub(super) fn group_folded(
+        &mut self,
+        slot: usize,
+        number: usize,
+    ) -> RunResult<Option<Value<'a>>> {
         let group = match self.local(slot) {
             Some(Value::Number(_, group)) => group.as_integer(),
             _ => None,
@@ -113,7 +117,7 @@ impl<'a> Runner<'_, 'a> {
             trace.met(&running.of);
         }
         let outcome = match &running.fold {
-            Ok(fold) => fold.value(self.arena).map_err(Fault::from),
+            Ok(fold) => fold.value(self.arena).map_err(CallError::from),
             Err(fault) => Err(fault.clone()),
         };
         match (outcome, &fold.call.kind) {

@@ -10,9 +10,9 @@ use kyanite_tree::Value;
 
 use super::Runner;
 use super::index::{Index, SHORT};
-use crate::failure::{Flow, Ran};
 use crate::functions::Remarks;
 use crate::plan::{Expr, Filter, ForSource, Join, Kind, Segment, Selector, Start};
+use crate::rule_error::{Flow, RunResult};
 use crate::syntax::ast::Binary;
 use crate::visit::and_parts;
 
@@ -33,7 +33,7 @@ impl<'a> Runner<'_, 'a> {
         &mut self,
         filter: &'a Filter,
         node: Value<'a>,
-    ) -> Ran<Option<Vec<Value<'a>>>> {
+    ) -> RunResult<Option<Vec<Value<'a>>>> {
         let Some(join) = &filter.join else { return Ok(None) };
         let Value::List(_, items) = node else { return Ok(None) };
         if items.len() < SHORT {
@@ -59,8 +59,8 @@ impl<'a> Runner<'_, 'a> {
         &mut self,
         id: (usize, usize),
         items: &'a [Value<'a>],
-        key: &mut dyn FnMut(&mut Self, Value<'a>) -> Ran<Option<Value<'a>>>,
-    ) -> Ran<Arc<Index>> {
+        key: &mut dyn FnMut(&mut Self, Value<'a>) -> RunResult<Option<Value<'a>>>,
+    ) -> RunResult<Arc<Index>> {
         if let Some(index) = self.indexes.get(&id) {
             return Ok(Arc::clone(index));
         }
@@ -88,8 +88,12 @@ impl<'a> Runner<'_, 'a> {
         Ok(index)
     }
 
-    /// The items that a `for` of a join goes through, which are the same in each turn.
-    fn fixed_items(&mut self, condition: usize, source: &'a ForSource) -> Ran<&'a [Value<'a>]> {
+    /// The items that a `for` of a join goes through, which are the same in each tuple.
+    fn fixed_items(
+        &mut self,
+        condition: usize,
+        source: &'a ForSource,
+    ) -> RunResult<&'a [Value<'a>]> {
         let path = match source {
             ForSource::List(list) => return self.items(list),
             ForSource::Nodes(path) => path,
@@ -131,15 +135,15 @@ impl<'a> Runner<'_, 'a> {
         }
     }
 
-    /// Gives the items of a `for` that may fit the `where` behind it to `turn`, in order.
+    /// Gives the items of a `for` that may fit the `where` behind it to `tuple`, in order.
     pub(super) fn joined(
         &mut self,
         slot: usize,
         source: &'a ForSource,
         join: &'a Join,
         condition: &'a Expr,
-        turn: &mut dyn FnMut(&mut Self, Value<'a>) -> Ran<Flow>,
-    ) -> Ran<Option<Flow>> {
+        tuple: &mut dyn FnMut(&mut Self, Value<'a>) -> RunResult<Flow>,
+    ) -> RunResult<Option<Flow>> {
         let Some((inner, outer)) = sides(condition, join) else { return Ok(None) };
         let address = std::ptr::from_ref(condition) as usize;
         let items = self.fixed_items(address, source)?;
@@ -152,7 +156,7 @@ impl<'a> Runner<'_, 'a> {
         self.tell_absent(outer, wanted, &found);
         let found = found.into_iter().filter_map(|at| items.get(at as usize).copied());
         for item in found {
-            if turn(self, item)?.is_break() {
+            if tuple(self, item)?.is_break() {
                 return Ok(Some(ControlFlow::Break(())));
             }
         }

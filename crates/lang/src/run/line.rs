@@ -5,10 +5,10 @@ use kyanite_tree::Value;
 
 use super::Runner;
 use super::lines::{Cut, Lines};
-use crate::failure::{Flow, Ran};
 use crate::plan::{
     Change, Edit, Entry, Expr, Kind, LineName, LineNames, Loop, RecordSource, Records,
 };
+use crate::rule_error::{Flow, RunResult};
 
 impl<'a> Runner<'_, 'a> {
     /// The same runner, writing what it returns for records behind `out`, and giving none of it.
@@ -76,8 +76,8 @@ impl<'a> Runner<'_, 'a> {
         true
     }
 
-    /// Writes what a turn returns.
-    pub(super) fn line(&mut self, repeat: &'a Loop) -> Ran<Flow> {
+    /// Writes what a tuple returns.
+    pub(super) fn line(&mut self, repeat: &'a Loop) -> RunResult<Flow> {
         if let Some(mut lines) = self.lines.take() {
             let before = lines.out.len();
             let ran = self.write_line(repeat, &mut lines);
@@ -90,7 +90,7 @@ impl<'a> Runner<'_, 'a> {
         Ok(Flow::Continue(()))
     }
 
-    fn write_line(&mut self, repeat: &'a Loop, lines: &mut Lines<'a>) -> Ran<()> {
+    fn write_line(&mut self, repeat: &'a Loop, lines: &mut Lines<'a>) -> RunResult<()> {
         let LineNames { after_record, names, .. } = lines.names;
         match (&repeat.result.kind, self.in_slots) {
             (Kind::Edit(edit), true) => self.splice(edit, lines),
@@ -120,9 +120,14 @@ impl<'a> Runner<'_, 'a> {
         }
     }
 
-    /// Writes a member of the map that a turn returns.
+    /// Writes a member of the map that a tuple returns.
     #[inline]
-    fn member(&mut self, name: &'a LineName, entry: &'a Entry, lines: &mut Lines<'a>) -> Ran<()> {
+    fn member(
+        &mut self,
+        name: &'a LineName,
+        entry: &'a Entry,
+        lines: &mut Lines<'a>,
+    ) -> RunResult<()> {
         let Entry::Named(_, value) = entry else { return Ok(()) };
         let before = lines.out.len();
         lines.name(&name.written);
@@ -143,7 +148,7 @@ impl<'a> Runner<'_, 'a> {
         change: &'a Change,
         old: Option<Value<'a>>,
         room: &mut Vec<u8>,
-    ) -> Ran<bool> {
+    ) -> RunResult<bool> {
         if let Some(token) = change.value.as_ref().and_then(|value| self.token(value)) {
             room.extend_from_slice(token);
             return Ok(true);
@@ -156,7 +161,7 @@ impl<'a> Runner<'_, 'a> {
     }
 
     /// Writes the record in the slots with the changes of an edit in its text.
-    fn splice(&mut self, edit: &'a Edit, lines: &mut Lines<'a>) -> Ran<()> {
+    fn splice(&mut self, edit: &'a Edit, lines: &mut Lines<'a>) -> RunResult<()> {
         let text = self.text;
         let mut cuts = std::mem::take(&mut lines.cuts);
         cuts.clear();

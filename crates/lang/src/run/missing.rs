@@ -3,8 +3,8 @@
 use kyanite_tree::{Code, Origin, Value};
 
 use super::Runner;
-use crate::failure::{Failure, failure};
 use crate::plan::{Expr, Kind};
+use crate::rule_error::{RuleError, rule_error};
 
 impl<'a> Runner<'_, 'a> {
     /// The failure of an operand that is not there, or null: it points at the nearest value that is there.
@@ -14,7 +14,7 @@ impl<'a> Runner<'_, 'a> {
         expr: &'a Expr,
         null: Option<Value<'a>>,
         what: &str,
-    ) -> Failure {
+    ) -> RuleError {
         let words = self.plan.rule.slice(expr.span);
         let is = if null.is_some() { "null" } else { "not there" };
         let origin = match null {
@@ -22,7 +22,7 @@ impl<'a> Runner<'_, 'a> {
             None => self.nearest(expr),
         };
         let message = format!("`{words}` is {is}, and {what}");
-        failure(Code::ValueMissing, expr.span, message).read_at(origin).advise(format!(
+        rule_error(Code::ValueMissing, expr.span, message).read_at(origin).advise(format!(
             "write {words} ?? … for a value in its place, or leave such items out with where"
         ))
     }

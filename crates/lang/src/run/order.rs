@@ -1,26 +1,27 @@
-//! `order by`: turns put in order, stably.
+//! `order by`: tuples put in order, stably.
 
 use std::cmp::Ordering;
 
 use kyanite_tree::{Code, Value};
 
-use super::turns::Turn;
-use crate::failure::{Ran, failure};
+use super::tuples::Tuple;
 use crate::functions::MIXED;
 use crate::plan::OrderKey;
+use crate::rule_error::{RunResult, rule_error};
 use kyanite_eval::rank::Rank;
 
-/// Sorts turns by their keys: numbers by value, texts by Unicode scalar, nothing and null last.
-pub(super) fn sort<'a>(keys: &[OrderKey], turns: &mut Vec<Turn<'a>>) -> Ran<()> {
+/// Sorts tuples by their keys: numbers by value, texts by Unicode scalar, nothing and null last.
+pub(super) fn sort<'a>(keys: &[OrderKey], tuples: &mut Vec<Tuple<'a>>) -> RunResult<()> {
     let mut first: Vec<Option<Rank<'a>>> = Vec::new();
-    let ranked: Ran<Vec<_>> = turns.iter().map(|turn| ranks(keys, turn, &mut first)).collect();
+    let ranked: RunResult<Vec<_>> =
+        tuples.iter().map(|tuple| ranks(keys, tuple, &mut first)).collect();
     let places = places(keys, &ranked?);
-    let mut moved: Vec<Option<Turn<'a>>> = turns.drain(..).map(Some).collect();
-    turns.extend(places.into_iter().filter_map(|place| moved[place].take()));
+    let mut moved: Vec<Option<Tuple<'a>>> = tuples.drain(..).map(Some).collect();
+    tuples.extend(places.into_iter().filter_map(|place| moved[place].take()));
     Ok(())
 }
 
-/// The numbers of turns with these ranks, in order; of those that are equal the first comes first.
+/// The numbers of tuples with these ranks, in order; of those that are equal the first comes first.
 pub(super) fn places(keys: &[OrderKey], ranked: &[Vec<Option<Rank<'_>>>]) -> Vec<usize> {
     // Nearly always the beginning of the first key tells, and what is moved about is small.
     let begin = |ranks: &Vec<Option<Rank<'_>>>| {
@@ -59,14 +60,14 @@ fn begin(rank: Option<&Rank<'_>>, descending: bool) -> u128 {
     if descending { MOST - begin } else { begin }
 }
 
-/// The ranks of a turn, seen to have an order with those of the first turn that had any.
+/// The ranks of a tuple, seen to have an order with those of the first tuple that had any.
 pub(super) fn ranks<'a>(
     keys: &[OrderKey],
-    turn: &Turn<'a>,
+    tuple: &Tuple<'a>,
     first: &mut Vec<Option<Rank<'a>>>,
-) -> Ran<Vec<Option<Rank<'a>>>> {
+) -> RunResult<Vec<Option<Rank<'a>>>> {
     first.resize(keys.len(), None);
-    let each = keys.iter().zip(&turn.keys).zip(first);
+    let each = keys.iter().zip(&tuple.keys).zip(first);
     each.map(|((key, value), first)| {
         let rank = rank(key, *value, first.as_ref())?;
         if first.is_none() {
@@ -77,7 +78,7 @@ pub(super) fn ranks<'a>(
     .collect()
 }
 
-/// Which of two turns with these ranks comes first.
+/// Which of two tuples with these ranks comes first.
 pub(super) fn order(keys: &[OrderKey], a: &[Option<Rank<'_>>], b: &[Option<Rank<'_>>]) -> Ordering {
     let each = keys.iter().zip(a.iter().zip(b));
     each.map(|(key, (a, b))| compare(a.as_ref(), b.as_ref(), key.descending))
@@ -85,13 +86,14 @@ pub(super) fn order(keys: &[OrderKey], a: &[Option<Rank<'_>>], b: &[Option<Rank<
         .unwrap_or(Ordering::Equal)
 }
 
-/// The rank of one key of a turn, seen to have an order with the `first` rank of that key.
+/// The rank of one key of a tuple, seen to have an order with the `first` rank of that key.
 pub(super) fn rank<'a>(
     key: &OrderKey,
     value: Option<Value<'a>>,
     first: Option<&Rank<'_>>,
-) -> Ran<Option<Rank<'a>>> {
-    let failed = |message: String| failure(Code::ValueOrder, key.value.span, message).about(value);
+) -> RunResult<Option<Rank<'a>>> {
+    let failed =
+        |message: String| rule_error(Code::ValueOrder, key.value.span, message).about(value);
     let Some(rank) = value.map(Rank::of).transpose().map_err(failed)?.flatten() else {
         return Ok(None);
     };

@@ -1,15 +1,15 @@
-//! What a run over some of the records came to, before anything is made of it: the groups and aggregates that their turns went into. Such
-//! states are joined in any order, and the run is ended over all of them as if it had been one.
+//! The state of a run over some of the records: the groups and aggregates that their tuples went into. States are joined in any order, and
+//! the run is ended over all of them as if it had been one.
 //!
-//! Groups are in the order of their first turns. So that this is known whichever states come first, each state tells the [`Portion`]s of the
-//! records that it is over, and each group in which of them it was first met.
+//! Groups stand in the order of their first tuples. To know it whichever states come first, each state names the [`Portion`]s of the
+//! records that it covers, and each group the portion in which it was first met.
 
 use kyanite_eval::accumulator::{Accumulator, Aggregate};
 use kyanite_tree::{Arena, Foreign, ForeignType, Key, Name, Number, Origin, Value};
 
 use super::RecordState;
 use super::folded::{Folded, Running, Scalar};
-use crate::functions::Fault;
+use crate::functions::CallError;
 use crate::plan::{ClauseKind, Plan, RecordUnit};
 
 /// Some of the records of a run, in the order that they would have in one run over all.
@@ -27,12 +27,15 @@ pub struct Portion {
 
 impl Portion {
     /// Whether some records are in both.
-    fn meets(&self, other: &Self) -> bool {
+    #[must_use]
+    pub fn meets(&self, other: &Self) -> bool {
         let is_same = self.number == other.number && self.inputs == other.inputs;
         is_same && self.from < other.to && other.from < self.to || self == other
     }
 
-    fn line<'a>(&self, arena: &'a Arena) -> Value<'a> {
+    /// The portion as a map, for a line of a state.
+    #[must_use]
+    pub fn line<'a>(&self, arena: &'a Arena) -> Value<'a> {
         let inputs: Vec<_> = self.inputs.iter().map(|name| Value::text(arena.text(name))).collect();
         let to = if self.to == u64::MAX { Value::NULL } else { number(self.to, arena) };
         arena.map([
@@ -43,7 +46,9 @@ impl Portion {
         ])
     }
 
-    fn of_line(line: Value<'_>) -> Option<Self> {
+    /// The portion that a map is; None if it is none.
+    #[must_use]
+    pub fn of_line(line: Value<'_>) -> Option<Self> {
         let map = line.as_map()?;
         let inputs = map.get("inputs")?.as_list()?.iter();
         Some(Self {
@@ -342,7 +347,7 @@ fn running_of_line(line: Value<'_>) -> Option<Running> {
     let fold = match line {
         Value::List(_, words) => {
             let [message, advice @ ..] = words else { return None };
-            let fault = Fault::new(0, message.scalar_text()?);
+            let fault = CallError::new(0, message.scalar_text()?);
             let advice = advice.first().and_then(|word| word.scalar_text());
             Err(match advice {
                 Some(advice) => fault.advise(advice.to_owned()),

@@ -5,12 +5,12 @@ use std::ops::ControlFlow;
 use kyanite_tree::{Code, Content, Member, Value};
 
 use super::Runner;
-use crate::failure::{Flow, Ran, failure};
 use crate::plan::{Expr, Filter, ManyPath, Nodes, OnePath, Selector, Start, Step, StepKind};
+use crate::rule_error::{Flow, RunResult, rule_error};
 
 impl<'a> Runner<'_, 'a> {
     /// The value that a path starts from.
-    pub(super) fn start(&mut self, start: &'a Start) -> Ran<Option<Value<'a>>> {
+    pub(super) fn start(&mut self, start: &'a Start) -> RunResult<Option<Value<'a>>> {
         Ok(match start {
             Start::Root => self.root,
             Start::Current => self.current,
@@ -21,8 +21,8 @@ impl<'a> Runner<'_, 'a> {
     }
 
     /// The node that a path of names and indexes selects, or nothing.
-    pub(super) fn one(&mut self, path: &'a OnePath) -> Ran<Option<Value<'a>>> {
-        if let Some((member, steps)) = self.sight(path.id) {
+    pub(super) fn one(&mut self, path: &'a OnePath) -> RunResult<Option<Value<'a>>> {
+        if let Some((member, steps)) = self.slot_path(path.id) {
             self.session.coverage.asked(path.id);
             return match member {
                 Some(member) => self.steps(path, steps, member),
@@ -41,8 +41,8 @@ impl<'a> Runner<'_, 'a> {
     }
 
     /// The nodes that a path of names and indexes selects: in XML its last name may mean several children.
-    fn one_or_several(&mut self, path: &'a OnePath) -> Ran<Vec<Value<'a>>> {
-        if self.sight(path.id).is_some() {
+    fn one_or_several(&mut self, path: &'a OnePath) -> RunResult<Vec<Value<'a>>> {
+        if self.slot_path(path.id).is_some() {
             // Members in slots are of maps, where a name means one.
             return Ok(self.one(path)?.into_iter().collect());
         }
@@ -79,7 +79,7 @@ impl<'a> Runner<'_, 'a> {
         path: &'a OnePath,
         first: usize,
         start: Value<'a>,
-    ) -> Ran<Option<Value<'a>>> {
+    ) -> RunResult<Option<Value<'a>>> {
         let mut node = start;
         for (position, step) in path.steps.iter().enumerate().skip(first) {
             match self.step(step, node)? {
@@ -95,7 +95,7 @@ impl<'a> Runner<'_, 'a> {
     }
 
     /// The child that one step leads to.
-    pub(super) fn step(&mut self, step: &'a Step, node: Value<'a>) -> Ran<Option<Value<'a>>> {
+    pub(super) fn step(&mut self, step: &'a Step, node: Value<'a>) -> RunResult<Option<Value<'a>>> {
         if let Value::Element(_, element) = node
             && !matches!(step.kind, StepKind::Index(_) | StepKind::Computed(_))
         {
@@ -110,7 +110,7 @@ impl<'a> Runner<'_, 'a> {
 
     /// The name or the index that a step means in a node.
     #[inline]
-    pub(super) fn key(&mut self, step: &'a Step, node: Value<'a>) -> Ran<Option<Key<'a>>> {
+    pub(super) fn key(&mut self, step: &'a Step, node: Value<'a>) -> RunResult<Option<Key<'a>>> {
         Ok(match &step.kind {
             StepKind::Name(name) | StepKind::Qualified { name, .. } => Some(Key::Name(name)),
             StepKind::Index(index) => Some(Key::Index(*index)),
@@ -125,7 +125,7 @@ impl<'a> Runner<'_, 'a> {
     }
 
     /// The text or the whole number that a computed step is.
-    fn computed(&mut self, computed: &'a Expr, step: &Step, node: Value<'a>) -> Ran<Key<'a>> {
+    fn computed(&mut self, computed: &'a Expr, step: &Step, node: Value<'a>) -> RunResult<Key<'a>> {
         let key = self.value(computed)?.map(Value::simple);
         match (node, key) {
             (_, None) => Err(self.missing(computed, None, "a step needs a name or an index")),
@@ -135,13 +135,13 @@ impl<'a> Runner<'_, 'a> {
             (Value::List(..), Some(Value::Number(_, number))) => {
                 number.as_integer().map(Key::Index).ok_or_else(|| {
                     let message = format!("the index {} is no whole number", number.as_str());
-                    failure(Code::ValueKind, computed.span, message).about(key)
+                    rule_error(Code::ValueKind, computed.span, message).about(key)
                 })
             }
             (_, Some(key)) => {
                 let (key_is, node_is) = (key.kind().phrase(), node.kind().phrase());
                 let message = format!("{key_is} cannot step into {node_is}");
-                Err(failure(Code::ValueKind, step.span, message)
+                Err(rule_error(Code::ValueKind, step.span, message)
                     .about(Some(node))
                     .advise("step with a text into a map, with a whole number into a list"))
             }
@@ -152,9 +152,9 @@ impl<'a> Runner<'_, 'a> {
     pub(super) fn each(
         &mut self,
         path: &'a ManyPath,
-        visit: &mut dyn FnMut(&mut Self, Value<'a>) -> Ran<Flow>,
-    ) -> Ran<Flow> {
-        let (start, steps) = match self.sight(path.id) {
+        visit: &mut dyn FnMut(&mut Self, Value<'a>) -> RunResult<Flow>,
+    ) -> RunResult<Flow> {
+        let (start, steps) = match self.slot_path(path.id) {
             Some(member) => member,
             None => (self.start(&path.start)?, 0),
         };
@@ -178,8 +178,8 @@ impl<'a> Runner<'_, 'a> {
         path: &'a ManyPath,
         position: usize,
         node: Value<'a>,
-        visit: &mut dyn FnMut(&mut Self, Value<'a>) -> Ran<Flow>,
-    ) -> Ran<Flow> {
+        visit: &mut dyn FnMut(&mut Self, Value<'a>) -> RunResult<Flow>,
+    ) -> RunResult<Flow> {
         let Some(segment) = path.segments.get(position) else {
             self.session.coverage.selected(path.id);
             return visit(self, node);
@@ -197,8 +197,8 @@ impl<'a> Runner<'_, 'a> {
         path: &'a ManyPath,
         position: usize,
         node: Value<'a>,
-        visit: &mut dyn FnMut(&mut Self, Value<'a>) -> Ran<Flow>,
-    ) -> Ran<Flow> {
+        visit: &mut dyn FnMut(&mut Self, Value<'a>) -> RunResult<Flow>,
+    ) -> RunResult<Flow> {
         let segment = &path.segments[position];
         for selector in &segment.selectors {
             if self.select(path, position, selector, node, visit)?.is_break() {
@@ -223,8 +223,8 @@ impl<'a> Runner<'_, 'a> {
         position: usize,
         selector: &'a Selector,
         node: Value<'a>,
-        visit: &mut dyn FnMut(&mut Self, Value<'a>) -> Ran<Flow>,
-    ) -> Ran<Flow> {
+        visit: &mut dyn FnMut(&mut Self, Value<'a>) -> RunResult<Flow>,
+    ) -> RunResult<Flow> {
         let descendant = path.segments[position].descendant;
         let mut any = false;
         match selector {
@@ -285,7 +285,7 @@ impl<'a> Runner<'_, 'a> {
     }
 
     /// Whether a filter holds for `node`.
-    pub(super) fn test(&mut self, filter: &'a Filter, node: Value<'a>) -> Ran<bool> {
+    pub(super) fn test(&mut self, filter: &'a Filter, node: Value<'a>) -> RunResult<bool> {
         let outer = self.current.replace(node);
         let holds = self.truth(&filter.condition);
         self.current = outer;
@@ -295,7 +295,7 @@ impl<'a> Runner<'_, 'a> {
     }
 
     /// The nodes of a path as a list value.
-    pub(super) fn collect(&mut self, path: &'a ManyPath) -> Ran<Value<'a>> {
+    pub(super) fn collect(&mut self, path: &'a ManyPath) -> RunResult<Value<'a>> {
         let mut nodes = Vec::new();
         let _ = self.each(path, &mut |_, node| {
             nodes.push(node);
@@ -309,7 +309,7 @@ impl<'a> Runner<'_, 'a> {
         &mut self,
         nodes: &'a Nodes,
         most: usize,
-    ) -> Ran<(usize, Option<Value<'a>>)> {
+    ) -> RunResult<(usize, Option<Value<'a>>)> {
         match nodes {
             Nodes::One(path) => {
                 let nodes = self.one_or_several(path)?;

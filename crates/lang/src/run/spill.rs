@@ -1,4 +1,4 @@
-//! Turns that memory has no room for: runs of them, each in order, in temporary files, and the merge of all runs.
+//! Tuples beyond the memory of a run: sorted runs in temporary files, and the merge of all runs.
 
 use std::cmp::Ordering;
 use std::collections::HashMap;
@@ -8,27 +8,27 @@ use std::io::{self, BufReader, BufWriter, Read, Seek, Write};
 use kyanite_tree::{Advice, Arena, Code, Key, Packed, Value, pack};
 
 use super::order::{order, places, ranks};
-use super::turns::Turn;
-use crate::failure::{Failure, Ran, failure};
+use super::tuples::Tuple;
 use crate::finding::Span;
 use crate::plan::{ClauseKind, OrderKey};
+use crate::rule_error::{RuleError, RunResult, rule_error};
 use kyanite_eval::rank::Rank;
 
-/// How much room there is for turns that wait, and where those go for which there is none.
-pub struct Room {
-    /// The bytes that turns may take in memory, about.
+/// How much room there is for tuples that wait, and where those go for which there is none.
+pub struct SpillSettings {
+    /// The bytes that tuples may take in memory, about.
     pub memory: usize,
     /// Makes a file that is gone when it is closed, however the program ends.
     pub file: Box<dyn Fn() -> io::Result<File> + Send + Sync>,
 }
 
-/// What a turn takes in memory beside its packed values, about, once it is put in order.
+/// What a tuple takes in memory beside its packed values, about, once it is put in order.
 const TURN: usize = 256;
 
 /// Runs that are merged at a time.
 const RUNS: usize = 64;
 
-/// Turns in the order that they came, packed.
+/// Tuples in the order that they came, packed.
 #[derive(Debug, Default)]
 pub(super) struct TupleBuffer {
     text: String,
@@ -37,30 +37,30 @@ pub(super) struct TupleBuffer {
 }
 
 impl TupleBuffer {
-    pub(super) fn push(&mut self, turn: &Turn<'_>) {
+    pub(super) fn push(&mut self, tuple: &Tuple<'_>) {
         self.starts.push(self.text.len());
-        turn.keys.iter().chain(&turn.names).for_each(|value| pack(*value, &mut self.text));
+        tuple.keys.iter().chain(&tuple.names).for_each(|value| pack(*value, &mut self.text));
     }
 
-    /// Adds turns that come behind these.
+    /// Adds tuples that come behind these.
     pub(super) fn append(&mut self, later: &Self) {
         let before = self.text.len();
         self.text.push_str(&later.text);
         self.starts.extend(later.starts.iter().map(|start| before + start));
     }
 
-    /// Each of its turns.
+    /// Each of its tuples.
     pub(super) fn texts(&self) -> impl Iterator<Item = &str> {
         (0..self.starts.len()).filter_map(|place| self.text(place))
     }
 
-    /// One of its turns.
+    /// One of its tuples.
     fn text(&self, place: usize) -> Option<&str> {
         let end = self.starts.get(place + 1).copied().unwrap_or(self.text.len());
         self.text.get(*self.starts.get(place)?..end)
     }
 
-    /// About how many bytes its turns take.
+    /// About how many bytes its tuples take.
     pub(super) fn size(&self) -> usize {
         self.text.len() + self.starts.len() * TURN
     }
@@ -69,24 +69,24 @@ impl TupleBuffer {
         self.starts.is_empty()
     }
 
-    /// All its turns, with so many keys each.
-    pub(super) fn unpacked<'g>(self, keys: usize, arena: &'g Arena) -> Vec<Turn<'g>> {
+    /// All its tuples, with so many keys each.
+    pub(super) fn unpacked<'g>(self, keys: usize, arena: &'g Arena) -> Vec<Tuple<'g>> {
         let text = arena.keep(self.text);
         let ends = self.starts.iter().skip(1).copied().chain([text.len()]);
         let each = self.starts.iter().zip(ends);
-        each.filter_map(|(start, end)| turn(text.get(*start..end)?, keys, arena)).collect()
+        each.filter_map(|(start, end)| tuple(text.get(*start..end)?, keys, arena)).collect()
     }
 }
 
-/// A turn of packed values, the first of which are its keys.
-pub(super) fn turn<'a>(text: &'a str, keys: usize, arena: &'a Arena) -> Option<Turn<'a>> {
+/// A tuple of packed values, the first of which are its keys.
+pub(super) fn tuple<'a>(text: &'a str, keys: usize, arena: &'a Arena) -> Option<Tuple<'a>> {
     let mut values = Packed::new(text);
     let keys = keys_of(&mut values, keys, arena)?;
     let mut names = Vec::new();
     while values.position() < text.len() {
         names.push(values.next(arena)?);
     }
-    Some(Turn { keys, names })
+    Some(Tuple { keys, names })
 }
 
 pub(super) fn keys_of<'a>(
@@ -97,7 +97,7 @@ pub(super) fn keys_of<'a>(
     (0..keys).map(|_| values.next(arena)).collect()
 }
 
-/// What the clause that holds turns puts them in order by.
+/// What the clause that holds tuples puts them in order by.
 #[derive(Clone, Copy)]
 pub(super) enum By<'p> {
     /// Their ranks.
@@ -107,7 +107,7 @@ pub(super) enum By<'p> {
 }
 
 impl<'p> By<'p> {
-    /// The order of a clause that holds turns.
+    /// The order of a clause that holds tuples.
     pub(super) fn of(clause: &'p ClauseKind) -> Option<Self> {
         match clause {
             ClauseKind::OrderBy { keys, .. } => Some(Self::Keys(keys)),
@@ -129,17 +129,17 @@ impl<'p> By<'p> {
         if let Self::Keys(keys) = self { keys } else { &[] }
     }
 
-    fn failed(self, error: &io::Error) -> Failure {
+    fn failed(self, error: &io::Error) -> RuleError {
         let span = match self {
             Self::Keys(keys) => keys.first().map_or(Span::default(), |key| key.value.span),
             Self::Groups(_, span) => span,
         };
-        let message = format!("the turns that wait here cannot go to a temporary file: {error}");
-        failure(Code::OutputFailed, span, message).advise(Advice::temporary_room())
+        let message = format!("the tuples that wait here cannot go to a temporary file: {error}");
+        rule_error(Code::OutputFailed, span, message).advise(Advice::temporary_room())
     }
 }
 
-/// A packed turn with what it is ordered by.
+/// A packed tuple with what it is ordered by.
 pub(super) struct Ranked {
     /// The number of its group.
     pub(super) group: u64,
@@ -158,7 +158,7 @@ impl Ranked {
     }
 }
 
-/// Runs of turns in temporary files.
+/// Runs of tuples in temporary files.
 #[derive(Default)]
 pub(super) struct Spilled {
     runs: Vec<File>,
@@ -167,13 +167,18 @@ pub(super) struct Spilled {
 }
 
 impl Spilled {
-    /// Puts the turns of a buffer in order, and into a file.
-    pub(super) fn spill(&mut self, tuples: TupleBuffer, by: By<'_>, room: &Room) -> Ran<()> {
+    /// Puts the tuples of a buffer in order, and into a file.
+    pub(super) fn spill(
+        &mut self,
+        tuples: TupleBuffer,
+        by: By<'_>,
+        room: &SpillSettings,
+    ) -> RunResult<()> {
         let mut sorted = self.sorted(tuples, by)?;
         let mut write = || {
             let mut out = BufWriter::new((room.file)()?);
             while let Some((group, text)) = sorted.next() {
-                write_turn(&mut out, group, text)?;
+                write_tuple(&mut out, group, text)?;
             }
             rewound(out)
         };
@@ -185,8 +190,8 @@ impl Spilled {
         Ok(())
     }
 
-    /// The turns of a buffer in order.
-    fn sorted(&mut self, tuples: TupleBuffer, by: By<'_>) -> Ran<Sorted> {
+    /// The tuples of a buffer in order.
+    fn sorted(&mut self, tuples: TupleBuffer, by: By<'_>) -> RunResult<Sorted> {
         let arena = Arena::new();
         let mut first = Vec::new();
         let mut ranked = Vec::with_capacity(tuples.starts.len());
@@ -195,7 +200,7 @@ impl Spilled {
             let keys = keys_of(&mut Packed::new(text), by.keys(), &arena).unwrap_or_default();
             match by {
                 By::Keys(order_keys) => {
-                    ranked.push(ranks(order_keys, &Turn { keys, names: Vec::new() }, &mut first)?);
+                    ranked.push(ranks(order_keys, &Tuple { keys, names: Vec::new() }, &mut first)?);
                 }
                 By::Groups(..) => {
                     let next = self.groups.len() as u64;
@@ -219,14 +224,14 @@ impl Spilled {
         self.runs.is_empty()
     }
 
-    /// Begins to read all turns in order: those in files, and those of a buffer.
-    pub(super) fn merge(mut self, tuples: TupleBuffer, by: By<'_>) -> Ran<Merge> {
+    /// Begins to read all tuples in order: those in files, and those of a buffer.
+    pub(super) fn merge(mut self, tuples: TupleBuffer, by: By<'_>) -> RunResult<Merge> {
         let last = self.sorted(tuples, by)?;
         Merge::of(files(self.runs).chain([Run::Memory(last)]).collect(), by)
     }
 }
 
-/// Turns of a buffer, in order.
+/// Tuples of a buffer, in order.
 struct Sorted {
     tuples: TupleBuffer,
     /// The group of each, if they are put in order by groups.
@@ -236,7 +241,7 @@ struct Sorted {
 }
 
 impl Sorted {
-    /// The next turn: its group and its packed values.
+    /// The next tuple: its group and its packed values.
     fn next(&mut self) -> Option<(u64, &str)> {
         let place = self.places.next()?;
         let group = self.groups.get(place).copied().unwrap_or_default();
@@ -244,18 +249,18 @@ impl Sorted {
     }
 }
 
-/// Turns in order.
+/// Tuples in order.
 enum Run {
     Memory(Sorted),
     File(BufReader<File>),
 }
 
 impl Run {
-    /// The next turn: its group and its packed values.
+    /// The next tuple: its group and its packed values.
     fn next(&mut self) -> io::Result<Option<(u64, String)>> {
         match self {
             Self::Memory(sorted) => Ok(sorted.next().map(|(group, text)| (group, text.to_owned()))),
-            Self::File(file) => read_turn(file),
+            Self::File(file) => read_tuple(file),
         }
     }
 }
@@ -271,14 +276,14 @@ fn rewound(out: BufWriter<File>) -> io::Result<File> {
     Ok(file)
 }
 
-fn write_turn(out: &mut impl Write, group: u64, text: &str) -> io::Result<()> {
+fn write_tuple(out: &mut impl Write, group: u64, text: &str) -> io::Result<()> {
     out.write_all(&group.to_le_bytes())?;
     out.write_all(&(text.len() as u64).to_le_bytes())?;
     out.write_all(text.as_bytes())
 }
 
-/// The next turn of a run: its group and its packed values.
-fn read_turn(run: &mut impl Read) -> io::Result<Option<(u64, String)>> {
+/// The next tuple of a run: its group and its packed values.
+fn read_tuple(run: &mut impl Read) -> io::Result<Option<(u64, String)>> {
     let mut head = [0; 16];
     let mut filled = 0;
     while filled < head.len() {
@@ -298,15 +303,15 @@ fn read_turn(run: &mut impl Read) -> io::Result<Option<(u64, String)>> {
     Ok(Some((group, text)))
 }
 
-/// The turns of all runs, in order.
+/// The tuples of all runs, in order.
 pub(super) struct Merge {
     runs: Vec<Run>,
-    /// The next turn of each run, the last of them first.
+    /// The next tuple of each run, the last of them first.
     heads: Vec<Ranked>,
 }
 
 impl Merge {
-    fn of(runs: Vec<Run>, by: By<'_>) -> Ran<Self> {
+    fn of(runs: Vec<Run>, by: By<'_>) -> RunResult<Self> {
         let mut merge = Self { runs, heads: Vec::new() };
         for run in 0..merge.runs.len() {
             merge.refill(run, by)?;
@@ -314,30 +319,30 @@ impl Merge {
         Ok(merge)
     }
 
-    /// The group of the next turn.
+    /// The group of the next tuple.
     pub(super) fn next_group(&self) -> Option<u64> {
         self.heads.last().map(|head| head.group)
     }
 
-    /// The next turn.
-    pub(super) fn next(&mut self, by: By<'_>) -> Ran<Option<Ranked>> {
+    /// The next tuple.
+    pub(super) fn next(&mut self, by: By<'_>) -> RunResult<Option<Ranked>> {
         let Some(head) = self.heads.pop() else { return Ok(None) };
         self.refill(head.run, by)?;
         Ok(Some(head))
     }
 
-    /// Takes the next turn of a run up among the heads.
-    fn refill(&mut self, run: usize, by: By<'_>) -> Ran<()> {
+    /// Takes the next tuple of a run up among the heads.
+    fn refill(&mut self, run: usize, by: By<'_>) -> RunResult<()> {
         let is_only = self.runs.len() == 1;
-        let Some(turns) = self.runs.get_mut(run) else { return Ok(()) };
-        let next = turns.next().map_err(|error| by.failed(&error))?;
+        let Some(tuples) = self.runs.get_mut(run) else { return Ok(()) };
+        let next = tuples.next().map_err(|error| by.failed(&error))?;
         let Some((group, text)) = next else { return Ok(()) };
         let ranks = match by {
             By::Keys(keys) if !is_only => {
                 let arena = Arena::new();
                 let values = keys_of(&mut Packed::new(&text), keys.len(), &arena);
-                let turn = Turn { keys: values.unwrap_or_default(), names: Vec::new() };
-                let ranks = ranks(keys, &turn, &mut Vec::new())?;
+                let tuple = Tuple { keys: values.unwrap_or_default(), names: Vec::new() };
+                let ranks = ranks(keys, &tuple, &mut Vec::new())?;
                 ranks.into_iter().map(|rank| rank.map(Rank::into_owned)).collect()
             }
             _ => Vec::new(),
@@ -349,12 +354,12 @@ impl Merge {
         Ok(())
     }
 
-    /// Writes all turns as one run.
-    fn write(mut self, by: By<'_>, room: &Room) -> Ran<File> {
+    /// Writes all tuples as one run.
+    fn write(mut self, by: By<'_>, room: &SpillSettings) -> RunResult<File> {
         let failed = |error: io::Error| by.failed(&error);
         let mut out = BufWriter::new((room.file)().map_err(failed)?);
-        while let Some(turn) = self.next(by)? {
-            write_turn(&mut out, turn.group, &turn.text).map_err(failed)?;
+        while let Some(tuple) = self.next(by)? {
+            write_tuple(&mut out, tuple.group, &tuple.text).map_err(failed)?;
         }
         rewound(out).map_err(failed)
     }

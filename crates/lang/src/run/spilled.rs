@@ -1,68 +1,68 @@
-//! Handing on turns that are packed, in memory or in temporary files.
+//! Hands on packed tuples, from memory or from temporary files.
 
 use kyanite_tree::Value;
 
 use super::group::Group;
-use super::kept::{BATCH, Kept, named};
-use super::spill::{By, turn};
+use super::spill::{By, tuple};
+use super::tuple_store::{BATCH, TupleStore, named};
 use super::{RecordState, Runner};
-use crate::failure::{Flow, Ran};
 use crate::plan::ClauseKind;
+use crate::rule_error::{Flow, RunResult};
 
 impl<'a> Runner<'_, 'a> {
-    /// Hands on some of the turns that were kept packed, in order, to the clauses behind the one that held them;
+    /// Hands on some of the tuples that were kept packed, in order, to the clauses behind the one that held them;
     /// `Break` when that were all, or no more are wanted. The arena of the runner may be reset behind it.
     ///
     /// # Errors
-    /// A [`Failure`](super::Failure) in what comes of them, or when a file cannot be read.
+    /// A [`RuleError`](super::Failure) in what comes of them, or when a file cannot be read.
     pub fn hand_on_packed(
         mut self,
         state: &mut RecordState,
-        kept: &mut Kept<'_>,
+        kept: &mut TupleStore<'_>,
         emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
-    ) -> Ran<Flow> {
+    ) -> RunResult<Flow> {
         let Some((repeat, position)) = self.plan.holding() else { return Ok(Flow::Break(())) };
         let clause = &repeat.clauses[position].kind;
         let Some(by) = By::of(clause) else { return Ok(Flow::Break(())) };
         let mut merge = match kept.merge.take() {
             Some(merge) => merge,
             None => {
-                std::mem::take(&mut kept.spilled).merge(std::mem::take(&mut kept.tuples), by)?
+                std::mem::take(&mut kept.spilled).merge(std::mem::take(&mut kept.packed), by)?
             }
         };
-        let mut held = kept.running.running(&|value| self.arena.copy(value));
+        let mut loop_state = kept.running.running(&|value| self.arena.copy(value));
         let (mut flow, mut bytes) = (Flow::Continue(()), 0);
         while flow.is_continue() && bytes < BATCH {
-            let mut turns = Vec::new();
+            let mut tuples = Vec::new();
             let group = merge.next_group();
             while let Some(next) = merge.next(by)? {
                 bytes += next.text.len();
-                turns.extend(turn(self.arena.keep(next.text), by.keys(), self.arena));
+                tuples.extend(tuple(self.arena.keep(next.text), by.keys(), self.arena));
                 if matches!(by, By::Keys(_)) || merge.next_group() != group {
                     break;
                 }
             }
-            let Some(first) = turns.first() else {
+            let Some(first) = tuples.first() else {
                 flow = Flow::Break(());
                 break;
             };
             match clause {
                 ClauseKind::GroupBy { keys, slots, .. } => {
-                    let group = Group { keys: first.keys.clone(), turns };
+                    let group = Group { keys: first.keys.clone(), tuples };
                     self.bind_group(keys, slots.clone(), &group);
                 }
                 ClauseKind::OrderBy { slots, .. } => self.restore(slots.clone(), &first.names),
                 _ => {}
             }
             let emit = &mut |item| emit(Some(item));
-            flow = self.clauses(repeat, position + 1, &mut state.tally, &mut held, emit)?;
+            flow = self.clauses(repeat, position + 1, &mut state.tally, &mut loop_state, emit)?;
         }
         kept.merge = Some(merge);
-        kept.running = held.running(&|value| kept.arena.copy(value));
+        kept.running = loop_state.running(&|value| kept.arena.copy(value));
         if let Some(at) = repeat.holding_behind(position) {
             kept.named = named(repeat, at, self.plan.frame);
             let first_slot = repeat.clauses[at].kind.slots().start;
-            held.turns.into_iter().for_each(|turn| kept.keep_turn(first_slot, turn));
+            loop_state.tuples.into_iter().for_each(|tuple| kept.keep_tuple(first_slot, tuple));
         }
         Ok(flow)
     }

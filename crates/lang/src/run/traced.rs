@@ -3,14 +3,14 @@
 use kyanite_tree::Value;
 
 use super::Runner;
-use crate::failure::Ran;
 use crate::plan::Expr;
+use crate::rule_error::RunResult;
 use crate::trace::Trace;
 
 impl<'a> Runner<'_, 'a> {
     /// The value of an expression, with an origin that tells what it was made of.
     #[cold]
-    pub(super) fn traced(&mut self, expr: &'a Expr) -> Ran<Option<Value<'a>>> {
+    pub(super) fn traced(&mut self, expr: &'a Expr) -> RunResult<Option<Value<'a>>> {
         let before = self.session.trace.as_ref().map_or(0, Trace::got);
         let value = self.evaluate(expr)?;
         let Some(trace) = &mut self.session.trace else { return Ok(value) };

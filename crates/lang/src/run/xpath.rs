@@ -7,8 +7,8 @@ use kyanite_tree::{Arena, Element, Nodes, Value};
 use kyanite_xpath::{Context, Error, Expression, Item, NoDocuments, Sequence, Store, item_value};
 
 use super::Runner;
-use crate::failure::{Flow, Ran};
 use crate::plan::XPathCall;
+use crate::rule_error::{Flow, RunResult};
 use crate::xpath::xpath_failure;
 
 impl<'a> Runner<'_, 'a> {
@@ -18,7 +18,7 @@ impl<'a> Runner<'_, 'a> {
         expression: &'a Expression,
         record: Value<'a>,
         emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
-    ) -> Ran<Flow> {
+    ) -> RunResult<Flow> {
         let nodes = match self.spare_nodes.take() {
             Some(spare) => spare.refilled_within(record, &self.around),
             None if self.around.is_empty() => Nodes::of(record),
@@ -35,7 +35,11 @@ impl<'a> Runner<'_, 'a> {
     }
 
     /// What an XPath gives for the element of a table that is within those that are around it.
-    fn xpath_values(&self, expression: &'a Expression, nodes: &Nodes<'a>) -> Ran<Vec<Value<'a>>> {
+    fn xpath_values(
+        &self,
+        expression: &'a Expression,
+        nodes: &Nodes<'a>,
+    ) -> RunResult<Vec<Value<'a>>> {
         let outer = (0..self.around.len()).try_fold(nodes.root(), |node, _| node.children().next());
         let Some(element) = outer.and_then(|node| node.children().next()) else {
             return Ok(Vec::new());
@@ -52,7 +56,7 @@ impl<'a> Runner<'_, 'a> {
     }
 
     /// What a call of xpath() gives: a list or, of an expression that gives one item at most, that.
-    pub(super) fn xpath_call(&mut self, call: &'a XPathCall) -> Ran<Option<Value<'a>>> {
+    pub(super) fn xpath_call(&mut self, call: &'a XPathCall) -> RunResult<Option<Value<'a>>> {
         let plan = self.plan;
         let xpath = &plan.xpaths[call.number];
         let value = self.value(&call.value)?;
@@ -80,7 +84,7 @@ impl<'a> Runner<'_, 'a> {
         let Some(coverage) = self.session.coverage.xpath(call.number) else { return Ok(None) };
         let found = xpath.expression.evaluate(&context, &store, coverage);
         let values = found.and_then(|found| values_of(&found, self.arena));
-        let values = values.map_err(|error| xpath.failure(&error))?;
+        let values = values.map_err(|error| xpath.rule_error(&error))?;
         match values.as_slice() {
             [] if gives_one => Ok(None),
             [one] if gives_one => Ok(Some(*one)),

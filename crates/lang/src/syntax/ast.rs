@@ -309,21 +309,21 @@ pub enum ClauseKind {
     Carry {
         /// The name of the running value.
         name: Binding,
-        /// What it is before the first turn.
+        /// What it is before the first tuple.
         from: Expr,
-        /// What each turn makes of it.
+        /// What each tuple makes of it.
         step: Expr,
     },
     /// `window n step m`
     Window {
-        /// How many turns are seen together.
+        /// How many tuples are seen together.
         size: Expr,
-        /// How many turns further the next begins.
+        /// How many tuples further the next begins.
         step: Option<Expr>,
     },
 }
 
-/// One of the expressions that turns are ordered by.
+/// One of the expressions that tuples are ordered by.
 #[derive(Clone, PartialEq, Debug)]
 pub struct OrderKey {
     /// The expression.

@@ -33,7 +33,7 @@ impl Parser<'_> {
                 return Err(match self.next.token {
                     Token::End => self
                         .unexpected("the clauses have no `return`")
-                        .advise("end them with return and the value that each turn gives"),
+                        .advise("end them with return and the value that each tuple gives"),
                     _ => self.not_a_clause(),
                 });
             }

@@ -1,7 +1,7 @@
-//! Values that are certainly valid, told from their events: most are, and then no value need be made of them.
+//! Accepts values that are certainly valid by their events: most are, so that no value is built of them.
 //!
-//! An [`Acceptor`] knows the keywords that can be decided along the events of a value. A schema with others has none. What it does not
-//! accept may still be valid: a text with escapes, or a number that is written unusually, is left to the check of values.
+//! An [`Acceptor`] knows the keywords that events alone decide; a schema with others has no acceptor. A value that it does not accept
+//! may still be valid: a text with escapes, or a number with an unusual spelling, is left to the check of values.
 
 use std::collections::HashMap;
 

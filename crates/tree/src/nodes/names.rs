@@ -1,4 +1,4 @@
-//! The names of a table of nodes, each once.
+//! The names of a table of nodes, each stored once.
 
 use std::collections::HashMap;
 

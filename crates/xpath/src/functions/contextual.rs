@@ -4,17 +4,17 @@ use kyanite_eval::atomic::Atomic;
 use kyanite_eval::time::TimeKind;
 
 use super::dates::zone_value;
-use super::{Asks, Function, function};
+use super::{ArgumentUse, Function, function};
 use crate::value::Sequence;
 
 pub(super) const TABLE: &[Function] = &[
     function("position", &[], 0, |call| Ok(Sequence::count(call.context()?.position)))
         .contextual()
-        .asks(Asks::Presence)
+        .asks(ArgumentUse::Presence)
         .old(),
     function("last", &[], 0, |call| Ok(Sequence::count(call.context()?.size)))
         .contextual()
-        .asks(Asks::Presence)
+        .asks(ArgumentUse::Presence)
         .old(),
     function("current-dateTime", &[], 0, |call| {
         Ok(Sequence::atomic(Atomic::time(call.run.context.now()?.clone())))

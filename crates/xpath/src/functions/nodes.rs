@@ -4,7 +4,7 @@ use kyanite_eval::atomic::{Atomic, AtomicType, QName};
 use kyanite_tree::{Node, NodeKind};
 
 use super::{
-    Asks, Call, Function, Occurs, Outcome, What, atomic, failed, function, items, node,
+    ArgumentUse, Call, Function, Occurs, Outcome, What, atomic, failed, function, items, node,
     optional_item, optional_text, takes, text,
 };
 use crate::run::convert::{atomize, old_text, string_value};
@@ -14,24 +14,27 @@ use crate::value::{Item, Sequence};
 pub(super) const TABLE: &[Function] = &[
     function("name", &[node("node")], 0, |call| named(call, |n| n.name().qualified().to_owned()))
         .contextual()
-        .asks(Asks::Presence)
+        .asks(ArgumentUse::Presence)
         .old(),
     function("local-name", &[node("node")], 0, |call| named(call, |n| n.name().local().to_owned()))
         .contextual()
-        .asks(Asks::Presence)
+        .asks(ArgumentUse::Presence)
         .old(),
     function("namespace-uri", &[node("node")], 0, namespace_uri)
         .contextual()
-        .asks(Asks::Presence)
+        .asks(ArgumentUse::Presence)
         .old(),
-    function("node-name", &[node("node")], 0, node_name).contextual().asks(Asks::Presence),
-    function("string", &[optional_item("value")], 0, string).contextual().asks(Asks::Value).old(),
+    function("node-name", &[node("node")], 0, node_name).contextual().asks(ArgumentUse::Presence),
+    function("string", &[optional_item("value")], 0, string)
+        .contextual()
+        .asks(ArgumentUse::Value)
+        .old(),
     function("data", &[items("values")], 0, |call| {
         let values = atomize(&call.or_context(0)?)?;
         Ok(values.into_iter().map(Item::Atomic).collect())
     })
     .contextual()
-    .asks(Asks::Value)
+    .asks(ArgumentUse::Value)
     .plural(),
     function("nilled", &[node("node")], 0, |call| {
         let is_element = |node: Node<'_>| node.kind() == NodeKind::Element;

@@ -6,8 +6,8 @@ use kyanite_tree::{Comparison, Decimal};
 
 use super::strings::{Collation, round_half_up};
 use super::{
-    Asks, Call, Function, Occurs, Outcome, atomic, failed, function, integer, items, optional_item,
-    optional_text, text,
+    ArgumentUse, Call, Function, Occurs, Outcome, atomic, failed, function, integer, items,
+    optional_item, optional_text, text,
 };
 use crate::error::Error;
 use crate::run::convert::{atomize, old_number};
@@ -20,7 +20,7 @@ const fn numeric() -> super::Parameter {
 pub(super) const TABLE: &[Function] = &[
     function("number", &[optional_item("value")], 0, to_number)
         .contextual()
-        .asks(Asks::Value)
+        .asks(ArgumentUse::Value)
         .old(),
     function("abs", &[numeric()], 1, |call| changed(call, |n| Ok(n.abs()), f64::abs)),
     function("ceiling", &[numeric()], 1, |call| changed(call, Decimal::ceiling, f64::ceil)).old(),
@@ -50,7 +50,9 @@ pub(super) const TABLE: &[Function] = &[
         let number = call.atomic(0).and_then(|a| a.numeric()).unwrap_or(Numeric::Double(f64::NAN));
         Ok(Sequence::text(picture::number::format(&number, &call.text(1))?))
     }),
-    function("sum", &[items("values"), optional_item("zero")], 1, sum).asks(Asks::Value).old(),
+    function("sum", &[items("values"), optional_item("zero")], 1, sum)
+        .asks(ArgumentUse::Value)
+        .old(),
     function("avg", &[items("values")], 1, |call| {
         let values = computable(&atomize(call.argument(0))?)?;
         let count = values.len();
@@ -62,15 +64,15 @@ pub(super) const TABLE: &[Function] = &[
             }
         }
     })
-    .asks(Asks::Value),
+    .asks(ArgumentUse::Value),
     function("max", &[items("values"), text("collation")], 1, |call| {
         extreme(call, Comparison::Greater)
     })
-    .asks(Asks::Value),
+    .asks(ArgumentUse::Value),
     function("min", &[items("values"), text("collation")], 1, |call| {
         extreme(call, Comparison::Less)
     })
-    .asks(Asks::Value),
+    .asks(ArgumentUse::Value),
 ];
 
 fn to_number<'d>(call: &Call<'_, '_, 'd>) -> Outcome<'d> {

@@ -6,7 +6,7 @@ use std::rc::Rc;
 use kyanite_eval::pattern::{Match, Pattern, TooMuchWork};
 use kyanite_tree::{Name, NodesBuilder, Origin};
 
-use super::{Asks, Call, Function, Outcome, failed, function, optional_text, text};
+use super::{ArgumentUse, Call, Function, Outcome, failed, function, optional_text, text};
 use crate::error::Error;
 use crate::value::{Item, Sequence};
 
@@ -15,7 +15,7 @@ pub(super) const TABLE: &[Function] = &[
         let fits = pattern(call, 2)?.is_match(&call.text(0)).map_err(given_up)?;
         Ok(Sequence::boolean(fits))
     })
-    .asks(Asks::Value)
+    .asks(ArgumentUse::Value)
     .boolean(),
     function(
         "replace",

@@ -7,7 +7,8 @@ use kyanite_tree::Comparison;
 
 use super::strings::{Collation, round_half_up};
 use super::{
-    Asks, Call, Function, Outcome, double, failed, function, integer, items, optional_item, text,
+    ArgumentUse, Call, Function, Outcome, double, failed, function, integer, items, optional_item,
+    text,
 };
 use crate::error::Error;
 use crate::run::Run;
@@ -20,27 +21,27 @@ pub(super) const TABLE: &[Function] = &[
     function("boolean", &[items("value")], 1, |call| {
         call.argument(0).truth().map(Sequence::boolean)
     })
-    .asks(Asks::Presence)
+    .asks(ArgumentUse::Presence)
     .boolean()
     .old(),
     function("not", &[items("value")], 1, |call| {
         call.argument(0).truth().map(|truth| Sequence::boolean(!truth))
     })
-    .asks(Asks::Presence)
+    .asks(ArgumentUse::Presence)
     .boolean()
     .old(),
     function("count", &[items("items")], 1, |call| Ok(Sequence::count(call.argument(0).len())))
-        .asks(Asks::Presence)
+        .asks(ArgumentUse::Presence)
         .old(),
     function("empty", &[items("items")], 1, |call| {
         Ok(Sequence::boolean(call.argument(0).is_empty()))
     })
-    .asks(Asks::Presence)
+    .asks(ArgumentUse::Presence)
     .boolean(),
     function("exists", &[items("items")], 1, |call| {
         Ok(Sequence::boolean(!call.argument(0).is_empty()))
     })
-    .asks(Asks::Presence)
+    .asks(ArgumentUse::Presence)
     .boolean(),
     function("head", &[items("items")], 1, |call| {
         Ok(call.argument(0).first().cloned().map_or(Sequence::Empty, Sequence::One))

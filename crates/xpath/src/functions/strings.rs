@@ -6,8 +6,8 @@ use kyanite_eval::atomic::{Atomic, AtomicType, Text};
 use unicode_normalization::UnicodeNormalization;
 
 use super::{
-    Asks, Call, Function, Occurs, Outcome, atomic, double, failed, function, items, optional_item,
-    optional_text, text,
+    ArgumentUse, Call, Function, Occurs, Outcome, atomic, double, failed, function, items,
+    optional_item, optional_text, text,
 };
 use crate::error::Error;
 use crate::run::convert::{atomize, old_text, string_value};
@@ -17,19 +17,19 @@ const COLLATION: super::Parameter = text("collation");
 
 pub(super) const TABLE: &[Function] = &[
     function("concat", &[optional_item("value"), optional_item("value")], 2, concat)
-        .asks(Asks::Value)
+        .asks(ArgumentUse::Value)
         .old()
         .repeated(),
     function("string-join", &[items("values"), text("separator")], 1, |call| {
         let texts: Vec<String> = atomize(call.argument(0))?.iter().map(Atomic::to_string).collect();
         Ok(Sequence::text(texts.join(&call.text(1))))
     })
-    .asks(Asks::Value),
+    .asks(ArgumentUse::Value),
     function("string-length", &[optional_text("text")], 0, |call| {
         Ok(Sequence::count(call.text_or_context(0)?.chars().count()))
     })
     .contextual()
-    .asks(Asks::Value)
+    .asks(ArgumentUse::Value)
     .old(),
     function("normalize-space", &[optional_text("text")], 0, |call| {
         let text = call.text_or_context(0)?;
@@ -38,17 +38,17 @@ pub(super) const TABLE: &[Function] = &[
         Ok(Sequence::text(words.join(" ")))
     })
     .contextual()
-    .asks(Asks::Value)
+    .asks(ArgumentUse::Value)
     .old(),
     function("normalize-unicode", &[optional_text("text"), text("form")], 1, normalize_unicode),
     function("upper-case", &[optional_text("text")], 1, |call| {
         Ok(Sequence::text(call.text(0).to_uppercase()))
     })
-    .asks(Asks::Value),
+    .asks(ArgumentUse::Value),
     function("lower-case", &[optional_text("text")], 1, |call| {
         Ok(Sequence::text(call.text(0).to_lowercase()))
     })
-    .asks(Asks::Value),
+    .asks(ArgumentUse::Value),
     function("translate", &[optional_text("text"), text("from"), text("to")], 3, translate).old(),
     function(
         "substring",
@@ -74,7 +74,7 @@ pub(super) const TABLE: &[Function] = &[
     function("contains", &[optional_text("text"), optional_text("part"), COLLATION], 2, |call| {
         asked(call, |text, part| text.contains(part))
     })
-    .asks(Asks::Value)
+    .asks(ArgumentUse::Value)
     .boolean()
     .old(),
     function(
@@ -83,13 +83,13 @@ pub(super) const TABLE: &[Function] = &[
         2,
         |call| asked(call, |text, part| text.starts_with(part)),
     )
-    .asks(Asks::Value)
+    .asks(ArgumentUse::Value)
     .boolean()
     .old(),
     function("ends-with", &[optional_text("text"), optional_text("part"), COLLATION], 2, |call| {
         asked(call, |text, part| text.ends_with(part))
     })
-    .asks(Asks::Value)
+    .asks(ArgumentUse::Value)
     .boolean(),
     function(
         "contains-token",

@@ -5,7 +5,7 @@ use kyanite_tree::{Node, NodeKind};
 
 use crate::Version;
 use crate::error::{Error, ErrorCode};
-use crate::functions::{Takes, What};
+use crate::functions::{ParameterType, What};
 use crate::syntax::ast::Occurs;
 use crate::value::{Item, Sequence};
 
@@ -109,7 +109,7 @@ pub(crate) fn fits(count: usize, occurs: Occurs) -> bool {
 /// An argument as the parameter takes it.
 pub(crate) fn argument<'d>(
     value: Sequence<'d>,
-    takes: Takes,
+    takes: ParameterType,
     what: &str,
     version: Version,
 ) -> Result<Sequence<'d>, Error> {
@@ -163,7 +163,7 @@ pub(crate) fn argument<'d>(
 }
 
 #[cold]
-fn wrong_count(count: usize, value: &Sequence<'_>, takes: Takes, what: &str) -> Error {
+fn wrong_count(count: usize, value: &Sequence<'_>, takes: ParameterType, what: &str) -> Error {
     if count > 1 {
         return several(count, value, what);
     }
@@ -208,7 +208,11 @@ pub(crate) fn promoted<'d>(
 }
 
 /// An argument as XPath 1.0 takes it (section 3.2): the first item, as the type that is needed.
-fn old_argument<'d>(value: Sequence<'d>, takes: Takes, what: &str) -> Result<Sequence<'d>, Error> {
+fn old_argument<'d>(
+    value: Sequence<'d>,
+    takes: ParameterType,
+    what: &str,
+) -> Result<Sequence<'d>, Error> {
     match takes.what {
         What::Atomic(AtomicType::String) => Ok(Sequence::text(old_text(&value)?)),
         What::Atomic(AtomicType::Double | AtomicType::Numeric) => {

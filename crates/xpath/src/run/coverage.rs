@@ -29,9 +29,9 @@ const ALONG: usize = 10_000;
 /// Counts for the steps and predicates of one expression.
 #[derive(Clone, Debug, Default)]
 pub struct Coverage {
-    steps: Vec<StepWatch>,
+    steps: Vec<StepCoverage>,
     predicates: Vec<(u64, u64)>,
-    lookups: Vec<LookupWatch>,
+    lookups: Vec<LookupCoverage>,
     /// The prefixes and namespaces of the elements of the documents, by local names.
     elements: HashMap<String, BTreeSet<(String, String)>>,
     texts: Vec<(Span, String, String)>,
@@ -41,7 +41,7 @@ pub struct Coverage {
 }
 
 #[derive(Clone, Debug, Default)]
-struct StepWatch {
+struct StepCoverage {
     found: bool,
     misses: u64,
     looked: u64,
@@ -52,7 +52,7 @@ struct StepWatch {
 
 /// A lookup in maps and arrays.
 #[derive(Clone, Debug)]
-struct LookupWatch {
+struct LookupCoverage {
     span: Span,
     found: bool,
     seen: u64,
@@ -65,7 +65,7 @@ impl Coverage {
     #[must_use]
     pub fn new(expression: &Expression) -> Self {
         Self {
-            steps: vec![StepWatch::default(); expression.parsed.steps.len()],
+            steps: vec![StepCoverage::default(); expression.parsed.steps.len()],
             predicates: vec![(0, 0); expression.parsed.predicates.len()],
             ..Self::default()
         }
@@ -180,7 +180,7 @@ impl Coverage {
             Some(at) => at,
             None => {
                 let (key, names) = (String::new(), HashMap::new());
-                self.lookups.push(LookupWatch { span, found: false, seen: 0, key, names });
+                self.lookups.push(LookupCoverage { span, found: false, seen: 0, key, names });
                 self.lookups.len() - 1
             }
         }
@@ -314,7 +314,7 @@ impl Coverage {
     /// Why a step found nothing.
     fn explain(
         &self,
-        coverage: &StepWatch,
+        coverage: &StepCoverage,
         info: &StepInfo,
         expression: &Expression,
     ) -> Diagnostic<Span> {
@@ -464,7 +464,7 @@ impl StepInfo {
     }
 }
 
-impl StepWatch {
+impl StepCoverage {
     fn miss(&mut self, step: &AxisStep, from: &[Node<'_>]) {
         self.misses += from.len() as u64;
         for node in from {
@@ -571,7 +571,7 @@ impl StepWatch {
     }
 }
 
-impl LookupWatch {
+impl LookupCoverage {
     fn report(&self, expression: &Expression) -> Option<Diagnostic<Span>> {
         let text = &expression.text[self.span.start..self.span.end];
         if self.key.is_empty() {

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use crate::functions::Looks;
+use crate::functions::Reach;
 
 use super::ast::{Callee, Expr, ExprKind, Key, Step};
 
@@ -60,7 +60,7 @@ impl Facts {
                 return;
             }
             ExprKind::Call(function, arguments) => {
-                self.documents |= function.looks == Looks::Documents;
+                self.documents |= function.looks == Reach::Documents;
                 self.context |= is_outer && function.is_about_context(arguments.len());
             }
             ExprKind::FunctionReference(function, arity) => {

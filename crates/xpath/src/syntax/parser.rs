@@ -130,7 +130,7 @@ impl Parser<'_> {
         is_there
     }
 
-    pub(super) fn need(&mut self, sign: &str) -> Parse<()> {
+    pub(super) fn projected(&mut self, sign: &str) -> Parse<()> {
         if self.take(sign) { Ok(()) } else { Err(self.expected(&format!("`{sign}`"))) }
     }
 
@@ -227,7 +227,7 @@ impl Parser<'_> {
     /// The name of a variable behind its `$`.
     pub(super) fn variable_name(&mut self) -> Parse<(String, Span)> {
         let start = self.span();
-        self.need("$")?;
+        self.projected("$")?;
         let name = match self.peek().clone() {
             Token::Name(name) => name,
             Token::Prefixed(prefix, local) => format!("{prefix}:{local}"),
@@ -268,7 +268,7 @@ impl Parser<'_> {
 
     fn let_binding(&mut self, start: Span) -> Parse<Expr> {
         let (name, _) = self.variable_name()?;
-        self.need(":=")?;
+        self.projected(":=")?;
         let value = Box::new(self.single()?);
         let slot = self.scopes.bind(&name);
         let body = if self.take(",") {
@@ -307,9 +307,9 @@ impl Parser<'_> {
     fn condition(&mut self) -> Parse<Expr> {
         let start = self.span();
         self.advance();
-        self.need("(")?;
+        self.projected("(")?;
         let test = self.asked(Self::expr)?;
-        self.need(")")?;
+        self.projected(")")?;
         self.need_word("then")?;
         let yes = self.single()?;
         self.need_word("else")?;
@@ -605,12 +605,12 @@ impl Parser<'_> {
 
     pub(super) fn predicate(&mut self) -> Parse<Predicate> {
         let start = self.span();
-        self.need("[")?;
+        self.projected("[")?;
         let number = self.predicates.len();
         self.predicates.push(start);
         // A node that lacks what a predicate asks for is what predicates are for.
         let expr = self.expr()?;
-        self.need("]")?;
+        self.projected("]")?;
         self.predicates[number] = self.since(start);
         Ok(Predicate { position: super::position::of(&expr), expr, number })
     }

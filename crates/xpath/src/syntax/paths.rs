@@ -65,7 +65,7 @@ impl Parser<'_> {
     /// `//` and the step behind it. Where nothing counts places, both are one step.
     fn descend(&mut self, steps: &mut Vec<Step>) -> Parse<()> {
         let span = self.span();
-        self.need("//")?;
+        self.projected("//")?;
         let number = self.step_number(Axis::DescendantOrSelf, NodeTest::Any, span);
         let next = self.later_step()?;
         let is_free = |step: &AxisStep| {
@@ -215,7 +215,7 @@ impl Parser<'_> {
     pub(super) fn kind_test(&mut self) -> Parse<NodeTest> {
         let start = self.span();
         let Token::Name(word) = self.advance() else { return Err(self.expected("a node test")) };
-        self.need("(")?;
+        self.projected("(")?;
         let test = match word.as_str() {
             "node" => NodeTest::Any,
             "text" => NodeTest::Kind(NodeKind::Text, None),
@@ -239,7 +239,7 @@ impl Parser<'_> {
                 self.newer_kind_test(&word, start)?
             }
         };
-        self.need(")")?;
+        self.projected(")")?;
         Ok(test)
     }
 

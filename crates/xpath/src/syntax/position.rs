@@ -4,7 +4,7 @@ use kyanite_tree::Comparison;
 
 use super::ast::{Callee, Expr, ExprKind, Literal, Position, Step};
 use super::facts::each;
-use crate::functions::Gives;
+use crate::functions::ReturnKind;
 
 /// How a predicate depends on the place of the item.
 pub(super) fn of(expr: &Expr) -> Position {
@@ -71,7 +71,7 @@ fn is_truth(expr: &Expr) -> bool {
         | ExprKind::Set(..) => true,
         ExprKind::Literal(literal) => matches!(literal, Literal::Text(_)),
         ExprKind::Path(path) => matches!(path.steps.last(), None | Some(Step::Axis(_))),
-        ExprKind::Call(function, _) => function.gives == Gives::Boolean,
+        ExprKind::Call(function, _) => function.gives == ReturnKind::Boolean,
         ExprKind::If(parts) => is_truth(&parts[1]) && is_truth(&parts[2]),
         ExprKind::Let { body, .. } => is_truth(body),
         _ => false,

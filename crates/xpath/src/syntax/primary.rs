@@ -80,7 +80,7 @@ impl Parser<'_> {
                     return Ok(self.made(start, ExprKind::Sequence(Vec::new())));
                 }
                 let mut inner = self.expr()?;
-                self.need(")")?;
+                self.projected(")")?;
                 inner.span = self.since(start);
                 return Ok(inner);
             }
@@ -108,7 +108,7 @@ impl Parser<'_> {
                     } else {
                         self.expr()?
                     };
-                    self.need("}")?;
+                    self.projected("}")?;
                     ExprKind::CurlyArray(Box::new(inner))
                 }
                 ("function", Token::Sign("(")) => return self.inline(),
@@ -174,7 +174,7 @@ impl Parser<'_> {
                 } else {
                     self.expr()?
                 };
-                self.need(")")?;
+                self.projected(")")?;
                 return Ok(Key::Expr(key));
             }
             Token::Text(text) => {
@@ -199,7 +199,7 @@ impl Parser<'_> {
                 items.push(self.single()?);
             }
         }
-        self.need(close)?;
+        self.projected(close)?;
         Ok(items)
     }
 
@@ -207,19 +207,19 @@ impl Parser<'_> {
         let start = self.span();
         self.newer("a map", start)?;
         self.advance();
-        self.need("{")?;
+        self.projected("{")?;
         let mut entries = Vec::new();
         if !self.is_sign("}") {
             loop {
                 let key = self.single()?;
-                self.need(":")?;
+                self.projected(":")?;
                 entries.push((key, self.single()?));
                 if !self.take(",") {
                     break;
                 }
             }
         }
-        self.need("}")?;
+        self.projected("}")?;
         Ok(self.made(start, ExprKind::Map(entries)))
     }
 
@@ -227,7 +227,7 @@ impl Parser<'_> {
         let start = self.span();
         self.newer("a function", start)?;
         self.advance();
-        self.need("(")?;
+        self.projected("(")?;
         let mut names: Vec<String> = Vec::new();
         let mut parameters = Vec::new();
         while self.is_sign("$") {
@@ -242,9 +242,9 @@ impl Parser<'_> {
                 break;
             }
         }
-        self.need(")")?;
+        self.projected(")")?;
         let result = if self.take_word("as") { Some(self.sequence_type()?) } else { None };
-        self.need("{")?;
+        self.projected("{")?;
         self.scopes.enter();
         names.iter().for_each(|name| {
             self.scopes.bind(name);
@@ -256,7 +256,7 @@ impl Parser<'_> {
         };
         let (captures, slots) = self.scopes.leave();
         let body = body?;
-        self.need("}")?;
+        self.projected("}")?;
         let inline = Inline { parameters, result, body, captures, slots };
         Ok(self.made(start, ExprKind::Inline(Arc::new(inline))))
     }
@@ -331,7 +331,7 @@ impl Parser<'_> {
     }
 
     fn arguments(&mut self) -> Parse<Vec<Option<Expr>>> {
-        self.need("(")?;
+        self.projected("(")?;
         let mut arguments = Vec::new();
         if !self.is_sign(")") {
             loop {
@@ -349,7 +349,7 @@ impl Parser<'_> {
                 }
             }
         }
-        self.need(")")?;
+        self.projected(")")?;
         Ok(arguments)
     }
 
@@ -420,7 +420,7 @@ impl Parser<'_> {
         let start = self.span();
         let name = self.function_name()?;
         self.newer("a reference to a function", start)?;
-        self.need("#")?;
+        self.projected("#")?;
         let Token::Integer(text) = self.peek().clone() else {
             return Err(self.expected("the number of arguments"));
         };
@@ -447,7 +447,7 @@ impl Parser<'_> {
             Token::Sign("(") => {
                 self.advance();
                 let callee = self.expr()?;
-                self.need(")")?;
+                self.projected(")")?;
                 let arguments = self.arguments()?;
                 Ok(self.dynamic(start, callee, with_first(value, arguments)))
             }

@@ -14,8 +14,8 @@ impl Parser<'_> {
         let is_call = matches!(self.peek_at(1), Token::Sign("("));
         if self.is_word("empty-sequence") && is_call {
             self.advance();
-            self.need("(")?;
-            self.need(")")?;
+            self.projected("(")?;
+            self.projected(")")?;
             return Ok(SequenceType { item: ItemType::Any, occurs: Occurs::None });
         }
         let item = self.item_type()?;
@@ -34,7 +34,7 @@ impl Parser<'_> {
     fn item_type(&mut self) -> Parse<ItemType> {
         if self.take("(") {
             let inner = self.item_type()?;
-            self.need(")")?;
+            self.projected(")")?;
             return Ok(inner);
         }
         let word = match (self.peek(), self.peek_at(1)) {
@@ -46,9 +46,9 @@ impl Parser<'_> {
         }
         let start = self.span();
         self.advance();
-        self.need("(")?;
+        self.projected("(")?;
         if word == "item" {
-            self.need(")")?;
+            self.projected(")")?;
             return Ok(ItemType::Any);
         }
         let is_any = self.is_sign("*") && matches!(self.peek_at(1), Token::Sign(")"));
@@ -68,21 +68,21 @@ impl Parser<'_> {
                         break;
                     }
                 }
-                self.need(")")?;
+                self.projected(")")?;
                 self.need_word("as")?;
                 let result = self.sequence_type()?;
                 Ok(ItemType::Function(Some(Box::new((parameters, result)))))
             }
             "map" => {
                 let key = self.atomic_type()?;
-                self.need(",")?;
+                self.projected(",")?;
                 let value = self.sequence_type()?;
-                self.need(")")?;
+                self.projected(")")?;
                 Ok(ItemType::Map(Some(Box::new((key, value)))))
             }
             "array" => {
                 let member = self.sequence_type()?;
-                self.need(")")?;
+                self.projected(")")?;
                 Ok(ItemType::Array(Some(Box::new(member))))
             }
             _ => {

@@ -144,15 +144,15 @@ fn declared_prefix<'a>(attribute: &Attribute<'a>) -> Option<&'a str> {
 /// The prefixes of names in an element and what they stand for, but for those that are declared in it, so that they are declared
 /// once for all of it.
 fn prefixes<'a>(element: &Element<'a>) -> Vec<(&'a str, &'a str)> {
-    let (mut needed, mut scope) = (IndexMap::new(), Bindings::default());
-    add_prefixes(element, &mut scope, &mut needed);
-    needed.into_iter().collect()
+    let (mut projected_elements, mut scope) = (IndexMap::new(), Bindings::default());
+    add_prefixes(element, &mut scope, &mut projected_elements);
+    projected_elements.into_iter().collect()
 }
 
 fn add_prefixes<'a>(
     element: &Element<'a>,
     scope: &mut Bindings<&'a str>,
-    needed: &mut IndexMap<&'a str, &'a str>,
+    projected_elements: &mut IndexMap<&'a str, &'a str>,
 ) {
     let around = scope.len();
     for attribute in element.attributes {
@@ -166,12 +166,12 @@ fn add_prefixes<'a>(
         let is_free = !prefix.is_empty() && prefix != "xmlns" && !uri.is_empty();
         if is_free && scope.find(prefix) != Some(&uri) {
             // Of two that want the same prefix the first is declared here, the other where it stands.
-            needed.entry(prefix).or_insert(uri);
+            projected_elements.entry(prefix).or_insert(uri);
         }
     }
     for node in element.content {
         if let Content::Element(_, child) = node {
-            add_prefixes(child, scope, needed);
+            add_prefixes(child, scope, projected_elements);
         }
     }
     scope.leave(around);

@@ -4,8 +4,8 @@ use kyanite_formats::xml;
 use kyanite_tree::{Attribute, Code, Content, Element, Name, Value, is_blank};
 
 use super::{Changes, Child, Outcome, Runner, child_of};
-use crate::failure::{Failure, Ran, failure};
 use crate::plan::{Change, Step, StepKind};
+use crate::rule_error::{RuleError, RunResult, rule_error};
 use crate::run::element::{Match, Wanted, attribute, wanted};
 
 impl<'a> Runner<'_, 'a> {
@@ -15,7 +15,7 @@ impl<'a> Runner<'_, 'a> {
         step: &'a Step,
         element: &'a Element<'a>,
         node: Value<'a>,
-    ) -> Ran<Vec<Child>> {
+    ) -> RunResult<Vec<Child>> {
         Ok(match wanted(step) {
             Some(Wanted::Attribute(wanted)) => {
                 let found = attribute(&wanted, element);
@@ -43,7 +43,7 @@ impl<'a> Runner<'_, 'a> {
         change: &'a Change,
         element: &'a Element<'a>,
         changes: &Changes<'a>,
-    ) -> Ran<Element<'a>> {
+    ) -> RunResult<Element<'a>> {
         let attributes = self.attributes_with(change, element, changes)?;
         let mut nodes = self.content_with(change, element, changes)?;
         if nodes.iter().any(|node| matches!(node, Content::Element(..))) {
@@ -68,7 +68,7 @@ impl<'a> Runner<'_, 'a> {
         change: &'a Change,
         element: &'a Element<'a>,
         changes: &Changes<'a>,
-    ) -> Ran<Vec<Content<'a>>> {
+    ) -> RunResult<Vec<Content<'a>>> {
         let mut outcomes = changes.children.iter().peekable();
         let mut nodes: Vec<Content<'a>> = Vec::with_capacity(element.content.len());
         let mut is_removed = false;
@@ -100,7 +100,7 @@ impl<'a> Runner<'_, 'a> {
         change: &'a Change,
         element: &'a Element<'a>,
         changes: &Changes<'a>,
-    ) -> Ran<&'a [Attribute<'a>]> {
+    ) -> RunResult<&'a [Attribute<'a>]> {
         let is_content = |(child, _): &&(Child, Outcome<'_>)| matches!(child, Child::At(_));
         let mut outcomes = changes.children.iter().skip_while(is_content).peekable();
         if outcomes.peek().is_none() && changes.added.is_empty() {
@@ -121,7 +121,7 @@ impl<'a> Runner<'_, 'a> {
             let bare = name.trim_start_matches('@');
             if !xml::is_name(bare) {
                 let message = format!("`{bare}` cannot be a name in XML");
-                return Err(failure(Code::ValueKind, step.span, message));
+                return Err(rule_error(Code::ValueKind, step.span, message));
             }
             let name = match &step.kind {
                 StepKind::Qualified { namespace, .. } => Name::new(bare, namespace),
@@ -138,7 +138,7 @@ impl<'a> Runner<'_, 'a> {
         change: &'a Change,
         name: Name<'a>,
         value: Value<'a>,
-    ) -> Ran<Attribute<'a>> {
+    ) -> RunResult<Attribute<'a>> {
         let Some(text) = value.scalar_text() else {
             let name = name.qualified();
             let message =
@@ -160,7 +160,7 @@ impl<'a> Runner<'_, 'a> {
         node: &Content<'a>,
         new: Option<Value<'a>>,
         nodes: &mut Vec<Content<'a>>,
-    ) -> Ran<()> {
+    ) -> RunResult<()> {
         let Content::Element(origin, child) = node else { return Ok(()) };
         let with_text = |text: Option<Content<'a>>| {
             let content: Vec<Content<'a>> = text.into_iter().collect();
@@ -218,9 +218,9 @@ impl<'a> Runner<'_, 'a> {
         message: String,
         value: Value<'a>,
         advice: &'static str,
-    ) -> Failure {
+    ) -> RuleError {
         let span = change.value.as_ref().map_or(change.span, |value| value.span);
-        failure(Code::ValueKind, span, message).about(Some(value)).advise(advice)
+        rule_error(Code::ValueKind, span, message).about(Some(value)).advise(advice)
     }
 }
 

@@ -1,7 +1,7 @@
-//! Elements whose markup is the same as that of one before: what was found out about the first holds for them, and only their values
-//! are looked at, those of simple types and those that make keys.
+//! Templates in validation: an element whose markup equals that of a valid element before it is valid but for its values, so that only
+//! values of simple types and fields of keys are checked.
 //!
-//! Nothing is ever said here. What is not plainly valid is left to be validated as any element.
+//! This module reports nothing. An element that is not certainly valid is validated in full.
 
 use kyanite_tree::{Base, Origin};
 use smallvec::SmallVec;

@@ -1,4 +1,4 @@
-//! Where a rule failed on the data: both ends.
+//! Errors of a rule on the data, with both ends: the place in the rule and the value in the input.
 
 use std::ops::ControlFlow;
 
@@ -7,24 +7,24 @@ use kyanite_tree::{Advice, Code, DecimalError, Diagnostic, Locus, Place};
 use crate::finding::{RuleText, Span};
 
 /// A rule that failed: what is wrong, the place in the rule, and the value in the input or the nearest that was there.
-pub type Failure = Diagnostic<Locus>;
+pub type RuleError = Diagnostic<Locus>;
 
 /// Whether to go on: `Break` when no more is wanted.
 pub type Flow = ControlFlow<()>;
 
 /// What a run gives, or where it failed.
-pub(crate) type Ran<T> = Result<T, Failure>;
+pub(crate) type RunResult<T> = Result<T, RuleError>;
 
 /// The failure of what stands at `span` of the rule.
 #[cold]
-pub(crate) fn failure(code: Code, span: Span, message: impl Into<String>) -> Failure {
+pub(crate) fn rule_error(code: Code, span: Span, message: impl Into<String>) -> RuleError {
     Diagnostic::error_at(code, Locus::Rule(span), message)
 }
 
 /// The failure of a computation with numbers.
 #[cold]
-pub(crate) fn number_failure(span: Span, error: DecimalError) -> Failure {
-    failure(Code::ValueLimit, span, error.to_string())
+pub(crate) fn number_error(span: Span, error: DecimalError) -> RuleError {
+    rule_error(Code::ValueLimit, span, error.to_string())
 }
 
 /// An advice to write something in place of what stands at `span` of the rule.
@@ -41,8 +41,8 @@ pub(crate) fn text_of(span: Span, words: &str) -> Advice<Locus> {
 impl RuleText {
     /// A failure as a message: the input first when its place is known, then the rule.
     #[must_use]
-    pub fn failed(&self, failure: Failure, input: Option<Place>) -> Diagnostic {
-        failure.resolve(|place| match place {
+    pub fn failed(&self, error: RuleError, input: Option<Place>) -> Diagnostic {
+        error.resolve(|place| match place {
             Locus::Rule(span) => Some(self.place(span)),
             Locus::Input(_) => input.clone(),
         })

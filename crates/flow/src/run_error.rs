@@ -9,7 +9,7 @@ use kyanite_tree::{Advice, Code, Diagnostic, Origin, Place};
 
 /// Why a run ended: whose fault it is, and what to say.
 #[derive(Clone, PartialEq, Eq, Debug)]
-pub enum Failed {
+pub enum RunError {
     /// The command or the rule is wrong; nothing was read.
     Command(Vec<Diagnostic>),
     /// An input cannot be read.
@@ -22,7 +22,7 @@ pub enum Failed {
     Invalid(Vec<Diagnostic>),
 }
 
-impl Failed {
+impl RunError {
     /// The command or the rule is wrong: what, and what to do.
     pub fn command(message: impl Into<String>, advice: impl Into<Advice>) -> Self {
         Self::Command(vec![Diagnostic::error(Code::CommandLine, message).advise(advice)])
@@ -46,7 +46,7 @@ impl Failed {
     }
 }
 
-impl fmt::Display for Failed {
+impl fmt::Display for RunError {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let mut found = self.diagnostics().iter();
         if let Some(first) = found.next() {
@@ -56,7 +56,7 @@ impl fmt::Display for Failed {
     }
 }
 
-impl std::error::Error for Failed {}
+impl std::error::Error for RunError {}
 
 /// Why an output failed; where the value is that it is about is looked up when somebody knows the inputs.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -76,7 +76,7 @@ impl OutputFailure {
     }
 }
 
-impl From<OutputFailure> for Failed {
+impl From<OutputFailure> for RunError {
     fn from(failure: OutputFailure) -> Self {
         Self::Output(match failure {
             OutputFailure::Value(failure) => failure.resolve(|_| None),
@@ -97,12 +97,12 @@ pub struct Counters {
     /// Repairs of what was broken.
     pub repaired: AtomicU64,
     /// How records of rules were taken.
-    pub taken: TakenCounters,
+    pub taken: WayCounters,
 }
 
 /// How many records were taken in some ways.
 #[derive(Debug, Default)]
-pub struct TakenCounters {
+pub struct WayCounters {
     /// They were known by the text of those before them.
     pub by_templates: AtomicU64,
     /// Their members were in fields, and they were no values.
@@ -113,7 +113,7 @@ pub struct TakenCounters {
 
 /// The same of a block.
 #[derive(Clone, Copy, Default, Debug)]
-pub(crate) struct Taken {
+pub(crate) struct WayCounts {
     pub(crate) by_templates: u64,
     pub(crate) in_fields: u64,
     pub(crate) copied: u64,
@@ -126,8 +126,8 @@ impl Counters {
     }
 
     /// Counts how records were taken.
-    pub(crate) fn take(&self, taken: Taken) {
-        let TakenCounters { by_templates, in_fields, copied } = &self.taken;
+    pub(crate) fn take(&self, taken: WayCounts) {
+        let WayCounters { by_templates, in_fields, copied } = &self.taken;
         by_templates.fetch_add(taken.by_templates, Ordering::Relaxed);
         in_fields.fetch_add(taken.in_fields, Ordering::Relaxed);
         copied.fetch_add(taken.copied, Ordering::Relaxed);

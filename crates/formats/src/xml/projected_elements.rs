@@ -1,27 +1,33 @@
-//! Building only the child elements that are needed: the others are stepped over.
+//! Builds only the child elements that a projection names, and skips the others.
 
 use kyanite_tree::is_same_name;
 
 use super::chars;
-use super::lines::Lines;
+use super::lines::ElementLines;
 use super::read::{Read, Reader};
-use crate::needs::{Need, Needs};
+use crate::projection::{Projected, Projection};
 
 /// What is needed of records, and what steps over the rest.
-pub(super) struct Needed<'a> {
-    pub(super) needs: &'a Needs,
+pub(super) struct ProjectedElements<'a> {
+    pub(super) projection: &'a Projection,
     /// How many namespaces are declared around the records.
     pub(super) scope: usize,
-    pub(super) lines: Lines,
+    pub(super) lines: ElementLines,
     /// Where children of the record begin and end, as far as that is known already.
     pub(super) extents: Vec<(usize, usize)>,
     /// How many of them were passed.
     pub(super) passed: usize,
 }
 
-impl<'a> Needed<'a> {
-    pub(super) fn new(needs: &'a Needs) -> Self {
-        Self { needs, scope: 0, lines: Lines::default(), extents: Vec::new(), passed: 0 }
+impl<'a> ProjectedElements<'a> {
+    pub(super) fn new(projection: &'a Projection) -> Self {
+        Self {
+            projection,
+            scope: 0,
+            lines: ElementLines::default(),
+            extents: Vec::new(),
+            passed: 0,
+        }
     }
 
     /// The end of the child of the record that begins there, if it is known.
@@ -33,21 +39,22 @@ impl<'a> Needed<'a> {
     }
 
     /// What is needed of the record.
-    pub(super) fn of_record(&self) -> Need {
-        self.needs.of_record()
+    pub(super) fn of_record(&self) -> Projected {
+        self.projection.of_record()
     }
 }
 
 impl<'a> Reader<'a> {
     /// The start tag that stands here, or the whole element where nothing is needed of it.
     #[inline]
-    pub(super) fn needed_tag(&mut self) -> Read<()> {
-        let (Some(needed), Some(open)) = (&self.needed, self.open.last()) else {
+    pub(super) fn projected_tag(&mut self) -> Read<()> {
+        let (Some(projected_elements), Some(open)) = (&self.projected_elements, self.open.last())
+        else {
             return self.start_tag();
         };
-        let names = match open.need {
-            Need::ALL => None,
-            need => needed.needs.named_members(need),
+        let names = match open.projected {
+            Projected::ALL => None,
+            projected => projected_elements.projection.named_members(projected),
         };
         let Some(names) = names else { return self.start_tag() };
         let start = self.cursor.at + 1;
@@ -59,10 +66,11 @@ impl<'a> Reader<'a> {
                 if self.step_over().is_some() { Ok(()) } else { self.start_tag() }
             }
             (Some(named), None) => {
-                let (need, depth) = (needed.needs.resolved(named.need), self.open.len());
+                let (projected, depth) =
+                    (projected_elements.projection.resolved(named.projected), self.open.len());
                 self.start_tag()?;
                 if let Some(open) = self.open.get_mut(depth) {
-                    open.need = need;
+                    open.projected = projected;
                 }
                 Ok(())
             }
@@ -73,14 +81,16 @@ impl<'a> Reader<'a> {
 
     /// Steps over the element that begins here, if it is plain.
     fn step_over(&mut self) -> Option<()> {
-        let mut needed = self.needed.take_if(|needed| needed.scope == self.scope.depth())?;
-        if let Some(end) = needed.known_end(self.cursor.at) {
-            self.needed = Some(needed);
+        let mut projected_elements = self
+            .projected_elements
+            .take_if(|projected_elements| projected_elements.scope == self.scope.depth())?;
+        if let Some(end) = projected_elements.known_end(self.cursor.at) {
+            self.projected_elements = Some(projected_elements);
             self.cursor.at = end;
             return Some(());
         }
-        let end = needed.lines.step_over(self, &[]);
-        self.needed = Some(needed);
+        let end = projected_elements.lines.step_over(self, &[]);
+        self.projected_elements = Some(projected_elements);
         self.cursor.at = end?;
         Some(())
     }

@@ -1,114 +1,113 @@
-//! What a run over records keeps of them for the clauses that look at more than one turn.
+//! The tuples that a blocking clause (`order by`, `group by`) keeps until the end of a stream of records.
 //!
-//! Up to the first clause that has to see all turns each turn runs with its record. What later clauses name of it is then
-//! copied to where it stays until the end of the stream, without the places that it was read from; of turns of which only
-//! the first few are wanted, in order, only those that may be among them.
+//! Up to the first blocking clause each tuple runs with its record. The values that later clauses name are then copied into an arena that
+//! lives to the end of the stream, without their origins. With `order by … first n` only tuples that may be among the first n are kept.
 
 use kyanite_tree::{Arena, Packed, Value};
 
 use super::order::{order, rank, ranks, sort};
-use super::spill::{By, Merge, Room, Spilled, TupleBuffer, keys_of, turn};
-use super::turns::{Held, Turn};
+use super::spill::{By, Merge, SpillSettings, Spilled, TupleBuffer, keys_of, tuple};
+use super::tuples::{LoopState, Tuple};
 use super::{RecordState, Runner};
-use crate::failure::Ran;
 use crate::plan::{ClauseKind, Loop, OrderKey, Plan, Start};
+use crate::rule_error::RunResult;
 use kyanite_eval::rank::Rank;
 
-/// Turns that are kept beside those that are wanted, before the rest goes.
+/// Tuples that are kept beside those that are wanted, before the rest goes.
 const AHEAD: usize = 1000;
 
-/// Of more turns in order than these there is no use in keeping just the first.
+/// Of more tuples in order than these there is no use in keeping just the first.
 const MANY: u64 = 100_000;
 
-/// Bytes of turns that are handed on with one arena.
+/// Bytes of tuples that are handed on with one arena.
 pub(super) const BATCH: usize = 1024 * 1024;
 
 /// What is kept of the records of a stream.
-pub struct Kept<'g> {
+pub struct TupleStore<'g> {
     pub(super) arena: &'g Arena,
-    pub(super) room: &'g Room,
-    /// The slots that are named behind the clause that holds turns.
+    pub(super) room: &'g SpillSettings,
+    /// The slots that are named behind the clause that holds tuples.
     pub(super) named: Vec<bool>,
-    /// Turns of which only the first are wanted, or that another clause holds behind that.
-    pub(super) turns: Vec<Turn<'g>>,
-    /// Turns that are all wanted.
-    pub(super) tuples: TupleBuffer,
+    /// Tuples of which only the first are wanted, or that another clause holds behind that.
+    pub(super) tuples: Vec<Tuple<'g>>,
+    /// Tuples that are all wanted.
+    pub(super) packed: TupleBuffer,
     /// Those that were too many.
     pub(super) spilled: Spilled,
     pub(super) merge: Option<Merge>,
     /// The first rank of each key, for telling numbers from texts.
     pub(super) first: Vec<Option<Rank<'g>>>,
-    /// How many of the turns that wait in the batch were looked at.
+    /// How many of the tuples that wait in the batch were looked at.
     pub(super) screened: usize,
-    /// The ranks of the last turn that is still wanted.
+    /// The ranks of the last tuple that is still wanted.
     pub(super) worst: Option<Vec<Option<Rank<'g>>>>,
-    /// Running values, and the turns of windows.
-    pub(super) running: Held<'g>,
+    /// Running values, and the tuples of windows.
+    pub(super) running: LoopState<'g>,
 }
 
-/// The turns that records left which were run over elsewhere, as text.
+/// The tuples that records left which were run over elsewhere, as text.
 #[derive(Debug, Default)]
-pub struct KeptTurns {
-    tuples: TupleBuffer,
+pub struct PackedTuples {
+    packed: TupleBuffer,
     /// The first rank of each key.
     first: Vec<Option<Rank<'static>>>,
 }
 
-impl KeptTurns {
+impl PackedTuples {
     /// Whether there are any.
     #[must_use]
     pub fn are_any(&self) -> bool {
-        !self.tuples.is_empty()
+        !self.packed.is_empty()
     }
 }
 
-/// What the turns of later records have to come before, to be among those that are wanted.
+/// What the tuples of later records have to come before, to be among those that are wanted.
 #[derive(Clone, Debug, Default)]
-pub struct Bar(Option<Vec<Option<Rank<'static>>>>);
+pub struct Cutoff(Option<Vec<Option<Rank<'static>>>>);
 
-impl<'g> Kept<'g> {
+impl<'g> TupleStore<'g> {
     /// Nothing yet; what is kept will live in `arena`, or where there is room for it.
     #[must_use]
-    pub fn new(plan: &Plan, arena: &'g Arena, room: &'g Room) -> Self {
+    pub fn new(plan: &Plan, arena: &'g Arena, room: &'g SpillSettings) -> Self {
         let holding = plan.holding();
         Self {
             arena,
             room,
             named: holding.map(|(repeat, at)| named(repeat, at, plan.frame)).unwrap_or_default(),
-            turns: Vec::new(),
-            tuples: TupleBuffer::default(),
+            tuples: Vec::new(),
+            packed: TupleBuffer::default(),
             spilled: Spilled::default(),
             merge: None,
             first: Vec::new(),
             screened: 0,
             worst: None,
-            running: Held::default(),
+            running: LoopState::default(),
         }
     }
 
     /// The same for records that follow others, of which this is known.
     #[must_use]
-    pub fn below(self, bar: &Bar) -> Self {
-        Self { worst: bar.0.clone(), ..self }
+    pub fn with_cutoff(self, cutoff: &Cutoff) -> Self {
+        Self { worst: cutoff.0.clone(), ..self }
     }
 
     /// What is known for the records that follow.
     #[must_use]
-    pub fn bar(&self) -> Bar {
+    pub fn cutoff(&self) -> Cutoff {
         let owned = |ranks: &Vec<Option<Rank<'_>>>| {
             ranks.iter().map(|rank| rank.clone().map(Rank::into_owned)).collect()
         };
-        Bar(self.worst.as_ref().map(owned))
+        Cutoff(self.worst.as_ref().map(owned))
     }
 
-    /// Whether turns are packed, in order or in temporary files: they are to be [handed on](Runner::hand_on_packed) before the end.
+    /// Whether tuples are packed, in order or in temporary files: they are to be [handed on](Runner::hand_on_packed) before the end.
     #[must_use]
     pub fn has_packed(&self, plan: &Plan) -> bool {
         let puts_in_order = |(repeat, at): (&Loop, usize)| {
             matches!(repeat.clauses[at].kind, ClauseKind::OrderBy { .. })
         };
         !self.spilled.is_empty()
-            || !self.tuples.is_empty() && plan.holding().is_some_and(puts_in_order)
+            || !self.packed.is_empty() && plan.holding().is_some_and(puts_in_order)
     }
 
     fn copy(&self, values: &[Option<Value<'_>>]) -> Vec<Option<Value<'g>>> {
@@ -116,54 +115,56 @@ impl<'g> Kept<'g> {
     }
 
     /// What the batches so far left running.
-    pub(super) fn running(&self) -> Held<'g> {
+    pub(super) fn running(&self) -> LoopState<'g> {
         self.running.clone()
     }
 
-    /// What all batches left: what is running, and the turns that are held; and the first clause that may hold them.
-    pub(super) fn all(&mut self, repeat: &Loop) -> (Held<'g>, usize) {
+    /// What all batches left: what is running, and the tuples that are held; and the first clause that may hold them.
+    pub(super) fn all(&mut self, repeat: &Loop) -> (LoopState<'g>, usize) {
         let position = repeat.holding().unwrap_or_default();
-        let mut held = self.running.clone();
-        held.turns = std::mem::take(&mut self.turns);
-        if !self.tuples.is_empty()
+        let mut loop_state = self.running.clone();
+        loop_state.tuples = std::mem::take(&mut self.tuples);
+        if !self.packed.is_empty()
             && let Some(by) = By::of(&repeat.clauses[position].kind)
         {
-            held.turns.extend(std::mem::take(&mut self.tuples).unpacked(by.keys(), self.arena));
+            loop_state
+                .tuples
+                .extend(std::mem::take(&mut self.packed).unpacked(by.keys(), self.arena));
         }
-        (held, if self.merge.is_some() { position + 1 } else { 0 })
+        (loop_state, if self.merge.is_some() { position + 1 } else { 0 })
     }
 }
 
-impl Kept<'_> {
-    /// Keeps the turns that a clause of the loop holds. Of turns in order of which only the first `most` are wanted those
-    /// that may be among them stay in `turns` until the end of the batch.
+impl TupleStore<'_> {
+    /// Keeps the tuples that a clause of the loop holds. Of tuples in order of which only the first `most` are wanted those
+    /// that may be among them stay in `tuples` until the end of the batch.
     pub(super) fn keep<'a>(
         &mut self,
         repeat: &Loop,
         most: Option<u64>,
-        turns: &mut Vec<Turn<'a>>,
-    ) -> Ran<()> {
+        tuples: &mut Vec<Tuple<'a>>,
+    ) -> RunResult<()> {
         let Some(clause) = repeat.holding().map(|position| &repeat.clauses[position].kind) else {
             return Ok(());
         };
         match clause {
             ClauseKind::OrderBy { keys, slots, .. } => {
-                self.screen(keys, turns)?;
+                self.screen(keys, tuples)?;
                 match most.filter(|most| *most <= MANY) {
-                    Some(most) if turns.len() > enough(most) => {
-                        cut(keys, turns, most)?;
-                        self.screened = turns.len();
+                    Some(most) if tuples.len() > enough(most) => {
+                        cut(keys, tuples, most)?;
+                        self.screened = tuples.len();
                         Ok(())
                     }
                     Some(_) => Ok(()),
                     None => {
                         self.screened = 0;
-                        turns.drain(..).try_for_each(|turn| self.tuples(clause, slots.start, turn))
+                        tuples.drain(..).try_for_each(|tuple| self.pack(clause, slots.start, tuple))
                     }
                 }
             }
             ClauseKind::GroupBy { slots, .. } => {
-                turns.drain(..).try_for_each(|turn| self.tuples(clause, slots.start, turn))
+                tuples.drain(..).try_for_each(|tuple| self.pack(clause, slots.start, tuple))
             }
             _ => Ok(()),
         }
@@ -174,46 +175,51 @@ impl Kept<'_> {
         &mut self,
         repeat: &Loop,
         most: Option<u64>,
-        held: &mut Held<'_>,
-    ) -> Ran<()> {
-        self.running = held.running(&|value| self.arena.copy(value));
+        loop_state: &mut LoopState<'_>,
+    ) -> RunResult<()> {
+        self.running = loop_state.running(&|value| self.arena.copy(value));
         if let (Some(position), Some(most)) = (repeat.holding(), most.filter(|most| *most <= MANY))
             && let ClauseKind::OrderBy { keys, slots, .. } = &repeat.clauses[position].kind
         {
-            cut(keys, &mut held.turns, most)?;
-            held.turns.drain(..).for_each(|turn| self.keep_turn(slots.start, turn));
+            cut(keys, &mut loop_state.tuples, most)?;
+            loop_state.tuples.drain(..).for_each(|tuple| self.keep_tuple(slots.start, tuple));
             self.screened = 0;
             self.drop_worst(keys, most)?;
         }
         Ok(())
     }
 
-    /// Of turns in order of which only the first are wanted, drops others once there are many.
-    fn drop_worst(&mut self, keys: &[OrderKey], most: u64) -> Ran<()> {
-        let count = self.turns.len();
+    /// Of tuples in order of which only the first are wanted, drops others once there are many.
+    fn drop_worst(&mut self, keys: &[OrderKey], most: u64) -> RunResult<()> {
+        let count = self.tuples.len();
         let are_few = most <= FEW && count as u64 >= most;
         if are_few || count > enough(most) {
-            cut(keys, &mut self.turns, most)?;
-            if let Some(last) = self.turns.last() {
+            cut(keys, &mut self.tuples, most)?;
+            if let Some(last) = self.tuples.last() {
                 self.worst = Some(ranks(keys, last, &mut self.first)?);
             }
         }
         Ok(())
     }
 
-    /// The turns that records elsewhere left, apart from what these were read from.
+    /// The tuples that records elsewhere left, apart from what these were read from.
     #[must_use]
-    pub fn into_turns(mut self) -> KeptTurns {
+    pub fn into_tuples(mut self) -> PackedTuples {
         let first = self.first.into_iter().map(|rank| rank.map(Rank::into_owned)).collect();
-        self.turns.iter().for_each(|turn| self.tuples.push(turn));
-        KeptTurns { tuples: self.tuples, first }
+        self.tuples.iter().for_each(|tuple| self.packed.push(tuple));
+        PackedTuples { packed: self.packed, first }
     }
 
-    /// Adds the turns of the records that follow; tells whether they have an order with those before, or else adds none.
+    /// Adds the tuples of the records that follow; tells whether they have an order with those before, or else adds none.
     ///
     /// # Errors
     /// When a temporary file cannot be written.
-    pub fn join(&mut self, plan: &Plan, state: &RecordState, later: &KeptTurns) -> Ran<bool> {
+    pub fn join(
+        &mut self,
+        plan: &Plan,
+        state: &RecordState,
+        later: &PackedTuples,
+    ) -> RunResult<bool> {
         let Some((repeat, position)) = plan.holding() else { return Ok(true) };
         let clause = &repeat.clauses[position].kind;
         if let ClauseKind::OrderBy { keys, .. } = clause {
@@ -222,12 +228,12 @@ impl Kept<'_> {
             }
             let most = Runner::most_wanted(repeat, &state.tally).filter(|most| *most <= MANY);
             if let Some(most) = most {
-                self.take_best(keys, &later.tuples)?;
+                self.take_best(keys, &later.packed)?;
                 self.drop_worst(keys, most)?;
                 return Ok(true);
             }
         }
-        self.tuples.append(&later.tuples);
+        self.packed.append(&later.packed);
         self.spill_if_full(clause)?;
         Ok(true)
     }
@@ -250,39 +256,39 @@ impl Kept<'_> {
         true
     }
 
-    /// Takes the turns that may be among those that are wanted.
-    fn take_best(&mut self, keys: &[OrderKey], tuples: &TupleBuffer) -> Ran<()> {
+    /// Takes the tuples that may be among those that are wanted.
+    fn take_best(&mut self, keys: &[OrderKey], packed: &TupleBuffer) -> RunResult<()> {
         let arena = Arena::new();
-        for text in tuples.texts() {
+        for text in packed.texts() {
             let found = keys_of(&mut Packed::new(text), keys.len(), &arena).unwrap_or_default();
             let mut ranked = Vec::with_capacity(keys.len());
             for (key, value) in keys.iter().zip(&found) {
                 ranked.push(rank(key, *value, None)?);
             }
             if self.worst.as_ref().is_none_or(|worst| order(keys, &ranked, worst).is_lt()) {
-                self.turns.extend(turn(self.arena.text(text), keys.len(), self.arena));
+                self.tuples.extend(tuple(self.arena.text(text), keys.len(), self.arena));
             }
         }
         Ok(())
     }
 
-    /// Looks at the turns that have come since this was done last: a key without an order is seen where the place of its
+    /// Looks at the tuples that have come since this was done last: a key without an order is seen where the place of its
     /// value is known, and what cannot be among those that are wanted goes.
-    fn screen(&mut self, keys: &[OrderKey], turns: &mut Vec<Turn<'_>>) -> Ran<()> {
-        let mut at = self.screened.min(turns.len());
+    fn screen(&mut self, keys: &[OrderKey], tuples: &mut Vec<Tuple<'_>>) -> RunResult<()> {
+        let mut at = self.screened.min(tuples.len());
         self.first.resize(keys.len(), None);
-        while let Some(turn) = turns.get(at) {
+        while let Some(tuple) = tuples.get(at) {
             let mut ranked = Vec::with_capacity(keys.len());
-            for (key, (value, first)) in keys.iter().zip(turn.keys.iter().zip(&self.first)) {
+            for (key, (value, first)) in keys.iter().zip(tuple.keys.iter().zip(&self.first)) {
                 ranked.push(rank(key, *value, first.as_ref())?);
             }
             if ranked.iter().zip(&self.first).any(|(now, before)| before.is_none() && now.is_some())
             {
-                let copy = Turn { keys: self.copy(&turn.keys), names: Vec::new() };
+                let copy = Tuple { keys: self.copy(&tuple.keys), names: Vec::new() };
                 ranks(keys, &copy, &mut self.first)?;
             }
             if self.worst.as_ref().is_some_and(|worst| order(keys, &ranked, worst).is_ge()) {
-                turns.remove(at);
+                tuples.remove(at);
             } else {
                 at += 1;
             }
@@ -291,26 +297,31 @@ impl Kept<'_> {
         Ok(())
     }
 
-    /// Adds a turn to the buffer, and writes the buffer to a file when it is full.
-    fn tuples(&mut self, clause: &ClauseKind, first_slot: usize, mut turn: Turn<'_>) -> Ran<()> {
-        forget(&mut turn, &self.named[first_slot..]);
-        self.tuples.push(&turn);
+    /// Adds a tuple to the buffer, and writes the buffer to a file when it is full.
+    fn pack(
+        &mut self,
+        clause: &ClauseKind,
+        first_slot: usize,
+        mut tuple: Tuple<'_>,
+    ) -> RunResult<()> {
+        forget(&mut tuple, &self.named[first_slot..]);
+        self.packed.push(&tuple);
         self.spill_if_full(clause)
     }
 
-    fn spill_if_full(&mut self, clause: &ClauseKind) -> Ran<()> {
+    fn spill_if_full(&mut self, clause: &ClauseKind) -> RunResult<()> {
         match By::of(clause) {
-            Some(by) if self.tuples.size() > self.room.memory => {
-                self.spilled.spill(std::mem::take(&mut self.tuples), by, self.room)
+            Some(by) if self.packed.size() > self.room.memory => {
+                self.spilled.spill(std::mem::take(&mut self.packed), by, self.room)
             }
             _ => Ok(()),
         }
     }
 
-    pub(super) fn keep_turn(&mut self, first_slot: usize, mut turn: Turn<'_>) {
-        forget(&mut turn, &self.named[first_slot..]);
-        let (keys, names) = (self.copy(&turn.keys), self.copy(&turn.names));
-        self.turns.push(Turn { keys, names });
+    pub(super) fn keep_tuple(&mut self, first_slot: usize, mut tuple: Tuple<'_>) {
+        forget(&mut tuple, &self.named[first_slot..]);
+        let (keys, names) = (self.copy(&tuple.keys), self.copy(&tuple.names));
+        self.tuples.push(Tuple { keys, names });
     }
 }
 
@@ -325,24 +336,24 @@ pub(super) fn named(repeat: &Loop, position: usize, frame: usize) -> Vec<bool> {
     named
 }
 
-/// Forgets what a turn bound to names that do not come again.
-fn forget(turn: &mut Turn<'_>, named: &[bool]) {
-    for (name, is_named) in turn.names.iter_mut().zip(named) {
+/// Forgets what a tuple bound to names that do not come again.
+fn forget(tuple: &mut Tuple<'_>, named: &[bool]) {
+    for (name, is_named) in tuple.names.iter_mut().zip(named) {
         name.take_if(|_| !is_named);
     }
 }
 
-/// Of so few turns that are wanted the worst is known after each batch, so that most of the next are dropped at once.
+/// Of so few tuples that are wanted the worst is known after each batch, so that most of the next are dropped at once.
 const FEW: u64 = 256;
 
-/// How many turns are kept before only the wanted ones are.
+/// How many tuples are kept before only the wanted ones are.
 fn enough(most: u64) -> usize {
     usize::try_from(most).unwrap_or(usize::MAX).saturating_mul(2).saturating_add(AHEAD)
 }
 
-/// Keeps the first `most` turns in order.
-fn cut<'a>(keys: &[OrderKey], turns: &mut Vec<Turn<'a>>, most: u64) -> Ran<()> {
-    sort(keys, turns)?;
-    turns.truncate(usize::try_from(most).unwrap_or(usize::MAX));
+/// Keeps the first `most` tuples in order.
+fn cut<'a>(keys: &[OrderKey], tuples: &mut Vec<Tuple<'a>>, most: u64) -> RunResult<()> {
+    sort(keys, tuples)?;
+    tuples.truncate(usize::try_from(most).unwrap_or(usize::MAX));
     Ok(())
 }

@@ -1,6 +1,6 @@
-//! What an expression can see of the elements that it is evaluated for: children by their names, as far as that can be told.
+//! The projection of an expression: which children, by their names, it can see of the elements that it is evaluated for.
 
-use kyanite_formats::needs::{Need, Needs};
+use kyanite_formats::projection::{Projected, Projection};
 
 use crate::syntax::ast::{Axis, Expr, ExprKind, Name, NodeTest, Path, Start, Step};
 
@@ -14,20 +14,24 @@ enum Usage {
 }
 
 /// What a path from an element needs of it; where `is_counted`, only the number of what it leads to is wanted.
-pub(crate) fn of_record(path: &Path, is_counted: bool) -> Needs {
-    let mut needs = Needs::nothing();
-    needs.add_path(path, Need::RECORD, usage(is_counted));
-    needs
+pub(crate) fn of_record(path: &Path, is_counted: bool) -> Projection {
+    let mut projection = Projection::nothing();
+    projection.add_path(path, Projected::RECORD, usage(is_counted));
+    projection
 }
 
 /// The same for an element that is all that the first step leads to, and for which its first predicate is known to hold.
-pub(crate) fn of_fitting_record(path: &Path, is_counted: bool) -> Needs {
-    let mut needs = Needs::nothing();
+pub(crate) fn of_fitting_record(path: &Path, is_counted: bool) -> Projection {
+    let mut projection = Projection::nothing();
     if let Some((Step::Axis(first), steps)) = path.steps.split_first() {
-        first.predicates.iter().skip(1).for_each(|p| needs.add_tested(&p.expr, Need::RECORD));
-        needs.add_steps(steps, Need::RECORD, usage(is_counted));
+        first
+            .predicates
+            .iter()
+            .skip(1)
+            .for_each(|p| projection.add_tested(&p.expr, Projected::RECORD));
+        projection.add_steps(steps, Projected::RECORD, usage(is_counted));
     }
-    needs
+    projection
 }
 
 fn usage(is_counted: bool) -> Usage {
@@ -35,24 +39,24 @@ fn usage(is_counted: bool) -> Usage {
 }
 
 /// Adds to needs what expressions look at.
-trait Looks {
-    fn add_path(&mut self, path: &Path, from: Need, usage: Usage);
-    fn add_steps(&mut self, steps: &[Step], from: Need, usage: Usage);
+trait ProjectExpressions {
+    fn add_path(&mut self, path: &Path, from: Projected, usage: Usage);
+    fn add_steps(&mut self, steps: &[Step], from: Projected, usage: Usage);
     /// An expression of which only the effective boolean value is wanted.
-    fn add_tested(&mut self, expr: &Expr, focus: Need);
+    fn add_tested(&mut self, expr: &Expr, focus: Projected);
     /// An expression whose value is wanted.
-    fn add_valued(&mut self, expr: &Expr, focus: Need);
+    fn add_valued(&mut self, expr: &Expr, focus: Projected);
 }
 
-impl Looks for Needs {
-    fn add_path(&mut self, path: &Path, from: Need, usage: Usage) {
+impl ProjectExpressions for Projection {
+    fn add_path(&mut self, path: &Path, from: Projected, usage: Usage) {
         if path.start == Start::Root {
-            return self.add_all(Need::RECORD);
+            return self.add_all(Projected::RECORD);
         }
         self.add_steps(&path.steps, from, usage);
     }
 
-    fn add_steps(&mut self, steps: &[Step], from: Need, usage: Usage) {
+    fn add_steps(&mut self, steps: &[Step], from: Projected, usage: Usage) {
         let mut at = from;
         for step in steps {
             let Step::Axis(step) = step else { return self.add_all(at) };
@@ -72,14 +76,14 @@ impl Looks for Needs {
         }
     }
 
-    fn add_tested(&mut self, expr: &Expr, focus: Need) {
+    fn add_tested(&mut self, expr: &Expr, focus: Projected) {
         match &expr.kind {
             ExprKind::Path(path) => self.add_path(path, focus, Usage::Presence),
             _ => self.add_valued(expr, focus),
         }
     }
 
-    fn add_valued(&mut self, expr: &Expr, focus: Need) {
+    fn add_valued(&mut self, expr: &Expr, focus: Projected) {
         match &expr.kind {
             ExprKind::Literal(_) | ExprKind::Variable(_) => {}
             ExprKind::Path(path) => self.add_path(path, focus, Usage::Values),

@@ -6,7 +6,7 @@
 use std::ops::Range;
 
 use kyanite_formats::json::Slots;
-use kyanite_formats::needs::{Need, Needs};
+use kyanite_formats::projection::{Projected, Projection};
 
 use crate::plan::{
     Change, Clause, ClauseKind, Direct, Edit, Entry, Expr, ForSource, GroupFold, Kind, LineNames,
@@ -18,8 +18,8 @@ use kyanite_eval::accumulator::Aggregate;
 impl Plan {
     /// What the plan can see of each record, if it takes records of that unit one by one.
     #[must_use]
-    pub fn needs(&self, unit: RecordUnit) -> Option<Needs> {
-        Some(Analysis::of(self, unit, false)?.needs)
+    pub fn projection(&self, unit: RecordUnit) -> Option<Projection> {
+        Some(Analysis::of(self, unit, false)?.projection)
     }
 
     /// The slots that the members of each record can be read into, so that no more of it is built.
@@ -39,28 +39,28 @@ impl Plan {
         }
         let copies = lines.is_some_and(LineNames::copy_records);
         let analysis = Analysis::of(self, unit, copies);
-        let Analysis { needs, mut seen, sees_records, .. } =
+        let Analysis { projection, mut paths, sees_records, .. } =
             analysis.ok_or("the rule does not go through records")?;
         if sees_records {
             return Err("the rule looks at whole records, or into them otherwise than by names");
         }
         // A path that goes on behind another begins at its slot.
-        seen.sort_by_key(|seen| seen.names.len());
-        let mut slots: Vec<(Vec<String>, Need)> = Vec::new();
+        paths.sort_by_key(|paths| paths.names.len());
+        let mut slots: Vec<(Vec<String>, Projected)> = Vec::new();
         let mut field_plan = vec![None; self.paths.len()];
-        for Seen { path, names, before } in seen {
+        for RecordPath { path, names, before } in paths {
             let known = slots.iter().position(|(slot, _)| names.starts_with(slot));
             let slot = known.unwrap_or(slots.len());
             if known.is_none() {
-                let member = |need, name: &String| needs.member(need, name);
+                let member = |projected, name: &String| projection.member(projected, name);
                 // Where records are copied they are read as if all of them were needed.
-                let need = match copies {
-                    true => Need::ALL,
-                    false => names.iter().try_fold(needs.of_record(), member).ok_or(NAMES)?,
+                let projected = match copies {
+                    true => Projected::ALL,
+                    false => names.iter().try_fold(projection.of_record(), member).ok_or(NAMES)?,
                 };
-                slots.push((names, need));
+                slots.push((names, projected));
             }
-            field_plan[path] = Some(Sight { slot, steps: before + slots[slot].0.len() });
+            field_plan[path] = Some(SlotPath { slot, steps: before + slots[slot].0.len() });
         }
         let slots = Slots::new(&slots).ok_or(NAMES)?;
         let slots = match lines.filter(|_| copies) {
@@ -81,15 +81,15 @@ impl Plan {
 impl Plan {
     /// The slots of the edits of each record that have to be there for a change in its text: what is missing is added at its end,
     /// and nowhere else. Gives nothing where an edit has no slot of its own.
-    fn required(&self, unit: RecordUnit, field_plan: &[Option<Sight>]) -> Option<Vec<usize>> {
+    fn required(&self, unit: RecordUnit, field_plan: &[Option<SlotPath>]) -> Option<Vec<usize>> {
         let RecordSource::Loop(repeat, ..) = self.records(unit)?.source else { return None };
         let Kind::Edit(edit) = &repeat.result.kind else { return None };
         let mut required = Vec::new();
         for change in &edit.changes {
-            let sight =
-                field_plan[change.id].filter(|sight| sight.steps == change.segments.len())?;
-            if sight.steps > 1 || change.value.is_none() {
-                required.push(sight.slot);
+            let slot_path = field_plan[change.id]
+                .filter(|slot_path| slot_path.steps == change.segments.len())?;
+            if slot_path.steps > 1 || change.value.is_none() {
+                required.push(slot_path.slot);
             }
         }
         Some(required)
@@ -101,15 +101,15 @@ impl Plan {
 pub struct FieldPlan {
     /// What is in the slots.
     pub slots: Slots,
-    /// What each turn does with it, if that is all it does.
+    /// What each tuple does with it, if that is all it does.
     pub(crate) direct: Option<Direct>,
     /// By the number of the path.
-    of: Vec<Option<Sight>>,
+    of: Vec<Option<SlotPath>>,
 }
 
 /// A path that begins at a slot.
 #[derive(Clone, Copy, Debug)]
-pub(crate) struct Sight {
+pub(crate) struct SlotPath {
     pub(crate) slot: usize,
     /// So many steps or segments of the path lead there.
     pub(crate) steps: usize,
@@ -118,13 +118,13 @@ pub(crate) struct Sight {
 impl FieldPlan {
     /// Where the path of that number begins, if that is at a slot.
     #[inline]
-    pub(crate) fn of(&self, path: usize) -> Option<Sight> {
+    pub(crate) fn of(&self, path: usize) -> Option<SlotPath> {
         self.of.get(path).copied().flatten()
     }
 }
 
 /// A path that begins at a record.
-struct Seen {
+struct RecordPath {
     /// Its number.
     path: usize,
     /// The names that it begins with.
@@ -138,13 +138,13 @@ impl Analysis {
     fn of(plan: &Plan, unit: RecordUnit, copies: bool) -> Option<Self> {
         let Records { head, source, rest: from, .. } = plan.records(unit)?;
         let mut analysis = Self {
-            needs: Needs::nothing(),
+            projection: Projection::nothing(),
             locals: vec![Parts::default(); plan.frame],
             current: Parts::default(),
-            seen: Vec::new(),
+            paths: Vec::new(),
             sees_records: false,
         };
-        let record = Parts { of: vec![Need::RECORD], lists: 0 };
+        let record = Parts { of: vec![Projected::RECORD], lists: 0 };
         if let RecordHead::Filter(filter) = head {
             analysis.tested(&filter.condition, record.clone());
         }
@@ -165,7 +165,7 @@ impl Analysis {
             }
             RecordSource::XPath(expression) => {
                 analysis.sees_records = true;
-                analysis.needs = expression.record_needs().clone();
+                analysis.projection = expression.record_projection().clone();
             }
             RecordSource::One(path) => {
                 analysis.sees_records = true;
@@ -194,19 +194,19 @@ impl Analysis {
 /// The parts of a record that a name or a path may stand for; none when it stands for something else.
 #[derive(Clone, Default)]
 struct Parts {
-    of: Vec<Need>,
+    of: Vec<Projected>,
     /// How deep in lists these parts are, since they were grouped: in none, in lists of them, in lists of such lists.
     lists: usize,
 }
 
 struct Analysis {
-    needs: Needs,
+    projection: Projection,
     /// By slot.
     locals: Vec<Parts>,
     /// `@`
     current: Parts,
     /// The paths that begin at the record.
-    seen: Vec<Seen>,
+    paths: Vec<RecordPath>,
     /// Whether the record itself is a value, or is stepped into otherwise than by name.
     sees_records: bool,
 }
@@ -214,7 +214,7 @@ struct Analysis {
 impl Parts {
     /// Whether the record itself may be among them.
     fn has_record(&self) -> bool {
-        self.of.contains(&Need::RECORD)
+        self.of.contains(&Projected::RECORD)
     }
 }
 
@@ -231,13 +231,13 @@ impl Analysis {
         if names.is_empty() {
             self.sees_records = true;
         } else {
-            self.seen.push(Seen { path, names, before });
+            self.paths.push(RecordPath { path, names, before });
         }
     }
 
     /// All of these parts is needed.
     fn all(&mut self, parts: &Parts) {
-        parts.of.iter().for_each(|part| self.needs.add_all(*part));
+        parts.of.iter().for_each(|part| self.projection.add_all(*part));
     }
 
     fn start(&mut self, start: &Start) -> Parts {
@@ -287,7 +287,8 @@ impl Analysis {
             // A list has no members.
             StepKind::Name(_) | StepKind::Qualified { .. } if parts.lists > 0 => Parts::default(),
             StepKind::Name(name) | StepKind::Qualified { name, .. } => {
-                let of = parts.of.iter().map(|part| self.needs.add_member(*part, name)).collect();
+                let of =
+                    parts.of.iter().map(|part| self.projection.add_member(*part, name)).collect();
                 Parts { of, lists: 0 }
             }
             StepKind::Index(_) => self.children(&parts),
@@ -307,7 +308,10 @@ impl Analysis {
         if parts.lists > 0 {
             return Parts { of: parts.of.clone(), lists: parts.lists - 1 };
         }
-        Parts { of: parts.of.iter().map(|part| self.needs.add_children(*part)).collect(), lists: 0 }
+        Parts {
+            of: parts.of.iter().map(|part| self.projection.add_children(*part)).collect(),
+            lists: 0,
+        }
     }
 
     fn segments(&mut self, segments: &[Segment], mut parts: Parts) -> Parts {
@@ -414,7 +418,7 @@ impl Analysis {
     /// An aggregate over a group: of its nodes only as much is needed as the aggregate looks at.
     fn folded(&mut self, fold: &GroupFold) {
         match fold.over() {
-            // Turns are counted, and not looked at.
+            // Tuples are counted, and not looked at.
             Some((_, None)) => {}
             Some((_, Some(path)))
                 if fold.kind == Aggregate::Count
@@ -426,7 +430,7 @@ impl Analysis {
 
     /// Edits in the text of a record, which is copied: no more of it is needed than what they read.
     fn spliced(&mut self, edit: &Edit) {
-        let record = Parts { of: vec![Need::RECORD], lists: 0 };
+        let record = Parts { of: vec![Projected::RECORD], lists: 0 };
         for Change { id, segments, value, .. } in &edit.changes {
             self.see(*id, 0, segments.iter().map(Segment::plain_name));
             self.current = self.segments(segments, record.clone());

@@ -7,7 +7,7 @@ use crate::json::Key;
 
 /// A tree of what is needed below a record.
 #[derive(Clone, PartialEq, Eq, Debug, Default)]
-pub struct Needs {
+pub struct Projection {
     nodes: Vec<Node>,
 }
 
@@ -19,7 +19,7 @@ struct Node {
     /// Its members of these names.
     members: Vec<Named>,
     /// Each of its items, and each of its members.
-    children: Option<Need>,
+    children: Option<Projected>,
 }
 
 /// A member that is needed.
@@ -28,21 +28,21 @@ pub(crate) struct Named {
     pub(crate) name: String,
     /// The name as it stands in JSON.
     pub(crate) key: Key,
-    pub(crate) need: Need,
+    pub(crate) projected: Projected,
 }
 
-/// What is needed of a value: a node of [`Needs`].
+/// What is needed of a value: a node of [`Projection`].
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub struct Need(u32);
+pub struct Projected(u32);
 
-impl Need {
+impl Projected {
     /// All of it.
     pub const ALL: Self = Self(u32::MAX);
     /// The record itself.
     pub const RECORD: Self = Self(0);
 }
 
-impl Needs {
+impl Projection {
     /// Nothing of a record but that it is there.
     #[must_use]
     pub fn nothing() -> Self {
@@ -50,38 +50,38 @@ impl Needs {
     }
 
     /// Needs the member called `name` of a value; gives what to need of it.
-    pub fn add_member(&mut self, of: Need, name: &str) -> Need {
-        if of == Need::ALL {
+    pub fn add_member(&mut self, of: Projected, name: &str) -> Projected {
+        if of == Projected::ALL {
             return of;
         }
         if let Some(known) = self.named(of, name) {
             return known;
         }
-        let need = self.add_node();
+        let projected = self.add_node();
         self.nodes[of.0 as usize].members.push(Named {
             name: name.to_owned(),
             key: Key::new(name),
-            need,
+            projected,
         });
-        need
+        projected
     }
 
     /// Needs each child of a value; gives what to need of them.
-    pub fn add_children(&mut self, of: Need) -> Need {
-        if of == Need::ALL {
+    pub fn add_children(&mut self, of: Projected) -> Projected {
+        if of == Projected::ALL {
             return of;
         }
         if let Some(known) = self.nodes[of.0 as usize].children {
             return known;
         }
-        let need = self.add_node();
-        self.nodes[of.0 as usize].children = Some(need);
-        need
+        let projected = self.add_node();
+        self.nodes[of.0 as usize].children = Some(projected);
+        projected
     }
 
     /// Needs all of a value.
-    pub fn add_all(&mut self, of: Need) {
-        if of != Need::ALL {
+    pub fn add_all(&mut self, of: Projected) {
+        if of != Projected::ALL {
             self.nodes[of.0 as usize].all = true;
         }
     }
@@ -90,59 +90,59 @@ impl Needs {
     #[must_use]
     pub fn paths(&self) -> Vec<String> {
         let mut paths = Vec::new();
-        self.add_paths(Need::RECORD, String::new(), &mut paths);
+        self.add_paths(Projected::RECORD, String::new(), &mut paths);
         paths
     }
 
-    fn add_paths(&self, need: Need, path: String, paths: &mut Vec<String>) {
-        if need == Need::ALL || self.nodes[need.0 as usize].all {
+    fn add_paths(&self, projected: Projected, path: String, paths: &mut Vec<String>) {
+        if projected == Projected::ALL || self.nodes[projected.0 as usize].all {
             paths.push(path);
             return;
         }
-        let node = &self.nodes[need.0 as usize];
-        for Named { name, need, .. } in &node.members {
+        let node = &self.nodes[projected.0 as usize];
+        for Named { name, projected, .. } in &node.members {
             let dot = if path.is_empty() { "" } else { "." };
-            self.add_paths(*need, format!("{path}{dot}{name}"), paths);
+            self.add_paths(*projected, format!("{path}{dot}{name}"), paths);
         }
         if let Some(children) = node.children {
             self.add_paths(children, format!("{path}[*]"), paths);
         }
     }
 
-    fn add_node(&mut self) -> Need {
+    fn add_node(&mut self) -> Projected {
         self.nodes.push(Node::default());
-        Need((self.nodes.len() - 1) as u32)
+        Projected((self.nodes.len() - 1) as u32)
     }
 
-    fn named(&self, of: Need, name: &str) -> Option<Need> {
+    fn named(&self, of: Projected, name: &str) -> Option<Projected> {
         self.nodes[of.0 as usize]
             .members
             .iter()
             .find(|known| known.name == name)
-            .map(|known| known.need)
+            .map(|known| known.projected)
     }
 
     /// What is needed of a value, with all that its node says: of one whose children are needed both by name and
     /// each, all is.
     #[inline]
-    pub(crate) fn resolved(&self, need: Need) -> Need {
-        let node = &self.nodes[need.0 as usize];
+    pub(crate) fn resolved(&self, projected: Projected) -> Projected {
+        let node = &self.nodes[projected.0 as usize];
         if node.all || (node.children.is_some() && !node.members.is_empty()) {
-            Need::ALL
+            Projected::ALL
         } else {
-            need
+            projected
         }
     }
 
     /// What is needed of a record.
     #[must_use]
-    pub fn of_record(&self) -> Need {
-        if self.nodes.is_empty() { Need::ALL } else { self.resolved(Need::RECORD) }
+    pub fn of_record(&self) -> Projected {
+        if self.nodes.is_empty() { Projected::ALL } else { self.resolved(Projected::RECORD) }
     }
 
     /// The members that are needed by their names, with what is needed of each; nothing where any member may be needed.
     #[inline]
-    pub(crate) fn named_members(&self, of: Need) -> Option<&[Named]> {
+    pub(crate) fn named_members(&self, of: Projected) -> Option<&[Named]> {
         let node = self.nodes.get(of.0 as usize)?;
         (!node.all && node.children.is_none()).then_some(&node.members)
     }
@@ -150,8 +150,8 @@ impl Needs {
     /// What is needed of the member called `name`, if anything.
     #[inline]
     #[must_use]
-    pub fn member(&self, of: Need, name: &str) -> Option<Need> {
-        if of == Need::ALL {
+    pub fn member(&self, of: Projected, name: &str) -> Option<Projected> {
+        if of == Projected::ALL {
             return Some(of);
         }
         Some(self.resolved(self.named(of, name).or(self.nodes[of.0 as usize].children)?))
@@ -160,8 +160,8 @@ impl Needs {
     /// What is needed of each item of a list, if anything.
     #[inline]
     #[must_use]
-    pub fn item(&self, of: Need) -> Option<Need> {
-        if of == Need::ALL {
+    pub fn item(&self, of: Projected) -> Option<Projected> {
+        if of == Projected::ALL {
             return Some(of);
         }
         Some(self.resolved(self.nodes[of.0 as usize].children?))
@@ -174,32 +174,35 @@ mod tests {
 
     #[test]
     fn what_is_asked_for_and_nothing_else() {
-        let mut needs = Needs::nothing();
-        let fare = needs.add_member(Need::RECORD, "fare");
-        let amount = needs.add_member(fare, "amount");
-        needs.add_all(amount);
-        let seats = needs.add_member(Need::RECORD, "seats");
-        let seat = needs.add_children(seats);
-        let number = needs.add_member(seat, "no");
-        needs.add_all(number);
+        let mut projection = Projection::nothing();
+        let fare = projection.add_member(Projected::RECORD, "fare");
+        let amount = projection.add_member(fare, "amount");
+        projection.add_all(amount);
+        let seats = projection.add_member(Projected::RECORD, "seats");
+        let seat = projection.add_children(seats);
+        let number = projection.add_member(seat, "no");
+        projection.add_all(number);
 
-        let record = needs.of_record();
-        let fare = needs.member(record, "fare").unwrap();
-        assert_eq!(needs.member(fare, "amount"), Some(Need::ALL));
-        assert_eq!(needs.member(fare, "currency"), None);
-        assert_eq!(needs.member(record, "id"), None);
-        assert_eq!(needs.item(fare), None);
-        let seats = needs.member(record, "seats").unwrap();
-        let seat = needs.item(seats).unwrap();
-        assert_eq!((needs.member(seat, "no"), needs.member(seat, "kind")), (Some(Need::ALL), None));
-        assert_eq!(needs.member(Need::ALL, "x"), Some(Need::ALL));
+        let record = projection.of_record();
+        let fare = projection.member(record, "fare").unwrap();
+        assert_eq!(projection.member(fare, "amount"), Some(Projected::ALL));
+        assert_eq!(projection.member(fare, "currency"), None);
+        assert_eq!(projection.member(record, "id"), None);
+        assert_eq!(projection.item(fare), None);
+        let seats = projection.member(record, "seats").unwrap();
+        let seat = projection.item(seats).unwrap();
+        assert_eq!(
+            (projection.member(seat, "no"), projection.member(seat, "kind")),
+            (Some(Projected::ALL), None)
+        );
+        assert_eq!(projection.member(Projected::ALL, "x"), Some(Projected::ALL));
     }
 
     #[test]
     fn children_by_name_and_each_are_all() {
-        let mut needs = Needs::nothing();
-        needs.add_member(Need::RECORD, "a");
-        needs.add_children(Need::RECORD);
-        assert_eq!(needs.of_record(), Need::ALL);
+        let mut projection = Projection::nothing();
+        projection.add_member(Projected::RECORD, "a");
+        projection.add_children(Projected::RECORD);
+        assert_eq!(projection.of_record(), Projected::ALL);
     }
 }

@@ -1,7 +1,7 @@
-//! The items of one list inside a JSON document, told apart as the document comes by: for documents larger than memory.
+//! Finds the items of one list in a JSON document while the document streams by, for documents larger than memory.
 //!
-//! What stands around the items is checked, looked at for the names that lead to the list, and made blank, as are the commas between
-//! items, so that what is left is a run of values at the places that they have in the document. Who reads these checks them.
+//! The scanner checks everything around the items, matches the names that lead to the list, and overwrites both, and the commas between
+//! items, with blanks. What remains is a sequence of JSON values at their original positions, whose grammar their reader checks.
 
 use kyanite_scan::Structure;
 use kyanite_tree::{Advice, Code, Diagnostic};
@@ -12,7 +12,7 @@ use super::inside::Inside;
 
 /// Follows a document from its first byte.
 #[derive(Debug)]
-pub struct Frame {
+pub struct ListScanner {
     path: Vec<String>,
     /// What stands around the list, which itself is empty there.
     around: Bytewise,
@@ -81,7 +81,7 @@ pub enum Found {
 
 /// What is wrong with a document around the items of its list.
 #[derive(Clone, PartialEq, Eq, Debug)]
-pub enum FrameError {
+pub enum ListScanError {
     /// It breaks the grammar.
     Grammar(ErrorKind),
     /// The list is not what it has to be.
@@ -95,27 +95,27 @@ pub enum FrameError {
 
 /// What a look at more bytes gave.
 #[derive(Clone, PartialEq, Eq, Debug, Default)]
-pub struct Framed {
+pub struct ScannedItems {
     /// Behind so many of them an item has ended, and none has begun.
     pub cut: Option<usize>,
     /// Behind so many of them something is wrong.
-    pub frame_error: Option<(usize, FrameError)>,
+    pub list_error: Option<(usize, ListScanError)>,
 }
 
-const NO_COMMA: FrameError =
-    FrameError::new("a comma is missing between these items", "put one there");
-const NO_ITEM: FrameError =
-    FrameError::new("an item is missing here", "take the comma away, or write the item");
-const CROSSED: FrameError =
-    FrameError::new("this bracket closes nothing", "take it away, or open it");
-const TWICE: FrameError = FrameError::new(
+const NO_COMMA: ListScanError =
+    ListScanError::new("a comma is missing between these items", "put one there");
+const NO_ITEM: ListScanError =
+    ListScanError::new("an item is missing here", "take the comma away, or write the item");
+const CROSSED: ListScanError =
+    ListScanError::new("this bracket closes nothing", "take it away, or open it");
+const TWICE: ListScanError = ListScanError::new(
     "the list that the rule goes through is given a second time",
     "take one of the two away: which one is meant cannot be known",
 );
-const ENDS_INSIDE: FrameError =
-    FrameError::new("the document ends inside", "close its brackets, or get the rest of it");
+const ENDS_INSIDE: ListScanError =
+    ListScanError::new("the document ends inside", "close its brackets, or get the rest of it");
 
-impl FrameError {
+impl ListScanError {
     const fn new(message: &'static str, advice: &'static str) -> Self {
         Self::List { message, advice }
     }
@@ -134,8 +134,8 @@ impl FrameError {
     }
 }
 
-impl Frame {
-    /// A frame of the list that these names lead to from the root of a document.
+impl ListScanner {
+    /// A scanner for the list that these names lead to from the root of a document.
     #[must_use]
     pub fn new(path: Vec<String>) -> Self {
         Self {
@@ -171,15 +171,15 @@ impl Frame {
     }
 
     /// Follows the items in the bytes that come next, and makes blank what is not part of them.
-    pub fn follow(&mut self, bytes: &mut [u8]) -> Framed {
-        let mut framed = Framed::default();
+    pub fn follow(&mut self, bytes: &mut [u8]) -> ScannedItems {
+        let mut scanned = ScannedItems::default();
         let (mut at, mut from) = (0, None);
         while at < bytes.len() {
             let byte = bytes[at];
             let Phase::Items(item) = self.phase else {
-                if let Err(frame_error) = self.outside(byte) {
-                    framed.frame_error = Some((at, frame_error));
-                    return framed;
+                if let Err(list_error) = self.outside(byte) {
+                    scanned.list_error = Some((at, list_error));
+                    return scanned;
                 }
                 blank(&mut bytes[at]);
                 at += 1;
@@ -195,13 +195,13 @@ impl Frame {
             }
             let begin = at;
             match self.between(item, byte) {
-                Err(frame_error) => {
-                    framed.frame_error = Some((at, frame_error));
-                    return framed;
+                Err(list_error) => {
+                    scanned.list_error = Some((at, list_error));
+                    return scanned;
                 }
                 Ok(true) => {
                     blank(&mut bytes[at]);
-                    framed.cut = Some(at + 1);
+                    scanned.cut = Some(at + 1);
                 }
                 Ok(false) => {}
             }
@@ -213,7 +213,7 @@ impl Frame {
                 at = end;
             }
         }
-        framed
+        scanned
     }
 
     /// Where the item ends that begins with the bracket at byte `at`, if its structure shows that.
@@ -230,12 +230,12 @@ impl Frame {
 
     /// What is wrong when the document ends here.
     #[must_use]
-    pub fn finish(&self) -> Option<FrameError> {
+    pub fn finish(&self) -> Option<ListScanError> {
         (self.phase != Phase::Done).then_some(ENDS_INSIDE)
     }
 
     /// Takes a byte that stands in the list and in no text, list or map of it; tells whether an item may end behind it.
-    fn between(&mut self, item: Item, byte: u8) -> Result<bool, FrameError> {
+    fn between(&mut self, item: Item, byte: u8) -> Result<bool, ListScanError> {
         let may_begin = matches!(item, Item::First | Item::Wanted);
         let next = match byte {
             b' ' | b'\t' | b'\n' | b'\r' if item == Item::Word => Item::Ended,
@@ -262,8 +262,8 @@ impl Frame {
     }
 
     /// Takes a byte that stands around the list.
-    fn outside(&mut self, byte: u8) -> Result<(), FrameError> {
-        let step = self.around.byte(byte).map_err(FrameError::Grammar)?;
+    fn outside(&mut self, byte: u8) -> Result<(), ListScanError> {
+        let step = self.around.byte(byte).map_err(ListScanError::Grammar)?;
         let depth = self.around.depth();
         match step {
             Step::Inside if self.is_naming => self.name.push(byte),
@@ -296,7 +296,7 @@ impl Frame {
     }
 
     /// Whether the value that begins is that of the next name of the path.
-    fn leads_on(&self) -> Result<bool, FrameError> {
+    fn leads_on(&self) -> Result<bool, ListScanError> {
         let Some(wanted) = self.on.checked_sub(1).map(|before| self.path.get(before)) else {
             return Ok(true);
         };
@@ -323,17 +323,18 @@ mod tests {
     use proptest::prelude::*;
 
     /// What is left of a text that comes in pieces of these sizes, or what is wrong and where.
-    fn framed(
+    fn scanned(
         text: &str,
         path: &[&str],
         size: usize,
-    ) -> Result<String, Option<(usize, FrameError)>> {
-        let mut frame = Frame::new(path.iter().map(|name| (*name).to_owned()).collect());
+    ) -> Result<String, Option<(usize, ListScanError)>> {
+        let mut list_scanner =
+            ListScanner::new(path.iter().map(|name| (*name).to_owned()).collect());
         let mut bytes = text.as_bytes().to_vec();
         let mut at = 0;
         loop {
             let end = (at + size).min(bytes.len());
-            match frame.find(&bytes[at..end]) {
+            match list_scanner.find(&bytes[at..end]) {
                 Found::List(begin) => {
                     at += begin;
                     break;
@@ -346,16 +347,18 @@ mod tests {
         let mut cut = at;
         while at < bytes.len() {
             let end = (at + size).min(bytes.len());
-            let found = frame.follow(&mut bytes[at..end]);
-            if let Some((wrong, frame_error)) = found.frame_error {
-                return Err(Some((at + wrong, frame_error)));
+            let found = list_scanner.follow(&mut bytes[at..end]);
+            if let Some((wrong, list_error)) = found.list_error {
+                return Err(Some((at + wrong, list_error)));
             }
             cut = found.cut.map_or(cut, |cut| at + cut);
             at = end;
         }
-        assert!(frame.finish().is_some() || bytes[cut..].iter().all(u8::is_ascii_whitespace));
-        match frame.finish() {
-            Some(frame_error) => Err(Some((at, frame_error))),
+        assert!(
+            list_scanner.finish().is_some() || bytes[cut..].iter().all(u8::is_ascii_whitespace)
+        );
+        match list_scanner.finish() {
+            Some(list_error) => Err(Some((at, list_error))),
             None => Ok(String::from_utf8(bytes).unwrap()),
         }
     }
@@ -380,14 +383,14 @@ mod tests {
             ),
         ] {
             for size in [1, 2, 3, 100] {
-                assert_eq!(framed(text, path, size).as_deref(), Ok(left), "{text} {size}");
+                assert_eq!(scanned(text, path, size).as_deref(), Ok(left), "{text} {size}");
             }
         }
     }
 
     #[test]
     fn what_is_wrong() {
-        let grammar = |at, kind| Some((at, FrameError::Grammar(kind)));
+        let grammar = |at, kind| Some((at, ListScanError::Grammar(kind)));
         for (text, path, found) in [
             ("{}", &[][..], None),
             ("{\"a\":1}", &["a"], None),
@@ -414,7 +417,7 @@ mod tests {
             ("{\"a\":[1] \"b\":2}", &["a"], grammar(9, ErrorKind::NoComma('}'))),
         ] {
             for size in [1, 2, 3, 100] {
-                assert_eq!(framed(text, path, size), Err(found.clone()), "{text} {size}");
+                assert_eq!(scanned(text, path, size), Err(found.clone()), "{text} {size}");
             }
         }
     }
@@ -424,7 +427,7 @@ mod tests {
         fn the_items_are_those_of_the_list(items in proptest::collection::vec(crate::json::write::tests::any_json(), 0..6), size in 1usize..9, pretty in any::<bool>()) {
             let document = serde_json::json!({"n": {"a": [1]}, "a": {"b": items, "c": [[], "]"]}, "z": null});
             let text = if pretty { serde_json::to_string_pretty(&document) } else { serde_json::to_string(&document) }.unwrap();
-            let left = framed(&text, &["a", "b"], size).unwrap();
+            let left = scanned(&text, &["a", "b"], size).unwrap();
             prop_assert_eq!(left.len(), text.len());
             let read: Vec<serde_json::Value> = serde_json::Deserializer::from_str(&left).into_iter().map(Result::unwrap).collect();
             prop_assert_eq!(read, items);
@@ -432,8 +435,8 @@ mod tests {
 
         #[test]
         fn never_panics(text in "[\\[\\]{}\",:a1\\\\ \n]{0,40}", size in 1usize..9) {
-            let _ = framed(&text, &["a"], size);
-            let _ = framed(&text, &[], size);
+            let _ = scanned(&text, &["a"], size);
+            let _ = scanned(&text, &[], size);
         }
     }
 }

@@ -1,0 +1,173 @@
+//! A survey as lines of JSON: the state of a survey over some of the records, to be joined with those of others.
+//!
+//! The first line counts what follows: the paths, each behind the one that it goes on from, and then the shapes of records. Hashes, of
+//! values and of shapes, are those of one version of this crate, so a state is read by the version that wrote it.
+
+use serde::{Deserialize, Serialize};
+use serde_json::{from_str, to_string};
+
+use crate::distinct::Distinct;
+use crate::enumerated::Enumerated;
+use crate::paths::{Counts, DOCUMENT, PathStep, RECORDS};
+use crate::shapes::Feature;
+use crate::survey::{Bounds, ExampleValue, Extra, InFile, Survey};
+use crate::unique::Keys;
+use crate::values::Values;
+
+/// The first line.
+#[derive(Serialize, Deserialize)]
+struct Head {
+    /// Each input with how many records it has.
+    files: Vec<(String, u64)>,
+    paths: usize,
+    shapes: usize,
+    /// How many records have shapes that were not told apart, and whether none is any more.
+    other_shapes: u64,
+    shapes_given_up: bool,
+}
+
+/// What is known of a path.
+#[derive(Serialize, Deserialize)]
+struct Path {
+    parent: usize,
+    step: PathStep,
+    counts: Counts,
+    values: Values,
+    keys: Keys,
+    enumerated: Enumerated,
+    examples: Vec<ExampleValue>,
+    files: Vec<InFile>,
+    names: Distinct,
+}
+
+/// How many records have a shape: its hash, their number, and which sorts of values stand at which paths.
+type Shape = (u64, u64, Vec<Feature>);
+
+impl Survey {
+    /// The survey as lines, without their ends.
+    ///
+    /// ```
+    /// use kyanite_survey::{Bounds, Survey};
+    ///
+    /// let lines = Survey::new(Bounds::default()).into_state();
+    /// let read = Survey::of_state(lines.iter().map(String::as_str), Bounds::default()).unwrap();
+    /// assert_eq!(read.records(), 0);
+    /// ```
+    #[must_use]
+    pub fn into_state(mut self) -> Vec<String> {
+        let shapes = self.settled_shapes();
+        let order = self.paths.in_order();
+        let mut places = vec![DOCUMENT; self.paths.nodes.len()];
+        order.iter().enumerate().for_each(|(place, number)| places[*number] = place);
+        let mut lines = vec![line(&Head {
+            files: self.files.into_iter().zip(self.file_records).collect(),
+            paths: order.len(),
+            shapes: shapes.len(),
+            other_shapes: self.shapes.others,
+            shapes_given_up: self.shapes.is_given_up(),
+        })];
+        for number in order {
+            let node = &mut self.paths.nodes[number];
+            let extra = std::mem::take(&mut node.extra);
+            lines.push(line(&Path {
+                parent: places[node.parent],
+                step: node.step.clone(),
+                counts: std::mem::take(&mut node.counts),
+                values: std::mem::take(&mut node.values),
+                keys: extra.keys,
+                enumerated: extra.enumerated,
+                examples: extra.examples,
+                files: extra.by_file,
+                names: extra.names,
+            }));
+        }
+        for (hash, count, mut features) in shapes {
+            features.iter_mut().for_each(|feature| feature.0 = places[feature.0]);
+            lines.push(line::<Shape>(&(hash, count, features)));
+        }
+        lines
+    }
+
+    /// Reads a survey from the lines that [`into_state`](Self::into_state) gives. Returns None if they are no such lines.
+    #[must_use]
+    pub fn of_state<'l>(mut lines: impl Iterator<Item = &'l str>, bounds: Bounds) -> Option<Self> {
+        let head: Head = from_str(lines.next()?).ok()?;
+        let mut survey = Self::new(bounds);
+        (survey.files, survey.file_records) = head.files.into_iter().unzip();
+        survey.records =
+            survey.file_records.iter().try_fold(0, |all: u64, of| all.checked_add(*of))?;
+        let mut numbers = Vec::new();
+        for _ in 0..head.paths {
+            let path: Path = from_str(lines.next()?).ok()?;
+            let number = match path.step {
+                PathStep::Root if numbers.is_empty() => DOCUMENT,
+                PathStep::Root => return None,
+                step => survey.paths.child(*numbers.get(path.parent)?, step),
+            };
+            let files = survey.files.len();
+            let has_files = path.examples.iter().all(|example| example.file < files)
+                && path.files.iter().all(|in_file| in_file.file < files);
+            if !has_files || !path.values.is_sound() {
+                return None;
+            }
+            numbers.push(number);
+            let node = &mut survey.paths.nodes[number];
+            (node.counts, node.values) = (path.counts, path.values);
+            node.extra = Extra {
+                keys: path.keys,
+                enumerated: path.enumerated,
+                examples: path.examples,
+                by_file: path.files,
+                names: path.names,
+                ..Extra::default()
+            };
+        }
+        for _ in 0..head.shapes {
+            let (hash, count, mut features): Shape = from_str(lines.next()?).ok()?;
+            for feature in &mut features {
+                feature.0 = *numbers.get(feature.0)?;
+            }
+            survey.shapes.add(hash, count, || features.into());
+        }
+        survey.shapes.others = head.other_shapes;
+        if head.shapes_given_up {
+            survey.shapes.give_up();
+        }
+        let has_ends = numbers.contains(&DOCUMENT) && numbers.contains(&RECORDS);
+        (has_ends && lines.next().is_none()).then_some(survey)
+    }
+
+    /// Calls the only input by another name.
+    pub fn rename_input(&mut self, name: String) {
+        if let [only] = self.files.as_mut_slice() {
+            *only = name;
+        }
+    }
+}
+
+/// A value as a line.
+fn line<T: Serialize>(value: &T) -> String {
+    // Only a map whose keys are no texts cannot be written, and there is none.
+    to_string(value).unwrap_or_default()
+}
+
+/// Decimals as their exact spelling.
+pub(crate) mod decimal {
+    use kyanite_tree::Decimal;
+    use serde::de::Error;
+    use serde::{Deserialize, Deserializer, Serialize, Serializer};
+
+    pub(crate) fn serialize<S: Serializer>(
+        number: &Option<Decimal>,
+        to: S,
+    ) -> Result<S::Ok, S::Error> {
+        number.as_ref().map(ToString::to_string).serialize(to)
+    }
+
+    pub(crate) fn deserialize<'d, D: Deserializer<'d>>(
+        from: D,
+    ) -> Result<Option<Decimal>, D::Error> {
+        let text: Option<String> = Option::deserialize(from)?;
+        text.map(|text| Decimal::parse(&text).map_err(D::Error::custom)).transpose()
+    }
+}
