@@ -25,14 +25,18 @@ const TEXT: usize = 64 * 1024;
 
 /// A stream of records in one format, and what the program says of it.
 struct Case {
+    /// Run in a folder with this file.
+    file: (&'static str, &'static str),
     arguments: &'static [&'static str],
+    /// Whether the result is the number of each record.
+    gives_numbers: bool,
     /// What stands before the records.
     begin: &'static str,
     /// What stands around the number of a record and its text.
     record: [&'static str; 3],
     /// The record that breaks the stream.
     flaw: &'static str,
-    /// How many lines stand before the records, and how many each has.
+    /// How many lines stand before the records, and how many each has; none where all stand on one line.
     lines: (u64, u64),
     /// Where the flaw is, as line of its record and column, and what is said of it.
     place: (u64, u64),
@@ -40,11 +44,32 @@ struct Case {
     status: i32,
 }
 
+/// What cases have in common: a query for the numbers of records, each on a line of its own.
+const QUERY: Case = Case {
+    file: ("unused", ""),
+    arguments: &[],
+    gives_numbers: true,
+    begin: "",
+    record: [""; 3],
+    flaw: "",
+    lines: (0, 1),
+    place: (1, 1),
+    says: "",
+    status: 3,
+};
+
 /// Writes the case into the program, and asserts that it gives the number of each record and then tells of the flaw.
 fn assert_goes_on(case: &Case) {
     let arguments = case.arguments;
+    let folder = tempfile::tempdir().unwrap();
+    std::fs::write(folder.path().join(case.file.0), case.file.1).unwrap();
     let mut command = Command::new(PROGRAM);
-    command.args(arguments).stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::piped());
+    command
+        .current_dir(folder.path())
+        .args(arguments)
+        .stdin(Stdio::piped())
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped());
     let mut child = command.spawn().unwrap();
     let input = child.stdin.take().unwrap();
     let (begin, [before, between, behind]) = (case.begin, case.record);
@@ -65,7 +90,7 @@ fn assert_goes_on(case: &Case) {
         }
         // The program may end before it has read all that is behind the flaw.
         let _ = input.write_all(flaw.as_bytes()).and_then(|()| input.flush());
-        records
+        (records, written)
     });
     let results = BufReader::new(child.stdout.take().unwrap());
     let mut messages = child.stderr.take().unwrap();
@@ -74,17 +99,27 @@ fn assert_goes_on(case: &Case) {
         messages.read_to_string(&mut told).unwrap();
         told
     });
-    let mut seen = 0;
+    let (mut seen, mut report) = (0, String::new());
     for line in results.lines() {
+        let line = line.unwrap();
         seen += 1;
-        assert_eq!(line.unwrap(), seen.to_string(), "{arguments:?}");
+        if case.gives_numbers {
+            assert_eq!(line, seen.to_string(), "{arguments:?}");
+        } else {
+            report += &(line + "\n");
+        }
     }
-    let records: u64 = writer.join().unwrap();
-    let told = told.join().unwrap();
+    let (records, written): (u64, u64) = writer.join().unwrap();
+    let told = told.join().unwrap() + &report;
     assert_eq!(child.wait().unwrap().code(), Some(case.status), "{arguments:?}: {told}");
-    assert_eq!(seen, records, "{arguments:?}: {told}");
+    if case.gives_numbers {
+        assert_eq!(seen, records, "{arguments:?}: {told}");
+    }
     let (lines_before, lines_each) = case.lines;
-    let (line, column) = case.place;
+    let (line, mut column) = case.place;
+    if lines_each == 0 {
+        column += written;
+    }
     let place = format!("standard input:{}:{column}", lines_before + records * lines_each + line);
     assert!(told.contains(&place), "{arguments:?}: {place} is not in {told}");
     assert!(told.contains(case.says), "{arguments:?}: {told}");
@@ -104,13 +139,11 @@ macro_rules! cases {
 cases! {
     json_lines_go_on_behind_4_gib: Case {
         arguments: &["query", "$[*].id", "-", "--from", "jsonl", "--to", "jsonl"],
-        begin: "",
         record: ["{\"id\":", ",\"text\":\"", "\"}\n"],
         flaw: "{\"id\":2 3}\n",
-        lines: (0, 1),
         place: (1, 9),
         says: "a comma or `}` is missing here",
-        status: 3,
+        ..QUERY
     };
     a_json_list_goes_on_behind_4_gib: Case {
         arguments: &["query", "$.bookings[*].id", "-", "--from", "json", "--to", "jsonl"],
@@ -120,17 +153,15 @@ cases! {
         lines: (1, 2),
         place: (1, 9),
         says: "a comma or `}` is missing here",
-        status: 3,
+        ..QUERY
     };
     a_json_text_sequence_goes_on_behind_4_gib: Case {
         arguments: &["query", "$.id", "-", "--from", "json-seq", "--to", "jsonl"],
-        begin: "",
         record: ["\u{1e}{\"id\":", ",\"text\":\"", "\"}\n"],
         flaw: "\u{1e}{\"id\":2 3}\n",
-        lines: (0, 1),
         place: (1, 10),
         says: "a comma or `}` is missing here",
-        status: 3,
+        ..QUERY
     };
     csv_goes_on_behind_4_gib: Case {
         arguments: &["query", "$[*].id", "-", "--from", "csv", "--to", "text"],
@@ -140,7 +171,7 @@ cases! {
         lines: (1, 2),
         place: (1, 6),
         says: "text stands behind the closing quote of a cell",
-        status: 3,
+        ..QUERY
     };
     xml_goes_on_behind_4_gib: Case {
         arguments: &["query", "$.bookings.booking[*].id", "-", "--from", "xml", "--to", "text"],
@@ -150,7 +181,7 @@ cases! {
         lines: (1, 1),
         place: (1, 15),
         says: "</i> stands where </id> is missing",
-        status: 3,
+        ..QUERY
     };
     an_xpath_goes_on_behind_4_gib: Case {
         arguments: &["query", "/bookings/booking/id/string()", "-", "--from", "xml", "--to", "text"],
@@ -160,16 +191,63 @@ cases! {
         lines: (1, 1),
         place: (1, 15),
         says: "</i> stands where </id> is missing",
-        status: 3,
+        ..QUERY
     };
     yaml_documents_go_on_behind_4_gib: Case {
         arguments: &["query", "$.id", "-", "--from", "yaml", "--to", "jsonl"],
-        begin: "",
         record: ["id: ", "\ntext: ", "\n---\n"],
         flaw: "id: ]\n",
         lines: (0, 3),
         place: (1, 5),
-        says: "",
-        status: 3,
+        says: "`]` stands where a value is expected",
+        ..QUERY
+    };
+    a_list_on_one_line_goes_on_behind_4_gib: Case {
+        arguments: &["query", "$[*].id", "-", "--from", "json", "--to", "jsonl"],
+        begin: "[",
+        record: ["{\"id\":", ",\"text\":\"", "\"},"],
+        flaw: "{\"id\":2 3}]",
+        lines: (0, 0),
+        place: (1, 9),
+        says: "a comma or `}` is missing here",
+        ..QUERY
+    };
+    a_json_schema_finds_a_record_behind_4_gib: Case {
+        file: ("s.json", "{\"properties\": {\"id\": {\"type\": \"integer\"}}}"),
+        arguments: &["validate", "-", "--from", "jsonl", "--schema", "s.json"],
+        gives_numbers: false,
+        record: ["{\"id\":", ",\"text\":\"", "\"}\n"],
+        flaw: "{\"id\":\"two\"}\n",
+        place: (1, 7),
+        says: "expected integer, found the text",
+        status: 1,
+        ..QUERY
+    };
+    an_xml_schema_finds_an_element_behind_4_gib: Case {
+        file: (
+            "s.xsd",
+            "<schema xmlns='http://www.w3.org/2001/XMLSchema'><element name='bookings'><complexType><sequence>
+            <element name='booking' maxOccurs='unbounded'><complexType><sequence><element name='id' type='integer'/>
+            <element name='text' type='string'/></sequence></complexType></element></sequence></complexType></element></schema>",
+        ),
+        arguments: &["validate", "-", "--from", "xml", "--schema", "s.xsd"],
+        gives_numbers: false,
+        begin: "<bookings>\n",
+        record: ["<booking><id>", "</id><text>", "</text></booking>\n"],
+        flaw: "<booking><id>two</id><text/></booking></bookings>\n",
+        lines: (1, 1),
+        place: (1, 14),
+        says: "integer",
+        status: 1,
+        ..QUERY
+    };
+    a_survey_tells_of_a_line_behind_4_gib: Case {
+        arguments: &["survey", "-", "--from", "jsonl", "--report", "json"],
+        gives_numbers: false,
+        record: ["{\"id\":", ",\"text\":\"", "\"}\n"],
+        flaw: "{\"id\":2 3}\n",
+        place: (1, 9),
+        says: "a comma or `}` is missing here",
+        ..QUERY
     };
 }
