@@ -1,7 +1,7 @@
 //! Instructions a byte of input, by valgrind's callgrind on one thread: the same on any machine, however busy it is, that has AVX2 (of
 //! AVX-512 valgrind knows nothing).
 //!
-//! Run with `cargo bench --bench instructions`; with `-- check` the table is compared with that in docs/benchmarks.md, and what takes a
+//! Run with `cargo bench --bench instructions`; with `-- check` the tables are compared with those in docs/benchmarks.md, and what takes a
 //! tenth more ends the run. Words choose jobs.
 #![allow(clippy::unwrap_used, reason = "a benchmark that cannot run may panic")]
 #![expect(clippy::print_stdout, reason = "the table is the output of a benchmark")]
@@ -113,6 +113,28 @@ const JOBS: [Job; 20] = [
 /// The columns of the table.
 const COLUMNS: [&str; 4] = ["own, compact", "others', compact", "with blanks", "pretty"];
 
+/// A conversion: its name, the extension of its input, a rule over bookings in that format, and the format of the result.
+type Conversion = (&'static str, &'static str, &'static str, &'static str);
+
+const CONVERSIONS: [Conversion; 8] = [
+    ("JSON Lines to YAML", "jsonl", "$[*]", "yaml"),
+    ("JSON Lines to XML", "jsonl", "$[*]", "xml"),
+    ("CSV to JSON Lines", "csv", "$[*]", "jsonl"),
+    ("CSV to YAML", "csv", "$[*]", "yaml"),
+    ("XML to JSON Lines of its records", "xml", "$.bookings.booking[*]", "jsonl"),
+    ("XML to one JSON document", "xml", "$", "json"),
+    (
+        "three members of records of XML",
+        "xml",
+        "for b in $.bookings.booking[*] return {id: b.id, v: b.vessel, a: b.fare.amount}",
+        "jsonl",
+    ),
+    ("YAML documents to JSON Lines", "yaml", "$", "jsonl"),
+];
+
+/// The column of the table of conversions.
+const CONVERSION: [&str; 1] = ["instructions a byte of input"];
+
 fn main() -> ExitCode {
     let words: Vec<String> =
         std::env::args().skip(1).filter(|word| !word.starts_with("--")).collect();
@@ -124,31 +146,73 @@ fn main() -> ExitCode {
     }
     let folder = tempfile::tempdir().unwrap();
     let inputs = inputs(folder.path());
-    let before = if checks { figures() } else { Vec::new() };
-    let mut grown = Vec::new();
-    println!("| job | {} |\n| --- |{}", COLUMNS.join(" | "), " ---: |".repeat(COLUMNS.len()));
-    for (name, own, others, format) in JOBS {
-        if !chosen.is_empty() && !chosen.iter().any(|word| name.contains(word.as_str())) {
-            continue;
-        }
-        let mut row = format!("| {name} |");
-        let known = before.iter().find(|(job, _)| job == name);
-        for (at, input) in inputs.iter().enumerate() {
-            let figure = counted(if at == 0 { own } else { others }, input, format);
-            write!(row, " {figure:.1} |").unwrap();
-            if let Some(before) = known.and_then(|(_, figures)| figures.get(at))
-                && figure > before * MORE
-            {
-                grown.push(format!("{name}, {}: {before:.1} came to {figure:.1}", COLUMNS[at]));
-            }
-        }
-        println!("{row}");
-        if checks && known.is_none() {
-            grown.push(format!("{name} is not in docs/benchmarks.md"));
-        }
+    let is_chosen =
+        |name: &str| chosen.is_empty() || chosen.iter().any(|word| name.contains(word.as_str()));
+    let mut jobs = Table::new(&COLUMNS, checks);
+    for (name, own, others, format) in JOBS.into_iter().filter(|(name, ..)| is_chosen(name)) {
+        let figure = |(at, input): (usize, &PathBuf)| {
+            counted(if at == 0 { own } else { others }, input, format)
+        };
+        jobs.row(name, &inputs.iter().enumerate().map(figure).collect::<Vec<f64>>());
     }
+    println!();
+    let mut conversions = Table::new(&CONVERSION, checks);
+    for (name, from, rule, to) in CONVERSIONS.into_iter().filter(|(name, ..)| is_chosen(name)) {
+        conversions.row(name, &[counted(rule, &converted(&inputs[0], from), to)]);
+    }
+    let grown: Vec<String> = jobs.grown.into_iter().chain(conversions.grown).collect();
     grown.iter().for_each(|line| println!("more instructions: {line}"));
     if grown.is_empty() { ExitCode::SUCCESS } else { ExitCode::FAILURE }
+}
+
+/// A table that is printed row by row, and compared with the one in docs/benchmarks.md that has its columns.
+struct Table {
+    columns: &'static [&'static str],
+    /// The figures there; none if they are not compared.
+    before: Option<Vec<(String, Vec<f64>)>>,
+    /// What takes more.
+    grown: Vec<String>,
+}
+
+impl Table {
+    fn new(columns: &'static [&'static str], checks: bool) -> Self {
+        println!("| job | {} |\n| --- |{}", columns.join(" | "), " ---: |".repeat(columns.len()));
+        Self { columns, before: checks.then(|| figures(columns)), grown: Vec::new() }
+    }
+
+    fn row(&mut self, name: &str, row: &[f64]) {
+        let cells: String = row.iter().map(|figure| format!(" {figure:.1} |")).collect();
+        println!("| {name} |{cells}");
+        let Some(before) = &self.before else { return };
+        let Some((_, before)) = before.iter().find(|(job, _)| job == name) else {
+            self.grown.push(format!("{name} is not in docs/benchmarks.md"));
+            return;
+        };
+        for ((column, before), figure) in self.columns.iter().zip(before).zip(row) {
+            if *figure > before * MORE {
+                self.grown.push(format!("{name}, {column}: {before:.1} came to {figure:.1}"));
+            }
+        }
+    }
+}
+
+/// Bookings in another format, beside those in JSON Lines.
+fn converted(bookings: &Path, to: &str) -> PathBuf {
+    let file = bookings.with_extension(to);
+    if !file.exists() {
+        let rule = match to {
+            "csv" => {
+                "for b in $[*] return {b.id, b.booked, b.status, b.leg.from, b.leg.to, b.vessel, b.customer.name, b.fare.amount}"
+            }
+            _ => "$[*]",
+        };
+        let options: &[&str] =
+            if to == "xml" { &["--root", "bookings", "--item", "booking"] } else { &[] };
+        let mut command = Command::new(env!("CARGO_BIN_EXE_kyanite"));
+        let command = command.args(["query", rule]).arg(bookings).arg("-o").arg(&file);
+        assert!(command.args(options).status().unwrap().success());
+    }
+    file
 }
 
 /// Whether instructions can be counted, and mean what they did.
@@ -177,11 +241,11 @@ fn counted(rule: &str, input: &Path, format: &str) -> f64 {
     instructions / std::fs::metadata(input).unwrap().len() as f64
 }
 
-/// The figures of the table in docs/benchmarks.md.
-fn figures() -> Vec<(String, Vec<f64>)> {
+/// The figures of the table in docs/benchmarks.md that has these columns.
+fn figures(columns: &[&str]) -> Vec<(String, Vec<f64>)> {
     let page = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/benchmarks.md");
     let page = std::fs::read_to_string(page).unwrap();
-    let rows = page.lines().skip_while(|line| !line.contains(COLUMNS[1])).skip(2);
+    let rows = page.lines().skip_while(|line| !line.contains(&columns.join(" | "))).skip(2);
     let rows = rows.take_while(|line| line.starts_with('|'));
     rows.map(|row| {
         let mut cells = row.trim_matches('|').split('|').map(str::trim);
