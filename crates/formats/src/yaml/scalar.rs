@@ -70,54 +70,133 @@ pub(super) fn is_not_finite(text: &str) -> bool {
     matches!(unsigned, ".inf" | ".Inf" | ".INF") || matches!(text, ".nan" | ".NaN" | ".NAN")
 }
 
-/// Whether a text, written plain, might be read as something else than that text, by readers of YAML 1.2 or 1.1.
-pub(super) fn needs_quotes(text: &str) -> bool {
-    const LONGEST: usize = "false".len();
-    const WORDS: [&str; 13] =
-        ["", "~", "null", "true", "false", "yes", "no", "on", "off", "y", "n", "<<", "="];
+/// How a text is written, so that every reader of YAML 1.2 or 1.1 reads that text.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub(super) enum Form {
+    /// As it is.
+    Plain,
+    /// As it is, between single quotes.
+    SingleQuoted,
+    /// With escapes, between double quotes.
+    DoubleQuoted,
+    /// As a literal block, of several lines.
+    Literal,
+}
+
+/// What bytes of a text mean, as bits.
+mod class {
+    /// `:` or `#`.
+    pub(super) const INDICATOR: u8 = 1;
+    /// A quote or a backslash.
+    pub(super) const QUOTE: u8 = 1 << 1;
+    /// A line feed.
+    pub(super) const LINE: u8 = 1 << 2;
+    /// A tab.
+    pub(super) const TAB: u8 = 1 << 3;
+    /// Part of a character beyond ASCII, or a control character.
+    pub(super) const OTHER: u8 = 1 << 4;
+    /// What numbers, dates and times are written with.
+    pub(super) const NUMERIC: u8 = 1 << 5;
+    /// In front: an indicator, a blank, or what numbers and special floats begin with.
+    pub(super) const FIRST: u8 = 1 << 6;
+    /// In front: what some words begin with that are no texts.
+    pub(super) const WORD: u8 = 1 << 7;
+}
+
+/// The class of each byte.
+const CLASSES: [u8; 256] = {
+    let mut classes = [0; 256];
+    let mut byte = 0_u8;
+    loop {
+        let numeric = match byte {
+            b'_' | b':' | b'.' | b'+' | b'-' | b' ' => class::NUMERIC,
+            b'x' | b'X' | b'o' | b'O' | b'T' | b't' | b'Z' | b'z' => class::NUMERIC,
+            _ if byte.is_ascii_hexdigit() => class::NUMERIC,
+            _ => 0,
+        };
+        let first = match byte {
+            b'-' | b'?' | b':' | b',' | b'[' | b']' | b'{' | b'}' | b'#' | b'&' | b'*' | b'!' => {
+                class::FIRST
+            }
+            b'|' | b'>' | b'\'' | b'"' | b'%' | b'@' | b'`' | b'+' | b'.' | b' ' => class::FIRST,
+            b'0'..=b'9' => class::FIRST,
+            b'~' | b'<' | b'=' => class::FIRST | class::WORD,
+            _ => match byte.to_ascii_lowercase() {
+                b'y' | b'n' | b'o' | b't' | b'f' => class::WORD,
+                _ => 0,
+            },
+        };
+        let other = match byte {
+            b':' | b'#' => class::INDICATOR,
+            b'\'' | b'"' | b'\\' => class::QUOTE,
+            b'\n' => class::LINE,
+            b'\t' => class::TAB,
+            b' '..=b'~' => 0,
+            _ => class::OTHER,
+        };
+        classes[byte as usize] = numeric | first | other;
+        if byte == u8::MAX {
+            break classes;
+        }
+        byte += 1;
+    }
+};
+
+/// How a text is written.
+pub(super) fn form(text: &str) -> Form {
     let bytes = text.as_bytes();
-    let (Some(first), Some(last)) = (bytes.first(), bytes.last()) else { return true };
-    // Indicators, blanks at the ends, and whatever begins like a number, a date or a special float.
-    if b"-?:,[]{}#&*!|>'\"%@`+.~<=".contains(first) && !is_harmless(text) {
-        return true;
+    let (Some(first), Some(last)) = (bytes.first(), bytes.last()) else {
+        return Form::SingleQuoted;
+    };
+    let (mut any, mut all) = (0, u8::MAX);
+    for byte in bytes {
+        let class = CLASSES[usize::from(*byte)];
+        any |= class;
+        all &= class;
     }
-    if first.is_ascii_digit() && looks_numeric(text) {
-        return true;
+    let is_printable = any & class::OTHER == 0
+        || text.chars().all(|character| matches!(character, '\n' | '\t') || is_plain(character));
+    if any & class::LINE != 0 && is_printable && !matches!(first, b'\n' | b' ' | b'\t') {
+        return Form::Literal;
     }
-    if matches!(first, b' ' | b'\t') || matches!(last, b' ' | b'\t' | b':') {
-        return true;
+    let is_line = is_printable && any & (class::LINE | class::TAB) == 0;
+    let begins = CLASSES[usize::from(*first)];
+    let is_plain = is_line
+        && (begins & class::FIRST == 0 || begins_harmless(text, *first, all))
+        && (begins & class::WORD == 0 || !is_word(bytes))
+        && !matches!(last, b' ' | b':')
+        && (any & class::INDICATOR == 0 || !text.contains(": ") && !text.contains(" #"));
+    match is_plain {
+        true => Form::Plain,
+        false if is_line && any & class::QUOTE == 0 => Form::SingleQuoted,
+        false => Form::DoubleQuoted,
     }
-    if text.len() <= LONGEST && WORDS.iter().any(|word| word.eq_ignore_ascii_case(text)) {
-        return true;
-    }
-    if bytes.iter().all(|byte| is_harmless_byte(*byte)) {
-        return false;
-    }
-    text.contains(": ") || text.contains(" #") || !text.chars().all(is_plain)
 }
 
-/// Whether a byte is a character of ASCII that means nothing wherever it stands in a plain scalar.
-fn is_harmless_byte(byte: u8) -> bool {
-    matches!(byte, b' '..=b'~') && byte != b':' && byte != b'#'
-}
-
-/// Texts such as `-a` and `.kyr`: an indicator in front, but nothing that any reader takes for something else.
-fn is_harmless(text: &str) -> bool {
-    let mut characters = text.chars();
-    matches!(characters.next(), Some('-' | '.'))
-        && characters.next().is_some_and(|second| {
+/// Whether a text begins with a digit, but not like a number, a date or a time; or with `-` or `.`, but not like what some reader
+/// takes for something else: `-a`, `.kyr`.
+fn begins_harmless(text: &str, first: u8, all: u8) -> bool {
+    if first.is_ascii_digit() {
+        return all & class::NUMERIC == 0;
+    }
+    let second = text.chars().nth(1);
+    matches!(first, b'-' | b'.')
+        && second.is_some_and(|second| {
             second.is_alphabetic() && !matches!(second, 'i' | 'I' | 'n' | 'N')
         })
 }
 
-/// Whether a text that begins with a digit consists of what numbers, dates and times are written with.
-fn looks_numeric(text: &str) -> bool {
-    let is_part = |byte: u8| {
-        byte.is_ascii_hexdigit()
-            || matches!(byte, b'_' | b':' | b'.' | b'+' | b'-' | b' ')
-            || matches!(byte, b'x' | b'X' | b'o' | b'O' | b'T' | b't' | b'Z' | b'z')
-    };
-    text.bytes().all(is_part)
+/// Whether a text is a word that some reader takes for null, a boolean, or a key of its own.
+fn is_word(text: &[u8]) -> bool {
+    let is = |word: &str| text.eq_ignore_ascii_case(word.as_bytes());
+    match text.len() {
+        1 => is("y") || is("n") || is("~") || is("="),
+        2 => is("no") || is("on") || is("<<"),
+        3 => is("yes") || is("off"),
+        4 => is("null") || is("true"),
+        5 => is("false"),
+        _ => false,
+    }
 }
 
 /// Characters that may stand in a plain scalar on one line.
@@ -196,7 +275,7 @@ mod tests {
             "+1",
             "\u{85}",
         ] {
-            assert!(needs_quotes(text), "{text:?}");
+            assert_ne!(form(text), Form::Plain, "{text:?}");
         }
         for text in [
             "a",
@@ -211,7 +290,7 @@ mod tests {
             "TB-100",
             "7 knots",
         ] {
-            assert!(!needs_quotes(text), "{text:?}");
+            assert_eq!(form(text), Form::Plain, "{text:?}");
         }
     }
 }

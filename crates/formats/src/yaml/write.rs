@@ -2,7 +2,8 @@
 
 use kyanite_tree::{Arena, Foreign, ForeignType, Map, Member, Value};
 
-use super::{properties, scalar};
+use super::properties;
+use super::scalar::{self, Form};
 use crate::json;
 use crate::record_view::View;
 use crate::target::Target;
@@ -62,7 +63,13 @@ pub(super) fn write_flow(value: Value<'_>, out: &mut Vec<u8>) {
 }
 
 fn blanks(count: usize, out: &mut Vec<u8>) {
-    out.resize(out.len() + count, b' ');
+    // Most are few, and a call takes longer than they do.
+    if count > 8 {
+        return out.resize(out.len() + count, b' ');
+    }
+    for _ in 0..count {
+        out.push(b' ');
+    }
 }
 
 /// The items of a list, each on lines of its own that begin at column `column`.
@@ -110,10 +117,13 @@ fn write_map(map: Value<'_>, column: usize, step: usize, out: &mut impl Target) 
 
 /// The members of a map with their keys, of which some are no texts.
 fn members<'m>(map: &'m Map<'m>) -> impl Iterator<Item = (Value<'m>, &'m Member<'m>)> {
-    let mut typed = map.keys().iter().peekable();
-    map.members().iter().enumerate().map(move |(position, member)| {
-        let key = typed.next_if(|(at, _)| *at == position);
-        (key.map_or(Value::text(member.name), |(_, key)| *key), member)
+    let mut typed = map.keys();
+    map.members().iter().enumerate().map(move |(position, member)| match typed {
+        [(at, key), rest @ ..] if *at == position => {
+            typed = rest;
+            (*key, member)
+        }
+        _ => (Value::text(member.name), member),
     })
 }
 
@@ -170,18 +180,15 @@ fn write_scalar(value: Value<'_>, column: usize, step: usize, out: &mut Vec<u8>)
     match value {
         Value::List(..) => out.extend_from_slice(b"[]"),
         Value::Map(..) => out.extend_from_slice(b"{}"),
-        Value::Foreign(_, Foreign { text, of: ForeignType::Tagged(tag) }) if is_literal(text) => {
+        Value::Foreign(_, Foreign { text, of: ForeignType::Tagged(tag) }) => {
             write_tag(tag, out);
-            return write_literal(text, column + step, out);
+            return write_line_or_block(text, column + step, out);
         }
         Value::Text(_, text)
         | Value::Untyped(_, text)
-        | Value::Foreign(_, &Foreign { text, of: ForeignType::Name(_) })
-            if is_literal(text) =>
-        {
-            return write_literal(text, column + step, out);
+        | Value::Foreign(_, &Foreign { text, of: ForeignType::Name(_) }) => {
+            return write_line_or_block(text, column + step, out);
         }
-        Value::Text(_, text) | Value::Untyped(_, text) => write_text(text, out),
         Value::Element(..) => {
             let arena = Arena::new();
             return match View::default().record(value, &arena) {
@@ -249,24 +256,33 @@ fn write_tag(tag: &str, out: &mut Vec<u8>) {
     out.push(b' ');
 }
 
+/// A text on its line.
 fn write_text(text: &str, out: &mut Vec<u8>) {
-    if !scalar::needs_quotes(text) {
-        out.extend_from_slice(text.as_bytes());
-    } else if stands_in_single_quotes(text) {
-        out.push(b'\'');
-        out.extend_from_slice(text.as_bytes());
-        out.push(b'\'');
-    } else {
-        write_quoted(text, out);
+    write_as(scalar::form(text), text, out);
+}
+
+/// A text with its line end, or as a literal block whose lines begin at column `column`.
+fn write_line_or_block(text: &str, column: usize, out: &mut Vec<u8>) {
+    match scalar::form(text) {
+        Form::Literal => write_literal(text, column, out),
+        form => {
+            write_as(form, text, out);
+            out.push(b'\n');
+        }
     }
 }
 
-/// Whether a text can stand in single quotes for itself, and needs no more.
-fn stands_in_single_quotes(text: &str) -> bool {
-    let is_quote = |byte: u8| matches!(byte, b'\'' | b'"' | b'\\');
-    text.bytes().all(|byte| !is_quote(byte))
-        && (text.bytes().all(|byte| matches!(byte, b' '..=b'~'))
-            || text.chars().all(scalar::is_plain))
+/// A text in a form; on its line, so that one of several lines is quoted.
+fn write_as(form: Form, text: &str, out: &mut Vec<u8>) {
+    match form {
+        Form::Plain => out.extend_from_slice(text.as_bytes()),
+        Form::SingleQuoted => {
+            out.push(b'\'');
+            out.extend_from_slice(text.as_bytes());
+            out.push(b'\'');
+        }
+        Form::DoubleQuoted | Form::Literal => write_quoted(text, out),
+    }
 }
 
 /// A text in double quotes: the escapes of JSON, and those of YAML for what may not stand in a document (section 5.1).
@@ -281,13 +297,6 @@ fn write_quoted(text: &str, out: &mut Vec<u8>) {
         from = at + character.len_utf8();
     }
     out.extend_from_slice(&quoted.as_bytes()[from..]);
-}
-
-/// Whether a text of several lines can stand as a literal block: all of it readable, its first line not indented.
-fn is_literal(text: &str) -> bool {
-    text.contains('\n')
-        && !text.starts_with(['\n', ' ', '\t'])
-        && text.chars().all(|c| c == '\n' || c == '\t' || scalar::is_plain(c))
 }
 
 /// A literal block, whose lines begin at column `column` (section 8.1.2).
