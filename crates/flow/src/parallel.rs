@@ -12,7 +12,7 @@ use std::sync::{Condvar, Mutex, MutexGuard, PoisonError, RwLock};
 use std::time::Duration;
 
 use kyanite_formats::json;
-use kyanite_formats::records::Layout;
+use kyanite_formats::records::{Layout, SlotTemplates};
 use kyanite_formats::xml::{Ancestry, LineOrRecord};
 use kyanite_formats::{csv, xml};
 use kyanite_lang::{
@@ -354,7 +354,7 @@ struct Worker {
 
 /// What records so far looked like.
 struct KnownLayouts {
-    slots: json::SlotTemplates,
+    slots: SlotTemplates,
     values: json::ValueTemplates,
     templates: json::Templates,
     lines: json::LineWriter,
@@ -370,13 +370,13 @@ impl KnownLayouts {
         };
         match context.learns {
             true => Self {
-                slots: json::SlotTemplates::default(),
+                slots: SlotTemplates::default(),
                 values: json::ValueTemplates::default(),
                 templates: json::Templates::default(),
                 lines,
             },
             false => Self {
-                slots: json::SlotTemplates::unused(),
+                slots: SlotTemplates::unused(),
                 values: json::ValueTemplates::unused(),
                 templates: json::Templates::unused(),
                 lines,

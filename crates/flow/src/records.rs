@@ -4,10 +4,8 @@ use std::ops::Range;
 
 use kyanite_formats::Format;
 use kyanite_formats::SyntaxError;
-use kyanite_formats::json::{
-    Duplicate, PartStructure, Slot, SlotTemplates, Slotted, Templates, ValueTemplates,
-};
-use kyanite_formats::records::{Layout, PassedOver, Reader, value_end};
+use kyanite_formats::json::{Duplicate, PartStructure, Slot, Slotted, Templates, ValueTemplates};
+use kyanite_formats::records::{Layout, PassedOver, Reader, SlotTemplates, value_end};
 use kyanite_formats::xml::{RecordReader, Repair};
 use kyanite_lang::FieldPlan;
 use kyanite_tree::{

@@ -113,32 +113,135 @@ proptest! {
         rules in prop::sample::subsequence((0..RULES.len()).collect::<Vec<_>>(), 2),
         format in prop::sample::select(&[Format::JsonLines, Format::Json, Format::Yaml][..]),
     ) {
-        let folder = tempfile::tempdir().unwrap();
-        let file = folder.path().join("records.jsonl");
-        let mut lines: Vec<&str> = Vec::new();
-        let mut length = 0;
-        for which in order.iter().cycle() {
-            let line = which.get(&kinds).as_str();
-            length += line.len() + 1;
-            lines.push(line);
-            if length > 400_000 {
-                break;
-            }
-        }
+        let mut lines = repeated(&kinds, &order);
         if let Some(at) = broken.filter(|at| *at < lines.len()) {
             lines[at] = r#"{"n":1 "t":2}"#;
         }
-        std::fs::write(&file, lines.join("\n") + "\n").unwrap();
-        for rule in rules {
-            let rule = (RULES[rule], file.as_path());
-            let counters = Counters::default();
-            let expected = ran(folder.path(), rule, format, Ways::all(), &counters);
-            for avoid in Way::ALL.into_iter().map(Ways::from).chain([Ways::default()]) {
-                let found = ran(folder.path(), rule, format, avoid, &counters);
-                prop_assert!(found == expected, "{} without {:?}", rule.0, avoid);
-            }
+        let text = lines.join("\n") + "\n";
+        let rules = rules.into_iter().map(|rule| RULES[rule]);
+        assert_same(("records.jsonl", &text), rules, format)?;
+    }
+
+    /// The same of elements of XML.
+    #[test]
+    fn all_ways_lead_elements_to_the_same(
+        kinds in prop::collection::vec(element(), 1..8),
+        order in prop::collection::vec(any::<prop::sample::Index>(), 50),
+        around in prop::sample::select(&["", " xmlns='urn:l'"][..]),
+        rules in prop::sample::subsequence(ELEMENT_RULES.to_vec(), 2),
+    ) {
+        let lines = repeated(&kinds, &order).join("\n");
+        let text = format!("<l xmlns:p='urn:p'{around}>\n{lines}\n</l>\n");
+        assert_same(("records.xml", &text), rules, Format::JsonLines)?;
+    }
+
+    /// The same of rows of CSV.
+    #[test]
+    fn all_ways_lead_rows_to_the_same(
+        kinds in prop::collection::vec("(1|-2\\.50|)(,x|,\"a \"\"b\"\"\"|,\"two\nlines\"|,)(,7|,)(,(z|))?", 1..5),
+        order in prop::collection::vec(any::<prop::sample::Index>(), 50),
+        header in prop::sample::select(&["n,t,m", "n,t,n", "n,t,x"][..]),
+        rules in prop::sample::subsequence(ROW_RULES.to_vec(), 2),
+    ) {
+        let text = format!("{header}\n{}\n", repeated(&kinds, &order).join("\n"));
+        assert_same(("records.csv", &text), rules, Format::JsonLines)?;
+    }
+}
+
+/// Records of these kinds in that order, again and again, until there are several blocks of them.
+fn repeated<'k>(kinds: &'k [String], order: &[prop::sample::Index]) -> Vec<&'k str> {
+    let (mut records, mut length) = (Vec::new(), 0);
+    for which in order.iter().cycle() {
+        let record = which.get(kinds).as_str();
+        length += record.len() + 1;
+        records.push(record);
+        if length > 400_000 {
+            break;
         }
     }
+    records
+}
+
+/// Runs rules over a text without each of the ways, and without any.
+fn assert_same(
+    (name, text): (&str, &str),
+    rules: impl IntoIterator<Item = &'static str>,
+    format: Format,
+) -> Result<(), TestCaseError> {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join(name);
+    std::fs::write(&file, text).unwrap();
+    for rule in rules {
+        let run =
+            |avoid| ran(folder.path(), (rule, file.as_path()), format, avoid, &Counters::default());
+        let expected = run(Ways::all());
+        for avoid in Way::ALL.into_iter().map(Ways::from).chain([Ways::default()]) {
+            let found = run(avoid);
+            prop_assert!(found == expected, "{rule} without {avoid:?}: {found:.300?}");
+        }
+    }
+    Ok(())
+}
+
+const ELEMENT_RULES: [&str; 14] = [
+    "$.l.b[*].n",
+    "sum($.l.b[*].n)",
+    "for b in $.l.b[*] return {n: b.n, t: b.t}",
+    "for b in $.l.b[*] return {a: b.@a, c: b.in.@c, x: b.in.x}",
+    "for b in $.l.b[*] where b.n > 4 return b.t",
+    "for b in $.l.b[*] where b.t == 'x' return {b.n, of: b.t[*]}",
+    "for b in $.l.b[*] where exists(b.in) return f'{b.n}: {b.t}'",
+    "for b in $.l.b[*] group by k = b.t return {k, n: count(b[*]), s: sum(b[*].n)}",
+    "for b in $.l.b[*] order by b.t first 3 return {b.t, b.n}",
+    "for b in $.l.b[*] let d = number(b.n) * 2 return {d, type: type(b.t), name: name(b.t)}",
+    "for b in $.l.b[*] return {n: b.n.x, t: b.none}",
+    "distinct($.l.b[*].t)",
+    "for b in $.l.b[*] return b",
+    "for b in $.l.b[*] return {b.in, b.t}",
+];
+
+const ROW_RULES: [&str; 9] = [
+    "$[*]",
+    "$[*].n",
+    "$[?@.n == '1'].t",
+    "sum($[*].n)",
+    "for r in $[*] return {r.t, a: r.n, r.m}",
+    "for r in $[*] where r.t == 'x' return {r.n, of: r.t.x}",
+    "for r in $[*] group by k = r.t return {k, n: count(r[*]), s: sum(r[*].n)}",
+    "for r in $[*] return {...r, x: 1}",
+    "for r in $[*] order by r.t descending first 4 return r.n",
+];
+
+/// An element as most records are, or one with something that is not plain.
+fn element() -> impl Strategy<Value = String> {
+    let text = prop::sample::select(
+        &["<t>x</t>", "<t>y z</t>", "<t/>", "<t></t>", "<t>ä]</t>", "", "<t>x</t>"][..],
+    );
+    let odd = prop::sample::select(
+        &[
+            "<t> x</t>",
+            "<t>x </t>",
+            "<t k='1'>x</t>",
+            "<t>a&amp;b</t>",
+            "<t>a<!-- c -->b</t>",
+            "<t><![CDATA[x]]></t>",
+            "<t>1</t><t>2</t>",
+            "<p:t>q</p:t>",
+            "<t xmlns='urn:o'>o</t>",
+            "<t><x>1</x></t>",
+            "among",
+            "<t\n>x</t >",
+        ][..],
+    );
+    let inner = prop::sample::select(
+        &["<in c='1'><x>3</x></in>", "<in c=''/>", "<in d=\"'\"><x/><x/></in>", "", ""][..],
+    );
+    let attribute = prop::sample::select(&[" a='1'", " a=''", "", " p:a='2'"][..]);
+    let blank = prop::sample::select(&["", "\n  "][..]);
+    let child = prop_oneof![4 => text, 1 => odd];
+    (child, inner, attribute, blank, 0..9).prop_map(|(child, inner, attribute, blank, n)| {
+        format!("<b{attribute}>{blank}<n>{n}</n>{blank}{child}{inner}{blank}</b>")
+    })
 }
 
 /// What a rule takes: records by templates, in fields, copied.
@@ -187,6 +290,38 @@ fn rules_take_the_ways_that_they_should() {
             let may_have_fields = takes(Fields) || takes(Copies) && avoid.contain(Copies);
             let has_fields = may_have_fields && !avoid.contain(Fields);
             assert_eq!(most(&counters.taken.in_fields), has_fields, "{rule} {avoid:?}");
+        }
+    }
+}
+
+/// Records of XML follow templates, and members of theirs and of rows of CSV go into fields.
+#[test]
+fn elements_and_rows_in_fields() {
+    let folder = tempfile::tempdir().unwrap();
+    let records = |record: fn(usize) -> String| (0..12_000).map(record).collect::<String>();
+    let elements = records(|n| {
+        format!("<b a='{n}'>\n <n>{n}</n>\n <t>t{}</t>\n <x>{}</x></b>\n", n % 7, "x".repeat(40))
+    });
+    let rows = records(|n| format!("{n},t{},{}\n", n % 7, "x".repeat(40)));
+    for (name, text, root, by_templates) in [
+        ("records.xml", format!("<l>\n{elements}</l>"), "$.l.b", true),
+        ("records.csv", format!("n,t,x\n{rows}"), "$", false),
+    ] {
+        let file = folder.path().join(name);
+        std::fs::write(&file, text).unwrap();
+        for rule in [
+            format!("for b in {root}[*] return {{n: b.n, t: b.t}}"),
+            format!("for b in {root}[*] group by k = b.t return {{k, s: sum(b[*].n)}}"),
+            format!("sum({root}[*].n)"),
+        ] {
+            let counters = Counters::default();
+            let rule = (rule.as_str(), file.as_path());
+            let (result, told) =
+                ran(folder.path(), rule, Format::JsonLines, Ways::default(), &counters);
+            assert!(result.is_ok(), "{}: {result:?} {told:?}", rule.0);
+            let most = |count: &std::sync::atomic::AtomicU64| count.load(Ordering::Relaxed) > 5_000;
+            assert!(most(&counters.taken.in_fields), "{} of {name}", rule.0);
+            assert_eq!(most(&counters.taken.by_templates), by_templates, "{} of {name}", rule.0);
         }
     }
 }

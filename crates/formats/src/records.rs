@@ -94,6 +94,26 @@ impl<'a> Layout<'a> {
     }
 }
 
+/// What is known of records so far that were read into the same slots.
+#[derive(Debug, Default)]
+pub struct SlotTemplates {
+    json: json::SlotTemplates,
+    xml: xml::SlotTemplates,
+}
+
+impl SlotTemplates {
+    /// None, and none are looked for.
+    #[must_use]
+    pub fn unused() -> Self {
+        Self { json: json::SlotTemplates::unused(), xml: xml::SlotTemplates::unused() }
+    }
+
+    /// How many records followed one since this was last asked.
+    pub fn take_followed(&mut self) -> u64 {
+        self.json.take_followed() + self.xml.take_followed()
+    }
+}
+
 /// Reads one record after another.
 pub enum Reader<'a> {
     /// JSON values.
@@ -164,19 +184,21 @@ impl<'a> Reader<'a> {
     pub fn next_slots(
         &mut self,
         slots: &json::Slots,
-        known: &mut json::SlotTemplates,
+        known: &mut SlotTemplates,
         found: &mut [json::Slot<'a>],
     ) -> Result<Option<json::Slotted<'a>>, SyntaxError> {
         match self {
-            Self::Json(reader) => Ok(reader.next_slots(slots, known, found)?),
+            Self::Json(reader) => Ok(reader.next_slots(slots, &mut known.json, found)?),
+            Self::Csv(reader) => reader.next_slots(slots, found),
+            Self::Xml(reader) => reader.next_slots(slots, &mut known.xml, found),
             _ => Ok(self.next_record()?.map(json::Slotted::Value)),
         }
     }
 
     /// Appends the line of the record that was read last into slots whose text is on demand.
-    pub fn write_line(&mut self, known: &mut json::SlotTemplates, out: &mut Vec<u8>) {
+    pub fn write_line(&mut self, known: &mut SlotTemplates, out: &mut Vec<u8>) {
         if let Self::Json(reader) = self {
-            reader.write_line(known, out);
+            reader.write_line(&mut known.json, out);
         }
     }
 

@@ -138,6 +138,7 @@ impl Analysis {
     fn of(plan: &Plan, unit: RecordUnit, copies: bool) -> Option<Self> {
         let Records { head, source, rest: from, .. } = plan.records(unit)?;
         let mut analysis = Self {
+            unit,
             projection: Projection::nothing(),
             locals: vec![Parts::default(); plan.frame],
             current: Parts::default(),
@@ -156,7 +157,7 @@ impl Analysis {
                 // Of what is counted nothing is looked at.
                 let is_counted = plan.fold.as_ref().is_some_and(|f| f.kind == Aggregate::Count);
                 if !rest.is_empty() || !is_counted {
-                    analysis.see(path.id, from, rest.iter().map(Segment::plain_name));
+                    analysis.see(path.id, from, rest.iter().map(Segment::plain_step));
                 }
                 let nodes = analysis.segments(rest, record);
                 if !is_counted {
@@ -175,7 +176,7 @@ impl Analysis {
             RecordSource::Loop(repeat, path, slot, _) => {
                 let rest = path.segments.get(from..)?;
                 if !rest.is_empty() {
-                    analysis.see(path.id, from, rest.iter().map(Segment::plain_name));
+                    analysis.see(path.id, from, rest.iter().map(Segment::plain_step));
                 }
                 analysis.locals[slot] = analysis.segments(rest, record);
                 analysis.clauses(repeat.clauses.get(1..)?);
@@ -200,6 +201,7 @@ struct Parts {
 }
 
 struct Analysis {
+    unit: RecordUnit,
     projection: Projection,
     /// By slot.
     locals: Vec<Parts>,
@@ -225,9 +227,12 @@ impl Analysis {
         &mut self,
         path: usize,
         before: usize,
-        names: impl Iterator<Item = Option<&'n str>>,
+        steps: impl Iterator<Item = Option<&'n Step>>,
     ) {
-        let names: Vec<String> = names.map_while(|name| name.map(str::to_owned)).collect();
+        // In an element a name before brackets stands for all children of that name.
+        let is_plain = |step: &&Step| self.unit == RecordUnit::Items || !step.ranges;
+        let name = |step: Option<&'n Step>| step.filter(is_plain)?.plain_name().map(str::to_owned);
+        let names: Vec<String> = steps.map_while(name).collect();
         if names.is_empty() {
             self.sees_records = true;
         } else {
@@ -259,7 +264,7 @@ impl Analysis {
             if start.lists > 0 {
                 self.sees_records = true;
             }
-            self.see(path.id, 0, path.steps.iter().map(Step::plain_name));
+            self.see(path.id, 0, path.steps.iter().map(Some));
         }
         self.steps(&path.steps, start)
     }
@@ -273,7 +278,7 @@ impl Analysis {
             if before > 1 || !is_each {
                 self.sees_records = true;
             }
-            self.see(path.id, before, path.segments.iter().skip(before).map(Segment::plain_name));
+            self.see(path.id, before, path.segments.iter().skip(before).map(Segment::plain_step));
         }
         self.segments(&path.segments, start)
     }
@@ -432,7 +437,7 @@ impl Analysis {
     fn spliced(&mut self, edit: &Edit) {
         let record = Parts { of: vec![Projected::RECORD], lists: 0 };
         for Change { id, segments, value, .. } in &edit.changes {
-            self.see(*id, 0, segments.iter().map(Segment::plain_name));
+            self.see(*id, 0, segments.iter().map(Segment::plain_step));
             self.current = self.segments(segments, record.clone());
             self.values(value);
         }

@@ -7,7 +7,7 @@ use kyanite_tree::{Arena, Base, Map, Member, NameIndex, Origin, Setting, Value, 
 
 use super::Settings;
 use crate::SyntaxError;
-use crate::json::{self, Duplicate};
+use crate::json::{self, Duplicate, Slot, Slots, Slotted};
 
 /// The names of the columns, from the first row.
 #[derive(Clone, Copy, Debug)]
@@ -109,6 +109,41 @@ pub struct Reader<'a> {
     base: Base,
     cells: Vec<Value<'a>>,
     members: Vec<Member<'a>>,
+    /// Which cells go into slots, once some were asked for.
+    columns: Columns,
+}
+
+/// Which cells of a row go into slots.
+#[derive(Debug, Default)]
+enum Columns {
+    /// Nobody has asked yet.
+    #[default]
+    Unknown,
+    /// None: rows are values.
+    Values,
+    /// By the number of the cell, its slot; and the slots that no column has a name for.
+    Slots { by_cell: Vec<Option<usize>>, absent: Vec<usize> },
+}
+
+impl Columns {
+    fn of(header: Option<Header<'_>>, slots: &Slots) -> Self {
+        let Some(header) = header.filter(|header| !header.repeats && !slots.may_have_text()) else {
+            return Self::Values;
+        };
+        let mut by_cell = vec![None; header.names.len()];
+        let mut absent = Vec::new();
+        for (path, slot) in slots.places() {
+            let column =
+                path.first().and_then(|name| header.names.iter().position(|own| own == name));
+            match (column, path.as_slice()) {
+                (Some(column), [_]) => by_cell[column] = Some(slot),
+                // A step into a cell leads nowhere, which is told of the value.
+                (Some(_), _) => return Self::Values,
+                (None, _) => absent.push(slot),
+            }
+        }
+        Self::Slots { by_cell, absent }
+    }
 }
 
 impl<'a> Reader<'a> {
@@ -122,7 +157,8 @@ impl<'a> Reader<'a> {
         base: Base,
     ) -> Self {
         let at = if text.starts_with('\u{feff}') { 3 } else { 0 };
-        Self { text, at, arena, settings, header, base, cells: Vec::new(), members: Vec::new() }
+        let (cells, members, columns) = (Vec::new(), Vec::new(), Columns::default());
+        Self { text, at, arena, settings, header, base, cells, members, columns }
     }
 
     /// The offset of the byte to be read next.
@@ -169,6 +205,51 @@ impl<'a> Reader<'a> {
                 Ok(Value::Map(origin, map))
             }
             Some(header) => Err(ragged(start, cells.len(), header)),
+        }
+    }
+
+    /// The next row: cells that have a slot in it, or as a value where that is not enough. The slots are the same for all rows.
+    ///
+    /// # Errors
+    /// As [`next_row`](Self::next_row).
+    pub fn next_slots(
+        &mut self,
+        slots: &Slots,
+        found: &mut [Slot<'a>],
+    ) -> Result<Option<Slotted<'a>>, SyntaxError> {
+        if let Columns::Unknown = self.columns {
+            self.columns = Columns::of(self.header, slots);
+        }
+        let columns = std::mem::take(&mut self.columns);
+        let read = match &columns {
+            Columns::Slots { by_cell, absent } => {
+                absent.iter().for_each(|slot| found[*slot] = Slot::default());
+                self.row_in_slots(by_cell, found)
+            }
+            _ => self.next_row().map(|row| row.map(Slotted::Value)),
+        };
+        self.columns = columns;
+        read
+    }
+
+    fn row_in_slots(
+        &mut self,
+        by_cell: &[Option<usize>],
+        found: &mut [Slot<'a>],
+    ) -> Result<Option<Slotted<'a>>, SyntaxError> {
+        let (base, mut count) = (self.base, 0);
+        let row = self.row(|at, text| {
+            if let Some(Some(slot)) = by_cell.get(count) {
+                let value = Some(Value::Untyped(base.origin(at), text));
+                found[*slot] = Slot { value, ..Slot::default() };
+            }
+            count += 1;
+        })?;
+        match (row, self.header) {
+            (Some(start), Some(header)) if count != by_cell.len() => {
+                Err(ragged(start, count, header))
+            }
+            (row, _) => Ok(row.map(|_| Slotted::Slots(""))),
         }
     }
 
@@ -249,9 +330,7 @@ impl<'a> Reader<'a> {
         if bytes.get(start) == Some(&b'"') {
             return self.quoted();
         }
-        let rest = &bytes[start..];
-        let mut end =
-            start + memchr::memchr2(self.settings.delimiter, b'\n', rest).unwrap_or(rest.len());
+        let mut end = start + plain_length(&bytes[start..], self.settings.delimiter);
         // A carriage return belongs to the line end behind it.
         if end > start && bytes.get(end) == Some(&b'\n') && bytes[end - 1] == b'\r' {
             end -= 1;
@@ -291,6 +370,29 @@ impl<'a> Reader<'a> {
         let text = &self.text[opened + 1..end];
         Ok(if doubled { self.arena.text(&text.replace("\"\"", "\"")) } else { text })
     }
+}
+
+/// How many bytes stand before the first delimiter or line feed. Most cells are short: a call of a search costs more than they do, so
+/// the first words are looked at here, eight bytes at a time (H. S. Warren, Hacker's Delight, section 6-1).
+#[inline]
+fn plain_length(text: &[u8], delimiter: u8) -> usize {
+    const ONES: u64 = u64::from_ne_bytes([1; 8]);
+    const HIGH: u64 = ONES << 7;
+    const WORDS: usize = 4;
+    // The highest bit of each byte that is zero; above the first such byte there may be others.
+    let zeros = |word: u64| word.wrapping_sub(ONES) & !word & HIGH;
+    let (delimiters, line_feeds) = (ONES * u64::from(delimiter), ONES * u64::from(b'\n'));
+    let (words, _) = text.as_chunks();
+    for (number, word) in words.iter().take(WORDS).enumerate() {
+        let word = u64::from_le_bytes(*word);
+        let found = zeros(word ^ delimiters) | zeros(word ^ line_feeds);
+        if found != 0 {
+            return number * 8 + found.trailing_zeros() as usize / 8;
+        }
+    }
+    let passed = words.len().min(WORDS) * 8;
+    let rest = &text[passed..];
+    passed + memchr::memchr2(delimiter, b'\n', rest).unwrap_or(rest.len())
 }
 
 /// Where the cell ends that begins at byte `offset`, its quotes with it, if it can be read.

@@ -113,9 +113,14 @@ impl Slots {
     /// The paths that lead to them.
     #[must_use]
     pub fn paths(&self) -> Vec<String> {
-        let mut paths = Vec::new();
-        self.record.add_paths("", &mut paths);
-        paths
+        self.places().into_iter().map(|(path, _)| path.join(".")).collect()
+    }
+
+    /// The names that lead to each, and its number.
+    pub(crate) fn places(&self) -> Vec<(Vec<&str>, usize)> {
+        let mut places = Vec::new();
+        self.record.add_places(&[], &mut places);
+        places
     }
 
     /// How many there are.
@@ -126,12 +131,12 @@ impl Slots {
 }
 
 impl Level {
-    fn add_paths(&self, before: &str, paths: &mut Vec<String>) {
+    fn add_places<'s>(&'s self, before: &[&'s str], places: &mut Vec<(Vec<&'s str>, usize)>) {
         for Wanted { name, to, .. } in &self.wanted {
-            let path = format!("{before}{name}");
+            let path = [before, &[&**name]].concat();
             match to {
-                To::Slot(..) => paths.push(path),
-                To::Inside(level) => level.add_paths(&format!("{path}."), paths),
+                To::Slot(slot, _) => places.push((path, *slot)),
+                To::Inside(level) => level.add_places(&path, places),
             }
         }
     }

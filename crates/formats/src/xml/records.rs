@@ -10,6 +10,7 @@ use kyanite_tree::{Arena, Base, Element, Name, Origin, Value};
 
 use super::chars;
 use super::dropped::{Dropped, Dropping};
+use super::fields::{SlotReading, SlotTemplates};
 use super::lines::ElementLines;
 use super::prefilter::Prefilter;
 use super::projected_elements::ProjectedElements;
@@ -18,6 +19,7 @@ use super::read::{Ancestor, Options, Reader};
 use super::repair::Repair;
 use super::stand::Stand;
 use crate::SyntaxError;
+use crate::json::{Slot, Slots, Slotted};
 use crate::projection::{Projected, Projection};
 use crate::record_view::View;
 use crate::records::PassedOver;
@@ -178,6 +180,26 @@ pub struct RecordReader<'a> {
     has_others: bool,
     /// Namespaces of records that a name without prefix means.
     namespaces: Vec<&'a str>,
+    /// What records are read into, if they are read into slots.
+    slots: SlotReading<'a>,
+}
+
+/// How records are wanted.
+enum Wanted<'w, 'a> {
+    /// As they are.
+    Values,
+    /// As lines of JSON behind others, as a view sees them.
+    Lines(&'w mut View, &'w mut Vec<u8>),
+    /// In slots.
+    Slots(&'w Slots, &'w mut SlotTemplates, &'w mut [Slot<'a>]),
+}
+
+/// What comes next in a run of records.
+enum Next<'a> {
+    /// One in the form that was wanted.
+    Wanted,
+    /// One that is not so plain that it could be.
+    Record(Value<'a>),
 }
 
 /// What comes next in a run of records that are wanted as lines of JSON.
@@ -230,6 +252,7 @@ impl<'a> RecordReader<'a> {
             others: Vec::new(),
             has_others: false,
             namespaces: Vec::new(),
+            slots: SlotReading::default(),
         }
     }
 
@@ -374,10 +397,39 @@ impl<'a> RecordReader<'a> {
     /// # Errors
     /// A [`SyntaxError`]; it wants more when the text ends inside something.
     pub fn next_record(&mut self) -> Result<Option<Value<'a>>, SyntaxError> {
-        match self.next(None)? {
-            Some(LineOrRecord::Record(record)) => Ok(Some(record)),
+        match self.next(Wanted::Values)? {
+            Some(Next::Record(record)) => Ok(Some(record)),
             _ => Ok(None),
         }
+    }
+
+    /// Reads the next record into slots, or as a value; gives None at the end of the text. What is `known` is of records before, in
+    /// this text or in others, read into the same slots.
+    ///
+    /// # Errors
+    /// As [`next_record`](Self::next_record).
+    pub fn next_slots(
+        &mut self,
+        slots: &Slots,
+        known: &mut SlotTemplates,
+        found: &mut [Slot<'a>],
+    ) -> Result<Option<Slotted<'a>>, SyntaxError> {
+        let wanted = match self.may_use_slots(slots) {
+            true => Wanted::Slots(slots, known, found),
+            false => Wanted::Values,
+        };
+        Ok(self.next(wanted)?.map(|next| match next {
+            Next::Wanted => Slotted::Slots(""),
+            Next::Record(record) => Slotted::Value(record),
+        }))
+    }
+
+    /// Whether records may go into slots: where names are as they are written, attributes are all there, and a record is at one depth.
+    fn may_use_slots(&self, slots: &Slots) -> bool {
+        let options = &self.reader.options;
+        let is_other = options.lenient || options.drop_namespaces || !options.namespaces;
+        let at_any_depth = self.path.last().is_some_and(|step| step.at_any_depth);
+        !is_other && !at_any_depth && !slots.may_have_text() && !self.reader.dtd.has_attributes()
     }
 
     /// Writes the next record, as `view` sees it, as a line of JSON at the end of `out`, or gives it as it is.
@@ -389,15 +441,15 @@ impl<'a> RecordReader<'a> {
         view: &mut View,
         out: &mut Vec<u8>,
     ) -> Result<Option<LineOrRecord<'a>>, SyntaxError> {
-        self.next(Some((view, out)))
+        Ok(self.next(Wanted::Lines(view, out))?.map(|next| match next {
+            Next::Wanted => LineOrRecord::Line,
+            Next::Record(record) => LineOrRecord::Record(record),
+        }))
     }
 
     #[inline]
-    fn next(
-        &mut self,
-        line: Option<(&mut View, &mut Vec<u8>)>,
-    ) -> Result<Option<LineOrRecord<'a>>, SyntaxError> {
-        let next = self.try_next(line);
+    fn next(&mut self, wanted: Wanted<'_, 'a>) -> Result<Option<Next<'a>>, SyntaxError> {
+        let next = self.try_next(wanted);
         if let Err(error) = &next
             && error.wants_more()
             && self.reader.is_part
@@ -409,10 +461,7 @@ impl<'a> RecordReader<'a> {
     }
 
     #[inline]
-    fn try_next(
-        &mut self,
-        mut line: Option<(&mut View, &mut Vec<u8>)>,
-    ) -> Result<Option<LineOrRecord<'a>>, SyntaxError> {
+    fn try_next(&mut self, mut wanted: Wanted<'_, 'a>) -> Result<Option<Next<'a>>, SyntaxError> {
         loop {
             self.reader.cursor.space();
             // Within the text of an entity, what was committed is the text before the reference.
@@ -433,7 +482,7 @@ impl<'a> RecordReader<'a> {
                 if self.reader.before_root()? {
                     self.reader.forget();
                     if let Some(record) = self.element()? {
-                        return Ok(Some(LineOrRecord::Record(record)));
+                        return Ok(Some(Next::Record(record)));
                     }
                 }
                 continue;
@@ -457,10 +506,10 @@ impl<'a> RecordReader<'a> {
                 Some(b'?') => self.reader.instruction()?,
                 _ => {
                     let again = self.again.filter(|_| self.looks_for_records());
-                    if let (Some(name), Some((view, out))) = (again, &mut line)
-                        && self.lines.write(&mut self.reader, name, view, out).is_some()
+                    if let Some(name) = again
+                        && self.as_wanted(name, &mut wanted).is_some()
                     {
-                        return Ok(Some(LineOrRecord::Line));
+                        return Ok(Some(Next::Wanted));
                     }
                     if let (Some(name), Some(sifting)) = (again, &mut self.sifting)
                         && let Some(end) = sifting.passes_over(&mut self.reader, name)
@@ -476,11 +525,45 @@ impl<'a> RecordReader<'a> {
                         self.reader.cursor.at = end;
                         continue;
                     }
+                    let start = self.reader.cursor.at;
                     if let Some(record) = self.element()? {
-                        return Ok(Some(LineOrRecord::Record(record)));
+                        if let Wanted::Slots(slots, known, _) = wanted {
+                            self.learn(start, record, slots, known);
+                        }
+                        return Ok(Some(Next::Record(record)));
                     }
                 }
             }
+        }
+    }
+
+    /// Reads the record that begins here, whose name is that of the one before, in the form that is wanted, if it is plain.
+    #[inline]
+    fn as_wanted(&mut self, name: &str, wanted: &mut Wanted<'_, 'a>) -> Option<()> {
+        match wanted {
+            Wanted::Values => None,
+            Wanted::Lines(view, out) => self.lines.write(&mut self.reader, name, view, out),
+            Wanted::Slots(..) if !self.reader.outer.is_empty() => None,
+            Wanted::Slots(_, known, found) => {
+                let (cursor, lives) =
+                    (&self.reader.cursor, (self.reader.arena, self.reader.options.base));
+                let end = self.slots.follow((cursor.text, cursor.at), lives, known, found)?;
+                self.reader.cursor.at = end;
+                Some(())
+            }
+        }
+    }
+
+    /// Learns of a record that began at byte `start`, and was read to its end.
+    fn learn(&mut self, start: usize, record: Value<'a>, slots: &Slots, known: &mut SlotTemplates) {
+        // Of a record that a repair or an entity ended nothing is known.
+        if let Value::Element(_, element) = record
+            && self.again.is_some()
+            && self.reader.outer.is_empty()
+        {
+            let text = (self.reader.cursor.text, start, self.reader.cursor.at);
+            let about = (element, self.reader.scope.since(0), self.reader.options.base);
+            self.slots.learn(text, about, slots, known);
         }
     }
 
@@ -615,6 +698,7 @@ impl<'a> RecordReader<'a> {
     fn other_scope(&mut self, declares: bool) {
         if declares {
             self.again = None;
+            self.slots.leave();
             self.lines.forget();
             self.passing.forget();
             if let Some(projected_elements) = &mut self.reader.projected_elements {

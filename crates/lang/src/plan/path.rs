@@ -77,8 +77,13 @@ pub(crate) struct Segment {
 impl Segment {
     /// The name that it steps to in any map, if it is just that.
     pub(crate) fn plain_name(&self) -> Option<&str> {
+        self.plain_step()?.plain_name()
+    }
+
+    /// The step that the segment is, if it is one step and nothing else.
+    pub(crate) fn plain_step(&self) -> Option<&Step> {
         match self.selectors.as_slice() {
-            [Selector::Step(step)] if !self.descendant => step.plain_name(),
+            [Selector::Step(step)] if !self.descendant => Some(step),
             _ => None,
         }
     }

@@ -169,7 +169,9 @@ impl Plan {
         });
         let (fields, mut field_plan) = parted(fields, |plan| match plan.slots.paths() {
             paths if paths.is_empty() => "records are no values".to_owned(),
-            paths => format!("of each JSON record only these are values: {}", paths.join(", ")),
+            paths => {
+                format!("of each record only these are values: {}", paths.join(", "))
+            }
         });
         let settled = allowed(Way::Settled).and_then(|()| match &field_plan {
             None => Err("there are no fields".to_owned()),
@@ -197,7 +199,7 @@ impl Plan {
             paths => format!("of each record these are read: {}", paths.join(", ")),
         });
         let templates = allowed(Way::Templates).map(|()| {
-            "of JSON records that are the text of one before but for their scalars, only these are looked at"
+            "of records of JSON and XML that are the text of one before but for their values, only these are looked at"
                 .to_owned()
         });
         let prefilter = allowed(Way::Prefilter).and_then(|()| {
