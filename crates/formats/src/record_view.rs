@@ -130,9 +130,7 @@ impl View {
     #[must_use]
     pub fn record<'a>(&mut self, value: Value<'a>, arena: &'a Arena) -> Value<'a> {
         match value {
-            Value::Element(origin, element) => {
-                RecordBuilder::new(self, arena).element(origin, element, None)
-            }
+            Value::Element(origin, element) => self.element(origin, element, None, arena),
             Value::List(origin, items) if items.iter().any(|item| holds_elements(*item)) => {
                 let items: Vec<_> = items.iter().map(|item| self.record(*item, arena)).collect();
                 Value::List(origin, arena.items(&items))
@@ -143,7 +141,7 @@ impl View {
                     let record = match *value {
                         Value::Element(at, element) => {
                             let seen = self.seen(None, name);
-                            RecordBuilder::new(self, arena).element(at, element, seen)
+                            self.element(at, element, seen, arena)
                         }
                         other => self.record(other, arena),
                     };
@@ -152,6 +150,23 @@ impl View {
                 Value::Map(origin, builder.finish(arena))
             }
             other => other,
+        }
+    }
+
+    /// An element at a place in records.
+    fn element<'a>(
+        &mut self,
+        origin: Origin,
+        element: &'a Element<'a>,
+        place: Option<u32>,
+        arena: &'a Arena,
+    ) -> Value<'a> {
+        match element.plain_text() {
+            Some(text) if !self.is_map(place) => {
+                self.met_as(place, false);
+                Value::Untyped(origin, text)
+            }
+            _ => RecordBuilder::new(self, arena).element(origin, element, place),
         }
     }
 

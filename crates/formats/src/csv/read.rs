@@ -297,9 +297,10 @@ impl<'a> Reader<'a> {
             return Ok(None);
         }
         let start = self.at;
+        let mut ends = Ends::new(bytes, start, self.settings.delimiter);
         loop {
             let at = self.at;
-            match self.cell() {
+            match self.cell(&mut ends) {
                 Ok(cell) => take(at, cell),
                 Err(error) => {
                     self.at = start;
@@ -322,15 +323,19 @@ impl<'a> Reader<'a> {
         Ok(Some(start))
     }
 
-    /// Reads a cell, up to the delimiter or line end behind it.
-    #[inline]
-    fn cell(&mut self) -> Result<&'a str, SyntaxError> {
+    /// Reads a cell, up to the delimiter or line end behind it. It belongs into the loop over a row, where `ends` is in registers.
+    #[inline(always)]
+    fn cell(&mut self, ends: &mut Ends<'a>) -> Result<&'a str, SyntaxError> {
         let start = self.at;
         let bytes = self.text.as_bytes();
         if bytes.get(start) == Some(&b'"') {
-            return self.quoted();
+            let cell = self.quoted();
+            *ends = Ends::new(bytes, self.at, self.settings.delimiter);
+            // What stands there ends the cell.
+            ends.next();
+            return cell;
         }
-        let mut end = start + plain_length(&bytes[start..], self.settings.delimiter);
+        let mut end = ends.next();
         // A carriage return belongs to the line end behind it.
         if end > start && bytes.get(end) == Some(&b'\n') && bytes[end - 1] == b'\r' {
             end -= 1;
@@ -372,27 +377,76 @@ impl<'a> Reader<'a> {
     }
 }
 
-/// How many bytes stand before the first delimiter or line feed. Most cells are short: a call of a search costs more than they do, so
-/// the first words are looked at here, eight bytes at a time (H. S. Warren, Hacker's Delight, section 6-1).
-#[inline]
-fn plain_length(text: &[u8], delimiter: u8) -> usize {
+/// Where delimiters and line feeds stand from a byte on, one after another. Most cells are short: a call of a search for each costs more
+/// than they do, so a word of eight bytes is looked at at once (H. S. Warren, Hacker's Delight, section 6-1).
+struct Ends<'t> {
+    text: &'t [u8],
+    delimiter: u8,
+    /// Where the word begins that is looked at.
+    word: usize,
+    /// The highest bit of each byte of it that is still to come.
+    left: u64,
+}
+
+impl<'t> Ends<'t> {
     const ONES: u64 = u64::from_ne_bytes([1; 8]);
-    const HIGH: u64 = ONES << 7;
+    const LOW: u64 = Self::ONES * 0x7F;
+    /// After so many words without any a search takes over.
     const WORDS: usize = 4;
-    // The highest bit of each byte that is zero; above the first such byte there may be others.
-    let zeros = |word: u64| word.wrapping_sub(ONES) & !word & HIGH;
-    let (delimiters, line_feeds) = (ONES * u64::from(delimiter), ONES * u64::from(b'\n'));
-    let (words, _) = text.as_chunks();
-    for (number, word) in words.iter().take(WORDS).enumerate() {
-        let word = u64::from_le_bytes(*word);
-        let found = zeros(word ^ delimiters) | zeros(word ^ line_feeds);
-        if found != 0 {
-            return number * 8 + found.trailing_zeros() as usize / 8;
-        }
+
+    #[inline]
+    fn new(text: &'t [u8], at: usize, delimiter: u8) -> Self {
+        let mut ends = Self { text, delimiter, word: at, left: 0 };
+        ends.look();
+        ends
     }
-    let passed = words.len().min(WORDS) * 8;
-    let rest = &text[passed..];
-    passed + memchr::memchr2(delimiter, b'\n', rest).unwrap_or(rest.len())
+
+    /// Looks at the word.
+    #[inline]
+    fn look(&mut self) {
+        let rest = self.text.get(self.word..).unwrap_or_default();
+        let word = rest.first_chunk().copied().unwrap_or_else(|| self.last_word(rest));
+        let word = u64::from_le_bytes(word);
+        // The highest bit of each byte that is zero, and of no other.
+        let zeros = |word: u64| !(((word & Self::LOW) + Self::LOW) | word | Self::LOW);
+        self.left = zeros(word ^ (Self::ONES * u64::from(self.delimiter)))
+            | zeros(word ^ (Self::ONES * u64::from(b'\n')));
+    }
+
+    /// Where the next stands behind the words so far.
+    #[cold]
+    fn search(&self) -> usize {
+        let rest = self.text.get(self.word..).unwrap_or_default();
+        self.word + memchr::memchr2(self.delimiter, b'\n', rest).unwrap_or(rest.len())
+    }
+
+    /// The last bytes of the text, with what is no end behind them.
+    #[cold]
+    fn last_word(&self, rest: &[u8]) -> [u8; 8] {
+        let mut word = [self.delimiter ^ b'\n' ^ 1; 8];
+        word.iter_mut().zip(rest).for_each(|(byte, of_text)| *byte = *of_text);
+        word
+    }
+
+    /// The next one, or the end of the text.
+    #[inline]
+    fn next(&mut self) -> usize {
+        let mut words = 0;
+        while self.left == 0 {
+            self.word += 8;
+            words += 1;
+            if words == Self::WORDS {
+                self.word = self.search();
+            }
+            if self.word >= self.text.len() {
+                return self.text.len();
+            }
+            self.look();
+        }
+        let at = self.word + self.left.trailing_zeros() as usize / 8;
+        self.left &= self.left - 1;
+        at.min(self.text.len())
+    }
 }
 
 /// Where the cell ends that begins at byte `offset`, its quotes with it, if it can be read.
@@ -401,7 +455,7 @@ pub fn cell_end(text: &str, offset: usize, settings: Settings) -> Option<usize> 
     let arena = Arena::new();
     let mut reader = Reader::new(text, &arena, settings, None, Base::default());
     reader.seek(offset);
-    reader.cell().ok()?;
+    reader.cell(&mut Ends::new(text.as_bytes(), offset, settings.delimiter)).ok()?;
     Some(reader.at)
 }
 
@@ -467,6 +521,21 @@ mod tests {
         #[test]
         fn never_panics(text in "[a,\"\r\n é]{0,30}") {
             let _ = read(&text);
+        }
+
+        #[test]
+        fn ends_are_found(
+            text in "[a-c,;\n\r\u{1}\u{b}é]{0,60}|(x{0,90}[,\n]?y{0,90}){0,3}",
+            delimiter in proptest::sample::select(&[b',', b';', b'\t', 1, b'\n' ^ 1][..]),
+            from in 0_usize..4,
+        ) {
+            let bytes = text.as_bytes();
+            let is_end = |at: &usize| matches!(bytes[*at], byte if byte == delimiter || byte == b'\n');
+            let expected: Vec<usize> = (from..bytes.len()).filter(is_end).collect();
+            let mut ends = Ends::new(bytes, from, delimiter);
+            let found: Vec<usize> =
+                std::iter::repeat_with(|| ends.next()).take_while(|at| *at < bytes.len()).collect();
+            prop_assert_eq!(found, expected);
         }
 
         #[test]
