@@ -89,7 +89,7 @@ fn run(arguments: Arguments) -> Status {
         }
         Command::Rules(Rules::Test { rule, cases }) => cases::test(&rule, &cases, &mut messages),
         Command::Diff(diff) => diff::run(&diff, &arguments.messages, &mut messages),
-        Command::Patch(patch) => patch::run(&patch, &mut messages),
+        Command::Patch(patch) => patch::run(&patch, &arguments.messages, &mut messages),
         Command::Split(split) => split::run(&split, &arguments.messages, &mut messages),
         Command::Validate(validate) => validate::run(&validate, &arguments.messages, &mut messages),
         Command::Schema(command) => schemas::run(&command, &mut messages),

@@ -2,30 +2,36 @@
 
 use std::io::IsTerminal;
 use std::path::PathBuf;
+use std::sync::Arc;
 
 use kyanite_flow::{
-    Counters, Destination, Events, Input, Layout, Output, Patched, Patching, RunError, Sink,
-    format_of, patch, patch_in_place,
+    Destination, Events, Input, Layout, Output, Patched, Patching, RunError, Sink, format_of,
+    patch, patch_in_place,
 };
 use kyanite_formats::{Format, json, xml};
 use kyanite_tree::Diagnostic;
 
-use crate::arguments::Patch;
+use crate::arguments::{MessageOptions, Patch};
 use crate::messages::Messages;
+use crate::progress::Progress;
 use crate::run::{destination_of, format_of as format_by_name, put_in_place};
 use crate::stats::Stats;
 use crate::status::Status;
 use crate::written::keep_apart;
 
 /// Runs the command.
-pub fn run(command: &Patch, messages: &mut Messages) -> Status {
-    match patched(command, messages) {
+pub fn run(command: &Patch, options: &MessageOptions, messages: &mut Messages) -> Status {
+    match patched(command, options, messages) {
         Ok(()) => Status::Done,
         Err(failed) => messages.end_with(&failed),
     }
 }
 
-fn patched(command: &Patch, messages: &mut Messages) -> Result<(), RunError> {
+fn patched(
+    command: &Patch,
+    message_options: &MessageOptions,
+    messages: &mut Messages,
+) -> Result<(), RunError> {
     let (input, patch_input) = command.inputs()?;
     let options = command.reading.options();
     let format = format_of(&input, &options)?;
@@ -58,7 +64,10 @@ fn patched(command: &Patch, messages: &mut Messages) -> Result<(), RunError> {
         (Some(file), Some(back)) => destination_of(Some(file), None).write(&back),
         _ => Ok(()),
     };
-    let counters = Counters::default();
+    let on_terminal =
+        matches!(destination, Destination::Stream(_)) && std::io::stdout().is_terminal();
+    let progress = Progress::start(message_options.progress, on_terminal, input.size());
+    let counters = Arc::clone(&progress.counters);
     let stats = Stats::start(command.stats, 1);
     let is_edited = matches!(format, Format::Json | Format::Yaml | Format::Toml);
     if command.dry_run && !is_edited {
@@ -67,10 +76,14 @@ fn patched(command: &Patch, messages: &mut Messages) -> Result<(), RunError> {
         return Err(RunError::command(message, advice));
     }
     if command.in_place && is_edited {
-        let mut tell = |found: Diagnostic| messages.show(&found);
+        let mut tell = |found: Diagnostic| {
+            progress.make_room();
+            messages.show(&found);
+        };
         let mut events = Events { tell: &mut tell, counters: &counters };
         let (file, back) = patch_in_place(what, &mut events)?;
         write_back(back)?;
+        drop(progress);
         let written = put_in_place(&[file], command.dry_run, messages);
         stats.finish(&counters, None, messages);
         return written;
@@ -97,6 +110,7 @@ fn patched(command: &Patch, messages: &mut Messages) -> Result<(), RunError> {
         Ok(())
     };
     let patched = patch(what, &mut events, &mut write);
+    drop(progress);
     messages.show_all(&told);
     for remark in &remarks {
         // What it advises are options of other commands.

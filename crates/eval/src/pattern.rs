@@ -67,7 +67,7 @@ impl fmt::Display for TooMuchWork {
 impl std::error::Error for TooMuchWork {}
 
 impl Pattern {
-    /// Compiles what a translator made of a pattern; nothing where it is too large, or refers to a group that is not there.
+    /// Compiles what a translator made of a pattern; None where it is too large, or refers to a group that is not there.
     /// What looks around, or back to a group, can only be tried.
     fn build(translated: &str, ignores_case: bool, is_tried: bool) -> Option<Self> {
         let sequence = if ignores_case || is_tried { None } else { Sequences::of(translated) };

@@ -36,7 +36,7 @@ fn split_off(text: &str, at: char) -> (&str, Option<&str>) {
     text.split_once(at).map_or((text, None), |(before, behind)| (before, Some(behind)))
 }
 
-/// A reference resolved against an absolute URI (RFC 3986 section 5.2); nothing where that is none.
+/// A reference resolved against an absolute URI (RFC 3986 section 5.2); None where that is none.
 #[must_use]
 pub fn resolve(reference: &str, base: &str) -> Option<String> {
     if scheme(reference).is_some() {

@@ -243,7 +243,7 @@ impl Blocks {
         Ok(Block { bytes: &self.buffer[..end], then })
     }
 
-    /// Where the next block ends, and what comes then. Gives nothing when the input pauses within it and it may not wait.
+    /// Where the next block ends, and what comes then. Returns None when the input pauses within it and it may not wait.
     fn next_end(&mut self, waits: bool) -> io::Result<Option<(usize, Then)>> {
         loop {
             // What was handed on once comes again only with more behind it.
@@ -310,7 +310,7 @@ impl Blocks {
         Some(end + 1)
     }
 
-    /// Puts the next block into `block`, and keeps what is behind it; tells what comes then. Gives nothing when the input
+    /// Puts the next block into `block`, and keeps what is behind it; tells what comes then. Returns None when the input
     /// pauses within the block: whoever waits for it does not keep others from what they have to do.
     pub(crate) fn next_owned(&mut self, block: &mut Vec<u8>) -> io::Result<Option<Then>> {
         let Some((length, then)) = self.next_end(self.live.is_none())? else { return Ok(None) };

@@ -265,7 +265,7 @@ impl Patching<'_> {
         patch.apply(root, arena).map_err(|found| refused(found, true))
     }
 
-    /// The patch that goes back from what is made of a document, to the spelling of its numbers; nothing if it is not wanted.
+    /// The patch that goes back from what is made of a document, to the spelling of its numbers; None if it is not wanted.
     pub(crate) fn back<'a>(
         &self,
         root: Value<'a>,

@@ -8,7 +8,7 @@ use kyanite_tree::Event;
 
 /// Consumes records by their events, or leaves them.
 pub(crate) trait Consumer<'t> {
-    /// Where the record ends whose events are those from byte `at` on; nothing if it is left. `start` is where it begins in the block.
+    /// Where the record ends whose events are those from byte `at` on; None if it is left. `start` is where it begins in the block.
     fn consume(
         &mut self,
         events: &mut EventReader<'t, '_>,

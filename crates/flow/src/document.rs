@@ -1,7 +1,7 @@
 //! Whole documents in memory, and the places of their values.
 
 use std::cell::RefCell;
-use std::io::Read;
+use std::io::{self, Read};
 use std::rc::Rc;
 use std::sync::atomic::Ordering;
 
@@ -23,7 +23,7 @@ use crate::input::{Beginning, Input, InputOptions, Limited, Source, cannot_read}
 use crate::pieces::Before;
 use crate::records::{InputPart, Next, Records};
 use crate::repairs::Repairs;
-use crate::run_error::{Events, Repeated, RunError};
+use crate::run_error::{Counters, Events, Repeated, RunError};
 
 /// A text that documents are read from.
 #[derive(Clone)]
@@ -96,6 +96,20 @@ pub(crate) fn as_one<'a>(roots: &[Value<'a>], arena: &'a Arena) -> Value<'a> {
     }
 }
 
+/// A reader whose bytes are counted as they come, so that a run shows how far it is.
+struct Counting<'c> {
+    reader: Limited,
+    counters: &'c Counters,
+}
+
+impl Read for Counting<'_> {
+    fn read(&mut self, out: &mut [u8]) -> io::Result<usize> {
+        let read = self.reader.read(out)?;
+        self.counters.read(read as u64);
+        Ok(read)
+    }
+}
+
 impl<'a> Library<'a> {
     pub(crate) fn new(arena: &'a Arena) -> Self {
         Self::of(arena, Region::Input)
@@ -145,10 +159,10 @@ impl<'a> Library<'a> {
         let before = before.unwrap_or_default();
         self.uri.replace(uri);
         let mut bytes = Vec::new();
-        Limited::new(reader, options.size)
+        let reader = Limited::new(reader, options.size);
+        Counting { reader, counters: events.counters }
             .read_to_end(&mut bytes)
             .map_err(|error| RunError::Input(cannot_read(&name, &error)))?;
-        events.read(bytes.len());
         let text = text_of(&name, self.arena.keep_bytes(bytes), before.passed)?;
         let mut repairs = Repairs::new(options.repairs);
         repairs.take_replaced(&replaced);

@@ -141,7 +141,7 @@ impl<'h> Document<'h> {
         Self { name, held, prolog, place, base: Base::default(), before: Passed::default() }
     }
 
-    /// Has a part visited; gives how much of it was used, or nothing where the root element does not begin in it.
+    /// Has a part visited; gives how much of it was used, or None where the root element does not begin in it.
     fn part(
         &mut self,
         (text, is_last): (&str, bool),

@@ -82,7 +82,7 @@ pub(crate) struct WorkerBlock {
     /// How much of the input the block is.
     pub(crate) passed: Passed,
     pub(crate) part: Part,
-    /// What came of it; nothing when it has to be run over again.
+    /// What came of it; None when it has to be run over again.
     pub(crate) result: Option<BlockResult>,
     pub(crate) then: Then,
 }
@@ -242,7 +242,7 @@ impl<'f> Feed<'f> {
         self.state.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// Reads the next block: its number, and the worker block that it lies on. Gives nothing when no more blocks come, or when it may
+    /// Reads the next block: its number, and the worker block that it lies on. Returns None when no more blocks come, or when it may
     /// not wait and no worker block is free, or the input pauses.
     fn next(&self, waits: bool) -> Option<(u64, io::Result<WorkerBlock>)> {
         loop {
@@ -318,7 +318,7 @@ impl Order {
         Some(done)
     }
 
-    /// What is next, waiting until it is done; nothing when nobody is at work.
+    /// What is next, waiting until it is done; None when nobody is at work.
     fn wait(&mut self) -> Option<io::Result<WorkerBlock>> {
         loop {
             if let Some(done) = self.take() {
@@ -419,7 +419,7 @@ impl Worker {
     }
 }
 
-/// Runs over one block; gives nothing when there is something to say about it.
+/// Runs over one block. Returns None if the block must be run again in order, for the messages about it.
 fn block(
     context: WorkerContext<'_>,
     bytes: &[u8],
@@ -522,7 +522,7 @@ fn block(
     Some(BlockResult { coverage, state, tuples, records: count, taken, met, enclosing })
 }
 
-/// Writes the records of a block as lines; gives nothing when there is something to say about it.
+/// Writes the records of a block as lines. Returns None if the block must be run again in order, for the messages about it.
 fn as_lines(
     lines: AsLines<'_>,
     text: &str,

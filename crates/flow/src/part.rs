@@ -13,7 +13,7 @@ use crate::render::Renderer;
 pub struct Part {
     /// How many items were taken.
     pub items: u64,
-    /// What renders them; nothing when only their number is wanted.
+    /// What renders them; None when only their number is wanted.
     pub(crate) renderer: Option<Renderer>,
     pub(crate) bytes: Vec<u8>,
     /// Whether the bytes are lines of JSON until all of them are there.

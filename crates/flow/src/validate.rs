@@ -415,7 +415,7 @@ pub enum Sample<'a> {
     Xml(String),
 }
 
-/// Whether a text is well-formed in a media type (RFC 6838); nothing where that is not known.
+/// Whether a text is well-formed in a media type (RFC 6838); None where that is not known.
 #[must_use]
 pub fn is_well_formed(media_type: &str, text: &str) -> Option<bool> {
     let essence = media_type.split(';').next().unwrap_or_default().trim().to_ascii_lowercase();

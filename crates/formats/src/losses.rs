@@ -146,7 +146,7 @@ impl Losses {
         self.places.as_mut().map(std::mem::take).unwrap_or_default()
     }
 
-    /// All in words, `3 comments and 1 tag`, or nothing when there are none.
+    /// All in words, `3 comments and 1 tag`, or None when there are none.
     #[must_use]
     pub fn summary(&self) -> Option<String> {
         let mut parts: Vec<String> = SORTS

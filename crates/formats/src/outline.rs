@@ -62,7 +62,7 @@ pub struct MemberOutline {
     pub value: Outline,
 }
 
-/// The outline of the one document of a text of JSON or YAML; nothing where it is in another format, holds several documents, or none,
+/// The outline of the one document of a text of JSON or YAML; None where it is in another format, holds several documents, or none,
 /// or is not well-formed.
 #[must_use]
 pub fn outline(format: Format, text: &str) -> Option<Outline> {

@@ -140,7 +140,7 @@ impl Projection {
         if self.nodes.is_empty() { Projected::ALL } else { self.resolved(Projected::RECORD) }
     }
 
-    /// The members that are needed by their names, with what is needed of each; nothing where any member may be needed.
+    /// The members that are needed by their names, with what is needed of each; None where any member may be needed.
     #[inline]
     pub(crate) fn named_members(&self, of: Projected) -> Option<&[Named]> {
         let node = self.nodes.get(of.0 as usize)?;

@@ -9,7 +9,7 @@ use crate::{Format, csv, toml, xml, yaml};
 /// tag; of a block collection of YAML up to the end of the last thing in it. Of a row and its first cell, which begin at the same
 /// byte, those of the cell; `delimiter` is what stands between cells, if it is not the usual one.
 ///
-/// Gives nothing where no value begins, and for tables of TOML that headers make, since they may be written in several places.
+/// Returns None where no value begins, and for tables of TOML that headers make, since they may be written in several places.
 /// Takes time in proportion to the value; in YAML to the text up to its end.
 #[must_use]
 pub fn span_of(format: Format, text: &str, offset: usize, delimiter: Option<u8>) -> Option<Span> {

@@ -23,9 +23,9 @@ pub type PlaceNumber = u32;
 pub trait Outline {
     /// The whole document.
     fn root(&self) -> PlaceNumber;
-    /// The member of that name; nothing where it may not stand.
+    /// The member of that name; None where it may not stand.
     fn member(&mut self, at: PlaceNumber, name: &str) -> Option<PlaceNumber>;
-    /// The items of a list; nothing where there may be none.
+    /// The items of a list; None where there may be none.
     fn item(&mut self, at: PlaceNumber) -> Option<PlaceNumber>;
     /// Whether values of a kind may stand there.
     fn allows(&self, at: PlaceNumber, kind: Kind) -> bool;

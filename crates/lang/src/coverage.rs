@@ -423,7 +423,7 @@ impl CallCoverage {
         }
     }
 
-    /// What is known of a name; nothing where there are too many.
+    /// What is known of a name; None where there are too many.
     fn name(&mut self, name: &str) -> Option<&mut (String, bool)> {
         let position = match self.names.iter().position(|(known, _)| known == name) {
             Some(position) => position,

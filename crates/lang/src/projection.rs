@@ -80,7 +80,7 @@ impl Plan {
 
 impl Plan {
     /// The slots of the edits of each record that have to be there for a change in its text: what is missing is added at its end,
-    /// and nowhere else. Gives nothing where an edit has no slot of its own.
+    /// and nowhere else. Returns None where an edit has no slot of its own.
     fn required(&self, unit: RecordUnit, field_plan: &[Option<SlotPath>]) -> Option<Vec<usize>> {
         let RecordSource::Loop(repeat, ..) = self.records(unit)?.source else { return None };
         let Kind::Edit(edit) = &repeat.result.kind else { return None };

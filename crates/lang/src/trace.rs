@@ -47,7 +47,7 @@ impl Trace {
         self.got.len()
     }
 
-    /// The origin of a value that an expression made since there were `before`; nothing where it made none. `of` are the
+    /// The origin of a value that an expression made since there were `before`; None where it made none. `of` are the
     /// origins that it was made of, if these are not all that were met.
     pub(crate) fn made(&mut self, span: Span, before: usize, of: Option<Vec<Origin>>) -> Origin {
         let got = self.got.split_off(before);

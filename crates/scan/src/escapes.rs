@@ -5,7 +5,7 @@
 pub(crate) struct Escapes {
     /// One when the first byte of the next word is escaped.
     pub(crate) goes_on: u64,
-    /// Where the second half of a surrogate pair has to be; nothing where that is no byte.
+    /// Where the second half of a surrogate pair has to be; None where that is no byte.
     second_half: usize,
     is_wrong: bool,
     /// Whether there was any.

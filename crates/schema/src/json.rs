@@ -100,7 +100,7 @@ pub struct Settings {
     pub reads: Option<Reads>,
 }
 
-/// Tells whether a text is well-formed in a media type; nothing where that is not known.
+/// Tells whether a text is well-formed in a media type; None where that is not known.
 pub type Reads = fn(media_type: &str, text: &str) -> Option<bool>;
 
 /// The schemas that the standards give for schemas, each with its URI.

@@ -51,7 +51,7 @@ impl Choices {
         !self.is_minimal && (self.is_first || self.below(4) > 0)
     }
 
-    /// Takes note that something is made; nothing where there is too much already.
+    /// Takes note that something is made; None where there is too much already.
     pub(crate) fn spend(&mut self) -> Option<()> {
         self.left = self.left.checked_sub(1)?;
         Some(())

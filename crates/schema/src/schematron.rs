@@ -22,7 +22,7 @@ const XSLT: &str = "http://www.w3.org/1999/XSL/Transform";
 
 /// What reads documents that a schema includes.
 pub trait Documents<'s> {
-    /// The document that `href` means in the document with the URI `base`, and its own URI; nothing where there is none.
+    /// The document that `href` means in the document with the URI `base`, and its own URI; None where there is none.
     ///
     /// # Errors
     /// Why it cannot be read.

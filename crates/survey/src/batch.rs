@@ -344,7 +344,7 @@ impl<'t> Batch<'t> {
         if raw.has_escapes { self.arena.text(&json::unescaped(raw.text)) } else { raw.text }
     }
 
-    /// The path of a member of the map that is under way; nothing if the map has it already.
+    /// The path of a member of the map that is under way; None if the map has it already.
     #[inline]
     fn member(&mut self, name: &'t str) -> Option<usize> {
         let open = self.open.last_mut()?;

@@ -36,7 +36,7 @@ pub struct RawText<'t> {
 
 /// Gives the events of one value after the other.
 pub trait Pull<'t> {
-    /// The next event; nothing where the value is over, or the document is not well-formed there, which a reader of values explains.
+    /// The next event; None where the value is over, or the document is not well-formed there, which a reader of values explains.
     fn next_event(&mut self) -> Option<Event<'t>>;
 
     /// Takes the name that comes next, if it is certainly this one, which has nothing to escape. Where this is false it may still be:

@@ -23,7 +23,7 @@ pub fn names(pointer: &str) -> impl Iterator<Item = String> {
     pointer.split('/').skip(1).map(|token| token.replace("~1", "/").replace("~0", "~"))
 }
 
-/// The same; nothing where the text is no pointer: it is empty or begins with a slash, and each tilde is that of an escape.
+/// The same; None where the text is no pointer: it is empty or begins with a slash, and each tilde is that of an escape.
 #[must_use]
 pub fn tokens(pointer: &str) -> Option<Vec<String>> {
     let escapes = pointer.matches('~').count();

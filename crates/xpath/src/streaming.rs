@@ -19,7 +19,7 @@ use crate::{Expression, Namespaces, projection};
 pub struct RecordStep {
     /// The local name.
     pub local: String,
-    /// The URI of the namespace, empty for none; nothing where any is meant.
+    /// The URI of the namespace, empty for none; None where any is meant.
     pub namespace: Option<String>,
     /// Whether the element is looked for at any depth.
     pub at_any_depth: bool,
@@ -210,7 +210,7 @@ fn axis_outside(step: &AxisStep, asks: ArgumentUse, place: Place) -> Result<Plac
 }
 
 impl Expression {
-    /// Why the expression needs the whole document; nothing where it does not.
+    /// Why the expression needs the whole document; None where it does not.
     #[must_use]
     pub fn needs_document(&self) -> Option<&'static str> {
         let Some((path, _)) = path_of(&self.parsed.body) else {

@@ -15,7 +15,7 @@ pub struct History {
 }
 
 impl History {
-    /// What is kept in the folder for such things (XDG Base Directory Specification); nothing where there is none.
+    /// What is kept in the folder for such things (XDG Base Directory Specification); None where there is none.
     pub fn load() -> Self {
         let folder =
             std::env::var_os("XDG_STATE_HOME").filter(|path| !path.is_empty()).map(PathBuf::from);

@@ -50,7 +50,7 @@ pub struct Watched {
 }
 
 impl Watched {
-    /// The file that an input is, as it is now; nothing if it is none.
+    /// The file that an input is, as it is now; None if it is none.
     pub fn of(input: &Input) -> Option<Self> {
         let Input::File(path) = input else { return None };
         Some(Self { path: path.clone(), state: state_of(path) })

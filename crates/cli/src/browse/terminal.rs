@@ -83,7 +83,7 @@ impl Screen {
         drawn.map(drop).map_err(|error| failed(format!("the terminal cannot be drawn on: {error}")))
     }
 
-    /// What happens next; nothing if nothing does for a while, which is short while there is something else to do.
+    /// What happens next; None if nothing does for a while, which is short while there is something else to do.
     pub fn next(&mut self, is_busy: bool) -> Result<Option<Event>, RunError> {
         let patience = if is_busy { BUSY } else { PATIENCE };
         let next =

@@ -53,7 +53,7 @@ struct Part {
 }
 
 impl Sequences {
-    /// The sequences of a translated pattern; nothing where it is not such a pattern, or a step could take too much.
+    /// The sequences of a translated pattern; None where it is not such a pattern, or a step could take too much.
     pub(super) fn of(translated: &str) -> Option<Self> {
         let pattern = regex_syntax::parse(translated).ok()?;
         let HirKind::Concat(parts) = pattern.kind() else { return None };
@@ -87,7 +87,7 @@ impl Sequences {
     }
 }
 
-/// The parts of a sequence; nothing where a step could take what the next one needs.
+/// The parts of a sequence; None where a step could take what the next one needs.
 fn parts_of(expressions: &[Hir]) -> Option<Vec<Part>> {
     let mut found: Vec<Part> = Vec::new();
     expressions.iter().try_for_each(|expression| add(expression, &mut found))?;

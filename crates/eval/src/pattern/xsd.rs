@@ -280,7 +280,7 @@ impl<'p> Translator<'p> {
         }
     }
 
-    /// `\1`, behind the backslash: what a group fitted, or nothing if it took no part. A number of more digits than there are
+    /// `\1`, behind the backslash: what a group fitted, or None if it took no part. A number of more digits than there are
     /// groups ends before them.
     fn reference_back(&mut self) -> Step {
         let mut number = 0;

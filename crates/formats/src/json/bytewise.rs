@@ -228,7 +228,7 @@ impl Text {
 }
 
 impl Number {
-    /// What there is with one byte more; nothing where the number ended before it.
+    /// What there is with one byte more; None where the number ended before it.
     fn next(self, byte: u8) -> Result<Option<Self>, ErrorKind> {
         let missing = match (self, byte) {
             (Self::Minus, b'0') => return Ok(Some(Self::Zero)),

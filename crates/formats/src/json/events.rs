@@ -233,7 +233,7 @@ mod tests {
     use super::*;
     use crate::json::{ReaderOptions, Style, document, write};
 
-    /// What events make, written as compact JSON; nothing where they end before the value does.
+    /// What events make, written as compact JSON; None where they end before the value does.
     fn rebuilt(text: &str) -> Option<String> {
         let structure = Structure::of(text.as_bytes());
         let mut events = EventReader::new(text, &structure)?;

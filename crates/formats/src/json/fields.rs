@@ -68,7 +68,7 @@ impl SlotTemplates {
 }
 
 impl<'a> Reader<'a> {
-    /// Reads the next record into slots, or as a value; gives nothing when only blank space is left. A slot is empty where a
+    /// Reads the next record into slots, or as a value; returns None when only blank space is left. A slot is empty where a
     /// record has no such member. What is `known` is of records before, in this text or in others, read into the same slots.
     ///
     /// # Errors

@@ -6,7 +6,7 @@ use super::string::plain_end;
 /// Lays out compact texts.
 #[derive(Debug)]
 pub struct LayOut {
-    /// The blanks a level; nothing where all stays on one line.
+    /// The blanks a level; None where all stays on one line.
     step: Option<usize>,
     /// A line end, and as many blanks as were needed so far.
     line: Vec<u8>,

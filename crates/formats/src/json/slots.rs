@@ -53,7 +53,7 @@ pub(super) enum To {
 }
 
 impl Slots {
-    /// A slot for the member at each of these paths, with what is needed of it. Gives nothing where one is empty or the
+    /// A slot for the member at each of these paths, with what is needed of it. Returns None where one is empty or the
     /// beginning of another, or where a name cannot be found without looking at escapes.
     #[must_use]
     pub fn new(paths: &[(Vec<String>, Projected)]) -> Option<Self> {

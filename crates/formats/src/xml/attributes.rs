@@ -18,7 +18,7 @@ const FEW: usize = 12;
 
 impl<'a> Reader<'a> {
     /// Reads the attributes of the tag that begins at `start`, behind its name, into `self.attributes`. Tells whether the
-    /// tag is that of an empty element; nothing when the input ended in it, and it is left out.
+    /// tag is that of an empty element; None when the input ended in it, and it is left out.
     #[inline]
     pub(super) fn attributes(&mut self, start: usize) -> Read<Option<bool>> {
         self.attributes.clear();

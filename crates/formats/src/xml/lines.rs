@@ -151,7 +151,7 @@ impl ElementLines {
         self.run(reader, name, (), Some((prefilter, Found::default())))
     }
 
-    /// Writes the element that begins here with the tag called `name` as one line, and steps over it. Gives nothing, and
+    /// Writes the element that begins here with the tag called `name` as one line, and steps over it. Returns None, and
     /// leaves all as it was, where another element begins here, or anything but plain elements and texts stands in it.
     pub(super) fn write(
         &mut self,

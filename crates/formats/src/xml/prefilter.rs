@@ -44,7 +44,7 @@ pub enum Condition {
 pub struct Test {
     /// The path from the element.
     pub steps: Vec<TestStep>,
-    /// What holds for the text of one of those at its end; nothing where it is enough that there is one.
+    /// What holds for the text of one of those at its end; None where it is enough that there is one.
     pub text: Option<Box<dyn TextTest>>,
 }
 
@@ -59,7 +59,7 @@ pub struct TestStep {
 
 /// A condition on a text.
 pub trait TextTest: Debug + Send + Sync {
-    /// Whether it holds; nothing where that is for others to tell.
+    /// Whether it holds; None where that is for others to tell.
     fn holds(&self, text: &str) -> Option<bool>;
 }
 
@@ -67,7 +67,7 @@ pub trait TextTest: Debug + Send + Sync {
 const MOST_STEPS: usize = 64;
 
 impl Prefilter {
-    /// A prefilter; nothing where no text could fail it, or it has too many steps. `inside` is the name of the elements that are
+    /// A prefilter; None where no text could fail it, or it has too many steps. `inside` is the name of the elements that are
     /// looked at, if they are looked at with the outermost of them; `projection` is what is needed of those for which the condition
     /// certainly holds.
     #[must_use]
@@ -209,7 +209,7 @@ impl Found {
         }
     }
 
-    /// Whether the condition holds for the element; nothing where that is for others to tell.
+    /// Whether the condition holds for the element; None where that is for others to tell.
     pub(super) fn holds(&self, prefilter: &Prefilter) -> Option<bool> {
         self.truth(prefilter, &prefilter.condition)
     }

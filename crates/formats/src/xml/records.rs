@@ -111,7 +111,7 @@ impl<'a> Ancestry<'a> {
     }
 
     /// The place at the end of a part that began here, where all but the first `left` of the elements that are open then began
-    /// in it with these start tags; nothing where one is none.
+    /// in it with these start tags; None where one is none.
     #[must_use]
     pub fn behind<'h>(
         &self,
@@ -314,7 +314,7 @@ impl<'a> RecordReader<'a> {
         self.reader.around.iter().filter_map(|ancestor| ancestor.element).collect()
     }
 
-    /// The start tags of the elements that are open and began in the text; nothing where one stands in the text of an entity.
+    /// The start tags of the elements that are open and began in the text; None where one stands in the text of an entity.
     #[must_use]
     pub fn open_tags(&self) -> Option<Vec<&'a str>> {
         let text = self.reader.cursor.text;

@@ -95,7 +95,7 @@ pub struct Writer {
     shared_names: Vec<Origin>,
 }
 
-/// How far in an element stands: its level, or nothing where blanks would be content.
+/// How far in an element stands: its level, or None where blanks would be content.
 type Level = Option<usize>;
 
 impl Writer {

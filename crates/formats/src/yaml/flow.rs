@@ -118,7 +118,7 @@ impl<'a> Parser<'a> {
         self.flow_node(to)
     }
 
-    /// A node, or nothing where none stands.
+    /// A node, or None where none stands.
     fn flow_node<R: Receiver<'a>>(&mut self, to: &mut R) -> Parsed<()> {
         let byte = self.flow_skip()?;
         if self.ends_node(byte) {

@@ -9,7 +9,7 @@ use crate::plan::{Cell, ClauseKind, Direct, RecordSource};
 use crate::rule_error::Flow;
 
 impl<'a> Runner<'_, 'a> {
-    /// Does what the rule does with the record in the slots, if that was settled before; gives nothing where it has to be
+    /// Does what the rule does with the record in the slots, if that was settled before; returns None where it has to be
     /// evaluated.
     #[inline]
     pub(super) fn directly(&mut self, state: &mut RecordState) -> Option<Flow> {

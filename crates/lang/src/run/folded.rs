@@ -185,7 +185,7 @@ impl Running {
         Self { fold: Ok(Accumulator::new(kind)), of: Vec::new() }
     }
 
-    /// What this and a later one come to; nothing where something was wrong with an item.
+    /// What this and a later one come to; None where something was wrong with an item.
     fn joint(&self, later: &Self) -> Result<Option<Joint>, CallError> {
         Ok(match (&self.fold, &later.fold) {
             (Ok(own), Ok(later)) => Some(own.joint(later)?),

@@ -28,7 +28,7 @@ pub(super) fn sides<'p>(condition: &'p Expr, join: &Join) -> Option<(&'p Expr, &
 }
 
 impl<'a> Runner<'_, 'a> {
-    /// The items of a filtered list that may fit, or nothing when all have to be asked.
+    /// The items of a filtered list that may fit, or None when all have to be asked.
     pub(super) fn indexed(
         &mut self,
         filter: &'a Filter,

@@ -190,7 +190,7 @@ impl Partial {
         std::iter::once(head).chain(groups)
     }
 
-    /// The state that these lines are; nothing if they are not those of one, for this plan.
+    /// The state that these lines are; None if they are not those of one, for this plan.
     #[must_use]
     pub fn read<'a>(
         plan: &Plan,
@@ -227,7 +227,7 @@ impl Partial {
 }
 
 impl Partial {
-    /// Adds the group that a line is; nothing where it is none with so many keys and these aggregates, or is there already.
+    /// Adds the group that a line is; None where it is none with so many keys and these aggregates, or is there already.
     fn add_group<'a>(
         &mut self,
         line: Value<'a>,

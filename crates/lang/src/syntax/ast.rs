@@ -228,7 +228,7 @@ pub struct If {
     pub condition: Expr,
     /// The value when it holds.
     pub then: Expr,
-    /// The value when it does not; nothing if left out.
+    /// The value when it does not; None if left out.
     pub otherwise: Option<Expr>,
 }
 
@@ -239,7 +239,7 @@ pub struct Case {
     pub subject: Option<Expr>,
     /// The branches: what each waits for, and its value.
     pub branches: Vec<(Vec<Expr>, Expr)>,
-    /// The value when no branch fits; nothing if left out.
+    /// The value when no branch fits; None if left out.
     pub otherwise: Option<Expr>,
 }
 

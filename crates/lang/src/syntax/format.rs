@@ -467,7 +467,7 @@ impl Printer<'_, '_> {
         self.pieces[first.first()].lines == 0 && leaves && self.pieces[close].comments.is_empty()
     }
 
-    /// A bracket with all in it on one line; nothing when the author has broken it, or a comment does.
+    /// A bracket with all in it on one line; None when the author has broken it, or a comment does.
     fn flat(&self, open: usize, items: &[Item], close: usize) -> Option<String> {
         let is_bare =
             |at: usize| self.pieces[at].comments.is_empty() && self.pieces[at].comment.is_none();

@@ -154,7 +154,7 @@ impl<'s> Builder<'_, 's> {
         Some(self.place(set))
     }
 
-    /// What is accepted by all schemas of a set; nothing where a keyword cannot be decided.
+    /// What is accepted by all schemas of a set; None where a keyword cannot be decided.
     fn read(&mut self, set: &Set) -> Option<Place> {
         let schema = self.schema;
         let mut place = Place { types: Types::ALL, ..Place::default() };
@@ -275,7 +275,7 @@ impl<'s> Builder<'_, 's> {
     }
 }
 
-/// Accepts values, one after another; every method gives nothing where it is not certain.
+/// Accepts values, one after another; every method returns None where it is not certain.
 #[derive(Debug)]
 pub struct Accepting<'a, 's> {
     schema: &'a Schema<'s>,
@@ -571,7 +571,7 @@ impl<'s> Accepting<'_, 's> {
 struct OtherNames<'t>(Vec<&'t str>);
 
 impl<'t> OtherNames<'t> {
-    /// Takes one more; nothing where it was there, or where there are too many to tell.
+    /// Takes one more; None where it was there, or where there are too many to tell.
     fn add(&mut self, name: &'t str) -> Option<()> {
         if self.0.len() == MOST_OTHERS || self.0.contains(&name) {
             return None;

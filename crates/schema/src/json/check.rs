@@ -11,7 +11,7 @@ use super::unit::{Token, Way};
 use super::{Node, Rule, Schema};
 use crate::Finding;
 
-/// Where findings go; nothing where it is only asked whether there are any.
+/// Where findings go; None where it is only asked whether there are any.
 type Findings<'f> = Option<&'f mut Vec<Finding>>;
 
 /// What is wrong with a value: the value, the sentence, the advice.

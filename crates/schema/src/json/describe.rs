@@ -53,7 +53,7 @@ pub(super) fn enumeration<'v>(known: &[Constant<'_>], value: Value<'v>) -> Wrong
     (value, message, Some(advice))
 }
 
-/// Too few or too many items that must be there; nothing where it is neither.
+/// Too few or too many items that must be there; None where it is neither.
 pub(super) fn contains(contains: &Contains, count: u64) -> Option<String> {
     let there = match count {
         0 => "none of the items is one".to_owned(),

@@ -68,7 +68,7 @@ impl Format {
     }
 }
 
-/// The number that so many digits are; nothing where others stand there.
+/// The number that so many digits are; None where others stand there.
 /// Whether a text has the format of that name, in draft 2020-12; none has a format that is not known.
 ///
 /// ```

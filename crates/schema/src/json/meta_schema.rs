@@ -10,7 +10,7 @@ use crate::{Finding, Problem};
 /// Meta-schemas, each compiled once.
 #[derive(Debug, Default)]
 pub struct MetaSchemas<'s> {
-    /// By their URIs; nothing where one is not given, or is no schema itself.
+    /// By their URIs; None where one is not given, or is no schema itself.
     compiled: HashMap<String, Option<Schema<'s>>>,
 }
 

@@ -156,7 +156,7 @@ impl<'c, 's> Outline<'c, 's> {
         names.into_iter().map(|name| (name, is_required(&name))).collect()
     }
 
-    /// The member of that name; nothing where it may not stand.
+    /// The member of that name; None where it may not stand.
     pub fn member(&mut self, at: At, name: &str) -> Option<At> {
         if self.is_for_xml
             && let Some((prefix, local)) = name.rsplit_once(':')
@@ -178,7 +178,7 @@ impl<'c, 's> Outline<'c, 's> {
         found
     }
 
-    /// What a set of schemas lets a member be; nothing where it refuses it.
+    /// What a set of schemas lets a member be; None where it refuses it.
     fn member_in(&self, set: &Set, name: &str) -> Option<Vec<Set>> {
         let mut sets = vec![Set::new()];
         let (mut is_known, mut is_closed) = (false, false);
@@ -208,7 +208,7 @@ impl<'c, 's> Outline<'c, 's> {
         (!sets.is_empty() && (is_known || !is_closed)).then_some(sets)
     }
 
-    /// The items of a list; nothing where there may be none.
+    /// The items of a list; None where there may be none.
     pub fn item(&mut self, at: At) -> Option<At> {
         if let Some(known) = self.known(at).item {
             return known;
@@ -276,7 +276,7 @@ impl<'c, 's> Outline<'c, 's> {
         self.place(sets)
     }
 
-    /// The place of alternatives; nothing where none of them lets anything stand.
+    /// The place of alternatives; None where none of them lets anything stand.
     fn place(&mut self, sets: Vec<Set>) -> Option<At> {
         let sets = sets.into_iter().filter(|set| !self.kinds_of(set).is_none());
         let mut sets = distinct(sets.collect());

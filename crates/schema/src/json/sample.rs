@@ -12,7 +12,7 @@ use crate::sample::{Choices, DEEP, SampleSettings, TRIES};
 const DEEPEST: u32 = 64;
 
 impl Schema<'_> {
-    /// A value that is valid; nothing where none was found, since nothing is, or it takes more than trying.
+    /// A value that is valid; None where none was found, since nothing is, or it takes more than trying.
     #[must_use]
     pub fn sample<'a>(&self, settings: SampleSettings<'_>, arena: &'a Arena) -> Option<Value<'a>> {
         (0..TRIES).find_map(|number| {

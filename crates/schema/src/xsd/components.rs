@@ -243,7 +243,7 @@ impl Components {
         }
     }
 
-    /// The ways in which a type is derived from another; nothing where it is not.
+    /// The ways in which a type is derived from another; None where it is not.
     pub(super) fn derived(&self, id: TypeId, from: TypeId) -> Option<Derivations> {
         let (mut at, mut methods) = (id, Derivations::NONE);
         // As many steps as there are types: a schema that failed may have circles.

@@ -31,7 +31,7 @@ pub struct Reference<'r> {
 
 /// What reads schema documents that others refer to.
 pub trait Documents<'s> {
-    /// The document that is meant, with its URI; nothing where there is none.
+    /// The document that is meant, with its URI; None where there is none.
     ///
     /// # Errors
     /// Why it cannot be read.
@@ -454,7 +454,7 @@ impl<'s, 'd> Collection<'s, 'd> {
     }
 }
 
-/// The namespace that a schema document is for; nothing where it is for none, or is no schema.
+/// The namespace that a schema document is for; None where it is for none, or is no schema.
 fn root_target(root: Value<'_>) -> Option<String> {
     let element = root.as_element()?;
     let element =

@@ -98,7 +98,7 @@ pub(super) struct Broken {
     pub(super) message: String,
     pub(super) constraint: ConstraintId,
     pub(super) met: Met,
-    /// How many elements above the innermost open one it is; nothing where its path is known.
+    /// How many elements above the innermost open one it is; None where its path is known.
     pub(super) above: Option<usize>,
 }
 
@@ -161,7 +161,7 @@ impl Keys {
         self.scopes.is_empty()
     }
 
-    /// The paths of selectors that are followed into elements of the innermost open one; nothing where no constraint is in force.
+    /// The paths of selectors that are followed into elements of the innermost open one; None where no constraint is in force.
     #[inline]
     pub(super) fn selectors(&self) -> Option<&[Following]> {
         let level = self.depth.checked_sub(1).filter(|_| !self.is_idle())?;

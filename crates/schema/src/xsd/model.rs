@@ -397,7 +397,7 @@ impl Run {
         model.start
     }
 
-    /// The state behind an element, and what that fits; nothing where it may not stand here. Of names that no schema has only
+    /// The state behind an element, and what that fits; None where it may not stand here. Of names that no schema has only
     /// the namespace counts.
     #[inline]
     pub(super) fn step(

@@ -263,7 +263,7 @@ impl SimpleTypes {
         self.check_facets(known, &text, prefixes)
     }
 
-    /// Writes the [key](Value::write_key) of the value that a text spells; nothing if it is none of the type.
+    /// Writes the [key](Value::write_key) of the value that a text spells; None if it is none of the type.
     pub(super) fn write_key(
         &self,
         id: SimpleId,

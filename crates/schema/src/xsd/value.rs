@@ -253,7 +253,7 @@ pub(super) fn is_name_token(text: &str) -> bool {
 }
 
 impl Value {
-    /// How two values of one primitive type compare; nothing where they have no order.
+    /// How two values of one primitive type compare; None where they have no order.
     pub(super) fn order(&self, other: &Self) -> Option<Ordering> {
         match (self, other) {
             (Self::Decimal(a), Self::Decimal(b)) => Some(a.cmp(b)),

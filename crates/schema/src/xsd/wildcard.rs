@@ -66,7 +66,7 @@ impl Namespaces {
         }
     }
 
-    /// Those of both (section 3.10.6, Attribute Wildcard Intersection); nothing where that cannot be said.
+    /// Those of both (section 3.10.6, Attribute Wildcard Intersection); None where that cannot be said.
     pub(super) fn and(&self, other: &Self) -> Option<Self> {
         Some(match (self, other) {
             (Self::Any, one) | (one, Self::Any) => one.clone(),
@@ -79,7 +79,7 @@ impl Namespaces {
         })
     }
 
-    /// Those of either (section 3.10.6, Attribute Wildcard Union); nothing where that cannot be said.
+    /// Those of either (section 3.10.6, Attribute Wildcard Union); None where that cannot be said.
     pub(super) fn or(&self, other: &Self) -> Option<Self> {
         Some(match (self, other) {
             (Self::Any, _) | (_, Self::Any) => Self::Any,

@@ -203,7 +203,7 @@ fn single<'d>(item: &Item<'d>) -> Option<Atomic<'d>> {
     }
 }
 
-/// Whether a comparison of a text without a type with a literal holds, as [`Run::general`] has it; nothing where it fails.
+/// Whether a comparison of a text without a type with a literal holds, as [`Run::general`] has it; None where it fails.
 pub(crate) fn text_compares(
     version: Version,
     how: Comparison,

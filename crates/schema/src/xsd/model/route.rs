@@ -4,7 +4,7 @@ use super::{Expression, Model, State};
 
 /// Decides where a model leaves open what stands.
 pub(in crate::xsd) trait Decide {
-    /// How deep an element nests at least that fits a particle; nothing where none can be made.
+    /// How deep an element nests at least that fits a particle; None where none can be made.
     fn height(&self, leaf: u32) -> Option<u32>;
     /// How often something is there that nests at least so deep, between two bounds.
     fn repeat(&mut self, least: u64, most: Option<u64>, height: Option<u32>) -> u64;

@@ -11,7 +11,7 @@ use crate::xsd::value::Primitive;
 const TRIES: u64 = 40;
 
 impl Sampler<'_> {
-    /// A text that is a value of a type; nothing where none was found.
+    /// A text that is a value of a type; None where none was found.
     pub(super) fn text(&mut self, id: SimpleId) -> Option<Text> {
         let known = self.components.simple.get(id);
         match known.role {

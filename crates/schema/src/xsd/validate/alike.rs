@@ -54,7 +54,7 @@ struct Context {
     scope: usize,
     /// How deep it stands; less deep is as good.
     depth: usize,
-    /// The paths to keys that are followed where it stands; nothing where no constraint is in force.
+    /// The paths to keys that are followed where it stands; None where no constraint is in force.
     selectors: Option<Vec<(ConstraintId, Following)>>,
 }
 
