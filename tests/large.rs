@@ -239,7 +239,6 @@ cases! {
         place: (1, 14),
         says: "integer",
         status: 1,
-        ..QUERY
     };
     a_survey_tells_of_a_line_behind_4_gib: Case {
         arguments: &["survey", "-", "--from", "jsonl", "--report", "json"],
