@@ -75,16 +75,25 @@ fn show(counters: &Counters, done: &AtomicBool, shown: &AtomicBool, total: Optio
         None => ProgressBar::new_spinner(),
     };
     bar.set_draw_target(ProgressDrawTarget::stderr());
-    let template = match total {
+    let show_as = |template: &str| {
+        if let Ok(style) = ProgressStyle::with_template(template) {
+            bar.set_style(style);
+        }
+    };
+    show_as(match total {
         Some(_) => "{wide_bar} {bytes} of {total_bytes}, {bytes_per_sec}{msg}, {eta} to go",
         None => "{spinner} {bytes}, {bytes_per_sec}{msg}",
-    };
-    if let Ok(style) = ProgressStyle::with_template(template) {
-        bar.set_style(style);
-    }
+    });
     shown.store(true, Ordering::Relaxed);
+    let mut is_read = false;
     while !done.load(Ordering::Relaxed) {
-        bar.set_position(counters.bytes.load(Ordering::Relaxed));
+        let bytes = counters.bytes.load(Ordering::Relaxed);
+        bar.set_position(bytes);
+        // How long a document takes that is all in memory is not known.
+        if !is_read && total.is_some_and(|total| bytes >= total) {
+            is_read = true;
+            show_as("{wide_bar} {bytes} read in {elapsed}{msg}, at work on them");
+        }
         let records = counters.records.load(Ordering::Relaxed);
         if records > 0 {
             bar.set_message(format!(", {}", counted(records, "record")));
