@@ -125,6 +125,26 @@ fn assert_goes_on(case: &Case) {
     assert!(told.contains(case.says), "{arguments:?}: {told}");
 }
 
+/// The same of records of JSON, each on a line of its own.
+const JSON: Case = Case {
+    record: ["{\"id\":", ",\"text\":\"", "\"}\n"],
+    flaw: "{\"id\":2 3}\n",
+    place: (1, 9),
+    says: "a comma or `}` is missing here",
+    ..QUERY
+};
+
+/// The same of elements of XML.
+const XML: Case = Case {
+    begin: "<bookings>\n",
+    record: ["<booking><id>", "</id><text>", "</text></booking>\n"],
+    flaw: "<booking><id>2</i></booking>\n",
+    lines: (1, 1),
+    place: (1, 15),
+    says: "</i> stands where </id> is missing",
+    ..QUERY
+};
+
 /// Declares a test of each case.
 macro_rules! cases {
     ($($name:ident: $case:expr;)*) => {$(
@@ -139,29 +159,28 @@ macro_rules! cases {
 cases! {
     json_lines_go_on_behind_4_gib: Case {
         arguments: &["query", "$[*].id", "-", "--from", "jsonl", "--to", "jsonl"],
-        record: ["{\"id\":", ",\"text\":\"", "\"}\n"],
-        flaw: "{\"id\":2 3}\n",
-        place: (1, 9),
-        says: "a comma or `}` is missing here",
-        ..QUERY
+        ..JSON
     };
     a_json_list_goes_on_behind_4_gib: Case {
         arguments: &["query", "$.bookings[*].id", "-", "--from", "json", "--to", "jsonl"],
         begin: "{\"bookings\": [\n",
         record: ["{\"id\":", ",\n\"text\":\"", "\"},\n"],
-        flaw: "{\"id\":2 3}\n]}",
         lines: (1, 2),
-        place: (1, 9),
-        says: "a comma or `}` is missing here",
-        ..QUERY
+        ..JSON
+    };
+    a_list_on_one_line_goes_on_behind_4_gib: Case {
+        arguments: &["query", "$[*].id", "-", "--from", "json", "--to", "jsonl"],
+        begin: "[",
+        record: ["{\"id\":", ",\"text\":\"", "\"},"],
+        lines: (0, 0),
+        ..JSON
     };
     a_json_text_sequence_goes_on_behind_4_gib: Case {
         arguments: &["query", "$.id", "-", "--from", "json-seq", "--to", "jsonl"],
         record: ["\u{1e}{\"id\":", ",\"text\":\"", "\"}\n"],
         flaw: "\u{1e}{\"id\":2 3}\n",
         place: (1, 10),
-        says: "a comma or `}` is missing here",
-        ..QUERY
+        ..JSON
     };
     csv_goes_on_behind_4_gib: Case {
         arguments: &["query", "$[*].id", "-", "--from", "csv", "--to", "text"],
@@ -175,23 +194,11 @@ cases! {
     };
     xml_goes_on_behind_4_gib: Case {
         arguments: &["query", "$.bookings.booking[*].id", "-", "--from", "xml", "--to", "text"],
-        begin: "<bookings>\n",
-        record: ["<booking><id>", "</id><text>", "</text></booking>\n"],
-        flaw: "<booking><id>2</i></booking>\n",
-        lines: (1, 1),
-        place: (1, 15),
-        says: "</i> stands where </id> is missing",
-        ..QUERY
+        ..XML
     };
     an_xpath_goes_on_behind_4_gib: Case {
         arguments: &["query", "/bookings/booking/id/string()", "-", "--from", "xml", "--to", "text"],
-        begin: "<bookings>\n",
-        record: ["<booking><id>", "</id><text>", "</text></booking>\n"],
-        flaw: "<booking><id>2</i></booking>\n",
-        lines: (1, 1),
-        place: (1, 15),
-        says: "</i> stands where </id> is missing",
-        ..QUERY
+        ..XML
     };
     yaml_documents_go_on_behind_4_gib: Case {
         arguments: &["query", "$.id", "-", "--from", "yaml", "--to", "jsonl"],
@@ -202,26 +209,15 @@ cases! {
         says: "`]` stands where a value is expected",
         ..QUERY
     };
-    a_list_on_one_line_goes_on_behind_4_gib: Case {
-        arguments: &["query", "$[*].id", "-", "--from", "json", "--to", "jsonl"],
-        begin: "[",
-        record: ["{\"id\":", ",\"text\":\"", "\"},"],
-        flaw: "{\"id\":2 3}]",
-        lines: (0, 0),
-        place: (1, 9),
-        says: "a comma or `}` is missing here",
-        ..QUERY
-    };
     a_json_schema_finds_a_record_behind_4_gib: Case {
         file: ("s.json", "{\"properties\": {\"id\": {\"type\": \"integer\"}}}"),
         arguments: &["validate", "-", "--from", "jsonl", "--schema", "s.json"],
         gives_numbers: false,
-        record: ["{\"id\":", ",\"text\":\"", "\"}\n"],
         flaw: "{\"id\":\"two\"}\n",
         place: (1, 7),
         says: "expected integer, found the text",
         status: 1,
-        ..QUERY
+        ..JSON
     };
     an_xml_schema_finds_an_element_behind_4_gib: Case {
         file: (
@@ -232,21 +228,15 @@ cases! {
         ),
         arguments: &["validate", "-", "--from", "xml", "--schema", "s.xsd"],
         gives_numbers: false,
-        begin: "<bookings>\n",
-        record: ["<booking><id>", "</id><text>", "</text></booking>\n"],
         flaw: "<booking><id>two</id><text/></booking></bookings>\n",
-        lines: (1, 1),
         place: (1, 14),
         says: "integer",
         status: 1,
+        ..XML
     };
     a_survey_tells_of_a_line_behind_4_gib: Case {
         arguments: &["survey", "-", "--from", "jsonl", "--report", "json"],
         gives_numbers: false,
-        record: ["{\"id\":", ",\"text\":\"", "\"}\n"],
-        flaw: "{\"id\":2 3}\n",
-        place: (1, 9),
-        says: "a comma or `}` is missing here",
-        ..QUERY
+        ..JSON
     };
 }

@@ -1,6 +1,6 @@
 //! Members with few different values: which shapes the records have that hold each.
 
-use std::collections::HashMap;
+use std::collections::BTreeMap;
 
 use foldhash::fast::FixedState;
 use indexmap::IndexMap;
@@ -19,7 +19,7 @@ pub(crate) const LONGEST: usize = 64;
 const MOST_PAIRS: usize = 65_536;
 
 /// For each value, how many records of each shape hold it.
-pub(crate) type ByValue = IndexMap<(Scalar, Box<str>), HashMap<u64, u64, FixedState>, FixedState>;
+pub(crate) type ByValue = IndexMap<(Scalar, Box<str>), BTreeMap<u64, u64>, FixedState>;
 
 /// Whether a member has few values, and which.
 #[derive(Clone, Debug, Default, Serialize, Deserialize)]
@@ -48,7 +48,7 @@ impl Enumerated {
                         .into_iter()
                         .for_each(|(shape, count)| *counts.entry(shape).or_default() += count);
                 }
-                let pairs: usize = own.values().map(HashMap::len).sum();
+                let pairs: usize = own.values().map(BTreeMap::len).sum();
                 if own.len() > MOST_VALUES || pairs > MOST_PAIRS {
                     *self = Self::Many;
                 }

@@ -3,7 +3,10 @@
 //! The first line counts what follows: the paths, each behind the one that it goes on from, and then the shapes of records. Hashes, of
 //! values and of shapes, are those of one version of this crate, so a state is read by the version that wrote it.
 
-use serde::{Deserialize, Serialize};
+use std::collections::HashSet;
+
+use foldhash::fast::FixedState;
+use serde::{Deserialize, Serialize, Serializer};
 use serde_json::{from_str, to_string};
 
 use crate::distinct::Distinct;
@@ -151,6 +154,16 @@ fn line<T: Serialize>(value: &T) -> String {
     to_string(value).unwrap_or_default()
 }
 
+/// Hashes in order, so that a state is the same whenever the survey is.
+pub(crate) fn in_order<S: Serializer>(
+    hashes: &HashSet<u64, FixedState>,
+    to: S,
+) -> Result<S::Ok, S::Error> {
+    let mut hashes: Vec<u64> = hashes.iter().copied().collect();
+    hashes.sort_unstable();
+    hashes.serialize(to)
+}
+
 /// Decimals as their exact spelling.
 pub(crate) mod decimal {
     use kyanite_tree::Decimal;
@@ -169,5 +182,76 @@ pub(crate) mod decimal {
     ) -> Result<Option<Decimal>, D::Error> {
         let text: Option<String> = Option::deserialize(from)?;
         text.map(|text| Decimal::parse(&text).map_err(D::Error::custom)).transpose()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use kyanite_formats::json::EventReader;
+    use kyanite_formats::records::Structure;
+    use kyanite_tree::Arena;
+    use proptest::prelude::*;
+
+    use super::*;
+    use crate::batch::Batch;
+
+    const RECORDS: &str = r#"{"no": 1, "berth": "A", "at": "2026-06-01", "kg": -2.50, "to": ["holm", null]}
+{"no": 2, "berth": "", "kg": "7", "to": [], "deck": {"open": true}}
+{"no": 3, "berth": "B", "at": "2026-06-01T07:00:00Z", "kg": 1e3}"#;
+
+    fn survey() -> Survey {
+        let arena = Arena::new();
+        let mut batch = Batch::new(&arena);
+        let structure = Structure::of(RECORDS.as_bytes());
+        let mut events = EventReader::new(RECORDS, &structure).unwrap();
+        let mut at = 0;
+        for line in RECORDS.lines() {
+            events.seek(at);
+            assert!(batch.record(&mut events));
+            at += line.len() + 1;
+        }
+        let mut survey = Survey::new(Bounds::default());
+        survey.take(batch.end(&mut |_| 1), "sailings.jsonl", 0);
+        survey
+    }
+
+    fn read(lines: &[String]) -> Option<Survey> {
+        Survey::of_state(lines.iter().map(String::as_str), Bounds::default())
+    }
+
+    #[test]
+    fn what_is_read_is_what_was_written() {
+        let lines = survey().into_state();
+        let again = read(&lines).unwrap();
+        assert!(again.report() == survey().report());
+        assert!(again.into_state() == lines);
+        for cut in 0..lines.len() {
+            assert!(read(&lines[..cut]).is_none(), "{cut} lines");
+        }
+        assert!(read(&[lines.as_slice(), &lines[1..2]].concat()).is_none());
+    }
+
+    proptest! {
+        /// Whatever a state was changed to, it is refused, or is one that can be told of and joined.
+        #[test]
+        fn never_panics(
+            line in any::<prop::sample::Index>(),
+            at in any::<prop::sample::Index>(),
+            new in "[0-9]{1,3}|-|\"|,|\\]|\\}|[a-z]|",
+        ) {
+            let mut lines = survey().into_state();
+            let changed = line.index(lines.len());
+            let text = &mut lines[changed];
+            let at = at.index(text.len());
+            if text.is_char_boundary(at) && text.is_char_boundary(at + 1) {
+                text.replace_range(at..=at, &new);
+            }
+            if let Some(changed) = read(&lines) {
+                let _ = changed.report();
+                let mut whole = survey();
+                whole.join(changed, 5);
+                let _ = whole.report();
+            }
+        }
     }
 }

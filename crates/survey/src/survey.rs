@@ -196,7 +196,8 @@ impl Survey {
             numbers[number] = own;
             let mut extra = std::mem::take(&mut node.extra);
             for example in &mut extra.examples {
-                example.line += if example.file == 0 { lines_before } else { 0 };
+                let passed = if example.file == 0 { lines_before } else { 0 };
+                example.line = example.line.saturating_add(passed);
                 example.file = files[example.file];
             }
             extra.by_file.iter_mut().for_each(|in_file| in_file.file = files[in_file.file]);

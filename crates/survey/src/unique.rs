@@ -32,6 +32,7 @@ pub(crate) struct BatchKeys {
 pub(crate) enum Keys {
     /// They may be.
     Open {
+        #[serde(serialize_with = "crate::state::in_order")]
         hashes: HashSet<u64, FixedState>,
         /// How many came before.
         repeated: u64,

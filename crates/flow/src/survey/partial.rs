@@ -93,7 +93,7 @@ pub fn join_surveys(
             survey.rename_input(format!("{name} from byte {}", portion.from));
         }
         whole.join(survey, lines_before.saturating_sub(repeated_lines));
-        before = Some((portion, lines_before + lines - repeated_lines));
+        before = Some((portion, lines_before.saturating_add(lines - repeated_lines)));
     }
     if is_xml {
         whole.join_singles();
