@@ -53,6 +53,12 @@ impl FrequentValues {
         }
     }
 
+    /// Whether so many values can have been counted so.
+    pub(crate) fn is_sound(&self, values: u64) -> bool {
+        let counted = self.counts.values().try_fold(0, |all: u64, of| all.checked_add(*of));
+        counted.is_some_and(|counted| counted <= values) && self.floor <= values
+    }
+
     fn prune(&mut self) {
         let mut counts: Vec<u64> = self.counts.values().copied().collect();
         counts.sort_unstable_by(|a, b| b.cmp(a));

@@ -140,6 +140,14 @@ impl Numbers {
         self.are_whole
     }
 
+    /// Whether so many values can be such numbers.
+    pub(crate) fn is_sound(&self, values: u64) -> bool {
+        let counted = self.buckets.values().try_fold(0, |all: u64, of| all.checked_add(*of));
+        (1..=values).contains(&self.count)
+            && counted == Some(self.count)
+            && self.least.value <= self.greatest.value
+    }
+
     /// In how many buckets they are.
     pub(crate) fn buckets(&self) -> usize {
         self.buckets.len()

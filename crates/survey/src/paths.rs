@@ -72,6 +72,18 @@ impl Counts {
         self.sorts[sort as usize]
     }
 
+    /// Whether what was counted may be: of values at a path in so many records.
+    pub(crate) fn is_sound(&self, records: u64) -> bool {
+        // So that any number of surveys can be joined.
+        const MOST: u64 = 1 << 48;
+        let sorts = self.sorts.iter().try_fold(0, |all: u64, of| all.checked_add(*of));
+        sorts == Some(self.values)
+            && self.values <= MOST
+            && self.records <= records.min(self.values)
+            && self.empty <= self.values
+            && self.items.is_sound(self.of(Sort::List))
+    }
+
     /// Takes what was counted later.
     pub(crate) fn merge(&mut self, later: &Self) {
         self.records += later.records;

@@ -110,7 +110,9 @@ impl Survey {
             let files = survey.files.len();
             let has_files = path.examples.iter().all(|example| example.file < files)
                 && path.files.iter().all(|in_file| in_file.file < files);
-            if !has_files || !path.values.is_sound() {
+            let is_sound =
+                path.counts.is_sound(survey.records) && path.values.is_sound(path.counts.values);
+            if !has_files || !is_sound {
                 return None;
             }
             numbers.push(number);
@@ -127,6 +129,9 @@ impl Survey {
         }
         for _ in 0..head.shapes {
             let (hash, count, mut features): Shape = from_str(lines.next()?).ok()?;
+            if count > survey.records {
+                return None;
+            }
             for feature in &mut features {
                 feature.0 = *numbers.get(feature.0)?;
             }

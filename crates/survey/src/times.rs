@@ -120,13 +120,16 @@ impl Times {
         }
     }
 
-    /// Whether all is within the years that there are, and in order.
-    pub(crate) fn is_sound(&self) -> bool {
+    /// Whether all is within the years that there are, and in order, and so many values can be such times.
+    pub(crate) fn is_sound(&self, values: u64) -> bool {
         let years = Timestamp::MIN.as_second()..=Timestamp::MAX.as_second();
         years.contains(&self.first.0)
             && years.contains(&self.last.0)
             && self.first.0 <= self.last.0
             && self.width < 48
+            && self.count <= values
+            && self.buckets.values().try_fold(0, |all: u64, of| all.checked_add(*of))
+                == Some(self.count)
     }
 
     /// In how many buckets they are.

@@ -35,6 +35,13 @@ impl LengthCounts {
         self.merge(Self { count, least: length, greatest: length, sum: length * count });
     }
 
+    /// Whether so many values can have such lengths.
+    pub(crate) fn is_sound(&self, values: u64) -> bool {
+        let bounds = (self.least.checked_mul(self.count), self.greatest.checked_mul(self.count));
+        self.count <= values
+            && matches!(bounds, (Some(least), Some(most)) if (least..=most).contains(&self.sum))
+    }
+
     /// Takes what another counted.
     pub(crate) fn merge(&mut self, other: Self) {
         if other.count > 0 {
@@ -156,9 +163,13 @@ impl Values {
         }
     }
 
-    /// Whether it can be computed with, wherever it was read.
-    pub(crate) fn is_sound(&self) -> bool {
-        self.times.as_ref().is_none_or(Times::is_sound)
+    /// Whether so many values can be like this, wherever it was read.
+    pub(crate) fn is_sound(&self, values: u64) -> bool {
+        self.times.as_ref().is_none_or(|times| times.is_sound(values))
+            && self.numbers.as_ref().is_none_or(|numbers| numbers.is_sound(values))
+            && self.frequent.is_sound(values)
+            && self.lengths.is_sound(values)
+            && self.forms.iter().all(|count| *count <= values)
     }
 
     /// About how many bytes are held.
