@@ -38,7 +38,7 @@ pub(crate) struct WorkerContext<'w> {
     pub(crate) input: InputPart<'w>,
     pub(crate) names: &'w Names<'w>,
     pub(crate) state: &'w RecordState,
-    pub(crate) room: &'w SpillSettings,
+    pub(crate) spill: &'w SpillSettings,
     /// What is known of tuples that are wanted, by the blocks that were taken.
     pub(crate) cutoff: &'w RwLock<Cutoff>,
     /// Where members of records go into slots.
@@ -195,14 +195,14 @@ pub(crate) fn run<E>(
         }
         drop(results);
         let mut order = Order { next: 0, early: BTreeMap::new(), done };
-        let mut workbench = Worker::new(context);
+        let mut worker = Worker::new(context);
         let is_alone = threads == 1;
         loop {
             let done = match order.take() {
                 Some(done) => done,
                 None => match feed.next(is_alone) {
                     Some((number, read)) => {
-                        order.early.insert(number, workbench.run_read(context, read));
+                        order.early.insert(number, worker.run_read(context, read));
                         continue;
                     }
                     None => match order.wait() {
@@ -337,9 +337,9 @@ fn worker(
 ) {
     // A worker ends when all have to: at the end of the feed, or by a panic.
     let _end = EndOnDrop(feed);
-    let mut workbench = Worker::new(context);
+    let mut worker = Worker::new(context);
     while let Some((number, read)) = feed.next(true) {
-        if results.send((number, workbench.run_read(context, read))).is_err() {
+        if results.send((number, worker.run_read(context, read))).is_err() {
             return;
         }
     }
@@ -407,9 +407,9 @@ impl Worker {
     /// Runs over the block on a worker block.
     fn run(&mut self, context: WorkerContext<'_>, worker_block: &mut WorkerBlock) {
         self.session.restart(context.plan);
-        let room = (&self.arena, &mut self.layouts);
+        let spill = (&self.arena, &mut self.layouts);
         worker_block.result =
-            block(context, &worker_block.bytes, &mut worker_block.part, room, &mut self.session);
+            block(context, &worker_block.bytes, &mut worker_block.part, spill, &mut self.session);
         if worker_block.result.is_some() {
             worker_block.part.end_lines();
         }
@@ -434,7 +434,7 @@ fn block(
         input,
         names,
         state,
-        room,
+        spill,
         field_plan,
         line_names,
         lines,
@@ -457,14 +457,14 @@ fn block(
         });
     }
     let cutoff = context.cutoff.read().unwrap_or_else(PoisonError::into_inner).clone();
-    let mut kept = TupleStore::new(plan, arena, room).with_cutoff(&cutoff);
+    let mut store = TupleStore::new(plan, arena, spill).with_cutoff(&cutoff);
     let (mut count, mut head, mut in_fields) = (0, 0, 0);
     let (met, enclosing) = {
         let block = Block { bytes, then: Then::More };
         let KnownLayouts { slots, values, .. } = &mut *layouts;
         let mut records = Records::new(block, 0, input, layout, arena, Some(values));
         let runner = Runner::for_batch(plan, unit, names.clone(), arena, session);
-        let mut runner = runner.with_sights(field_plan).with_lines(line_names, &mut part.bytes);
+        let mut runner = runner.with_field_plan(field_plan).with_lines(line_names, &mut part.bytes);
         loop {
             let next = records.next_slotted(field_plan, slots, runner.slots());
             let passed_over = records.take_passed_over();
@@ -481,7 +481,7 @@ fn block(
             match next {
                 Next::Record(record) => {
                     in_fields += u64::from(matches!(record, json::Slotted::Slots(_)));
-                    let ran = runner.slotted(&mut state, &mut kept, count, record, &mut |value| {
+                    let ran = runner.slotted(&mut state, &mut store, count, record, &mut |value| {
                         match value {
                             Some(value) => part.item(value),
                             None => kyanite_lang::Flow::Continue(()),
@@ -500,7 +500,7 @@ fn block(
         if let Some((lines, count)) = runner.take_lines() {
             (part.bytes, part.items) = (lines, count);
         }
-        runner.put_down(&state, &mut kept).ok()?;
+        runner.put_down(&state, &mut store).ok()?;
         if !records.take_duplicates().is_empty() || !records.take_repairs().is_empty() {
             return None;
         }
@@ -518,7 +518,7 @@ fn block(
     let coverage = std::mem::replace(&mut session.coverage, Coverage::empty());
     let by_templates = layouts.slots.take_followed() + layouts.values.take_followed();
     let taken = WayCounts { by_templates, in_fields, copied: 0 };
-    let tuples = kept.into_tuples();
+    let tuples = store.into_tuples();
     Some(BlockResult { coverage, state, tuples, records: count, taken, met, enclosing })
 }
 

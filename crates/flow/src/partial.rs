@@ -95,11 +95,11 @@ pub fn combine(
         .map_err(|failure| failed(&failure))?;
     events.counters.count(state.records());
     state.put_into(&mut begun);
-    let room = SpillSettings { memory: job.options.memory, file: Box::new(tempfile::tempfile) };
-    let mut kept = TupleStore::new(plan, &arena, &room);
+    let spill = SpillSettings { memory: job.options.memory, file: Box::new(tempfile::tempfile) };
+    let mut store = TupleStore::new(plan, &arena, &spill);
     let mut results = Results::new(job, sink, None);
     Runner::for_batch(plan, unit, names, &arena, &mut session)
-        .end_records(&mut begun, &mut kept, None, &mut |value| results.take(value, |_| None))
+        .end_records(&mut begun, &mut store, None, &mut |value| results.take(value, |_| None))
         .map_err(|failure| failed(&failure))?;
     results.end()?;
     session.coverage.report(plan).into_iter().for_each(|problem| events.tell(problem));

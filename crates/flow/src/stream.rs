@@ -35,7 +35,7 @@ use apart::Rest;
 struct Progress<'g> {
     names: Names<'g>,
     state: RecordState,
-    kept: TupleStore<'g>,
+    store: TupleStore<'g>,
     index: u64,
     done: bool,
 }
@@ -50,9 +50,10 @@ impl Progress<'_> {
     ) -> Result<(), RuleError> {
         let index = self.index;
         self.index += 1;
-        let flow = runner.record(&mut self.state, &mut self.kept, index, record, &mut |value| {
-            results.take(value, |node| record_location(locate_node(record, node)?, index, &[]))
-        })?;
+        let flow =
+            runner.record(&mut self.state, &mut self.store, index, record, &mut |value| {
+                results.take(value, |node| record_location(locate_node(record, node)?, index, &[]))
+            })?;
         self.done = flow.is_break();
         Ok(())
     }
@@ -84,10 +85,10 @@ impl<'q> Run<'_, 'q, '_, '_> {
             .map_err(|failure| {
                 rule_failed(plan, &failure, sources.place(failure.origin(), || None))
             })?;
-        let room =
+        let spill =
             SpillSettings { memory: self.job.options.memory, file: Box::new(tempfile::tempfile) };
-        let kept = TupleStore::new(plan, &arena, &room);
-        let mut progress = Progress { names, state, kept, index: 0, done: false };
+        let store = TupleStore::new(plan, &arena, &spill);
+        let mut progress = Progress { names, state, store, index: 0, done: false };
         let mut waiting = inputs.iter();
         let name = opened.as_ref().map(|source| source.name.clone());
         let name = name.filter(|_| self.names_documents);
@@ -123,17 +124,17 @@ impl<'q> Run<'_, 'q, '_, '_> {
             cut.state = Some(Partial::of(progress.state, unit, progress.index, portion));
             return Ok(());
         }
-        let mut is_left = progress.kept.has_packed(plan);
+        let mut is_left = progress.store.has_packed(plan);
         let mut batch = Arena::new();
-        let Progress { names, state, kept, index, .. } = &mut progress;
+        let Progress { names, state, store, index, .. } = &mut progress;
         let mut take = |value: Option<Value<'_>>| results.take(value, |_| None);
         let ended = loop {
             if !is_left {
                 break Runner::for_batch(plan, unit, names.clone(), &arena, self.session)
-                    .end_records(state, kept, Some(*index), &mut take);
+                    .end_records(state, store, Some(*index), &mut take);
             }
             let runner = Runner::for_batch(plan, unit, names.clone(), &batch, self.session);
-            match runner.hand_on_packed(state, kept, &mut take) {
+            match runner.hand_on_packed(state, store, &mut take) {
                 Ok(flow) => is_left = flow.is_continue(),
                 Err(failure) => break Err(failure),
             }
@@ -193,9 +194,9 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             let names = progress.names.clone();
             let mut runner =
                 Runner::for_batch(self.job.plan, self.unit, names, &arena, self.session);
-            runner.take_up(&progress.kept);
+            runner.take_up(&progress.store);
             let ran = progress.run(&mut runner, record, self.results);
-            let ran = ran.and_then(|()| runner.put_down(&progress.state, &mut progress.kept));
+            let ran = ran.and_then(|()| runner.put_down(&progress.state, &mut progress.store));
             ran.map_err(|failure| {
                 let place =
                     self.sources.place(failure.origin(), || library.place(failure.origin()));
@@ -443,7 +444,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let sources = self.sources;
         let names = progress.names.clone();
         let mut runner = Runner::for_batch(plan, self.unit, names, arena, self.session);
-        runner.take_up(&progress.kept);
+        runner.take_up(&progress.store);
         let used = loop {
             let next = records.next();
             let repairs = records.take_repairs();
@@ -489,7 +490,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
                 }
             }
         };
-        runner.put_down(&progress.state, &mut progress.kept).map_err(|failure| {
+        runner.put_down(&progress.state, &mut progress.store).map_err(|failure| {
             let own = || failure.origin().is_known().then(|| records.place(failure.origin()));
             let place = sources.place(failure.origin(), own);
             rule_failed(plan, &failure, place)

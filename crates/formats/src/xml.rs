@@ -14,6 +14,7 @@
 //! assert_eq!(pier.as_element().unwrap().text, Some("Ness"));
 //! ```
 
+mod ancestry;
 mod attributes;
 mod chars;
 mod cursor;
@@ -39,6 +40,7 @@ mod tags;
 mod templates;
 mod write;
 
+pub use ancestry::{Ancestry, Elements, StepName};
 pub use dropped::Dropped;
 pub use encoding::{charset, decode};
 pub use entities::resolved;
@@ -48,7 +50,7 @@ pub use fields::SlotTemplates;
 pub use prefilter::{Condition, Prefilter, Test, TestStep, TextTest};
 pub use prolog::{Prolog, prolog, root_namespaces};
 pub use read::{DEFAULT_EXPANSION, Document, Options, document, node_end, nodes, value_end};
-pub use records::{Ancestry, Elements, LineOrRecord, RecordReader, StepName};
+pub use records::{LineOrRecord, RecordReader};
 pub use repair::{MarkupError, Repair};
 pub use templates::{Templates, ValueAt};
 pub use write::{Layout, Writer, is_name, write};

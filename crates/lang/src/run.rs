@@ -314,7 +314,7 @@ impl<'r, 'a> Runner<'r, 'a> {
 
     /// The same runner, for records whose members may be in slots.
     #[must_use]
-    pub fn with_sights(mut self, field_plan: Option<&'a FieldPlan>) -> Self {
+    pub fn with_field_plan(mut self, field_plan: Option<&'a FieldPlan>) -> Self {
         self.field_plan = field_plan;
         self.slots =
             vec![Slot::default(); field_plan.map_or(0, |field_plan| field_plan.slots.count())];
@@ -340,8 +340,8 @@ impl<'r, 'a> Runner<'r, 'a> {
     }
 
     /// Goes on with what the batches before have left running.
-    pub fn take_up<'g: 'a>(&mut self, kept: &TupleStore<'g>) {
-        self.loop_state = Some(Box::new(kept.running()));
+    pub fn take_up<'g: 'a>(&mut self, store: &TupleStore<'g>) {
+        self.loop_state = Some(Box::new(store.running()));
     }
 
     /// Finds the places of failures that recover() stood in for, as [`Coverage::place_recovered`] does.
@@ -356,12 +356,12 @@ impl<'r, 'a> Runner<'r, 'a> {
     pub fn put_down(
         mut self,
         state: &RecordState,
-        kept: &mut TupleStore<'_>,
+        store: &mut TupleStore<'_>,
     ) -> Result<(), RuleError> {
         match self.records {
             Some(Records { source: RecordSource::Loop(repeat, ..), .. }) => {
                 let most = Self::most_wanted(repeat, &state.tally);
-                kept.end_batch(repeat, most, &mut self.loop_state.take().unwrap_or_default())
+                store.end_batch(repeat, most, &mut self.loop_state.take().unwrap_or_default())
             }
             _ => Ok(()),
         }
@@ -374,7 +374,7 @@ impl<'r, 'a> Runner<'r, 'a> {
     pub fn slotted(
         &mut self,
         state: &mut RecordState,
-        kept: &mut TupleStore<'_>,
+        store: &mut TupleStore<'_>,
         index: u64,
         record: Slotted<'a>,
         emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
@@ -390,7 +390,7 @@ impl<'r, 'a> Runner<'r, 'a> {
                 Value::NULL
             }
         };
-        let ran = self.record(state, kept, index, record, emit);
+        let ran = self.record(state, store, index, record, emit);
         self.in_slots = false;
         ran
     }
@@ -403,7 +403,7 @@ impl<'r, 'a> Runner<'r, 'a> {
     pub fn record(
         &mut self,
         state: &mut RecordState,
-        kept: &mut TupleStore<'_>,
+        store: &mut TupleStore<'_>,
         index: u64,
         record: Value<'a>,
         emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
@@ -442,7 +442,7 @@ impl<'r, 'a> Runner<'r, 'a> {
             && !loop_state.tuples.is_empty()
         {
             let most = Self::most_wanted(repeat, &state.tally);
-            kept.keep(repeat, most, &mut loop_state.tuples)?;
+            store.keep(repeat, most, &mut loop_state.tuples)?;
         }
         Ok(if last { Flow::Break(()) } else { flow })
     }
@@ -457,11 +457,11 @@ impl<'r, 'a> Runner<'r, 'a> {
     pub fn passed_over(&mut self, passed_over: &PassedOver) {
         self.holds = passed_over.holds;
         if passed_over.records > 0 || passed_over.holds {
-            self.note_sifted(passed_over);
+            self.note_passed_over(passed_over);
         }
     }
 
-    fn note_sifted(&mut self, passed_over: &PassedOver) {
+    fn note_passed_over(&mut self, passed_over: &PassedOver) {
         if let (Some(expression), Some(coverage)) =
             (self.plan.xpath(), self.session.coverage.xpath(0))
         {
@@ -587,13 +587,13 @@ impl<'r, 'a> Runner<'r, 'a> {
     pub fn end_records<'g: 'a>(
         mut self,
         state: &mut RecordState,
-        kept: &mut TupleStore<'g>,
+        store: &mut TupleStore<'g>,
         count: Option<u64>,
         emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
     ) -> Result<(), RuleError> {
         let plan = self.plan;
         if let (Some((repeat, _)), Some(_)) = (plan.holding(), self.records) {
-            let (loop_state, from) = kept.all(repeat);
+            let (loop_state, from) = store.all(repeat);
             let mut tally = std::mem::take(&mut state.tally);
             tally.folded.forget_places();
             let go_on = Flow::Continue(());

@@ -136,15 +136,15 @@ fn results(plan: &Plan, text: &str, how: How) -> (Vec<(String, Option<String>)>,
         .unwrap();
     let keep = Arena::new();
     let nowhere = || Err(std::io::ErrorKind::Unsupported.into());
-    let room = SpillSettings { memory: usize::MAX, file: Box::new(nowhere) };
-    let mut kept = TupleStore::new(plan, &keep, &room);
+    let spill = SpillSettings { memory: usize::MAX, file: Box::new(nowhere) };
+    let mut store = TupleStore::new(plan, &keep, &spill);
     let bound = names.clone();
     let lines = plan.line_names(RecordUnit::Items).filter(|_| how == How::Lines);
     let are_slots = how == How::Slots || how == How::Lines;
     let field_plan = plan.field_plan(RecordUnit::Items, lines.as_ref()).ok().filter(|_| are_slots);
     let runner = Runner::for_batch(plan, RecordUnit::Items, names, &arena, &mut session);
     let mut runner =
-        runner.with_sights(field_plan.as_ref()).with_lines(lines.as_ref(), &mut Vec::new());
+        runner.with_field_plan(field_plan.as_ref()).with_lines(lines.as_ref(), &mut Vec::new());
     let (mut results, mut index, mut known) = (Vec::new(), 0, SlotTemplates::default());
     loop {
         let read = match &field_plan {
@@ -155,7 +155,7 @@ fn results(plan: &Plan, text: &str, how: How) -> (Vec<(String, Option<String>)>,
         };
         let Some(read) = read else { break };
         let record = if let Slotted::Value(record) = read { Some(record) } else { None };
-        let ran = runner.slotted(&mut state, &mut kept, index, read, &mut |value| {
+        let ran = runner.slotted(&mut state, &mut store, index, read, &mut |value| {
             let mut written = Vec::new();
             json::write(value.unwrap(), Style::Compact, &mut written);
             let place = record.and_then(|record| locate(record, value.unwrap().origin()));
@@ -179,9 +179,9 @@ fn results(plan: &Plan, text: &str, how: How) -> (Vec<(String, Option<String>)>,
         assert_eq!(results.len() as u64, count);
     }
     let mut ended = None;
-    runner.put_down(&state, &mut kept).unwrap();
+    runner.put_down(&state, &mut store).unwrap();
     let runner = Runner::for_batch(plan, RecordUnit::Items, bound, &arena, &mut session);
-    let finished = runner.end_records(&mut state, &mut kept, Some(index), &mut |value| {
+    let finished = runner.end_records(&mut state, &mut store, Some(index), &mut |value| {
         let mut written = Vec::new();
         json::write(value.unwrap_or(Value::NULL), Style::Compact, &mut written);
         ended.get_or_insert_with(String::new).push_str(&String::from_utf8(written).unwrap());

@@ -60,7 +60,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let prefilter = self.job.plan.xpath().and_then(Expression::record_prefilter);
         let prefilter = prefilter.filter(|_| strategy.takes(Way::Prefilter));
         let documents = self.session.documents.clone();
-        let cutoff = RwLock::new(progress.kept.cutoff());
+        let cutoff = RwLock::new(progress.store.cutoff());
         let context = WorkerContext {
             plan: self.job.plan,
             documents: &documents,
@@ -70,7 +70,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             names: &names,
             state: &state,
             // What the tuples of a block take there is room for.
-            room: &SpillSettings { memory: usize::MAX, file: Box::new(tempfile::tempfile) },
+            spill: &SpillSettings { memory: usize::MAX, file: Box::new(tempfile::tempfile) },
             cutoff: &cutoff,
             field_plan,
             line_names,
@@ -118,14 +118,14 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             }
             if let Some(result) = result
                 && progress
-                    .kept
+                    .store
                     .join(self.job.plan, &progress.state, &result.tuples)
                     .map_err(|failure| rule_failed(self.job.plan, &failure, None))?
                 && progress.state.join(&result.state).is_ok()
             {
                 if result.tuples.are_any() {
                     *cutoff.write().unwrap_or_else(PoisonError::into_inner) =
-                        progress.kept.cutoff();
+                        progress.store.cutoff();
                 }
                 self.session.coverage.join(&result.coverage);
                 namespaces.extend(result.met.namespaces);

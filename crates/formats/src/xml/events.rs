@@ -23,9 +23,9 @@ use std::borrow::Cow;
 
 use kyanite_tree::{Arena, Attribute, Content, Name, Origin, Value};
 
+use super::ancestry::Ancestry;
 use super::prolog::Prolog;
 use super::read::{Ancestor, Options, Read, Reader};
-use super::records::Ancestry;
 use super::repair::Repair;
 use super::stand::Stand;
 use crate::SyntaxError;
@@ -80,9 +80,9 @@ impl<'a> EventReader<'a> {
         let mut reader = Reader::new(text, arena, options);
         reader.dtd = Cow::Borrowed(&prolog.dtd);
         reader.makes_nothing = true;
-        (reader.is_part, reader.has_root) = (true, place.has_root());
-        reader.around = place.open().to_vec();
-        for ancestor in place.open() {
+        (reader.is_part, reader.has_root) = (true, place.has_root);
+        reader.around = place.open.to_vec();
+        for ancestor in place.open {
             reader.scope.enter(ancestor.bindings);
         }
         let depth = reader.around.len();

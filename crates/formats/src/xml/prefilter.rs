@@ -6,7 +6,7 @@ use std::fmt::Debug;
 
 use kyanite_tree::Name;
 
-use super::records::StepName;
+use super::ancestry::StepName;
 use crate::projection::Projection;
 
 /// A condition on an element, made of [tests](Test) of what is in it.

@@ -1,21 +1,21 @@
 //! The elements at a path of a document, one after another, from a text that may be only a part of it.
 //!
-//! What stands before the root element is read once, as a [`Prolog`]; between two parts an [`Ancestry`] says which elements are
+//! What stands before the root element is read once, as a [`Prolog`](super::Prolog); between two parts an [`Ancestry`] says which elements are
 //! open. So a document of any size is read in memory that holds one part; all of it is checked, also what is not among the
 //! records.
 
 use std::borrow::Cow;
 
-use kyanite_tree::{Arena, Base, Element, Name, Origin, Value};
+use kyanite_tree::{Arena, Element, Name, Value};
 
+use super::ancestry::{Ancestry, Elements, StepName};
 use super::chars;
-use super::dropped::{Dropped, Dropping};
+use super::dropped::Dropping;
 use super::fields::{SlotReading, SlotTemplates};
 use super::lines::ElementLines;
 use super::prefilter::Prefilter;
 use super::projected_elements::ProjectedElements;
-use super::prolog::Prolog;
-use super::read::{Ancestor, Options, Reader};
+use super::read::{Ancestor, Reader};
 use super::repair::Repair;
 use super::stand::Stand;
 use crate::SyntaxError;
@@ -23,136 +23,6 @@ use crate::json::{Slot, Slots, Slotted};
 use crate::projection::{Projected, Projection};
 use crate::record_view::View;
 use crate::records::PassedOver;
-
-/// A step of the path to the records.
-#[derive(Clone, PartialEq, Eq, Debug)]
-pub struct StepName {
-    /// The local name or, without a namespace, perhaps the name as written.
-    pub name: String,
-    /// The namespace that the name must be in.
-    pub namespace: Option<String>,
-    /// Whether the element is looked for at any depth, and not only among the children. Only the last step of a path can be
-    /// so.
-    pub at_any_depth: bool,
-}
-
-impl StepName {
-    /// A step to children of that name.
-    #[must_use]
-    pub fn new(name: &str, namespace: Option<&str>) -> Self {
-        let namespace = namespace.map(str::to_owned);
-        Self { name: name.to_owned(), namespace, at_any_depth: false }
-    }
-
-    pub(super) fn fits(&self, name: Name<'_>) -> bool {
-        match &self.namespace {
-            Some(namespace) => name.local() == self.name && name.namespace() == namespace,
-            None => name.is_called(&self.name),
-        }
-    }
-}
-
-/// Which elements of a document are records, and how it is read.
-#[derive(Clone, Copy, Debug)]
-pub struct Elements<'a> {
-    /// The path to them.
-    pub path: &'a [StepName],
-    /// What stands before the root element.
-    pub prolog: &'a Prolog<'a>,
-    /// How XML is read.
-    pub options: Options,
-    /// Which names do without their namespaces, where these are dropped.
-    pub dropped: &'a Dropped,
-    /// Whether names and attributes of the elements around records are wanted.
-    pub keeps_around: bool,
-}
-
-impl Elements<'_> {
-    /// The same for a text that begins there.
-    #[must_use]
-    pub fn at(self, base: Base) -> Self {
-        Self { options: Options { base, ..self.options }, ..self }
-    }
-}
-
-/// Where in a document a part of it begins.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Default)]
-pub struct Ancestry<'a> {
-    /// The elements that are open, outermost first.
-    open: &'a [Ancestor<'a>],
-    /// How many of them are on the path to the records.
-    on_path: usize,
-    /// Whether the root element has begun.
-    has_root: bool,
-}
-
-impl<'a> Ancestry<'a> {
-    /// The place in these elements.
-    pub(super) fn at(open: &'a [Ancestor<'a>], has_root: bool) -> Self {
-        Self { open, on_path: 0, has_root }
-    }
-
-    /// The elements that are open, outermost first.
-    pub(super) fn open(&self) -> &'a [Ancestor<'a>] {
-        self.open
-    }
-
-    /// Whether the root element has begun.
-    pub(super) fn has_root(&self) -> bool {
-        self.has_root
-    }
-
-    /// The same place, kept in another arena.
-    #[must_use]
-    pub fn keep<'h>(&self, arena: &'h Arena) -> Ancestry<'h> {
-        let open: Vec<Ancestor<'h>> =
-            self.open.iter().map(|ancestor| ancestor.keep(arena)).collect();
-        Ancestry { open: arena.slice(&open), ..*self }
-    }
-
-    /// The place at the end of a part that began here, where all but the first `left` of the elements that are open then began
-    /// in it with these start tags; None where one is none.
-    #[must_use]
-    pub fn behind<'h>(
-        &self,
-        left: usize,
-        tags: &[&str],
-        elements: Elements<'_>,
-        arena: &'h Arena,
-    ) -> Option<Ancestry<'h>> {
-        let mut open: Vec<Ancestor<'h>> =
-            self.open.get(..left)?.iter().map(|ancestor| ancestor.keep(arena)).collect();
-        for tag in tags {
-            let room = Arena::new();
-            let mut reader = Reader::new(tag, &room, elements.options);
-            reader.dtd = Cow::Borrowed(&elements.prolog.dtd);
-            reader.keeps_around = elements.keeps_around;
-            open.iter().for_each(|ancestor| reader.scope.enter(ancestor.bindings));
-            reader.start_tag().ok()?;
-            reader.make_nothing();
-            open.push(reader.around.first()?.keep(arena));
-        }
-        Some(Ancestry { open: arena.slice(&open), on_path: self.on_path, has_root: self.has_root })
-    }
-}
-
-impl Ancestor<'_> {
-    /// The same, kept in another arena.
-    fn keep<'h>(&self, arena: &'h Arena) -> Ancestor<'h> {
-        let bindings: Vec<(&str, &str)> = self
-            .bindings
-            .iter()
-            .map(|(prefix, uri)| (arena.text(prefix), arena.text(uri)))
-            .collect();
-        let element = self.element.map(|element| Value::Element(Origin::NONE, element));
-        Ancestor {
-            written: arena.text(self.written),
-            bindings: arena.slice(&bindings),
-            element: element.and_then(|element| arena.copy_read(element).as_element()),
-            tag: None,
-        }
-    }
-}
 
 /// Reads the elements at a path.
 pub struct RecordReader<'a> {
@@ -173,7 +43,7 @@ pub struct RecordReader<'a> {
     lines: ElementLines,
     /// What steps over elements that are no records and hold none.
     passing: ElementLines,
-    sifting: Option<Box<PrefilteredElements<'a>>>,
+    prefiltered: Option<Box<PrefilteredElements<'a>>>,
     /// Names of elements that stood where one on the path was looked for, with the level.
     others: Vec<(usize, Name<'a>)>,
     /// Whether any stood there, their names told or not.
@@ -248,7 +118,7 @@ impl<'a> RecordReader<'a> {
             again: None,
             lines: ElementLines::default(),
             passing: ElementLines::default(),
-            sifting: None,
+            prefiltered: None,
             others: Vec::new(),
             has_others: false,
             namespaces: Vec::new(),
@@ -276,7 +146,7 @@ impl<'a> RecordReader<'a> {
             .as_ref()
             .map_or(prefilter.projection(), |projected_elements| projected_elements.projection);
         let (lines, passed_over) = (ElementLines::default(), PassedOver::default());
-        self.sifting =
+        self.prefiltered =
             Some(Box::new(PrefilteredElements { prefilter, projection, lines, passed_over }));
         self
     }
@@ -284,9 +154,9 @@ impl<'a> RecordReader<'a> {
     /// What was passed over since this was last asked.
     #[inline]
     pub fn take_passed_over(&mut self) -> PassedOver {
-        self.sifting
+        self.prefiltered
             .as_mut()
-            .map(|sifting| std::mem::take(&mut sifting.passed_over))
+            .map(|prefiltered| std::mem::take(&mut prefiltered.passed_over))
             .unwrap_or_default()
     }
 
@@ -511,8 +381,8 @@ impl<'a> RecordReader<'a> {
                     {
                         return Ok(Some(Next::Wanted));
                     }
-                    if let (Some(name), Some(sifting)) = (again, &mut self.sifting)
-                        && let Some(end) = sifting.passes_over(&mut self.reader, name)
+                    if let (Some(name), Some(prefiltered)) = (again, &mut self.prefiltered)
+                        && let Some(end) = prefiltered.passes_over(&mut self.reader, name)
                     {
                         self.reader.cursor.at = end;
                         continue;
@@ -704,8 +574,8 @@ impl<'a> RecordReader<'a> {
             if let Some(projected_elements) = &mut self.reader.projected_elements {
                 projected_elements.lines.forget();
             }
-            if let Some(sifting) = &mut self.sifting {
-                sifting.lines.forget();
+            if let Some(prefiltered) = &mut self.prefiltered {
+                prefiltered.lines.forget();
             }
         }
     }

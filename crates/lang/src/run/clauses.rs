@@ -265,11 +265,12 @@ impl<'a> Runner<'_, 'a> {
                 loop_state.tuples.push(Tuple { keys, names });
                 // Of tuples that only the first few of are wanted, the others go now and then.
                 if *is_bounded {
-                    let kept = tally.counts.get(next).copied().unwrap_or(u64::MAX);
-                    if loop_state.tuples.len() as u64 > kept.saturating_mul(2).saturating_add(AHEAD)
+                    let store = tally.counts.get(next).copied().unwrap_or(u64::MAX);
+                    if loop_state.tuples.len() as u64
+                        > store.saturating_mul(2).saturating_add(AHEAD)
                     {
                         sort(order, &mut loop_state.tuples)?;
-                        loop_state.tuples.truncate(usize::try_from(kept).unwrap_or(usize::MAX));
+                        loop_state.tuples.truncate(usize::try_from(store).unwrap_or(usize::MAX));
                     }
                 }
                 Ok(ControlFlow::Continue(()))

@@ -23,7 +23,7 @@ pub struct SpillSettings {
 }
 
 /// What a tuple takes in memory beside its packed values, about, once it is put in order.
-const TURN: usize = 256;
+const PER_TUPLE: usize = 256;
 
 /// Runs that are merged at a time.
 const RUNS: usize = 64;
@@ -62,7 +62,7 @@ impl TupleBuffer {
 
     /// About how many bytes its tuples take.
     pub(super) fn size(&self) -> usize {
-        self.text.len() + self.starts.len() * TURN
+        self.text.len() + self.starts.len() * PER_TUPLE
     }
 
     pub(super) fn is_empty(&self) -> bool {
@@ -172,11 +172,11 @@ impl Spilled {
         &mut self,
         tuples: TupleBuffer,
         by: By<'_>,
-        room: &SpillSettings,
+        spill: &SpillSettings,
     ) -> RunResult<()> {
         let mut sorted = self.sorted(tuples, by)?;
         let mut write = || {
-            let mut out = BufWriter::new((room.file)()?);
+            let mut out = BufWriter::new((spill.file)()?);
             while let Some((group, text)) = sorted.next() {
                 write_tuple(&mut out, group, text)?;
             }
@@ -185,7 +185,7 @@ impl Spilled {
         self.runs.push(write().map_err(|error| by.failed(&error))?);
         if self.runs.len() == RUNS {
             let runs = std::mem::take(&mut self.runs);
-            self.runs.push(Merge::of(files(runs).collect(), by)?.write(by, room)?);
+            self.runs.push(Merge::of(files(runs).collect(), by)?.write(by, spill)?);
         }
         Ok(())
     }
@@ -355,9 +355,9 @@ impl Merge {
     }
 
     /// Writes all tuples as one run.
-    fn write(mut self, by: By<'_>, room: &SpillSettings) -> RunResult<File> {
+    fn write(mut self, by: By<'_>, spill: &SpillSettings) -> RunResult<File> {
         let failed = |error: io::Error| by.failed(&error);
-        let mut out = BufWriter::new((room.file)().map_err(failed)?);
+        let mut out = BufWriter::new((spill.file)().map_err(failed)?);
         while let Some(tuple) = self.next(by)? {
             write_tuple(&mut out, tuple.group, &tuple.text).map_err(failed)?;
         }

@@ -18,19 +18,19 @@ impl<'a> Runner<'_, 'a> {
     pub fn hand_on_packed(
         mut self,
         state: &mut RecordState,
-        kept: &mut TupleStore<'_>,
+        store: &mut TupleStore<'_>,
         emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
     ) -> RunResult<Flow> {
         let Some((repeat, position)) = self.plan.holding() else { return Ok(Flow::Break(())) };
         let clause = &repeat.clauses[position].kind;
         let Some(by) = By::of(clause) else { return Ok(Flow::Break(())) };
-        let mut merge = match kept.merge.take() {
+        let mut merge = match store.merge.take() {
             Some(merge) => merge,
             None => {
-                std::mem::take(&mut kept.spilled).merge(std::mem::take(&mut kept.packed), by)?
+                std::mem::take(&mut store.spilled).merge(std::mem::take(&mut store.packed), by)?
             }
         };
-        let mut loop_state = kept.running.running(&|value| self.arena.copy(value));
+        let mut loop_state = store.running.running(&|value| self.arena.copy(value));
         let (mut flow, mut bytes) = (Flow::Continue(()), 0);
         while flow.is_continue() && bytes < BATCH {
             let mut tuples = Vec::new();
@@ -57,12 +57,12 @@ impl<'a> Runner<'_, 'a> {
             let emit = &mut |item| emit(Some(item));
             flow = self.clauses(repeat, position + 1, &mut state.tally, &mut loop_state, emit)?;
         }
-        kept.merge = Some(merge);
-        kept.running = loop_state.running(&|value| kept.arena.copy(value));
+        store.merge = Some(merge);
+        store.running = loop_state.running(&|value| store.arena.copy(value));
         if let Some(at) = repeat.holding_behind(position) {
-            kept.named = named(repeat, at, self.plan.frame);
+            store.named = named(repeat, at, self.plan.frame);
             let first_slot = repeat.clauses[at].kind.slots().start;
-            loop_state.tuples.into_iter().for_each(|tuple| kept.keep_tuple(first_slot, tuple));
+            loop_state.tuples.into_iter().for_each(|tuple| store.keep_tuple(first_slot, tuple));
         }
         Ok(flow)
     }

@@ -25,7 +25,7 @@ pub(super) const BATCH: usize = 1024 * 1024;
 /// What is kept of the records of a stream.
 pub struct TupleStore<'g> {
     pub(super) arena: &'g Arena,
-    pub(super) room: &'g SpillSettings,
+    pub(super) spill: &'g SpillSettings,
     /// The slots that are named behind the clause that holds tuples.
     pub(super) named: Vec<bool>,
     /// Tuples of which only the first are wanted, or that another clause holds behind that.
@@ -68,11 +68,11 @@ pub struct Cutoff(Option<Vec<Option<Rank<'static>>>>);
 impl<'g> TupleStore<'g> {
     /// Nothing yet; what is kept will live in `arena`, or where there is room for it.
     #[must_use]
-    pub fn new(plan: &Plan, arena: &'g Arena, room: &'g SpillSettings) -> Self {
+    pub fn new(plan: &Plan, arena: &'g Arena, spill: &'g SpillSettings) -> Self {
         let holding = plan.holding();
         Self {
             arena,
-            room,
+            spill,
             named: holding.map(|(repeat, at)| named(repeat, at, plan.frame)).unwrap_or_default(),
             tuples: Vec::new(),
             packed: TupleBuffer::default(),
@@ -311,8 +311,8 @@ impl TupleStore<'_> {
 
     fn spill_if_full(&mut self, clause: &ClauseKind) -> RunResult<()> {
         match By::of(clause) {
-            Some(by) if self.packed.size() > self.room.memory => {
-                self.spilled.spill(std::mem::take(&mut self.packed), by, self.room)
+            Some(by) if self.packed.size() > self.spill.memory => {
+                self.spilled.spill(std::mem::take(&mut self.packed), by, self.spill)
             }
             _ => Ok(()),
         }
