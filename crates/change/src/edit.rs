@@ -28,7 +28,8 @@ use kyanite_formats::outline::{MemberOutline, Node, Outline, outline};
 use kyanite_formats::{Format, yaml};
 use kyanite_tree::{Advice, Arena, Member, Origin, Value};
 
-use crate::compare::{Aligned, Comparison, Delta, Numbers, compare};
+use crate::compare::compare;
+use crate::difference::{Aligned, Comparison, Delta, Numbers};
 
 /// Why a change cannot be made in the text.
 #[derive(Clone, PartialEq, Eq, Debug)]

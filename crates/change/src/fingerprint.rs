@@ -6,7 +6,7 @@ use std::hash::{BuildHasher, Hash, Hasher};
 use foldhash::quality::FixedState;
 use kyanite_tree::{Content, Decimal, Step, Value};
 
-use crate::compare::{Comparison, Numbers};
+use crate::difference::{Comparison, Numbers};
 
 /// 128 bits that tell values apart: among a billion values the chance that any two that differ have the same is below 10⁻²⁰.
 pub(crate) type Fingerprint = [u64; 2];

@@ -22,6 +22,7 @@
 
 mod align;
 mod compare;
+mod difference;
 mod edit;
 mod editing;
 mod fingerprint;
@@ -31,9 +32,10 @@ mod patch;
 mod pattern;
 mod write;
 
-pub use compare::{
+pub use compare::{compare, compare_items};
+pub use difference::{
     Aligned, Assumed, Change, ChangeSort, Comparison, Delta, Difference, KeyChoice, Numbers,
-    UnclearKey, compare, compare_items,
+    UnclearKey,
 };
 pub use edit::{EditProblem, edit_text};
 pub use matching::{key_of, lacks_key};

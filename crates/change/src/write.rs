@@ -4,7 +4,7 @@ use std::collections::HashSet;
 
 use kyanite_tree::{Arena, Step, Value, pointer};
 
-use crate::compare::{Aligned, Delta, Difference};
+use crate::difference::{Aligned, Delta, Difference};
 
 /// The patch that makes the new document of the old one: applied to it, it gives that by value; if `is_exact`, with members in the
 /// same order, too.

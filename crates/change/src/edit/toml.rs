@@ -4,7 +4,7 @@ use kyanite_tree::{ForeignType, Member, Value};
 use toml_edit::{Array, DocumentMut, InlineTable, Item, Table, Value as Written};
 
 use super::{EditProblem, Edits, problem};
-use crate::compare::{Aligned, Delta};
+use crate::difference::{Aligned, Delta};
 
 /// The text with a difference made in it.
 pub(super) fn edited(text: &str, delta: &Delta<'_>) -> Edits<String> {
