@@ -28,6 +28,7 @@ mod range;
 mod records;
 mod render;
 mod repairs;
+mod results;
 mod run;
 mod run_error;
 mod runs;

@@ -13,7 +13,8 @@ use kyanite_lang::{
 use kyanite_tree::{Arena, Code, Diagnostic, Value};
 
 use crate::input::{Input, InputOptions, Source, cannot_read};
-use crate::run::{Job, Nowhere, Results, Sink, rule_failed, rule_until};
+use crate::results::{Nowhere, Results};
+use crate::run::{Job, Sink, rule_failed, rule_until};
 use crate::run_error::{Events, RunError};
 use crate::sources::Sources;
 use crate::survey::SURVEY_MARK;

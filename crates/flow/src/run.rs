@@ -7,18 +7,16 @@ use kyanite_formats::Format;
 use kyanite_formats::losses::{Loss, Losses};
 use kyanite_formats::xml::StepName;
 use kyanite_lang::{
-    Arguments, Flow, Partial, Plan, Portion, RecordUnit, ResultShape, RuleError, Runner, Session,
-    Strategy,
+    Arguments, Flow, Partial, Plan, Portion, RecordUnit, RuleError, Runner, Session, Strategy,
 };
-use kyanite_tree::{
-    Advice, Arena, Code, Diagnostic, Kind, Location, Origin, Place, Setting, Value, locate_node,
-};
+use kyanite_tree::{Advice, Arena, Code, Diagnostic, Origin, Place, Setting, Value, locate_node};
 
 use crate::blocks::Then;
 use crate::document::{Library, Loaded};
 use crate::input::{Input, InputOptions, Source};
 use crate::part::Part;
 use crate::range::ByteRange;
+use crate::results::{Nowhere, Results};
 use crate::run_error::{Counters, Events, RunError};
 use crate::sources::Sources;
 use crate::types::{DocumentTypes, Typer};
@@ -458,35 +456,6 @@ impl<'q> Run<'_, 'q, '_, '_> {
 /// Inputs up to this many bytes are read again for the place of a failure.
 const READ_AGAIN: u64 = 1 << 30;
 
-/// Takes results to nowhere.
-pub(crate) struct Nowhere;
-
-impl Sink for Nowhere {
-    fn item(&mut self, _value: Value<'_>) -> Flow {
-        Flow::Continue(())
-    }
-
-    fn single(&mut self, _value: Option<Value<'_>>) -> Flow {
-        Flow::Continue(())
-    }
-
-    fn end_items(&mut self) {}
-
-    fn pause(&mut self) {}
-
-    fn is_closed(&self) -> bool {
-        false
-    }
-
-    fn gives_json(&self) -> bool {
-        false
-    }
-
-    fn apart(&self) -> Option<Part> {
-        Some(Part::counting())
-    }
-}
-
 /// All documents as one list; lists of records are joined.
 pub(crate) fn gather<'a>(
     job: &Job<'_>,
@@ -564,84 +533,4 @@ pub(crate) fn open(
     let source = Source::open(input, options)?;
     events.tell(Diagnostic::note(Code::InputRead, format!("{}: {}", source.name, source.detected)));
     Ok(source)
-}
-
-/// Hands results to a sink, as values or as their places.
-pub(crate) struct Results<'s> {
-    what: What,
-    shape: ResultShape,
-    sink: &'s mut dyn Sink,
-    given: bool,
-    /// A match whose place was wanted but that was computed.
-    unplaced: Option<Kind>,
-    /// What places are told with.
-    document: Option<String>,
-}
-
-impl<'s> Results<'s> {
-    /// Results for that sink; places are told with the name of the document, if it is given.
-    pub(crate) fn new(job: &Job<'_>, sink: &'s mut dyn Sink, document: Option<&str>) -> Self {
-        let (what, shape, document) =
-            (job.what, job.plan.result_shape(), document.map(str::to_owned));
-        Self { what, shape, sink, given: false, unplaced: None, document }
-    }
-
-    /// Where the results go.
-    pub(crate) fn sink(&mut self) -> &mut dyn Sink {
-        self.sink
-    }
-
-    /// A block ends: where nothing comes for now, what was taken so far goes on its way.
-    pub(crate) fn end_block(&mut self, then: Then) {
-        if then == Then::Pause {
-            self.sink.pause();
-        }
-    }
-
-    /// Takes one result; `place` finds where a node was read.
-    pub(crate) fn take<'a>(
-        &mut self,
-        value: Option<Value<'a>>,
-        place: impl FnOnce(Value<'a>) -> Option<Location<'a>>,
-    ) -> Flow {
-        self.given = true;
-        match (self.what, self.shape, value) {
-            (What::Values, ResultShape::Single, value) => self.sink.single(value),
-            (_, _, None) => Flow::Continue(()),
-            (What::Values, ResultShape::Items, Some(item)) => self.sink.item(item),
-            (What::Paths, _, Some(value)) => match place(value) {
-                Some(location) => {
-                    let document = self.document.as_deref().map(|name| format!("{name}  "));
-                    let place = format!("{}{location}", document.unwrap_or_default());
-                    self.sink.item(Value::text(&place))
-                }
-                None => {
-                    self.unplaced = Some(value.kind());
-                    Flow::Break(())
-                }
-            },
-        }
-    }
-
-    /// Ends the results of one document.
-    pub(crate) fn end(self) -> Result<(), RunError> {
-        if let Some(kind) = self.unplaced {
-            let message =
-                format!("places in the input are wanted, but this rule computed {}", kind.phrase());
-            let problem = Diagnostic::error(Code::CommandLine, message).advise(
-                Advice::words("return nodes of the input, or leave ")
-                    .setting(Setting::Paths)
-                    .then(" out"),
-            );
-            return Err(RunError::Command(vec![problem]));
-        }
-        match (self.what, self.shape) {
-            (What::Values, ResultShape::Single) if self.given => {}
-            (What::Values, ResultShape::Single) => {
-                let _ = self.sink.single(None);
-            }
-            _ => self.sink.end_items(),
-        }
-        Ok(())
-    }
 }

@@ -19,7 +19,8 @@ use crate::document::Library;
 use crate::input::{Input, Source, cannot_read};
 use crate::part::Part;
 use crate::records::valid_start;
-use crate::run::{Job, LossPolicy, Results, Run, Sink, What, open, rule_failed, settle_losses};
+use crate::results::Results;
+use crate::run::{Job, LossPolicy, Run, Sink, What, open, rule_failed, settle_losses};
 use crate::run_error::{Counters, Events, RunError};
 use crate::sources::Sources;
 
