@@ -35,13 +35,14 @@ pub fn pack(value: Option<Value<'_>>, out: &mut String) {
             items.iter().for_each(|item| pack(Some(*item), out));
         }
         Some(Value::Map(_, map)) => {
-            pack_length('{', map.len(), out);
+            // The tag tells whether keys follow: behind the last member they could be those of a map around this one.
+            pack_length(if map.keys().is_empty() { '{' } else { 'k' }, map.len(), out);
             for member in map.members() {
                 pack_text('.', member.name, out);
                 pack(Some(member.value), out);
             }
             if !map.keys().is_empty() {
-                pack_length('k', map.keys().len(), out);
+                pack_length('.', map.keys().len(), out);
                 for (position, key) in map.keys() {
                     pack_length('.', *position, out);
                     pack(Some(*key), out);
@@ -145,12 +146,13 @@ impl<'a> Packed<'a> {
                 let items: Option<Vec<_>> = (0..count).map(|_| self.next(arena)?).collect();
                 arena.list(&items?)
             }
-            b'{' => {
+            b'{' | b'k' => {
                 let count = self.length()?;
                 let member = |_| Some(Member { name: self.tagged()?, value: self.next(arena)?? });
                 let mut members = (0..count).map(member).collect::<Option<Vec<_>>>()?;
                 let map = Map::from_read(arena, &mut members, |_, _, _| ());
-                Value::Map(Origin::NONE, self.keys(map, arena)?)
+                let map = if tag == b'k' { self.keys(map, arena)? } else { map };
+                Value::Map(Origin::NONE, map)
             }
             b'<' => Value::Element(Origin::NONE, self.element(arena)?),
             _ => return None,
@@ -161,12 +163,9 @@ impl<'a> Packed<'a> {
         Some(Value::Foreign(Origin::NONE, arena.put(Foreign { text: self.tagged()?, of })))
     }
 
-    /// The map with the keys that are no texts, if they come next.
+    /// The map with the keys that are no texts, which come next.
     fn keys(&mut self, map: &'a Map<'a>, arena: &'a Arena) -> Option<&'a Map<'a>> {
-        if self.text.as_bytes().get(self.at) != Some(&b'k') {
-            return Some(map);
-        }
-        self.at += 1;
+        self.tag()?;
         let mut keys = Vec::new();
         for _ in 0..self.length()? {
             self.tag()?;
@@ -321,6 +320,22 @@ mod tests {
             let mut reader = Packed::new(&text);
             while reader.next(&arena).is_some() {}
         }
+    }
+
+    /// A map without keys of its own is the last member of one that has some.
+    #[test]
+    fn keys_belong_to_their_map() {
+        let arena = Arena::new();
+        let inner = arena.map([("a", Value::NULL)]);
+        let Value::Map(_, outer) = arena.map([("1", inner)]) else { unreachable!("it is a map") };
+        let outer = outer.with_keys(&arena, &[("1", arena.integer(1))]);
+        let text = packed(Some(Value::Map(Origin::NONE, outer)));
+        let mut reader = Packed::new(&text);
+        let Some(Some(Value::Map(_, read))) = reader.next(&arena) else {
+            unreachable!("a map was packed")
+        };
+        assert_eq!((read.keys().len(), reader.position()), (1, text.len()));
+        assert!(matches!(read.get("1"), Some(Value::Map(_, inner)) if inner.keys().is_empty()));
     }
 
     #[test]
