@@ -14,7 +14,7 @@ use kyanite_eval::rank::Rank;
 pub(super) fn sort<'a>(keys: &[OrderKey], tuples: &mut Vec<Tuple<'a>>) -> RunResult<()> {
     let mut first: Vec<Option<Rank<'a>>> = Vec::new();
     let ranked: RunResult<Vec<_>> =
-        tuples.iter().map(|tuple| ranks(keys, tuple, &mut first)).collect();
+        tuples.iter().map(|tuple| ranks(keys, tuple.keys.iter().copied(), &mut first)).collect();
     let places = places(keys, &ranked?);
     let mut moved: Vec<Option<Tuple<'a>>> = tuples.drain(..).map(Some).collect();
     tuples.extend(places.into_iter().filter_map(|place| moved[place].take()));
@@ -60,16 +60,16 @@ fn begin(rank: Option<&Rank<'_>>, descending: bool) -> u128 {
     if descending { MOST - begin } else { begin }
 }
 
-/// The ranks of a tuple, seen to have an order with those of the first tuple that had any.
+/// The ranks of the values that a tuple has for its keys, seen to have an order with those of the first tuple that had any.
 pub(super) fn ranks<'a>(
     keys: &[OrderKey],
-    tuple: &Tuple<'a>,
+    values: impl IntoIterator<Item = Option<Value<'a>>>,
     first: &mut Vec<Option<Rank<'a>>>,
 ) -> RunResult<Vec<Option<Rank<'a>>>> {
     first.resize(keys.len(), None);
-    let each = keys.iter().zip(&tuple.keys).zip(first);
+    let each = keys.iter().zip(values).zip(first);
     each.map(|((key, value), first)| {
-        let rank = rank(key, *value, first.as_ref())?;
+        let rank = rank(key, value, first.as_ref())?;
         if first.is_none() {
             first.clone_from(&rank);
         }

@@ -78,6 +78,22 @@ impl TupleBuffer {
     }
 }
 
+/// The values of the names of a packed tuple, behind those of so many keys.
+pub(super) fn names_of<'a>(
+    text: &'a str,
+    keys: usize,
+    arena: &'a Arena,
+    names: &mut Vec<Option<Value<'a>>>,
+) -> Option<()> {
+    let mut values = Packed::new(text);
+    (0..keys).try_for_each(|_| values.next(arena).map(drop))?;
+    names.clear();
+    while values.position() < text.len() {
+        names.push(values.next(arena)?);
+    }
+    Some(())
+}
+
 /// A tuple of packed values, the first of which are its keys.
 pub(super) fn tuple<'a>(text: &'a str, keys: usize, arena: &'a Arena) -> Option<Tuple<'a>> {
     let mut values = Packed::new(text);
@@ -197,12 +213,14 @@ impl Spilled {
         let mut ranked = Vec::with_capacity(tuples.starts.len());
         let mut groups = Vec::with_capacity(tuples.starts.len());
         for text in tuples.texts() {
-            let keys = keys_of(&mut Packed::new(text), by.keys(), &arena).unwrap_or_default();
+            let mut values = Packed::new(text);
             match by {
                 By::Keys(order_keys) => {
-                    ranked.push(ranks(order_keys, &Tuple { keys, names: Vec::new() }, &mut first)?);
+                    let values = std::iter::repeat_with(|| values.next(&arena).flatten());
+                    ranked.push(ranks(order_keys, values, &mut first)?);
                 }
                 By::Groups(..) => {
+                    let keys = keys_of(&mut values, by.keys(), &arena).unwrap_or_default();
                     let next = self.groups.len() as u64;
                     let key = keys.iter().map(|key| key.map(Key::of)).collect();
                     groups.push(*self.groups.entry(key).or_insert(next));
@@ -340,9 +358,9 @@ impl Merge {
         let ranks = match by {
             By::Keys(keys) if !is_only => {
                 let arena = Arena::new();
-                let values = keys_of(&mut Packed::new(&text), keys.len(), &arena);
-                let tuple = Tuple { keys: values.unwrap_or_default(), names: Vec::new() };
-                let ranks = ranks(keys, &tuple, &mut Vec::new())?;
+                let mut values = Packed::new(&text);
+                let values = std::iter::repeat_with(|| values.next(&arena).flatten());
+                let ranks = ranks(keys, values, &mut Vec::new())?;
                 ranks.into_iter().map(|rank| rank.map(Rank::into_owned)).collect()
             }
             _ => Vec::new(),

@@ -3,7 +3,7 @@
 use kyanite_tree::Value;
 
 use super::group::Group;
-use super::spill::{By, tuple};
+use super::spill::{By, names_of, tuple};
 use super::tuple_store::{BATCH, TupleStore, named};
 use super::{RecordState, Runner};
 use crate::plan::ClauseKind;
@@ -14,7 +14,7 @@ impl<'a> Runner<'_, 'a> {
     /// `Break` when that were all, or no more are wanted. The arena of the runner may be reset behind it.
     ///
     /// # Errors
-    /// A [`RuleError`](super::Failure) in what comes of them, or when a file cannot be read.
+    /// A [`RuleError`](crate::RuleError) in what comes of them, or when a file cannot be read.
     pub fn hand_on_packed(
         mut self,
         state: &mut RecordState,
@@ -32,13 +32,29 @@ impl<'a> Runner<'_, 'a> {
         };
         let mut loop_state = store.running.running(&|value| self.arena.copy(value));
         let (mut flow, mut bytes) = (Flow::Continue(()), 0);
+        let mut names = Vec::new();
         while flow.is_continue() && bytes < BATCH {
+            let emit = &mut |item| emit(Some(item));
+            if let ClauseKind::OrderBy { slots, .. } = clause {
+                let Some(next) = merge.next(by)? else {
+                    flow = Flow::Break(());
+                    break;
+                };
+                bytes += next.text.len();
+                let text = self.arena.keep(next.text);
+                if names_of(text, by.keys(), self.arena, &mut names).is_some() {
+                    self.restore(slots.clone(), &names);
+                    let tally = &mut state.tally;
+                    flow = self.clauses(repeat, position + 1, tally, &mut loop_state, emit)?;
+                }
+                continue;
+            }
             let mut tuples = Vec::new();
             let group = merge.next_group();
             while let Some(next) = merge.next(by)? {
                 bytes += next.text.len();
                 tuples.extend(tuple(self.arena.keep(next.text), by.keys(), self.arena));
-                if matches!(by, By::Keys(_)) || merge.next_group() != group {
+                if merge.next_group() != group {
                     break;
                 }
             }
@@ -46,15 +62,10 @@ impl<'a> Runner<'_, 'a> {
                 flow = Flow::Break(());
                 break;
             };
-            match clause {
-                ClauseKind::GroupBy { keys, slots, .. } => {
-                    let group = Group { keys: first.keys.clone(), tuples };
-                    self.bind_group(keys, slots.clone(), &group);
-                }
-                ClauseKind::OrderBy { slots, .. } => self.restore(slots.clone(), &first.names),
-                _ => {}
+            if let ClauseKind::GroupBy { keys, slots, .. } = clause {
+                let group = Group { keys: first.keys.clone(), tuples };
+                self.bind_group(keys, slots.clone(), &group);
             }
-            let emit = &mut |item| emit(Some(item));
             flow = self.clauses(repeat, position + 1, &mut state.tally, &mut loop_state, emit)?;
         }
         store.merge = Some(merge);

@@ -196,7 +196,7 @@ impl TupleStore<'_> {
         if are_few || count > enough(most) {
             cut(keys, &mut self.tuples, most)?;
             if let Some(last) = self.tuples.last() {
-                self.worst = Some(ranks(keys, last, &mut self.first)?);
+                self.worst = Some(ranks(keys, last.keys.iter().copied(), &mut self.first)?);
             }
         }
         Ok(())
@@ -277,15 +277,16 @@ impl TupleStore<'_> {
     fn screen(&mut self, keys: &[OrderKey], tuples: &mut Vec<Tuple<'_>>) -> RunResult<()> {
         let mut at = self.screened.min(tuples.len());
         self.first.resize(keys.len(), None);
+        let mut ranked = Vec::with_capacity(keys.len());
         while let Some(tuple) = tuples.get(at) {
-            let mut ranked = Vec::with_capacity(keys.len());
+            ranked.clear();
             for (key, (value, first)) in keys.iter().zip(tuple.keys.iter().zip(&self.first)) {
                 ranked.push(rank(key, *value, first.as_ref())?);
             }
             if ranked.iter().zip(&self.first).any(|(now, before)| before.is_none() && now.is_some())
             {
-                let copy = Tuple { keys: self.copy(&tuple.keys), names: Vec::new() };
-                ranks(keys, &copy, &mut self.first)?;
+                let values = self.copy(&tuple.keys);
+                ranks(keys, values, &mut self.first)?;
             }
             if self.worst.as_ref().is_some_and(|worst| order(keys, &ranked, worst).is_ge()) {
                 tuples.remove(at);
