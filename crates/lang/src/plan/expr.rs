@@ -137,7 +137,7 @@ pub(crate) struct Edit {
 
 #[derive(Debug)]
 pub(crate) struct Change {
-    /// Its number in [`Plan::paths`].
+    /// Its number in [`Plan::paths`](super::Plan::paths).
     pub(crate) id: usize,
     /// The path to the nodes that are changed.
     pub(crate) segments: Vec<Segment>,

@@ -50,7 +50,7 @@ pub(crate) enum ClauseKind {
     },
     Let(usize, Expr),
     Where {
-        /// Its number in [`Plan::tests`].
+        /// Its number in [`Plan::tests`](super::Plan::tests).
         test: usize,
         condition: Expr,
     },

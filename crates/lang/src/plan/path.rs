@@ -18,7 +18,7 @@ pub(crate) enum Start {
 /// A path of names and indexes: it selects one node or nothing (RFC 9535 section 2.3.5.1, singular query).
 #[derive(Debug)]
 pub(crate) struct OnePath {
-    /// Its number in [`Plan::paths`].
+    /// Its number in [`Plan::paths`](super::Plan::paths).
     pub(crate) id: usize,
     pub(crate) start: Start,
     pub(crate) steps: Vec<Step>,
@@ -62,7 +62,7 @@ pub(crate) enum StepKind {
 /// A path that may select any number of nodes.
 #[derive(Debug)]
 pub(crate) struct ManyPath {
-    /// Its number in [`Plan::paths`].
+    /// Its number in [`Plan::paths`](super::Plan::paths).
     pub(crate) id: usize,
     pub(crate) start: Start,
     pub(crate) segments: Vec<Segment>,
@@ -123,7 +123,7 @@ pub(crate) enum Selector {
 
 #[derive(Debug)]
 pub(crate) struct Filter {
-    /// Its number in [`Plan::tests`].
+    /// Its number in [`Plan::tests`](super::Plan::tests).
     pub(crate) test: usize,
     pub(crate) condition: Expr,
     /// The condition joins the items to outer values.

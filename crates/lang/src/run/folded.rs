@@ -12,7 +12,7 @@ use kyanite_eval::accumulator::{Accumulator, Aggregate, Joint};
 /// Groups whose tuples went into aggregates.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Folded {
-    /// The position of each group, by what [`Key::add_to`] makes of its keys.
+    /// The position of each group, by what [`Key::add_to`](kyanite_tree::Key::add_to) makes of its keys.
     known: HashMap<Box<str>, usize, RandomState>,
     pub(super) groups: Vec<FoldedGroup>,
     /// Groups that were met of late, by how their only key stands in the text.
