@@ -50,6 +50,8 @@ pub(super) struct SlotReading<'a> {
     names: Vec<Option<Box<[Option<Name<'a>>]>>>,
     /// Whether what is known is of records in the scope of these.
     is_of_scope: bool,
+    /// Where the record ends that followed a template last, until that was used.
+    followed: Option<usize>,
 }
 
 impl SlotTemplates {
@@ -90,10 +92,12 @@ impl<'a> SlotReading<'a> {
         known: &mut SlotTemplates,
         found: &mut [Slot<'a>],
     ) -> Option<usize> {
+        self.followed = None;
         if !self.is_of_scope {
             return None;
         }
         let followed = known.templates.follow(text, at, &mut self.values)?;
+        self.followed = Some(followed.end);
         let fields = known.fields.get(followed.template)?.as_deref()?;
         if self.names.len() <= followed.template {
             self.names.resize(followed.template + 1, None);
@@ -129,6 +133,12 @@ impl<'a> SlotReading<'a> {
             known.enter(bindings);
             self.names.clear();
             self.is_of_scope = true;
+            // What was known of other texts may be known of this record, too.
+            let followed = known.templates.follow(text, start, &mut self.values);
+            self.followed = followed.map(|followed| followed.end);
+        }
+        if self.followed.take() == Some(end) {
+            return;
         }
         if !known.templates.may_learn(text, start) {
             return;
