@@ -54,7 +54,8 @@ impl<'a> Runner<'_, 'a> {
                 values.clear();
                 key.clear();
                 for cell in keys {
-                    let value = cell.value(slots, coverage);
+                    // Groups go by the texts of elements.
+                    let value = cell.value(slots, coverage).map(Value::simple);
                     // What no group goes by is said where it is evaluated.
                     if matches!(value, Some(Value::List(..) | Value::Map(..) | Value::Element(..)))
                     {
