@@ -22,7 +22,7 @@ use crate::fetch::{self, Fetch};
 use crate::line_ends::{LineEnds, Returns};
 use crate::live::{self, Live};
 use crate::pieces::Before;
-use crate::range::{ByteRange, RangeReader};
+use crate::range::{ByteRange, RangeReader, name_in_range};
 use crate::transcode::{Decoded, NotDecoded, Replaced};
 use crate::{Bytes, RunError};
 
@@ -293,7 +293,7 @@ impl Source {
                 let repeated_lines = if start > 0 { records.header_lines() } else { 0 };
                 let (head, reader) = peek(Box::new(records), None).map_err(refuse)?;
                 let reader = with_line_ends(reader, Some(&self.detected), &head, options);
-                let name = format!("{name} from byte {start}");
+                let name = name_in_range(name, start);
                 return Ok(Self { name, reader, live: None, repeated_lines, ..self });
             }
             (None, ..) => format!("{name} has no bytes to go to"),

@@ -34,6 +34,7 @@ mod run_error;
 mod runs;
 mod sources;
 mod split;
+mod state_file;
 mod stream;
 mod survey;
 mod trace;

@@ -3,27 +3,24 @@
 //! The file of a state is JSON Lines. The first line says what it is, which rule made it and with what; the second what the records came
 //! to, and each further one is a group ([`Partial::lines`]). docs/scale.md describes it.
 
-use std::io::{self, Read};
-
-use kyanite_formats::{Format, json};
+use kyanite_formats::json;
 use kyanite_lang::{
     Arguments, CannotAdd, Partial, Plan, Portion, RuleText, Runner, Session, SpillSettings,
     TupleStore,
 };
 use kyanite_tree::{Arena, Code, Diagnostic, Value};
 
-use crate::input::{Input, InputOptions, Source, cannot_read};
+use crate::input::{Input, InputOptions};
 use crate::results::{Nowhere, Results};
 use crate::run::{Job, Sink, rule_failed, rule_until};
 use crate::run_error::{Events, RunError};
 use crate::sources::Sources;
-use crate::survey::SURVEY_MARK;
+use crate::state_file::{
+    MAKE_AGAIN, RULE_MARK, SURVEY_MARK, counted_twice, state_text, wrong_state,
+};
 
 /// The version of the form of states that is written and read.
 const VERSION: i64 = 1;
-
-/// What the first member of a state's file is called.
-pub(crate) const MARK: &str = "kyanite state";
 
 /// The state of a run, with the rule that made it.
 #[derive(Debug)]
@@ -133,24 +130,6 @@ pub fn joined_states(plan: &Plan, files: &[PartialFile]) -> Result<Partial, RunE
     })
 }
 
-/// The text of a state's file. Returns None if it is no text.
-///
-/// # Errors
-/// [`RunError::Input`] when it cannot be read.
-pub(crate) fn state_text(
-    input: &Input,
-    options: &InputOptions,
-) -> Result<Option<String>, RunError> {
-    let options = InputOptions { from: Some(Format::JsonLines), ..options.clone() };
-    let mut text = String::new();
-    let mut reader = Source::open(input, &options)?.reader;
-    match reader.read_to_string(&mut text) {
-        Ok(_) => Ok(Some(text)),
-        Err(error) if error.kind() == io::ErrorKind::InvalidData => Ok(None),
-        Err(error) => Err(RunError::Input(cannot_read(&input.name(), &error))),
-    }
-}
-
 impl PartialFile {
     /// Reads the file of a state.
     ///
@@ -165,21 +144,15 @@ impl PartialFile {
         let head = head.ok().and_then(|(head, _)| head.as_map()).ok_or_else(|| no_state(&name))?;
         if head.get(SURVEY_MARK).is_some() {
             let message = format!("{name} is the state of a survey, and not of a rule");
-            let advice = "join it with kyanite survey --combine";
-            return Err(RunError::Input(
-                Diagnostic::error(Code::InputFormat, message).advise(advice),
-            ));
+            return Err(wrong_state(message, "join it with kyanite survey --combine"));
         }
-        let version = head.get(MARK).ok_or_else(|| no_state(&name))?;
+        let version = head.get(RULE_MARK).ok_or_else(|| no_state(&name))?;
         if version.as_number().and_then(|number| number.as_integer()) != Some(VERSION) {
             let version = version.scalar_text().unwrap_or_default();
             let message = format!(
                 "{name} is a state of version {version}, and this program reads version {VERSION}"
             );
-            let advice = "make it again with this version of the program";
-            return Err(RunError::Input(
-                Diagnostic::error(Code::InputFormat, message).advise(advice),
-            ));
+            return Err(wrong_state(message, MAKE_AGAIN));
         }
         let read = || {
             let pairs = |name: &str| {
@@ -238,7 +211,7 @@ impl PartialFile {
         };
         let rule: Vec<_> = job.plan.rule().texts().map(pair).collect();
         let head = arena.map([
-            (MARK, arena.integer(VERSION)),
+            (RULE_MARK, arena.integer(VERSION)),
             ("rule", arena.list(&rule)),
             ("params", named(job.params)),
             ("sources", named(sources)),
@@ -250,15 +223,7 @@ impl PartialFile {
 /// Why the state of a file has no common one with those before.
 fn cannot_add(name: &str, why: CannotAdd) -> RunError {
     match why {
-        CannotAdd::Twice(portion) => {
-            let Portion { number, inputs, from, .. } = portion;
-            let inputs = inputs.join(", ");
-            let message = format!(
-                "records would be counted twice: {name} is over {inputs} from byte {from} on, part {number}, and so is one before it"
-            );
-            let advice = "leave one of them out; where they are of other inputs with that name, number them with --part";
-            RunError::command(message, advice)
-        }
+        CannotAdd::Twice(portion) => counted_twice(name, &portion, "one before it"),
         CannotAdd::Aggregate => {
             let message = format!(
                 "{name} cannot be joined to those before: an aggregate has numbers in one and texts in the other, or is too large"
@@ -277,6 +242,5 @@ fn cannot_add(name: &str, why: CannotAdd) -> RunError {
 
 fn no_state(name: &str) -> RunError {
     let message = format!("{name} does not hold the state of a run, or not a whole one");
-    let advice = "states are written by query and reshape with --partial, and by combine";
-    RunError::Input(Diagnostic::error(Code::InputFormat, message).advise(advice))
+    wrong_state(message, "states are written by query and reshape with --partial, and by combine")
 }

@@ -10,6 +10,11 @@ use kyanite_formats::Format;
 /// Bytes of a file, from one up to another.
 pub type ByteRange = Range<u64>;
 
+/// What the part of an input that begins at a byte is called in messages.
+pub(crate) fn name_in_range(name: &str, from: u64) -> String {
+    format!("{name} from byte {from}")
+}
+
 /// Reads the records of a file that begin in a range; where they have a header, that as well, in front of them.
 pub(crate) struct RangeReader {
     file: BufReader<File>,

@@ -31,7 +31,6 @@ use crate::transcode::Replaced;
 use crate::walk::{Step, Walk};
 
 pub use at::RecordPath;
-pub(crate) use partial::SURVEY_MARK;
 pub use partial::{SurveyState, join_surveys, survey_part};
 
 /// What is surveyed, and how.
@@ -84,11 +83,10 @@ fn look_through(what: Surveyed<'_>, events: &mut Events<'_>) -> Result<Found, Ru
     for input in what.inputs {
         let mut source = Source::open(input, what.options)?;
         if let Some(range) = what.range {
-            let whole_name = source.name.clone();
             source = source.in_range(input, range.clone(), what.options)?;
             found.repeated_lines = source.repeated_lines;
             if range.start == 0 {
-                source.name = whole_name;
+                source.name = input.name();
             }
         }
         found.is_xml &= source.detected.format == Format::Xml;

@@ -130,7 +130,9 @@ impl View {
     #[must_use]
     pub fn record<'a>(&mut self, value: Value<'a>, arena: &'a Arena) -> Value<'a> {
         match value {
-            Value::Element(origin, element) => self.element(origin, element, None, arena),
+            Value::Element(origin, element) => {
+                RecordBuilder::new(self, arena).element(origin, element, None)
+            }
             Value::List(origin, items) if items.iter().any(|item| holds_elements(*item)) => {
                 let items: Vec<_> = items.iter().map(|item| self.record(*item, arena)).collect();
                 Value::List(origin, arena.items(&items))
@@ -141,7 +143,7 @@ impl View {
                     let record = match *value {
                         Value::Element(at, element) => {
                             let seen = self.seen(None, name);
-                            self.element(at, element, seen, arena)
+                            RecordBuilder::new(self, arena).element(at, element, seen)
                         }
                         other => self.record(other, arena),
                     };
@@ -150,23 +152,6 @@ impl View {
                 Value::Map(origin, builder.finish(arena))
             }
             other => other,
-        }
-    }
-
-    /// An element at a place in records.
-    fn element<'a>(
-        &mut self,
-        origin: Origin,
-        element: &'a Element<'a>,
-        place: Option<u32>,
-        arena: &'a Arena,
-    ) -> Value<'a> {
-        match element.plain_text() {
-            Some(text) if !self.is_map(place) => {
-                self.met_as(place, false);
-                Value::Untyped(origin, text)
-            }
-            _ => RecordBuilder::new(self, arena).element(origin, element, place),
         }
     }
 
@@ -350,7 +335,7 @@ const ROOM: usize = 64;
 
 impl<'v, 'a> RecordBuilder<'v, 'a> {
     fn new(view: &'v mut View, arena: &'a Arena) -> Self {
-        Self { view, arena, members: Vec::with_capacity(ROOM), items: Vec::new() }
+        Self { view, arena, members: Vec::new(), items: Vec::new() }
     }
 
     fn element(
@@ -366,6 +351,10 @@ impl<'v, 'a> RecordBuilder<'v, 'a> {
             self.lost(element, true);
             self.view.met_as(place, false);
             return Value::Untyped(origin, text);
+        }
+        // Most elements are no more than a text, which needs none.
+        if self.members.capacity() == 0 {
+            self.members.reserve(ROOM);
         }
         let first = self.members.len();
         for attribute in element.attributes {

@@ -9,6 +9,7 @@ use indexmap::IndexMap;
 use indexmap::map::serde_seq;
 use serde::{Deserialize, Serialize};
 
+use crate::state::total;
 use crate::values::Scalar;
 
 /// The different values that are counted exactly.
@@ -55,8 +56,7 @@ impl FrequentValues {
 
     /// Whether so many values can have been counted so.
     pub(crate) fn is_sound(&self, values: u64) -> bool {
-        let counted = self.counts.values().try_fold(0, |all: u64, of| all.checked_add(*of));
-        counted.is_some_and(|counted| counted <= values) && self.floor <= values
+        total(self.counts.values()).is_some_and(|counted| counted <= values) && self.floor <= values
     }
 
     fn prune(&mut self) {

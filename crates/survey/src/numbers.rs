@@ -8,6 +8,8 @@ use std::collections::BTreeMap;
 use kyanite_tree::Decimal;
 use serde::{Deserialize, Serialize};
 
+use crate::state::total;
+
 /// The shares at which quantiles are told.
 pub const QUANTILES: [f64; 5] = [0.05, 0.25, 0.5, 0.75, 0.95];
 
@@ -142,9 +144,8 @@ impl Numbers {
 
     /// Whether so many values can be such numbers.
     pub(crate) fn is_sound(&self, values: u64) -> bool {
-        let counted = self.buckets.values().try_fold(0, |all: u64, of| all.checked_add(*of));
         (1..=values).contains(&self.count)
-            && counted == Some(self.count)
+            && total(self.buckets.values()) == Some(self.count)
             && self.least.value <= self.greatest.value
     }
 

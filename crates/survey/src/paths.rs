@@ -6,6 +6,7 @@ use foldhash::fast::FixedState;
 use kyanite_tree::name_step;
 use serde::{Deserialize, Serialize};
 
+use crate::state::total;
 use crate::values::{LengthCounts, Values};
 
 /// What a value is, as an index: null, boolean, number, text, list, map.
@@ -76,8 +77,7 @@ impl Counts {
     pub(crate) fn is_sound(&self, records: u64) -> bool {
         // So that any number of surveys can be joined.
         const MOST: u64 = 1 << 48;
-        let sorts = self.sorts.iter().try_fold(0, |all: u64, of| all.checked_add(*of));
-        sorts == Some(self.values)
+        total(&self.sorts) == Some(self.values)
             && self.values <= MOST
             && self.records <= records.min(self.values)
             && self.empty <= self.values

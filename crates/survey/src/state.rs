@@ -97,8 +97,7 @@ impl Survey {
         let head: Head = from_str(lines.next()?).ok()?;
         let mut survey = Self::new(bounds);
         (survey.files, survey.file_records) = head.files.into_iter().unzip();
-        survey.records =
-            survey.file_records.iter().try_fold(0, |all: u64, of| all.checked_add(*of))?;
+        survey.records = total(&survey.file_records)?;
         let mut numbers = Vec::new();
         for _ in 0..head.paths {
             let path: Path = from_str(lines.next()?).ok()?;
@@ -151,6 +150,11 @@ impl Survey {
             *only = name;
         }
     }
+}
+
+/// The sum of counts. Returns None if it is larger than counts can be.
+pub(crate) fn total<'c>(counts: impl IntoIterator<Item = &'c u64>) -> Option<u64> {
+    counts.into_iter().try_fold(0, |total: u64, count| total.checked_add(*count))
 }
 
 /// A value as a line.

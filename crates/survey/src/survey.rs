@@ -61,17 +61,28 @@ pub(crate) struct Extra {
 
 impl Extra {
     /// Takes the values in other files, or others in the same.
-    fn take_files(&mut self, by_file: Vec<InFile>) {
-        for added in by_file.into_iter().filter(|added| added.file < FILES) {
-            match self.by_file.iter_mut().find(|known| known.file == added.file) {
-                Some(known) => {
-                    known.records += added.records;
-                    known.values += added.values;
-                    known.distinct.merge(&added.distinct);
-                }
-                None => self.by_file.push(added),
-            }
+    fn take_files(&mut self, by_file: &[InFile]) {
+        for InFile { file, records, values, distinct } in by_file {
+            self.take_file(*file, (*records, *values), distinct);
         }
+    }
+
+    /// Takes values in a file: how many records have some, how many there are, and which; unless the file is one too many.
+    fn take_file(&mut self, file: usize, (records, values): (u64, u64), distinct: &Distinct) {
+        if file >= FILES {
+            return;
+        }
+        // They mostly come in the order of files.
+        let place = self.by_file.iter().rposition(|known| known.file == file);
+        let place = place.unwrap_or_else(|| {
+            let distinct = Distinct::default();
+            self.by_file.push(InFile { file, records: 0, values: 0, distinct });
+            self.by_file.len() - 1
+        });
+        let known = &mut self.by_file[place];
+        known.records += records;
+        known.values += values;
+        known.distinct.merge(distinct);
     }
 
     /// Takes an example, if there is room for it and it is not shown already.
@@ -230,7 +241,7 @@ impl Survey {
         own.keys.join(extra.keys, node.counts.records == before);
         own.enumerated.merge(extra.enumerated);
         extra.examples.into_iter().for_each(|example| own.show(example));
-        own.take_files(extra.by_file);
+        own.take_files(&extra.by_file);
         own.names.merge(&extra.names);
         node.counts.merge(counts);
         node.values.merge(values);
@@ -300,7 +311,7 @@ impl Survey {
         target.extra.keys = Keys::No;
         target.extra.enumerated = Enumerated::Many;
         extra.examples.into_iter().for_each(|kept| target.extra.show(kept));
-        target.extra.take_files(extra.by_file);
+        target.extra.take_files(&extra.by_file);
     }
 
     /// Keeps within bounds, now and then.
@@ -349,16 +360,8 @@ impl Survey {
         for (sort, text, line) in examples {
             extra.show(ExampleValue { sort, text, file, line: lines + line });
         }
-        if file < FILES && counts.of(Sort::Number) + counts.of(Sort::Text) > 0 {
-            if extra.by_file.last().is_none_or(|last| last.file != file) {
-                let distinct = Distinct::default();
-                extra.by_file.push(InFile { file, records: 0, values: 0, distinct });
-            }
-            if let Some(own) = extra.by_file.last_mut() {
-                own.records += counts.records;
-                own.values += counts.values;
-                own.distinct.merge(&values.distinct);
-            }
+        if counts.of(Sort::Number) + counts.of(Sort::Text) > 0 {
+            extra.take_file(file, (counts.records, counts.values), &values.distinct);
         }
         node.counts.merge(&counts);
         node.values.merge(values);

@@ -11,6 +11,7 @@ use jiff::tz::TimeZone;
 use serde::{Deserialize, Serialize};
 
 use crate::numbers::{quantiles, spread};
+use crate::state::total;
 
 /// The most buckets.
 const BUCKETS: i64 = 4096;
@@ -128,8 +129,7 @@ impl Times {
             && self.first.0 <= self.last.0
             && self.width < 48
             && self.count <= values
-            && self.buckets.values().try_fold(0, |all: u64, of| all.checked_add(*of))
-                == Some(self.count)
+            && total(self.buckets.values()) == Some(self.count)
     }
 
     /// In how many buckets they are.

@@ -73,6 +73,13 @@ fn most_repeated(total: u64) -> u64 {
     1 + total / REPEATED
 }
 
+/// Adds a value that came before to those that are shown.
+fn show(shown: &mut Vec<Box<str>>, text: &str) {
+    if shown.len() < SHOWN && !shown.iter().any(|other| **other == *text) {
+        shown.push(text.into());
+    }
+}
+
 impl Default for Keys {
     fn default() -> Self {
         Self::Open { hashes: HashSet::default(), repeated: 0, shown: Vec::new() }
@@ -87,20 +94,15 @@ impl Keys {
             *self = Self::No;
             return;
         };
-        let mut show = |text: &str| {
-            if shown.len() < SHOWN && !shown.iter().any(|other| **other == *text) {
-                shown.push(text.into());
-            }
-        };
         for (text, count) in &batch.repeated {
             *repeated += count;
-            show(text);
+            show(shown, text);
         }
         let mut start = 0;
         for (hash, end) in batch.hashes.into_iter().zip(batch.ends) {
             if !hashes.insert(hash) {
                 *repeated += 1;
-                show(&batch.text[start..end]);
+                show(shown, &batch.text[start..end]);
             }
             start = end;
         }
@@ -124,11 +126,7 @@ impl Keys {
                 for hash in later {
                     repeated += u64::from(!hashes.insert(hash));
                 }
-                for text in later_shown {
-                    if shown.len() < SHOWN && !shown.contains(&text) {
-                        shown.push(text);
-                    }
-                }
+                later_shown.iter().for_each(|text| show(&mut shown, text));
                 match repeated > most_repeated(hashes.len() as u64) {
                     true => Self::No,
                     false => Self::Open { hashes, repeated, shown },

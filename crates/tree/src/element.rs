@@ -201,23 +201,6 @@ impl<'a> Element<'a> {
         self.name.qualified.is_empty()
     }
 
-    /// Its text, if it holds nothing else and has no attributes.
-    ///
-    /// ```
-    /// use kyanite_tree::{Element, Name};
-    ///
-    /// let berth = Element { name: Name::plain("berth"), attributes: &[], content: &[], text: Some("") };
-    /// assert_eq!(berth.plain_text(), Some(""));
-    /// ```
-    #[inline]
-    #[must_use]
-    pub fn plain_text(&self) -> Option<&'a str> {
-        match (self.attributes, self.content) {
-            ([], [] | [Content::Text(..)]) => self.text,
-            _ => None,
-        }
-    }
-
     /// The child elements, in order.
     pub fn children(&self) -> impl Iterator<Item = Value<'a>> + use<'a> {
         self.content.iter().filter_map(|node| match node {

@@ -6,19 +6,22 @@
 use kyanite_formats::json;
 use kyanite_lang::Portion;
 use kyanite_survey::{Bounds, Survey};
-use kyanite_tree::{Arena, Code, Diagnostic, Value};
+use kyanite_tree::{Arena, Map, Value};
 
 use super::{Found, Surveyed, look_through};
 use crate::input::{Input, InputOptions};
-use crate::partial::{MARK, state_text};
+use crate::range::name_in_range;
 use crate::run_error::{Events, RunError};
+use crate::state_file::{
+    MAKE_AGAIN, RULE_MARK, SURVEY_MARK, counted_twice, state_text, wrong_state,
+};
 use crate::survey::RecordPath;
 
 /// The version of the form of states that is written and read.
 const VERSION: i64 = 1;
 
-/// What the first member of a state is called.
-pub(crate) const SURVEY_MARK: &str = "kyanite survey state";
+/// The version of the program, whose hashes are its own.
+const PROGRAM: &str = env!("CARGO_PKG_VERSION");
 
 /// How the records of a state were found, which is the same in all that are joined.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -90,7 +93,7 @@ pub fn join_surveys(
         let passed = before.as_ref().filter(follows).map(|(_, lines)| *lines);
         let lines_before = passed.unwrap_or_default();
         if let ([name], true) = (portion.inputs.as_slice(), portion.from > 0 && passed.is_none()) {
-            survey.rename_input(format!("{name} from byte {}", portion.from));
+            survey.rename_input(name_in_range(name, portion.from));
         }
         whole.join(survey, lines_before.saturating_sub(repeated_lines));
         before = Some((portion, lines_before.saturating_add(lines - repeated_lines)));
@@ -106,12 +109,6 @@ pub fn join_surveys(
 }
 
 impl SurveyState {
-    /// How many records it is over.
-    #[must_use]
-    pub fn records(&self) -> u64 {
-        self.found.survey.records()
-    }
-
     /// The lines of the state, without their ends.
     #[must_use]
     pub fn into_lines(self) -> Vec<String> {
@@ -122,7 +119,7 @@ impl SurveyState {
         let at = self.reading.at.as_deref();
         let head = arena.map([
             (SURVEY_MARK, arena.integer(VERSION)),
-            ("program", Value::text(env!("CARGO_PKG_VERSION"))),
+            ("program", Value::text(PROGRAM)),
             ("portion", self.portion.line(&arena)),
             ("at", at.map_or(Value::NULL, |at| Value::text(arena.text(at)))),
             ("drop_namespaces", Value::boolean(self.reading.drop_namespaces)),
@@ -148,15 +145,8 @@ impl SurveyState {
             let arena = Arena::new();
             let head = json::document(head, &arena, json::ReaderOptions::default());
             let head = head.map(|(head, _)| head).map_err(|_| no_state(&name))?;
-            if head.as_map().is_some_and(|head| head.get(MARK).is_some()) {
-                let message = format!("{name} is the state of a rule, and not of a survey");
-                let advice = "join it with kyanite combine";
-                let wrong = Diagnostic::error(Code::InputFormat, message).advise(advice);
-                return Err(RunError::Input(wrong));
-            }
-            if let Some(versions) = other_version(head) {
-                return Err(another_version(&name, &versions));
-            }
+            let head = head.as_map().ok_or_else(|| no_state(&name))?;
+            check_versions(&name, head)?;
             let state = Self::of(&name, head, &mut lines, options.memory);
             states.push(state.ok_or_else(|| no_state(&name))?);
         }
@@ -166,11 +156,10 @@ impl SurveyState {
     /// The state with that head, whose other lines come next. Returns None if it is none, or not a whole one.
     fn of<'t>(
         name: &str,
-        head: Value<'_>,
+        head: &Map<'_>,
         lines: &mut impl Iterator<Item = &'t str>,
         memory: usize,
     ) -> Option<Self> {
-        let head = head.as_map()?;
         let number = |name: &str| u64::try_from(head.get(name)?.as_number()?.as_integer()?).ok();
         let flag = |name: &str| match head.get(name)? {
             Value::Boolean(_, is_set) => Some(is_set),
@@ -197,15 +186,7 @@ impl SurveyState {
     /// Checks that another state may be joined to this one.
     fn goes_with(&self, other: &Self) -> Result<(), RunError> {
         if self.portion.meets(&other.portion) {
-            let Portion { number, inputs, from, .. } = &other.portion;
-            let message = format!(
-                "records would be counted twice: {} is over {} from byte {from} on, part {number}, and so is {}",
-                other.name,
-                inputs.join(", "),
-                self.name,
-            );
-            let advice = "leave one of them out; where they are of other inputs with that name, number them with --part";
-            return Err(RunError::command(message, advice));
+            return Err(counted_twice(&other.name, &other.portion, &self.name));
         }
         if self.reading != other.reading {
             let message = format!(
@@ -218,26 +199,26 @@ impl SurveyState {
     }
 }
 
-/// The versions of the form and of the program that a state was written by, if they are not these.
-fn other_version(head: Value<'_>) -> Option<String> {
-    let head = head.as_map()?;
-    let (version, program) = (head.get(SURVEY_MARK)?, head.get("program")?.scalar_text()?);
+/// Checks that a head is that of a survey's state, and of these versions of the form and of the program.
+fn check_versions(name: &str, head: &Map<'_>) -> Result<(), RunError> {
+    if head.get(RULE_MARK).is_some() {
+        let message = format!("{name} is the state of a rule, and not of a survey");
+        return Err(wrong_state(message, "join it with kyanite combine"));
+    }
+    let versions = || Some((head.get(SURVEY_MARK)?, head.get("program")?.scalar_text()?));
+    let (version, program) = versions().ok_or_else(|| no_state(name))?;
     let is_this = version.as_number().and_then(|number| number.as_integer()) == Some(VERSION);
-    let is_own = is_this && program == env!("CARGO_PKG_VERSION");
-    (!is_own).then(|| format!("{} of kyanite {program}", version.scalar_text().unwrap_or_default()))
-}
-
-fn another_version(name: &str, versions: &str) -> RunError {
+    if is_this && program == PROGRAM {
+        return Ok(());
+    }
+    let version = version.scalar_text().unwrap_or_default();
     let message = format!(
-        "{name} is a survey's state of version {versions}, and this program reads version {VERSION} of kyanite {}",
-        env!("CARGO_PKG_VERSION")
+        "{name} is a survey's state of version {version} of kyanite {program}, and this program reads version {VERSION} of kyanite {PROGRAM}"
     );
-    let advice = "make it again with this version of the program";
-    RunError::Input(Diagnostic::error(Code::InputFormat, message).advise(advice))
+    Err(wrong_state(message, MAKE_AGAIN))
 }
 
 fn no_state(name: &str) -> RunError {
     let message = format!("{name} does not hold the state of a survey, or not a whole one");
-    let advice = "states are written by survey with --partial";
-    RunError::Input(Diagnostic::error(Code::InputFormat, message).advise(advice))
+    wrong_state(message, "states are written by survey with --partial")
 }

@@ -1,8 +1,8 @@
 //! The elements at a path of a document, one after another, from a text that may be only a part of it.
 //!
-//! What stands before the root element is read once, as a [`Prolog`](super::Prolog); between two parts an [`Ancestry`] says which elements are
-//! open. So a document of any size is read in memory that holds one part; all of it is checked, also what is not among the
-//! records.
+//! What stands before the root element is read once, as a [`Prolog`](super::Prolog); between two parts an [`Ancestry`] says which
+//! elements are open. So a document of any size is read in memory that holds one part; all of it is checked, also what is not
+//! among the records.
 
 use std::borrow::Cow;
 

@@ -88,7 +88,17 @@ pub(super) fn names_of<'a>(
     let mut values = Packed::new(text);
     (0..keys).try_for_each(|_| values.next(arena).map(drop))?;
     names.clear();
-    while values.position() < text.len() {
+    rest(&mut values, text.len(), arena, names)
+}
+
+/// Adds the values that are left of a text of that length.
+fn rest<'a>(
+    values: &mut Packed<'a>,
+    length: usize,
+    arena: &'a Arena,
+    names: &mut Vec<Option<Value<'a>>>,
+) -> Option<()> {
+    while values.position() < length {
         names.push(values.next(arena)?);
     }
     Some(())
@@ -99,9 +109,7 @@ pub(super) fn tuple<'a>(text: &'a str, keys: usize, arena: &'a Arena) -> Option<
     let mut values = Packed::new(text);
     let keys = keys_of(&mut values, keys, arena)?;
     let mut names = Vec::new();
-    while values.position() < text.len() {
-        names.push(values.next(arena)?);
-    }
+    rest(&mut values, text.len(), arena, &mut names)?;
     Some(Tuple { keys, names })
 }
 

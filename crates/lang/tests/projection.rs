@@ -290,7 +290,7 @@ fn rules_whose_records_are_copied() {
 }
 
 #[test]
-fn rules_that_keep_the_whole_list_have_no_needs() {
+fn rules_that_keep_the_whole_list_have_no_projection() {
     for rule in [
         "$",
         "count($[*]) + count($[*].a)",
