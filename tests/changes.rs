@@ -290,6 +290,12 @@ fn in_place() {
     let ports = folder.read("ports.yaml");
     folder.file("winds.kyr", "$ set .limits.wind_kn = 45\n");
     folder.file("p.json", r#"[{"op": "replace", "path": "/limits/wave_m", "value": 3.0}]"#);
+    let vessel = |value: &str| {
+        format!(r#"[{{"op": "add", "path": "/m:manifest/v:vessel/0/@flag", "value": {value}}}]"#)
+    };
+    folder.file("x.json", vessel("\"DK\"")).file("null.json", vessel("null"));
+    let manifest = folder.read("manifest.xml").replace('\n', "\r\n");
+    folder.file("returns.xml", &manifest);
     for (line, status, expected) in [
         (
             "query '$ set .limits.wind_kn = 45' fleet.toml --in-place --dry-run",
@@ -302,6 +308,17 @@ fn in_place() {
             "--- fleet.toml\n+++ fleet.toml\n",
         ),
         ("patch p.json fleet.toml --in-place --dry-run", 0, "-wave_m = 2.50\n+wave_m = 3.0\n"),
+        (
+            "patch x.json manifest.xml --in-place --dry-run",
+            0,
+            "-  <v:vessel id=\"SKUA\" flag=\"NO\">\n+  <v:vessel id=\"SKUA\" flag=\"DK\">\n",
+        ),
+        ("patch x.json returns.xml --in-place --reverse back.json", 0, ""),
+        (
+            "patch null.json manifest.xml --in-place",
+            5,
+            "\"@flag\" holds text in XML, and is to hold null",
+        ),
         ("query '$ set ..lamps = 9' ports.yaml --in-place", 5, "ports.yaml:3:3"),
         (
             "query '$ set ..lamps = 9' ports.yaml --in-place",
@@ -329,6 +346,9 @@ fn in_place() {
         (fleet.clone(), ports),
         "a file was written"
     );
+    assert_eq!(folder.read("returns.xml"), manifest.replacen("flag=\"NO\"", "flag=\"DK\"", 1));
+    assert_says(&folder, "patch back.json returns.xml --in-place", 0, "");
+    assert_eq!(folder.read("returns.xml"), manifest);
     // Several files: all are made before the first is written.
     folder.file("other.toml", fleet.replace("[limits]", "[bounds]"));
     assert_says(

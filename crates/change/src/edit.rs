@@ -16,6 +16,7 @@
 
 mod block;
 mod brackets;
+mod record;
 mod toml;
 mod xml;
 
@@ -25,8 +26,9 @@ use std::ops::Range;
 use kyanite_formats::documents::{self, Options};
 use kyanite_formats::json;
 use kyanite_formats::outline::{MemberOutline, Node, Outline, outline};
+use kyanite_formats::record_view::View;
 use kyanite_formats::{Format, yaml};
-use kyanite_tree::{Advice, Arena, Member, Origin, Value};
+use kyanite_tree::{Advice, Arena, Element, Member, Origin, Value};
 
 use crate::compare::compare;
 use crate::difference::{Aligned, Comparison, Delta, Numbers};
@@ -88,6 +90,37 @@ pub fn edit_text<'a>(
     checked(format, spliced(text, splices), new)
 }
 
+/// The text of a document of XML whose [record view](kyanite_formats::record_view) is `new` where it was `old`.
+///
+/// # Errors
+/// Why it cannot be made so, as of [`edit_text`].
+pub fn edit_record<'a>(
+    text: &str,
+    document: &Element<'_>,
+    old: Value<'a>,
+    new: Value<'a>,
+) -> Result<String, EditProblem> {
+    let edited = spliced(text, record::splices(text, document, &delta_of(old, new))?);
+    let arena = Arena::new();
+    let record = |text: &str| {
+        let text = arena.text(text);
+        let read = documents::read(Format::Xml, text, &arena, Options::default()).ok()?;
+        read.roots.first().map(|root| View::default().record(*root, &arena))
+    };
+    let is_same = |one, other| {
+        // Texts are the numbers that they spell, and a list of one item is that.
+        let comparison = Comparison { crosses: true, ..Comparison::default() };
+        compare(one, other, &comparison).changes.is_empty()
+    };
+    let made = record(&edited).ok_or_else(unmade)?;
+    // A patch may leave content in order that has members by name once it is read.
+    let is_new = || {
+        let written = xml::markup(new).map(|markup| String::from_utf8_lossy(&markup).into_owned());
+        written.as_deref().and_then(record).is_some_and(|wanted| is_same(made, wanted))
+    };
+    if is_same(made, new) || is_new() { Ok(edited) } else { Err(unmade()) }
+}
+
 fn delta_of<'a>(old: Value<'a>, new: Value<'a>) -> Delta<'a> {
     compare(old, new, &Comparison { numbers: Numbers::Spelling, ..Comparison::default() }).delta
 }
@@ -106,8 +139,12 @@ fn checked(format: Format, edited: String, new: Value<'_>) -> Edits<String> {
     if holds {
         return Ok(edited);
     }
+    Err(unmade())
+}
+
+fn unmade() -> EditProblem {
     let advice = "write the result to another file";
-    Err(problem("the change cannot be made in the text as it is laid out", advice, None))
+    problem("the change cannot be made in the text as it is laid out", advice, None)
 }
 
 /// Some bytes of a text, and what takes their place.

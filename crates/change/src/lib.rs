@@ -37,7 +37,7 @@ pub use difference::{
     Aligned, Assumed, Change, ChangeSort, Comparison, Delta, Difference, KeyChoice, Numbers,
     UnclearKey,
 };
-pub use edit::{EditProblem, edit_text};
+pub use edit::{EditProblem, edit_record, edit_text};
 pub use matching::{key_of, lacks_key};
 pub use merge::merge;
 pub use patch::{Patch, PatchProblem};

@@ -3,7 +3,7 @@
 
 use std::ops::ControlFlow;
 
-use kyanite_change::{Patch, edit_text};
+use kyanite_change::{Patch, edit_record, edit_text};
 use kyanite_formats::Format;
 use kyanite_formats::documents::{self, Options};
 use kyanite_formats::json::{ReaderOptions, document};
@@ -12,19 +12,18 @@ use kyanite_lang::{Arguments, RuleText, Runner, Session, Syntax, compile};
 use kyanite_tree::{Arena, Value, equal};
 use proptest::prelude::*;
 
-fn read<'a>(format: Format, text: &'a str, arena: &'a Arena) -> Value<'a> {
-    let read = documents::read(format, text, arena, Options::default()).unwrap();
-    let root = read.roots[0];
-    if format == Format::Xml { View::default().record(root, arena) } else { root }
-}
-
-/// The text after a JSON Patch, or why it cannot be made.
+/// The text after a JSON Patch, which XML has applied to its record view; or why it cannot be made.
 fn patched(format: Format, text: &str, patch: &str) -> Result<String, String> {
     let arena = Arena::new();
-    let old = read(format, text, &arena);
+    let root = documents::read(format, text, &arena, Options::default()).unwrap().roots[0];
+    let old = View::default().record(root, &arena);
     let patch = document(patch, &arena, ReaderOptions::default()).unwrap().0;
     let new = Patch::read(patch).unwrap().apply(old, &arena).unwrap();
-    edit_text(format, text, old, new).map_err(|problem| problem.message)
+    let edited = match root {
+        Value::Element(_, document) => edit_record(text, document, old, new),
+        _ => edit_text(format, text, old, new),
+    };
+    edited.map_err(|problem| problem.message)
 }
 
 /// `"replace /a 1; remove /b"` as a JSON Patch.
@@ -34,8 +33,11 @@ fn operations(short: &str) -> String {
         .map(|operation| {
             let mut words = operation.splitn(3, ' ');
             let (op, path) = (words.next().unwrap(), words.next().unwrap());
-            let value =
-                words.next().map(|value| format!(", \"value\": {value}")).unwrap_or_default();
+            let value = words.next().map(|word| match word.strip_prefix("from ") {
+                Some(from) => format!(", \"from\": \"{from}\""),
+                None => format!(", \"value\": {word}"),
+            });
+            let value = value.unwrap_or_default();
             format!("{{\"op\": \"{op}\", \"path\": \"{path}\"{value}}}")
         })
         .collect();
@@ -236,12 +238,144 @@ fn xml() {
     }
 }
 
+const CREW: &str = "<?xml version='1.0'?>
+<!-- who -->
+<m:pier xmlns:m='urn:m' no = '4'>
+  <berth at=\"A9\"  wet='yes'>Skua<!-- old --></berth>
+  <berth at='B2'/>
+  <crew>
+    <m:mate>Tor &amp; Kari</m:mate>
+  </crew>
+  <log>wind <b>40</b>, fog<!-- none --> later</log>
+  <way><go>1</go><stop/><go>2</go></way>
+  <empty />
+</m:pier>
+";
+
+#[test]
+fn records_of_xml() {
+    let lines = |from: &str, to: &str| Ok(CREW.replacen(from, to, 1));
+    let refused = |why: &str| Err(why.to_owned());
+    for (patch, expected) in [
+        ("replace /m:pier/@no 5", lines("'4'", "'5'")),
+        ("remove /m:pier/@no", lines(" no = '4'", "")),
+        ("add /m:pier/berth/0/@by \"a\\\"<\"", lines("wet='yes'", "wet='yes' by=\"a&quot;&lt;\"")),
+        ("replace /m:pier/berth/0/#text \"Auk & Tern\"", lines("Skua", "Auk &amp; Tern")),
+        ("remove /m:pier/berth/0/#text", lines("Skua", "")),
+        (
+            "add /m:pier/berth/1/#text true",
+            lines("<berth at='B2'/>", "<berth at='B2'>true</berth>"),
+        ),
+        ("add /m:pier/berth/1/pile 8", lines("'B2'/>", "'B2'>\n    <pile>8</pile>\n  </berth>")),
+        (
+            "remove /m:pier/berth/0",
+            lines("\n  <berth at=\"A9\"  wet='yes'>Skua<!-- old --></berth>", ""),
+        ),
+        (
+            "remove /m:pier/berth",
+            lines(
+                "\n  <berth at=\"A9\"  wet='yes'>Skua<!-- old --></berth>\n  <berth at='B2'/>",
+                "",
+            ),
+        ),
+        (
+            "replace /m:pier/berth \"C\"",
+            lines(
+                "<berth at=\"A9\"  wet='yes'>Skua<!-- old --></berth>\n  <berth at='B2'/>",
+                "<berth>C</berth>",
+            ),
+        ),
+        (
+            "add /m:pier/berth/1 \"C\"",
+            lines("  <berth at='B2'", "  <berth>C</berth>\n  <berth at='B2'"),
+        ),
+        (
+            "add /m:pier/berth/- {\"m:at\": [1, 2]}",
+            lines(
+                "'B2'/>",
+                "'B2'/>\n  <berth>\n    <m:at>1</m:at>\n    <m:at>2</m:at>\n  </berth>",
+            ),
+        ),
+        (
+            "add /m:pier/berth/0 \"C\"",
+            lines("  <berth at=\"A9\"", "  <berth>C</berth>\n  <berth at=\"A9\""),
+        ),
+        (
+            "move /m:pier/berth/0 from /m:pier/berth/1",
+            lines(
+                "<berth at=\"A9\"  wet='yes'>Skua<!-- old --></berth>\n  <berth at='B2'/>",
+                "<berth at='B2'/>\n  <berth at=\"A9\"  wet='yes'>Skua<!-- old --></berth>",
+            ),
+        ),
+        ("replace /m:pier/crew/m:mate \"Jo\"", lines("Tor &amp; Kari", "Jo")),
+        (
+            "replace /m:pier/crew/m:mate [\"Jo\", \"Al\"]",
+            lines("Tor &amp; Kari</m:mate>", "Jo</m:mate>\n    <m:mate>Al</m:mate>"),
+        ),
+        (
+            "remove /m:pier/crew/m:mate; add /m:pier/crew/@n 0",
+            Ok(CREW
+                .replace("\n    <m:mate>Tor &amp; Kari</m:mate>\n  ", "")
+                .replace("<crew>", "<crew n=\"0\">")),
+        ),
+        (
+            "replace /m:pier/crew \"none\"",
+            lines("<crew>\n    <m:mate>Tor &amp; Kari</m:mate>\n  </crew>", "<crew>none</crew>"),
+        ),
+        ("replace /m:pier/log/#content/0 \"sea \"", lines("wind ", "sea ")),
+        (
+            "replace /m:pier/log/#content/2 \", <ice>\"",
+            lines(", fog<!-- none --> later", ", &lt;ice&gt;<!-- none -->"),
+        ),
+        ("replace /m:pier/log/#content/1/b 41", lines("<b>40", "<b>41")),
+        (
+            "remove /m:pier/log/#content/2; add /m:pier/log/#content/- {\"i\": \"x\"}",
+            lines(", fog<!-- none --> later", "<i>x</i><!-- none -->"),
+        ),
+        ("add /m:pier/way/#content/1 {\"halt\": 3}", lines("<stop/>", "<halt>3</halt><stop/>")),
+        ("remove /m:pier/way/#content/0", lines("<go>1</go>", "")),
+        ("replace /m:pier/empty 0", lines("<empty />", "<empty >0</empty>")),
+        ("add /m:pier/empty {\"@a\": 1}", lines("<empty />", "<empty a=\"1\"/>")),
+        ("replace /m:pier/@no {}", refused("\"@no\" holds text in XML, and is to hold a map")),
+        ("replace /m:pier/empty null", refused("XML cannot hold all of the new \"empty\": 1 null")),
+        (
+            "replace /m:pier/crew [[1], [2]]",
+            refused("XML cannot hold all of the new \"crew\": 2 lists in lists"),
+        ),
+        ("add /m:pier/x:y 1", refused("the prefix of `x:y` is not declared")),
+        ("add /second 1", refused("a document of XML keeps its root element")),
+        (
+            "add /m:pier/crew/#text \"x\"",
+            refused("the change cannot be made in the text as it is laid out"),
+        ),
+    ] {
+        assert_eq!(patched(Format::Xml, CREW, &operations(patch)), expected, "{patch}");
+    }
+}
+
 /// Random scalars of random documents, changed and changed back: then every byte is as it was.
 fn there_and_back(format: Format, text: &str, path: &str, old: &str, new: &str) {
     let edited = patched(format, text, &operations(&format!("replace {path} {new}")))
         .unwrap_or_else(|why| panic!("{why}: {path} in {text}"));
     let back = patched(format, &edited, &operations(&format!("replace {path} {old}"))).unwrap();
     assert_eq!(back, text, "{path} {new}");
+}
+
+/// What may stand in an element.
+fn element() -> impl Strategy<Value = String> {
+    let text =
+        prop::sample::select(vec!["", "4", " ", "\n ", "x &amp; y", "<!-- c -->", "<![CDATA[<]]>"]);
+    text.prop_map(str::to_owned).prop_recursive(3, 24, 4, |inner| {
+        let name = prop::sample::select(vec!["a", "b", "c"]);
+        let attributes = prop::sample::select(vec!["", " k='1'", " k=\"2\" j='&lt;'"]);
+        let child = (name, attributes, inner).prop_map(|(name, attributes, inside)| {
+            format!("<{name}{attributes}>{inside}</{name}>")
+        });
+        let between = prop::sample::select(vec!["", "\n  ", "t"]);
+        prop::collection::vec((between, child), 0..4).prop_map(|pieces| {
+            pieces.into_iter().map(|(before, child)| format!("{before}{child}")).collect()
+        })
+    })
 }
 
 proptest! {
@@ -281,7 +415,7 @@ proptest! {
         there_and_back(Format::Yaml, &yaml, &format!("/g{group}/{item}/at/1"), "2", new);
         let xml: String = sizes.iter().enumerate().map(|(group, size)| {
             let items: String = (0..*size)
-                .map(|item| format!("{pad}<p no{pad}= '{item}'>{pad}&lt;{group}<!-- {item} --> </p>\n"))
+                .map(|item| format!("{pad}<p no{pad}= '{item}'><!-- {item} -->&lt;{group} </p>\n"))
                 .collect();
             format!("<g{group}>\n{items}</g{group}>\n")
         }).collect();
@@ -289,7 +423,31 @@ proptest! {
         let path = format!(".r.g{group}.p[{item}].@no");
         let edited = ruled(&xml, &format!("$ set {path} = {new}")).unwrap();
         prop_assert_ne!(&edited, &xml);
-        prop_assert_eq!(ruled(&edited, &format!("$ set {path} = {item}")).unwrap(), xml);
+        prop_assert_eq!(&ruled(&edited, &format!("$ set {path} = {item}")).unwrap(), &xml);
+        let position = if sizes[group] == 1 { String::new() } else { format!("/{item}") };
+        there_and_back(Format::Xml, &xml, &format!("/r/g{group}/p{position}/@no"), &item.to_string(), new);
+        there_and_back(Format::Xml, &xml, &format!("/r/g{group}/p{position}/#text"), &format!("\"<{group} \""), new);
+    }
+
+    /// One document of XML in the text of another: it holds the records of that, or it is said why it cannot.
+    #[test]
+    fn one_document_becomes_another(old in element(), new in element()) {
+        let arena = Arena::new();
+        let texts = [&old, &new].map(|inside| format!("<r>{inside}</r>"));
+        let roots = texts.each_ref().map(|text| {
+            documents::read(Format::Xml, text, &arena, Options::default()).unwrap().roots[0]
+        });
+        let [before, after] = roots.map(|root| View::default().record(root, &arena));
+        let edited = edit_record(&texts[0], roots[0].as_element().unwrap(), before, after);
+        match edited {
+            Ok(edited) => {
+                let read = documents::read(Format::Xml, &edited, &arena, Options::default()).unwrap();
+                prop_assert!(equal(View::default().record(read.roots[0], &arena), after), "{edited}");
+            }
+            Err(problem) => {
+                let message = problem.message;
+                prop_assert!(message.contains("stands") || message.contains("laid out"), "{message}");
+            }        }
     }
 
     /// Whatever is removed or added, comments on lines of their own stay, and the text holds what it is to hold.
@@ -312,9 +470,10 @@ proptest! {
             prop_assert_eq!(made.contains(&format!("# at {no}\n")), !gone.contains(&no), "{}", made);
         }
         let arena = Arena::new();
-        let old = read(Format::Yaml, &text, &arena);
+        let read = |text| documents::read(Format::Yaml, text, &arena, Options::default()).unwrap().roots[0];
+        let old = read(&text);
         let operations = document(&patch, &arena, ReaderOptions::default()).unwrap().0;
         let wanted = Patch::read(operations).unwrap().apply(old, &arena).unwrap();
-        prop_assert!(equal(read(Format::Yaml, &made, &arena), wanted));
+        prop_assert!(equal(read(&made), wanted));
     }
 }

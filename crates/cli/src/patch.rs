@@ -69,10 +69,10 @@ fn patched(
     let progress = Progress::start(message_options.progress, on_terminal, input.size());
     let counters = Arc::clone(&progress.counters);
     let stats = Stats::start(command.stats, 1);
-    let is_edited = matches!(format, Format::Json | Format::Yaml | Format::Toml);
+    let is_edited = matches!(format, Format::Json | Format::Yaml | Format::Toml | Format::Xml);
     if command.dry_run && !is_edited {
         let advice = "leave --dry-run out, or write the result to another file";
-        let message = "what would change is shown in JSON, YAML and TOML";
+        let message = "what would change is shown in JSON, YAML, TOML and XML";
         return Err(RunError::command(message, advice));
     }
     if command.in_place && is_edited {

@@ -137,7 +137,7 @@ fn load<'a>(
 }
 
 /// Elements as records.
-fn record<'a>(value: Value<'a>, options: &InputOptions, arena: &'a Arena) -> Value<'a> {
+pub(crate) fn record<'a>(value: Value<'a>, options: &InputOptions, arena: &'a Arena) -> Value<'a> {
     let shape =
         RecordShape { without_namespaces: options.drop_namespaces, ..RecordShape::default() };
     View::new(&shape, true).record(value, arena)

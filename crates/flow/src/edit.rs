@@ -4,12 +4,12 @@ use std::fs;
 use std::io::Write;
 use std::path::PathBuf;
 
-use kyanite_change::{EditProblem, edit_text};
+use kyanite_change::{EditProblem, edit_record, edit_text};
 use kyanite_formats::Format;
 use kyanite_lang::{Arguments, Runner, Session};
 use kyanite_tree::{Arena, Code, Diagnostic, Place, Value};
 
-use crate::change::Patching;
+use crate::change::{Patching, record};
 use crate::document::Library;
 use crate::input::{Input, InputOptions, Source, cannot_read};
 use crate::output::cannot_write;
@@ -94,8 +94,14 @@ impl Original {
 
     /// The file with another document in it.
     fn edited(self, old: Value<'_>, new: Value<'_>) -> Result<EditedFile, RunError> {
-        let Self { path, name, format, text, raw, has_mark, has_returns } = self;
-        let made = edit_text(format, &text, old, new).map_err(|found| {
+        let made = edit_text(self.format, &self.text, old, new);
+        self.with(made)
+    }
+
+    /// The file with another text in it.
+    fn with(self, made: Result<String, EditProblem>) -> Result<EditedFile, RunError> {
+        let Self { path, name, text, raw, has_mark, has_returns, .. } = self;
+        let made = made.map_err(|found| {
             let EditProblem { message, advice, offset } = found;
             let place = offset.map(|at| Place::of(&name, text.as_bytes(), at, at + 1));
             let message = format!("{name} is not changed in place: {message}");
@@ -152,7 +158,7 @@ pub fn edit(
     Ok(files)
 }
 
-/// Applies a patch to a file of JSON, YAML or TOML; nothing is written yet. Gives also the patch that goes back, if it is wanted.
+/// Applies a patch to a file of JSON, YAML, TOML or XML; nothing is written yet. Gives also the patch that goes back, if it is wanted.
 ///
 /// # Errors
 /// As of [`patch`](crate::patch), and [`RunError::Output`] when the change cannot be made in the text.
@@ -165,8 +171,17 @@ pub fn patch_in_place(
     let library = Library::new(&arena);
     let root = original.document(&library, what.options, events)?;
     let patches = Library::new(&arena);
-    let made = what.applied(root, &patches, &arena, events)?;
-    Ok((original.edited(root, made)?, what.back(root, made, &arena)))
+    let old = record(root, what.options, &arena);
+    let new = what.applied(old, &patches, &arena, events)?;
+    let back = what.back(old, new, &arena);
+    let edited = match root {
+        Value::Element(_, document) => {
+            let made = edit_record(&original.text, document, old, new);
+            original.with(made)?
+        }
+        _ => original.edited(root, new)?,
+    };
+    Ok((edited, back))
 }
 
 /// Writes what is to be in files that change, each in place of the one before; gives how many they are.

@@ -14,7 +14,7 @@ pub(super) fn splices(text: &str, old: Value<'_>, new: Value<'_>) -> Edits<Vec<S
         let advice = "write the result to another file";
         return Err(problem("the result is no document of XML", advice, None));
     };
-    let mut editor = XmlEditor { text, splices: Vec::new() };
+    let mut editor = XmlEditor::new(text);
     editor.content(before, after, Span::new(0, text.len()))?;
     Ok(editor.splices)
 }
@@ -26,9 +26,10 @@ pub(super) fn markup(value: Value<'_>) -> Option<Vec<u8>> {
     xml::write(value, &layout, &mut out, &mut Losses::new(false)).ok().map(|()| out)
 }
 
-struct XmlEditor<'t> {
-    text: &'t str,
-    splices: Vec<Splice>,
+/// Makes splices in a text of XML.
+pub(super) struct XmlEditor<'t> {
+    pub(super) text: &'t str,
+    pub(super) splices: Vec<Splice>,
 }
 
 /// Whether two pieces of content are the same, as they were read.
@@ -43,12 +44,16 @@ fn is_same(old: &Content<'_>, new: &Content<'_>) -> bool {
     }
 }
 
-impl XmlEditor<'_> {
-    fn splice(&mut self, start: usize, end: usize, text: impl Into<String>) {
+impl<'t> XmlEditor<'t> {
+    pub(super) fn new(text: &'t str) -> Self {
+        Self { text, splices: Vec::new() }
+    }
+
+    pub(super) fn splice(&mut self, start: usize, end: usize, text: impl Into<String>) {
         self.splices.push(Splice { start, end, text: text.into() });
     }
 
-    fn span(&self, origin: Origin) -> Edits<Span> {
+    pub(super) fn span(&self, origin: Origin) -> Edits<Span> {
         let span = offset_of(origin).and_then(|at| span_of(Format::Xml, self.text, at, None));
         span.ok_or_else(Self::misplaced)
     }
@@ -62,7 +67,7 @@ impl XmlEditor<'_> {
         Some(Span::new(start, start + length))
     }
 
-    fn misplaced() -> EditProblem {
+    pub(super) fn misplaced() -> EditProblem {
         let advice = "write the result to another file";
         problem("something is changed that is not written where it stands", advice, None)
     }
@@ -83,15 +88,18 @@ impl XmlEditor<'_> {
         if new.content.is_empty() {
             return Ok(());
         }
-        // A tag that stood for all of the element becomes two.
         let inside = self.markup_of(new.content)?;
-        let end = format!(">{inside}</{}>", new.name.qualified());
-        self.splice(tag_end - 2, tag_end, end);
+        self.fill(tag_end, &inside, new.name.qualified());
         Ok(())
     }
 
+    /// Puts something into an empty element whose tag ends there: that becomes two.
+    pub(super) fn fill(&mut self, tag_end: usize, inside: &str, name: &str) {
+        self.splice(tag_end - 2, tag_end, format!(">{inside}</{name}>"));
+    }
+
     /// Behind the start tag.
-    fn tag_end(&self, span: Span) -> Option<usize> {
+    pub(super) fn tag_end(&self, span: Span) -> Option<usize> {
         let mut quote = None;
         for (at, byte) in self.text[span.start..span.end].bytes().enumerate() {
             match (quote, byte) {
@@ -111,30 +119,45 @@ impl XmlEditor<'_> {
         tag_end: usize,
     ) -> Edits<()> {
         for attribute in old {
-            let value = self.value_span(attribute.origin).ok_or_else(Self::misplaced)?;
             match new.iter().find(|other| other.name == attribute.name) {
                 Some(same) if same.value == attribute.value => {}
-                Some(other) => {
-                    let is_double = self.text[..value.start].ends_with('"');
-                    self.splice(value.start, value.end, escaped(other.value, Some(is_double)));
-                }
-                None => {
-                    let before = &self.text[..value.start];
-                    let name =
-                        before.rfind(attribute.name.qualified()).ok_or_else(Self::misplaced)?;
-                    let blanks = before[..name].trim_end().len();
-                    self.splice(blanks, value.end + 1, "");
-                }
+                Some(other) => self.set_attribute(attribute, other.value)?,
+                None => self.remove_attribute(attribute)?,
             }
         }
         let is_new = |of: &&Attribute<'_>| old.iter().all(|other| other.name != of.name);
         for attribute in new.iter().filter(is_new) {
-            let sign = if self.text[..tag_end].ends_with("/>") { 2 } else { 1 };
-            let place = self.text[..tag_end - sign].trim_end().len();
-            let value = escaped(attribute.value, Some(true));
-            self.splice(place, place, format!(" {}=\"{value}\"", attribute.name.qualified()));
+            self.add_attribute(attribute.name.qualified(), attribute.value, tag_end);
         }
         Ok(())
+    }
+
+    pub(super) fn set_attribute(&mut self, attribute: &Attribute<'_>, value: &str) -> Edits<()> {
+        let span = self.value_span(attribute.origin).ok_or_else(Self::misplaced)?;
+        let is_double = self.text[..span.start].ends_with('"');
+        self.splice(span.start, span.end, escaped(value, Some(is_double)));
+        Ok(())
+    }
+
+    pub(super) fn remove_attribute(&mut self, attribute: &Attribute<'_>) -> Edits<()> {
+        let span = self.value_span(attribute.origin).ok_or_else(Self::misplaced)?;
+        let before = &self.text[..span.start];
+        let name = before.rfind(attribute.name.qualified()).ok_or_else(Self::misplaced)?;
+        self.splice(before[..name].trim_end().len(), span.end + 1, "");
+        Ok(())
+    }
+
+    /// Puts an attribute behind those of an element whose start tag ends there.
+    pub(super) fn add_attribute(&mut self, name: &str, value: &str, tag_end: usize) {
+        let sign = if self.text[..tag_end].ends_with("/>") { 2 } else { 1 };
+        let place = self.text[..tag_end - sign].trim_end().len();
+        self.splice(place, place, format!(" {name}=\"{}\"", escaped(value, Some(true))));
+    }
+
+    /// Where each piece of content begins, and where the last ends: each ends where the next begins.
+    pub(super) fn bounds(&self, content: &[Content<'_>], end: usize) -> Edits<Vec<usize>> {
+        let starts = content.iter().map(|piece| offset_of(piece.origin()));
+        starts.chain([Some(end)]).map(|start| start.ok_or_else(Self::misplaced)).collect()
     }
 
     /// Edits what stands in an element.
@@ -145,13 +168,7 @@ impl XmlEditor<'_> {
             .enumerate()
             .filter_map(|(number, content)| Some((offset_of(content.origin())?, number)))
             .collect();
-        // Where each piece begins is known, and it ends where the next begins.
-        let bounds: Vec<usize> = old
-            .content
-            .iter()
-            .map(|content| offset_of(content.origin()).ok_or_else(Self::misplaced))
-            .chain([Ok(inside.end)])
-            .collect::<Edits<_>>()?;
+        let bounds = self.bounds(old.content, inside.end)?;
         let mut next = 0;
         for content in new.content {
             let known = offset_of(content.origin()).and_then(|at| places.get(&at).copied());
@@ -216,7 +233,7 @@ impl XmlEditor<'_> {
 }
 
 /// A text as it stands in content, or in an attribute between double or single quotes.
-fn escaped(text: &str, in_double: Option<bool>) -> String {
+pub(super) fn escaped(text: &str, in_double: Option<bool>) -> String {
     let mut out = String::with_capacity(text.len());
     for character in text.chars() {
         match (character, in_double) {

@@ -107,6 +107,27 @@ impl Writer {
         Self { layout, open: None, scope, in_made: false, shared_names: Vec::new() }
     }
 
+    /// A prefix is declared around what is written.
+    pub fn declared(&mut self, prefix: &str, uri: &str) {
+        self.scope.bind(prefix.into(), uri.into());
+    }
+
+    /// Appends an element called `name` with a value in it, whose children stand one level further in than `level`.
+    ///
+    /// # Errors
+    /// [`CannotHold`].
+    pub fn member(
+        &mut self,
+        name: &str,
+        value: Value<'_>,
+        level: usize,
+        out: &mut Vec<u8>,
+        losses: &mut Losses,
+    ) -> Written {
+        let level = self.layout.indent.map(|_| level);
+        self.named(name, value, level, out, losses)
+    }
+
     /// Appends an item of a list that is the document.
     ///
     /// # Errors
