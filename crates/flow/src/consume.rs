@@ -4,7 +4,7 @@ use std::ops::Range;
 
 use kyanite_formats::Followed;
 use kyanite_formats::json::{EventReader, PartStructure, Templates};
-use kyanite_tree::Event;
+use kyanite_tree::ScalarSpan;
 
 /// Consumes records by their events, or leaves them.
 pub(crate) trait Consumer<'t> {
@@ -19,13 +19,13 @@ pub(crate) trait Consumer<'t> {
     /// The record that was consumed last is the first of that template.
     fn learn(&mut self, template: usize);
 
-    /// Consumes the record that stands at `record` in the block, follows a template and has these scalars, each with the byte of the
-    /// block that it ends with; false if it has to be looked at by its events.
+    /// Consumes the record that stands at `record` in the text of the block, follows a template and has these scalars; false if it has
+    /// to be looked at by its events.
     fn consume_alike(
         &mut self,
-        record: Range<usize>,
+        block: (&'t str, Range<usize>),
         template: usize,
-        scalars: &[(Event<'t>, usize)],
+        scalars: &[ScalarSpan],
     ) -> bool;
 
     /// A record was consumed that stands between two bytes of the block.
@@ -60,7 +60,9 @@ pub(crate) fn consume<'t, T: Consumer<'t>>(
             false => None,
         };
         let end = match followed {
-            Some(Followed { template, end }) if by.consume_alike(at..end, template, &scalars) => {
+            Some(Followed { template, end })
+                if by.consume_alike((text, at..end), template, &scalars) =>
+            {
                 end
             }
             _ => match by_events((text, at), part, templates, by) {

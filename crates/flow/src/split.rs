@@ -10,7 +10,7 @@ use std::path::{Path, PathBuf};
 use kyanite_formats::json::{EventReader, Templates};
 use kyanite_formats::{Format, span_of};
 use kyanite_lang::{Arguments, Plan, Runner, Session};
-use kyanite_tree::{Arena, Base, Code, Diagnostic, Event, Passed, Place, Pull, Value};
+use kyanite_tree::{Arena, Base, Code, Diagnostic, Event, Passed, Place, Pull, ScalarSpan, Value};
 
 use crate::blocks::Blocks;
 use crate::consume::Consumer;
@@ -248,7 +248,7 @@ impl<'t> Consumer<'t> for LinesOfValues<'_> {
 
     fn learn(&mut self, _: usize) {}
 
-    fn consume_alike(&mut self, _: Range<usize>, _: usize, _: &[(Event<'t>, usize)]) -> bool {
+    fn consume_alike(&mut self, _: (&'t str, Range<usize>), _: usize, _: &[ScalarSpan]) -> bool {
         true
     }
 

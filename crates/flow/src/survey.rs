@@ -13,7 +13,8 @@ use kyanite_formats::xml::StepName;
 use kyanite_lang::Flow;
 use kyanite_survey::{Batch, Bounds, Ended, Survey};
 use kyanite_tree::{
-    Arena, Base, Code, Diagnostic, Event, Passed, Pull, TextPlaces, ValueEvents, is_blank,
+    Arena, Base, Code, Diagnostic, Event, Passed, Pull, ScalarSpan, TextPlaces, ValueEvents,
+    is_blank,
 };
 
 use crate::blocks::{Blocks, Framing};
@@ -349,11 +350,11 @@ impl<'t> Consumer<'t> for Counted<'t> {
 
     fn consume_alike(
         &mut self,
-        _: Range<usize>,
+        (text, _): (&'t str, Range<usize>),
         template: usize,
-        scalars: &[(Event<'t>, usize)],
+        scalars: &[ScalarSpan],
     ) -> bool {
-        self.0.record_alike(template, scalars)
+        self.0.record_alike(template, (text, scalars))
     }
 }
 

@@ -1,6 +1,8 @@
 //! A tree of templates: texts that differ only in the values in them. The text between values is compared as a whole, and common
 //! beginnings are kept once.
 
+use std::cell::Cell;
+
 /// The most that may follow a value: more is looked through for each text, and names that differ so much differ again.
 pub(crate) const WIDEST: usize = 64;
 
@@ -29,7 +31,7 @@ pub(crate) struct Node {
     /// What may follow the value behind it.
     next: Vec<usize>,
     /// Which of these followed last; no node at all, where none has.
-    usual: usize,
+    usual: Cell<usize>,
     template: Option<usize>,
 }
 
@@ -74,7 +76,7 @@ impl Forest {
             mask: u128::from_ne_bytes(mask),
             last: between.last().copied(),
             next: Vec::new(),
-            usual: usize::MAX,
+            usual: Cell::new(usize::MAX),
             template: None,
         });
         self.nodes.len() - 1
@@ -102,25 +104,29 @@ impl Forest {
         template
     }
 
-    /// The node behind another whose text stands at byte `at`, and may be followed by what does; its number and itself.
+    /// The root of that number.
     #[inline]
-    pub(crate) fn step(
-        &mut self,
-        here: usize,
+    pub(crate) fn root(&self, number: usize) -> Option<&Node> {
+        self.nodes.get(number)
+    }
+
+    /// The node behind another whose text stands at byte `at`, and may be followed by what does.
+    #[inline]
+    pub(crate) fn step<'f>(
+        &'f self,
+        here: &'f Node,
         (bytes, at): (&[u8], usize),
-        may_follow: impl Fn(&Node, Option<u8>) -> bool,
-    ) -> Option<(usize, &Node)> {
-        let fits = |node: &Node| {
-            let next = bytes.get(at + node.between.len()).copied();
-            node.is_at(bytes, at) && may_follow(node, next)
+        may_follow: impl Fn(&Node, &[u8], usize) -> bool,
+    ) -> Option<&'f Node> {
+        let fits = |node: &&Node| {
+            node.is_at(bytes, at) && may_follow(node, bytes, at + node.between.len())
         };
-        let node = self.nodes.get(here)?;
-        let mut next = node.usual;
-        if !self.nodes.get(next).is_some_and(fits) {
-            next = node.next.iter().copied().find(|next| fits(&self.nodes[*next]))?;
-            self.nodes[here].usual = next;
+        if let Some(usual) = self.nodes.get(here.usual.get()).filter(fits) {
+            return Some(usual);
         }
-        self.nodes.get(next).map(|node| (next, node))
+        let next = here.next.iter().copied().find(|next| fits(&&self.nodes[*next]))?;
+        here.usual.set(next);
+        self.nodes.get(next)
     }
 
     #[cfg(test)]

@@ -1,11 +1,42 @@
 //! The grammar of numbers (RFC 8259 section 6).
 
+use crate::plain::{CHUNK, digit_bits};
+
 /// Where the number ends that begins at byte `at`, with a digit or a minus.
 ///
 /// # Errors
 /// What is wrong with it, and at which byte.
 #[inline(always)]
 pub fn number_end(bytes: &[u8], at: usize) -> Result<usize, (&'static str, usize)> {
+    let chunk = bytes.get(at..).and_then(<[u8]>::first_chunk::<CHUNK>);
+    match chunk.and_then(short_number) {
+        Some(length) => Ok(at + length),
+        None => any_number_end(bytes, at),
+    }
+}
+
+/// How many bytes the number has that a chunk begins with, if it has no exponent and ends within the chunk.
+#[inline(always)]
+fn short_number(chunk: &[u8; CHUNK]) -> Option<usize> {
+    let digits = digit_bits(chunk);
+    let sign = usize::from(chunk[0] == b'-');
+    let whole = (digits >> sign).trailing_ones() as usize;
+    if whole == 0 || whole > 1 && chunk[sign] == b'0' {
+        return None;
+    }
+    let mut end = sign + whole;
+    if *chunk.get(end)? == b'.' {
+        let fraction = (digits >> (end + 1)).trailing_ones() as usize;
+        if fraction == 0 {
+            return None;
+        }
+        end += 1 + fraction;
+    }
+    // An exponent is a letter.
+    (chunk.get(end)? | 0x20 != b'e').then_some(end)
+}
+
+fn any_number_end(bytes: &[u8], at: usize) -> Result<usize, (&'static str, usize)> {
     let digits = |from: usize, missing: &'static str| {
         let rest = bytes.get(from..).unwrap_or_default().iter();
         match rest.take_while(|byte| byte.is_ascii_digit()).count() {
@@ -26,4 +57,20 @@ pub fn number_end(bytes: &[u8], at: usize) -> Result<usize, (&'static str, usize
         end = digits(end + 1 + sign, "a digit is missing in the exponent")?;
     }
     Ok(end)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn short_numbers_are_as_all(text in "-?[0-9]{0,9}(\\.[0-9]{0,9})?([eE,}][-+0-9]{0,3})?[ ,]{0,9}") {
+            prop_assume!(text.starts_with(|first: char| first == '-' || first.is_ascii_digit()));
+            let bytes = text.as_bytes();
+            prop_assert_eq!(number_end(bytes, 0), any_number_end(bytes, 0));
+            prop_assert_eq!(number_end(format!("x{text}").as_bytes(), 1), any_number_end(bytes, 0).map(|end| end + 1).map_err(|(why, at)| (why, at + 1)));
+        }
+    }
 }

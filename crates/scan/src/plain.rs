@@ -54,6 +54,38 @@ fn unescaped_sse2(chunk: &[u8; CHUNK]) -> usize {
     (_mm_movemask_epi8(found) | 1 << CHUNK).trailing_zeros() as usize
 }
 
+/// A bit for each byte of a chunk, the first one lowest, that is a digit.
+#[inline]
+#[must_use]
+#[allow(unsafe_code, reason = "calls of code for instructions that every processor of a kind has")]
+pub(crate) fn digit_bits(chunk: &[u8; CHUNK]) -> u32 {
+    // SAFETY: SSE2 is part of x86-64.
+    #[cfg(target_arch = "x86_64")]
+    return unsafe { digits_sse2(chunk) };
+    #[allow(unreachable_code, reason = "reached on other processors")]
+    digits_by_hand(chunk)
+}
+
+#[allow(dead_code, reason = "not called where there are instructions for it")]
+fn digits_by_hand(chunk: &[u8; CHUNK]) -> u32 {
+    (0..CHUNK).filter(|at| chunk[*at].is_ascii_digit()).map(|at| 1 << at).sum()
+}
+
+#[cfg(target_arch = "x86_64")]
+#[target_feature(enable = "sse2")]
+#[inline]
+fn digits_sse2(chunk: &[u8; CHUNK]) -> u32 {
+    use std::arch::x86_64::{
+        _mm_cmpeq_epi8, _mm_min_epu8, _mm_movemask_epi8, _mm_set_epi64x, _mm_set1_epi8,
+        _mm_sub_epi8,
+    };
+    let word = u128::from_le_bytes(*chunk);
+    let bytes = _mm_set_epi64x((word >> 64) as i64, word as i64);
+    let values = _mm_sub_epi8(bytes, _mm_set1_epi8(b'0' as i8));
+    let are_digits = _mm_cmpeq_epi8(_mm_min_epu8(values, _mm_set1_epi8(9)), values);
+    _mm_movemask_epi8(are_digits) as u32
+}
+
 /// Whether a byte ends a run of [`plain_bytes`].
 #[inline]
 #[must_use]
@@ -117,11 +149,12 @@ mod tests {
     proptest! {
         #[test]
         fn chunks_are_as_their_bytes(chunk in proptest::array::uniform16(prop_oneof![
-            4 => proptest::sample::select(&b"a z\x7f\x80\xf0>"[..]),
+            4 => proptest::sample::select(&b"a 09/:z\x7f\x80\xf0>"[..]),
             1 => any::<u8>(),
         ])) {
             prop_assert_eq!(plain_bytes(&chunk), by_hand(&chunk));
             prop_assert_eq!(unescaped_bytes(&chunk), unescaped_by_hand(&chunk));
+            prop_assert_eq!(digit_bits(&chunk), digits_by_hand(&chunk));
         }
     }
 }

@@ -114,7 +114,7 @@ proptest! {
             if let Some(followed) = templates.follow(&text, at, &mut scalars) {
                 prop_assert_eq!(followed.end, at + line.len());
                 // What one way tells, the other does.
-                prop_assert_eq!(accepting.accepts_alike(followed.template, &scalars), accepts, "{}", line);
+                prop_assert_eq!(accepting.accepts_alike(followed.template, (&text, &scalars)), accepts, "{}", line);
             } else if accepts && let Some(template) = templates.learn(&mut events, at) {
                 accepting.learn(template);
             }

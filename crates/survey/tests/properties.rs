@@ -56,7 +56,8 @@ fn count_lines<'t>(batch: &mut Batch<'t>, text: &'t str) -> usize {
     let mut alike = 0;
     for line in text.lines() {
         let followed = templates.follow(text, at, &mut scalars);
-        if followed.is_some_and(|followed| batch.record_alike(followed.template, &scalars)) {
+        if followed.is_some_and(|followed| batch.record_alike(followed.template, (text, &scalars)))
+        {
             alike += 1;
         } else {
             events.seek(at);

@@ -9,7 +9,7 @@ use kyanite_formats::records::SlotTemplates;
 use kyanite_formats::xml::LineOrRecord;
 use kyanite_formats::{csv, xml};
 use kyanite_lang::{Coverage, PackedTuples, Runner, Session, TupleStore};
-use kyanite_tree::{Arena, Base, Event, Passed};
+use kyanite_tree::{Arena, Base, Passed, ScalarSpan};
 
 use super::{AsLines, BlockResult, ElementNames, Enclosing, WorkerBlock, WorkerContext};
 use crate::Sink;
@@ -217,7 +217,7 @@ fn as_lines(
             let mut structure = json::PartStructure::default();
             loop {
                 let KnownLayouts { templates, lines, .. } = &mut *layouts;
-                let mut copied = Copied::new(lines, (text, depth), part);
+                let mut copied = Copied::new(lines, depth, part);
                 let from = (text, values.position());
                 let done = consume(from, &mut structure, templates, &mut copied);
                 copied.end();
@@ -259,7 +259,6 @@ fn as_lines(
 /// Writes records as items of JSON.
 struct Copied<'c> {
     lines: &'c mut json::LineWriter,
-    text: &'c str,
     depth: usize,
     part: &'c mut Part,
     /// Up to where the part has whole items.
@@ -269,13 +268,9 @@ struct Copied<'c> {
 }
 
 impl<'c> Copied<'c> {
-    fn new(
-        lines: &'c mut json::LineWriter,
-        (text, depth): (&'c str, usize),
-        part: &'c mut Part,
-    ) -> Self {
+    fn new(lines: &'c mut json::LineWriter, depth: usize, part: &'c mut Part) -> Self {
         let whole = part.bytes.len();
-        Self { lines, text, depth, part, whole, item: whole }
+        Self { lines, depth, part, whole, item: whole }
     }
 
     /// Begins an item; gives where what is written of it begins.
@@ -310,12 +305,12 @@ impl<'t> Consumer<'t> for Copied<'_> {
 
     fn consume_alike(
         &mut self,
-        record: Range<usize>,
+        record: (&'t str, Range<usize>),
         template: usize,
-        scalars: &[(Event<'t>, usize)],
+        scalars: &[ScalarSpan],
     ) -> bool {
         self.begin();
-        self.lines.by_template((self.text, record), template, scalars, &mut self.part.bytes)
+        self.lines.by_template(record, template, scalars, &mut self.part.bytes)
     }
 
     fn consumed(&mut self, _: usize, _: usize) {

@@ -7,7 +7,7 @@ use kyanite_formats::json::{EventReader, Templates};
 use kyanite_formats::records::Layout;
 use kyanite_schema::json::Accepting;
 use kyanite_schema::{Finding as Found, json};
-use kyanite_tree::{Arena, Base, Diagnostic, Event, Passed, Place, Value, locate};
+use kyanite_tree::{Arena, Base, Diagnostic, Passed, Place, ScalarSpan, Value, locate};
 
 use super::check::{Raw, check_value};
 use crate::blocks::{Block, Blocks, Then};
@@ -158,11 +158,11 @@ impl<'t> Consumer<'t> for Valid<'_, '_> {
 
     fn consume_alike(
         &mut self,
-        _: Range<usize>,
+        (text, _): (&'t str, Range<usize>),
         template: usize,
-        scalars: &[(Event<'t>, usize)],
+        scalars: &[ScalarSpan],
     ) -> bool {
-        self.0.iter().all(|schema| schema.accepts_alike(template, scalars))
+        self.0.iter().all(|schema| schema.accepts_alike(template, (text, scalars)))
     }
 }
 

@@ -1,7 +1,7 @@
 //! Builds the values of records that follow a [template](super::templates). Which lists, maps and names a record has, and what of
 //! them the projection keeps, was learned from the first one; only scalars are filled in.
 
-use kyanite_tree::{Event, Map, Member, Number, Origin, Value};
+use kyanite_tree::{Map, Member, Number, Origin, ScalarKind, ScalarSpan, Value};
 
 use super::error::ReadError;
 use super::part::PartStructure;
@@ -125,7 +125,7 @@ impl<'a> Reader<'a> {
             known.plans[template] = plan.map(|()| found.steps.as_slice().into());
         }
         plan?;
-        found.scalars.iter_mut().for_each(|(_, last)| *last += before);
+        found.scalars.iter_mut().for_each(|scalar| *scalar = scalar.behind(before));
         let value = self.build(start, &found.steps, &found.scalars);
         self.found = found;
         Some((value?, end))
@@ -136,7 +136,7 @@ impl<'a> Reader<'a> {
         &mut self,
         start: usize,
         plan: &[Step],
-        scalars: &[(Event<'a>, usize)],
+        scalars: &[ScalarSpan],
     ) -> Option<Value<'a>> {
         self.forget_open();
         let mut begun = std::mem::take(&mut self.begun);
@@ -151,7 +151,7 @@ impl<'a> Reader<'a> {
         &mut self,
         start: usize,
         plan: &[Step],
-        scalars: &[(Event<'a>, usize)],
+        scalars: &[ScalarSpan],
         begun: &mut Vec<Begun>,
     ) -> Option<Value<'a>> {
         for step in plan {
@@ -194,26 +194,21 @@ impl<'a> Reader<'a> {
 
     /// The value of a scalar.
     #[inline]
-    pub(super) fn scalar(&mut self, (scalar, last): &(Event<'a>, usize)) -> Option<Value<'a>> {
-        Some(match *scalar {
-            Event::Text(text) => {
-                let begin = last - text.text.len();
-                let origin = self.origin(begin - 1);
-                if text.has_escapes {
-                    unescape(self.text, begin, begin, &mut self.unescaped).ok()?;
-                    Value::Text(origin, self.arena.text(&self.unescaped))
-                } else {
-                    Value::Text(origin, text.text)
-                }
+    pub(super) fn scalar(&mut self, scalar: &ScalarSpan) -> Option<Value<'a>> {
+        let (start, end) = (scalar.start, scalar.end);
+        Some(match scalar.kind {
+            ScalarKind::Text => Value::Text(self.origin(start - 1), self.text.get(start..end)?),
+            ScalarKind::Escaped => {
+                unescape(self.text, start, start, &mut self.unescaped).ok()?;
+                Value::Text(self.origin(start - 1), self.arena.text(&self.unescaped))
             }
-            Event::Number(number) => {
-                let origin = self.origin(last + 1 - number.len());
-                Value::Number(origin, Number::from_checked(number))
+            ScalarKind::Number => {
+                let number = Number::from_checked(self.text.get(start..end)?);
+                Value::Number(self.origin(start), number)
             }
-            Event::Boolean(true) => Value::Boolean(self.origin(last - 3), true),
-            Event::Boolean(false) => Value::Boolean(self.origin(last - 4), false),
-            Event::Null => Value::Null(self.origin(last - 3)),
-            _ => return None,
+            ScalarKind::True => Value::Boolean(self.origin(start), true),
+            ScalarKind::False => Value::Boolean(self.origin(start), false),
+            ScalarKind::Null => Value::Null(self.origin(start)),
         })
     }
 }

@@ -6,7 +6,7 @@
 use std::ops::Range;
 
 use kyanite_scan::Structure;
-use kyanite_tree::{Event, Number, RawText, Value};
+use kyanite_tree::{Event, Number, ScalarKind, ScalarSpan, Value};
 
 use super::error::ReadError;
 use super::events::EventReader;
@@ -16,7 +16,7 @@ use super::read::{Origins, Reader, ReaderOptions};
 use super::slots::{Level, Slot, Slots, Slotted, To};
 use super::string::unescape;
 use super::templates::Templates;
-use super::walk::{Found, Place, Step, Walk, end_of};
+use super::walk::{Found, Place, Step, Walk};
 use crate::templates::Followed;
 
 /// What is known of records so far that were read into the same slots.
@@ -147,7 +147,7 @@ impl<'a> Reader<'a> {
                 known.lines.learn(template, &known.line);
             }
             known.ends.clear();
-            known.ends.extend(scalars.iter().map(end_of));
+            known.ends.extend(scalars.iter().map(|scalar| scalar.end));
             self.fill_from_line(line, &fields?, &known.ends, found)?;
             return Some((line, before + end));
         }
@@ -165,7 +165,7 @@ impl<'a> Reader<'a> {
         {
             known.lines.learn(template, &known.line);
         }
-        scalars.iter_mut().for_each(|(_, last)| *last += before);
+        scalars.iter_mut().for_each(|scalar| *scalar = scalar.behind(before));
         self.fill(start, &fields?, &scalars, found)?;
         Some(("", before + end))
     }
@@ -176,7 +176,7 @@ impl<'a> Reader<'a> {
         &mut self,
         (slots, known): (&Slots, &mut SlotTemplates),
         (start, Followed { template, end }): (usize, Followed),
-        scalars: &[(Event<'a>, usize)],
+        scalars: &[ScalarSpan],
         found: &mut [Slot<'a>],
     ) -> Option<&'a str> {
         let fields = known.fields.get(template)?.as_deref()?;
@@ -185,10 +185,9 @@ impl<'a> Reader<'a> {
             known.last = Some((start, Followed { template, end }));
             return Some("");
         }
-        let record = self.text.get(start..end)?;
-        if known.lines.is_verbatim(template, record)? {
+        if known.lines.is_verbatim(template, (self.text, scalars))? {
             self.fill(start, fields, scalars, found)?;
-            return Some(record);
+            return self.text.get(start..end);
         }
         let SlotTemplates { lines, line, ends, .. } = known;
         line.clear();
@@ -216,7 +215,7 @@ impl<'a> Reader<'a> {
         &mut self,
         start: usize,
         fields: &[Option<Field>],
-        scalars: &[(Event<'a>, usize)],
+        scalars: &[ScalarSpan],
         found: &mut [Slot<'a>],
     ) -> Option<()> {
         for (field, slot) in fields.iter().zip(found) {
@@ -228,12 +227,8 @@ impl<'a> Reader<'a> {
                     let (value, token) = match what {
                         What::Scalar(number) => {
                             let scalar = scalars.get(*number)?;
-                            let is_written_so = match scalar.0 {
-                                Event::Text(RawText { text, has_escapes: true }) => {
-                                    has_needed_escapes(text.as_bytes())
-                                }
-                                _ => true,
-                            };
+                            let is_written_so =
+                                scalar.kind != ScalarKind::Escaped || has_needed_escapes(text);
                             (self.scalar(scalar)?, if is_written_so { text } else { &[][..] })
                         }
                         What::Built(plan) => (self.build(start, plan, scalars)?, &[][..]),

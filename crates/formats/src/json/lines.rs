@@ -14,12 +14,11 @@
 
 use std::ops::Range;
 
-use kyanite_tree::{Event, Pull, RawText};
+use kyanite_tree::{Event, Pull, ScalarKind, ScalarSpan};
 
 use super::events::EventReader;
 use super::names::Names;
 use super::string::unescape;
-use super::walk::end_of;
 use super::write::{Style, write_escapes, write_line_start, write_text};
 
 /// As many bytes as are copied at once.
@@ -177,23 +176,36 @@ impl LineWriter {
         &mut self,
         (text, record): (&str, Range<usize>),
         template: usize,
-        scalars: &[(Event<'_>, usize)],
+        scalars: &[ScalarSpan],
         out: &mut Vec<u8>,
     ) -> bool {
-        match self.is_verbatim(template, &text[record.clone()]) {
-            Some(true) => out.extend_from_slice(&text.as_bytes()[record]),
-            Some(false) => self.by_scalars((text, record), template, scalars, out, |_| ()),
-            None => return false,
+        match self.templates.get(template) {
+            Some(Some(between)) if between.is_verbatim => {
+                let (bytes, mut from) = (text.as_bytes(), record.start);
+                for scalar in scalars.iter().filter(|scalar| !is_written_so(text, scalar)) {
+                    out.extend_from_slice(&bytes[from..scalar.start]);
+                    out.extend_from_slice(self.escapes.again(text, scalar.start));
+                    from = scalar.end;
+                }
+                out.extend_from_slice(&bytes[from..record.end]);
+            }
+            Some(Some(_)) => self.by_scalars((text, record), template, scalars, out, |_| ()),
+            _ => return false,
         }
         true
     }
 
-    /// Whether a record that follows a template is its line as it stands. `None` where nothing was learned with that template.
+    /// Whether a record that follows a template and has these scalars is its line as it stands. `None` where nothing was learned with
+    /// that template.
     #[inline]
     #[must_use]
-    pub fn is_verbatim(&self, template: usize, record: &str) -> Option<bool> {
+    pub fn is_verbatim(
+        &self,
+        template: usize,
+        (text, scalars): (&str, &[ScalarSpan]),
+    ) -> Option<bool> {
         let between = self.templates.get(template)?.as_ref()?;
-        Some(between.is_verbatim && has_needed_escapes(record.as_bytes()))
+        Some(between.is_verbatim && scalars.iter().all(|scalar| is_written_so(text, scalar)))
     }
 
     /// Appends the record that stands at `record` in a text, follows a template and has these scalars, as
@@ -202,7 +214,7 @@ impl LineWriter {
         &mut self,
         (text, record): (&str, Range<usize>),
         template: usize,
-        scalars: &[(Event<'_>, usize)],
+        scalars: &[ScalarSpan],
         out: &mut Vec<u8>,
         mut scalar_ends: impl FnMut(usize),
     ) {
@@ -215,17 +227,12 @@ impl LineWriter {
         for (scalar, end) in scalars.iter().zip(&between.ends) {
             copy(out, &mut at, &between.bytes, from..*end);
             from = *end;
-            match scalar.0 {
-                Event::Text(RawText { text: escaped, has_escapes: true })
-                    if !has_needed_escapes(escaped.as_bytes()) =>
-                {
-                    let written = self.escapes.again(text, end_of(scalar) - escaped.len());
-                    copy(out, &mut at, written, 0..written.len());
-                }
-                event => {
-                    let end = end_of(scalar);
-                    copy(out, &mut at, bytes, end - length(event)..end);
-                }
+            let written = scalar.start..scalar.end;
+            if !is_written_so(text, scalar) {
+                let written = self.escapes.again(text, scalar.start);
+                copy(out, &mut at, written, 0..written.len());
+            } else {
+                copy(out, &mut at, bytes, written);
             }
             scalar_ends(at - begin);
         }
@@ -233,6 +240,13 @@ impl LineWriter {
         copy(out, &mut at, &between.bytes, from..end);
         out.truncate(at);
     }
+}
+
+/// Whether a scalar stands in its text as it is written in a line.
+#[inline]
+fn is_written_so(text: &str, scalar: &ScalarSpan) -> bool {
+    scalar.kind != ScalarKind::Escaped
+        || has_needed_escapes(&text.as_bytes()[scalar.start..scalar.end])
 }
 
 /// Room for texts that have escapes.
@@ -265,17 +279,6 @@ pub(super) fn has_needed_escapes(text: &[u8]) -> bool {
         from += at + 2;
     }
     true
-}
-
-/// How many bytes a scalar has, without quotes.
-#[inline]
-fn length(scalar: Event<'_>) -> usize {
-    match scalar {
-        Event::Text(text) => text.text.len(),
-        Event::Number(number) => number.len(),
-        Event::Boolean(false) => 5,
-        _ => 4,
-    }
 }
 
 /// Copies a part of a text to `at`. Most are short, and a whole chunk of known length is copied faster than just so many bytes.
@@ -326,18 +329,16 @@ mod tests {
                 writer.learn(template, &line);
                 let mut scalars = Vec::new();
                 let followed = templates.follow(&text, 0, &mut scalars).unwrap();
-                let record = 0..followed.end;
-                let mut again = Vec::new();
-                match writer.is_verbatim(template, &text[record.clone()]).unwrap() {
-                    true => again.extend_from_slice(&text.as_bytes()[record]),
-                    false => {
-                        let mut ends = Vec::new();
-                        let end = |end| ends.push(end);
-                        writer.by_scalars((&text, record), template, &scalars, &mut again, end);
-                        prop_assert_eq!(ends.len(), scalars.len());
-                    }
-                }
+                let record = || (&*text, 0..followed.end);
+                let (mut again, mut ends) = (Vec::new(), Vec::new());
+                writer.by_scalars(record(), template, &scalars, &mut again, |end| ends.push(end));
+                prop_assert_eq!(ends.len(), scalars.len());
                 prop_assert_eq!(String::from_utf8_lossy(&again), String::from_utf8_lossy(&expected));
+                again.clear();
+                prop_assert!(writer.by_template(record(), template, &scalars, &mut again));
+                prop_assert_eq!(String::from_utf8_lossy(&again), String::from_utf8_lossy(&expected));
+                let is_verbatim = writer.is_verbatim(template, (&text, &scalars)).unwrap();
+                prop_assert!(!is_verbatim || expected == text[..followed.end].as_bytes());
             }
         }
     }

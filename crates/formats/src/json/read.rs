@@ -16,7 +16,7 @@
 //! assert!(reader.next_value().unwrap().is_none());
 //! ```
 
-use kyanite_tree::{Arena, Base, Event, Map, Member, Origin, Value};
+use kyanite_tree::{Arena, Base, Map, Member, Origin, ScalarSpan, Value};
 
 use super::build::{Begun, ValueTemplates};
 use super::error::{ErrorKind, ReadError};
@@ -126,13 +126,13 @@ pub struct Reader<'a> {
     /// The templates of records before, if values are built by these.
     pub(super) known: Option<&'a mut ValueTemplates>,
     /// Room for what is met in records that follow none.
-    pub(super) found: Found<'a>,
+    pub(super) found: Found,
     /// Room for the lists and maps that are built.
     pub(super) begun: Vec<Begun>,
     /// The structure of a part of the text, for records that follow no template.
     pub(super) part: PartStructure,
     /// Room for the scalars of a record that follows a template.
-    pub(super) scalars: Vec<(Event<'a>, usize)>,
+    pub(super) scalars: Vec<ScalarSpan>,
 }
 
 /// A container whose end has not been read.

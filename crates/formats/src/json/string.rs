@@ -100,7 +100,11 @@ pub(super) fn unescape(
     loop {
         match bytes.get(at) {
             Some(b'"') => return Ok(at),
-            Some(b'\\') => at = escape(text, at, out)?,
+            Some(b'\\') => {
+                let (character, end) = escape(bytes, at)?;
+                out.push(character);
+                at = end;
+            }
             Some(control @ 0..=0x1F) => {
                 return Err(ReadError::new(ErrorKind::ControlCharacter(*control), at, at + 1));
             }
@@ -114,15 +118,25 @@ pub(super) fn unescape(
     }
 }
 
-/// Resolves the one escape at `at`; gives the offset behind it.
-fn escape(text: &str, at: usize, out: &mut String) -> Result<usize, ReadError> {
-    let bytes = text.as_bytes();
-    let plain = match bytes.get(at + 1) {
-        Some(b'u') => {
-            let (character, end) = unicode_escape(bytes, at)?;
-            out.push(character);
-            return Ok(end);
+/// Where the text ends that begins behind a quote at byte `at`, before the other, and whether it has escapes; None where it is none.
+pub(super) fn quoted_end(bytes: &[u8], mut at: usize) -> Option<(usize, bool)> {
+    let mut has_escapes = false;
+    loop {
+        at = plain_end(bytes, at);
+        match bytes.get(at)? {
+            b'"' => return Some((at, has_escapes)),
+            b'\\' => at = escape(bytes, at).ok()?.1,
+            _ => return None,
         }
+        has_escapes = true;
+    }
+}
+
+/// The character that the escape at `at` stands for, and the offset behind it.
+#[inline]
+fn escape(bytes: &[u8], at: usize) -> Result<(char, usize), ReadError> {
+    let plain = match bytes.get(at + 1) {
+        Some(b'u') => return unicode_escape(bytes, at),
         Some(b'n') => '\n',
         Some(b't') => '\t',
         Some(b'r') => '\r',
@@ -131,8 +145,7 @@ fn escape(text: &str, at: usize, out: &mut String) -> Result<usize, ReadError> {
         Some(byte @ (b'"' | b'\\' | b'/')) => char::from(*byte),
         _ => return Err(ReadError::new(ErrorKind::BadEscape, at, at + 1)),
     };
-    out.push(plain);
-    Ok(at + 2)
+    Ok((plain, at + 2))
 }
 
 fn unicode_escape(bytes: &[u8], at: usize) -> Result<(char, usize), ReadError> {

@@ -16,14 +16,15 @@
 //! let first = templates.learn(&mut EventReader::new(text, &structure).unwrap(), 0);
 //! let second = templates.follow(text, 29, &mut scalars).unwrap();
 //! assert_eq!((first, second.end), (Some(second.template), 55));
-//! assert!(matches!(scalars[..], [(Event::Text(berth), 41), (Event::Number("4"), 53)] if berth.text == "B"));
+//! let events: Vec<Event<'_>> = scalars.iter().map(|scalar| scalar.event(text)).collect();
+//! assert!(matches!(events[..], [Event::Text(berth), Event::Number("4")] if berth.text == "B"));
 //! ```
 
 use kyanite_scan::{CHUNK, number_end, unescaped_bytes};
-use kyanite_tree::{Event, Pull, RawText};
+use kyanite_tree::{Event, Pull, ScalarKind, ScalarSpan};
 
 use super::events::EventReader;
-use super::string::{plain_end, unescape};
+use super::string::quoted_end;
 use crate::templates::{Followed, Forest, Node};
 
 /// The most nodes of the tree; records that would need more are not learned.
@@ -38,8 +39,6 @@ const PATIENCE: u32 = 200;
 /// The templates of records so far.
 #[derive(Debug)]
 pub struct Templates {
-    /// Room for texts whose escapes are checked.
-    unescaped: String,
     /// One tree, once there is a template.
     forest: Forest,
     /// Records that followed none, less those that did.
@@ -50,7 +49,7 @@ pub struct Templates {
 
 impl Default for Templates {
     fn default() -> Self {
-        Self { unescaped: String::new(), forest: Forest::new(MOST), misses: 0, followed: 0 }
+        Self { forest: Forest::new(MOST), misses: 0, followed: 0 }
     }
 }
 
@@ -74,15 +73,15 @@ impl Templates {
     }
 
     /// Follows a template from byte `at` on, where a record begins that a blank ends; `None` if there is none that fits. Every byte of a
-    /// record that fits is known to be well-formed; `scalars` are then those of it, in order, each with the byte that it ends with.
-    pub fn follow<'t>(
+    /// record that fits is known to be well-formed; `scalars` are then those of it, in order.
+    pub fn follow(
         &mut self,
-        text: &'t str,
+        text: &str,
         at: usize,
-        scalars: &mut Vec<(Event<'t>, usize)>,
+        scalars: &mut Vec<ScalarSpan>,
     ) -> Option<Followed> {
         scalars.clear();
-        let followed = self.walk(text, at, scalars);
+        let followed = self.walk(text.as_bytes(), at, scalars);
         self.followed += u64::from(followed.is_some());
         self.misses = match followed {
             Some(_) => self.misses.saturating_sub(1),
@@ -92,24 +91,18 @@ impl Templates {
     }
 
     #[inline]
-    fn walk<'t>(
-        &mut self,
-        text: &'t str,
-        mut at: usize,
-        scalars: &mut Vec<(Event<'t>, usize)>,
-    ) -> Option<Followed> {
-        let (bytes, mut here) = (text.as_bytes(), 0);
+    fn walk(&self, bytes: &[u8], mut at: usize, scalars: &mut Vec<ScalarSpan>) -> Option<Followed> {
+        let mut node = self.forest.root(0)?;
         loop {
-            let (next, node) = self.forest.step(here, (bytes, at), may_follow)?;
+            node = self.forest.step(node, (bytes, at), may_follow)?;
             at += node.length();
             if let Some(template) = node.template() {
                 return Some(Followed { template, end: at });
             }
-            let is_text = is_before_text(node);
-            let (scalar, end) = scalar(text, at, is_text, &mut self.unescaped)?;
-            // A text ends with its quote.
-            scalars.push((scalar, if is_text { end } else { end - 1 }));
-            (at, here) = (end, next);
+            let (kind, end) =
+                if is_before_text(node) { quoted(bytes, at)? } else { unquoted(bytes, at)? };
+            scalars.push(ScalarSpan { kind, start: at, end });
+            at = end;
         }
     }
 
@@ -123,17 +116,11 @@ impl Templates {
         }
         events.seek(at);
         while let Some(event) = events.next_event() {
-            let end = events.position();
             // The quotes of a text belong to what is around it.
-            let (start, end) = match event {
-                Event::Text(text) => (end - 1 - text.text.len(), end - 1),
-                Event::Number(number) => (end - number.len(), end),
-                Event::Boolean(true) | Event::Null => (end - 4, end),
-                Event::Boolean(false) => (end - 5, end),
-                _ => continue,
-            };
-            here = self.grow(here, &bytes[from..start])?;
-            from = end;
+            let end = events.position() - usize::from(matches!(event, Event::Text(_)));
+            let Some(scalar) = ScalarSpan::of(&event, end) else { continue };
+            here = self.grow(here, &bytes[from..scalar.start])?;
+            from = scalar.end;
         }
         let end = events.end()?;
         let last = self.grow(here, &bytes[from..end])?;
@@ -150,52 +137,40 @@ fn is_before_text(node: &Node) -> bool {
     node.last() == Some(b'"')
 }
 
-/// Whether a scalar, or where the record ends a blank, follows a text between scalars.
+/// Whether a scalar, or where the record ends a blank, follows a text between scalars at byte `at`.
 #[inline]
-fn may_follow(node: &Node, next: Option<u8>) -> bool {
-    match next {
-        Some(next) if node.template().is_some() => matches!(next, b' ' | b'\t' | b'\r' | b'\n'),
-        Some(b'-' | b'0'..=b'9' | b't' | b'f' | b'n') => true,
-        Some(_) => is_before_text(node),
-        None => false,
+fn may_follow(node: &Node, bytes: &[u8], at: usize) -> bool {
+    let next = bytes.get(at);
+    match node.template() {
+        Some(_) => matches!(next, Some(b' ' | b'\t' | b'\r' | b'\n')),
+        None if is_before_text(node) => next.is_some(),
+        None => matches!(next, Some(b'-' | b'0'..=b'9' | b't' | b'f' | b'n')),
     }
 }
 
-/// The scalar at byte `at`, which is behind the quote of a text; and where it ends, before the other. `None` where it is none.
+/// The text behind the quote before byte `at`, and where it ends, before the other. `None` where it is none.
 #[inline]
-fn scalar<'t>(
-    text: &'t str,
-    at: usize,
-    is_text: bool,
-    unescaped: &mut String,
-) -> Option<(Event<'t>, usize)> {
-    let bytes = text.as_bytes();
-    if is_text {
-        // Most texts are short, and end in the first chunk.
-        if let Some(chunk) = bytes.get(at..).and_then(<[u8]>::first_chunk::<CHUNK>) {
-            let length = unescaped_bytes(chunk);
-            if chunk.get(length) == Some(&b'"') {
-                let end = at + length;
-                let text = RawText { text: text.get(at..end)?, has_escapes: false };
-                return Some((Event::Text(text), end));
-            }
+fn quoted(bytes: &[u8], at: usize) -> Option<(ScalarKind, usize)> {
+    // Most texts are short, and end in the first chunk.
+    if let Some(chunk) = bytes.get(at..).and_then(<[u8]>::first_chunk::<CHUNK>) {
+        let length = unescaped_bytes(chunk);
+        if chunk.get(length) == Some(&b'"') {
+            return Some((ScalarKind::Text, at + length));
         }
-        let plain = plain_end(bytes, at);
-        let has_escapes = *bytes.get(plain)? != b'"';
-        let end = if has_escapes { unescape(text, at, plain, unescaped).ok()? } else { plain };
-        return Some((Event::Text(RawText { text: text.get(at..end)?, has_escapes }), end));
     }
-    let word = |word: &str, event| {
-        bytes[at..].starts_with(word.as_bytes()).then_some((event, at + word.len()))
-    };
+    let (end, has_escapes) = quoted_end(bytes, at)?;
+    Some((if has_escapes { ScalarKind::Escaped } else { ScalarKind::Text }, end))
+}
+
+/// The scalar without quotes at byte `at`, and where it ends. `None` where it is none.
+#[inline]
+fn unquoted(bytes: &[u8], at: usize) -> Option<(ScalarKind, usize)> {
+    let word = |word: &[u8], kind| bytes[at..].starts_with(word).then_some((kind, at + word.len()));
     match *bytes.get(at)? {
-        b't' => word("true", Event::Boolean(true)),
-        b'f' => word("false", Event::Boolean(false)),
-        b'n' => word("null", Event::Null),
-        _ => {
-            let end = number_end(bytes, at).ok()?;
-            Some((Event::Number(text.get(at..end)?), end))
-        }
+        b't' => word(b"true", ScalarKind::True),
+        b'f' => word(b"false", ScalarKind::False),
+        b'n' => word(b"null", ScalarKind::Null),
+        _ => Some((ScalarKind::Number, number_end(bytes, at).ok()?)),
     }
 }
 
@@ -209,15 +184,10 @@ mod tests {
     use crate::templates::WIDEST;
 
     /// The scalars of the value that begins at byte `at`.
-    fn scalars<'t>(events: &mut EventReader<'t, '_>, at: usize) -> Vec<(Event<'t>, usize)> {
-        let mut found = Vec::new();
+    fn scalars<'t>(events: &mut EventReader<'t, '_>, at: usize) -> Vec<Event<'t>> {
+        let is_scalar = |event: &Event<'_>| ScalarSpan::of(event, usize::MAX).is_some();
         events.seek(at);
-        while let Some(event) = events.next_event() {
-            if let Event::Text(_) | Event::Number(_) | Event::Boolean(_) | Event::Null = event {
-                found.push((event, events.offset()));
-            }
-        }
-        found
+        std::iter::from_fn(|| events.next_event()).filter(is_scalar).collect()
     }
 
     /// Learns the first lines, each a value, and follows all; gives how many fit.
@@ -244,6 +214,7 @@ mod tests {
             assert!(number >= learned || numbers[number] == template);
             let structure = Structure::of(text.as_bytes());
             let mut events = EventReader::new(&text, &structure).unwrap();
+            let found: Vec<Event<'_>> = found.iter().map(|scalar| scalar.event(&text)).collect();
             assert_eq!(found, scalars(&mut events, 2), "{line}");
         }
         count

@@ -1,7 +1,7 @@
 //! Goes through a record by its events, and learns where its scalars are and by which steps the projected values are built from them:
 //! the same in all records that follow its [template](super::templates).
 
-use kyanite_tree::{Event, Pull};
+use kyanite_tree::{Event, Pull, ScalarSpan};
 
 use super::events::EventReader;
 use super::names::Names;
@@ -42,15 +42,9 @@ impl Place {
 
     /// The same in a record with these scalars.
     #[inline]
-    pub(super) fn among(self, start: usize, scalars: &[(Event<'_>, usize)]) -> Option<usize> {
-        self.at(start, |last| scalars.get(last).map(end_of))
+    pub(super) fn among(self, start: usize, scalars: &[ScalarSpan]) -> Option<usize> {
+        self.at(start, |last| scalars.get(last).map(|scalar| scalar.end))
     }
-}
-
-/// Where a scalar ends, without the quote of a text; given is its last byte, with that.
-#[inline]
-pub(super) fn end_of((scalar, last): &(Event<'_>, usize)) -> usize {
-    last + usize::from(!matches!(scalar, Event::Text(_)))
 }
 
 /// Goes through a record by its events.
@@ -59,14 +53,14 @@ pub(super) struct Walk<'t, 's> {
     start: usize,
     projection: Option<&'s Projection>,
     names: Names<'t>,
-    found: Found<'t>,
+    found: Found,
 }
 
 /// What was met in a record.
 #[derive(Debug, Default)]
-pub(super) struct Found<'t> {
-    /// All scalars, each with its last byte.
-    pub(super) scalars: Vec<(Event<'t>, usize)>,
+pub(super) struct Found {
+    /// All scalars.
+    pub(super) scalars: Vec<ScalarSpan>,
     /// How what is needed is built.
     pub(super) steps: Vec<Step>,
 }
@@ -83,7 +77,7 @@ impl<'t, 's> Walk<'t, 's> {
     }
 
     /// The same walk, with the room of another.
-    pub(super) fn with_room(mut self, mut room: Found<'t>) -> Self {
+    pub(super) fn with_room(mut self, mut room: Found) -> Self {
         room.scalars.clear();
         room.steps.clear();
         self.found = room;
@@ -91,7 +85,7 @@ impl<'t, 's> Walk<'t, 's> {
     }
 
     /// Goes on to the end; gives what was met.
-    pub(super) fn end(mut self) -> (EventReader<'t, 's>, Found<'t>) {
+    pub(super) fn end(mut self) -> (EventReader<'t, 's>, Found) {
         while self.next().is_some() {}
         (self.events, self.found)
     }
@@ -128,7 +122,12 @@ impl<'t, 's> Walk<'t, 's> {
             Event::BeginMap | Event::BeginList => self.names.begin()?,
             Event::EndMap | Event::EndList => self.names.end()?,
             Event::Name(name) => self.names.add(name)?,
-            scalar => self.found.scalars.push((scalar, self.events.position() - 1)),
+            scalar => {
+                // A text ends before its quote.
+                let quote = usize::from(matches!(scalar, Event::Text(_)));
+                let end = self.events.position() - quote;
+                self.found.scalars.extend(ScalarSpan::of(&scalar, end));
+            }
         }
         Some(event)
     }
@@ -195,7 +194,7 @@ impl<'t, 's> Walk<'t, 's> {
 
     /// A place behind the scalars so far.
     pub(super) fn place(&self, at: usize) -> Place {
-        let before = self.found.scalars.last().map_or(self.start, end_of);
+        let before = self.found.scalars.last().map_or(self.start, |scalar| scalar.end);
         Place { scalars: self.scalars(), behind: at - before }
     }
 }

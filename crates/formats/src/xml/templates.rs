@@ -86,7 +86,7 @@ impl Templates {
         if named.misses >= PATIENCE {
             return None;
         }
-        let followed = walk(&mut self.forest, named.root, text, at, values);
+        let followed = walk(&self.forest, named.root, text, at, values);
         named.misses = match followed {
             Some(_) => named.misses.saturating_sub(1),
             None => named.misses + 1,
@@ -175,14 +175,15 @@ fn name(text: &str, at: usize) -> &str {
 
 #[inline]
 fn walk<'t>(
-    forest: &mut Forest,
-    mut here: usize,
+    forest: &Forest,
+    root: usize,
     text: &'t str,
     mut at: usize,
     values: &mut Vec<ValueAt<'t>>,
 ) -> Option<Followed> {
+    let mut node = forest.root(root)?;
     loop {
-        let (next, node) = forest.step(here, (text.as_bytes(), at), may_follow)?;
+        node = forest.step(node, (text.as_bytes(), at), may_follow)?;
         at += node.length();
         if let Some(template) = node.template() {
             return Some(Followed { template, end: at });
@@ -192,7 +193,7 @@ fn walk<'t>(
             None => text_end(text, at)?,
         };
         values.push((text.get(at..end)?, at));
-        (at, here) = (end, next);
+        at = end;
     }
 }
 
@@ -204,10 +205,10 @@ fn quote(node: &Node) -> Option<u8> {
 
 /// Whether a value follows what stands between two, unless the element ends with it.
 #[inline]
-fn may_follow(node: &Node, next: Option<u8>) -> bool {
+fn may_follow(node: &Node, bytes: &[u8], at: usize) -> bool {
     node.template().is_some()
-        || next.is_some_and(|next| match quote(node) {
-            Some(quote) => next != quote,
+        || bytes.get(at).is_some_and(|next| match quote(node) {
+            Some(quote) => *next != quote,
             None => !matches!(next, b'<' | b' ' | b'\t' | b'\n'),
         })
 }

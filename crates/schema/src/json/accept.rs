@@ -6,7 +6,7 @@
 use std::collections::HashMap;
 
 use foldhash::fast::RandomState;
-use kyanite_tree::{Decimal, Event, Pull, RawText};
+use kyanite_tree::{Decimal, Event, Pull, RawText, ScalarSpan};
 
 use super::keyword::{Bound, Keyword, Limit, Members, Sized, Types};
 use super::{Rule, Schema};
@@ -327,19 +327,19 @@ impl<'s> Accepting<'_, 's> {
         self.learned[template] = Some(self.reasons.clone());
     }
 
-    /// Whether a value is certainly valid that follows a template, and has these scalars in order, each with the byte that it ends with.
+    /// Whether a value is certainly valid that follows a template, and has these scalars of a text in order.
     #[must_use]
-    pub fn accepts_alike(&self, template: usize, scalars: &[(Event<'_>, usize)]) -> bool {
+    pub fn accepts_alike(&self, template: usize, (text, scalars): (&str, &[ScalarSpan])) -> bool {
         let Some(Some(Reasons { places, different })) = self.learned.get(template) else {
             return false;
         };
-        let holds = |((event, _), place): (&(Event<'_>, usize), &Option<PlaceNumber>)| {
-            place.is_none_or(|place| self.scalar(&self.places[place], *event).is_some())
+        let holds = |(scalar, place): (&ScalarSpan, &Option<PlaceNumber>)| {
+            place.is_none_or(|place| self.scalar(&self.places[place], scalar.event(text)).is_some())
         };
         places.len() == scalars.len()
             && scalars.iter().zip(places).all(holds)
             && different.iter().all(|numbers| {
-                let texts = numbers.iter().map(|number| match scalars[*number].0 {
+                let texts = numbers.iter().map(|number| match scalars[*number].event(text) {
                     Event::Text(RawText { text, has_escapes: false }) => Some(text),
                     _ => None,
                 });

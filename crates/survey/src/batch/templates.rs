@@ -1,6 +1,6 @@
 //! Records that follow a template: what stands around their scalars is counted once for all of them.
 
-use kyanite_tree::Event;
+use kyanite_tree::{Event, ScalarKind, ScalarSpan};
 
 use super::{Batch, Open, boolean_text};
 use crate::paths::Sort;
@@ -66,14 +66,18 @@ impl<'t> Batch<'t> {
         }
     }
 
-    /// Counts a record that follows a template and has these scalars, each with an offset on the line where it ends. This gives false,
-    /// and nothing is counted, where no record like it was learned.
-    pub fn record_alike(&mut self, template: usize, scalars: &[(Event<'t>, usize)]) -> bool {
+    /// Counts a record that follows a template and has these scalars of a text. This gives false, and nothing is counted, where no record
+    /// like it was learned.
+    pub fn record_alike(
+        &mut self,
+        template: usize,
+        (text, scalars): (&'t str, &[ScalarSpan]),
+    ) -> bool {
         let Some(Some(learned)) = self.learned.get_mut(template) else { return false };
         let is_like = |variant: &Variant| {
             let sorts = scalars.iter().zip(&variant.sorts);
             sorts.len() == variant.sorts.len()
-                && sorts.clone().all(|((event, _), sort)| sort_of(event) == *sort)
+                && sorts.clone().all(|(scalar, sort)| sort_of(scalar.kind) == *sort)
         };
         let Some(number) = learned.variants.iter().position(is_like) else { return false };
         learned.variants.swap(0, number);
@@ -84,14 +88,14 @@ impl<'t> Batch<'t> {
         let features = &variant.features;
         let shape = self.shapes.add(variant.shape, 1, || features.clone());
         let paths = std::mem::take(&mut learned.scalars);
-        for ((event, offset), at) in scalars.iter().zip(&paths) {
-            let (sort, text) = match *event {
+        for (scalar, at) in scalars.iter().zip(&paths) {
+            let (sort, text) = match scalar.event(text) {
                 Event::Number(number) => (Scalar::Number, number),
                 Event::Text(text) => (Scalar::Text, self.text(text)),
                 Event::Boolean(value) => (Scalar::Boolean, boolean_text(value)),
                 _ => continue,
             };
-            self.count_scalar(*at, sort, text, *offset);
+            self.count_scalar(*at, sort, text, scalar.end);
         }
         if let Some(Some(learned)) = self.learned.get_mut(template) {
             learned.scalars = paths;
@@ -123,14 +127,12 @@ impl<'t> Batch<'t> {
     }
 }
 
-/// The sort of the value that an event is, or begins.
-fn sort_of(event: &Event<'_>) -> Sort {
-    match event {
-        Event::BeginMap | Event::EndMap => Sort::Map,
-        Event::BeginList | Event::EndList => Sort::List,
-        Event::Name(_) | Event::Text(_) => Sort::Text,
-        Event::Number(_) => Sort::Number,
-        Event::Boolean(_) => Sort::Boolean,
-        Event::Null => Sort::Null,
+/// The sort of a scalar.
+fn sort_of(kind: ScalarKind) -> Sort {
+    match kind {
+        ScalarKind::Text | ScalarKind::Escaped => Sort::Text,
+        ScalarKind::Number => Sort::Number,
+        ScalarKind::True | ScalarKind::False => Sort::Boolean,
+        ScalarKind::Null => Sort::Null,
     }
 }
