@@ -58,6 +58,13 @@ impl Part {
         self.renderer.as_ref().map(Renderer::json_style)
     }
 
+    /// Takes an item as a line of JSON, without its end.
+    pub(crate) fn line(&mut self, line: &str) {
+        self.bytes.extend_from_slice(line.as_bytes());
+        self.bytes.push(b'\n');
+        self.items += 1;
+    }
+
     /// Lays out the lines that came, as all are there.
     pub(crate) fn end_lines(&mut self) {
         if let Some(renderer) = self.renderer.as_mut().filter(|_| self.by_lines) {

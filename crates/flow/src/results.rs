@@ -1,7 +1,8 @@
 //! Results on their way from a rule to a sink, as values or as the places where nodes of the input were read.
 
+use kyanite_formats::json;
 use kyanite_lang::{Flow, ResultShape};
-use kyanite_tree::{Advice, Code, Diagnostic, Kind, Location, Setting, Value};
+use kyanite_tree::{Advice, Arena, Code, Diagnostic, Kind, Location, Setting, Value};
 
 use crate::blocks::Then;
 use crate::part::Part;
@@ -18,14 +19,19 @@ pub(crate) struct Results<'s> {
     unplaced: Option<Kind>,
     /// What places are told with.
     document: Option<String>,
+    /// Lines of JSON that are on their way to the sink.
+    lines: Option<Part>,
 }
+
+/// Lines go to the sink once there are so many bytes of them.
+const LINES: usize = 64 * 1024;
 
 impl<'s> Results<'s> {
     /// Results for that sink; places are told with the name of the document, if it is given.
     pub(crate) fn new(job: &Job<'_>, sink: &'s mut dyn Sink, document: Option<&str>) -> Self {
         let (what, shape, document) =
             (job.what, job.plan.result_shape(), document.map(str::to_owned));
-        Self { what, shape, sink, given: false, unplaced: None, document }
+        Self { what, shape, sink, given: false, unplaced: None, document, lines: None }
     }
 
     /// Where the results go.
@@ -47,6 +53,9 @@ impl<'s> Results<'s> {
         place: impl FnOnce(Value<'a>) -> Option<Location<'a>>,
     ) -> Flow {
         self.given = true;
+        if self.hand_on_lines().is_break() {
+            return Flow::Break(());
+        }
         match (self.what, self.shape, value) {
             (What::Values, ResultShape::Single, value) => self.sink.single(value),
             (_, _, None) => Flow::Continue(()),
@@ -65,8 +74,37 @@ impl<'s> Results<'s> {
         }
     }
 
+    /// Takes an item of a list as a line of JSON, without its end.
+    pub(crate) fn take_line(&mut self, line: &str) -> Flow {
+        self.given = true;
+        if self.lines.is_none() {
+            self.lines = self.sink.apart().map(|part| part.by_lines(true));
+        }
+        let Some(part) = &mut self.lines else {
+            let arena = Arena::new();
+            let read = json::document(line, &arena, json::ReaderOptions::default());
+            return read.map_or(Flow::Continue(()), |(value, _)| self.sink.item(value));
+        };
+        part.line(line);
+        if part.bytes.len() < LINES { Flow::Continue(()) } else { self.hand_on_lines() }
+    }
+
+    /// Hands the lines so far to the sink.
+    fn hand_on_lines(&mut self) -> Flow {
+        match &mut self.lines {
+            Some(part) if part.items > 0 => {
+                part.end_lines();
+                let flow = self.sink.join(part);
+                part.clear();
+                flow
+            }
+            _ => Flow::Continue(()),
+        }
+    }
+
     /// Ends the results of one document.
-    pub(crate) fn end(self) -> Result<(), RunError> {
+    pub(crate) fn end(mut self) -> Result<(), RunError> {
+        let _ = self.hand_on_lines();
         if let Some(kind) = self.unplaced {
             let message =
                 format!("places in the input are wanted, but this rule computed {}", kind.phrase());

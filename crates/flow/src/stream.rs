@@ -10,7 +10,7 @@ use kyanite_formats::projection::Projection;
 use kyanite_formats::records::Layout;
 use kyanite_formats::xml::{Ancestry, RecordReader, StepName};
 use kyanite_lang::{
-    Arguments, Flow, Names, Partial, RecordState, RecordUnit, RuleError, Runner, Session,
+    Arguments, Flow, HandedOn, Names, Partial, RecordState, RecordUnit, RuleError, Runner, Session,
     SpillSettings, Strategy, TupleStore, Way,
 };
 use kyanite_tree::{
@@ -128,13 +128,18 @@ impl<'q> Run<'_, 'q, '_, '_> {
         let mut is_left = progress.store.has_packed(plan);
         let mut batch = Arena::new();
         let Progress { names, state, store, index, .. } = &mut progress;
-        let mut take = |value: Option<Value<'_>>| results.take(value, |_| None);
         let ended = loop {
             if !is_left {
                 break Runner::for_batch(plan, unit, names.clone(), &arena, self.session)
-                    .end_records(state, store, Some(*index), &mut take);
+                    .end_records(state, store, Some(*index), &mut |value| {
+                        results.take(value, |_| None)
+                    });
             }
             let runner = Runner::for_batch(plan, unit, names.clone(), &batch, self.session);
+            let mut take = |handed_on: HandedOn<'_>| match handed_on {
+                HandedOn::Value(value) => results.take(Some(value), |_| None),
+                HandedOn::Line(line) => results.take_line(line),
+            };
             match runner.hand_on_packed(state, store, &mut take) {
                 Ok(flow) => is_left = flow.is_continue(),
                 Err(failure) => break Err(failure),

@@ -39,7 +39,7 @@ fn ran(
     (result.map_err(|failed| failed.to_string()), told)
 }
 
-const RULES: [&str; 27] = [
+const RULES: [&str; 32] = [
     "$[*]",
     "$[*].n",
     "$[?@.n > 4]",
@@ -63,6 +63,11 @@ const RULES: [&str; 27] = [
     "$[10:200:7].in",
     "for t in $[*] return {n: t['n'], names: keys(t)}",
     "for t in $[*] let n = t.n order by t.t, n descending return {n, t.t}",
+    "for t in $[*] order by t.n return t",
+    "for t in $[*] where t.n > 1 order by t.t return {...t, x: t.n}",
+    "for t in $[*] order by t.t, t.n return t remove .t",
+    "for t in $[*] order by t.n return t.list[*]",
+    "for t in $[*] for x in t.list[*] order by x return t.in",
     "for t in $[*] for x in t.list[*] order by x descending first 40 skip 2 return {x, t.n}",
     "for t in $[*] where exists(t.in) group by k = t.t order by count(t[*]) return {k, t[*].in}",
     "distinct($[*].list)",
@@ -270,7 +275,10 @@ fn rules_take_the_ways_that_they_should() {
             "for t in $[*] group by k = t.t return {k, n: count(t[*])}",
             &[Threads, Fields, Settled, Lines, Projection, Templates],
         ),
-        ("for t in $[*] order by t.n return t.t", &[Threads, Projection, Templates]),
+        ("for t in $[*] order by t.n return t.t", &[Threads, Fields, Lines, Projection, Templates]),
+        ("for t in $[*] where t.n > 3 order by t.t return t", &[Threads, Fields, Lines, Templates]),
+        ("for t in $[*] order by t.n return keys(t)", &[Threads, Lines, Templates]),
+        ("for t in $[*] order by t.n first 9 return t.t", &[Threads, Projection, Templates]),
         ("for t in $[*] window 2 return t[0].n", &[Projection, Templates]),
         ("for t in $[*] return keys(t)", &[Threads, Templates]),
     ] {

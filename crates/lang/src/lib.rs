@@ -67,8 +67,8 @@ pub use plan::{
 pub use projection::FieldPlan;
 pub use rule_error::{Flow, RuleError};
 pub use run::{
-    CannotAdd, CannotJoin, Cutoff, Names, PackedTuples, Partial, Portion, RecordState, Runner,
-    Session, SpillSettings, TupleStore,
+    CannotAdd, CannotJoin, Cutoff, HandedOn, Names, PackedTuples, Partial, Portion, RecordState,
+    Runner, Session, SpillSettings, TupleStore,
 };
 pub use syntax::ast::ParamType;
 pub use syntax::format as format_rule;

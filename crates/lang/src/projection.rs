@@ -34,7 +34,8 @@ impl Plan {
         lines: Option<&LineNames>,
     ) -> Result<FieldPlan, &'static str> {
         const NAMES: &str = "a path leads into what another one takes, or a name needs escapes";
-        if !self.runs_in_any_order(unit) {
+        let lines_wait = lines.is_some() && self.orders_results(unit);
+        if !self.runs_in_any_order(unit) && !lines_wait {
             return Err("records run in order");
         }
         let copies = lines.is_some_and(LineNames::copy_records);
@@ -69,7 +70,7 @@ impl Plan {
                 let required = required.ok_or("what is changed is not found by names alone")?;
                 slots.with_text_without([]).requiring(required)
             }
-            Some(lines) if lines.are_records() => slots.with_text_on_demand(),
+            Some(lines) if lines.are_records() && !lines_wait => slots.with_text_on_demand(),
             Some(lines) => slots.with_text_without(lines.names()),
             None => slots,
         };

@@ -37,6 +37,7 @@ use kyanite_tree::{Arena, Element, Name, Nodes, Place, Value};
 
 pub use partial::{CannotAdd, Partial, Portion};
 pub use spill::SpillSettings;
+pub use spilled::HandedOn;
 pub use tuple_store::{Cutoff, PackedTuples, TupleStore};
 
 use crate::coverage::Coverage;

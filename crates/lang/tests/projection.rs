@@ -5,7 +5,7 @@ use kyanite_formats::json::{
     self, Reader, ReaderOptions, SlotTemplates, Slotted, Style, ValueTemplates,
 };
 use kyanite_lang::{
-    Arguments, Flow, Plan, RecordUnit, RuleText, Runner, Session, SpillSettings, Syntax,
+    Arguments, Flow, HandedOn, Plan, RecordUnit, RuleText, Runner, Session, SpillSettings, Syntax,
     TupleStore, compile,
 };
 use kyanite_tree::{Arena, Value, locate};
@@ -180,6 +180,22 @@ fn results(plan: &Plan, text: &str, how: How) -> (Vec<(String, Option<String>)>,
     }
     let mut ended = None;
     runner.put_down(&state, &mut store).unwrap();
+    let packed = store.has_packed(plan).then(|| {
+        let runner =
+            Runner::for_batch(plan, RecordUnit::Items, bound.clone(), &arena, &mut session);
+        runner.hand_on_packed(&mut state, &mut store, &mut |handed_on| {
+            let mut written = Vec::new();
+            match handed_on {
+                HandedOn::Line(line) => written.extend_from_slice(line.as_bytes()),
+                HandedOn::Value(value) => json::write(value, Style::Compact, &mut written),
+            }
+            ended.get_or_insert_with(String::new).push_str(&String::from_utf8(written).unwrap());
+            Flow::Continue(())
+        })
+    });
+    if let Some(Err(failure)) = packed {
+        return (results, Some(failure.message().to_owned()));
+    }
     let runner = Runner::for_batch(plan, RecordUnit::Items, bound, &arena, &mut session);
     let finished = runner.end_records(&mut state, &mut store, Some(index), &mut |value| {
         let mut written = Vec::new();

@@ -52,7 +52,9 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         };
         // A path that has to be explained is told about by whole records.
         let explains_nothing = self.session.coverage.explains_nothing(self.job.plan);
-        let field_plan = strategy.field_plan.as_ref().filter(|_| explains_nothing);
+        // Members are in fields for lines that wait, and for nothing else.
+        let has_lines = line_names.is_some() || !strategy.lines_wait;
+        let field_plan = strategy.field_plan.as_ref().filter(|_| explains_nothing && has_lines);
         let needed = strategy
             .projection
             .as_ref()

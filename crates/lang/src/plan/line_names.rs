@@ -11,6 +11,8 @@ pub struct LineNames {
     pub(crate) after_record: bool,
     /// Whether they are those that edits of the record change.
     pub(crate) are_edits: bool,
+    /// Whether there are no names, since results are values of any sort.
+    pub(crate) are_values: bool,
     pub(crate) names: Vec<LineName>,
 }
 
@@ -36,6 +38,11 @@ impl LineName {
 }
 
 impl LineNames {
+    /// Those of results that may be anything.
+    pub(crate) fn of_values() -> Self {
+        Self { after_record: false, are_edits: false, are_values: true, names: Vec::new() }
+    }
+
     /// Whether the text of a record is copied as it stands.
     pub(crate) fn copy_records(&self) -> bool {
         self.after_record || self.are_edits
@@ -76,7 +83,8 @@ impl Plan {
     #[must_use]
     pub fn line_names(&self, unit: RecordUnit) -> Option<LineNames> {
         if self.gives_records(unit) {
-            return Some(LineNames { after_record: true, are_edits: false, names: Vec::new() });
+            let of_values = LineNames::of_values();
+            return Some(LineNames { after_record: true, are_values: false, ..of_values });
         }
         let RecordSource::Loop(repeat, ..) = self.records(unit)?.source else { return None };
         if self.fold.is_some() {
@@ -86,7 +94,12 @@ impl Plan {
             Kind::Map(entries) => entries,
             Kind::Edit(edit) if self.is_record(&edit.subject, unit) => {
                 let names = edit.splices()?.into_iter().map(LineName::new).collect();
-                return Some(LineNames { after_record: false, are_edits: true, names });
+                return Some(LineNames {
+                    are_edits: true,
+                    are_values: false,
+                    names,
+                    ..LineNames::of_values()
+                });
             }
             _ => return None,
         };
@@ -96,7 +109,7 @@ impl Plan {
             Entry::Computed(..) | Entry::Spread(_) => None,
         });
         let names = names.collect::<Option<_>>()?;
-        Some(LineNames { after_record, are_edits: false, names })
+        Some(LineNames { after_record, are_edits: false, are_values: false, names })
     }
 
     /// Whether the entry is all members of a record.

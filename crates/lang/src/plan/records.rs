@@ -85,6 +85,16 @@ impl Plan {
         })
     }
 
+    /// Whether all that is left to do behind the clause that puts tuples in order is to return something of each, so that this can be
+    /// computed, and written, before the tuple waits.
+    pub(crate) fn orders_results(&self, unit: RecordUnit) -> bool {
+        let is_last = |(repeat, position): (&Loop, usize)| {
+            matches!(repeat.clauses[position].kind, ClauseKind::OrderBy { .. })
+                && position + 1 == repeat.clauses.len()
+        };
+        self.joins_tuples(unit) && self.holding().is_some_and(is_last)
+    }
+
     /// Whether a run can be cut into runs over parts of the records, whose states are joined.
     ///
     /// # Errors

@@ -95,6 +95,8 @@ pub struct Strategy {
     pub field_plan: Option<FieldPlan>,
     /// What the members of results are called that are written while they are computed.
     pub line_names: Option<LineNames>,
+    /// Whether what is written so waits for the last record, and is put in order.
+    pub lines_wait: bool,
     choices: Vec<Choice>,
 }
 
@@ -131,6 +133,7 @@ impl Plan {
     pub fn strategy(&self, unit: RecordUnit, gives_json: bool, off: Ways) -> Strategy {
         let allowed = |way: Way| if off.contain(way) { Err(OFF.to_owned()) } else { Ok(()) };
         let joins_tuples = self.joins_tuples(unit);
+        let lines_wait = self.orders_results(unit);
         let threads = allowed(Way::Threads).and_then(|()| match self.depends_on_order(unit) {
             Some(_) if joins_tuples => {
                 Ok("blocks of records run at the same time; the tuples of all wait for the last"
@@ -152,18 +155,23 @@ impl Plan {
         let computes = || match (&copies, &threads) {
             (Ok(_), _) => Err("records are copied".to_owned()),
             (_, Err(_)) => Err("records run in order".to_owned()),
-            _ if joins_tuples => Err("tuples wait for the last record".to_owned()),
+            _ if joins_tuples && !lines_wait => Err("tuples wait for the last record".to_owned()),
             _ => Ok(()),
         };
         let lines = allowed(Way::Lines).and_then(|()| computes()).and_then(|()| as_json());
         let lines = lines.and_then(|()| {
             let none = "the rule gives no maps whose names are known, and no records";
-            self.line_names(unit).ok_or_else(|| none.to_owned())
+            let names = self.line_names(unit);
+            names.or_else(|| lines_wait.then(LineNames::of_values)).ok_or_else(|| none.to_owned())
         });
-        let (lines, line_names) = parted(lines, |_| {
-            "results are written while they are computed, and are no values".to_owned()
+        let (lines, line_names) = parted(lines, |_| match lines_wait {
+            true => "results are written before they wait, and are no values".to_owned(),
+            false => "results are written while they are computed, and are no values".to_owned(),
         });
         let fields = allowed(Way::Fields).and_then(|()| computes()).and_then(|()| {
+            if lines_wait && line_names.is_none() {
+                return Err("what waits is no line".to_owned());
+            }
             let plan = self.field_plan(unit, line_names.as_ref());
             plan.map_err(str::to_owned)
         });
@@ -210,7 +218,8 @@ impl Plan {
         });
         let whys = [threads, copies, fields, settled, lines, projects, templates, prefilter];
         let choices = Way::ALL.into_iter().zip(whys).map(|(way, why)| Choice { way, why });
-        Strategy { projection, field_plan, line_names, choices: choices.collect() }
+        let lines_wait = lines_wait && line_names.is_some();
+        Strategy { projection, field_plan, line_names, lines_wait, choices: choices.collect() }
     }
 }
 

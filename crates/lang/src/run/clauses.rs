@@ -261,7 +261,11 @@ impl<'a> Runner<'_, 'a> {
                     .iter()
                     .map(|key| self.value(&key.value))
                     .collect::<RunResult<Vec<_>>>()?;
-                let names = slots.clone().map(|slot| self.local(slot)).collect();
+                let mut names: Vec<_> = slots.clone().map(|slot| self.local(slot)).collect();
+                if self.writes_lines(repeat) {
+                    names.fill(None);
+                    names.push(Some(Value::text(self.waiting_line(repeat)?)));
+                }
                 loop_state.tuples.push(Tuple { keys, names });
                 // Of tuples that only the first few of are wanted, the others go now and then.
                 if *is_bounded {

@@ -76,6 +76,20 @@ impl<'a> Runner<'_, 'a> {
         true
     }
 
+    /// The line of what a tuple returns that waits; empty where that is nothing.
+    pub(super) fn waiting_line(&mut self, repeat: &'a Loop) -> RunResult<&'a str> {
+        let are_records = self.lines.as_ref().is_some_and(|lines| lines.names.are_records());
+        if are_records && self.in_slots {
+            return Ok(self.text);
+        }
+        let _ = self.line(repeat)?;
+        let Some(lines) = &mut self.lines else { return Ok("") };
+        let line = self.arena.text(&String::from_utf8_lossy(lines.out.trim_ascii_end()));
+        lines.out.clear();
+        lines.count = 0;
+        Ok(line)
+    }
+
     /// Writes what a tuple returns.
     pub(super) fn line(&mut self, repeat: &'a Loop) -> RunResult<Flow> {
         if let Some(mut lines) = self.lines.take() {
@@ -91,7 +105,10 @@ impl<'a> Runner<'_, 'a> {
     }
 
     fn write_line(&mut self, repeat: &'a Loop, lines: &mut Lines<'a>) -> RunResult<()> {
-        let LineNames { after_record, names, .. } = lines.names;
+        let LineNames { after_record, are_values, names, .. } = lines.names;
+        if *are_values {
+            return self.write_value(&repeat.result, lines);
+        }
         match (&repeat.result.kind, self.in_slots) {
             (Kind::Edit(edit), true) => self.splice(edit, lines),
             (Kind::One(_), true) => {
@@ -111,13 +128,19 @@ impl<'a> Runner<'_, 'a> {
                 lines.end();
                 Ok(())
             }
-            _ => {
-                if let Some(value) = self.value(&repeat.result)? {
-                    lines.value(value);
-                }
-                Ok(())
-            }
+            _ => self.write_value(&repeat.result, lines),
         }
+    }
+
+    /// Writes a result of any sort.
+    fn write_value(&mut self, result: &'a Expr, lines: &mut Lines<'a>) -> RunResult<()> {
+        if let Some(token) = self.token(result) {
+            lines.out.extend_from_slice(token);
+            lines.out.push(b'\n');
+        } else if let Some(value) = self.value(result)? {
+            lines.value(value);
+        }
+        Ok(())
     }
 
     /// Writes a member of the map that a tuple returns.

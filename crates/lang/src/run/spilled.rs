@@ -9,6 +9,15 @@ use super::{RecordState, Runner};
 use crate::plan::ClauseKind;
 use crate::rule_error::{Flow, RunResult};
 
+/// What comes of a tuple that waited.
+#[derive(Clone, Copy, Debug)]
+pub enum HandedOn<'a> {
+    /// A value.
+    Value(Value<'a>),
+    /// A value as a line of JSON, without its end.
+    Line(&'a str),
+}
+
 impl<'a> Runner<'_, 'a> {
     /// Hands on some of the tuples that were kept packed, in order, to the clauses behind the one that held them;
     /// `Break` when that were all, or no more are wanted. The arena of the runner may be reset behind it.
@@ -19,7 +28,7 @@ impl<'a> Runner<'_, 'a> {
         mut self,
         state: &mut RecordState,
         store: &mut TupleStore<'_>,
-        emit: &mut dyn FnMut(Option<Value<'a>>) -> Flow,
+        emit: &mut dyn FnMut(HandedOn<'a>) -> Flow,
     ) -> RunResult<Flow> {
         let Some((repeat, position)) = self.plan.holding() else { return Ok(Flow::Break(())) };
         let clause = &repeat.clauses[position].kind;
@@ -34,7 +43,6 @@ impl<'a> Runner<'_, 'a> {
         let (mut flow, mut bytes) = (Flow::Continue(()), 0);
         let mut names = Vec::new();
         while flow.is_continue() && bytes < BATCH {
-            let emit = &mut |item| emit(Some(item));
             if let ClauseKind::OrderBy { slots, .. } = clause {
                 let Some(next) = merge.next(by)? else {
                     flow = Flow::Break(());
@@ -42,11 +50,20 @@ impl<'a> Runner<'_, 'a> {
                 };
                 bytes += next.text.len();
                 let text = self.arena.keep(next.text);
-                if names_of(text, by.keys(), self.arena, &mut names).is_some() {
-                    self.restore(slots.clone(), &names);
-                    let tally = &mut state.tally;
-                    flow = self.clauses(repeat, position + 1, tally, &mut loop_state, emit)?;
+                if names_of(text, by.keys(), self.arena, &mut names).is_none() {
+                    continue;
                 }
+                // Behind the names is the line that the tuple waits as, if it does.
+                if let Some(Some(Value::Text(_, line))) = names.get(slots.len()) {
+                    if !line.is_empty() {
+                        flow = emit(HandedOn::Line(line));
+                    }
+                    continue;
+                }
+                self.restore(slots.clone(), &names);
+                let tally = &mut state.tally;
+                let emit = &mut |item| emit(HandedOn::Value(item));
+                flow = self.clauses(repeat, position + 1, tally, &mut loop_state, emit)?;
                 continue;
             }
             let mut tuples = Vec::new();
@@ -66,14 +83,16 @@ impl<'a> Runner<'_, 'a> {
                 let group = Group { keys: first.keys.clone(), tuples };
                 self.bind_group(keys, slots.clone(), &group);
             }
+            let emit = &mut |item| emit(HandedOn::Value(item));
             flow = self.clauses(repeat, position + 1, &mut state.tally, &mut loop_state, emit)?;
         }
         store.merge = Some(merge);
         store.running = loop_state.running(&|value| store.arena.copy(value));
         if let Some(at) = repeat.holding_behind(position) {
             store.named = named(repeat, at, self.plan.frame);
-            let first_slot = repeat.clauses[at].kind.slots().start;
-            loop_state.tuples.into_iter().for_each(|tuple| store.keep_tuple(first_slot, tuple));
+            let slots = repeat.clauses[at].kind.slots();
+            let tuples = loop_state.tuples.into_iter();
+            tuples.for_each(|tuple| store.keep_tuple(slots.clone(), tuple));
         }
         Ok(flow)
     }

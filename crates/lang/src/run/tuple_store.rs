@@ -3,6 +3,8 @@
 //! Up to the first blocking clause each tuple runs with its record. The values that later clauses name are then copied into an arena that
 //! lives to the end of the stream, without their origins. With `order by … first n` only tuples that may be among the first n are kept.
 
+use std::ops::Range;
+
 use kyanite_tree::{Arena, Packed, Value};
 
 use super::order::{order, rank, ranks, sort};
@@ -159,12 +161,14 @@ impl TupleStore<'_> {
                     Some(_) => Ok(()),
                     None => {
                         self.screened = 0;
-                        tuples.drain(..).try_for_each(|tuple| self.pack(clause, slots.start, tuple))
+                        tuples
+                            .drain(..)
+                            .try_for_each(|tuple| self.pack(clause, slots.clone(), tuple))
                     }
                 }
             }
             ClauseKind::GroupBy { slots, .. } => {
-                tuples.drain(..).try_for_each(|tuple| self.pack(clause, slots.start, tuple))
+                tuples.drain(..).try_for_each(|tuple| self.pack(clause, slots.clone(), tuple))
             }
             _ => Ok(()),
         }
@@ -182,7 +186,8 @@ impl TupleStore<'_> {
             && let ClauseKind::OrderBy { keys, slots, .. } = &repeat.clauses[position].kind
         {
             cut(keys, &mut loop_state.tuples, most)?;
-            loop_state.tuples.drain(..).for_each(|tuple| self.keep_tuple(slots.start, tuple));
+            let tuples = loop_state.tuples.drain(..);
+            tuples.for_each(|tuple| self.keep_tuple(slots.clone(), tuple));
             self.screened = 0;
             self.drop_worst(keys, most)?;
         }
@@ -302,10 +307,10 @@ impl TupleStore<'_> {
     fn pack(
         &mut self,
         clause: &ClauseKind,
-        first_slot: usize,
+        slots: Range<usize>,
         mut tuple: Tuple<'_>,
     ) -> RunResult<()> {
-        forget(&mut tuple, &self.named[first_slot..]);
+        forget(&mut tuple, &self.named[slots]);
         self.packed.push(&tuple);
         self.spill_if_full(clause)
     }
@@ -319,8 +324,8 @@ impl TupleStore<'_> {
         }
     }
 
-    pub(super) fn keep_tuple(&mut self, first_slot: usize, mut tuple: Tuple<'_>) {
-        forget(&mut tuple, &self.named[first_slot..]);
+    pub(super) fn keep_tuple(&mut self, slots: Range<usize>, mut tuple: Tuple<'_>) {
+        forget(&mut tuple, &self.named[slots]);
         let (keys, names) = (self.copy(&tuple.keys), self.copy(&tuple.names));
         self.tuples.push(Tuple { keys, names });
     }

@@ -65,6 +65,6 @@ impl LoopState<'_> {
 pub(super) struct Tuple<'a> {
     /// What it is ordered by.
     pub(super) keys: Vec<Option<Value<'a>>>,
-    /// The values of the names bound since the first `for`.
+    /// The values of the names bound since the first `for`; behind these, what the tuple returns as a line of JSON, if it waits as that.
     pub(super) names: Vec<Option<Value<'a>>>,
 }
