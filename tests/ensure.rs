@@ -143,3 +143,79 @@ fn inputs_that_break_their_schema() {
         ran.err
     );
 }
+
+/// What is looked at, and what gets its types from a schema, is the same on one thread and on several: far into a stream, where blocks run
+/// at the same time, too.
+#[test]
+fn on_several_threads() {
+    let folder = Folder::with_demo();
+    let is_bad = |no: u32| matches!(no, 7 | 19_000 | 19_001 | 29_999);
+    let record = |no: u32| {
+        let amount = if is_bad(no) { 501 } else { no % 500 };
+        format!(
+            "{{\"id\":\"TB-{no}\",\"fare\":{{\"amount\":{amount}}},\"note\":\"as it was booked\"}}\n"
+        )
+    };
+    folder.file("fares.json", FARES);
+    folder.file("big.jsonl", (0..30_000).map(record).collect::<String>());
+    folder.file("late.jsonl", (19_001..30_000).map(|no| record(no + 1)).collect::<String>());
+    let row =
+        |no: u32| format!("{no},{},{}\n", if no == 25_000 { "many" } else { "2.50" }, no % 2 == 0);
+    folder.file("rows.csv", format!("no,fare,paid\n{}", (0..30_000).map(row).collect::<String>()));
+    folder.file(
+        "row.json",
+        r#"{"properties": {"no": {"type": "integer"}, "fare": {"type": ["number", "string"]}, "paid": {"type": "boolean"}}}"#,
+    );
+    let element = |no: u32| format!("<p><no>{no}</no><fare>2.50</fare></p>\n");
+    folder.file("rows.xml", format!("<l>\n{}</l>\n", (0..30_000).map(element).collect::<String>()));
+    folder.file(
+        "rows.xsd",
+        r#"<xs:schema xmlns:xs="http://www.w3.org/2001/XMLSchema"><xs:element name="l"><xs:complexType><xs:sequence><xs:element name="p" maxOccurs="unbounded"><xs:complexType><xs:sequence><xs:element name="no" type="xs:int"/><xs:element name="fare" type="xs:decimal"/></xs:sequence></xs:complexType></xs:element></xs:sequence></xs:complexType></xs:element></xs:schema>"#,
+    );
+    let rule = "'for b in $[*] return {id: b.id, amount: b.fare.amount}'";
+    for (line, status, lines, expected) in [
+        (
+            format!("query {rule} big.jsonl --to jsonl --ensure fares.json --skip-invalid bad.jsonl"),
+            0,
+            29_996,
+            "warning: 4 records break the schema, and went to bad.jsonl",
+        ),
+        (
+            format!("query {rule} late.jsonl --to jsonl --ensure fares.json"),
+            1,
+            10_997,
+            "late.jsonl:10998:35",
+        ),
+        (
+            "query 'for b in $[*] where b.fare.amount > 500 return b' big.jsonl --to jsonl --ensure fares.json".to_owned(),
+            0,
+            4,
+            "",
+        ),
+        ("query '$[?@.paid == true].no' rows.csv --to jsonl --schema row.json".to_owned(), 0, 15_000, ""),
+        ("convert rows.csv --to jsonl --schema row.json".to_owned(), 0, 30_000, ""),
+        (
+            "query 'for r in $[*] order by r.no descending return r' rows.csv --to jsonl --schema row.json".to_owned(),
+            0,
+            30_000,
+            "",
+        ),
+        ("query 'sum($[*].fare)' rows.csv --schema row.json".to_owned(), 4, 0, "rows.csv:25002:7"),
+        (
+            "query 'for p in $.l.p[*] return {p.no, p.fare}' rows.xml --to jsonl --schema rows.xsd".to_owned(),
+            0,
+            30_000,
+            "",
+        ),
+    ] {
+        let ran = |threads: u32| {
+            let ran = run(&folder, &format!("{line} --threads {threads}"), "");
+            let bad = if line.contains("--skip") { folder.read("bad.jsonl") } else { String::new() };
+            (ran.status, ran.out, ran.err, bad)
+        };
+        let (one, several) = (ran(1), ran(3));
+        assert_eq!((one.0, one.1.lines().count()), (status, lines), "{line}: {}", one.2);
+        assert!(one.2.contains(expected), "{line}: {}", one.2);
+        assert!(one == several, "{line}: {} {}", one.2, several.2);
+    }
+}

@@ -490,7 +490,8 @@ impl<'c> RuleCommand<'c> {
         let stats = Stats::start(self.input.stats, threads(self.input.threads));
         let progress = Progress::start(self.options.progress, on_terminal, self.size_of(&inputs));
         let options = self.input_options();
-        let job = Job { types, ..self.job(plan, &sources, &options) };
+        let ensures = checked.filter(|_| by_item).map(Schemas::json);
+        let job = Job { types, ensures, ..self.job(plan, &sources, &options) };
         let mut tell = |problem: Diagnostic| {
             progress.make_room();
             messages.show(&problem);

@@ -6,6 +6,7 @@ use kyanite_formats::json as json_format;
 use kyanite_formats::losses::{Loss, Losses};
 use kyanite_formats::record_view::{RecordShape, View};
 use kyanite_lang::{Flow, Plan, Trace};
+use kyanite_schema::json::Schema;
 use kyanite_tree::{Arena, Base, Code, Diagnostic, Location, Origin, Place, Region, Step, Value};
 
 use crate::Sink;
@@ -72,14 +73,11 @@ impl<'k, 's> Ensured<'k, 's> {
     /// Whether a value keeps to all schemas; what is wrong with it waits to be placed.
     fn keeps(&mut self, value: Value<'_>, item: Option<usize>) -> bool {
         let Some(schemas) = self.schemas else { return true };
-        let room = Arena::new();
-        let value = match value {
-            Value::Element(..) => View::new(&RecordShape::default(), true).record(value, &room),
-            other => other,
-        };
-        if schemas.json().iter().all(|schema| schema.is_valid(value)) {
+        if allow(schemas.json(), value) {
             return true;
         }
+        let room = Arena::new();
+        let value = as_record(value, &room);
         // Values that were computed have no places, so each gets a number to be found by.
         let mut all = Vec::new();
         let looked_at =
@@ -139,6 +137,20 @@ impl<'k, 's> Ensured<'k, 's> {
     pub fn finish(mut self) -> (Vec<Diagnostic>, u64, bool) {
         self.settle(&|_| None);
         (self.findings, self.skipped, self.has_failed)
+    }
+}
+
+/// Whether a value keeps to schemas; an element as its record.
+pub(crate) fn allow(schemas: &[Schema<'_>], value: Value<'_>) -> bool {
+    let room = Arena::new();
+    let value = as_record(value, &room);
+    schemas.iter().all(|schema| schema.is_valid(value))
+}
+
+fn as_record<'a>(value: Value<'a>, arena: &'a Arena) -> Value<'a> {
+    match value {
+        Value::Element(..) => View::new(&RecordShape::default(), true).record(value, arena),
+        other => other,
     }
 }
 
@@ -233,11 +245,16 @@ impl Sink for Ensured<'_, '_> {
     }
 
     fn apart(&self) -> Option<Part> {
-        // What is looked at is taken in its order.
-        if self.schemas.is_some() { None } else { self.sink.apart() }
+        match (self.schemas, self.by_item) {
+            (None, _) => self.sink.apart(),
+            // What keeps to the schemas is taken as it comes; the rest is looked at in its order.
+            (Some(_), true) => self.sink.apart().map(Part::ensuring),
+            (Some(_), false) => None,
+        }
     }
 
     fn join(&mut self, part: &mut Part) -> Flow {
+        self.number += part.items as usize;
         self.sink.join(part)
     }
 

@@ -14,18 +14,21 @@ use std::time::Duration;
 
 use kyanite_formats::json;
 use kyanite_formats::records::Layout;
-use kyanite_formats::xml::Ancestry;
+use kyanite_formats::xml::{Ancestry, StepName};
 use kyanite_formats::{csv, xml};
 use kyanite_lang::{
     Coverage, Cutoff, DocumentUris, FieldPlan, LineNames, Names, PackedTuples, Plan, RecordState,
     RecordUnit, SpillSettings,
 };
-use kyanite_tree::{Arena, Passed};
+use kyanite_schema::json::Schema;
+use kyanite_tree::{Arena, Passed, Value};
 
 use crate::blocks::{Blocks, Then};
+use crate::ensure::allow;
 use crate::part::Part;
 use crate::records::InputPart;
 use crate::run_error::WayCounts;
+use crate::types::DocumentTypes;
 use worker::Worker;
 
 /// What workers need of a run.
@@ -51,9 +54,18 @@ pub(crate) struct WorkerContext<'w> {
     pub(crate) learns: bool,
     /// Whether names and attributes of elements around records are asked for.
     pub(crate) looks_above: bool,
+    /// What gives records their types, and the names that lead to these.
+    pub(crate) types: Option<(&'w DocumentTypes<'w>, &'w [StepName])>,
+    /// What results keep to.
+    pub(crate) ensures: Option<&'w [Schema<'w>]>,
 }
 
 impl WorkerContext<'_> {
+    /// Whether a result may be written.
+    pub(crate) fn allows(&self, value: Value<'_>) -> bool {
+        self.ensures.is_none_or(|schemas| allow(schemas, value))
+    }
+
     /// Whether results come as lines of JSON, however they are laid out in the end.
     pub(crate) fn gives_lines(&self) -> bool {
         match self.lines {

@@ -20,6 +20,8 @@ pub struct Part {
     by_lines: bool,
     /// Room for laying them out.
     room: Vec<u8>,
+    /// Whether whoever takes items has to look at each before, since it has to keep to schemas.
+    pub(crate) ensures: bool,
     /// Whether an item could not be rendered, so that the part is of no use.
     pub(crate) failed: bool,
 }
@@ -38,8 +40,15 @@ impl Part {
             bytes: Vec::new(),
             by_lines: false,
             room: Vec::new(),
+            ensures: false,
             failed: false,
         }
+    }
+
+    /// The same part, for items that were looked at.
+    pub(crate) fn ensuring(mut self) -> Self {
+        self.ensures = true;
+        self
     }
 
     /// Another part like this one when it was new.

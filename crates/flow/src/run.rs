@@ -9,6 +9,7 @@ use kyanite_formats::xml::StepName;
 use kyanite_lang::{
     Arguments, Flow, Partial, Plan, Portion, RecordUnit, RuleError, Runner, Session, Strategy,
 };
+use kyanite_schema::json;
 use kyanite_tree::{Advice, Arena, Code, Diagnostic, Origin, Place, Setting, Value, locate_node};
 
 use crate::blocks::Then;
@@ -54,6 +55,8 @@ pub struct Job<'j> {
     pub now: Option<SystemTime>,
     /// What inputs have types from that have none of their own.
     pub types: Option<&'j DocumentTypes<'j>>,
+    /// What each item of the result keeps to, where items are looked at one by one.
+    pub ensures: Option<&'j [json::Schema<'j>]>,
     /// Whether documents may be held in memory; if not, only rules run that go from record to record.
     pub holds: bool,
 }
@@ -74,6 +77,7 @@ impl<'j> Job<'j> {
             losses: LossPolicy::Count,
             now: None,
             types: None,
+            ensures: None,
             holds: true,
         }
     }

@@ -323,6 +323,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             if strategy.takes(Way::Threads)
                 && self.may_part(is_last, progress.index)
                 && let Some(part) = self.results.sink().apart()
+                && (!part.ensures || self.job.ensures.is_some())
             {
                 input.before.pass(&bytes[..from]);
                 blocks.put_back(from);
@@ -429,7 +430,6 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
     fn may_part(&self, is_last: bool, records: u64) -> bool {
         let Job { what, losses, .. } = self.job;
         !is_last
-            && self.typer.is_none()
             // Blocks begin where elements of one sort do, once the first of them is known.
             && (records > 0 || self.unit == RecordUnit::Items)
             && *what == What::Values

@@ -252,7 +252,8 @@ impl<'s> Schemas<'s> {
     }
 
     /// The JSON Schemas among them.
-    pub(crate) fn json(&self) -> &[json::Schema<'s>] {
+    #[must_use]
+    pub fn json(&self) -> &[json::Schema<'s>] {
         self.compiled.bundles.first().map_or(&[], |bundle| &bundle.json)
     }
 

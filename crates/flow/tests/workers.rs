@@ -7,8 +7,12 @@ mod support;
 use std::cell::Cell;
 use std::time::{Duration, Instant};
 
-use kyanite_flow::{Counters, Events, Input, InputOptions, Job, WORKER, run};
+use kyanite_flow::{
+    Counters, DocumentTypes, Ensured, Events, Input, InputOptions, Job, Schemas, Set, Validation,
+    WORKER, run,
+};
 use kyanite_lang::{RuleText, Syntax, compile};
+use kyanite_tree::Arena;
 use support::Counting;
 
 /// How long a busy machine may take to start a thread.
@@ -36,6 +40,46 @@ fn come_up(wanted: usize, before: usize) -> usize {
 /// The only test of this program, so that all workers are its own.
 #[test]
 fn as_many_threads_as_are_wanted() {
+    run_as_wanted();
+    run_with_schemas();
+}
+
+/// Records that get their types from a schema, and results that have to keep to one, come in parts, too.
+fn run_with_schemas() {
+    let folder = tempfile::tempdir().unwrap();
+    let (rows, schema) = (folder.path().join("r.csv"), folder.path().join("r.json"));
+    let count = 80_000_u64;
+    let cells: String = (0..count).map(|n| format!("{n},abcdefghijk\n")).collect();
+    std::fs::write(&rows, format!("n,t\n{cells}")).unwrap();
+    std::fs::write(&schema, r#"{"properties": {"n": {"type": "integer"}}}"#).unwrap();
+    let sets = [Set { name: None, schemas: vec![Input::File(schema)], inputs: Vec::new() }];
+    let (counters, held) = (Counters::default(), Arena::new());
+    let read = || {
+        let mut events = Events { tell: &mut |_| {}, counters: &counters };
+        let validation = Validation { sets: &sets, ..Validation::default() };
+        Schemas::read(validation, &held, &mut events).unwrap()
+    };
+    let types = DocumentTypes::of("r.json".into(), read(), &held).unwrap();
+    let schemas = read();
+    let rule = RuleText::new("rule", "for r in $[*] where r.n >= 0 return {n: r.n + 1}");
+    let plan = compile(rule, Syntax::Rule).unwrap();
+    let options = InputOptions { threads: 3, ..InputOptions::default() };
+    let of_plan = || Job::new(&plan, &options);
+    for (job, ensured) in [
+        (Job { types: Some(&types), ..of_plan() }, None),
+        (Job { types: Some(&types), ensures: Some(schemas.json()), ..of_plan() }, Some(&schemas)),
+    ] {
+        let mut sink = Counting::new(|| ());
+        let mut ensuring = Ensured::new(&mut sink, ensured, &plan, (true, &held), None);
+        let mut events = Events { tell: &mut |_| {}, counters: &counters };
+        run(&job, &[Input::File(rows.clone())], &mut ensuring, &mut events).unwrap();
+        assert!(ensuring.finish().0.is_empty());
+        assert_eq!(sink.one_by_one + sink.in_parts, count);
+        assert!(sink.in_parts > count / 2, "{} in parts", sink.in_parts);
+    }
+}
+
+fn run_as_wanted() {
     let folder = tempfile::tempdir().unwrap();
     let (lines, feed) = (folder.path().join("r.jsonl"), folder.path().join("r.xml"));
     // More blocks than may be run over ahead, so that no worker has ended when the first is handed on.

@@ -18,12 +18,14 @@ use crate::consume::{Consumer, consume};
 use crate::part::Part;
 use crate::records::{Next, Records, valid_start};
 use crate::run_error::WayCounts;
+use crate::types::Typer;
 
 /// What a thread uses for one block after another.
-pub(super) struct Worker {
+pub(super) struct Worker<'w> {
     arena: Arena,
     session: Session,
     layouts: KnownLayouts,
+    typer: Option<Typer<'w>>,
 }
 
 /// What records so far looked like.
@@ -59,11 +61,12 @@ impl KnownLayouts {
     }
 }
 
-impl Worker {
-    pub(super) fn new(context: WorkerContext<'_>) -> Self {
+impl<'w> Worker<'w> {
+    pub(super) fn new(context: WorkerContext<'w>) -> Self {
         let mut session = Session::new(context.plan);
         session.documents = context.documents.clone();
-        Self { arena: Arena::new(), session, layouts: KnownLayouts::new(context) }
+        let typer = context.types.map(|(types, _)| Typer::new(types));
+        Self { arena: Arena::new(), session, layouts: KnownLayouts::new(context), typer }
     }
 
     /// Runs over the block on a worker block, if it could be read.
@@ -81,7 +84,8 @@ impl Worker {
     /// Runs over the block on a worker block.
     fn run(&mut self, context: WorkerContext<'_>, worker_block: &mut WorkerBlock) {
         self.session.restart(context.plan);
-        let spill = (&self.arena, &mut self.layouts);
+        let typer = self.typer.as_mut();
+        let spill = (&self.arena, &mut self.layouts, typer);
         worker_block.result =
             block(context, &worker_block.bytes, &mut worker_block.part, spill, &mut self.session);
         if worker_block.result.is_some() {
@@ -98,7 +102,7 @@ fn block(
     context: WorkerContext<'_>,
     bytes: &[u8],
     part: &mut Part,
-    (arena, layouts): (&Arena, &mut KnownLayouts),
+    (arena, layouts, mut typer): (&Arena, &mut KnownLayouts, Option<&mut Typer<'_>>),
     session: &mut Session,
 ) -> Option<BlockResult> {
     let WorkerContext {
@@ -155,9 +159,20 @@ fn block(
             match next {
                 Next::Record(record) => {
                     in_fields += u64::from(matches!(record, json::Slotted::Slots(_)));
+                    let record = match (&mut typer, context.types, record) {
+                        (Some(typer), Some((_, path)), json::Slotted::Value(record)) => {
+                            json::Slotted::Value(typer.record(record, path, arena))
+                        }
+                        (_, _, record) => record,
+                    };
                     let ran = runner.slotted(&mut state, &mut store, count, record, &mut |value| {
                         match value {
-                            Some(value) => part.item(value),
+                            Some(value) if context.allows(value) => part.item(value),
+                            // What is wrong with it is found out in its turn.
+                            Some(_) => {
+                                part.failed = true;
+                                kyanite_lang::Flow::Break(())
+                            }
                             None => kyanite_lang::Flow::Continue(()),
                         }
                     });
@@ -175,6 +190,9 @@ fn block(
             (part.bytes, part.items) = (lines, count);
         }
         runner.put_down(&state, &mut store).ok()?;
+        if typer.is_some_and(|typer| !typer.take_losses().is_empty()) {
+            return None;
+        }
         if !records.take_duplicates().is_empty() || !records.take_repairs().is_empty() {
             return None;
         }

@@ -32,12 +32,15 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let names = progress.names.clone();
         let state = progress.state.apart(self.job.plan);
         let unit = self.unit;
-        let are_lines = strategy.takes(Way::Copies);
+        let are_lines = strategy.takes(Way::Copies) && self.job.types.is_none();
         let line_starts = match layout {
             Layout::Csv { header: Some(header), .. } if are_lines => header.line_starts(),
             _ => None,
         };
-        let line_names = strategy.line_names.as_ref().filter(|_| !part.expects_elements());
+        // What has types that others gave it, or is looked at, is a value.
+        let are_values = self.job.types.is_some() || part.ensures;
+        let line_names = strategy.line_names.as_ref();
+        let line_names = line_names.filter(|_| !part.expects_elements() && !are_values);
         let lines = match (layout, &line_starts) {
             (Layout::Csv { settings, header }, Some(starts)) => {
                 Some(AsLines::Rows { settings, header, starts })
@@ -54,7 +57,9 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let explains_nothing = self.session.coverage.explains_nothing(self.job.plan);
         // Members are in fields for lines that wait, and for nothing else.
         let has_lines = line_names.is_some() || !strategy.lines_wait;
-        let field_plan = strategy.field_plan.as_ref().filter(|_| explains_nothing && has_lines);
+        let is_typed = self.job.types.is_some();
+        let field_plan = strategy.field_plan.as_ref();
+        let field_plan = field_plan.filter(|_| explains_nothing && has_lines && !is_typed);
         let needed = strategy
             .projection
             .as_ref()
@@ -63,6 +68,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let prefilter = prefilter.filter(|_| strategy.takes(Way::Prefilter));
         let documents = self.session.documents.clone();
         let cutoff = RwLock::new(progress.store.cutoff());
+        let path = self.path_of_elements();
         let context = WorkerContext {
             plan: self.job.plan,
             documents: &documents,
@@ -79,6 +85,8 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             learns: strategy.takes(Way::Templates),
             lines,
             looks_above: self.looks_above(),
+            types: self.job.types.map(|types| (types, &*path)),
+            ensures: self.job.ensures.filter(|_| part.ensures),
         };
         let assumed = layout.place();
         let mut carried: Vec<u8> = Vec::new();
