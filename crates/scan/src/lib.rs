@@ -69,7 +69,7 @@ mod sse;
 use finder::{Brackets, Finder};
 pub use nesting::Nesting;
 pub use number::number_end;
-pub use plain::{CHUNK, is_plain, plain_bytes, unescaped_bytes};
+pub use plain::{CHUNK, content_bytes, is_plain, plain_bytes, unescaped_bytes};
 
 /// The bytes that one mask stands for.
 pub(crate) const WORD: usize = 64;

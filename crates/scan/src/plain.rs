@@ -54,6 +54,49 @@ fn unescaped_sse2(chunk: &[u8; CHUNK]) -> usize {
     (_mm_movemask_epi8(found) | 1 << CHUNK).trailing_zeros() as usize
 }
 
+/// How many of the first bytes of a chunk stand for themselves in the content of an element of XML (XML 1.0 section 3.1), white space
+/// among them: what is behind them is markup, a bracket, a control character or the beginning of a character that may not stand there.
+#[inline]
+#[must_use]
+#[allow(unsafe_code, reason = "calls of code for instructions that every processor of a kind has")]
+pub fn content_bytes(chunk: &[u8; CHUNK]) -> usize {
+    // SAFETY: SSE2 is part of x86-64.
+    #[cfg(target_arch = "x86_64")]
+    return unsafe { content_sse2(chunk) };
+    #[allow(unreachable_code, reason = "reached on other processors")]
+    content_by_hand(chunk)
+}
+
+#[allow(dead_code, reason = "not called where there are instructions for it")]
+fn content_by_hand(chunk: &[u8; CHUNK]) -> usize {
+    let is_content = |byte: &&u8| match byte {
+        b'\t' | b'\n' | b'\r' => true,
+        0..0x20 | b'<' | b'&' | b']' | 0xEF => false,
+        _ => true,
+    };
+    chunk.iter().take_while(is_content).count()
+}
+
+#[cfg(target_arch = "x86_64")]
+#[target_feature(enable = "sse2")]
+#[inline]
+fn content_sse2(chunk: &[u8; CHUNK]) -> usize {
+    use std::arch::x86_64::{
+        _mm_andnot_si128, _mm_cmpeq_epi8, _mm_min_epu8, _mm_movemask_epi8, _mm_or_si128,
+        _mm_set_epi64x, _mm_set1_epi8,
+    };
+    let word = u128::from_le_bytes(*chunk);
+    let bytes = _mm_set_epi64x((word >> 64) as i64, word as i64);
+    let is = |byte: u8| _mm_cmpeq_epi8(bytes, _mm_set1_epi8(byte as i8));
+    let low = _mm_cmpeq_epi8(_mm_min_epu8(bytes, _mm_set1_epi8(0x1F)), bytes);
+    let blank = _mm_or_si128(_mm_or_si128(is(b'\t'), is(b'\n')), is(b'\r'));
+    let markup = _mm_or_si128(is(b'<'), is(b'&'));
+    let other = _mm_or_si128(is(b']'), is(0xEF));
+    let found = _mm_or_si128(_mm_or_si128(markup, other), _mm_andnot_si128(blank, low));
+    // A bit behind those of the chunk.
+    (_mm_movemask_epi8(found) | 1 << CHUNK).trailing_zeros() as usize
+}
+
 /// A bit for each byte of a chunk, the first one lowest, that is a digit.
 #[inline]
 #[must_use]
@@ -149,12 +192,13 @@ mod tests {
     proptest! {
         #[test]
         fn chunks_are_as_their_bytes(chunk in proptest::array::uniform16(prop_oneof![
-            4 => proptest::sample::select(&b"a 09/:z\x7f\x80\xf0>"[..]),
+            4 => proptest::sample::select(&b"a 09/:z\t\n\r\x7f\x80\xf0>"[..]),
             1 => any::<u8>(),
         ])) {
             prop_assert_eq!(plain_bytes(&chunk), by_hand(&chunk));
             prop_assert_eq!(unescaped_bytes(&chunk), unescaped_by_hand(&chunk));
             prop_assert_eq!(digit_bits(&chunk), digits_by_hand(&chunk));
+            prop_assert_eq!(content_bytes(&chunk), content_by_hand(&chunk));
         }
     }
 }

@@ -338,7 +338,7 @@ mod tests {
                 prop_assert!(writer.by_template(record(), template, &scalars, &mut again));
                 prop_assert_eq!(String::from_utf8_lossy(&again), String::from_utf8_lossy(&expected));
                 let is_verbatim = writer.is_verbatim(template, (&text, &scalars)).unwrap();
-                prop_assert!(!is_verbatim || expected == text[..followed.end].as_bytes());
+                prop_assert!(!is_verbatim || expected == text.as_bytes()[..followed.end]);
             }
         }
     }

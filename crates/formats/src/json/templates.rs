@@ -151,14 +151,17 @@ fn may_follow(node: &Node, bytes: &[u8], at: usize) -> bool {
 /// The text behind the quote before byte `at`, and where it ends, before the other. `None` where it is none.
 #[inline]
 fn quoted(bytes: &[u8], at: usize) -> Option<(ScalarKind, usize)> {
-    // Most texts are short, and end in the first chunk.
-    if let Some(chunk) = bytes.get(at..).and_then(<[u8]>::first_chunk::<CHUNK>) {
+    let mut end = at;
+    while let Some(chunk) = bytes.get(end..).and_then(<[u8]>::first_chunk::<CHUNK>) {
         let length = unescaped_bytes(chunk);
-        if chunk.get(length) == Some(&b'"') {
-            return Some((ScalarKind::Text, at + length));
+        end += length;
+        match chunk.get(length) {
+            Some(b'"') => return Some((ScalarKind::Text, end)),
+            Some(_) => break,
+            None => {}
         }
     }
-    let (end, has_escapes) = quoted_end(bytes, at)?;
+    let (end, has_escapes) = quoted_end(bytes, end)?;
     Some((if has_escapes { ScalarKind::Escaped } else { ScalarKind::Text }, end))
 }
 

@@ -114,8 +114,19 @@ fn bracketed<T, O: Target>(
 }
 
 fn line(blanks: usize, out: &mut Vec<u8>) {
-    out.push(b'\n');
-    out.resize(out.len() + blanks, b' ');
+    /// A line end and as many blanks as nearly all lines begin with.
+    const LINE: [u8; 49] = {
+        let mut line = [b' '; 49];
+        line[0] = b'\n';
+        line
+    };
+    match LINE.get(..=blanks) {
+        Some(line) => out.extend_from_slice(line),
+        None => {
+            out.push(b'\n');
+            out.resize(out.len() + blanks, b' ');
+        }
+    }
 }
 
 /// Appends `text` in quotes, with the escapes that RFC 8259 section 7 demands and no others.

@@ -1,5 +1,7 @@
 //! The characters of XML (XML 1.0, fifth edition, sections 2.2 and 2.3).
 
+use kyanite_scan::{CHUNK, content_bytes};
+
 /// Byte may stand in a name.
 const NAME: u8 = 1;
 /// Byte may begin a name.
@@ -80,7 +82,14 @@ pub(super) fn space_end(bytes: &[u8], mut at: usize) -> usize {
 
 /// Where a run of text in content stops: at markup, at `]`, at a character that may not stand there, or at the end.
 #[inline]
-pub(super) fn text_end(bytes: &[u8], at: usize) -> usize {
+pub(super) fn text_end(bytes: &[u8], mut at: usize) -> usize {
+    while let Some(chunk) = bytes.get(at..).and_then(<[u8]>::first_chunk::<CHUNK>) {
+        let length = content_bytes(chunk);
+        at += length;
+        if length < CHUNK {
+            return at;
+        }
+    }
     run(bytes, at, |class| class & TEXT_STOP == 0)
 }
 
