@@ -349,6 +349,22 @@ fn in_place() {
     assert_eq!(folder.read("returns.xml"), manifest.replacen("flag=\"NO\"", "flag=\"DK\"", 1));
     assert_says(&folder, "patch back.json returns.xml --in-place", 0, "");
     assert_eq!(folder.read("returns.xml"), manifest);
+    // An element whose last attribute goes is a text, for the patch that goes back as well.
+    folder.file("pier.xml", "<pier><berth no=\"4\">A9</berth></pier>\n");
+    folder.file("no.json", r#"[{"op": "remove", "path": "/pier/berth/@no"}]"#);
+    for place in ["--in-place", "-o other.xml"] {
+        let changed = if place == "--in-place" { "pier.xml" } else { "other.xml" };
+        let line = format!("patch no.json pier.xml {place} --reverse back.json");
+        assert_says(&folder, &line, 0, "");
+        assert!(folder.read(changed).contains("<berth>A9</berth>"));
+        assert_says(&folder, &format!("patch back.json {changed} --in-place"), 0, "");
+        assert_says(
+            &folder,
+            &format!("query $.pier {changed} --compact"),
+            0,
+            "{\"berth\":{\"@no\":\"4\",\"#text\":\"A9\"}}",
+        );
+    }
     // Several files: all are made before the first is written.
     folder.file("other.toml", fleet.replace("[limits]", "[bounds]"));
     assert_says(

@@ -58,6 +58,7 @@ fn patched(
         options: &options,
         merges: command.merge,
         reverses: command.reverse.is_some(),
+        gives_xml: layout.format == Format::Xml,
     };
     // Written first: once the document is another one, only this leads back.
     let write_back = |back: Option<Vec<u8>>| match (&command.reverse, back) {

@@ -11,7 +11,7 @@ use kyanite_change::{
 };
 use kyanite_formats::losses::Losses;
 use kyanite_formats::record_view::{RecordShape, View};
-use kyanite_formats::{Format, json};
+use kyanite_formats::{Format, json, xml};
 use kyanite_tree::{Arena, Code, Diagnostic, LineColumn, Value};
 
 use tally::Tally;
@@ -19,7 +19,7 @@ use tally::Tally;
 use crate::document::{Library, as_one};
 use crate::input::{Input, InputOptions, Source};
 use crate::run::{is_xml, open};
-use crate::run_error::{Events, RunError};
+use crate::run_error::{Counters, Events, RunError};
 use crate::validate::{Choice, find};
 
 /// Two inputs that are compared.
@@ -224,6 +224,21 @@ pub fn pair_files(old: &Path, new: &Path) -> Result<PairedFiles, RunError> {
     Ok(paired)
 }
 
+/// The records of a text of XML that was made: an element that lost its attributes is a text once it is read.
+pub(crate) fn read_again<'a>(
+    text: &str,
+    options: &InputOptions,
+    library: &Library<'a>,
+    arena: &'a Arena,
+) -> Result<Value<'a>, RunError> {
+    let (counters, mut tell) = (Counters::default(), |_| {});
+    let mut events = Events { tell: &mut tell, counters: &counters };
+    let source = Source::of_text("the result", text, Format::Xml);
+    let plain = InputOptions { unwrap: false, ..options.clone() };
+    let (value, _) = load(source, &plain, library, arena, &mut events)?;
+    Ok(record(value, options, arena))
+}
+
 /// A patch that is applied to an input.
 #[derive(Clone, Copy, Debug)]
 pub struct Patching<'p> {
@@ -237,6 +252,8 @@ pub struct Patching<'p> {
     pub merges: bool,
     /// Whether the patch that goes back is wanted.
     pub reverses: bool,
+    /// Whether the result is written as XML.
+    pub gives_xml: bool,
 }
 
 impl Patching<'_> {
@@ -307,6 +324,16 @@ pub fn patch(
     let (root, _, losses) = read(what.input, what.options, &library, &arena, events)?;
     let root = record(root, what.options, &arena);
     let made = what.applied(root, &patches, &arena, events)?;
-    let back = what.back(root, made, &arena);
+    let mut again = None;
+    if what.reverses && what.gives_xml {
+        let mut text = Vec::new();
+        // What cannot be written is said where it is.
+        let written =
+            xml::write(made, &xml::Layout::default(), &mut text, &mut Losses::default()).is_ok();
+        let text = String::from_utf8_lossy(&text);
+        let read = || read_again(&text, what.options, &library, &arena);
+        again = written.then(read).transpose()?;
+    }
+    let back = what.back(root, again.unwrap_or(made), &arena);
     take(Patched { document: made, losses: &losses, back })
 }

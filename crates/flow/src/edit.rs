@@ -9,7 +9,7 @@ use kyanite_formats::Format;
 use kyanite_lang::{Arguments, Runner, Session};
 use kyanite_tree::{Arena, Code, Diagnostic, Place, Value};
 
-use crate::change::{Patching, record};
+use crate::change::{Patching, read_again, record};
 use crate::document::Library;
 use crate::input::{Input, InputOptions, Source, cannot_read};
 use crate::output::cannot_write;
@@ -173,15 +173,15 @@ pub fn patch_in_place(
     let patches = Library::new(&arena);
     let old = record(root, what.options, &arena);
     let new = what.applied(old, &patches, &arena, events)?;
-    let back = what.back(old, new, &arena);
-    let edited = match root {
-        Value::Element(_, document) => {
-            let made = edit_record(&original.text, document, old, new);
-            original.with(made)?
-        }
-        _ => original.edited(root, new)?,
+    let Value::Element(_, document) = root else {
+        let back = what.back(old, new, &arena);
+        return Ok((original.edited(root, new)?, back));
     };
-    Ok((edited, back))
+    let made = edit_record(&original.text, document, old, new);
+    let again = made.as_ref().ok().filter(|_| what.reverses);
+    let again = again.map(|text| read_again(text, what.options, &library, &arena)).transpose()?;
+    let back = what.back(old, again.unwrap_or(new), &arena);
+    Ok((original.with(made)?, back))
 }
 
 /// Writes what is to be in files that change, each in place of the one before; gives how many they are.

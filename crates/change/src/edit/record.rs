@@ -3,7 +3,7 @@
 
 mod content;
 
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 
 use kyanite_formats::losses::{Loss, Losses};
 use kyanite_formats::record_view::{ATTRIBUTE, CONTENT, TEXT};
@@ -78,13 +78,15 @@ impl<'h, 'a> Here<'h, 'a> {
         }
     }
 
-    /// The children of a name, by their positions.
-    fn called(&self, name: &str) -> Vec<usize> {
-        let is_called = |(at, content): (usize, &Content<'_>)| match content {
-            Content::Element(_, child) if child.name.qualified() == name => Some(at),
-            _ => None,
-        };
-        self.element.content.iter().enumerate().filter_map(is_called).collect()
+    /// The positions of its children, by their names.
+    fn by_name(&self) -> HashMap<&'a str, Vec<usize>> {
+        let mut by_name: HashMap<&str, Vec<usize>> = HashMap::new();
+        for (at, content) in self.element.content.iter().enumerate() {
+            if let Content::Element(_, child) = content {
+                by_name.entry(child.name.qualified()).or_default().push(at);
+            }
+        }
+        by_name
     }
 }
 
@@ -202,7 +204,8 @@ impl RecordEditor<'_> {
         here: &Here<'_, '_>,
         (removed, added, changed): (&[&str], &[Member<'_>], &[(&str, Delta<'_>)]),
     ) -> Edits<()> {
-        let inside = self.inside(here)?;
+        let (inside, by_name) = (self.inside(here)?, here.by_name());
+        let called = |name: &str| by_name.get(name).map(Vec::as_slice).unwrap_or_default();
         let attribute = |name: &str| -> Edits<Attribute<'_>> {
             let found = here.element.attributes.iter().find(|of| of.name.qualified() == name);
             found.copied().ok_or_else(XmlEditor::misplaced)
@@ -221,7 +224,9 @@ impl RecordEditor<'_> {
                         self.xml.set_attribute(&attribute(of)?, text_of(name, *value)?)?;
                     }
                     (Some(_), _) => return Err(XmlEditor::misplaced()),
-                    (None, delta) => self.children(here, &inside, name, delta)?,
+                    (None, delta) => {
+                        self.children(here, &inside, (name, called(name)), delta)?;
+                    }
                 },
             }
         }
@@ -230,7 +235,7 @@ impl RecordEditor<'_> {
             match (*name, name.strip_prefix(ATTRIBUTE)) {
                 (TEXT, _) => self.set_text(here, &inside, "")?,
                 (_, Some(of)) => self.xml.remove_attribute(&attribute(of)?)?,
-                (name, None) => gone.extend(here.called(name)),
+                (name, None) => gone.extend(called(name)),
             }
         }
         self.remove_children(here, &inside, &gone, added);
@@ -338,23 +343,21 @@ impl RecordEditor<'_> {
         &mut self,
         here: &Here<'_, '_>,
         inside: &Inside,
-        name: &str,
+        (name, olds): (&str, &[usize]),
         delta: &Delta<'_>,
     ) -> Edits<()> {
-        let olds = here.called(name);
-        match (olds.as_slice(), delta) {
+        match (olds, delta) {
             ([first, others @ ..], Delta::Other(value)) => {
                 self.replace(&here.child(*first)?, *value)?;
                 others.iter().for_each(|at| self.remove(here, inside, *at));
                 Ok(())
             }
             ([only], delta) => self.element(&here.child(*only)?, delta),
-            (olds, Delta::List { removed, items }) => {
+            ([first, ..], Delta::List { removed, items }) if are_all(olds, removed, items) => {
                 for at in removed {
                     self.remove(here, inside, olds[*at]);
                 }
-                let first = inside.span(olds[0]).start;
-                let mut place = Insertion { at: first, is_behind: false };
+                let mut place = Insertion { at: inside.span(*first).start, is_behind: false };
                 for item in items {
                     match item {
                         Aligned::Both { old, is_moved: false, delta, .. } => {
@@ -443,6 +446,12 @@ impl RecordEditor<'_> {
             }
         }
     }
+}
+
+/// Whether a list has an item for each of those that were there.
+pub(super) fn are_all<T>(olds: &[T], removed: &[usize], items: &[Aligned<'_>]) -> bool {
+    let stay = items.iter().filter(|item| matches!(item, Aligned::Both { .. })).count();
+    removed.len() + stay == olds.len()
 }
 
 /// Whether there are only elements and texts in an element.

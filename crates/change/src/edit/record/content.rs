@@ -3,7 +3,7 @@
 use kyanite_formats::record_view::CONTENT;
 use kyanite_tree::{Content, Member, Span, Value, is_blank};
 
-use super::{Here, Insertion, Inside, RecordEditor, text_of};
+use super::{Here, Insertion, Inside, RecordEditor, are_all, text_of};
 use crate::difference::{Aligned, Delta};
 use crate::edit::Edits;
 use crate::edit::xml::{XmlEditor, escaped};
@@ -20,9 +20,7 @@ impl RecordEditor<'_> {
         let pieces = Piece::all(here.element.content);
         let start_of =
             |number: usize| pieces.get(number).map(|piece| inside.span(piece.first()).start);
-        let count = removed.len()
-            + items.iter().filter(|item| matches!(item, Aligned::Both { .. })).count();
-        if count != pieces.len() {
+        if !are_all(&pieces, removed, items) {
             return Err(XmlEditor::misplaced());
         }
         let is_mixed = pieces.iter().any(|piece| matches!(piece, Piece::Texts(_)));
