@@ -262,7 +262,7 @@ impl<'a> Runner<'_, 'a> {
                     .map(|key| self.value(&key.value))
                     .collect::<RunResult<Vec<_>>>()?;
                 let mut names: Vec<_> = slots.clone().map(|slot| self.local(slot)).collect();
-                if self.writes_lines(repeat) {
+                if next == repeat.clauses.len() && self.writes_lines(repeat) {
                     names.fill(None);
                     names.push(Some(Value::text(self.waiting_line(repeat)?)));
                 }
