@@ -229,3 +229,23 @@ fn a_signal_leaves_nothing_behind() {
         assert_eq!(fs::read_to_string(folder.path().join("out.json")).unwrap(), "\"before\"\n");
     }
 }
+
+/// What JSON cannot carry of values that a rule decodes is counted in all records, far into a stream as well.
+#[test]
+fn losses_are_counted_to_the_end() {
+    let folder = Folder::with_demo();
+    let record = |no: u32| format!("{{\"no\":{},\"log\":\"wind: .inf\"}}\n", no * 7_919 % 8_000);
+    folder.file("logs.jsonl", (0..8_000).map(record).collect::<String>());
+    for rule in [
+        "for l in $[*] return {log: decode(\"yaml\", l.log)}",
+        "for l in $[*] order by l.no return {log: decode(\"yaml\", l.log)}",
+        "for l in $[*] order by l.no return decode(\"yaml\", l.log)",
+    ] {
+        for format in ["json", "jsonl"] {
+            let ran =
+                run(&folder, &format!("query '{rule}' logs.jsonl --to {format} --threads 2"), "");
+            let expected = format!("{format} could not carry 8000 numbers that are not finite");
+            assert!(ran.status == 0 && ran.err.contains(&expected), "{rule}: {}", ran.err);
+        }
+    }
+}

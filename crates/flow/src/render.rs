@@ -58,13 +58,13 @@ impl Layout {
         }
     }
 
-    /// The writer of rows.
     /// Whether results are written as plain JSON.
     #[must_use]
     pub fn gives_json(&self) -> bool {
         matches!(self.format, Format::Json | Format::JsonLines) && !self.canonical
     }
 
+    /// The writer of rows.
     fn rows(&self) -> csv::Writer {
         let settings = csv::Settings::of(self.format, self.delimiter);
         csv::Writer::new(settings, self.columns.clone(), self.flatten)
@@ -116,9 +116,9 @@ impl Renderer {
         self.layout.format
     }
 
-    /// Whether each item is plain JSON, so that it may come as a line.
+    /// Whether each item is plain JSON, and carries nothing that is lost by that, so that it may come as a line.
     pub(crate) fn takes_lines(&self) -> bool {
-        self.layout.gives_json()
+        self.layout.gives_json() && !self.foreign
     }
 
     /// Appends an item as a line of JSON.
