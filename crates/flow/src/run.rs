@@ -7,7 +7,8 @@ use kyanite_formats::Format;
 use kyanite_formats::losses::{Loss, Losses};
 use kyanite_formats::xml::StepName;
 use kyanite_lang::{
-    Arguments, Flow, Partial, Plan, Portion, RecordUnit, RuleError, Runner, Session, Strategy,
+    Arguments, Flow, Partial, Plan, Portion, RecordUnit, RuleError, Runner, Session, Strategy, Way,
+    Ways,
 };
 use kyanite_schema::json;
 use kyanite_tree::{Advice, Arena, Code, Diagnostic, Origin, Place, Setting, Value, locate_node};
@@ -282,8 +283,11 @@ impl<'q> Run<'_, 'q, '_, '_> {
         match &self.strategy {
             Some((known, strategy)) if *known == unit => Rc::clone(strategy),
             _ => {
-                let Job { plan, options, .. } = self.job;
-                let strategy = Rc::new(plan.strategy(unit, self.sink.gives_json(), options.avoid));
+                let Job { plan, options, types, .. } = self.job;
+                // What a schema gives types is a value.
+                let typed = types.map(|_| [Way::Copies, Way::Fields, Way::Lines].map(Ways::from));
+                let off = typed.into_iter().flatten().chain([options.avoid]).collect();
+                let strategy = Rc::new(plan.strategy(unit, self.sink.gives_json(), off));
                 self.strategy = Some((unit, Rc::clone(&strategy)));
                 strategy
             }

@@ -1,7 +1,47 @@
 //! Texts without anything special in them, found 16 bytes at a time with what every processor of a kind has.
 
+#[cfg(target_arch = "x86_64")]
+use std::arch::x86_64::{
+    __m128i, _mm_andnot_si128, _mm_cmpeq_epi8, _mm_min_epu8, _mm_movemask_epi8, _mm_or_si128,
+    _mm_set_epi64x, _mm_set1_epi8, _mm_sub_epi8,
+};
+
 /// The bytes of a chunk.
 pub const CHUNK: usize = 16;
+
+/// The bytes of a chunk, as instructions take them.
+#[cfg(target_arch = "x86_64")]
+#[target_feature(enable = "sse2")]
+#[inline]
+fn loaded(chunk: &[u8; CHUNK]) -> __m128i {
+    let word = u128::from_le_bytes(*chunk);
+    _mm_set_epi64x((word >> 64) as i64, word as i64)
+}
+
+/// All bits of each byte that is this one.
+#[cfg(target_arch = "x86_64")]
+#[target_feature(enable = "sse2")]
+#[inline]
+fn equal(bytes: __m128i, byte: u8) -> __m128i {
+    _mm_cmpeq_epi8(bytes, _mm_set1_epi8(byte as i8))
+}
+
+/// All bits of each byte that is no more than this one.
+#[cfg(target_arch = "x86_64")]
+#[target_feature(enable = "sse2")]
+#[inline]
+fn at_most(bytes: __m128i, byte: i8) -> __m128i {
+    _mm_cmpeq_epi8(_mm_min_epu8(bytes, _mm_set1_epi8(byte)), bytes)
+}
+
+/// How many bytes stand before the first that was found; all where none was.
+#[cfg(target_arch = "x86_64")]
+#[target_feature(enable = "sse2")]
+#[inline]
+fn first(found: __m128i) -> usize {
+    // A bit behind those of the chunk.
+    (_mm_movemask_epi8(found) | 1 << CHUNK).trailing_zeros() as usize
+}
 
 /// How many of the first bytes of a chunk stand in a text in quotes of JSON (RFC 8259 section 7) just as they do in content
 /// or attribute values of XML (XML 1.0 sections 2.4 and 3.1). The byte behind them ends the text, is written otherwise in
@@ -41,17 +81,11 @@ fn unescaped_by_hand(chunk: &[u8; CHUNK]) -> usize {
 #[target_feature(enable = "sse2")]
 #[inline]
 fn unescaped_sse2(chunk: &[u8; CHUNK]) -> usize {
-    use std::arch::x86_64::{
-        _mm_cmpeq_epi8, _mm_min_epu8, _mm_movemask_epi8, _mm_or_si128, _mm_set_epi64x,
-        _mm_set1_epi8,
-    };
-    let word = u128::from_le_bytes(*chunk);
-    let bytes = _mm_set_epi64x((word >> 64) as i64, word as i64);
-    let is = |byte: u8| _mm_cmpeq_epi8(bytes, _mm_set1_epi8(byte as i8));
-    let control = _mm_cmpeq_epi8(_mm_min_epu8(bytes, _mm_set1_epi8(0x1F)), bytes);
+    let bytes = loaded(chunk);
+    let is = |byte: u8| equal(bytes, byte);
+    let control = at_most(bytes, 0x1F);
     let found = _mm_or_si128(_mm_or_si128(is(b'"'), is(b'\\')), control);
-    // A bit behind those of the chunk.
-    (_mm_movemask_epi8(found) | 1 << CHUNK).trailing_zeros() as usize
+    first(found)
 }
 
 /// How many of the first bytes of a chunk stand for themselves in the content of an element of XML (XML 1.0 section 3.1), white space
@@ -81,20 +115,14 @@ fn content_by_hand(chunk: &[u8; CHUNK]) -> usize {
 #[target_feature(enable = "sse2")]
 #[inline]
 fn content_sse2(chunk: &[u8; CHUNK]) -> usize {
-    use std::arch::x86_64::{
-        _mm_andnot_si128, _mm_cmpeq_epi8, _mm_min_epu8, _mm_movemask_epi8, _mm_or_si128,
-        _mm_set_epi64x, _mm_set1_epi8,
-    };
-    let word = u128::from_le_bytes(*chunk);
-    let bytes = _mm_set_epi64x((word >> 64) as i64, word as i64);
-    let is = |byte: u8| _mm_cmpeq_epi8(bytes, _mm_set1_epi8(byte as i8));
-    let low = _mm_cmpeq_epi8(_mm_min_epu8(bytes, _mm_set1_epi8(0x1F)), bytes);
+    let bytes = loaded(chunk);
+    let is = |byte: u8| equal(bytes, byte);
+    let low = at_most(bytes, 0x1F);
     let blank = _mm_or_si128(_mm_or_si128(is(b'\t'), is(b'\n')), is(b'\r'));
     let markup = _mm_or_si128(is(b'<'), is(b'&'));
     let other = _mm_or_si128(is(b']'), is(0xEF));
     let found = _mm_or_si128(_mm_or_si128(markup, other), _mm_andnot_si128(blank, low));
-    // A bit behind those of the chunk.
-    (_mm_movemask_epi8(found) | 1 << CHUNK).trailing_zeros() as usize
+    first(found)
 }
 
 /// A bit for each byte of a chunk, the first one lowest, that is a digit.
@@ -118,15 +146,9 @@ fn digits_by_hand(chunk: &[u8; CHUNK]) -> u32 {
 #[target_feature(enable = "sse2")]
 #[inline]
 fn digits_sse2(chunk: &[u8; CHUNK]) -> u32 {
-    use std::arch::x86_64::{
-        _mm_cmpeq_epi8, _mm_min_epu8, _mm_movemask_epi8, _mm_set_epi64x, _mm_set1_epi8,
-        _mm_sub_epi8,
-    };
-    let word = u128::from_le_bytes(*chunk);
-    let bytes = _mm_set_epi64x((word >> 64) as i64, word as i64);
+    let bytes = loaded(chunk);
     let values = _mm_sub_epi8(bytes, _mm_set1_epi8(b'0' as i8));
-    let are_digits = _mm_cmpeq_epi8(_mm_min_epu8(values, _mm_set1_epi8(9)), values);
-    _mm_movemask_epi8(are_digits) as u32
+    _mm_movemask_epi8(at_most(values, 9)) as u32
 }
 
 /// Whether a byte ends a run of [`plain_bytes`].
@@ -144,21 +166,14 @@ fn by_hand(chunk: &[u8; CHUNK]) -> usize {
 #[target_feature(enable = "sse2")]
 #[inline]
 fn sse2(chunk: &[u8; CHUNK]) -> usize {
-    use std::arch::x86_64::{
-        _mm_cmpeq_epi8, _mm_min_epu8, _mm_movemask_epi8, _mm_or_si128, _mm_set_epi64x,
-        _mm_set1_epi8,
-    };
-    let word = u128::from_le_bytes(*chunk);
-    let bytes = _mm_set_epi64x((word >> 64) as i64, word as i64);
-    let is = |byte: u8| _mm_cmpeq_epi8(bytes, _mm_set1_epi8(byte as i8));
-    let control = _mm_cmpeq_epi8(_mm_min_epu8(bytes, _mm_set1_epi8(0x1F)), bytes);
+    let bytes = loaded(chunk);
+    let is = |byte: u8| equal(bytes, byte);
+    let control = at_most(bytes, 0x1F);
     let quote = _mm_or_si128(is(b'"'), is(b'\''));
     let markup = _mm_or_si128(is(b'<'), is(b'&'));
     let other = _mm_or_si128(is(b']'), is(b'\\'));
     let found = _mm_or_si128(_mm_or_si128(quote, markup), _mm_or_si128(other, control));
-    let found = _mm_movemask_epi8(_mm_or_si128(found, is(0xEF)));
-    // A bit behind those of the chunk.
-    (found | 1 << CHUNK).trailing_zeros() as usize
+    first(_mm_or_si128(found, is(0xEF)))
 }
 
 #[cfg(all(target_arch = "aarch64", target_feature = "neon"))]

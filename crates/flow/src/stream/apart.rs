@@ -32,15 +32,12 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let names = progress.names.clone();
         let state = progress.state.apart(self.job.plan);
         let unit = self.unit;
-        let are_lines = strategy.takes(Way::Copies) && self.job.types.is_none();
+        let are_lines = strategy.takes(Way::Copies);
         let line_starts = match layout {
             Layout::Csv { header: Some(header), .. } if are_lines => header.line_starts(),
             _ => None,
         };
-        // What has types that others gave it, or is looked at, is a value.
-        let are_values = self.job.types.is_some() || part.ensures;
-        let line_names = strategy.line_names.as_ref();
-        let line_names = line_names.filter(|_| !part.expects_elements() && !are_values);
+        let line_names = strategy.line_names.as_ref().filter(|_| !part.expects_elements());
         let lines = match (layout, &line_starts) {
             (Layout::Csv { settings, header }, Some(starts)) => {
                 Some(AsLines::Rows { settings, header, starts })
@@ -57,9 +54,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let explains_nothing = self.session.coverage.explains_nothing(self.job.plan);
         // Members are in fields for lines that wait, and for nothing else.
         let has_lines = line_names.is_some() || !strategy.lines_wait;
-        let is_typed = self.job.types.is_some();
-        let field_plan = strategy.field_plan.as_ref();
-        let field_plan = field_plan.filter(|_| explains_nothing && has_lines && !is_typed);
+        let field_plan = strategy.field_plan.as_ref().filter(|_| explains_nothing && has_lines);
         let needed = strategy
             .projection
             .as_ref()

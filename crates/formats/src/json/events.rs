@@ -17,7 +17,7 @@
 //! ```
 
 use kyanite_scan::{Nesting, Structure};
-use kyanite_tree::{Event, Pull, RawText, is_blank};
+use kyanite_tree::{Event, Pull, RawText, ScalarSpan, is_blank};
 
 /// Reads one value after another as events.
 #[derive(Debug)]
@@ -61,6 +61,13 @@ impl<'t, 's> EventReader<'t, 's> {
     #[must_use]
     pub fn position(&self) -> usize {
         self.at
+    }
+
+    /// Where the scalar stands that was given last as that event; None if it is none.
+    pub(super) fn scalar(&self, event: &Event<'t>) -> Option<ScalarSpan> {
+        // A text ends before its quote.
+        let quote = usize::from(matches!(event, Event::Text(_)));
+        ScalarSpan::of(event, self.at - quote)
     }
 
     /// The offset behind the value, once all of its events were given.

@@ -28,6 +28,11 @@ pub(super) fn plain_end(bytes: &[u8], mut at: usize) -> usize {
             return at;
         }
     }
+    short_plain_end(bytes, at)
+}
+
+/// The same for the last bytes, which fill no chunk.
+fn short_plain_end(bytes: &[u8], mut at: usize) -> usize {
     // Eight bytes at a time, by the arithmetic of a zero byte in a word: `(w - 1) & !w` has a high bit exactly
     // at (or above) the first zero byte, and only the first set bit is used.
     while let Some(chunk) = bytes.get(at..).and_then(<[u8]>::first_chunk::<8>) {
@@ -119,16 +124,23 @@ pub(super) fn unescape(
 }
 
 /// Where the text ends that begins behind a quote at byte `at`, before the other, and whether it has escapes; None where it is none.
-pub(super) fn quoted_end(bytes: &[u8], mut at: usize) -> Option<(usize, bool)> {
-    let mut has_escapes = false;
+#[inline]
+pub(super) fn quoted_end(bytes: &[u8], at: usize) -> Option<(usize, bool)> {
+    let end = plain_end(bytes, at);
+    match bytes.get(end)? {
+        b'"' => Some((end, false)),
+        _ => escaped_end(bytes, end).map(|end| (end, true)),
+    }
+}
+
+/// Where a text ends whose first escape is at byte `at`.
+fn escaped_end(bytes: &[u8], mut at: usize) -> Option<usize> {
     loop {
-        at = plain_end(bytes, at);
         match bytes.get(at)? {
-            b'"' => return Some((at, has_escapes)),
-            b'\\' => at = escape(bytes, at).ok()?.1,
+            b'"' => return Some(at),
+            b'\\' => at = plain_end(bytes, escape(bytes, at).ok()?.1),
             _ => return None,
         }
-        has_escapes = true;
     }
 }
 

@@ -20,8 +20,8 @@
 //! assert!(matches!(events[..], [Event::Text(berth), Event::Number("4")] if berth.text == "B"));
 //! ```
 
-use kyanite_scan::{CHUNK, number_end, unescaped_bytes};
-use kyanite_tree::{Event, Pull, ScalarKind, ScalarSpan};
+use kyanite_scan::number_end;
+use kyanite_tree::{Pull, ScalarKind, ScalarSpan};
 
 use super::events::EventReader;
 use super::string::quoted_end;
@@ -117,8 +117,7 @@ impl Templates {
         events.seek(at);
         while let Some(event) = events.next_event() {
             // The quotes of a text belong to what is around it.
-            let end = events.position() - usize::from(matches!(event, Event::Text(_)));
-            let Some(scalar) = ScalarSpan::of(&event, end) else { continue };
+            let Some(scalar) = events.scalar(&event) else { continue };
             here = self.grow(here, &bytes[from..scalar.start])?;
             from = scalar.end;
         }
@@ -151,17 +150,7 @@ fn may_follow(node: &Node, bytes: &[u8], at: usize) -> bool {
 /// The text behind the quote before byte `at`, and where it ends, before the other. `None` where it is none.
 #[inline]
 fn quoted(bytes: &[u8], at: usize) -> Option<(ScalarKind, usize)> {
-    let mut end = at;
-    while let Some(chunk) = bytes.get(end..).and_then(<[u8]>::first_chunk::<CHUNK>) {
-        let length = unescaped_bytes(chunk);
-        end += length;
-        match chunk.get(length) {
-            Some(b'"') => return Some((ScalarKind::Text, end)),
-            Some(_) => break,
-            None => {}
-        }
-    }
-    let (end, has_escapes) = quoted_end(bytes, end)?;
+    let (end, has_escapes) = quoted_end(bytes, at)?;
     Some((if has_escapes { ScalarKind::Escaped } else { ScalarKind::Text }, end))
 }
 
@@ -180,6 +169,7 @@ fn unquoted(bytes: &[u8], at: usize) -> Option<(ScalarKind, usize)> {
 #[cfg(test)]
 mod tests {
     use kyanite_scan::Structure;
+    use kyanite_tree::Event;
     use proptest::prelude::*;
 
     use super::*;

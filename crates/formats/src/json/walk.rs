@@ -122,12 +122,7 @@ impl<'t, 's> Walk<'t, 's> {
             Event::BeginMap | Event::BeginList => self.names.begin()?,
             Event::EndMap | Event::EndList => self.names.end()?,
             Event::Name(name) => self.names.add(name)?,
-            scalar => {
-                // A text ends before its quote.
-                let quote = usize::from(matches!(scalar, Event::Text(_)));
-                let end = self.events.position() - quote;
-                self.found.scalars.extend(ScalarSpan::of(&scalar, end));
-            }
+            scalar => self.found.scalars.extend(self.events.scalar(&scalar)),
         }
         Some(event)
     }
