@@ -202,7 +202,14 @@ fn threads_and_layouts() {
     let documents: String = text.lines().map(|line| format!("--- {line}\n")).collect();
     let (head, tail) = documents.split_at(documents.len() / 2);
     folder.file("k.yaml", format!("{head}\n--- {{id: 7, id: 8}}\n{tail}"));
-    for file in ["k.jsonl", "spread.jsonl", "k.json", "k.yaml"] {
+    // Rows, and some with line ends in cells.
+    let rows: String = (0..60_000).map(|no| format!("{no},ness,{}\n", no % 7)).collect();
+    folder.file("k.csv", format!("no,port,berth\n{rows}"));
+    let spread = rows.replacen("ness", "\"ness\nor uig\"", 1) + &rows.replace("ness", "\"a\nb\"");
+    folder.file("spread.csv", format!("no,port,berth\n{spread}"));
+    folder.file("twice.csv", format!("no,port,no\n{rows}"));
+    for file in ["k.jsonl", "spread.jsonl", "k.json", "k.yaml", "k.csv", "spread.csv", "twice.csv"]
+    {
         let one = of(&format!("survey {file} --threads 1 --report json"));
         for threads in [2, 3, 8] {
             assert_eq!(
@@ -212,6 +219,9 @@ fn threads_and_layouts() {
             );
         }
     }
+    // The same rows by events and as values.
+    let by_values = of("survey k.csv --lenient --report json");
+    assert_eq!(of("survey k.csv --report json"), by_values);
     let tail = |text: String| text.split_once('\n').unwrap().1.to_owned();
     assert_eq!(tail(of("survey k.jsonl")), tail(of("survey k.json")));
     let wrapped = format!("{{\"page\": 1, \"items\": {list}}}");

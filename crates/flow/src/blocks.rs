@@ -33,6 +33,8 @@ enum Cut {
     Line,
     /// Behind a tag of XML.
     Tag,
+    /// Behind a character, where its user knows where a part of the document may end.
+    Character,
     /// Before what records begin with: `<booking`.
     Before(Vec<u8>),
     /// Before a line that begins with this bracket, where records of JSON have several lines.
@@ -178,10 +180,15 @@ impl Blocks {
     }
 
     /// The input again, to be read whole.
-    fn into_whole(mut self) -> Framing {
+    fn into_whole(self) -> Framing {
+        Framing::Whole(self.into_reader())
+    }
+
+    /// All that was not used, once more.
+    pub(crate) fn into_reader(mut self) -> Bytes {
         self.buffer.truncate(self.filled);
         let begin = io::Cursor::new(self.buffer);
-        Framing::Whole(Box::new(begin.chain(self.reader)))
+        Box::new(begin.chain(self.reader))
     }
 
     /// What is wrong with the document around its items, and the line up to there with a little more.
@@ -279,6 +286,16 @@ impl Blocks {
         self.cut = Cut::Tag;
     }
 
+    /// Cuts blocks behind any character from now on.
+    pub(crate) fn cut_anywhere(&mut self) {
+        self.cut = Cut::Character;
+    }
+
+    /// What is there so far.
+    pub(crate) fn beginning(&self) -> &[u8] {
+        &self.buffer[..self.filled]
+    }
+
     /// Where the block that is there can be cut; where the input pauses, behind what may be the end of a record.
     fn cut(&self, pauses: bool) -> Option<usize> {
         let bytes = &self.buffer[..self.filled];
@@ -306,6 +323,7 @@ impl Blocks {
                 memchr::memrchr(b'>', bytes)?
             }
             Cut::Tag | Cut::Before(_) => memchr::memrchr(b'>', bytes)?,
+            Cut::Character => bytes.iter().rposition(u8::is_ascii)?,
         };
         Some(end + 1)
     }

@@ -6,9 +6,9 @@ use kyanite_formats::SyntaxError;
 use kyanite_formats::xml::{self, Ancestry, EventReader, Prolog};
 use kyanite_tree::{Arena, Base, LineColumn, Origin, Passed, Place, Span, TextPlaces};
 
-use crate::blocks::{Blocks, Then};
-use crate::input::{InputOptions, cannot_read};
-use crate::records::valid_start;
+use crate::blocks::Blocks;
+use crate::input::InputOptions;
+use crate::parts::{self, Part};
 use crate::repairs::Repairs;
 use crate::run_error::{Events, RunError};
 use crate::transcode::Replaced;
@@ -74,8 +74,8 @@ pub(crate) fn go_through_text(
 ) -> Result<(), RunError> {
     let held = Arena::new();
     let mut repairs = Repairs::new(options.repairs);
-    let mut document = Document::new(name, &held);
-    document.part((text, true), options, (events, &mut repairs), visit).map(drop)
+    let mut document = Document::new(&held);
+    document.part(&Part::whole(name, text), options, (events, &mut repairs), visit).map(drop)
 }
 
 /// Goes through a document, part by part.
@@ -88,89 +88,50 @@ pub(crate) fn go_through(
 ) -> Result<(), RunError> {
     blocks.cut_behind_tags();
     let held = Arena::new();
-    let mut document = Document::new(name, &held);
-    let mut repairs = Repairs::new(options.repairs);
-    let read = loop {
-        let block = match blocks.next() {
-            Ok(block) => block,
-            Err(error) => break Err(RunError::Input(cannot_read(name, &error))),
-        };
-        let (text, invalid) = valid_start(block.bytes);
-        let is_last = block.then == Then::End && invalid == 0;
-        let used = match document.part((text, is_last), options, (events, &mut repairs), visit) {
-            Ok(Some(used)) => used,
-            // The root element has not begun.
-            Ok(None) if invalid == 0 => {
-                blocks.put_back(0);
-                continue;
-            }
-            Ok(None) => 0,
-            Err(failed) => break Err(failed),
-        };
-        if invalid > 0 {
-            let wrong = SyntaxError::not_utf8(text.len(), text.len() + invalid);
-            let told = wrong.diagnostic(name, block.bytes).behind(document.before);
-            break Err(RunError::Input(told));
-        }
-        events.read(used);
-        if is_last {
-            break Ok(());
-        }
-        document.before.pass(&text.as_bytes()[..used]);
-        document.base = document.base.behind(used);
-        blocks.used(used);
-    };
-    repairs.take_replaced(replaced);
-    repairs.finish(events);
-    read
+    let mut document = Document::new(&held);
+    parts::go_through(name, (blocks, replaced), options, events, &mut |part, told| {
+        document.part(part, options, told, visit)
+    })
 }
 
 /// What is known of a document between two parts of it.
 struct Document<'h> {
-    name: &'h str,
     held: &'h Arena,
     prolog: OnceCell<Prolog<'h>>,
     place: Ancestry<'h>,
-    base: Base,
-    before: Passed,
 }
 
 impl<'h> Document<'h> {
-    fn new(name: &'h str, held: &'h Arena) -> Self {
-        let (prolog, place) = (OnceCell::new(), Ancestry::default());
-        Self { name, held, prolog, place, base: Base::default(), before: Passed::default() }
+    fn new(held: &'h Arena) -> Self {
+        Self { held, prolog: OnceCell::new(), place: Ancestry::default() }
     }
 
     /// Has a part visited; gives how much of it was used, or None where the root element does not begin in it.
     fn part(
         &mut self,
-        (text, is_last): (&str, bool),
+        part: &Part<'_>,
         options: &InputOptions,
         (events, repairs): (&mut Events<'_>, &mut Repairs),
         visit: Visit<'_>,
     ) -> Result<Option<usize>, RunError> {
+        let Part { name, text, is_last, base, before } = *part;
         let mut from = 0;
         if self.prolog.get().is_none() {
             let read =
-                xml::prolog(self.held.text(text), self.held, reading(options, self.base), is_last);
+                xml::prolog(self.held.text(text), self.held, reading(options, base), is_last);
             match read {
                 Ok(read) => {
                     from = read.end;
                     let _ = self.prolog.set(read);
                 }
                 Err(error) if error.wants_more() && !is_last => return Ok(None),
-                Err(error) => {
-                    let found = error.diagnostic(self.name, text.as_bytes());
-                    return Err(RunError::Input(found.behind(self.before)));
-                }
+                Err(error) => return Err(part.failed(&error)),
             }
         }
         let Some(prolog) = self.prolog.get() else { return Ok(None) };
         let arena = Arena::new();
-        let (base, before) = (self.base, self.before);
-        let places = TextPlaces::new(self.name, text.as_bytes()).behind(before);
         let part = XmlPart {
-            name: self.name,
+            name,
             text,
             arena: &arena,
             prolog,
@@ -178,7 +139,7 @@ impl<'h> Document<'h> {
             is_last,
             base,
             before,
-            places,
+            places: part.places(),
         };
         let mut reader = EventReader::new(text, &arena, prolog, reading(options, base), self.place);
         reader.seek(from);

@@ -23,6 +23,7 @@ mod output;
 mod parallel;
 mod part;
 mod partial;
+mod parts;
 mod pieces;
 mod range;
 mod records;

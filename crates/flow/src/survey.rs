@@ -2,14 +2,17 @@
 
 mod at;
 mod elements;
+mod json;
 mod partial;
+mod yaml;
 
 use std::ops::Range;
 
-use kyanite_formats::Format;
 use kyanite_formats::json::{EventReader, PartStructure, Templates};
 use kyanite_formats::record_view::{RecordShape, View};
+use kyanite_formats::records::Layout;
 use kyanite_formats::xml::StepName;
+use kyanite_formats::{Format, csv, documents};
 use kyanite_lang::Flow;
 use kyanite_survey::{Batch, Bounds, Ended, Survey};
 use kyanite_tree::{
@@ -19,9 +22,9 @@ use kyanite_tree::{
 
 use crate::blocks::{Blocks, Framing};
 use crate::consume::{Consumer, consume};
-use crate::document::{Library, say_format};
+use crate::document::{Duplicates, Library, say_format};
 use crate::in_order::{Made, Shared, Workers};
-use crate::input::{Input, InputOptions, Source, cannot_read};
+use crate::input::{Beginning, Input, InputOptions, Source, cannot_read};
 use crate::pieces::Pieces;
 use crate::range::ByteRange;
 use crate::records::{InputPart, valid_start};
@@ -104,17 +107,27 @@ struct SurveyRun<'l, 'e> {
     events: &'l mut Events<'e>,
 }
 
-/// XML documents up to this part of the memory that there is are held whole.
+/// Documents up to this part of the memory that there is are held whole.
 const HELD: usize = 64;
 
 /// How many usual blocks a batch has.
 const BATCH: usize = 4;
+
+/// How cells are told apart, and the names of their columns.
+type Columns<'h> = (csv::Settings, Option<csv::Header<'h>>);
 
 /// How far a stream was surveyed.
 #[derive(Clone, Copy, Default)]
 struct Done {
     base: Base,
     before: Passed,
+}
+
+impl Done {
+    fn pass(&mut self, bytes: &[u8]) {
+        self.before.pass(bytes);
+        self.base = self.base.behind(bytes.len());
+    }
 }
 
 impl SurveyRun<'_, '_> {
@@ -128,14 +141,26 @@ impl SurveyRun<'_, '_> {
                 self.events.tell(told.advise_opt(source.looks_like.map(say_format)));
             }
             let Source { name, reader, live, replaced, .. } = source;
-            let is_live = live.is_some();
+            let may_share = live.is_none() && !options.lenient;
             let mut blocks = Blocks::new(reader, live);
-            let mut done = Done::default();
-            if format == Format::JsonLines && !is_live && !options.lenient {
-                (blocks, done) = self.on_threads(blocks, &name)?;
+            let (held, mut done, mut layout) = (Arena::new(), Done::default(), None);
+            match format {
+                Format::JsonLines if may_share => {
+                    (blocks, done) = self.values_on_threads(blocks, &name)?;
+                }
+                Format::Csv | Format::Tsv if may_share => {
+                    let columns;
+                    (done, columns) = self.header(&mut blocks, (&name, format), &held)?;
+                    if let Some((settings, header)) = columns {
+                        layout = Some(Layout::Csv { settings, header });
+                        let work = |block: &[u8]| rows_of(block, (settings, header));
+                        (blocks, done) = self.on_threads(blocks, &name, done, &work)?;
+                    }
+                }
+                _ => {}
             }
             let input = InputPart { name: &name, format, base: done.base, before: done.before };
-            return self.records(&mut blocks, input, &replaced, &[]).map(Passed::lines);
+            return self.records(&mut blocks, (input, layout), &replaced, &[]).map(Passed::lines);
         }
         self.documents(source, format, is_plain).map(|()| 0)
     }
@@ -153,7 +178,15 @@ impl SurveyRun<'_, '_> {
         {
             return self.elements(source, at);
         }
-        if self.what.at.is_none() && format == Format::Xml && is_plain && !options.lenient {
+        let may_be_large = match format {
+            Format::Xml => self.what.at.is_none(),
+            Format::Yaml => self.what.at.is_none_or(RecordPath::ends_in_items),
+            Format::Json => {
+                self.what.at.is_some_and(|at| at.ends_in_items() && at.to_one_list().is_none())
+            }
+            _ => false,
+        };
+        if may_be_large && is_plain && !options.lenient && !options.unwrap {
             return self.document(source);
         }
         let names = self.what.at.map_or(Some(Vec::new()), RecordPath::to_one_list);
@@ -161,11 +194,14 @@ impl SurveyRun<'_, '_> {
             let mut source = source.go_through(names, false)?;
             if let Some(items) = source.items.take() {
                 let Source { name, replaced, .. } = source;
-                let (mut blocks, done) = self.on_threads(*items, &name)?;
+                let (mut blocks, done) = self.values_on_threads(*items, &name)?;
                 let format = Format::JsonLines;
                 let input = InputPart { name: &name, format, base: done.base, before: done.before };
-                let passed = self.records(&mut blocks, input, &replaced, &[])?;
+                let passed = self.records(&mut blocks, (input, None), &replaced, &[])?;
                 return no_list_error(&blocks, &name, passed);
+            }
+            if !options.lenient && !options.unwrap {
+                return self.document(source);
             }
             return self.whole(source);
         }
@@ -173,39 +209,83 @@ impl SurveyRun<'_, '_> {
     }
 
     /// Surveys blocks of JSON values on several threads, as far as each is well-formed.
-    fn on_threads(&mut self, blocks: Blocks, name: &str) -> Result<(Blocks, Done), RunError> {
+    fn values_on_threads(
+        &mut self,
+        blocks: Blocks,
+        name: &str,
+    ) -> Result<(Blocks, Done), RunError> {
+        let depth = self.what.options.limits.depth;
+        let known = Shared::new(Templates::default);
+        let work = |block: &[u8]| known.with(|templates| values_of(block, depth, templates));
+        self.on_threads(blocks, name, Done::default(), &work)
+    }
+
+    /// Surveys blocks of records on several threads, as far as each is clean.
+    fn on_threads(
+        &mut self,
+        blocks: Blocks,
+        name: &str,
+        mut done: Done,
+        work: &(dyn Fn(&[u8]) -> Made<Ended> + Sync),
+    ) -> Result<(Blocks, Done), RunError> {
         let (survey, events) = (&mut *self.survey, &*self.events);
         let options = self.what.options;
-        let mut done = Done::default();
         let mut take = |block: &[u8], ended: Ended| {
             events.counters.count(ended.records());
             survey.take(ended, name, done.before.lines());
-            done.before.pass(block);
-            done.base = done.base.behind(block.len());
+            done.pass(block);
             events.read(block.len());
         };
-        let depth = options.limits.depth;
-        let known = Shared::new(Templates::default);
-        let work = |block: &[u8]| known.with(|templates| values_of(block, depth, templates));
         // What a batch costs is spread over more records.
         let blocks = blocks.larger(BATCH);
-        let workers = Workers { threads: options.threads, stack: stack_size(depth) };
-        let left = workers.run(blocks, name, &work, &mut take)?;
+        let stack = stack_size(options.limits.depth);
+        let workers = Workers { threads: options.threads, stack };
+        let left = workers.run(blocks, name, work, &mut take)?;
         Ok((left, done))
+    }
+
+    /// Reads what stands before the rows of a table; gives how these are laid out if each is a record that has a name once.
+    fn header<'h>(
+        &mut self,
+        blocks: &mut Blocks,
+        (name, format): (&str, Format),
+        held: &'h Arena,
+    ) -> Result<(Done, Option<Columns<'h>>), RunError> {
+        let options = self.what.options;
+        let block = blocks.next().map_err(|error| RunError::Input(cannot_read(name, &error)))?;
+        let text = held.text(valid_start(block.bytes).0);
+        let read = Beginning::read(format, options, text, held);
+        let columns = read.as_ref().ok().and_then(|read| match read.layout {
+            Layout::Csv { settings, header } => Some((settings, header)),
+            _ => None,
+        });
+        let names_differ = |(_, header): &Columns<'_>| !header.is_some_and(|h| h.repeats());
+        let mut done = Done::default();
+        let (Ok(mut beginning), Some(columns)) = (read, columns.filter(names_differ)) else {
+            blocks.put_back(0);
+            return Ok((done, None));
+        };
+        beginning.tell((name, block.bytes), &mut Duplicates::default(), self.events);
+        let from = beginning.from;
+        done.pass(&block.bytes[..from]);
+        self.events.read(from);
+        blocks.put_back(from);
+        Ok((done, Some(columns)))
     }
 
     /// Surveys records one after another; gives how much of the input was passed. The records of XML are the elements at `path`.
     fn records(
         &mut self,
         blocks: &mut Blocks,
-        input: InputPart<'_>,
+        (input, layout): (InputPart<'_>, Option<Layout<'_>>),
         replaced: &Replaced,
         path: &[StepName],
     ) -> Result<Passed, RunError> {
         let (is_xml, mut view) = (input.format == Format::Xml, view(self.what.options));
         let survey = &mut *self.survey;
         let counters = self.events.counters;
-        let walk = Walk::new(self.what.options, self.events).over_elements(path, false);
+        let walk =
+            Walk::new(self.what.options, self.events).behind(layout).over_elements(path, false);
         walk.over(blocks, input, replaced, &mut |records, arena, steps| {
             let mut batch = Batch::new(arena);
             let base = records.base();
@@ -231,19 +311,29 @@ impl SurveyRun<'_, '_> {
         let path = at.element_names();
         let (base, before) = (Base::default(), Passed::default());
         let input = InputPart { name: &name, format: Format::Xml, base, before };
-        self.records(&mut Blocks::new(reader, live), input, &replaced, &path).map(drop)
+        self.records(&mut Blocks::new(reader, live), (input, None), &replaced, &path).map(drop)
     }
 
-    /// Surveys a document of XML: a large one part by part.
+    /// Surveys a document: a large one part by part, if it is one of XML, a map of JSON, or one of YAML.
     fn document(&mut self, mut source: Source) -> Result<(), RunError> {
         let most = self.what.options.memory / HELD;
         let opened = Blocks::of_large(source.reader, source.live.take(), most);
-        match opened.map_err(|error| RunError::Input(cannot_read(&source.name, &error)))? {
-            Framing::Blocks(blocks) => {
-                let from = (*blocks, &source.replaced);
-                elements::survey(&source.name, from, self.what, self.survey, self.events)
+        let blocks =
+            match opened.map_err(|error| RunError::Input(cannot_read(&source.name, &error)))? {
+                Framing::Whole(reader) => return self.whole(Source { reader, ..source }),
+                Framing::Blocks(blocks) => *blocks,
+            };
+        let from = (source.name.as_str(), &source.replaced);
+        match source.detected.format {
+            Format::Xml => elements::survey(from, blocks, self.what, self.survey, self.events),
+            Format::Json if self.what.at.is_some() || is_map(blocks.beginning()) => {
+                json::survey(from, blocks, self.what, self.survey, self.events)
             }
-            Framing::Whole(reader) => self.whole(Source { reader, ..source }),
+            // Of several documents each is held.
+            Format::Yaml if documents::last_begin(Format::Yaml, blocks.beginning()).is_none() => {
+                yaml::survey(from, blocks, self.what, self.survey, self.events)
+            }
+            _ => self.whole(Source { reader: blocks.into_reader(), ..source }),
         }
     }
 
@@ -277,6 +367,12 @@ impl SurveyRun<'_, '_> {
         pieces.finish(options, self.events);
         Ok(())
     }
+}
+
+/// Whether a text of JSON begins as a map does.
+fn is_map(beginning: &[u8]) -> bool {
+    let text = beginning.strip_prefix("\u{feff}".as_bytes()).unwrap_or(beginning);
+    text.trim_ascii_start().starts_with(b"{")
 }
 
 /// The view of elements as records.
@@ -328,6 +424,26 @@ fn values_of(block: &[u8], depth: usize, templates: &mut Templates) -> Made<Ende
     let places = TextPlaces::new("", block);
     let value = counted.0.end(&mut |offset| places.line_column(offset).line);
     Made { value, is_clean }
+}
+
+/// Surveys the rows of a block; it is not clean unless all are whole, and have as many cells as there are names.
+fn rows_of(block: &[u8], (settings, header): Columns<'_>) -> Made<Ended> {
+    let arena = Arena::new();
+    let (text, invalid) = valid_start(block);
+    let mut reader = csv::Reader::new(text, &arena, settings, header, Base::default());
+    reader.seek(0);
+    let mut batch = Batch::new(&arena);
+    let is_clean = loop {
+        match reader.next_events() {
+            Ok(Some(mut row)) => {
+                batch.record(&mut row);
+            }
+            Ok(None) => break invalid == 0,
+            Err(_) => break false,
+        }
+    };
+    let places = TextPlaces::new("", block);
+    Made { value: batch.end(&mut |offset| places.line_column(offset).line), is_clean }
 }
 
 /// Takes all records, and counts them.

@@ -1,6 +1,7 @@
 //! Goes through the records of a stream one by one; a broken record ends the walk, or is skipped and reported.
 
 use kyanite_formats::Format;
+use kyanite_formats::records::Layout;
 use kyanite_formats::xml::StepName;
 use kyanite_tree::{Arena, Passed, Span, TextPlaces, Value};
 
@@ -19,6 +20,8 @@ pub(crate) struct Walk<'w, 'e> {
     elements: &'w [StepName],
     /// Whether names and attributes of the elements around these are wanted.
     keeps_around: bool,
+    /// How records are told apart, if what says that stands before the walk.
+    layout: Option<Layout<'w>>,
     steps: Steps<'w, 'e>,
 }
 
@@ -79,7 +82,13 @@ impl<'w, 'e> Walk<'w, 'e> {
         let (skipped, duplicates) = (Skipped::new(options.lenient), Duplicates::default());
         let repairs = Repairs::new(options.repairs);
         let steps = Steps { events, skipped, duplicates, repairs };
-        Self { options, elements: &[], keeps_around: false, steps }
+        Self { options, elements: &[], keeps_around: false, layout: None, steps }
+    }
+
+    /// The same walk, which goes on behind the beginning of a stream, where records are told apart so.
+    pub(crate) fn behind(mut self, layout: Option<Layout<'w>>) -> Self {
+        self.layout = layout;
+        self
     }
 
     /// The same walk, over a document of XML, whose records are the elements that these names lead to. The elements around them
@@ -113,7 +122,7 @@ impl<'w, 'e> Walk<'w, 'e> {
         visit: Visit<'_>,
     ) -> Result<Passed, RunError> {
         let held = XmlBeginning::default();
-        let mut layout = None;
+        let mut layout = self.layout;
         let is_xml = input.format == Format::Xml;
         if is_xml {
             blocks.cut_behind_tags();

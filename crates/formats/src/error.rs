@@ -121,6 +121,17 @@ impl SyntaxError {
         Self { what: self.what.resolve(|span| Some(to(span))), wants_more: self.wants_more }
     }
 
+    /// The same about the text behind the first bytes of this one; places in these are left out, and the first place stays.
+    #[must_use]
+    pub(crate) fn behind(self, front: usize) -> Self {
+        let mut is_first = true;
+        let what = self.what.resolve(|Span { start, end }| {
+            let is_kept = std::mem::take(&mut is_first) || start >= front;
+            is_kept.then(|| Span::new(start.saturating_sub(front), end.saturating_sub(front)))
+        });
+        Self { what, ..self }
+    }
+
     /// The error as a message about `file`, which holds `text`.
     #[must_use]
     pub fn diagnostic(&self, file: &str, text: &[u8]) -> Diagnostic {

@@ -18,6 +18,7 @@ mod apart;
 mod block;
 mod cursor;
 mod event;
+mod events;
 mod flow;
 mod parser;
 mod problems;
@@ -30,6 +31,7 @@ mod write;
 
 pub use apart::Apart;
 pub use event::{Event, Placed, Properties, Receiver, ScalarStyle, Tag};
+pub use events::{EventReader, PartEvent, Place};
 pub use parser::Parser;
 
 pub use read::{DEFAULT_ALIASES, Documents, Options, documents, node_end, value_end};

@@ -153,6 +153,28 @@ impl Structure {
         self.brackets.places.get(number).map(|at| *at as usize)
     }
 
+    /// Where the last bracket stands.
+    #[must_use]
+    pub fn last_bracket(&self) -> Option<usize> {
+        self.brackets.places.last().map(|at| *at as usize)
+    }
+
+    /// Whether byte `at` stands in a text, or is the quote that begins one.
+    ///
+    /// ```
+    /// use kyanite_scan::Structure;
+    ///
+    /// let structure = Structure::of(br#"["a,", 4]"#);
+    /// assert!(structure.is_in_text(3) && !structure.is_in_text(5));
+    /// ```
+    #[must_use]
+    pub fn is_in_text(&self, at: usize) -> bool {
+        let (before, bit) = self.words.split_at((at / WORD).min(self.words.len()));
+        let quotes: u32 = before.iter().map(|word| word.count_ones()).sum();
+        let upto = !0 >> (WORD - 1 - at % WORD);
+        (quotes + bit.first().map_or(0, |word| (word & upto).count_ones())) % 2 == 1
+    }
+
     /// The bytes that the brackets from that number on are.
     #[inline]
     fn kinds(&self, from: usize) -> &[u8] {

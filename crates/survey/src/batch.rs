@@ -1,8 +1,9 @@
 //! Records of one text, counted as their events come by.
 
+mod around;
 mod templates;
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 use foldhash::fast::FixedState;
 use indexmap::IndexMap;
@@ -14,6 +15,7 @@ use crate::paths::{Counts, DOCUMENT, PathStep, RECORDS, Sort};
 use crate::shapes::{Feature, Shapes};
 use crate::unique::BatchKeys;
 use crate::values::{Scalar, Values, hash_of};
+pub(crate) use around::Around;
 use templates::{Learned, MOST_LEARNED};
 
 /// How many different values are looked up by their text before they are summed up.
@@ -43,6 +45,10 @@ pub struct Batch<'t> {
     ends: Vec<Open>,
     /// What records have that follow a template, by the numbers of these.
     learned: Vec<Option<Learned>>,
+    /// The names of the members that the maps have which were open before the text, outermost first; no names for lists.
+    before: Vec<HashSet<Box<str>>>,
+    /// Members that a map has had before, with their offsets; none where such a map is not counted.
+    repeated: Option<Vec<(&'t str, usize)>>,
 }
 
 /// A path in the records of the batch.
@@ -94,6 +100,17 @@ struct Open {
     next: usize,
     /// The number of the map.
     map: u64,
+}
+
+/// How far the events of a value led.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+enum Progress {
+    /// To its end.
+    Over,
+    /// Not to its end.
+    Paused,
+    /// To what a batch does not count.
+    Refused,
 }
 
 /// What came of a batch.
@@ -189,6 +206,8 @@ impl<'t> Batch<'t> {
             values: Vec::new(),
             ends: Vec::new(),
             learned: Vec::new(),
+            before: Vec::new(),
+            repeated: None,
         };
         batch.add_node(DOCUMENT, None);
         batch.child(DOCUMENT, None);
@@ -253,9 +272,7 @@ impl<'t> Batch<'t> {
     pub fn document(&mut self, events: &mut impl Pull<'t>) -> bool {
         match events.next_event() {
             Some(Event::BeginList) => {
-                let counts = &mut self.nodes[DOCUMENT].counts;
-                counts.values += 1;
-                counts.sorts[Sort::List as usize] += 1;
+                self.list_of_records();
                 loop {
                     match events.next_event() {
                         Some(Event::EndList) => return true,
@@ -267,6 +284,13 @@ impl<'t> Batch<'t> {
             Some(first) => self.one(DOCUMENT, first, events),
             None => false,
         }
+    }
+
+    /// Counts a document that is a list, whose items come as records.
+    pub fn list_of_records(&mut self) {
+        let counts = &mut self.nodes[DOCUMENT].counts;
+        counts.values += 1;
+        counts.sorts[Sort::List as usize] += 1;
     }
 
     /// Counts a value as one of a member of the document that may have several, one after another.
@@ -285,12 +309,20 @@ impl<'t> Batch<'t> {
         self.open.clear();
         self.values.clear();
         self.ends.clear();
-        let (mut at, mut event) = (root, first);
+        self.go_on((root, first), events) == Progress::Over
+    }
+
+    /// Counts from an event on, which begins a value at a path or ends what is open.
+    fn go_on(
+        &mut self,
+        (mut at, mut event): (usize, Event<'t>),
+        events: &mut impl Pull<'t>,
+    ) -> Progress {
         loop {
             match event {
                 Event::BeginMap | Event::BeginList => {
                     if self.open.len() >= self.depth {
-                        return false;
+                        return Progress::Refused;
                     }
                     let is_map = event == Event::BeginMap;
                     self.touch(at, if is_map { Sort::Map } else { Sort::List });
@@ -298,7 +330,8 @@ impl<'t> Batch<'t> {
                     self.open.push(Open { node: at, is_map, count: 0, next: 0, map: self.maps });
                 }
                 Event::EndMap | Event::EndList => {
-                    let Some(ended) = self.open.pop() else { return false };
+                    let Some(ended) = self.open.pop() else { return Progress::Refused };
+                    self.before.truncate(self.open.len());
                     if self.ends.len() <= MOST_LEARNED {
                         self.ends.push(ended);
                     }
@@ -306,9 +339,11 @@ impl<'t> Batch<'t> {
                 }
                 Event::Name(name) => {
                     let name = self.text(name);
-                    let Some(member) = self.member(name) else { return false };
+                    let Some(member) = self.member(name, events.offset()) else {
+                        return Progress::Refused;
+                    };
                     at = member;
-                    let Some(value) = events.next_event() else { return false };
+                    let Some(value) = events.next_event() else { return Progress::Refused };
                     event = value;
                     continue;
                 }
@@ -322,20 +357,27 @@ impl<'t> Batch<'t> {
                     self.scalar(at, Scalar::Text, text, events.offset());
                 }
             }
-            let Some(open) = self.open.last_mut() else {
+            if self.open.is_empty() {
                 self.end_record();
-                return true;
-            };
-            let Some(next) = events.next_event() else { return false };
-            event = next;
-            if !open.is_map && event != Event::EndList {
-                open.count += 1;
-                let list = open.node;
-                at = match self.nodes[list].children.first() {
-                    Some(first) if self.nodes[*first].name.is_none() => *first,
-                    _ => self.child(list, None),
-                };
+                return Progress::Over;
             }
+            let Some(next) = events.next_event() else { return Progress::Paused };
+            (at, event) = (self.place_of(&next), next);
+        }
+    }
+
+    /// The path of what an event begins in the list that is open; a map's is told by the name of the member.
+    #[inline]
+    fn place_of(&mut self, event: &Event<'t>) -> usize {
+        let Some(open) = self.open.last_mut() else { return DOCUMENT };
+        let list = open.node;
+        if open.is_map || *event == Event::EndList {
+            return list;
+        }
+        open.count += 1;
+        match self.nodes[list].children.first() {
+            Some(first) if self.nodes[*first].name.is_none() => *first,
+            _ => self.child(list, None),
         }
     }
 
@@ -344,9 +386,9 @@ impl<'t> Batch<'t> {
         if raw.has_escapes { self.arena.text(&json::unescaped(raw.text)) } else { raw.text }
     }
 
-    /// The path of a member of the map that is under way; None if the map has it already.
+    /// The path of a member of the map that is under way; None if the map has it already, and such are not counted.
     #[inline]
-    fn member(&mut self, name: &'t str) -> Option<usize> {
+    fn member(&mut self, name: &'t str, offset: usize) -> Option<usize> {
         let open = self.open.last_mut()?;
         open.count += 1;
         let (parent, map) = (open.node, open.map);
@@ -361,7 +403,11 @@ impl<'t> Batch<'t> {
             open.next = node.position + 1;
         }
         let was_there = std::mem::replace(&mut node.map, map) == map;
-        (!was_there).then_some(member)
+        let may_be_before = self.open.len() <= self.before.len();
+        if was_there || may_be_before && self.was_before(name) {
+            self.repeated.as_mut()?.push((name, offset));
+        }
+        Some(member)
     }
 
     /// Counts a value of a sort.

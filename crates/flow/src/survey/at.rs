@@ -83,6 +83,11 @@ impl RecordPath {
         (*last == Step::Items).then(|| names.collect()).flatten()
     }
 
+    /// Whether the records are the items of lists.
+    pub(crate) fn ends_in_items(&self) -> bool {
+        self.0.last() == Some(&Step::Items)
+    }
+
     /// Whether the names alone tell elements of XML, one below the other, but for the root.
     pub(crate) fn leads_to_elements(&self) -> bool {
         self.names().count() > 1 && self.names().all(|name| !name.starts_with(['@', '#']))
@@ -109,7 +114,11 @@ impl RecordPath {
     /// Gives each record in a document to `take`. `[*]` over what is no list is the value itself, as one element of XML stands where
     /// several would be a list.
     pub(crate) fn each<'a>(&self, root: Value<'a>, take: &mut dyn FnMut(Value<'a>)) {
-        let mut open = vec![(root, self.0.as_slice())];
+        Self::each_behind(&self.0, root, take);
+    }
+
+    fn each_behind<'a>(steps: &[Step], value: Value<'a>, take: &mut dyn FnMut(Value<'a>)) {
+        let mut open = vec![(value, steps)];
         while let Some((value, steps)) = open.pop() {
             match (steps.split_first(), value) {
                 (None, value) => take(value),
@@ -130,6 +139,85 @@ impl RecordPath {
         let advice =
             Advice::words("see the paths that there are by a survey of the whole document");
         RunError::command(message, advice)
+    }
+}
+
+/// Follows a path into a document that comes by what it holds.
+#[derive(Debug)]
+pub(crate) struct Follow<'p> {
+    path: &'p RecordPath,
+    /// For each list and map that is open, how many steps led to it, if the path leads there.
+    open: Vec<Option<usize>>,
+    /// The name of the member under way.
+    name: String,
+}
+
+impl<'p> Follow<'p> {
+    pub(crate) fn new(path: &'p RecordPath) -> Self {
+        Self { path, open: Vec::new(), name: String::new() }
+    }
+
+    /// How many lists and maps are open.
+    pub(crate) fn depth(&self) -> usize {
+        self.open.len()
+    }
+
+    /// The steps behind that to the value that comes now, if the path leads there.
+    fn behind(&self) -> Option<&'p [Step]> {
+        let steps = self.path.0.as_slice();
+        let Some(around) = self.open.last() else { return Some(steps) };
+        let (step, rest) = steps.get((*around)?..)?.split_first()?;
+        match step {
+            Step::Items => Some(rest),
+            Step::Name(name) => (*name == self.name).then_some(rest),
+        }
+    }
+
+    /// The same, where that is known to be a list or not: what is none is the one item of the list that it is not.
+    fn behind_value(&self, is_list: bool) -> Option<&'p [Step]> {
+        let mut rest = self.behind()?;
+        while let ([Step::Items, behind @ ..], false) = (rest, is_list) {
+            rest = behind;
+        }
+        Some(rest)
+    }
+
+    /// Whether the value that comes now is a record.
+    pub(crate) fn is_at_record(&self, is_list: bool) -> bool {
+        self.behind_value(is_list).is_some_and(<[Step]>::is_empty)
+    }
+
+    /// The member under way has that name.
+    pub(crate) fn name(&mut self, name: &str) {
+        name.clone_into(&mut self.name);
+    }
+
+    /// A list or a map begins.
+    pub(crate) fn begin(&mut self, is_list: bool) {
+        let leads_on = self.behind_value(is_list).filter(|rest| match rest.first() {
+            Some(Step::Items) => is_list,
+            Some(Step::Name(_)) => !is_list,
+            None => false,
+        });
+        self.open.push(leads_on.map(|rest| self.path.0.len() - rest.len()));
+    }
+
+    /// What began last ends; tells whether that was the document.
+    pub(crate) fn end(&mut self) -> bool {
+        self.open.pop();
+        self.open.is_empty()
+    }
+
+    /// Whether what comes in the innermost list are records.
+    pub(crate) fn is_at_records(&self) -> bool {
+        self.open.last().is_some_and(|steps| *steps == Some(self.path.0.len() - 1))
+    }
+
+    /// Gives each record in a value to `take`.
+    pub(crate) fn each<'a>(&self, value: Value<'a>, take: &mut dyn FnMut(Value<'a>)) {
+        if let Some(rest) = self.behind() {
+            RecordPath::each_behind(rest, value, take);
+        }
     }
 }
 

@@ -14,8 +14,8 @@ use crate::transcode::Replaced;
 
 /// Surveys a document, part by part.
 pub(super) fn survey(
-    name: &str,
-    from: (Blocks, &Replaced),
+    (name, replaced): (&str, &Replaced),
+    blocks: Blocks,
     what: Surveyed<'_>,
     survey: &mut Survey,
     events: &mut Events<'_>,
@@ -29,6 +29,7 @@ pub(super) fn survey(
         view,
         text: None,
     };
+    let from = (blocks, replaced);
     go_through(name, from, what.options, events, &mut |events, part| open.part(events, part))?;
     events.counters.count(1);
     if let Some(document) = open.around.pop() {

@@ -3,7 +3,9 @@
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
 
-use kyanite_tree::{Arena, Base, Map, Member, NameIndex, Origin, Setting, Value, counted};
+use kyanite_tree::{
+    Arena, Base, Event, Map, Member, NameIndex, Origin, Pull, RawText, Setting, Value, counted,
+};
 
 use super::Settings;
 use crate::SyntaxError;
@@ -86,6 +88,12 @@ impl<'a> Header<'a> {
         self.names
     }
 
+    /// Whether some columns have the same name.
+    #[must_use]
+    pub fn repeats(&self) -> bool {
+        self.repeats
+    }
+
     /// What stands before each cell of a row as a line of JSON, if all names differ: `{"code":`, `,"name":`.
     #[must_use]
     pub fn line_starts(&self) -> Option<Vec<Vec<u8>>> {
@@ -109,8 +117,59 @@ pub struct Reader<'a> {
     base: Base,
     cells: Vec<Value<'a>>,
     members: Vec<Member<'a>>,
+    /// The cells of the row whose events come, each with the byte that it begins at.
+    row_cells: Vec<(usize, &'a str)>,
     /// Which cells go into slots, once some were asked for.
     columns: Columns,
+}
+
+/// The events of a row: a map where there is a header, else a list. Cells are texts.
+///
+/// ```
+/// use kyanite_formats::csv::{Reader, Settings};
+/// use kyanite_tree::{Arena, Base, Event, Pull};
+///
+/// let arena = Arena::new();
+/// let mut reader = Reader::new("ness,A9\n", &arena, Settings::default(), None, Base::default());
+/// let mut events = reader.next_events().unwrap().unwrap();
+/// assert_eq!(events.next_event(), Some(Event::BeginList));
+/// assert!(matches!(events.next_event(), Some(Event::Text(port)) if port.text == "ness"));
+/// ```
+#[derive(Debug)]
+pub struct RowEvents<'a, 'r> {
+    names: Option<&'a [&'a str]>,
+    cells: &'r [(usize, &'a str)],
+    /// The number of the event that comes next: the beginning, for each cell its name, if it has one, and its text, and the end.
+    next: usize,
+}
+
+impl<'a> Pull<'a> for RowEvents<'a, '_> {
+    #[inline]
+    fn next_event(&mut self) -> Option<Event<'a>> {
+        let number = self.next;
+        self.next += 1;
+        let text = |text| RawText { text, has_escapes: false };
+        let Some(behind_begin) = number.checked_sub(1) else {
+            return Some(if self.names.is_some() { Event::BeginMap } else { Event::BeginList });
+        };
+        let (cell, is_name) = match self.names {
+            Some(_) => (behind_begin / 2, behind_begin % 2 == 0),
+            None => (behind_begin, false),
+        };
+        match (self.cells.get(cell), self.names) {
+            (Some(_), Some(names)) if is_name => Some(Event::Name(text(names.get(cell)?))),
+            (Some((_, of_cell)), _) => Some(Event::Text(text(of_cell))),
+            (None, Some(_)) => (is_name && cell == self.cells.len()).then_some(Event::EndMap),
+            (None, None) => (cell == self.cells.len()).then_some(Event::EndList),
+        }
+    }
+
+    #[inline]
+    fn offset(&self) -> usize {
+        let given = self.next.saturating_sub(2);
+        let cell = if self.names.is_some() { given / 2 } else { given };
+        self.cells.get(cell).or(self.cells.last()).map_or(0, |(at, _)| *at)
+    }
 }
 
 /// Which cells of a row go into slots.
@@ -157,8 +216,9 @@ impl<'a> Reader<'a> {
         base: Base,
     ) -> Self {
         let at = if text.starts_with('\u{feff}') { 3 } else { 0 };
-        let (cells, members, columns) = (Vec::new(), Vec::new(), Columns::default());
-        Self { text, at, arena, settings, header, base, cells, members, columns }
+        let (cells, members, row_cells) = (Vec::new(), Vec::new(), Vec::new());
+        let columns = Columns::default();
+        Self { text, at, arena, settings, header, base, cells, members, row_cells, columns }
     }
 
     /// The offset of the byte to be read next.
@@ -186,6 +246,25 @@ impl<'a> Reader<'a> {
             .and_then(|start| start.map(|start| self.named(start, &cells)).transpose());
         self.cells = cells;
         row
+    }
+
+    /// The events of the next row, or `None` at the end.
+    ///
+    /// # Errors
+    /// As [`next_row`](Self::next_row).
+    pub fn next_events(&mut self) -> Result<Option<RowEvents<'a, '_>>, SyntaxError> {
+        let mut cells = std::mem::take(&mut self.row_cells);
+        cells.clear();
+        let row = self.row(|at, text| cells.push((at, text)));
+        self.row_cells = cells;
+        let Some(start) = row? else { return Ok(None) };
+        let names = self.header.map(|header| header.names);
+        match self.header {
+            Some(header) if header.names.len() != self.row_cells.len() => {
+                Err(ragged(start, self.row_cells.len(), header))
+            }
+            _ => Ok(Some(RowEvents { names, cells: &self.row_cells, next: 0 })),
+        }
     }
 
     /// The row that begins at byte `start` as a value.

@@ -20,7 +20,7 @@ use kyanite_scan::{Nesting, Structure};
 use kyanite_tree::{Event, Pull, RawText, ScalarSpan, is_blank};
 
 /// Reads one value after another as events.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct EventReader<'t, 's> {
     text: &'t str,
     structure: &'s Structure,
@@ -57,6 +57,11 @@ impl<'t, 's> EventReader<'t, 's> {
         self.text
     }
 
+    /// What is open behind the event that was given last.
+    pub(super) fn open(&self) -> &Nesting {
+        &self.open
+    }
+
     /// The offset behind the event that was given last.
     #[must_use]
     pub fn position(&self) -> usize {
@@ -68,6 +73,27 @@ impl<'t, 's> EventReader<'t, 's> {
         // A text ends before its quote.
         let quote = usize::from(matches!(event, Event::Text(_)));
         ScalarSpan::of(event, self.at - quote)
+    }
+
+    /// Where what comes next begins.
+    #[must_use]
+    pub fn next_position(&self) -> usize {
+        let rest = self.text.as_bytes().get(self.at..).unwrap_or_default();
+        self.at + rest.iter().take_while(|byte| **byte <= b' ' || **byte == b',').count()
+    }
+
+    /// Passes over the rest of the list or map that began last; false where the text ends before it.
+    pub fn pass(&mut self) -> bool {
+        let mut open = 1;
+        while open > 0 {
+            match self.next_event() {
+                Some(Event::BeginMap | Event::BeginList) => open += 1,
+                Some(Event::EndMap | Event::EndList) => open -= 1,
+                Some(_) => {}
+                None => return false,
+            }
+        }
+        true
     }
 
     /// The offset behind the value, once all of its events were given.

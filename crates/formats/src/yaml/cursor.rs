@@ -166,6 +166,17 @@ impl<'a> Cursor<'a> {
         }
     }
 
+    /// What was skipped right before the position.
+    pub(super) fn gap(&self) -> Option<Gap> {
+        (self.skipped.0 == self.at).then_some(self.skipped.1)
+    }
+
+    /// Goes to a position, on the line that begins at `line`, and what was skipped right before it.
+    pub(super) fn go_to(&mut self, at: usize, line: usize, gap: Option<Gap>) {
+        (self.at, self.line) = (at, line);
+        self.skipped = gap.map_or((usize::MAX, Gap::default()), |gap| (at, gap));
+    }
+
     /// Steps to the first token of a line that is indented by blanks alone, as [`Self::skip`] would.
     pub(super) fn pass(&mut self, line: usize, at: usize) {
         (self.line, self.at) = (line, at);

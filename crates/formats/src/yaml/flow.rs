@@ -53,11 +53,13 @@ impl<'a> Parser<'a> {
         Ok(byte)
     }
 
+    /// The innermost bracket that is open, if it stands in the text.
     fn innermost_bracket(&self) -> Option<usize> {
-        self.stack.iter().rev().find_map(|frame| match frame {
+        let innermost = self.stack.iter().rev().find_map(|frame| match frame {
             Frame::FlowSequence(at) | Frame::FlowMapping(at, _) => Some(*at),
             _ => None,
-        })
+        });
+        innermost.filter(|at| *at < self.cursor.text.len())
     }
 
     /// Whether the collection in which something is expected ends with this byte.

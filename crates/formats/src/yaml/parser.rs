@@ -9,7 +9,7 @@ use std::collections::VecDeque;
 
 use kyanite_tree::Span;
 
-use super::cursor::Cursor;
+use super::cursor::{Cursor, Gap};
 use super::event::{Event, Placed, Properties, Receiver, ScalarStyle};
 use super::flow::Closers;
 use super::scalars::Read;
@@ -82,6 +82,39 @@ pub(super) enum Start {
     Inline,
 }
 
+/// Where a parser stands in a text, between two of its steps.
+#[derive(Clone, Debug)]
+pub(super) struct Stand {
+    state: State,
+    stack: Vec<Frame>,
+    at: usize,
+    line: usize,
+    /// What was skipped right before.
+    gap: Option<Gap>,
+    is_fresh: bool,
+    is_json_like: bool,
+}
+
+impl Stand {
+    /// Where the line begins.
+    pub(super) fn line(&self) -> usize {
+        self.line
+    }
+
+    /// The same in what is behind the first bytes of the text, which is the line or what is before it.
+    pub(super) fn behind(mut self, bytes: usize) -> Self {
+        self.at -= bytes;
+        self.line -= bytes;
+        for frame in &mut self.stack {
+            if let Frame::FlowSequence(at) | Frame::FlowMapping(at, _) = frame {
+                // What stands before the text is nowhere in it.
+                *at = at.checked_sub(bytes).unwrap_or(usize::MAX);
+            }
+        }
+        self
+    }
+}
+
 /// Gives the events of a text.
 pub struct Parser<'a> {
     pub(super) cursor: Cursor<'a>,
@@ -133,6 +166,47 @@ impl<'a> Parser<'a> {
     #[must_use]
     pub fn without_simple_lines(self) -> Self {
         Self { is_simple: false, ..self }
+    }
+
+    /// Where it stands.
+    pub(super) fn stand(&self) -> Stand {
+        let (is_fresh, is_json_like) = (self.is_fresh, self.is_json_like);
+        let cursor = &self.cursor;
+        let (state, stack, gap) = (self.state, self.stack.clone(), cursor.gap());
+        Stand { state, stack, at: cursor.at, line: cursor.line, gap, is_fresh, is_json_like }
+    }
+
+    /// The same, in the room of another.
+    pub(super) fn stand_into(&self, stand: &mut Stand) {
+        stand.stack.clone_from(&self.stack);
+        let stack = std::mem::take(&mut stand.stack);
+        let (is_fresh, is_json_like) = (self.is_fresh, self.is_json_like);
+        let Cursor { at, line, .. } = self.cursor;
+        let (state, gap) = (self.state, self.cursor.gap());
+        *stand = Stand { state, stack, at, line, gap, is_fresh, is_json_like };
+    }
+
+    /// Goes on from where it stood.
+    pub(super) fn go_to(&mut self, stand: &Stand) {
+        let Stand { state, ref stack, at, line, gap, is_fresh, is_json_like } = *stand;
+        self.cursor.go_to(at, line, gap);
+        (self.state, self.is_fresh, self.is_json_like) = (state, is_fresh, is_json_like);
+        self.stack.clone_from(stack);
+        self.flow = stack.iter().filter(|frame| frame.is_flow()).count();
+        self.closers = Closers::default();
+        self.waiting.clear();
+    }
+
+    /// Whether nothing but blanks and comments is left of the text, at a place where these may stand.
+    pub(super) fn is_at_end(&mut self) -> bool {
+        let is_within = matches!(
+            self.state,
+            State::Root(_) | State::BlockValue | State::FlowValue | State::PairValue
+        );
+        if !is_within {
+            self.cursor.skip();
+        }
+        self.cursor.peek().is_none()
     }
 
     /// The next event; none at the end.

@@ -61,21 +61,7 @@ pub fn documents<'a>(
     options: Options,
 ) -> Result<Documents<'a>, SyntaxError> {
     check_characters(text)?;
-    let mut reader = Reader {
-        text,
-        arena,
-        options,
-        open: Vec::new(),
-        items: Vec::new(),
-        members: Vec::new(),
-        anchors: HashMap::new(),
-        alias_values: 0,
-        read: Documents {
-            documents: Vec::new(),
-            duplicates: Vec::new(),
-            losses: Losses::new(true),
-        },
-    };
+    let mut reader = Reader::new(text, arena, options);
     let mut parser = Parser::new(text);
     while parser.step(&mut reader)? {}
     for comment in parser.take_comments() {
@@ -85,7 +71,7 @@ pub fn documents<'a>(
 }
 
 /// Control characters stand in no YAML text, quoted or not (section 5.1).
-fn check_characters(text: &str) -> Result<(), SyntaxError> {
+pub(super) fn check_characters(text: &str) -> Result<(), SyntaxError> {
     let is_control = |byte: u8| byte < b' ' && !matches!(byte, b'\t' | b'\n' | b'\r');
     // Without a way out in the middle, many bytes are looked at at once.
     if !text.bytes().fold(false, |found, byte| found | is_control(byte)) {
@@ -94,6 +80,13 @@ fn check_characters(text: &str) -> Result<(), SyntaxError> {
     let at = text.bytes().position(is_control).unwrap_or_default();
     let message = format!("the control character U+{:04X} stands here", text.as_bytes()[at]);
     Err(SyntaxError::new(at, at + 1, message, "write it as an escape in double quotes: \"\\x1B\""))
+}
+
+#[cold]
+pub(super) fn too_large(span: Span, what: &str) -> SyntaxError {
+    let message = format!("{what} is too large to be held");
+    let advice = ("if there is memory for it, say more with ", Setting::Memory);
+    SyntaxError::limit(span.start, span.end, message, advice)
 }
 
 /// Where the value that begins at byte `offset` ends on its line, for marking it.
@@ -151,7 +144,7 @@ impl<'a> Receiver<'a> for Finder {
 }
 
 /// A list or map whose end has not been met.
-struct Open<'a> {
+pub(super) struct Open<'a> {
     origin: Origin,
     anchor: Option<&'a str>,
     /// How many values are in it, itself included.
@@ -159,6 +152,14 @@ struct Open<'a> {
     /// Where its items or members begin among those that are read.
     first: usize,
     children: Children<'a>,
+}
+
+impl<'a> Open<'a> {
+    /// A list or map whose content was taken so far; in a map, with the key whose value is under way.
+    pub(super) fn taken(is_map: bool, key: Option<Key<'a>>) -> Self {
+        let children = if is_map { Children::Members { key, rare: None } } else { Children::Items };
+        Self { origin: Origin::NONE, anchor: None, values: 1, first: 0, children }
+    }
 }
 
 enum Children<'a> {
@@ -178,15 +179,15 @@ struct Rare<'a> {
 }
 
 #[derive(Clone, Copy)]
-enum Key<'a> {
+pub(super) enum Key<'a> {
     /// The name of a member, and the key itself where that is no text.
     Name(&'a str, Option<Value<'a>>),
     Merge,
 }
 
 /// A value that was read, and what is known of it.
-#[derive(Clone, Copy)]
-struct Node<'a> {
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Node<'a> {
     value: Value<'a>,
     /// How many values are in it, itself included.
     values: usize,
@@ -194,25 +195,54 @@ struct Node<'a> {
     span: Span,
 }
 
-struct Reader<'a> {
+impl Node<'_> {
+    /// The same in another arena, for a text in which it has no place.
+    pub(super) fn copied(self, arena: &Arena) -> Node<'_> {
+        Node { value: arena.copy(self.value), values: self.values, span: self.span }
+    }
+}
+
+/// What an anchor names; nothing while that is being read.
+type Named<'a> = Option<Node<'a>>;
+
+/// What a reader goes back to.
+#[derive(Default)]
+struct Kept<'a> {
+    /// Anchors that were met since, with what they named before.
+    met: Vec<(&'a str, Option<Named<'a>>)>,
+    alias_values: usize,
+    duplicates: usize,
+    /// The key whose value comes next.
+    key: Option<Key<'a>>,
+}
+
+pub(super) struct Reader<'a> {
     text: &'a str,
     arena: &'a Arena,
-    options: Options,
-    open: Vec<Open<'a>>,
+    pub(super) options: Options,
+    pub(super) open: Vec<Open<'a>>,
     /// The items of the lists that are open, one list behind the other; likewise the members of maps.
-    items: Vec<Value<'a>>,
-    members: Vec<Member<'a>>,
-    /// What aliases may stand for; nothing while that is being read.
-    anchors: HashMap<&'a str, Option<Node<'a>>>,
+    pub(super) items: Vec<Value<'a>>,
+    pub(super) members: Vec<Member<'a>>,
+    /// What aliases may stand for, and what they may from texts before.
+    pub(super) anchors: HashMap<&'a str, Named<'a>>,
+    pub(super) earlier: Option<&'a HashMap<&'a str, Node<'a>>>,
+    /// Anchors of what is too large to be held.
+    pub(super) large: Vec<&'a str>,
     alias_values: usize,
-    read: Documents<'a>,
+    kept: Kept<'a>,
+    pub(super) read: Documents<'a>,
 }
 
 impl<'a> Receiver<'a> for Reader<'a> {
     #[inline]
     fn event(&mut self, event: Event<'a>, span: Span) -> Result<(), SyntaxError> {
         match event {
-            Event::DocumentStart { .. } => self.anchors.clear(),
+            Event::DocumentStart { .. } => {
+                self.anchors.clear();
+                self.large.clear();
+                self.earlier = None;
+            }
             Event::DocumentEnd { .. } => {}
             Event::Scalar { text, style, properties } => {
                 let value = self.scalar(text, style, properties.tag(), span.start);
@@ -234,6 +264,117 @@ impl<'a> Receiver<'a> for Reader<'a> {
 }
 
 impl<'a> Reader<'a> {
+    pub(super) fn new(text: &'a str, arena: &'a Arena, options: Options) -> Self {
+        Self {
+            text,
+            arena,
+            options,
+            open: Vec::new(),
+            items: Vec::new(),
+            members: Vec::new(),
+            anchors: HashMap::new(),
+            earlier: None,
+            large: Vec::new(),
+            alias_values: 0,
+            kept: Kept::default(),
+            read: Documents {
+                documents: Vec::new(),
+                duplicates: Vec::new(),
+                losses: Losses::new(true),
+            },
+        }
+    }
+
+    /// Only lists and maps are open whose content is taken: what was read so far stays.
+    pub(super) fn keep(&mut self) {
+        let mut met = std::mem::take(&mut self.kept.met);
+        met.clear();
+        let key = match self.open.last_mut().map(|open| &mut open.children) {
+            Some(Children::Members { key, rare }) => {
+                // The keys of a map that nobody holds.
+                *rare = None;
+                *key
+            }
+            _ => None,
+        };
+        let (alias_values, duplicates) = (self.alias_values, self.read.duplicates.len());
+        self.kept = Kept { met, alias_values, duplicates, key };
+    }
+
+    /// Forgets what was read since [`keep`](Self::keep), when so many lists and maps were open.
+    pub(super) fn back(&mut self, open: usize) {
+        while let Some((anchor, before)) = self.kept.met.pop() {
+            match before {
+                Some(before) => self.anchors.insert(anchor, before),
+                None => self.anchors.remove(anchor),
+            };
+        }
+        self.open.truncate(open);
+        self.items.clear();
+        self.members.clear();
+        self.read.documents.clear();
+        self.read.duplicates.truncate(self.kept.duplicates);
+        self.alias_values = self.kept.alias_values;
+        if let Some(Open { children: Children::Members { key, rare }, .. }) = self.open.last_mut() {
+            (*key, *rare) = (self.kept.key, None);
+        }
+    }
+
+    /// Whether the map that is open innermost has a key whose value comes next.
+    pub(super) fn awaits_value(&self) -> bool {
+        let children = self.open.last().map(|open| &open.children);
+        matches!(children, Some(Children::Members { key: Some(_), .. }))
+    }
+
+    /// The name of the member under way in the list or map of that number, if it is a map.
+    pub(super) fn name_under_way(&self, number: usize) -> Option<&'a str> {
+        match self.open.get(number)?.children {
+            Children::Members { key: Some(Key::Name(name, _)), .. } => Some(name),
+            _ => None,
+        }
+    }
+
+    /// Whether the content of all lists and maps from that number on may be taken: they are no keys, and nothing is merged into them.
+    pub(super) fn may_give(&self, number: usize) -> bool {
+        let is_value = |open: &Open<'_>| match &open.children {
+            Children::Items => true,
+            Children::Members { key, .. } => matches!(key, Some(Key::Name(..))),
+        };
+        let around = self.open.iter().skip(number.saturating_sub(1)).rev().skip(1);
+        let merges = |open: &Open<'_>| match &open.children {
+            Children::Items => false,
+            Children::Members { key, rare } => {
+                matches!(key, Some(Key::Merge))
+                    || rare.as_ref().is_some_and(|r| !r.merged.is_empty())
+            }
+        };
+        around.into_iter().all(is_value) && !self.open.iter().skip(number).any(merges)
+    }
+
+    /// Lets the content of the list or map of that number be taken, if there is one; gives whether it is a map.
+    pub(super) fn give(&mut self, number: usize) -> Option<bool> {
+        let open = self.open.get_mut(number)?;
+        self.large.extend(open.anchor.take());
+        open.origin = Origin::NONE;
+        Some(matches!(open.children, Children::Members { .. }))
+    }
+
+    /// Drops the value that was read last, in a map, a list or, without either, as a document.
+    pub(super) fn drop_last(&mut self, is_in_map: Option<bool>) {
+        match is_in_map {
+            Some(true) => drop(self.members.pop()),
+            Some(false) => drop(self.items.pop()),
+            None => drop(self.read.documents.pop()),
+        }
+    }
+
+    /// An anchor names something, or will.
+    fn name(&mut self, anchor: &'a str, named: Named<'a>) {
+        self.large.retain(|large| *large != anchor);
+        let before = self.anchors.insert(anchor, named);
+        self.kept.met.push((anchor, before));
+    }
+
     fn begin(
         &mut self,
         properties: &Properties<'a>,
@@ -255,7 +396,7 @@ impl<'a> Reader<'a> {
         }
         let anchor = properties.anchor();
         if let Some(anchor) = anchor {
-            self.anchors.insert(anchor, None);
+            self.name(anchor, None);
         }
         self.open.push(Open { origin, anchor, values: 1, first, children });
         Ok(())
@@ -308,14 +449,19 @@ impl<'a> Reader<'a> {
     /// A node is complete.
     fn node(&mut self, anchor: Option<&'a str>, node: Node<'a>) -> Result<(), SyntaxError> {
         if let Some(anchor) = anchor {
-            self.anchors.insert(anchor, Some(node));
+            self.name(anchor, Some(node));
         }
         self.value(node)
     }
 
     fn alias(&mut self, anchor: &'a str, span: Span) -> Result<(), SyntaxError> {
-        let Some(known) = self.anchors.get(anchor).copied() else {
-            let mut known: Vec<&str> = self.anchors.keys().copied().collect();
+        if self.large.contains(&anchor) {
+            return Err(too_large(span, "what this alias stands for"));
+        }
+        let earlier = || self.earlier?.get(anchor).copied().map(Some);
+        let Some(known) = self.anchors.get(anchor).copied().or_else(earlier) else {
+            let earlier = self.earlier.into_iter().flat_map(HashMap::keys);
+            let mut known: Vec<&str> = self.anchors.keys().chain(earlier).copied().collect();
             known.sort_unstable();
             let advice = kyanite_tree::near_words(anchor, known)
                 .unwrap_or_else(|| format!("write &{anchor} before the value that is meant"));
@@ -385,6 +531,10 @@ impl<'a> Reader<'a> {
                         let advice = "write \"<<\" in quotes for a member of that name";
                         return Err(self.error(span, message, advice));
                     };
+                    // Of what it is merged into only new members are known.
+                    if open.origin == Origin::NONE {
+                        return Err(too_large(span, "what this is merged into"));
+                    }
                     let rare = rare.get_or_insert_default();
                     rare.merged.extend_from_slice(map.members());
                     let names = map.keys().iter().map(|(at, key)| (map.members()[*at].name, *key));

@@ -1,0 +1,317 @@
+//! YAML documents by their events, part by part: values that end within a part come whole, and lists and maps that do not, by what they
+//! hold (YAML 1.2.2 section 3.1).
+//!
+//! ```
+//! use kyanite_formats::yaml::{EventReader, Options, Place, PartEvent};
+//! use kyanite_tree::Arena;
+//!
+//! let (held, arena) = (Arena::new(), Arena::new());
+//! let place = Place::default();
+//! let text = "- code: B-1\n- code: B-2\n- co";
+//! let mut reader = EventReader::new(text, &arena, Options::default(), &place).unwrap();
+//! assert!(matches!(reader.next().unwrap(), Some(PartEvent::Begin { is_map: false })));
+//! assert!(matches!(reader.next().unwrap(), Some(PartEvent::Value(item)) if item.member("code").is_some()));
+//! // Whether the second item goes on is not known.
+//! assert!(reader.next().unwrap().is_none());
+//! let (used, place) = reader.end(&held);
+//! let mut reader = EventReader::new(&text[used..24], &arena, Options::default(), &place).unwrap();
+//! reader.is_last();
+//! assert!(matches!(reader.next().unwrap(), Some(PartEvent::Value(_))));
+//! assert!(matches!(reader.next().unwrap(), Some(PartEvent::End { is_map: false })));
+//! assert!(matches!(reader.next().unwrap(), Some(PartEvent::EndDocument)));
+//! ```
+
+use std::collections::{HashMap, VecDeque};
+
+use kyanite_tree::{Arena, Event, Pull, RawText, Value, ValueEvents};
+
+use super::parser::{Parser, Stand, State};
+use super::read::{Key, Node, Open, Options, Reader, check_characters};
+use crate::SyntaxError;
+use crate::json::Duplicate;
+
+/// An error so near to the end of a part may be mended by what comes behind.
+const TAIL: usize = 4096;
+
+/// What a part of a YAML stream has.
+#[derive(Clone, Copy, Debug)]
+pub enum PartEvent<'t> {
+    /// A list or map begins that does not end in the part.
+    Begin {
+        /// Which of them.
+        is_map: bool,
+    },
+    /// The list or map ends that began last.
+    End {
+        /// Which of them.
+        is_map: bool,
+    },
+    /// The name of a member; its value follows.
+    Name(&'t str),
+    /// A value, whole.
+    Value(Value<'t>),
+    /// A document ends.
+    EndDocument,
+}
+
+/// Where in a stream a part begins. What anchors name is held.
+#[derive(Debug, Default)]
+pub struct Place<'h> {
+    stand: Option<Stand>,
+    /// The prefixes of the tag handles that the document declares.
+    handles: Vec<(&'h str, &'h str)>,
+    /// The lists and maps that came by what they hold: whether each is a map.
+    given: Vec<bool>,
+    /// The name of the member of the innermost whose value comes next.
+    name: Option<&'h str>,
+    anchors: HashMap<&'h str, Node<'h>>,
+    /// Anchors of lists and maps that came by what they hold.
+    large: Vec<&'h str>,
+}
+
+/// Reads a part of a stream.
+pub struct EventReader<'t, 'h> {
+    parser: Parser<'t>,
+    reader: Reader<'t>,
+    place: &'t Place<'h>,
+    /// The lists and maps that came by what they hold, and have not ended: whether each is a map.
+    given: Vec<bool>,
+    ready: VecDeque<PartEvent<'t>>,
+    /// Behind all that came.
+    stand: Stand,
+    is_last: bool,
+    /// Whether the next list or map comes by what it holds.
+    gives_next: bool,
+    /// The value whose events come.
+    value: Option<ValueEvents<'t>>,
+    error: Option<SyntaxError>,
+}
+
+impl<'t, 'h> EventReader<'t, 'h> {
+    /// A reader of a part, which begins at a place and consists of whole lines.
+    ///
+    /// # Errors
+    /// A [`SyntaxError`] where it has characters that stand in no YAML.
+    pub fn new(
+        text: &'t str,
+        arena: &'t Arena,
+        options: Options,
+        place: &'t Place<'h>,
+    ) -> Result<Self, SyntaxError> {
+        check_characters(text)?;
+        let mut parser = Parser::new(text);
+        parser.handles.extend_from_slice(&place.handles);
+        if let Some(stand) = &place.stand {
+            parser.go_to(stand);
+        }
+        let mut reader = Reader::new(text, arena, options);
+        let innermost = place.given.len().saturating_sub(1);
+        for (number, is_map) in place.given.iter().enumerate() {
+            // The value of the member under way is what comes by what it holds.
+            let name = if number < innermost { Some("") } else { place.name };
+            reader.open.push(Open::taken(*is_map, name.map(|name| Key::Name(name, None))));
+        }
+        reader.keep();
+        reader.earlier = Some(&place.anchors);
+        reader.large.extend_from_slice(&place.large);
+        let (stand, given) = (parser.stand(), place.given.clone());
+        let ready = VecDeque::new();
+        let (is_last, gives_next, value, error) = (false, false, None, None);
+        Ok(Self { parser, reader, place, given, ready, stand, is_last, gives_next, value, error })
+    }
+
+    /// The stream ends with this part.
+    pub fn is_last(&mut self) {
+        self.is_last = true;
+    }
+
+    /// The list or map that begins next comes by what it holds, since it is large.
+    pub fn give_next(&mut self) {
+        self.gives_next = true;
+    }
+
+    /// Members that maps had twice in values that came whole, since this was last asked.
+    pub fn take_duplicates(&mut self) -> Vec<Duplicate> {
+        std::mem::take(&mut self.reader.read.duplicates)
+    }
+
+    /// What comes next; None at the end of the part, or where more of the stream has to be known.
+    ///
+    /// # Errors
+    /// A [`SyntaxError`] where the stream is not YAML or passes a limit.
+    #[expect(clippy::should_implement_trait, reason = "it may fail")]
+    pub fn next(&mut self) -> Result<Option<PartEvent<'t>>, SyntaxError> {
+        while self.ready.is_empty() {
+            if !self.go_on()? {
+                return Ok(None);
+            }
+        }
+        Ok(self.ready.pop_front())
+    }
+
+    /// Has an event come once more.
+    pub fn put_back(&mut self, event: PartEvent<'t>) {
+        self.ready.push_front(event);
+    }
+
+    /// What was wrong where the [events of a value](Pull) ended.
+    pub fn take_error(&mut self) -> Option<SyntaxError> {
+        self.error.take()
+    }
+
+    /// How many bytes stand before the next part, and where in the stream that begins; all of this one has come.
+    #[must_use]
+    pub fn end(self, held: &'h Arena) -> (usize, Place<'h>) {
+        let Self { parser, reader, place, given, stand, .. } = self;
+        let mut anchors =
+            if reader.earlier.is_some() { place.anchors.clone() } else { HashMap::new() };
+        for (name, node) in &reader.anchors {
+            match node {
+                Some(node) => anchors.insert(held.text(name), node.copied(held)),
+                None => anchors.remove(*name),
+            };
+        }
+        let text = |text| held.text(text) as &str;
+        let handles = match parser.handles == place.handles {
+            true => place.handles.clone(),
+            false => parser.handles.iter().map(|(name, of)| (text(name), text(of))).collect(),
+        };
+        let large = reader.large.iter().map(|name| {
+            let known = place.large.iter().find(|known| *known == name);
+            known.copied().unwrap_or_else(|| text(name))
+        });
+        let used = stand.line();
+        let stand = Some(stand.behind(used));
+        let innermost = given.len().checked_sub(1);
+        let name = innermost.and_then(|map| reader.name_under_way(map)).map(text);
+        (used, Place { stand, handles, given, name, large: large.collect(), anchors })
+    }
+
+    /// Reads up to the next place at which no value is under way but those that come by what they hold; false where that is not in
+    /// the part.
+    fn go_on(&mut self) -> Result<bool, SyntaxError> {
+        loop {
+            let is_over = self.parser.state == State::Ended;
+            if is_over || self.may_go_on_behind() {
+                self.back();
+                return Ok(false);
+            }
+            match self.parser.step(&mut self.reader) {
+                Ok(_) => {}
+                Err(error)
+                    if self.is_last || error.span().end + TAIL < self.parser.cursor.text.len() =>
+                {
+                    return Err(error);
+                }
+                Err(_) => {
+                    self.back();
+                    return Ok(false);
+                }
+            }
+            let open = self.reader.open.len();
+            if open > self.given.len() {
+                // A document is not held if there is more than this part of it.
+                let is_root = self.given.is_empty() && !self.is_last;
+                if !((self.gives_next || is_root) && self.reader.may_give(self.given.len())) {
+                    continue;
+                }
+                self.give();
+                break;
+            }
+            if open == self.given.len() && self.reader.awaits_value() {
+                continue;
+            }
+            if self.may_go_on_behind() {
+                self.back();
+                return Ok(false);
+            }
+            match self.given.pop() {
+                Some(is_map) if open == self.given.len() => {
+                    self.reader.drop_last(self.given.last().copied());
+                    self.ready.push_back(PartEvent::End { is_map });
+                }
+                is_map => self.given.extend(is_map),
+            }
+            self.take_values();
+            break;
+        }
+        if self.parser.state == State::Stream {
+            self.ready.push_back(PartEvent::EndDocument);
+        }
+        self.parser.stand_into(&mut self.stand);
+        self.reader.keep();
+        Ok(true)
+    }
+
+    /// Whether what is behind the part may belong to what ends with it.
+    fn may_go_on_behind(&mut self) -> bool {
+        !self.is_last && self.parser.is_at_end()
+    }
+
+    /// Goes back behind all that came.
+    fn back(&mut self) {
+        self.parser.go_to(&self.stand);
+        self.reader.back(self.given.len());
+    }
+
+    /// Gives the beginning of the values under way, whose content comes by itself from now on.
+    fn give(&mut self) {
+        self.gives_next = false;
+        while let Some(is_map) = self.reader.give(self.given.len()) {
+            if let Some(around) = self.given.len().checked_sub(1) {
+                let name = self.reader.name_under_way(around);
+                self.ready.extend(name.map(PartEvent::Name));
+            }
+            self.given.push(is_map);
+            self.ready.push_back(PartEvent::Begin { is_map });
+        }
+        self.take_values();
+    }
+
+    /// Takes what the innermost list or map has, as far as it is whole.
+    fn take_values(&mut self) {
+        let Reader { items, members, read, .. } = &mut self.reader;
+        match self.given.last() {
+            None => self.ready.extend(read.documents.drain(..).map(PartEvent::Value)),
+            Some(false) => self.ready.extend(items.drain(..).map(PartEvent::Value)),
+            Some(true) => {
+                self.ready.extend(members.drain(..).flat_map(|member| {
+                    [PartEvent::Name(member.name), PartEvent::Value(member.value)]
+                }))
+            }
+        }
+    }
+}
+
+impl<'t> Pull<'t> for EventReader<'t, '_> {
+    fn next_event(&mut self) -> Option<Event<'t>> {
+        loop {
+            if let Some(event) = self.value.as_mut().and_then(Pull::next_event) {
+                return Some(event);
+            }
+            let next = match self.next() {
+                Ok(next) => next?,
+                Err(error) => {
+                    self.error = Some(error);
+                    return None;
+                }
+            };
+            return Some(match next {
+                PartEvent::Begin { is_map: true } => Event::BeginMap,
+                PartEvent::Begin { is_map: false } => Event::BeginList,
+                PartEvent::End { is_map: true } => Event::EndMap,
+                PartEvent::End { is_map: false } => Event::EndList,
+                PartEvent::Name(text) => Event::Name(RawText { text, has_escapes: false }),
+                PartEvent::Value(value) => {
+                    self.value = Some(ValueEvents::new(value, self.reader.options.base));
+                    continue;
+                }
+                PartEvent::EndDocument => return None,
+            });
+        }
+    }
+
+    fn offset(&self) -> usize {
+        self.value.as_ref().map_or(0, Pull::offset)
+    }
+}
