@@ -153,37 +153,32 @@ impl<'a> DocumentInMemory<'a> {
         let Ok(plan) = compile(RuleText::new("the path", path.to_owned()), Syntax::Rule) else {
             return Vec::new();
         };
-        let mut names: Vec<String> = Vec::new();
-        let mut add = |value: Value<'_>| {
-            let mut put = |name: String| {
-                if names.len() < most && !names.contains(&name) {
-                    names.push(name);
-                }
-            };
-            match value {
-                Value::Map(_, map) => {
-                    map.members().iter().for_each(|member| put(member.name.to_owned()));
-                }
-                Value::Element(_, element) => {
-                    element.attributes.iter().for_each(|of| put(format!("@{}", of.name.local())));
-                    element.children().for_each(|child| {
-                        child
-                            .as_element()
-                            .into_iter()
-                            .for_each(|child| put(child.name.local().to_owned()));
-                    });
-                }
-                _ => {}
-            }
-        };
-        let mut met = 0;
+        let (mut names, mut met) = (Vec::new(), 0);
         let ran = self.each(&plan, &mut Session::new(&plan), &mut |value| {
             met += 1;
             if met <= LOOKED_AT {
-                add(value);
+                add_names(value, most, &mut names);
             }
         });
         if ran.is_err() { Vec::new() } else { names }
+    }
+}
+
+/// Adds the names of the members of a value that are not there yet, as long as there are fewer than `most`.
+fn add_names(value: Value<'_>, most: usize, names: &mut Vec<String>) {
+    let mut put = |name: String| {
+        if names.len() < most && !names.contains(&name) {
+            names.push(name);
+        }
+    };
+    match value {
+        Value::Map(_, map) => map.members().iter().for_each(|member| put(member.name.to_owned())),
+        Value::Element(_, element) => {
+            element.attributes.iter().for_each(|of| put(format!("@{}", of.name.local())));
+            let children = element.children().filter_map(Value::as_element);
+            children.for_each(|child| put(child.name.local().to_owned()));
+        }
+        _ => {}
     }
 }
 

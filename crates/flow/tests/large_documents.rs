@@ -113,7 +113,6 @@ fn documents_of_yaml() {
         (flush.clone(), Some("$[*].legs[*]")),
         (format!("base: &b {{x: 1, y: 2}}\nrows:\n{}", "- <<: *b\n  y: 3\n".repeat(16_000)), None),
         (format!("text: |\n{}more: [1, 2]\n", "  a line of text\n".repeat(45_000)), None),
-        (format!("a: {{\n{} b: c}}\n", " - no: 4,\n".replace('-', "k").repeat(1)), None),
         (format!("rows: [\n{}]\n", " {no: 4, at: ness},\n".repeat(16_000)), None),
         // Broken far behind the beginning.
         (format!("{one} more: 1\n"), None),

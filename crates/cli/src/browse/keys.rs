@@ -47,6 +47,14 @@ pub fn is_leaving(event: &Event) -> bool {
     is_interrupt(*key) || matches!(key.code, KeyCode::Char('q') | KeyCode::Esc)
 }
 
+/// A name that is typed behind a path, as far as it is there.
+struct Word<'l> {
+    path: &'l str,
+    part: &'l str,
+    /// Where in the line it begins.
+    begin: usize,
+}
+
 impl App<'_> {
     pub(super) fn event(&mut self, event: &Event) {
         match event {
@@ -232,9 +240,15 @@ impl App<'_> {
             Mode::Search => self.tab_mut().search(&text),
             Mode::Select => {
                 self.tab_mut().select(&text);
+                if let Some(Word { path, .. }) = self.word() {
+                    let path = path.to_owned();
+                    self.tab_mut().look_behind(&path);
+                }
                 let (from, names) = self.candidates();
+                let is_held = matches!(self.tab().document, Document::Held(_));
                 // While a name is typed, what it can follow is shown.
-                if self.tab().selected.found.is_empty() && !names.is_empty() && from > 0 {
+                if is_held && self.tab().selected.found.is_empty() && !names.is_empty() && from > 0
+                {
                     let before = text[..from - 1].trim_end_matches('.').to_owned();
                     self.tab_mut().select(&before);
                 }
@@ -260,28 +274,29 @@ impl App<'_> {
 
     /// What can follow at the cursor, and where the word begins that it takes the place of.
     pub(super) fn candidates(&self) -> (usize, Vec<String>) {
-        let before = &self.line.text[..self.line.at];
-        if before.trim_start().starts_with('/') {
-            return (self.line.at, Vec::new());
-        }
-        let Some(dot) = before.rfind('.') else { return (self.line.at, Vec::new()) };
-        let (path, part) = (before[..dot].trim_end_matches('.'), &before[dot + 1..]);
-        let is_word = part.chars().all(|sign| sign.is_alphanumeric() || matches!(sign, '_' | '@'));
-        if !is_word {
-            return (self.line.at, Vec::new());
-        }
-        // The path is the last word with a $ in front.
-        let begin = path.rfind('$').unwrap_or(0);
-        // What a large document has there is not looked for with each key.
-        let Document::Held(document) = &self.tab().document else {
+        let Some(Word { path, part, begin }) = self.word() else {
             return (self.line.at, Vec::new());
         };
-        let names = document.names_behind(&path[begin..], 500);
         let lower = part.to_lowercase();
         let fits = |name: &String| name.to_lowercase().starts_with(&lower) && name != part;
         let plain =
             |name: &String| kyanite_tree::is_shorthand(name.strip_prefix('@').unwrap_or(name));
-        (dot + 1, names.into_iter().filter(|name| fits(name) && plain(name)).collect())
+        let names = self.tab().names_behind(path).into_iter();
+        (begin, names.filter(|name| fits(name) && plain(name)).collect())
+    }
+
+    /// The name that is typed at the cursor.
+    fn word(&self) -> Option<Word<'_>> {
+        let before = &self.line.text[..self.line.at];
+        if before.trim_start().starts_with('/') {
+            return None;
+        }
+        let dot = before.rfind('.')?;
+        let (path, part) = (before[..dot].trim_end_matches('.'), &before[dot + 1..]);
+        let is_word = part.chars().all(|sign| sign.is_alphanumeric() || matches!(sign, '_' | '@'));
+        // The path is the last word with a $ in front.
+        let path = &path[path.rfind('$').unwrap_or(0)..];
+        is_word.then_some(Word { path, part, begin: dot + 1 })
     }
 
     fn whole(&mut self, key: KeyEvent) {

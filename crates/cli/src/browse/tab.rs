@@ -17,6 +17,10 @@ pub const FOUND: usize = 10_000;
 /// The most lines that are opened at once.
 pub const OPENED: usize = 200_000;
 
+/// The most names that are offered, and the most lines that are looked through for them.
+const OFFERED: usize = 500;
+const LINES: usize = 2000;
+
 /// How long no key is typed before an expression is looked for in a large document.
 const TYPING: Duration = Duration::from_millis(150);
 
@@ -38,6 +42,8 @@ pub struct Tab<'a> {
     pub chosen: usize,
     /// How far the whole value is scrolled.
     pub scrolled: usize,
+    /// The names that can follow the path that is typed into a large document.
+    offered: Offered,
     /// The file that it was read from, as it was just before.
     file: Option<Watched>,
 }
@@ -114,6 +120,22 @@ pub struct Selection<'a> {
     looking: Option<RunningSearch>,
 }
 
+/// Names that can follow a path in a large document.
+#[derive(Default)]
+struct Offered {
+    path: String,
+    names: Vec<String>,
+    /// What looks for more of them meanwhile.
+    looking: Option<RunningSearch>,
+}
+
+impl Offered {
+    fn take(&mut self) {
+        let found = news(&mut self.looking).map(|news| news.found).unwrap_or_default();
+        self.names.extend(found.into_iter().map(|(_, name)| name));
+    }
+}
+
 /// What was found since this was last asked.
 struct News {
     found: Vec<(Option<u64>, String)>,
@@ -186,14 +208,17 @@ impl<'a> Tab<'a> {
             }
         };
         let (hits, selected) = (Hits::default(), Selection::default());
-        let (at, top, chosen, scrolled) = (0, 0, 0, 0);
-        Ok(Self { document, tree, at, top, hits, selected, chosen, scrolled, file })
+        let (at, top, chosen, scrolled, offered) = (0, 0, 0, 0, Offered::default());
+        Ok(Self { document, tree, at, top, hits, selected, chosen, scrolled, offered, file })
     }
 
     /// Goes on with what is not done yet; tells whether there was anything.
     pub fn work(&mut self) -> bool {
         let numbers = self.tree.numbers(self.at);
-        let is_looking = self.hits.is_going_on() || self.selected.is_going_on();
+        let is_looking = self.hits.is_going_on()
+            || self.selected.is_going_on()
+            || self.offered.looking.is_some();
+        self.offered.take();
         self.hits.take();
         self.selected.take(&self.document);
         let before = self.tree.len();
@@ -300,6 +325,37 @@ impl<'a> Tab<'a> {
                 self.selected.waiting = Some((expression.to_owned(), Instant::now()));
             }
         }
+    }
+
+    /// The names that can follow a path, as far as they are known: those in a large document are looked for meanwhile.
+    pub fn names_behind(&self, path: &str) -> Vec<String> {
+        match &self.document {
+            Document::Held(document) => document.names_behind(path, OFFERED),
+            Document::Large(_) if self.offered.path == path => self.offered.names.clone(),
+            Document::Large(_) => Vec::new(),
+        }
+    }
+
+    /// Begins to look for the names that can follow a path in a large document.
+    pub fn look_behind(&mut self, path: &str) {
+        let Document::Large(document) = &self.document else { return };
+        let Offered { path: known, names, looking } = &self.offered;
+        if known == path && (looking.is_some() || !names.is_empty()) {
+            return;
+        }
+        let path = path.to_owned();
+        self.offered = match path.as_str() {
+            // No rule goes through all of it for that; the lines are there.
+            "$" => {
+                let lines = (0..self.tree.len().min(LINES)).filter_map(|at| self.tree.line(at));
+                let names = lines.filter(|line| line.depth == 1).map(|line| line.name);
+                Offered { path, names: names.take(OFFERED).collect(), looking: None }
+            }
+            _ => {
+                let looking = Some(document.names_behind(&path, OFFERED));
+                Offered { path, names: Vec::new(), looking }
+            }
+        };
     }
 
     /// Goes to the chosen one of what is selected, and takes all for hits.

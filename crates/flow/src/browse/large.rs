@@ -16,7 +16,7 @@ use kyanite_xpath::{Namespaces, Version};
 use regex::bytes::{Regex, RegexBuilder};
 use tempfile::TempPath;
 
-use super::shown;
+use super::{LOOKED_AT, add_names, shown};
 use crate::input::{Input, InputOptions, Source, cannot_read};
 use crate::run::{Job, Sink, stack_size};
 use crate::run_error::{Counters, Events, RunError};
@@ -238,7 +238,25 @@ impl LargeDocument {
             if !is_complete {
                 return Err("the input is still coming in: wait for its end".to_owned());
             }
-            select(&input, &expression, is_xml, &options, most, found)
+            let mut sink = Selecting { found, most };
+            let told = select(&input, (&expression, is_xml), &options, &mut sink)?;
+            let is_nothing = found.count.load(Ordering::Acquire) == 0;
+            told.filter(|_| is_nothing).map_or(Ok(()), Err)
+        })
+    }
+
+    /// Begins to look for names that can follow a path: those of the members of the first values that it selects, as first met.
+    #[must_use]
+    pub fn names_behind(&self, path: &str, most: usize) -> RunningSearch {
+        let path = if path.is_empty() { "$" } else { path }.to_owned();
+        let (input, options) = (Input::File(self.file.path.clone()), self.options.clone());
+        let is_complete = self.is_complete();
+        RunningSearch::start(move |found| {
+            let mut sink = Naming { found, most, names: Vec::new(), met: 0 };
+            match is_complete {
+                true => select(&input, (&path, false), &options, &mut sink).map(drop),
+                false => Ok(()),
+            }
         })
     }
 }
@@ -351,15 +369,13 @@ fn search(
     Ok(())
 }
 
-/// Runs an expression over a file.
+/// Runs an expression over a file; gives what is said of it.
 fn select(
     input: &Input,
-    expression: &str,
-    is_xml: bool,
+    (expression, is_xml): (&str, bool),
     options: &InputOptions,
-    most: usize,
-    found: &Found,
-) -> Result<(), String> {
+    sink: &mut impl Sink,
+) -> Result<Option<String>, String> {
     let rule = RuleText::new("the expression", expression.to_owned());
     let is_xpath = is_xml && expression.trim_start().starts_with('/');
     let plan = match is_xpath {
@@ -381,14 +397,12 @@ fn select(
     };
     let counters = Counters::default();
     let mut events = Events { tell: &mut tell, counters: &counters };
-    let mut sink = Selecting { found, most };
-    let ran = crate::run(&job, std::slice::from_ref(input), &mut sink, &mut events);
+    let ran = crate::run(&job, std::slice::from_ref(input), sink, &mut events);
     if let Err(failed) = ran {
         let first = failed.diagnostics().first().map(|one| one.message().to_owned());
         return Err(first.unwrap_or_default());
     }
-    let is_nothing = found.count.load(Ordering::Acquire) == 0;
-    told.filter(|_| is_nothing).map_or(Ok(()), Err)
+    Ok(told)
 }
 
 /// Takes what an expression selects.
@@ -419,5 +433,42 @@ impl Sink for Selecting<'_> {
 
     fn is_closed(&self) -> bool {
         self.found.is_unwanted()
+    }
+}
+
+/// Takes the names of members of what a path selects.
+struct Naming<'f> {
+    found: &'f Found,
+    most: usize,
+    names: Vec<String>,
+    /// How many values were looked at.
+    met: usize,
+}
+
+impl Sink for Naming<'_> {
+    fn item(&mut self, value: Value<'_>) -> Flow {
+        let known = self.names.len();
+        add_names(value, self.most, &mut self.names);
+        self.names[known..]
+            .iter()
+            .for_each(|name| self.found.add(self.most, None, || name.clone()));
+        self.met += 1;
+        if self.is_closed() { Flow::Break(()) } else { Flow::Continue(()) }
+    }
+
+    fn single(&mut self, value: Option<Value<'_>>) -> Flow {
+        value.map_or(Flow::Continue(()), |value| self.item(value))
+    }
+
+    fn end_items(&mut self) {}
+
+    fn pause(&mut self) {}
+
+    fn gives_json(&self) -> bool {
+        false
+    }
+
+    fn is_closed(&self) -> bool {
+        self.met >= LOOKED_AT || self.found.is_unwanted()
     }
 }
