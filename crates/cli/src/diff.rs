@@ -6,7 +6,7 @@ mod text;
 
 use kyanite_change::{Comparison, KeyChoice, UnclearKey};
 use kyanite_flow::{
-    Compared, Diffing, Events, Input, InputOptions, PairedFiles, RunError, diff, pair_files,
+    Compared, Diffing, Input, InputOptions, PairedFiles, RunError, diff, pair_files,
 };
 use kyanite_tree::{Advice, Code, Diagnostic, Setting, counted};
 
@@ -114,18 +114,13 @@ fn compared(
     let sizes = pairs.iter().flat_map(|(old, new)| [old.size(), new.size()]).sum();
     let stats = Stats::start(command.stats, 1);
     let progress = Progress::start(options.progress, false, sizes);
-    let mut tell = |told: Diagnostic| {
-        progress.make_room();
-        messages.show(&told);
-    };
-    let mut events = Events { tell: &mut tell, counters: &progress.counters };
     let memory = usize::try_from(command.memory).unwrap_or(usize::MAX);
     let reading = InputOptions { memory, ..command.reading.options() };
     let mut found = Vec::new();
     for (old, new) in &pairs {
         let patch = wants_patch.then_some(command.exact);
         let what = Diffing { old, new, options: &reading, comparison: &comparison, patch };
-        found.push(diff(what, &mut events)?);
+        found.push(progress.watch(messages, |events| diff(what, events))?);
     }
     let changes: u64 = found.iter().map(Compared::count).sum();
     stats.finish(&progress.counters, Some((changes, "change")), messages);

@@ -85,14 +85,17 @@ fn run(arguments: Arguments) -> Status {
             rule_files::format(&rules, only_tell, &mut messages)
         }
         Command::Rules(Rules::Draft { input, wanted, schemas, output }) => {
-            rule_files::draft((&input, &wanted), schemas, output.as_deref(), &mut messages)
+            let when = arguments.messages.progress;
+            rule_files::draft((&input, &wanted), schemas, output.as_deref(), when, &mut messages)
         }
         Command::Rules(Rules::Test { rule, cases }) => cases::test(&rule, &cases, &mut messages),
         Command::Diff(diff) => diff::run(&diff, &arguments.messages, &mut messages),
         Command::Patch(patch) => patch::run(&patch, &arguments.messages, &mut messages),
         Command::Split(split) => split::run(&split, &arguments.messages, &mut messages),
         Command::Validate(validate) => validate::run(&validate, &arguments.messages, &mut messages),
-        Command::Schema(command) => schemas::run(&command, &mut messages),
+        Command::Schema(command) => {
+            schemas::run(&command, arguments.messages.progress, &mut messages)
+        }
         Command::Demo(demo) => demo::demo(&demo, &mut messages),
         Command::Completions { shell } => manual::completions(shell),
         Command::Manual => manual::manual(),

@@ -7,10 +7,11 @@ use std::thread::JoinHandle;
 use std::time::Duration;
 
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
-use kyanite_flow::Counters;
-use kyanite_tree::counted;
+use kyanite_flow::{Counters, Events};
+use kyanite_tree::{Diagnostic, counted};
 
 use crate::arguments::When;
+use crate::messages::Messages;
 
 /// Shows how much of the input has been read, until it is dropped.
 pub struct Progress {
@@ -44,6 +45,15 @@ impl Progress {
             std::thread::spawn(move || show(&counters, &done, &shown, total))
         });
         Self { counters, done, shown, thread }
+    }
+
+    /// Does some work that shows progress; what it tells is shown as a message.
+    pub fn watch<T>(&self, messages: &mut Messages, work: impl FnOnce(&mut Events<'_>) -> T) -> T {
+        let mut tell = |told: Diagnostic| {
+            self.make_room();
+            messages.show(&told);
+        };
+        work(&mut Events { tell: &mut tell, counters: &self.counters })
     }
 
     /// Clears the bar's line, so that a message can be written there; the bar comes back by itself.

@@ -4,16 +4,17 @@ use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 
 use kyanite_flow::{
-    Counters, Destination, DocumentTypes, Events, Input, InputOptions, Layout, Output, RunError,
-    Set, Sink, check_rule, read_whole,
+    Destination, DocumentTypes, Input, InputOptions, Layout, Output, RunError, Set, Sink,
+    check_rule, read_whole,
 };
 use kyanite_formats::Format;
 use kyanite_lang::{Plan, RuleText, Syntax, compile, format_rule};
 use kyanite_schema::SampleSettings;
 use kyanite_tree::{Arena, Code, Diagnostic, Value};
 
-use crate::arguments::{CheckRules, MessageOptions};
+use crate::arguments::{CheckRules, MessageOptions, When};
 use crate::messages::Messages;
+use crate::progress::Progress;
 use crate::rule_text::{read_rule, unreadable_rule};
 use crate::run::{Sample, destination_of, input_from, keeping_to, over_sample, read_schemas};
 use crate::status::Status;
@@ -175,11 +176,12 @@ pub fn draft(
     (input, wanted): (&str, &str),
     are_schemas: bool,
     output: Option<&Path>,
+    when: When,
     messages: &mut Messages,
 ) -> Status {
     let arena = Arena::new();
-    let drafted = sample_of(input, are_schemas, &arena, messages)
-        .and_then(|input| Ok((input, sample_of(wanted, are_schemas, &arena, messages)?)));
+    let mut sample = |word| sample_of((word, are_schemas), &arena, when, messages);
+    let drafted = sample(input).and_then(|input| Ok((input, sample(wanted)?)));
     let written = drafted.and_then(|(input, wanted)| {
         let destination = destination_of(output, None);
         let wanted = match are_schemas {
@@ -196,9 +198,9 @@ pub fn draft(
 
 /// A document, or one that is made up by a schema.
 fn sample_of<'a>(
-    word: &str,
-    is_schema: bool,
+    (word, is_schema): (&str, bool),
     arena: &'a Arena,
+    when: When,
     messages: &mut Messages,
 ) -> Result<Value<'a>, RunError> {
     // Names in rules go without the prefixes of XML.
@@ -209,10 +211,9 @@ fn sample_of<'a>(
         let settings = SampleSettings { seed: 1, ..SampleSettings::default() };
         return schemas.sample_value(settings, &options, arena);
     }
-    let counters = Counters::default();
-    let mut tell = |problem: Diagnostic| messages.show(&problem);
-    let mut events = Events { tell: &mut tell, counters: &counters };
-    let read = read_whole(&input, &options, arena, &mut events)?;
+    let progress = Progress::start(when, false, input.size());
+    let read = progress.watch(messages, |events| read_whole(&input, &options, arena, events))?;
+    drop(progress);
     if kyanite_flow::is_schema(read) {
         let message = format!("{word} is a schema, and is taken as a sample");
         let told = Diagnostic::warning(Code::SchemaSuspect, message);

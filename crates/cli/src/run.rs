@@ -191,12 +191,11 @@ pub fn over_sample(
     };
     let sources = command.sources(plan)?;
     let inputs = if plan.reads_input() { vec![Input::of_word(sample)] } else { Vec::new() };
+    let progress = Progress::start(options.progress, false, command.size_of(&inputs));
     let options = command.input_options();
-    let counters = Counters::default();
-    let mut tell = |problem: Diagnostic| messages.show(&problem);
-    let mut events = Events { tell: &mut tell, counters: &counters };
     let mut nothing = Counted { sink: None, found: 0, nothing: false };
-    kyanite_flow::run(&command.job(plan, &sources, &options), &inputs, &mut nothing, &mut events)
+    let job = command.job(plan, &sources, &options);
+    progress.watch(messages, |events| kyanite_flow::run(&job, &inputs, &mut nothing, events))
 }
 
 /// A rule to be run, wherever it comes from.
@@ -587,10 +586,10 @@ impl<'c> RuleCommand<'c> {
             compile(RuleText::new("the path", path), Syntax::Rule).map_err(RunError::of_rule)?;
         let options = self.input_options();
         let job = Job { types, ..self.job(plan, sources, &options) };
-        let counters = Counters::default();
-        let mut tell = |problem: Diagnostic| messages.show(&problem);
-        let mut events = Events { tell: &mut tell, counters: &counters };
-        let traced = kyanite_flow::trace(&job, inputs, &path, &mut events)?;
+        let progress = Progress::start(self.options.progress, false, self.size_of(inputs));
+        let traced =
+            progress.watch(messages, |events| kyanite_flow::trace(&job, inputs, &path, events))?;
+        drop(progress);
         let output = match (&self.output.output, self.output.to) {
             (None, None) => None,
             _ => Some(Output::open(self.destination(), self.layout(None))?),

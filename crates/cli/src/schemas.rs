@@ -2,22 +2,23 @@
 
 use std::io::Write;
 
-use kyanite_flow::{Counters, Events, Input, RunError, Sample, Schemas, Validation};
+use kyanite_flow::{Input, RunError, Sample, Schemas, Validation};
 use kyanite_schema::SampleSettings;
 use kyanite_schema::json::Settings;
 use kyanite_schema::xsd::MemberNames;
 use kyanite_tree::{Arena, Code, Diagnostic, counted};
 
 use crate::arguments::{
-    SampleOfSchema, SchemaCommand, SchemaLanguage, SchemaReferences, Translate,
+    SampleOfSchema, SchemaCommand, SchemaLanguage, SchemaReferences, Translate, When,
 };
 use crate::messages::Messages;
+use crate::progress::Progress;
 use crate::report::as_json;
 use crate::run::{destination_of, keeping_to};
 use crate::status::Status;
 
 /// Runs one of the commands.
-pub fn run(command: &SchemaCommand, messages: &mut Messages) -> Status {
+pub fn run(command: &SchemaCommand, when: When, messages: &mut Messages) -> Status {
     let (words, references) = match command {
         SchemaCommand::Check { schemas, references } => (schemas, references),
         SchemaCommand::Translate(command) => (&command.schemas, &command.references),
@@ -35,9 +36,10 @@ pub fn run(command: &SchemaCommand, messages: &mut Messages) -> Status {
     };
     let validation =
         Validation { sets: &sets, mapped, catalogs: &catalogs, settings, ..Validation::default() };
-    let (arena, counters) = (Arena::new(), Counters::default());
-    let mut events = Events { tell: &mut |told| messages.show(&told), counters: &counters };
-    let read = Schemas::read(validation, &arena, &mut events);
+    let arena = Arena::new();
+    let progress = Progress::start(when, false, None);
+    let read = progress.watch(messages, |events| Schemas::read(validation, &arena, events));
+    drop(progress);
     let done = match (command, read) {
         (SchemaCommand::Check { .. }, Ok(schemas)) => {
             tell_counts(&schemas);

@@ -2,9 +2,7 @@
 
 use std::path::PathBuf;
 
-use kyanite_flow::{
-    Events, Input, RunError, SplitBy, SplitPart, Splitting, TEMPLATE_PARAMS, split,
-};
+use kyanite_flow::{Input, RunError, SplitBy, SplitPart, Splitting, TEMPLATE_PARAMS, split};
 use kyanite_lang::{Plan, RuleText, Syntax, compile};
 use kyanite_tree::{Arena, Code, Diagnostic, Value, counted};
 
@@ -49,11 +47,6 @@ fn cut(command: &Split, options: &MessageOptions, messages: &mut Messages) -> Re
     let kept: Vec<PathBuf> = named.into_iter().chain(command.manifest.clone()).collect();
     let stats = Stats::start(command.stats, 1);
     let progress = Progress::start(options.progress, false, input.size());
-    let mut tell = |told: Diagnostic| {
-        progress.make_room();
-        messages.show(&told);
-    };
-    let mut events = Events { tell: &mut tell, counters: &progress.counters };
     let what = Splitting {
         input: &input,
         options: &command.reading.options(),
@@ -63,7 +56,7 @@ fn cut(command: &Split, options: &MessageOptions, messages: &mut Messages) -> Re
         template: &template,
         kept: &kept,
     };
-    let parts = split(what, &mut events)?;
+    let parts = progress.watch(messages, |events| split(what, events))?;
     stats.finish(&progress.counters, Some((parts.len() as u64, "part")), messages);
     drop(progress);
     if let Some(file) = &command.manifest {

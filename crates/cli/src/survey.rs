@@ -11,7 +11,7 @@ use kyanite_flow::{
     survey_part,
 };
 use kyanite_survey::{NoXsd, Report, Survey as Found};
-use kyanite_tree::{Arena, Diagnostic};
+use kyanite_tree::Arena;
 
 use crate::arguments::{MessageOptions, Survey, SurveyForm};
 use crate::messages::Messages;
@@ -168,14 +168,9 @@ fn look_at<T>(
     let stats = Stats::start(command.stats, input_options.threads);
     let sizes = inputs.iter().map(|input| input.size()).sum();
     let progress = Progress::start(options.progress, false, sizes);
-    let mut tell = |told: Diagnostic| {
-        progress.make_room();
-        messages.show(&told);
-    };
-    let mut events = Events { tell: &mut tell, counters: &progress.counters };
     let (at, range) = (command.at.as_ref(), command.range.as_ref());
     let what = Surveyed { inputs: &inputs, options: &input_options, at, range };
-    let found = survey(what, &mut events)?;
+    let found = progress.watch(messages, |events| survey(what, events))?;
     stats.finish(&progress.counters, None, messages);
     Ok(found)
 }

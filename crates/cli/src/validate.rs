@@ -5,8 +5,8 @@ use std::io::{BufRead, IsTerminal};
 use std::path::Path;
 
 use kyanite_flow::{
-    Choice, Chosen, Events, Input, InputOptions, Known, Project, RunError, Set, Validation,
-    Verdict, find, validate,
+    Choice, Chosen, Input, InputOptions, Known, Project, RunError, Set, Validation, Verdict, find,
+    validate,
 };
 use kyanite_schema::json::Settings;
 use kyanite_tree::{Advice, Code, Diagnostic, Setting, Severity, counted};
@@ -85,12 +85,7 @@ fn checked(
         }
         report.verdicts.push(verdict);
     };
-    let mut tell = |told: Diagnostic| {
-        progress.make_room();
-        messages.show(&told);
-    };
-    let mut events = Events { tell: &mut tell, counters: &progress.counters };
-    let run = validate(validation, &mut events, &mut take);
+    let run = progress.watch(messages, |events| validate(validation, events, &mut take));
     let findings: usize = report.verdicts.iter().map(|verdict| verdict.findings.len()).sum();
     stats.finish(&progress.counters, Some((findings as u64, "finding")), messages);
     drop(progress);
