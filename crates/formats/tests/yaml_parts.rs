@@ -23,10 +23,10 @@ fn whole(text: &str) -> Result<String, String> {
 }
 
 /// The same, of a stream that comes in parts of about so many bytes. What does not fit comes by what it holds, or in a larger part.
-fn in_parts(text: &str, size: usize, gives: bool) -> Result<String, String> {
+fn in_parts(text: &str, size: usize, streams: bool) -> Result<String, String> {
     let held = Arena::new();
     let (mut place, mut at, mut wanted) = (Place::default(), 0, size);
-    let (mut out, mut gives_next, mut is_first) = (Vec::new(), false, true);
+    let (mut out, mut streams_next, mut is_first) = (Vec::new(), false, true);
     loop {
         let rest = &text[at..];
         let line_end = rest.bytes().skip(wanted).position(|byte| byte == b'\n');
@@ -39,8 +39,8 @@ fn in_parts(text: &str, size: usize, gives: bool) -> Result<String, String> {
         if is_last {
             reader.is_last();
         }
-        if gives_next {
-            reader.give_next();
+        if streams_next {
+            reader.stream_next();
         }
         let mut any = false;
         while let Some(event) = reader.next().map_err(|e| e.to_string())? {
@@ -67,9 +67,9 @@ fn in_parts(text: &str, size: usize, gives: bool) -> Result<String, String> {
         }
         let (used, next) = reader.end(&held);
         (place, at) = (next, at + used);
-        gives_next = gives && !any;
-        wanted = if any || gives_next { size } else { wanted * 2 + 1 };
-        if gives_next {
+        streams_next = streams && !any;
+        wanted = if any || streams_next { size } else { wanted * 2 + 1 };
+        if streams_next {
             wanted = wanted.max(end);
         }
     }
@@ -78,17 +78,17 @@ fn in_parts(text: &str, size: usize, gives: bool) -> Result<String, String> {
 fn assert_same(text: &str) {
     let expected = whole(text);
     for size in [1, 2, 5, 13, 40, 200] {
-        for gives in [true, false] {
-            let found = in_parts(text, size, gives);
+        for streams in [true, false] {
+            let found = in_parts(text, size, streams);
             let is_too_large = found.as_ref().is_err_and(|why| why.contains("too large"));
             match &expected {
                 // A map that has a member twice has both as events.
                 Ok(expected) if !is_too_large => {
                     let found = found.as_ref().map(|found| again(found));
-                    assert_eq!(found.as_ref(), Ok(expected), "{text:?} in {size}, {gives}");
+                    assert_eq!(found.as_ref(), Ok(expected), "{text:?} in {size}, {streams}");
                 }
                 Ok(_) => assert!(text.contains(['*', '?', '<']), "{found:?} in {text:?}"),
-                Err(_) => assert!(found.is_err(), "{found:?} in {text:?} in {size}, {gives}"),
+                Err(_) => assert!(found.is_err(), "{found:?} in {text:?} in {size}, {streams}"),
             }
         }
     }
@@ -159,13 +159,13 @@ proptest! {
     }
 
     #[test]
-    fn parts_of_documents(document in prop_documents(), size in 1usize..60, gives in any::<bool>()) {
+    fn parts_of_documents(document in prop_documents(), size in 1usize..60, streams in any::<bool>()) {
         let arena = Arena::new();
         let (value, _) = json::document(&document, &arena, json::ReaderOptions::default()).unwrap();
         let mut text = Vec::new();
         yaml::write(value, 2, &mut text);
         let text = String::from_utf8(text).unwrap();
-        prop_assert_eq!(in_parts(&text, size, gives), whole(&text));
+        prop_assert_eq!(in_parts(&text, size, streams), whole(&text));
     }
 }
 

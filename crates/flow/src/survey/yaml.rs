@@ -29,7 +29,7 @@ pub(super) fn survey(
         what,
         into,
         under_way: UnderWay::Nothing,
-        gives_next: false,
+        streams_next: false,
         repeated: GivenTwice::default(),
         duplicates: Duplicates::default(),
     };
@@ -54,7 +54,7 @@ struct Counting<'w> {
     into: &'w mut Survey,
     under_way: UnderWay<'w>,
     /// Whether the value that comes next is large.
-    gives_next: bool,
+    streams_next: bool,
     repeated: GivenTwice,
     duplicates: Duplicates,
 }
@@ -88,8 +88,8 @@ impl<'w> Counting<'w> {
         if part.is_last {
             reader.is_last();
         }
-        if std::mem::take(&mut self.gives_next) {
-            reader.give_next();
+        if std::mem::take(&mut self.streams_next) {
+            reader.stream_next();
         }
         let mut batch = Batch::new(&arena);
         let mut any = false;
@@ -120,7 +120,7 @@ impl<'w> Counting<'w> {
         if used > 0 || any || part.is_last {
             return Ok(Some(used));
         }
-        self.gives_next = part.text.len() > LARGE && !is_at_records;
+        self.streams_next = part.text.len() > LARGE && !is_at_records;
         Ok(None)
     }
 

@@ -25,7 +25,7 @@ use std::collections::{HashMap, VecDeque};
 
 use kyanite_tree::{Arena, Event, Pull, RawText, Value, ValueEvents};
 
-use super::parser::{Parser, Stand, State};
+use super::parser::{Checkpoint, Parser, State};
 use super::read::{Key, Node, Open, Options, Reader, check_characters};
 use crate::SyntaxError;
 use crate::json::Duplicate;
@@ -57,11 +57,11 @@ pub enum PartEvent<'t> {
 /// Where in a stream a part begins. What anchors name is held.
 #[derive(Debug, Default)]
 pub struct Place<'h> {
-    stand: Option<Stand>,
+    checkpoint: Option<Checkpoint>,
     /// The prefixes of the tag handles that the document declares.
     handles: Vec<(&'h str, &'h str)>,
     /// The lists and maps that came by what they hold: whether each is a map.
-    given: Vec<bool>,
+    streamed: Vec<bool>,
     /// The name of the member of the innermost whose value comes next.
     name: Option<&'h str>,
     anchors: HashMap<&'h str, Node<'h>>,
@@ -75,13 +75,13 @@ pub struct EventReader<'t, 'h> {
     reader: Reader<'t>,
     place: &'t Place<'h>,
     /// The lists and maps that came by what they hold, and have not ended: whether each is a map.
-    given: Vec<bool>,
+    streamed: Vec<bool>,
     ready: VecDeque<PartEvent<'t>>,
     /// Behind all that came.
-    stand: Stand,
+    checkpoint: Checkpoint,
     is_last: bool,
     /// Whether the next list or map comes by what it holds.
-    gives_next: bool,
+    streams_next: bool,
     /// The value whose events come.
     value: Option<ValueEvents<'t>>,
     error: Option<SyntaxError>,
@@ -101,23 +101,34 @@ impl<'t, 'h> EventReader<'t, 'h> {
         check_characters(text)?;
         let mut parser = Parser::new(text);
         parser.handles.extend_from_slice(&place.handles);
-        if let Some(stand) = &place.stand {
-            parser.go_to(stand);
+        if let Some(checkpoint) = &place.checkpoint {
+            parser.restore(checkpoint);
         }
         let mut reader = Reader::new(text, arena, options);
-        let innermost = place.given.len().saturating_sub(1);
-        for (number, is_map) in place.given.iter().enumerate() {
+        let innermost = place.streamed.len().saturating_sub(1);
+        for (number, is_map) in place.streamed.iter().enumerate() {
             // The value of the member under way is what comes by what it holds.
             let name = if number < innermost { Some("") } else { place.name };
-            reader.open.push(Open::taken(*is_map, name.map(|name| Key::Name(name, None))));
+            reader.open.push(Open::streamed(*is_map, name.map(|name| Key::Name(name, None))));
         }
-        reader.keep();
+        reader.commit();
         reader.earlier = Some(&place.anchors);
         reader.large.extend_from_slice(&place.large);
-        let (stand, given) = (parser.stand(), place.given.clone());
+        let (checkpoint, streamed) = (parser.checkpoint(), place.streamed.clone());
         let ready = VecDeque::new();
-        let (is_last, gives_next, value, error) = (false, false, None, None);
-        Ok(Self { parser, reader, place, given, ready, stand, is_last, gives_next, value, error })
+        let (is_last, streams_next, value, error) = (false, false, None, None);
+        Ok(Self {
+            parser,
+            reader,
+            place,
+            streamed,
+            ready,
+            checkpoint,
+            is_last,
+            streams_next,
+            value,
+            error,
+        })
     }
 
     /// The stream ends with this part.
@@ -126,8 +137,8 @@ impl<'t, 'h> EventReader<'t, 'h> {
     }
 
     /// The list or map that begins next comes by what it holds, since it is large.
-    pub fn give_next(&mut self) {
-        self.gives_next = true;
+    pub fn stream_next(&mut self) {
+        self.streams_next = true;
     }
 
     /// Members that maps had twice in values that came whole, since this was last asked.
@@ -162,7 +173,7 @@ impl<'t, 'h> EventReader<'t, 'h> {
     /// How many bytes stand before the next part, and where in the stream that begins; all of this one has come.
     #[must_use]
     pub fn end(self, held: &'h Arena) -> (usize, Place<'h>) {
-        let Self { parser, reader, place, given, stand, .. } = self;
+        let Self { parser, reader, place, streamed, checkpoint, .. } = self;
         let mut anchors =
             if reader.earlier.is_some() { place.anchors.clone() } else { HashMap::new() };
         for (name, node) in &reader.anchors {
@@ -180,11 +191,11 @@ impl<'t, 'h> EventReader<'t, 'h> {
             let known = place.large.iter().find(|known| *known == name);
             known.copied().unwrap_or_else(|| text(name))
         });
-        let used = stand.line();
-        let stand = Some(stand.behind(used));
-        let innermost = given.len().checked_sub(1);
+        let used = checkpoint.line();
+        let checkpoint = Some(checkpoint.behind(used));
+        let innermost = streamed.len().checked_sub(1);
         let name = innermost.and_then(|map| reader.name_under_way(map)).map(text);
-        (used, Place { stand, handles, given, name, large: large.collect(), anchors })
+        (used, Place { checkpoint, handles, streamed, name, large: large.collect(), anchors })
     }
 
     /// Reads up to the next place at which no value is under way but those that come by what they hold; false where that is not in
@@ -193,7 +204,7 @@ impl<'t, 'h> EventReader<'t, 'h> {
         loop {
             let is_over = self.parser.state == State::Ended;
             if is_over || self.may_go_on_behind() {
-                self.back();
+                self.roll_back();
                 return Ok(false);
             }
             match self.parser.step(&mut self.reader) {
@@ -204,33 +215,34 @@ impl<'t, 'h> EventReader<'t, 'h> {
                     return Err(error);
                 }
                 Err(_) => {
-                    self.back();
+                    self.roll_back();
                     return Ok(false);
                 }
             }
             let open = self.reader.open.len();
-            if open > self.given.len() {
+            if open > self.streamed.len() {
                 // A document is not held if there is more than this part of it.
-                let is_root = self.given.is_empty() && !self.is_last;
-                if !((self.gives_next || is_root) && self.reader.may_give(self.given.len())) {
+                let is_root = self.streamed.is_empty() && !self.is_last;
+                if !((self.streams_next || is_root) && self.reader.may_stream(self.streamed.len()))
+                {
                     continue;
                 }
-                self.give();
+                self.begin_streaming();
                 break;
             }
-            if open == self.given.len() && self.reader.awaits_value() {
+            if open == self.streamed.len() && self.reader.awaits_value() {
                 continue;
             }
             if self.may_go_on_behind() {
-                self.back();
+                self.roll_back();
                 return Ok(false);
             }
-            match self.given.pop() {
-                Some(is_map) if open == self.given.len() => {
-                    self.reader.drop_last(self.given.last().copied());
+            match self.streamed.pop() {
+                Some(is_map) if open == self.streamed.len() => {
+                    self.reader.drop_last(self.streamed.last().copied());
                     self.ready.push_back(PartEvent::End { is_map });
                 }
-                is_map => self.given.extend(is_map),
+                is_map => self.streamed.extend(is_map),
             }
             self.take_values();
             break;
@@ -238,8 +250,8 @@ impl<'t, 'h> EventReader<'t, 'h> {
         if self.parser.state == State::Stream {
             self.ready.push_back(PartEvent::EndDocument);
         }
-        self.parser.stand_into(&mut self.stand);
-        self.reader.keep();
+        self.parser.checkpoint_into(&mut self.checkpoint);
+        self.reader.commit();
         Ok(true)
     }
 
@@ -249,20 +261,20 @@ impl<'t, 'h> EventReader<'t, 'h> {
     }
 
     /// Goes back behind all that came.
-    fn back(&mut self) {
-        self.parser.go_to(&self.stand);
-        self.reader.back(self.given.len());
+    fn roll_back(&mut self) {
+        self.parser.restore(&self.checkpoint);
+        self.reader.roll_back(self.streamed.len());
     }
 
     /// Gives the beginning of the values under way, whose content comes by itself from now on.
-    fn give(&mut self) {
-        self.gives_next = false;
-        while let Some(is_map) = self.reader.give(self.given.len()) {
-            if let Some(around) = self.given.len().checked_sub(1) {
+    fn begin_streaming(&mut self) {
+        self.streams_next = false;
+        while let Some(is_map) = self.reader.begin_streaming(self.streamed.len()) {
+            if let Some(around) = self.streamed.len().checked_sub(1) {
                 let name = self.reader.name_under_way(around);
                 self.ready.extend(name.map(PartEvent::Name));
             }
-            self.given.push(is_map);
+            self.streamed.push(is_map);
             self.ready.push_back(PartEvent::Begin { is_map });
         }
         self.take_values();
@@ -271,7 +283,7 @@ impl<'t, 'h> EventReader<'t, 'h> {
     /// Takes what the innermost list or map has, as far as it is whole.
     fn take_values(&mut self) {
         let Reader { items, members, read, .. } = &mut self.reader;
-        match self.given.last() {
+        match self.streamed.last() {
             None => self.ready.extend(read.documents.drain(..).map(PartEvent::Value)),
             Some(false) => self.ready.extend(items.drain(..).map(PartEvent::Value)),
             Some(true) => {

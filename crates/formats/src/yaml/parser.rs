@@ -84,7 +84,7 @@ pub(super) enum Start {
 
 /// Where a parser stands in a text, between two of its steps.
 #[derive(Clone, Debug)]
-pub(super) struct Stand {
+pub(super) struct Checkpoint {
     state: State,
     stack: Vec<Frame>,
     at: usize,
@@ -95,7 +95,7 @@ pub(super) struct Stand {
     is_json_like: bool,
 }
 
-impl Stand {
+impl Checkpoint {
     /// Where the line begins.
     pub(super) fn line(&self) -> usize {
         self.line
@@ -169,26 +169,26 @@ impl<'a> Parser<'a> {
     }
 
     /// Where it stands.
-    pub(super) fn stand(&self) -> Stand {
+    pub(super) fn checkpoint(&self) -> Checkpoint {
         let (is_fresh, is_json_like) = (self.is_fresh, self.is_json_like);
         let cursor = &self.cursor;
         let (state, stack, gap) = (self.state, self.stack.clone(), cursor.gap());
-        Stand { state, stack, at: cursor.at, line: cursor.line, gap, is_fresh, is_json_like }
+        Checkpoint { state, stack, at: cursor.at, line: cursor.line, gap, is_fresh, is_json_like }
     }
 
     /// The same, in the room of another.
-    pub(super) fn stand_into(&self, stand: &mut Stand) {
-        stand.stack.clone_from(&self.stack);
-        let stack = std::mem::take(&mut stand.stack);
+    pub(super) fn checkpoint_into(&self, checkpoint: &mut Checkpoint) {
+        checkpoint.stack.clone_from(&self.stack);
+        let stack = std::mem::take(&mut checkpoint.stack);
         let (is_fresh, is_json_like) = (self.is_fresh, self.is_json_like);
         let Cursor { at, line, .. } = self.cursor;
         let (state, gap) = (self.state, self.cursor.gap());
-        *stand = Stand { state, stack, at, line, gap, is_fresh, is_json_like };
+        *checkpoint = Checkpoint { state, stack, at, line, gap, is_fresh, is_json_like };
     }
 
     /// Goes on from where it stood.
-    pub(super) fn go_to(&mut self, stand: &Stand) {
-        let Stand { state, ref stack, at, line, gap, is_fresh, is_json_like } = *stand;
+    pub(super) fn restore(&mut self, checkpoint: &Checkpoint) {
+        let Checkpoint { state, ref stack, at, line, gap, is_fresh, is_json_like } = *checkpoint;
         self.cursor.go_to(at, line, gap);
         (self.state, self.is_fresh, self.is_json_like) = (state, is_fresh, is_json_like);
         self.stack.clone_from(stack);

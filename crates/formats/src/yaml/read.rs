@@ -156,7 +156,7 @@ pub(super) struct Open<'a> {
 
 impl<'a> Open<'a> {
     /// A list or map whose content was taken so far; in a map, with the key whose value is under way.
-    pub(super) fn taken(is_map: bool, key: Option<Key<'a>>) -> Self {
+    pub(super) fn streamed(is_map: bool, key: Option<Key<'a>>) -> Self {
         let children = if is_map { Children::Members { key, rare: None } } else { Children::Items };
         Self { origin: Origin::NONE, anchor: None, values: 1, first: 0, children }
     }
@@ -207,7 +207,7 @@ type Named<'a> = Option<Node<'a>>;
 
 /// What a reader goes back to.
 #[derive(Default)]
-struct Kept<'a> {
+struct ReaderCheckpoint<'a> {
     /// Anchors that were met since, with what they named before.
     met: Vec<(&'a str, Option<Named<'a>>)>,
     alias_values: usize,
@@ -230,7 +230,7 @@ pub(super) struct Reader<'a> {
     /// Anchors of what is too large to be held.
     pub(super) large: Vec<&'a str>,
     alias_values: usize,
-    kept: Kept<'a>,
+    checkpoint: ReaderCheckpoint<'a>,
     pub(super) read: Documents<'a>,
 }
 
@@ -276,7 +276,7 @@ impl<'a> Reader<'a> {
             earlier: None,
             large: Vec::new(),
             alias_values: 0,
-            kept: Kept::default(),
+            checkpoint: ReaderCheckpoint::default(),
             read: Documents {
                 documents: Vec::new(),
                 duplicates: Vec::new(),
@@ -286,8 +286,8 @@ impl<'a> Reader<'a> {
     }
 
     /// Only lists and maps are open whose content is taken: what was read so far stays.
-    pub(super) fn keep(&mut self) {
-        let mut met = std::mem::take(&mut self.kept.met);
+    pub(super) fn commit(&mut self) {
+        let mut met = std::mem::take(&mut self.checkpoint.met);
         met.clear();
         let key = match self.open.last_mut().map(|open| &mut open.children) {
             Some(Children::Members { key, rare }) => {
@@ -298,12 +298,12 @@ impl<'a> Reader<'a> {
             _ => None,
         };
         let (alias_values, duplicates) = (self.alias_values, self.read.duplicates.len());
-        self.kept = Kept { met, alias_values, duplicates, key };
+        self.checkpoint = ReaderCheckpoint { met, alias_values, duplicates, key };
     }
 
-    /// Forgets what was read since [`keep`](Self::keep), when so many lists and maps were open.
-    pub(super) fn back(&mut self, open: usize) {
-        while let Some((anchor, before)) = self.kept.met.pop() {
+    /// Forgets what was read since [`commit`](Self::commit), when so many lists and maps were open.
+    pub(super) fn roll_back(&mut self, open: usize) {
+        while let Some((anchor, before)) = self.checkpoint.met.pop() {
             match before {
                 Some(before) => self.anchors.insert(anchor, before),
                 None => self.anchors.remove(anchor),
@@ -313,10 +313,10 @@ impl<'a> Reader<'a> {
         self.items.clear();
         self.members.clear();
         self.read.documents.clear();
-        self.read.duplicates.truncate(self.kept.duplicates);
-        self.alias_values = self.kept.alias_values;
+        self.read.duplicates.truncate(self.checkpoint.duplicates);
+        self.alias_values = self.checkpoint.alias_values;
         if let Some(Open { children: Children::Members { key, rare }, .. }) = self.open.last_mut() {
-            (*key, *rare) = (self.kept.key, None);
+            (*key, *rare) = (self.checkpoint.key, None);
         }
     }
 
@@ -335,7 +335,7 @@ impl<'a> Reader<'a> {
     }
 
     /// Whether the content of all lists and maps from that number on may be taken: they are no keys, and nothing is merged into them.
-    pub(super) fn may_give(&self, number: usize) -> bool {
+    pub(super) fn may_stream(&self, number: usize) -> bool {
         let is_value = |open: &Open<'_>| match &open.children {
             Children::Items => true,
             Children::Members { key, .. } => matches!(key, Some(Key::Name(..))),
@@ -352,7 +352,7 @@ impl<'a> Reader<'a> {
     }
 
     /// Lets the content of the list or map of that number be taken, if there is one; gives whether it is a map.
-    pub(super) fn give(&mut self, number: usize) -> Option<bool> {
+    pub(super) fn begin_streaming(&mut self, number: usize) -> Option<bool> {
         let open = self.open.get_mut(number)?;
         self.large.extend(open.anchor.take());
         open.origin = Origin::NONE;
@@ -372,7 +372,7 @@ impl<'a> Reader<'a> {
     fn name(&mut self, anchor: &'a str, named: Named<'a>) {
         self.large.retain(|large| *large != anchor);
         let before = self.anchors.insert(anchor, named);
-        self.kept.met.push((anchor, before));
+        self.checkpoint.met.push((anchor, before));
     }
 
     fn begin(
