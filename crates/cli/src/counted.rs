@@ -2,7 +2,7 @@
 
 use kyanite_flow::{Part, Sink};
 use kyanite_formats::losses::{Loss, Losses};
-use kyanite_lang::Flow;
+use kyanite_lang::{Flow, Written};
 use kyanite_tree::{Origin, Place, Value};
 
 /// Counts what is found, and hands it on unless only the count is wanted.
@@ -43,8 +43,8 @@ impl Sink for Counted<'_> {
         self.sink.as_ref().is_some_and(|sink| sink.is_closed())
     }
 
-    fn gives_json(&self) -> bool {
-        self.sink.as_ref().is_some_and(|sink| sink.gives_json())
+    fn written(&self) -> Written {
+        self.sink.as_ref().map_or(Written::Values, |sink| sink.written())
     }
 
     fn apart(&self) -> Option<Part> {

@@ -384,8 +384,8 @@ impl<'c> RuleCommand<'c> {
         }
         if self.explain {
             let mut out = io::stdout().lock();
-            let gives_json = self.layout(plan.output.as_ref()).gives_json();
-            let lines = plan.explain(gives_json, self.input.avoid.iter().copied().collect());
+            let written = self.layout(plan.output.as_ref()).written();
+            let lines = plan.explain(written, self.input.avoid.iter().copied().collect());
             // Whoever closed the pipe has seen enough.
             let _ = lines.iter().try_for_each(|line| writeln!(out, "{line}"));
             return Status::Done;

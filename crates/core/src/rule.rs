@@ -162,7 +162,7 @@ impl Rule {
     /// ```
     #[must_use]
     pub fn explain(&self) -> Vec<String> {
-        self.plan.explain(true, kyanite_lang::Ways::default())
+        self.plan.explain(kyanite_lang::Written::Json, kyanite_lang::Ways::default())
     }
 
     /// Whether runs over parts of an input can be joined, as [`State`](crate::State)s are.

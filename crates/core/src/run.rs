@@ -480,8 +480,8 @@ impl Sink for Taking<'_> {
 
     fn pause(&mut self) {}
 
-    fn gives_json(&self) -> bool {
-        false
+    fn written(&self) -> kyanite_lang::Written {
+        kyanite_lang::Written::Values
     }
 
     fn is_closed(&self) -> bool {

@@ -10,7 +10,7 @@ use std::path::{Path, PathBuf};
 
 use kyanite_formats::losses::{Loss, Losses};
 use kyanite_formats::{Format, cannot_hold, detect};
-use kyanite_lang::Flow;
+use kyanite_lang::{Flow, Written};
 use kyanite_tree::{Advice, Code, Diagnostic, Origin, Place, Setting, Value};
 
 use crate::compression::{Compression, Encoder};
@@ -186,8 +186,8 @@ impl Sink for Apart {
 
     fn pause(&mut self) {}
 
-    fn gives_json(&self) -> bool {
-        false
+    fn written(&self) -> Written {
+        Written::Values
     }
 
     fn is_closed(&self) -> bool {

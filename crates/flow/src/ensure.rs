@@ -5,7 +5,7 @@ use std::ops::ControlFlow;
 use kyanite_formats::json as json_format;
 use kyanite_formats::losses::{Loss, Losses};
 use kyanite_formats::record_view::{RecordShape, View};
-use kyanite_lang::{Flow, Plan, Trace};
+use kyanite_lang::{Flow, Plan, Trace, Written};
 use kyanite_schema::json::Schema;
 use kyanite_tree::{Arena, Base, Code, Diagnostic, Location, Origin, Place, Region, Step, Value};
 
@@ -240,8 +240,11 @@ impl Sink for Ensured<'_, '_> {
         self.has_failed || self.sink.is_closed()
     }
 
-    fn gives_json(&self) -> bool {
-        self.schemas.is_none() && self.sink.gives_json()
+    fn written(&self) -> Written {
+        match self.schemas {
+            None => self.sink.written(),
+            Some(_) => Written::Values,
+        }
     }
 
     fn apart(&self) -> Option<Part> {

@@ -8,7 +8,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 use kyanite_formats::losses::{Loss, Losses};
 use kyanite_formats::{CannotHold, Format};
-use kyanite_lang::Flow;
+use kyanite_lang::{Flow, Written};
 use kyanite_tree::{Code, Diagnostic, Origin, Place, Value};
 
 use crate::compression::{Compression, Encoder};
@@ -284,8 +284,8 @@ impl Sink for Output {
         self.closed || self.failed.is_some()
     }
 
-    fn gives_json(&self) -> bool {
-        self.renderer.takes_lines()
+    fn written(&self) -> Written {
+        self.renderer.written()
     }
 
     fn apart(&self) -> Option<Part> {
@@ -294,7 +294,16 @@ impl Sink for Output {
 
     fn join(&mut self, part: &mut Part) -> Flow {
         if let Some(renderer) = &mut part.renderer {
-            self.renderer.join(renderer, &mut part.bytes, &mut self.buffer);
+            self.renderer.join(renderer, &mut part.bytes);
+        }
+        if part.bytes.len() < BUFFER {
+            self.buffer.extend_from_slice(&part.bytes);
+        } else {
+            // What fills the buffer by itself is not copied into it.
+            self.flush();
+            if !self.is_closed() {
+                self.target.send(&part.bytes, &mut self.closed, &mut self.failed);
+            }
         }
         part.clear();
         let before = self.buffer.len();

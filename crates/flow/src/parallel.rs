@@ -18,7 +18,7 @@ use kyanite_formats::xml::{Ancestry, StepName};
 use kyanite_formats::{csv, xml};
 use kyanite_lang::{
     Coverage, Cutoff, DocumentUris, FieldPlan, LineNames, Names, PackedTuples, Plan, RecordState,
-    RecordUnit, SpillSettings,
+    RecordUnit, SpillSettings, Written,
 };
 use kyanite_schema::json::Schema;
 use kyanite_tree::{Arena, Passed, Value};
@@ -50,6 +50,7 @@ pub(crate) struct WorkerContext<'w> {
     pub(crate) line_names: Option<&'w LineNames>,
     /// Where records go to lines of JSON just as they are.
     pub(crate) lines: Option<AsLines<'w>>,
+    pub(crate) written: Written,
     /// Whether records are known by those before them.
     pub(crate) learns: bool,
     /// Whether names and attributes of elements around records are asked for.
@@ -70,17 +71,17 @@ impl WorkerContext<'_> {
     pub(crate) fn gives_lines(&self) -> bool {
         match self.lines {
             Some(AsLines::Values { .. }) => false,
-            Some(_) => true,
+            Some(_) => self.written == Written::Json,
             None => self.line_names.is_some(),
         }
     }
 }
 
-/// Records that are written as JSON with no values in between.
+/// Records that are written with no values in between.
 #[derive(Clone, Copy)]
 pub(crate) enum AsLines<'w> {
-    /// Rows of CSV, with what stands before the cells of each.
-    Rows { settings: csv::Settings, header: Option<csv::Header<'w>>, starts: &'w [Vec<u8>] },
+    /// Rows of CSV.
+    Rows { settings: csv::Settings, header: Option<csv::Header<'w>>, lines: &'w csv::RowLines },
     /// JSON values; they are laid out at once, so many lists deep.
     Values { depth: usize, style: (json::Style, usize) },
     /// Elements of XML.

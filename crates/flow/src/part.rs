@@ -3,7 +3,7 @@
 use std::ops::ControlFlow;
 
 use kyanite_formats::json::Style;
-use kyanite_lang::Flow;
+use kyanite_lang::{Flow, Written};
 use kyanite_tree::Value;
 
 use crate::Sink;
@@ -67,6 +67,16 @@ impl Part {
         self.renderer.as_ref().map(Renderer::json_style)
     }
 
+    /// What the output takes in place of values.
+    pub(crate) fn written(&self) -> Written {
+        self.renderer.as_ref().map_or(Written::Values, Renderer::written)
+    }
+
+    /// How far values of YAML are indented, if items are rendered as that.
+    pub(crate) fn indent(&self) -> Option<usize> {
+        self.renderer.as_ref().and_then(Renderer::yaml_indent)
+    }
+
     /// Takes an item as a line of JSON, without its end.
     pub(crate) fn line(&mut self, line: &str) {
         self.bytes.extend_from_slice(line.as_bytes());
@@ -122,8 +132,8 @@ impl Sink for Part {
 
     fn pause(&mut self) {}
 
-    fn gives_json(&self) -> bool {
-        false
+    fn written(&self) -> Written {
+        Written::Values
     }
 
     fn is_closed(&self) -> bool {

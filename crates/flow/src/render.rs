@@ -8,6 +8,7 @@ use kyanite_formats::record_view::{RecordShape, Undecided, View};
 use kyanite_formats::{
     CannotHold, Draining, Format, cannot_hold, csv, html, json, text, toml, xml, yaml,
 };
+use kyanite_lang::Written;
 use kyanite_tree::{
     Advice, Arena, Code, Diagnostic, Kind, Origin, Setting, Value, name_step, near_in_words,
 };
@@ -58,10 +59,14 @@ impl Layout {
         }
     }
 
-    /// Whether results are written as plain JSON.
+    /// What is written as it was read, or while it is computed.
     #[must_use]
-    pub fn gives_json(&self) -> bool {
-        matches!(self.format, Format::Json | Format::JsonLines) && !self.canonical
+    pub fn written(&self) -> Written {
+        match self.format {
+            Format::Json | Format::JsonLines if !self.canonical => Written::Json,
+            Format::Yaml => Written::Rows,
+            _ => Written::Values,
+        }
     }
 
     /// The writer of rows.
@@ -116,9 +121,14 @@ impl Renderer {
         self.layout.format
     }
 
-    /// Whether each item is plain JSON, and carries nothing that is lost by that, so that it may come as a line.
-    pub(crate) fn takes_lines(&self) -> bool {
-        self.layout.gives_json() && !self.foreign
+    /// The same, where nothing that a value carries is lost by that.
+    pub(crate) fn written(&self) -> Written {
+        if self.foreign { Written::Values } else { self.layout.written() }
+    }
+
+    /// How far values are indented, if the format is YAML.
+    pub(crate) fn yaml_indent(&self) -> Option<usize> {
+        (self.layout.format == Format::Yaml).then_some(self.layout.indent)
     }
 
     /// Appends an item as a line of JSON.
@@ -250,15 +260,14 @@ impl Renderer {
         Some(apart)
     }
 
-    /// Appends what was rendered apart.
-    pub(crate) fn join(&mut self, part: &mut Self, bytes: &mut [u8], out: &mut Vec<u8>) {
+    /// Takes what was rendered apart, whose bytes come next.
+    pub(crate) fn join(&mut self, part: &mut Self, bytes: &mut [u8]) {
         if self.items == 0
             && self.layout.format == Format::Json
             && let Some(first) = bytes.first_mut()
         {
             *first = b'[';
         }
-        out.extend_from_slice(bytes);
         self.items += part.items - 1;
         part.items = 1;
         self.view.join(&part.view);

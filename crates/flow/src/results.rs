@@ -1,7 +1,7 @@
 //! Results on their way from a rule to a sink, as values or as the places where nodes of the input were read.
 
 use kyanite_formats::json;
-use kyanite_lang::{Flow, ResultShape};
+use kyanite_lang::{Flow, ResultShape, Written};
 use kyanite_tree::{Advice, Arena, Code, Diagnostic, Kind, Location, Setting, Value};
 
 use crate::blocks::Then;
@@ -146,8 +146,8 @@ impl Sink for Nowhere {
         false
     }
 
-    fn gives_json(&self) -> bool {
-        false
+    fn written(&self) -> Written {
+        Written::Values
     }
 
     fn apart(&self) -> Option<Part> {

@@ -8,7 +8,7 @@ use kyanite_formats::losses::{Loss, Losses};
 use kyanite_formats::xml::StepName;
 use kyanite_lang::{
     Arguments, Flow, Partial, Plan, Portion, RecordUnit, RuleError, Runner, Session, Strategy, Way,
-    Ways,
+    Ways, Written,
 };
 use kyanite_schema::json;
 use kyanite_tree::{Advice, Arena, Code, Diagnostic, Origin, Place, Setting, Value, locate_node};
@@ -137,8 +137,8 @@ pub trait Sink {
     fn pause(&mut self);
     /// Whether nothing more can be taken.
     fn is_closed(&self) -> bool;
-    /// Whether results are written as plain JSON.
-    fn gives_json(&self) -> bool;
+    /// What it takes in place of values.
+    fn written(&self) -> Written;
     /// A sink for items that follow those so far, if they can be taken apart, on another thread.
     fn apart(&self) -> Option<Part> {
         None
@@ -238,7 +238,7 @@ pub(crate) struct Run<'r, 'q, 'e, 'j> {
     /// Where the run stops at the state that its records came to, if it does.
     pub(crate) cut: Option<Cut>,
     /// How records of the unit that was met last are taken.
-    pub(crate) strategy: Option<(RecordUnit, Rc<Strategy>)>,
+    pub(crate) strategy: Option<((RecordUnit, Written), Rc<Strategy>)>,
 }
 
 /// A run over a part of the records, that is not ended.
@@ -278,17 +278,21 @@ impl<'q> Run<'_, 'q, '_, '_> {
         Ok(())
     }
 
-    /// How records of a unit are taken, which is settled once.
-    pub(crate) fn strategy(&mut self, unit: RecordUnit) -> Rc<Strategy> {
+    /// How records of a unit are taken, which is settled once; whether they are rows of a table.
+    pub(crate) fn strategy(&mut self, unit: RecordUnit, is_table: bool) -> Rc<Strategy> {
+        let written = match self.sink.written() {
+            Written::Rows if !is_table => Written::Values,
+            written => written,
+        };
         match &self.strategy {
-            Some((known, strategy)) if *known == unit => Rc::clone(strategy),
+            Some((known, strategy)) if *known == (unit, written) => Rc::clone(strategy),
             _ => {
                 let Job { plan, options, types, .. } = self.job;
                 // What a schema gives types is a value.
                 let typed = types.map(|_| [Way::Copies, Way::Fields, Way::Lines].map(Ways::from));
                 let off = typed.into_iter().flatten().chain([options.avoid]).collect();
-                let strategy = Rc::new(plan.strategy(unit, self.sink.gives_json(), off));
-                self.strategy = Some((unit, Rc::clone(&strategy)));
+                let strategy = Rc::new(plan.strategy(unit, written, off));
+                self.strategy = Some(((unit, written), Rc::clone(&strategy)));
                 strategy
             }
         }

@@ -93,7 +93,9 @@ impl<'q> Run<'_, 'q, '_, '_> {
         let mut waiting = inputs.iter();
         let name = opened.as_ref().map(|source| source.name.clone());
         let name = name.filter(|_| self.names_documents);
-        let strategy = self.strategy(unit);
+        let is_table =
+            |source: &Source| matches!(source.detected.format, Format::Csv | Format::Tsv);
+        let strategy = self.strategy(unit, opened.as_ref().is_some_and(is_table));
         let mut results = Results::new(self.job, self.sink, name.as_deref());
         while !progress.done {
             let source = match opened.take() {

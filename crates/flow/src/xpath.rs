@@ -6,7 +6,7 @@ use std::time::{SystemTime, UNIX_EPOCH};
 use kyanite_eval::atomic::Atomic;
 use kyanite_eval::time::{DateTime, Duration};
 use kyanite_formats::xml;
-use kyanite_lang::{Flow, Plan, RecordUnit, ResultShape, Session, xpath_failure};
+use kyanite_lang::{Flow, Plan, RecordUnit, ResultShape, Session, Written, xpath_failure};
 use kyanite_tree::{
     Advice, Arena, Code, Decimal, Diagnostic, Location, Node, Nodes, Step, Value, locate,
 };
@@ -315,8 +315,8 @@ impl Sink for Counting {
 
     fn pause(&mut self) {}
 
-    fn gives_json(&self) -> bool {
-        false
+    fn written(&self) -> Written {
+        Written::Values
     }
 
     fn is_closed(&self) -> bool {

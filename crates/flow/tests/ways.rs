@@ -6,7 +6,7 @@ use std::sync::atomic::Ordering;
 
 use kyanite_flow::{Counters, Destination, Events, Input, InputOptions, Job, Layout, Output, run};
 use kyanite_formats::Format;
-use kyanite_lang::{Plan, RecordUnit, RuleText, Syntax, Way, Ways, compile};
+use kyanite_lang::{Plan, RecordUnit, RuleText, Syntax, Way, Ways, Written, compile};
 use proptest::prelude::*;
 
 fn plan(rule: &str) -> Plan {
@@ -282,7 +282,7 @@ fn rules_take_the_ways_that_they_should() {
         ("for t in $[*] window 2 return t[0].n", &[Projection, Templates]),
         ("for t in $[*] return keys(t)", &[Threads, Templates]),
     ] {
-        let strategy = plan(rule).strategy(RecordUnit::Items, true, Ways::default());
+        let strategy = plan(rule).strategy(RecordUnit::Items, Written::Json, Ways::default());
         let taken: Vec<Way> = Way::ALL.into_iter().filter(|way| strategy.takes(*way)).collect();
         assert_eq!(taken, ways, "{rule}: {:?}", strategy.choices());
         let takes = |way: Way| ways.contains(&way);
@@ -331,6 +331,31 @@ fn elements_and_rows_in_fields() {
             assert!(most(&counters.taken.in_fields), "{} of {name}", rule.0);
             assert_eq!(most(&counters.taken.by_templates), by_templates, "{} of {name}", rule.0);
         }
+    }
+}
+
+/// Rows of tables are copied into JSON and YAML, those of other inputs into JSON alone.
+#[test]
+fn rows_that_are_copied() {
+    let folder = tempfile::tempdir().unwrap();
+    let cells = ["a", "no", "-1", "\"b, c\"", "\"two\nlines\"", "", "\"it's\"", "12:30"];
+    let rows: String = (0..30_000).map(|n| format!("{n},{}\n", cells[n % cells.len()])).collect();
+    let records: String = (0..30_000).map(|n| format!("{{\"n\":{n}}}\n")).collect();
+    for (name, text, format, is_copied) in [
+        ("rows.csv", format!("n,y\n{rows}"), Format::Yaml, true),
+        ("rows.csv", format!("n,y\n{rows}"), Format::JsonLines, true),
+        ("rows.csv", format!("n,y\n{rows}"), Format::Xml, false),
+        ("records.jsonl", records, Format::Yaml, false),
+    ] {
+        let file = folder.path().join(name);
+        std::fs::write(&file, text).unwrap();
+        let [copied, other] = [Ways::default(), Ways::all()].map(|avoid| {
+            let counters = Counters::default();
+            let found = ran(folder.path(), ("$[*]", file.as_path()), format, avoid, &counters);
+            (found, counters.taken.copied.load(Ordering::Relaxed) > 5_000)
+        });
+        assert!(copied.0 == other.0, "{name} to {format}");
+        assert_eq!((copied.1, other.1), (is_copied, false), "{name} to {format}");
     }
 }
 

@@ -22,7 +22,7 @@ use crate::Format;
 mod read;
 mod write;
 
-pub use read::{FirstRow, Header, Reader, RowEvents, cell_end};
+pub use read::{FirstRow, Header, Reader, RowEvents, RowLines, cell_end};
 pub use write::Writer;
 
 /// How cells are told apart.

@@ -2,13 +2,14 @@
 
 use kyanite_formats::Format;
 
-use crate::plan::{Choice, ClauseKind, Expr, ForSource, Kind, Loop, Plan, RecordUnit, Ways};
+use crate::plan::{
+    Choice, ClauseKind, Expr, ForSource, Kind, Loop, Plan, RecordUnit, Ways, Written,
+};
 
 impl Plan {
-    /// What a run would do, a sentence a line, and in which ways it takes records but for those that are switched off. `gives_json` where
-    /// the result is written as JSON.
+    /// What a run would do, a sentence a line, and in which ways it takes records but for those that are switched off.
     #[must_use]
-    pub fn explain(&self, gives_json: bool, off: Ways) -> Vec<String> {
+    pub fn explain(&self, written: Written, off: Ways) -> Vec<String> {
         let mut lines = Vec::new();
         if let Some(xpath) = self.xpath() {
             return xpath.explain();
@@ -52,7 +53,7 @@ impl Plan {
         };
         if let Some(unit) = unit {
             lines.push("Records can be taken in these ways:".into());
-            let strategy = self.strategy(unit, gives_json, off);
+            let strategy = self.strategy(unit, written, off);
             lines.extend(strategy.choices().iter().map(|Choice { way, why }| {
                 let (is_taken, why) = match why {
                     Ok(why) => ("yes", why),

@@ -62,7 +62,7 @@ pub use params::Arguments;
 pub use plan::compile_xpath;
 pub use plan::{
     CannotCut, Choice, LineNames, Param, Plan, RecordUnit, ResultShape, SourceSpec, Strategy, Way,
-    Ways,
+    Ways, Written,
 };
 pub use projection::FieldPlan;
 pub use rule_error::{Flow, RuleError};

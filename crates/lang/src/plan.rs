@@ -23,7 +23,7 @@ pub(crate) use loops::{Clause, ClauseKind, ForSource, GroupFold, GroupFolds, Loo
 pub(crate) use path::{Filter, Join, ManyPath, OnePath, Segment, Selector, Start, Step, StepKind};
 pub use records::{CannotCut, RecordUnit};
 pub(crate) use records::{RecordFold, RecordHead, RecordSource, Records};
-pub use strategy::{Choice, Strategy, Way, Ways};
+pub use strategy::{Choice, Strategy, Way, Ways, Written};
 pub use xpath::compile_xpath;
 
 use crate::finding::{Finding, RuleText, Span};

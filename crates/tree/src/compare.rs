@@ -41,6 +41,9 @@ fn numbers_equal(a: Number<'_>, b: Number<'_>) -> bool {
 }
 
 fn numbers_order(a: Number<'_>, b: Number<'_>) -> Option<Ordering> {
+    if let Some(order) = Decimal::short_order(a.as_str(), b.as_str()) {
+        return Some(order);
+    }
     match (a.decimal(), b.decimal()) {
         (Ok(a), Ok(b)) => Some(a.cmp(&b)),
         _ => huge_order(a.as_str(), b.as_str()),

@@ -10,7 +10,7 @@ use std::time::{Duration, Instant};
 
 use kyanite_browse::{Bytes, Notation};
 use kyanite_formats::Format;
-use kyanite_lang::{Flow, RuleText, Syntax, compile, compile_xpath};
+use kyanite_lang::{Flow, RuleText, Syntax, Written, compile, compile_xpath};
 use kyanite_tree::{Base, Diagnostic, Value};
 use kyanite_xpath::{Namespaces, Version};
 use regex::bytes::{Regex, RegexBuilder};
@@ -427,8 +427,8 @@ impl Sink for Selecting<'_> {
 
     fn pause(&mut self) {}
 
-    fn gives_json(&self) -> bool {
-        false
+    fn written(&self) -> Written {
+        Written::Values
     }
 
     fn is_closed(&self) -> bool {
@@ -464,8 +464,8 @@ impl Sink for Naming<'_> {
 
     fn pause(&mut self) {}
 
-    fn gives_json(&self) -> bool {
-        false
+    fn written(&self) -> Written {
+        Written::Values
     }
 
     fn is_closed(&self) -> bool {

@@ -223,9 +223,9 @@ fn as_lines(
     base: Base,
 ) -> Option<ElementNames> {
     match lines {
-        AsLines::Rows { settings, header, starts } => {
+        AsLines::Rows { settings, header, lines } => {
             let mut rows = csv::Reader::new(text, arena, settings, header, base);
-            while rows.next_line(starts, &mut part.bytes).ok()? {
+            while rows.next_line(lines, &mut part.bytes).ok()? {
                 part.items += 1;
             }
         }

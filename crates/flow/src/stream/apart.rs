@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 use std::sync::{PoisonError, RwLock};
 
 use kyanite_formats::records::Layout;
-use kyanite_lang::{SpillSettings, Strategy, Way};
+use kyanite_lang::{SpillSettings, Strategy, Way, Written};
 use kyanite_tree::Arena;
 use kyanite_xpath::Expression;
 
@@ -33,14 +33,17 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let state = progress.state.apart(self.job.plan);
         let unit = self.unit;
         let are_lines = strategy.takes(Way::Copies);
-        let line_starts = match layout {
-            Layout::Csv { header: Some(header), .. } if are_lines => header.line_starts(),
+        let row_lines = match (layout, part.written()) {
+            (Layout::Csv { header: Some(header), .. }, written) if are_lines => match written {
+                Written::Json => header.json_lines(),
+                _ => part.indent().and_then(|indent| header.yaml_items(indent)),
+            },
             _ => None,
         };
         let line_names = strategy.line_names.as_ref().filter(|_| !part.expects_elements());
-        let lines = match (layout, &line_starts) {
-            (Layout::Csv { settings, header }, Some(starts)) => {
-                Some(AsLines::Rows { settings, header, starts })
+        let lines = match (layout, &row_lines) {
+            (Layout::Csv { settings, header }, Some(lines)) => {
+                Some(AsLines::Rows { settings, header, lines })
             }
             (Layout::Xml { elements, place, .. }, _) if are_lines => {
                 Some(AsLines::Elements { elements, place })
@@ -79,6 +82,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             line_names,
             learns: strategy.takes(Way::Templates),
             lines,
+            written: part.written(),
             looks_above: self.looks_above(),
             types: self.job.types.map(|types| (types, &*path)),
             ensures: self.job.ensures.filter(|_| part.ensures),

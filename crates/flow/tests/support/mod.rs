@@ -3,7 +3,7 @@
 use std::ops::ControlFlow;
 
 use kyanite_flow::{Part, Sink};
-use kyanite_lang::Flow;
+use kyanite_lang::{Flow, Written};
 use kyanite_tree::Value;
 
 /// Counts items, those that come in parts apart.
@@ -34,8 +34,8 @@ impl<J: FnMut()> Sink for Counting<J> {
 
     fn pause(&mut self) {}
 
-    fn gives_json(&self) -> bool {
-        false
+    fn written(&self) -> Written {
+        Written::Values
     }
 
     fn is_closed(&self) -> bool {

@@ -10,6 +10,7 @@ use kyanite_tree::{
 use super::Settings;
 use crate::SyntaxError;
 use crate::json::{self, Duplicate, Slot, Slots, Slotted};
+use crate::yaml;
 
 /// The names of the columns, from the first row.
 #[derive(Clone, Copy, Debug)]
@@ -94,16 +95,72 @@ impl<'a> Header<'a> {
         self.repeats
     }
 
-    /// What stands before each cell of a row as a line of JSON, if all names differ: `{"code":`, `,"name":`.
+    /// How rows are written as lines of JSON, if all names differ.
     #[must_use]
-    pub fn line_starts(&self) -> Option<Vec<Vec<u8>>> {
+    pub fn json_lines(&self) -> Option<RowLines> {
         let start = |(position, name): (usize, &&str)| {
             let mut start = vec![if position == 0 { b'{' } else { b',' }];
             json::write_text(name, &mut start);
             start.push(b':');
             start
         };
-        (!self.repeats).then(|| self.names.iter().enumerate().map(start).collect())
+        self.lines(start, Cells::Json)
+    }
+
+    /// How rows are written as items of a list of YAML that is the document, if all names differ.
+    #[must_use]
+    pub fn yaml_items(&self, indent: usize) -> Option<RowLines> {
+        let start = |(position, name): (usize, &&str)| {
+            let mut start = if position == 0 { b"- ".to_vec() } else { b"  ".to_vec() };
+            yaml::write_key(name, 2, &mut start);
+            start.extend_from_slice(b": ");
+            start
+        };
+        self.lines(start, Cells::Yaml { column: 2 + indent.max(1) })
+    }
+
+    fn lines(
+        &self,
+        start: impl FnMut((usize, &&str)) -> Vec<u8>,
+        cells: Cells,
+    ) -> Option<RowLines> {
+        let starts = || self.names.iter().enumerate().map(start).collect();
+        (!self.repeats).then(|| RowLines { starts: starts(), cells })
+    }
+}
+
+/// How rows are written in another format.
+#[derive(Debug)]
+pub struct RowLines {
+    /// What stands before each cell: `{"code":`, `,"name":`.
+    starts: Vec<Vec<u8>>,
+    cells: Cells,
+}
+
+/// How cells are written.
+#[derive(Clone, Copy, Debug)]
+enum Cells {
+    /// As texts of JSON, and all in a map.
+    Json,
+    /// As texts of YAML with their line ends; literal blocks begin at a column.
+    Yaml { column: usize },
+}
+
+impl Cells {
+    #[inline]
+    fn write(self, text: &str, out: &mut Vec<u8>) {
+        match self {
+            Self::Json => json::write_text(text, out),
+            Self::Yaml { column } => yaml::write_value_text(text, column, out),
+        }
+    }
+
+    /// What stands behind the last.
+    fn end(self) -> &'static [u8] {
+        match self {
+            Self::Json => b"}\n",
+            Self::Yaml { .. } => b"",
+        }
     }
 }
 
@@ -332,28 +389,27 @@ impl<'a> Reader<'a> {
         }
     }
 
-    /// Appends the next row to `out` as a line of JSON, without a value in between; tells whether there was one. `names` are
-    /// those of [`Header::line_starts`].
+    /// Appends the next row to `out` as these lines, without a value in between; tells whether there was one.
     ///
     /// # Errors
     /// As [`next_row`](Self::next_row); nothing is appended then.
-    pub fn next_line(&mut self, names: &[Vec<u8>], out: &mut Vec<u8>) -> Result<bool, SyntaxError> {
+    pub fn next_line(&mut self, lines: &RowLines, out: &mut Vec<u8>) -> Result<bool, SyntaxError> {
         let (before, mut count) = (out.len(), 0);
         let row = self.row(|_, text| {
-            if let Some(name) = names.get(count) {
-                out.extend_from_slice(name);
-                json::write_text(text, out);
+            if let Some(start) = lines.starts.get(count) {
+                out.extend_from_slice(start);
+                lines.cells.write(text, out);
             }
             count += 1;
         });
         match (row, self.header) {
             (Ok(None), _) => Ok(false),
-            (Ok(Some(start)), Some(header)) if count != names.len() => {
+            (Ok(Some(start)), Some(header)) if count != lines.starts.len() => {
                 out.truncate(before);
                 Err(ragged(start, count, header))
             }
             (Ok(Some(_)), _) => {
-                out.extend_from_slice(b"}\n");
+                out.extend_from_slice(lines.cells.end());
                 Ok(true)
             }
             (Err(error), _) => {
@@ -618,30 +674,39 @@ mod tests {
         }
 
         #[test]
-        fn lines_are_the_rows(text in "(a|b),(c|\"c\"\"\")(\r\n|\n)[a,\"\r\n é\\\\]{0,30}") {
+        fn lines_are_the_rows(text in "(a|b|no|- x),(c|\"c\"\"\"|\"d\ne\")(\r\n|\n)[a~1,\"\r\n é\\\\]{0,30}", indent in 0_usize..4) {
             let (arena, settings) = (Arena::new(), Settings::default());
             let first = Header::read(&text, settings, &arena).unwrap().unwrap();
-            let names = first.header.line_starts().unwrap();
-            let reader = || {
-                let mut reader = Reader::new(&text, &arena, settings, Some(first.header), Base::default());
-                reader.seek(first.end);
-                reader
+            let as_json = |row: Value<'_>, out: &mut Vec<u8>| {
+                json::write(row, json::Style::Compact, out);
+                out.push(b'\n');
             };
-            let (mut rows, mut lines) = (reader(), reader());
-            loop {
-                let (row, mut out) = (rows.next_row(), Vec::new());
-                let line = lines.next_line(&names, &mut out);
-                let written = row.clone().map(|row| row.map(|row| {
-                    let mut written = Vec::new();
-                    json::write(row, json::Style::Compact, &mut written);
-                    written.push(b'\n');
-                    written
-                }));
-                prop_assert_eq!(&line, &written.as_ref().map(Option::is_some).map_err(Clone::clone));
-                prop_assert_eq!(rows.position(), lines.position());
-                match written {
-                    Ok(Some(written)) => prop_assert_eq!(out, written),
-                    Ok(None) | Err(_) => break,
+            let as_yaml = |row: Value<'_>, out: &mut Vec<u8>| yaml::write_item(row, indent, out);
+            for is_json in [true, false] {
+                let header = first.header;
+                let row_lines = if is_json { header.json_lines() } else { header.yaml_items(indent) };
+                let row_lines = row_lines.unwrap();
+                let write = |row: Value<'_>, out: &mut Vec<u8>| if is_json { as_json(row, out) } else { as_yaml(row, out) };
+                let reader = || {
+                    let mut reader = Reader::new(&text, &arena, settings, Some(first.header), Base::default());
+                    reader.seek(first.end);
+                    reader
+                };
+                let (mut rows, mut lines) = (reader(), reader());
+                loop {
+                    let (row, mut out) = (rows.next_row(), Vec::new());
+                    let line = lines.next_line(&row_lines, &mut out);
+                    let written = row.map(|row| row.map(|row| {
+                        let mut written = Vec::new();
+                        write(row, &mut written);
+                        written
+                    }));
+                    prop_assert_eq!(&line, &written.as_ref().map(Option::is_some).map_err(Clone::clone));
+                    prop_assert_eq!(rows.position(), lines.position());
+                    match written {
+                        Ok(Some(written)) => prop_assert_eq!(out, written),
+                        Ok(None) | Err(_) => break,
+                    }
                 }
             }
         }

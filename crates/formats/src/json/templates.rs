@@ -25,7 +25,7 @@ use kyanite_tree::{Pull, ScalarKind, ScalarSpan};
 
 use super::events::EventReader;
 use super::string::quoted_end;
-use crate::templates::{Followed, Forest, Node};
+use crate::templates::{Followed, Follows, Forest};
 
 /// The most nodes of the tree; records that would need more are not learned.
 const MOST: usize = 4096;
@@ -49,7 +49,7 @@ pub struct Templates {
 
 impl Default for Templates {
     fn default() -> Self {
-        Self { forest: Forest::new(MOST), misses: 0, followed: 0 }
+        Self { forest: Forest::new(MOST, &FOLLOWS), misses: 0, followed: 0 }
     }
 }
 
@@ -94,13 +94,13 @@ impl Templates {
     fn walk(&self, bytes: &[u8], mut at: usize, scalars: &mut Vec<ScalarSpan>) -> Option<Followed> {
         let mut node = self.forest.root(0)?;
         loop {
-            node = self.forest.step(node, (bytes, at), may_follow)?;
+            node = self.forest.step(node, (bytes, at))?;
             at += node.length();
-            if let Some(template) = node.template() {
-                return Some(Followed { template, end: at });
-            }
-            let (kind, end) =
-                if is_before_text(node) { quoted(bytes, at)? } else { unquoted(bytes, at)? };
+            let (kind, end) = match node.behind() {
+                IN_TEXT => quoted(bytes, at)?,
+                BEGINS_SCALAR => unquoted(bytes, at)?,
+                _ => return Some(Followed { template: node.template()?, end: at }),
+            };
             scalars.push(ScalarSpan { kind, start: at, end });
             at = end;
         }
@@ -131,21 +131,30 @@ impl Templates {
     }
 }
 
-#[inline]
-fn is_before_text(node: &Node) -> bool {
-    node.last() == Some(b'"')
-}
-
-/// Whether a scalar, or where the record ends a blank, follows a text between scalars at byte `at`.
-#[inline]
-fn may_follow(node: &Node, bytes: &[u8], at: usize) -> bool {
-    let next = bytes.get(at);
-    match node.template() {
-        Some(_) => matches!(next, Some(b' ' | b'\t' | b'\r' | b'\n')),
-        None if is_before_text(node) => next.is_some(),
-        None => matches!(next, Some(b'-' | b'0'..=b'9' | b't' | b'f' | b'n')),
-    }
-}
+/// Behind a quote a text goes on or ends, else a scalar without quotes begins, and where the record ends a blank.
+static FOLLOWS: Follows = Follows {
+    classes: {
+        const BEGIN_SCALARS: &[u8] = b"-0123456789tfn";
+        const BLANKS: &[u8] = b" \t\r\n";
+        let (mut classes, mut at) = ([IN_TEXT; 256], 0);
+        while at < BEGIN_SCALARS.len() {
+            classes[BEGIN_SCALARS[at] as usize] |= BEGINS_SCALAR;
+            at += 1;
+        }
+        at = 0;
+        while at < BLANKS.len() {
+            classes[BLANKS[at] as usize] |= BLANK;
+            at += 1;
+        }
+        classes
+    },
+    behind: |last| if last == Some(b'"') { IN_TEXT } else { BEGINS_SCALAR },
+    behind_end: BLANK,
+    ends_with_text: false,
+};
+const IN_TEXT: u8 = 1;
+const BEGINS_SCALAR: u8 = 2;
+const BLANK: u8 = 4;
 
 /// The text behind the quote before byte `at`, and where it ends, before the other. `None` where it is none.
 #[inline]

@@ -22,7 +22,7 @@ use std::ops::Range;
 use foldhash::fast::RandomState;
 
 use super::chars;
-use crate::templates::{Followed, Forest, Node};
+use crate::templates::{Followed, Follows, Forest, Node};
 
 /// The longest elements that are learned, in bytes.
 const LONGEST: usize = 1 << 15;
@@ -52,7 +52,7 @@ pub struct Templates {
 
 impl Default for Templates {
     fn default() -> Self {
-        Self { names: HashMap::default(), forest: Forest::new(MOST) }
+        Self { names: HashMap::default(), forest: Forest::new(MOST, &FOLLOWS) }
     }
 }
 
@@ -183,7 +183,7 @@ fn walk<'t>(
 ) -> Option<Followed> {
     let mut node = forest.root(root)?;
     loop {
-        node = forest.step(node, (text.as_bytes(), at), may_follow)?;
+        node = forest.step(node, (text.as_bytes(), at))?;
         at += node.length();
         if let Some(template) = node.template() {
             return Some(Followed { template, end: at });
@@ -203,15 +203,31 @@ fn quote(node: &Node) -> Option<u8> {
     node.last().filter(|last| matches!(last, b'"' | b'\''))
 }
 
-/// Whether a value follows what stands between two, unless the element ends with it.
-#[inline]
-fn may_follow(node: &Node, bytes: &[u8], at: usize) -> bool {
-    node.template().is_some()
-        || bytes.get(at).is_some_and(|next| match quote(node) {
-            Some(quote) => *next != quote,
-            None => !matches!(next, b'<' | b' ' | b'\t' | b'\n'),
-        })
-}
+/// A value that is not empty follows what stands between two, and anything where the element ends.
+static FOLLOWS: Follows = Follows {
+    classes: {
+        let mut classes = [IN_TEXT | IN_QUOTES | IN_APOSTROPHES; 256];
+        const NO_TEXT: &[u8] = b"< \t\n";
+        let mut at = 0;
+        while at < NO_TEXT.len() {
+            classes[NO_TEXT[at] as usize] &= !IN_TEXT;
+            at += 1;
+        }
+        classes[b'"' as usize] &= !IN_QUOTES;
+        classes[b'\'' as usize] &= !IN_APOSTROPHES;
+        classes
+    },
+    behind: |last| match last {
+        Some(b'"') => IN_QUOTES,
+        Some(b'\'') => IN_APOSTROPHES,
+        _ => IN_TEXT,
+    },
+    behind_end: IN_TEXT | IN_QUOTES | IN_APOSTROPHES,
+    ends_with_text: true,
+};
+const IN_TEXT: u8 = 1;
+const IN_QUOTES: u8 = 2;
+const IN_APOSTROPHES: u8 = 4;
 
 /// Where the text at byte `at` ends, before a tag; `None` where something else follows, or what may not stand there.
 #[inline]

@@ -7,14 +7,14 @@
 //!
 //! let (held, arena) = (Arena::new(), Arena::new());
 //! let place = Place::default();
-//! let text = "- code: B-1\n- code: B-2\n- co";
+//! let text = "- code: B-1\n- code: B-2\n";
 //! let mut reader = EventReader::new(text, &arena, Options::default(), &place).unwrap();
 //! assert!(matches!(reader.next().unwrap(), Some(PartEvent::Begin { is_map: false })));
 //! assert!(matches!(reader.next().unwrap(), Some(PartEvent::Value(item)) if item.member("code").is_some()));
 //! // Whether the second item goes on is not known.
 //! assert!(reader.next().unwrap().is_none());
 //! let (used, place) = reader.end(&held);
-//! let mut reader = EventReader::new(&text[used..24], &arena, Options::default(), &place).unwrap();
+//! let mut reader = EventReader::new(&text[used..], &arena, Options::default(), &place).unwrap();
 //! reader.is_last();
 //! assert!(matches!(reader.next().unwrap(), Some(PartEvent::Value(_))));
 //! assert!(matches!(reader.next().unwrap(), Some(PartEvent::End { is_map: false })));

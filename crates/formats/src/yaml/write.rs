@@ -127,6 +127,25 @@ fn members<'m>(map: &'m Map<'m>) -> impl Iterator<Item = (Value<'m>, &'m Member<
     })
 }
 
+/// A key in a line must not be longer than 1024 characters (section 8.2.2), and is a scalar or in brackets.
+const LONGEST_KEY: usize = 1000;
+
+/// A text as the key of a member, up to its colon, where column `column` is reached already.
+pub(crate) fn write_key(name: &str, column: usize, out: &mut Vec<u8>) {
+    if name.len() <= LONGEST_KEY {
+        return write_text(name, out);
+    }
+    out.extend_from_slice(b"? ");
+    write_text(name, out);
+    out.push(b'\n');
+    blanks(column, out);
+}
+
+/// A text as the value of a member, with its line end; a literal block begins at column `column`.
+pub(crate) fn write_value_text(text: &str, column: usize, out: &mut Vec<u8>) {
+    write_line_or_block(text, column, out);
+}
+
 /// `key: value` of the member of that name, where column `column` is reached already.
 fn write_member(
     name: &str,
@@ -136,10 +155,9 @@ fn write_member(
     step: usize,
     out: &mut impl Target,
 ) {
-    // A key in a line must not be longer than 1024 characters (section 8.2.2), and is a scalar or in brackets.
     let is_collection = matches!(key, Value::List(..) | Value::Map(..));
     let is_nothing = name.is_empty() && matches!(key, Value::Null(_));
-    let is_long = is_collection || is_nothing || name.len() > 1000;
+    let is_long = is_collection || is_nothing || name.len() > LONGEST_KEY;
     if is_long {
         out.bytes().extend_from_slice(b"? ");
     }

@@ -86,6 +86,17 @@ impl FromIterator<Self> for Ways {
     }
 }
 
+/// What an output takes in place of values.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum Written {
+    /// JSON: records as they are read, and lines that are written while they are computed.
+    Json,
+    /// The rows of a table as they are read.
+    Rows,
+    /// Nothing.
+    Values,
+}
+
 /// How the records of a run are taken.
 #[derive(Debug)]
 pub struct Strategy {
@@ -127,10 +138,9 @@ impl Strategy {
 const OFF: &str = "it is switched off";
 
 impl Plan {
-    /// How records of that unit are taken: each way but some that are switched off, where the rule allows it. `gives_json` where results
-    /// are written as JSON.
+    /// How records of that unit are taken: each way but some that are switched off, where the rule and the output allow it.
     #[must_use]
-    pub fn strategy(&self, unit: RecordUnit, gives_json: bool, off: Ways) -> Strategy {
+    pub fn strategy(&self, unit: RecordUnit, written: Written, off: Ways) -> Strategy {
         let allowed = |way: Way| if off.contain(way) { Err(OFF.to_owned()) } else { Ok(()) };
         let joins_tuples = self.joins_tuples(unit);
         let lines_wait = self.orders_results(unit);
@@ -142,13 +152,18 @@ impl Plan {
             Some(why) => Err(why.message()),
             None => Ok("blocks of records run at the same time; results keep their order".into()),
         });
-        let as_json = || match gives_json {
-            true => Ok(()),
-            false => Err("the result is not written as JSON".to_owned()),
+        let as_json = || match written {
+            Written::Json => Ok(()),
+            Written::Rows | Written::Values => Err("the result is not written as JSON".to_owned()),
         };
-        let copies = allowed(Way::Copies).and_then(|()| as_json()).and_then(|()| {
+        let copied = match written {
+            Written::Json => Ok("records are written as they are read, and are no values"),
+            Written::Rows => Ok("rows of a table are written as they are read, and are no values"),
+            Written::Values => Err("the result is not written as JSON".to_owned()),
+        };
+        let copies = allowed(Way::Copies).and(copied).and_then(|does| {
             match self.gives_records_as_they_are(unit) && threads.is_ok() {
-                true => Ok("records are written as they are read, and are no values".to_owned()),
+                true => Ok(does.to_owned()),
                 false => Err("the rule gives something else than all records as they are".into()),
             }
         });

@@ -25,7 +25,14 @@ impl<'a> Runner<'_, 'a> {
     /// The value of an expression, or nothing.
     #[inline]
     pub(super) fn value(&mut self, expr: &'a Expr) -> RunResult<Option<Value<'a>>> {
-        if self.session.trace.is_some() { self.traced(expr) } else { self.evaluate(expr) }
+        if self.session.trace.is_some() {
+            return self.traced(expr);
+        }
+        match &expr.kind {
+            Kind::Constant(literal) => Ok(Some(constant(literal))),
+            Kind::One(path) => self.one(path),
+            _ => self.evaluate(expr),
+        }
     }
 
     pub(super) fn evaluate(&mut self, expr: &'a Expr) -> RunResult<Option<Value<'a>>> {

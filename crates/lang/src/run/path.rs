@@ -21,12 +21,21 @@ impl<'a> Runner<'_, 'a> {
     }
 
     /// The node that a path of names and indexes selects, or nothing.
+    #[inline]
     pub(super) fn one(&mut self, path: &'a OnePath) -> RunResult<Option<Value<'a>>> {
         if let Some((member, steps)) = self.slot_path(path.id) {
-            self.session.coverage.asked(path.id);
             return match member {
-                Some(member) => self.steps(path, steps, member),
+                // Most paths lead to a slot and no further.
+                Some(member) if steps == path.steps.len() => {
+                    self.session.coverage.met(path.id);
+                    Ok(Some(member))
+                }
+                Some(member) => {
+                    self.session.coverage.asked(path.id);
+                    self.steps(path, steps, member)
+                }
                 None => {
+                    self.session.coverage.asked(path.id);
                     self.session.coverage.not_in_slot(path.id);
                     Ok(None)
                 }
