@@ -33,7 +33,7 @@ use std::sync::{Arc, Mutex};
 
 use kyanite_formats::json::{Slot, Slotted};
 use kyanite_formats::records::PassedOver;
-use kyanite_tree::{Arena, Element, Name, Nodes, Place, Value};
+use kyanite_tree::{Arena, Element, Member, Name, Nodes, Place, Value};
 
 pub use partial::{CannotAdd, Partial, Portion};
 pub use spill::SpillSettings;
@@ -172,6 +172,8 @@ pub struct Runner<'r, 'a> {
     folded: Option<Option<Value<'a>>>,
     /// The indexes of joins, by their list and condition.
     indexes: Indexes,
+    /// Room for the members of maps that are made.
+    map_rooms: Vec<Vec<Member<'a>>>,
     /// Room for the keys of a tuple that is grouped, and for what tells them from others.
     group_room: (Vec<Option<Value<'a>>>, String),
     /// The items of joins that are no list of their own, by their condition.
@@ -260,6 +262,7 @@ impl<'r, 'a> Runner<'r, 'a> {
             calls: 0,
             folded: None,
             indexes: HashMap::new(),
+            map_rooms: Vec::new(),
             group_room: Default::default(),
             fixed: HashMap::new(),
             folded_groups: HashMap::new(),

@@ -144,6 +144,12 @@ impl<'a> MapBuilder<'a> {
         Self::default()
     }
 
+    /// An empty builder, in the room of [another](Self::finish_and_empty).
+    #[must_use]
+    pub fn within(room: Vec<Member<'a>>) -> Self {
+        Self { members: room, ..Self::default() }
+    }
+
     /// Adds a member, or overrides the one of that name in its place; gives the overridden value.
     pub fn insert(&mut self, name: &'a str, value: Value<'a>) -> Option<Value<'a>> {
         let position = if self.index.is_empty() {
@@ -177,6 +183,13 @@ impl<'a> MapBuilder<'a> {
         {
             self.index[slot] = position_code(count - 1);
         }
+    }
+
+    /// The same as [`finish`](Self::finish), with the room that is left.
+    pub fn finish_and_empty(mut self, arena: &'a Arena) -> (&'a Map<'a>, Vec<Member<'a>>) {
+        let map = Map::new(arena, arena.slice(&self.members), &self.index);
+        self.members.clear();
+        (map, self.members)
     }
 
     /// Moves the members into `arena`.

@@ -21,6 +21,9 @@ use kyanite_eval::accumulator::{Accumulator, Aggregate, is_nothing};
 /// How many defs may run inside each other.
 const CALLS: usize = 1000;
 
+/// As many arguments need no room of their own.
+const FEW_ARGUMENTS: usize = 4;
+
 impl<'a> Runner<'_, 'a> {
     /// The value of an expression, or nothing.
     #[inline]
@@ -260,7 +263,7 @@ impl<'a> Runner<'_, 'a> {
     }
 
     fn map(&mut self, entries: &'a [Entry]) -> RunResult<Value<'a>> {
-        let mut builder = MapBuilder::new();
+        let mut builder = MapBuilder::within(self.map_rooms.pop().unwrap_or_default());
         for entry in entries {
             let (name, value) = match entry {
                 Entry::Named(name, value) => (name.as_str(), self.value(value)?),
@@ -285,7 +288,9 @@ impl<'a> Runner<'_, 'a> {
                 builder.insert(name, value);
             }
         }
-        Ok(Value::Map(Origin::NONE, builder.finish(self.arena)))
+        let (map, room) = builder.finish_and_empty(self.arena);
+        self.map_rooms.push(room);
+        Ok(Value::Map(Origin::NONE, map))
     }
 
     fn computed_name(&mut self, name: &'a Expr) -> RunResult<&'a str> {
@@ -341,7 +346,15 @@ impl<'a> Runner<'_, 'a> {
             (Run::Fold(kind), [argument]) => return self.fold(signature, *kind, argument),
             _ => return Err(rule_error(Code::RuleSyntax, expr.span, "this call was not checked")),
         };
-        let mut values = Vec::with_capacity(arguments.len());
+        // Most calls have few arguments, and are made for each record.
+        let (mut few, mut many) = ([None; FEW_ARGUMENTS], Vec::new());
+        let values = match few.get_mut(..arguments.len()) {
+            Some(few) => few,
+            None => {
+                many.resize(arguments.len(), None);
+                many.as_mut_slice()
+            }
+        };
         for (position, argument) in arguments.iter().enumerate() {
             let value = self.typed(signature.parameter(position), argument)?;
             let fits = signature
@@ -350,11 +363,11 @@ impl<'a> Runner<'_, 'a> {
             if !fits {
                 return Err(self.misfit(signature, position, argument, value));
             }
-            values.push(value);
+            values[position] = value;
         }
         let call = functions::Call {
             arena: self.arena,
-            arguments: &values,
+            arguments: values,
             patterns: &self.session.patterns,
             remarks: &self.session.coverage,
             namespaces: &self.plan.namespaces,
