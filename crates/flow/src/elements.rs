@@ -18,7 +18,7 @@ pub(crate) struct XmlPart<'t> {
     /// The input's name in messages.
     pub(crate) name: &'t str,
     pub(crate) text: &'t str,
-    /// Room for what is made of it.
+    /// Where what is made of it lives.
     pub(crate) arena: &'t Arena,
     pub(crate) prolog: &'t Prolog<'t>,
     /// Whether the root element begins in it.

@@ -76,12 +76,12 @@ impl<'k, 's> Ensured<'k, 's> {
         if allow(schemas.json(), value) {
             return true;
         }
-        let room = Arena::new();
-        let value = as_record(value, &room);
+        let scratch = Arena::new();
+        let value = as_record(value, &scratch);
         // Values that were computed have no places, so each gets a number to be found by.
         let mut all = Vec::new();
         let looked_at =
-            numbered(value, &Trace::default(), Origin::NONE, &mut Vec::new(), &room, &mut all);
+            numbered(value, &Trace::default(), Origin::NONE, &mut Vec::new(), &scratch, &mut all);
         for schema in schemas.json() {
             for found in schema.validate(looked_at) {
                 let number = RESULT.offset(found.origin);
@@ -142,8 +142,8 @@ impl<'k, 's> Ensured<'k, 's> {
 
 /// Whether a value keeps to schemas; an element as its record.
 pub(crate) fn allow(schemas: &[Schema<'_>], value: Value<'_>) -> bool {
-    let room = Arena::new();
-    let value = as_record(value, &room);
+    let scratch = Arena::new();
+    let value = as_record(value, &scratch);
     schemas.iter().all(|schema| schema.is_valid(value))
 }
 

@@ -88,7 +88,7 @@ pub(crate) enum AsLines<'w> {
     Elements { elements: xml::Elements<'w>, place: Ancestry<'w> },
 }
 
-/// Room for a block and for what comes of it. There is a fixed number of these, so that no more blocks are under way than may
+/// A block and what came of it. There is a fixed number of these, so that no more blocks are under way than may
 /// be.
 pub(crate) struct WorkerBlock {
     pub(crate) bytes: Vec<u8>,

@@ -18,8 +18,8 @@ pub struct Part {
     pub(crate) bytes: Vec<u8>,
     /// Whether the bytes are lines of JSON until all of them are there.
     by_lines: bool,
-    /// Room for laying them out.
-    room: Vec<u8>,
+    /// Where they are laid out.
+    scratch: Vec<u8>,
     /// Whether whoever takes items has to look at each before, since it has to keep to schemas.
     pub(crate) ensures: bool,
     /// Whether an item could not be rendered, so that the part is of no use.
@@ -39,7 +39,7 @@ impl Part {
             renderer,
             bytes: Vec::new(),
             by_lines: false,
-            room: Vec::new(),
+            scratch: Vec::new(),
             ensures: false,
             failed: false,
         }
@@ -87,7 +87,7 @@ impl Part {
     /// Lays out the lines that came, as all are there.
     pub(crate) fn end_lines(&mut self) {
         if let Some(renderer) = self.renderer.as_mut().filter(|_| self.by_lines) {
-            renderer.lay_out(&mut self.bytes, &mut self.room);
+            renderer.lay_out(&mut self.bytes, &mut self.scratch);
         }
     }
 

@@ -141,21 +141,21 @@ impl Renderer {
         });
     }
 
-    /// Makes items of lines of JSON, if they are not to stay such lines; `room` is for what comes of them.
-    pub(crate) fn lay_out(&mut self, lines: &mut Vec<u8>, room: &mut Vec<u8>) {
+    /// Makes items of lines of JSON, if they are not to stay such lines; `scratch` is for what comes of them.
+    pub(crate) fn lay_out(&mut self, lines: &mut Vec<u8>, scratch: &mut Vec<u8>) {
         if self.layout.format == Format::JsonLines {
             return;
         }
-        room.clear();
+        scratch.clear();
         let mut from = 0;
         let mut layout = json::LayOut::new(self.layout.style);
         for end in memchr::memchr_iter(b'\n', lines) {
-            self.next_item(room);
-            layout.value(&lines[from..end], 1, room);
+            self.next_item(scratch);
+            layout.value(&lines[from..end], 1, scratch);
             self.items += 1;
             from = end + 1;
         }
-        std::mem::swap(lines, room);
+        std::mem::swap(lines, scratch);
     }
 
     /// How items of JSON are laid out, and in how many lists they stand.

@@ -172,10 +172,10 @@ pub struct Runner<'r, 'a> {
     folded: Option<Option<Value<'a>>>,
     /// The indexes of joins, by their list and condition.
     indexes: Indexes,
-    /// Room for the members of maps that are made.
-    map_rooms: Vec<Vec<Member<'a>>>,
-    /// Room for the keys of a tuple that is grouped, and for what tells them from others.
-    group_room: (Vec<Option<Value<'a>>>, String),
+    /// Lists of members that maps were made of, for the next ones.
+    spare_members: Vec<Vec<Member<'a>>>,
+    /// Scratch space for the keys of a tuple that is grouped, and for what tells them from others.
+    group_scratch: (Vec<Option<Value<'a>>>, String),
     /// The items of joins that are no list of their own, by their condition.
     fixed: HashMap<usize, &'a [Value<'a>]>,
     /// The groups whose aggregates are asked for, by the slot that has the number of one.
@@ -262,8 +262,8 @@ impl<'r, 'a> Runner<'r, 'a> {
             calls: 0,
             folded: None,
             indexes: HashMap::new(),
-            map_rooms: Vec::new(),
-            group_room: Default::default(),
+            spare_members: Vec::new(),
+            group_scratch: Default::default(),
             fixed: HashMap::new(),
             folded_groups: HashMap::new(),
             nodes: Vec::new(),

@@ -22,9 +22,9 @@ pub(crate) fn scan<const CHECKS: bool>() -> Option<Scan> {
         && is_x86_feature_detected!("bmi2")
         && is_x86_feature_detected!("popcnt")
         && is_x86_feature_detected!("pclmulqdq");
-    has_all.then_some(|text, room, brackets| {
+    has_all.then_some(|text, words_out, brackets| {
         // SAFETY: this function is handed out only where all of these were detected.
-        unsafe { words::<CHECKS>(text, room, brackets) }
+        unsafe { words::<CHECKS>(text, words_out, brackets) }
     })
 }
 

@@ -93,7 +93,7 @@ impl Brackets {
     }
 }
 
-/// Room for the brackets of a group of words, behind others.
+/// Where the brackets go of a group of words, behind others.
 pub(crate) struct More<'b> {
     behind: &'b mut Brackets,
     /// How many were added.
@@ -111,10 +111,10 @@ impl<'b> More<'b> {
     #[inline(always)]
     fn add(&mut self, mut bits: u64, word: &[u8; WORD], at: u32) {
         let count = bits.count_ones() as usize;
-        let room = self.count..self.count + WORD;
+        let range = self.count..self.count + WORD;
         let places: &mut [MaybeUninit<u32>] =
-            &mut self.behind.places.spare_capacity_mut()[room.clone()];
-        let kinds: &mut [MaybeUninit<u8>] = &mut self.behind.kinds.spare_capacity_mut()[room];
+            &mut self.behind.places.spare_capacity_mut()[range.clone()];
+        let kinds: &mut [MaybeUninit<u8>] = &mut self.behind.kinds.spare_capacity_mut()[range];
         // Four at a time, so that how many there are is seldom to guess at.
         for (places, kinds) in places.chunks_exact_mut(4).zip(kinds.chunks_exact_mut(4)) {
             for (place, kind) in places.iter_mut().zip(kinds) {

@@ -97,7 +97,7 @@ impl Structure {
         structure
     }
 
-    /// Finds the structure of another text, in the room of the one before.
+    /// Finds the structure of another text, in place of the one before.
     pub fn find(&mut self, text: &[u8]) {
         self.find_by(ways::<true>().next().unwrap_or(portable::words::<true>), text);
     }

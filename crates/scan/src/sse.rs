@@ -15,9 +15,9 @@ use crate::{Scan, WORD, padded};
 
 /// The scan, if the processor has the instructions.
 pub(crate) fn scan<const CHECKS: bool>() -> Option<Scan> {
-    is_x86_feature_detected!("ssse3").then_some(|text, room, brackets| {
+    is_x86_feature_detected!("ssse3").then_some(|text, words_out, brackets| {
         // SAFETY: this function is handed out only where the feature was detected.
-        unsafe { words::<CHECKS>(text, room, brackets) }
+        unsafe { words::<CHECKS>(text, words_out, brackets) }
     })
 }
 

@@ -144,10 +144,10 @@ impl<'a> MapBuilder<'a> {
         Self::default()
     }
 
-    /// An empty builder, in the room of [another](Self::finish_and_empty).
+    /// An empty builder that reuses the members of [another](Self::finish_and_empty).
     #[must_use]
-    pub fn within(room: Vec<Member<'a>>) -> Self {
-        Self { members: room, ..Self::default() }
+    pub fn reusing(members: Vec<Member<'a>>) -> Self {
+        Self { members, ..Self::default() }
     }
 
     /// Adds a member, or overrides the one of that name in its place; gives the overridden value.
@@ -185,7 +185,7 @@ impl<'a> MapBuilder<'a> {
         }
     }
 
-    /// The same as [`finish`](Self::finish), with the room that is left.
+    /// The same as [`finish`](Self::finish), and gives its list of members back, empty.
     pub fn finish_and_empty(mut self, arena: &'a Arena) -> (&'a Map<'a>, Vec<Member<'a>>) {
         let map = Map::new(arena, arena.slice(&self.members), &self.index);
         self.members.clear();

@@ -9,7 +9,7 @@ use kyanite_tree::{Arena, Key, Packed, Value, pack};
 pub(super) struct Distinct {
     /// Packed values, by what they are equal by.
     values: IndexMap<Box<str>, Box<str>, RandomState>,
-    /// Room for the key of an item.
+    /// Scratch space for the key of an item.
     key: String,
 }
 

@@ -13,7 +13,7 @@ use crate::run::is_xml;
 pub(super) struct Tally {
     found: Compared,
     /// The bytes that the changes that are listed may take, about.
-    room: usize,
+    budget: usize,
 }
 
 /// Knows where values were read.
@@ -30,8 +30,8 @@ impl Located for Library<'_> {
 
 impl Tally {
     /// One of two inputs with these names, that lists changes of about so many bytes.
-    pub(super) fn new([old, new]: [String; 2], room: usize) -> Self {
-        Self { found: Compared { old, new, ..Compared::default() }, room }
+    pub(super) fn new([old, new]: [String; 2], budget: usize) -> Self {
+        Self { found: Compared { old, new, ..Compared::default() }, budget }
     }
 
     /// Takes a difference of values that were read on either side.
@@ -51,9 +51,9 @@ impl Tally {
             let steps = change.new.as_ref().or(change.old.as_ref());
             let under = under(steps.map_or(&[][..], |(steps, _)| steps));
             *found.counts.entry((under.clone(), change.sort)).or_default() += 1;
-            if self.room > 0 {
+            if self.budget > 0 {
                 let change = listed(change, under, sides);
-                self.room = self.room.saturating_sub(size(&change));
+                self.budget = self.budget.saturating_sub(size(&change));
                 found.changes.push(change);
             }
         }

@@ -110,9 +110,9 @@ impl<'a> Reader<'a> {
         part: &mut PartStructure,
     ) -> Option<(Value<'a>, usize)> {
         let (events, before) = part.events(self.text, start)?;
-        let room = std::mem::take(&mut self.found);
+        let found = std::mem::take(&mut self.found);
         let walk = Walk::new(events, start - before, (self.projection, self.options.depth));
-        let mut walk = walk.with_room(room);
+        let mut walk = walk.reusing(found);
         let plan = walk.value(Some(self.projection.map_or(Projected::ALL, Projection::of_record)));
         let (mut events, mut found) = walk.end();
         let end = before + events.end()?;

@@ -256,7 +256,7 @@ fn is_escaped_so(text: &str, scalar: &ScalarSpan) -> bool {
     has_needed_escapes(&text.as_bytes()[scalar.start..scalar.end])
 }
 
-/// Room for texts that have escapes.
+/// Scratch space for texts that have escapes.
 #[derive(Debug, Default)]
 struct Escapes {
     unescaped: String,

@@ -26,7 +26,7 @@ pub struct ListScanner {
     phase: Phase,
     /// Bytes that were looked at.
     at: u64,
-    /// Room for the structure of items.
+    /// Scratch space for the structure of items.
     structure: Structure,
 }
 

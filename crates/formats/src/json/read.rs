@@ -125,13 +125,13 @@ pub struct Reader<'a> {
     pub(super) projection: Option<&'a Projection>,
     /// The templates of records before, if values are built by these.
     pub(super) known: Option<&'a mut ValueTemplates>,
-    /// Room for what is met in records that follow none.
+    /// Scratch space for what is met in records that follow none.
     pub(super) found: Found,
-    /// Room for the lists and maps that are built.
+    /// Scratch space for the lists and maps that are built.
     pub(super) begun: Vec<Begun>,
     /// The structure of a part of the text, for records that follow no template.
     pub(super) part: PartStructure,
-    /// Room for the scalars of a record that follows a template.
+    /// Scratch space for the scalars of a record that follows a template.
     pub(super) scalars: Vec<ScalarSpan>,
 }
 

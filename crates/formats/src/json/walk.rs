@@ -76,11 +76,11 @@ impl<'t, 's> Walk<'t, 's> {
         Self { events, start, projection, names: Names::within(depth), found: Found::default() }
     }
 
-    /// The same walk, with the room of another.
-    pub(super) fn with_room(mut self, mut room: Found) -> Self {
-        room.scalars.clear();
-        room.steps.clear();
-        self.found = room;
+    /// The same walk, which reuses the lists of another.
+    pub(super) fn reusing(mut self, mut found: Found) -> Self {
+        found.scalars.clear();
+        found.steps.clear();
+        self.found = found;
         self
     }
 

@@ -97,8 +97,8 @@ impl<'a> Ancestry<'a> {
         let mut open: Vec<Ancestor<'h>> =
             self.open.get(..left)?.iter().map(|ancestor| ancestor.keep(arena)).collect();
         for tag in tags {
-            let room = Arena::new();
-            let mut reader = Reader::new(tag, &room, elements.options);
+            let scratch = Arena::new();
+            let mut reader = Reader::new(tag, &scratch, elements.options);
             reader.dtd = Cow::Borrowed(&elements.prolog.dtd);
             reader.keeps_around = elements.keeps_around;
             open.iter().for_each(|ancestor| reader.scope.enter(ancestor.bindings));

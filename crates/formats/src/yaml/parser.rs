@@ -176,7 +176,7 @@ impl<'a> Parser<'a> {
         Checkpoint { state, stack, at: cursor.at, line: cursor.line, gap, is_fresh, is_json_like }
     }
 
-    /// The same, in the room of another.
+    /// The same, in place of another.
     pub(super) fn checkpoint_into(&self, checkpoint: &mut Checkpoint) {
         checkpoint.stack.clone_from(&self.stack);
         let stack = std::mem::take(&mut checkpoint.stack);

@@ -50,7 +50,7 @@ impl<'a> Runner<'_, 'a> {
                 let RecordSource::Loop(repeat, ..) = self.records?.source else { return None };
                 let clause = &repeat.clauses.get(1)?.kind;
                 let ClauseKind::GroupBy { folds: Some(folds), .. } = clause else { return None };
-                let (values, key) = &mut self.group_room;
+                let (values, key) = &mut self.group_scratch;
                 values.clear();
                 key.clear();
                 for cell in keys {

@@ -21,7 +21,7 @@ use kyanite_eval::accumulator::{Accumulator, Aggregate, is_nothing};
 /// How many defs may run inside each other.
 const CALLS: usize = 1000;
 
-/// As many arguments need no room of their own.
+/// As many arguments are on the stack.
 const FEW_ARGUMENTS: usize = 4;
 
 impl<'a> Runner<'_, 'a> {
@@ -263,7 +263,7 @@ impl<'a> Runner<'_, 'a> {
     }
 
     fn map(&mut self, entries: &'a [Entry]) -> RunResult<Value<'a>> {
-        let mut builder = MapBuilder::within(self.map_rooms.pop().unwrap_or_default());
+        let mut builder = MapBuilder::reusing(self.spare_members.pop().unwrap_or_default());
         for entry in entries {
             let (name, value) = match entry {
                 Entry::Named(name, value) => (name.as_str(), self.value(value)?),
@@ -288,8 +288,8 @@ impl<'a> Runner<'_, 'a> {
                 builder.insert(name, value);
             }
         }
-        let (map, room) = builder.finish_and_empty(self.arena);
-        self.map_rooms.push(room);
+        let (map, members) = builder.finish_and_empty(self.arena);
+        self.spare_members.push(members);
         Ok(Value::Map(Origin::NONE, map))
     }
 

@@ -18,7 +18,7 @@ impl<'a> Runner<'_, 'a> {
         keys: &'a [(usize, Expr)],
         folded: &mut Folded,
     ) -> RunResult<()> {
-        let (mut values, mut key) = std::mem::take(&mut self.group_room);
+        let (mut values, mut key) = std::mem::take(&mut self.group_scratch);
         values.clear();
         key.clear();
         for (_, expr) in keys {
@@ -27,7 +27,7 @@ impl<'a> Runner<'_, 'a> {
             Key::add_to(value, &mut key);
         }
         let position = folded.of_keys(&key, &values, folds);
-        self.group_room = (values, key);
+        self.group_scratch = (values, key);
         for (fold, running) in folds.folds.iter().zip(&mut folded.groups[position].folds) {
             let Some((slot, path)) = fold.over() else { continue };
             let Some(value) = self.local(slot) else { continue };

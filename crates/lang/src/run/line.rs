@@ -20,7 +20,7 @@ impl<'a> Runner<'_, 'a> {
             count: 0,
             records: 0,
             cuts: Vec::new(),
-            room: Vec::new(),
+            scratch: Vec::new(),
         });
         self
     }
@@ -165,20 +165,20 @@ impl<'a> Runner<'_, 'a> {
         Ok(())
     }
 
-    /// What takes the place of what an edit changes in the text of a record goes into the room; tells whether there is any.
+    /// What takes the place of what an edit changes in the text of a record goes into `scratch`; tells whether there is any.
     fn put_aside(
         &mut self,
         change: &'a Change,
         old: Option<Value<'a>>,
-        room: &mut Vec<u8>,
+        scratch: &mut Vec<u8>,
     ) -> RunResult<bool> {
         if let Some(token) = change.value.as_ref().and_then(|value| self.token(value)) {
-            room.extend_from_slice(token);
+            scratch.extend_from_slice(token);
             return Ok(true);
         }
         let new = self.replacement(change, old)?;
         if let Some(value) = new {
-            json::write(value, Style::Compact, room);
+            json::write(value, Style::Compact, scratch);
         }
         Ok(new.is_some())
     }
@@ -188,13 +188,13 @@ impl<'a> Runner<'_, 'a> {
         let text = self.text;
         let mut cuts = std::mem::take(&mut lines.cuts);
         cuts.clear();
-        lines.room.clear();
+        lines.scratch.clear();
         for (number, change) in edit.changes.iter().enumerate() {
             let slot = self.slot(change.id).map(|(slot, _)| *slot).unwrap_or_default();
             self.session.coverage.met(change.id);
-            let before = lines.room.len();
-            let is_kept = self.put_aside(change, slot.value, &mut lines.room)?;
-            let new = is_kept.then_some((before, lines.room.len()));
+            let before = lines.scratch.len();
+            let is_kept = self.put_aside(change, slot.value, &mut lines.scratch)?;
+            let new = is_kept.then_some((before, lines.scratch.len()));
             // What is missing is added behind all others.
             let (start, length) = match slot.value {
                 Some(_) => (slot.text.as_ptr() as usize - text.as_ptr() as usize, slot.text.len()),
@@ -210,7 +210,7 @@ impl<'a> Runner<'_, 'a> {
             match (cut.is_there, cut.new) {
                 (true, Some((start, end))) => {
                     lines.out.extend_from_slice(&text.as_bytes()[from..cut.start]);
-                    lines.out.extend_from_slice(&lines.room[start..end]);
+                    lines.out.extend_from_slice(&lines.scratch[start..end]);
                     from = cut.end;
                 }
                 (true, None) => {
@@ -228,7 +228,7 @@ impl<'a> Runner<'_, 'a> {
                     lines.out.extend_from_slice(&text.as_bytes()[from..cut.start]);
                     from = cut.start;
                     lines.name(&name.written);
-                    lines.out.extend_from_slice(&lines.room[start..end]);
+                    lines.out.extend_from_slice(&lines.scratch[start..end]);
                 }
                 (false, None) => {}
             }

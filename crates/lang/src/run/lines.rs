@@ -15,7 +15,7 @@ pub(super) struct Lines<'p> {
     pub(super) records: usize,
     /// Where the edits of the record under way change its text, and what they put there.
     pub(super) cuts: Vec<Cut>,
-    pub(super) room: Vec<u8>,
+    pub(super) scratch: Vec<u8>,
 }
 
 /// A change in the text of a record.
@@ -25,7 +25,7 @@ pub(super) struct Cut {
     pub(super) end: usize,
     /// Whether a member is there.
     pub(super) is_there: bool,
-    /// Where in the room its new value is; nothing for a member that is left out.
+    /// Where in the scratch space its new value is; nothing for a member that is left out.
     pub(super) new: Option<(usize, usize)>,
     /// Which edit it is.
     pub(super) number: usize,

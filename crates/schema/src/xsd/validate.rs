@@ -138,7 +138,7 @@ pub struct Validator<'s> {
     /// Named values of the text that is being looked at.
     named: Vec<Named>,
     recent: Recent,
-    /// Room for the names of attributes.
+    /// Scratch space for the names of attributes.
     met: Vec<NameId>,
     /// What is known of elements by their templates.
     known: Known<'s>,

@@ -131,8 +131,8 @@ impl Decimal {
     }
 }
 
-/// Room for the spelling of most numbers.
-type Room = [u8; 48];
+/// Holds the spelling of most numbers.
+type SpellingBuffer = [u8; 48];
 
 /// So many digits behind the point leave room for the zeros in front of them.
 const MOST_PLACES: usize = 18;
@@ -147,7 +147,7 @@ impl Decimal {
     }
 
     /// The spelling of a number of few digits; `None` for others.
-    fn short_spelling<'r>(&self, room: &'r mut Room) -> Option<&'r str> {
+    fn short_spelling<'r>(&self, buffer: &'r mut SpellingBuffer) -> Option<&'r str> {
         let Repr::Small(coefficient, exponent) = self.0 else { return None };
         let mut magnitude = u64::try_from(coefficient.unsigned_abs()).ok()?;
         let mut places = usize::try_from(exponent.checked_neg()?).ok()?;
@@ -161,7 +161,7 @@ impl Decimal {
         let digits = digits.format(magnitude).as_bytes();
         let mut length = 0;
         let mut put = |bytes: &[u8]| {
-            room[length..length + bytes.len()].copy_from_slice(bytes);
+            buffer[length..length + bytes.len()].copy_from_slice(bytes);
             length += bytes.len();
         };
         if coefficient < 0 {
@@ -181,7 +181,7 @@ impl Decimal {
                 put(digits);
             }
         }
-        std::str::from_utf8(&room[..length]).ok()
+        std::str::from_utf8(&buffer[..length]).ok()
     }
 }
 
