@@ -296,10 +296,10 @@ impl Sink for Output {
         if let Some(renderer) = &mut part.renderer {
             self.renderer.join(renderer, &mut part.bytes);
         }
-        if part.bytes.len() < BUFFER {
+        if part.bytes.len() < BUFFER / 4 {
             self.buffer.extend_from_slice(&part.bytes);
         } else {
-            // What fills the buffer by itself is not copied into it.
+            // What is worth a write of its own is not copied.
             self.flush();
             if !self.is_closed() {
                 self.target.send(&part.bytes, &mut self.closed, &mut self.failed);

@@ -41,13 +41,47 @@ fn numbers_equal(a: Number<'_>, b: Number<'_>) -> bool {
 }
 
 fn numbers_order(a: Number<'_>, b: Number<'_>) -> Option<Ordering> {
-    if let Some(order) = Decimal::short_order(a.as_str(), b.as_str()) {
-        return Some(order);
+    if let (Some(a), Some(b)) = (digits(a.as_str()), digits(b.as_str())) {
+        return Some(digits_order(a, b));
     }
     match (a.decimal(), b.decimal()) {
         (Ok(a), Ok(b)) => Some(a.cmp(&b)),
         _ => huge_order(a.as_str(), b.as_str()),
     }
+}
+
+/// The digits before and behind the point of a number without a sign and an exponent.
+#[inline]
+fn digits(number: &str) -> Option<(&[u8], &[u8])> {
+    let bytes = number.as_bytes();
+    let whole = bytes.iter().take_while(|byte| byte.is_ascii_digit()).count();
+    match bytes.get(whole) {
+        _ if whole == 0 => None,
+        None => Some((bytes, &[])),
+        Some(b'.') => {
+            let fraction = &bytes[whole + 1..];
+            fraction.iter().all(u8::is_ascii_digit).then_some((&bytes[..whole], fraction))
+        }
+        Some(_) => None,
+    }
+}
+
+/// The order of two numbers by their digits, without zeros in front (RFC 8259 section 6).
+#[inline]
+fn digits_order(
+    (a_whole, a_fraction): (&[u8], &[u8]),
+    (b_whole, b_fraction): (&[u8], &[u8]),
+) -> Ordering {
+    // Of fractions that begin with the same digits the one that goes on with more than zeros is greater.
+    let fractions = || {
+        let common = a_fraction.len().min(b_fraction.len());
+        let (a, a_rest) = a_fraction.split_at(common);
+        let (b, b_rest) = b_fraction.split_at(common);
+        let is_more = |rest: &[u8]| rest.iter().any(|digit| *digit != b'0');
+        a.cmp(b).then_with(|| is_more(a_rest).cmp(&is_more(b_rest)))
+    };
+    let wholes = a_whole.len().cmp(&b_whole.len()).then_with(|| a_whole.cmp(b_whole));
+    wholes.then_with(fractions)
 }
 
 /// The order of two texts that both spell a number; none where one does not.
@@ -213,6 +247,16 @@ mod tests {
 
     fn number(text: &str) -> Value<'_> {
         Value::number(Number::parse(text).unwrap())
+    }
+
+    proptest::proptest! {
+        /// By their digits numbers are ordered as by their values.
+        #[test]
+        fn order_by_digits(a in "(0|[1-9][0-9]{0,4})(\\.[0-3]{1,3})?", b in "(0|[1-9][0-9]{0,4})(\\.[0-3]{1,3})?") {
+            let [a_value, b_value] = [&a, &b].map(|text| Decimal::parse(text).unwrap());
+            let expected = a_value.cmp(&b_value);
+            assert_eq!(digits_order(digits(&a).unwrap(), digits(&b).unwrap()), expected, "{a} {b}");
+        }
     }
 
     #[test]

@@ -1,12 +1,11 @@
 //! How numbers are spelled: read from text, and written out.
 
-use std::cmp::Ordering;
 use std::fmt;
 
 use num_bigint::BigInt;
 use num_traits::Signed;
 
-use super::{Decimal, DecimalError, MAX_DIGITS, POWERS, Repr, Result, SMALL_POWER};
+use super::{Decimal, DecimalError, MAX_DIGITS, Repr, Result, SMALL_POWER};
 use crate::Number;
 
 impl Decimal {
@@ -79,22 +78,6 @@ impl Decimal {
         }
         let places = digits.len().saturating_sub(point + 1);
         Some((if is_negative { -coefficient } else { coefficient }, places))
-    }
-
-    /// The order of two numbers in the grammar of RFC 8259 section 6 that have few digits and no exponents; `None` for others.
-    #[inline]
-    pub(crate) fn short_order(a: &str, b: &str) -> Option<Ordering> {
-        let ((a, a_places), (b, b_places)) =
-            (Self::short(a.as_bytes())?, Self::short(b.as_bytes())?);
-        if a_places == b_places {
-            return Some(a.cmp(&b));
-        }
-        // No product of two of 63 bits is too large.
-        let places = a_places.max(b_places);
-        let aligned = |coefficient: i64, own: usize| {
-            Some(i128::from(coefficient) * i128::from(*POWERS.get(places - own)?))
-        };
-        Some(aligned(a, a_places)?.cmp(&aligned(b, b_places)?))
     }
 
     /// The number that a text from elsewhere spells: a sign, digits (zeros in front are allowed), a fraction and an
