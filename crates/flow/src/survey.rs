@@ -110,6 +110,14 @@ struct SurveyRun<'l, 'e> {
 /// Documents up to this part of the memory that there is are held whole.
 const HELD: usize = 64;
 
+/// A record of a large document may have so many bytes, with however little memory.
+const RECORD: usize = 16 << 20;
+
+/// The most bytes that a record of a large document, which is held, may have.
+fn largest_record(options: &InputOptions) -> usize {
+    options.memory.max(RECORD)
+}
+
 /// How many usual blocks a batch has.
 const BATCH: usize = 4;
 

@@ -5,7 +5,7 @@ use kyanite_formats::records::Structure;
 use kyanite_survey::{Batch, Bounds, LargeDocument, Survey};
 use kyanite_tree::{Arena, Code, Diagnostic, Event, Place, Pull, RawText, TextPlaces, is_blank};
 
-use super::Surveyed;
+use super::{Surveyed, largest_record};
 use super::at::Follow;
 use crate::blocks::Blocks;
 use crate::parts::{Part, go_through};
@@ -70,7 +70,7 @@ pub(super) fn survey(
     };
     let (parts, is_over, repeated) = (Parts::default(), false, GivenTwice::default());
     let mut counting = Counting { what, into, parts, under_way, is_over, repeated };
-    let blocks = blocks.at_most(what.options.memory);
+    let blocks = blocks.at_most(largest_record(what.options));
     go_through(name, (blocks, replaced), what.options, events, &mut |part, (events, _)| {
         let end = match counting.is_over || part.is_last {
             true => Some(part.text.len()),

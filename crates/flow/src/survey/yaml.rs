@@ -4,7 +4,7 @@ use kyanite_formats::yaml::{EventReader, Options, PartEvent, Place};
 use kyanite_survey::{Batch, Bounds, LargeDocument, Survey};
 use kyanite_tree::{Advice, Arena, Code, Diagnostic, Setting, TextPlaces, ValueEvents};
 
-use super::Surveyed;
+use super::{Surveyed, largest_record};
 use super::at::Follow;
 use super::json::GivenTwice;
 use crate::blocks::Blocks;
@@ -33,7 +33,7 @@ pub(super) fn survey(
         repeated: GivenTwice::default(),
         duplicates: Duplicates::default(),
     };
-    let blocks = blocks.at_most(what.options.memory);
+    let blocks = blocks.at_most(largest_record(what.options));
     let mut place = Place::default();
     go_through(name, (blocks, replaced), what.options, events, &mut |part, (events, _)| {
         counting.part(part, &mut place, &held, events)
