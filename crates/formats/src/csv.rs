@@ -19,10 +19,14 @@
 
 use crate::Format;
 
+mod events;
 mod read;
+mod row_lines;
 mod write;
 
-pub use read::{FirstRow, Header, Reader, RowEvents, RowLines, cell_end};
+pub use events::RowEvents;
+pub use read::{FirstRow, Header, Reader, cell_end};
+pub use row_lines::RowLines;
 pub use write::Writer;
 
 /// How cells are told apart.

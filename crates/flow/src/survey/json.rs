@@ -5,8 +5,8 @@ use kyanite_formats::records::Structure;
 use kyanite_survey::{Batch, Bounds, LargeDocument, Survey};
 use kyanite_tree::{Arena, Code, Diagnostic, Event, Place, Pull, RawText, TextPlaces, is_blank};
 
-use super::{Surveyed, largest_record};
 use super::at::Follow;
+use super::{Surveyed, largest_record};
 use crate::blocks::Blocks;
 use crate::parts::{Part, go_through};
 use crate::run_error::{Events, Repeated, RunError};

@@ -4,9 +4,9 @@ use kyanite_formats::yaml::{EventReader, Options, PartEvent, Place};
 use kyanite_survey::{Batch, Bounds, LargeDocument, Survey};
 use kyanite_tree::{Advice, Arena, Code, Diagnostic, Setting, TextPlaces, ValueEvents};
 
-use super::{Surveyed, largest_record};
 use super::at::Follow;
 use super::json::GivenTwice;
+use super::{Surveyed, largest_record};
 use crate::blocks::Blocks;
 use crate::document::Duplicates;
 use crate::parts::{Part, go_through};

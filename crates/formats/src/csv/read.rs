@@ -3,14 +3,11 @@
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
 
-use kyanite_tree::{
-    Arena, Base, Event, Map, Member, NameIndex, Origin, Pull, RawText, Setting, Value, counted,
-};
+use kyanite_tree::{Arena, Base, Map, Member, NameIndex, Origin, Setting, Value, counted};
 
-use super::Settings;
+use super::{RowEvents, RowLines, Settings};
 use crate::SyntaxError;
-use crate::json::{self, Duplicate, Slot, Slots, Slotted};
-use crate::yaml;
+use crate::json::{Duplicate, Slot, Slots, Slotted};
 
 /// The names of the columns, from the first row.
 #[derive(Clone, Copy, Debug)]
@@ -94,74 +91,6 @@ impl<'a> Header<'a> {
     pub fn repeats(&self) -> bool {
         self.repeats
     }
-
-    /// How rows are written as lines of JSON, if all names differ.
-    #[must_use]
-    pub fn json_lines(&self) -> Option<RowLines> {
-        let start = |(position, name): (usize, &&str)| {
-            let mut start = vec![if position == 0 { b'{' } else { b',' }];
-            json::write_text(name, &mut start);
-            start.push(b':');
-            start
-        };
-        self.lines(start, Cells::Json)
-    }
-
-    /// How rows are written as items of a list of YAML that is the document, if all names differ.
-    #[must_use]
-    pub fn yaml_items(&self, indent: usize) -> Option<RowLines> {
-        let start = |(position, name): (usize, &&str)| {
-            let mut start = if position == 0 { b"- ".to_vec() } else { b"  ".to_vec() };
-            yaml::write_key(name, 2, &mut start);
-            start.extend_from_slice(b": ");
-            start
-        };
-        self.lines(start, Cells::Yaml { column: 2 + indent.max(1) })
-    }
-
-    fn lines(
-        &self,
-        start: impl FnMut((usize, &&str)) -> Vec<u8>,
-        cells: Cells,
-    ) -> Option<RowLines> {
-        let starts = || self.names.iter().enumerate().map(start).collect();
-        (!self.repeats).then(|| RowLines { starts: starts(), cells })
-    }
-}
-
-/// How rows are written in another format.
-#[derive(Debug)]
-pub struct RowLines {
-    /// What stands before each cell: `{"code":`, `,"name":`.
-    starts: Vec<Vec<u8>>,
-    cells: Cells,
-}
-
-/// How cells are written.
-#[derive(Clone, Copy, Debug)]
-enum Cells {
-    /// As texts of JSON, and all in a map.
-    Json,
-    /// As texts of YAML with their line ends; literal blocks begin at a column.
-    Yaml { column: usize },
-}
-
-impl Cells {
-    #[inline]
-    fn write(self, text: &str, out: &mut Vec<u8>) {
-        match self {
-            Self::Json => json::write_text(text, out),
-            Self::Yaml { column } => yaml::write_value_text(text, column, out),
-        }
-    }
-
-    /// What stands behind the last.
-    fn end(self) -> &'static [u8] {
-        match self {
-            Self::Json => b"}\n",
-            Self::Yaml { .. } => b"",
-        }
-    }
 }
 
 /// Reads one row after another.
@@ -178,55 +107,6 @@ pub struct Reader<'a> {
     row_cells: Vec<(usize, &'a str)>,
     /// Which cells go into slots, once some were asked for.
     columns: Columns,
-}
-
-/// The events of a row: a map where there is a header, else a list. Cells are texts.
-///
-/// ```
-/// use kyanite_formats::csv::{Reader, Settings};
-/// use kyanite_tree::{Arena, Base, Event, Pull};
-///
-/// let arena = Arena::new();
-/// let mut reader = Reader::new("ness,A9\n", &arena, Settings::default(), None, Base::default());
-/// let mut events = reader.next_events().unwrap().unwrap();
-/// assert_eq!(events.next_event(), Some(Event::BeginList));
-/// assert!(matches!(events.next_event(), Some(Event::Text(port)) if port.text == "ness"));
-/// ```
-#[derive(Debug)]
-pub struct RowEvents<'a, 'r> {
-    names: Option<&'a [&'a str]>,
-    cells: &'r [(usize, &'a str)],
-    /// The number of the event that comes next: the beginning, for each cell its name, if it has one, and its text, and the end.
-    next: usize,
-}
-
-impl<'a> Pull<'a> for RowEvents<'a, '_> {
-    #[inline]
-    fn next_event(&mut self) -> Option<Event<'a>> {
-        let number = self.next;
-        self.next += 1;
-        let text = |text| RawText { text, has_escapes: false };
-        let Some(behind_begin) = number.checked_sub(1) else {
-            return Some(if self.names.is_some() { Event::BeginMap } else { Event::BeginList });
-        };
-        let (cell, is_name) = match self.names {
-            Some(_) => (behind_begin / 2, behind_begin % 2 == 0),
-            None => (behind_begin, false),
-        };
-        match (self.cells.get(cell), self.names) {
-            (Some(_), Some(names)) if is_name => Some(Event::Name(text(names.get(cell)?))),
-            (Some((_, of_cell)), _) => Some(Event::Text(text(of_cell))),
-            (None, Some(_)) => (is_name && cell == self.cells.len()).then_some(Event::EndMap),
-            (None, None) => (cell == self.cells.len()).then_some(Event::EndList),
-        }
-    }
-
-    #[inline]
-    fn offset(&self) -> usize {
-        let given = self.next.saturating_sub(2);
-        let cell = if self.names.is_some() { given / 2 } else { given };
-        self.cells.get(cell).or(self.cells.last()).map_or(0, |(at, _)| *at)
-    }
 }
 
 /// Which cells of a row go into slots.
@@ -320,7 +200,7 @@ impl<'a> Reader<'a> {
             Some(header) if header.names.len() != self.row_cells.len() => {
                 Err(ragged(start, self.row_cells.len(), header))
             }
-            _ => Ok(Some(RowEvents { names, cells: &self.row_cells, next: 0 })),
+            _ => Ok(Some(RowEvents::new(names, &self.row_cells))),
         }
     }
 
@@ -396,20 +276,17 @@ impl<'a> Reader<'a> {
     pub fn next_line(&mut self, lines: &RowLines, out: &mut Vec<u8>) -> Result<bool, SyntaxError> {
         let (before, mut count) = (out.len(), 0);
         let row = self.row(|_, text| {
-            if let Some(start) = lines.starts.get(count) {
-                out.extend_from_slice(start);
-                lines.cells.write(text, out);
-            }
+            lines.cell(count, text, out);
             count += 1;
         });
         match (row, self.header) {
             (Ok(None), _) => Ok(false),
-            (Ok(Some(start)), Some(header)) if count != lines.starts.len() => {
+            (Ok(Some(start)), Some(header)) if count != lines.cells() => {
                 out.truncate(before);
                 Err(ragged(start, count, header))
             }
             (Ok(Some(_)), _) => {
-                out.extend_from_slice(lines.cells.end());
+                lines.end(out);
                 Ok(true)
             }
             (Err(error), _) => {
@@ -607,6 +484,7 @@ fn ragged(start: usize, found: usize, header: Header<'_>) -> SyntaxError {
 mod tests {
     use super::*;
     use crate::losses::Losses;
+    use crate::{json, yaml};
     use proptest::prelude::*;
 
     fn read(text: &str) -> Result<String, SyntaxError> {
