@@ -257,14 +257,16 @@ impl<'a> Runner<'_, 'a> {
                 flow
             }
             ClauseKind::OrderBy { keys: order, slots, is_bounded } => {
-                let keys = order
-                    .iter()
-                    .map(|key| self.value(&key.value))
-                    .collect::<RunResult<Vec<_>>>()?;
-                let mut names: Vec<_> = slots.clone().map(|slot| self.local(slot)).collect();
+                let mut keys = Vec::with_capacity(order.len());
+                for key in order {
+                    keys.push(self.value(&key.value)?);
+                }
+                let mut names = Vec::with_capacity(slots.len() + 1);
                 if next == repeat.clauses.len() && self.writes_lines(repeat) {
-                    names.fill(None);
+                    names.resize(slots.len(), None);
                     names.push(Some(Value::text(self.waiting_line(repeat)?)));
+                } else {
+                    names.extend(slots.clone().map(|slot| self.local(slot)));
                 }
                 loop_state.tuples.push(Tuple { keys, names });
                 // Of tuples that only the first few of are wanted, the others go now and then.

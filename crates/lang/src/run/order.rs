@@ -13,24 +13,28 @@ use kyanite_eval::rank::Rank;
 /// Sorts tuples by their keys: numbers by value, texts by Unicode scalar, nothing and null last.
 pub(super) fn sort<'a>(keys: &[OrderKey], tuples: &mut Vec<Tuple<'a>>) -> RunResult<()> {
     let mut first: Vec<Option<Rank<'a>>> = Vec::new();
-    let ranked: RunResult<Vec<_>> =
-        tuples.iter().map(|tuple| ranks(keys, tuple.keys.iter().copied(), &mut first)).collect();
-    let places = places(keys, &ranked?);
+    let mut ranked = Vec::with_capacity(tuples.len() * keys.len());
+    for tuple in tuples.iter() {
+        add_ranks(keys, tuple.keys.iter().copied(), &mut first, &mut ranked)?;
+    }
+    let places = places(keys, &ranked);
     let mut moved: Vec<Option<Tuple<'a>>> = tuples.drain(..).map(Some).collect();
     tuples.extend(places.into_iter().filter_map(|place| moved[place].take()));
     Ok(())
 }
 
-/// The numbers of tuples with these ranks, in order; of those that are equal the first comes first.
-pub(super) fn places(keys: &[OrderKey], ranked: &[Vec<Option<Rank<'_>>>]) -> Vec<usize> {
+/// The numbers of tuples with these ranks, one behind the other, in order; of those that are equal the first comes first.
+pub(super) fn places(keys: &[OrderKey], ranked: &[Option<Rank<'_>>]) -> Vec<usize> {
+    let each = keys.len().max(1);
     // Nearly always the beginning of the first key tells, and what is moved about is small.
-    let begin = |ranks: &Vec<Option<Rank<'_>>>| {
+    let begin = |ranks: &[Option<Rank<'_>>]| {
         let first = keys.first().zip(ranks.first());
         first.map_or(0, |(key, rank)| begin(rank.as_ref(), key.descending))
     };
-    let mut places: Vec<(u128, usize)> = ranked.iter().map(begin).zip(0..).collect();
+    let mut places: Vec<(u128, usize)> = ranked.chunks(each).map(begin).zip(0..).collect();
+    let ranks = |number: usize| &ranked[number * each..(number + 1) * each];
     places.sort_unstable_by(|(a, own), (b, other)| {
-        let whole = || order(keys, &ranked[*own], &ranked[*other]);
+        let whole = || order(keys, ranks(*own), ranks(*other));
         a.cmp(b).then_with(whole).then(own.cmp(other))
     });
     places.into_iter().map(|(_, place)| place).collect()
@@ -66,16 +70,27 @@ pub(super) fn ranks<'a>(
     values: impl IntoIterator<Item = Option<Value<'a>>>,
     first: &mut Vec<Option<Rank<'a>>>,
 ) -> RunResult<Vec<Option<Rank<'a>>>> {
+    let mut ranked = Vec::with_capacity(keys.len());
+    add_ranks(keys, values, first, &mut ranked)?;
+    Ok(ranked)
+}
+
+/// Adds these ranks to those of other tuples.
+pub(super) fn add_ranks<'a>(
+    keys: &[OrderKey],
+    values: impl IntoIterator<Item = Option<Value<'a>>>,
+    first: &mut Vec<Option<Rank<'a>>>,
+    ranked: &mut Vec<Option<Rank<'a>>>,
+) -> RunResult<()> {
     first.resize(keys.len(), None);
-    let each = keys.iter().zip(values).zip(first);
-    each.map(|((key, value), first)| {
+    for ((key, value), first) in keys.iter().zip(values).zip(first) {
         let rank = rank(key, value, first.as_ref())?;
         if first.is_none() {
             first.clone_from(&rank);
         }
-        Ok(rank)
-    })
-    .collect()
+        ranked.push(rank);
+    }
+    Ok(())
 }
 
 /// Which of two tuples with these ranks comes first.

@@ -7,7 +7,7 @@ use std::io::{self, BufReader, BufWriter, Read, Seek, Write};
 
 use kyanite_tree::{Advice, Arena, Code, Key, Packed, Value, pack};
 
-use super::order::{order, places, ranks};
+use super::order::{add_ranks, order, places, ranks};
 use super::tuples::Tuple;
 use crate::finding::Span;
 use crate::plan::{ClauseKind, OrderKey};
@@ -225,7 +225,7 @@ impl Spilled {
             match by {
                 By::Keys(order_keys) => {
                     let values = std::iter::repeat_with(|| values.next(&arena).flatten());
-                    ranked.push(ranks(order_keys, values, &mut first)?);
+                    add_ranks(order_keys, values, &mut first, &mut ranked)?;
                 }
                 By::Groups(..) => {
                     let keys = keys_of(&mut values, by.keys(), &arena).unwrap_or_default();

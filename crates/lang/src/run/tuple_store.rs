@@ -6,6 +6,7 @@
 use std::ops::Range;
 
 use kyanite_tree::{Arena, Packed, Value};
+use smallvec::SmallVec;
 
 use super::order::{order, rank, ranks, sort};
 use super::spill::{By, Merge, SpillSettings, Spilled, TupleBuffer, keys_of, tuple};
@@ -282,7 +283,8 @@ impl TupleStore<'_> {
     fn screen(&mut self, keys: &[OrderKey], tuples: &mut Vec<Tuple<'_>>) -> RunResult<()> {
         let mut at = self.screened.min(tuples.len());
         self.first.resize(keys.len(), None);
-        let mut ranked = Vec::with_capacity(keys.len());
+        // Most rules have one key or two, and come here with each record.
+        let mut ranked: SmallVec<[Option<Rank<'_>>; 2]> = SmallVec::new();
         while let Some(tuple) = tuples.get(at) {
             ranked.clear();
             for (key, (value, first)) in keys.iter().zip(tuple.keys.iter().zip(&self.first)) {
