@@ -46,7 +46,7 @@ pub struct View {
     /// Every path of members that was met, as a tree.
     seen: Vec<MemberPlace>,
     /// Those that stand in no other.
-    roots: IndexMap<Box<str>, u32>,
+    roots: Siblings,
     losses: Losses,
     /// Whether a name that has a namespace is to be told.
     without_namespaces: bool,
@@ -90,13 +90,39 @@ pub enum Undecided {
 struct MemberPlace {
     name: String,
     parent: Option<u32>,
-    children: IndexMap<Box<str>, u32>,
+    children: Siblings,
     is_list: bool,
     is_map: bool,
     once: bool,
     repeated: bool,
     as_text: bool,
     as_map: bool,
+}
+
+/// Members that stand in the same place, by their names.
+#[derive(Clone, Debug, Default)]
+struct Siblings {
+    places: IndexMap<Box<str>, u32>,
+    /// The number of the one that comes next, if they come in the order in which they came before.
+    expected: usize,
+}
+
+impl Siblings {
+    /// The place of the one that is called so.
+    #[inline]
+    fn find(&mut self, name: &str) -> Option<u32> {
+        let expected = self.places.get_index(self.expected).filter(|(own, _)| ***own == *name);
+        let place = match expected {
+            Some((_, place)) => *place,
+            None => {
+                let (number, _, place) = self.places.get_full(name)?;
+                self.expected = number;
+                *place
+            }
+        };
+        self.expected += 1;
+        Some(place)
+    }
 }
 
 /// The places in records that are told apart; past these, names are no structure but data.
@@ -274,15 +300,11 @@ impl View {
     /// The place of the member called `name` below `parent`.
     #[inline]
     pub(crate) fn seen(&mut self, parent: Option<u32>, name: &str) -> Option<u32> {
-        let children = match parent {
-            Some(parent) => &self.seen[parent as usize].children,
-            None => &self.roots,
+        let siblings = match parent {
+            Some(parent) => &mut self.seen[parent as usize].children,
+            None => &mut self.roots,
         };
-        let found = if children.len() <= FEW {
-            children.values().copied().find(|child| self.seen[*child as usize].name == name)
-        } else {
-            children.get(name).copied()
-        };
+        let found = siblings.find(name);
         if found.is_some() || self.seen.len() >= MOST_PLACES {
             return found;
         }
@@ -295,7 +317,7 @@ impl View {
         let mut seen = MemberPlace {
             name: name.to_owned(),
             parent,
-            children: IndexMap::new(),
+            children: Siblings::default(),
             is_list: false,
             is_map: false,
             once: false,
@@ -317,7 +339,7 @@ impl View {
             Some(parent) => &mut self.seen[parent as usize].children,
             None => &mut self.roots,
         };
-        siblings.insert(name.into(), place);
+        siblings.places.insert(name.into(), place);
         place
     }
 }
