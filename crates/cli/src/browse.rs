@@ -214,6 +214,9 @@ impl<'a> App<'a> {
                 screen.copy(&text)?;
             }
             let is_busy = self.tab_mut().work();
+            if self.tab_mut().has_first_names() {
+                self.names_came();
+            }
             match screen.next(is_busy)? {
                 Some(event) => self.event(&event),
                 None if self.follows && self.tabs.iter().any(Tab::has_changed) => {

@@ -233,23 +233,26 @@ impl App<'_> {
         self.look();
     }
 
+    /// The first names are there that can follow the path that is typed.
+    pub(super) fn names_came(&mut self) {
+        if self.mode == Mode::Select {
+            self.look();
+        }
+    }
+
     /// Searches for what is typed, or selects it.
     fn look(&mut self) {
         let text = self.line.text.clone();
         match self.mode {
             Mode::Search => self.tab_mut().search(&text),
             Mode::Select => {
-                self.tab_mut().select(&text);
                 if let Some(Word { path, .. }) = self.word() {
                     let path = path.to_owned();
                     self.tab_mut().look_behind(&path);
                 }
-                let (from, names) = self.candidates();
-                let is_held = matches!(self.tab().document, Document::Held(_));
+                self.tab_mut().select(&text);
                 // While a name is typed, what it can follow is shown.
-                if is_held && self.tab().selected.found.is_empty() && !names.is_empty() && from > 0
-                {
-                    let before = text[..from - 1].trim_end_matches('.').to_owned();
+                if let Some(before) = self.shown_before() {
                     self.tab_mut().select(&before);
                 }
             }
@@ -283,6 +286,22 @@ impl App<'_> {
             |name: &String| kyanite_tree::is_shorthand(name.strip_prefix('@').unwrap_or(name));
         let names = self.tab().names_behind(path).into_iter();
         (begin, names.filter(|name| fits(name) && plain(name)).collect())
+    }
+
+    /// The path before the name that is typed, as long as that is only a part of one. What a large document has is known later, so that
+    /// only names tell.
+    fn shown_before(&self) -> Option<String> {
+        let Word { path, part, begin } = self.word()?;
+        let is_part = match &self.tab().document {
+            Document::Held(_) => {
+                self.tab().selected.found.is_empty() && !self.candidates().1.is_empty()
+            }
+            Document::Large(_) => {
+                let is_whole = || self.tab().names_behind(path).iter().any(|name| name == part);
+                part.is_empty() || !is_whole() && !self.candidates().1.is_empty()
+            }
+        };
+        is_part.then(|| self.line.text[..begin - 1].trim_end_matches('.').to_owned())
     }
 
     /// The name that is typed at the cursor.

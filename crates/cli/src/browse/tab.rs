@@ -125,6 +125,8 @@ pub struct Selection<'a> {
 struct Offered {
     path: String,
     names: Vec<String>,
+    /// Whether the first of them have just come.
+    are_new: bool,
     /// What looks for more of them meanwhile.
     looking: Option<RunningSearch>,
 }
@@ -132,6 +134,7 @@ struct Offered {
 impl Offered {
     fn take(&mut self) {
         let found = news(&mut self.looking).map(|news| news.found).unwrap_or_default();
+        self.are_new |= self.names.is_empty() && !found.is_empty();
         self.names.extend(found.into_iter().map(|(_, name)| name));
     }
 }
@@ -336,10 +339,15 @@ impl<'a> Tab<'a> {
         }
     }
 
+    /// Whether the first names have come that can follow the path, since this was last asked.
+    pub fn has_first_names(&mut self) -> bool {
+        std::mem::take(&mut self.offered.are_new)
+    }
+
     /// Begins to look for the names that can follow a path in a large document.
     pub fn look_behind(&mut self, path: &str) {
         let Document::Large(document) = &self.document else { return };
-        let Offered { path: known, names, looking } = &self.offered;
+        let Offered { path: known, names, looking, .. } = &self.offered;
         if known == path && (looking.is_some() || !names.is_empty()) {
             return;
         }
@@ -349,11 +357,12 @@ impl<'a> Tab<'a> {
             "$" => {
                 let lines = (0..self.tree.len().min(LINES)).filter_map(|at| self.tree.line(at));
                 let names = lines.filter(|line| line.depth == 1).map(|line| line.name);
-                Offered { path, names: names.take(OFFERED).collect(), looking: None }
+                let names = names.take(OFFERED).collect();
+                Offered { path, names, ..Offered::default() }
             }
             _ => {
                 let looking = Some(document.names_behind(&path, OFFERED));
-                Offered { path, names: Vec::new(), looking }
+                Offered { path, looking, ..Offered::default() }
             }
         };
     }
