@@ -194,7 +194,7 @@ impl SurveyRun<'_, '_> {
             }
             _ => false,
         };
-        if may_be_large && is_plain && !options.lenient && !options.unwrap {
+        if may_be_large && is_plain && !options.lenient {
             return self.document(source);
         }
         let names = self.what.at.map_or(Some(Vec::new()), RecordPath::to_one_list);
@@ -208,10 +208,10 @@ impl SurveyRun<'_, '_> {
                 let passed = self.records(&mut blocks, (input, None), &replaced, &[])?;
                 return no_list_error(&blocks, &name, passed);
             }
-            if !options.lenient && !options.unwrap {
-                return self.document(source);
-            }
-            return self.whole(source);
+            return match options.lenient {
+                true => self.whole(source),
+                false => self.document(source),
+            };
         }
         self.whole(source)
     }

@@ -36,4 +36,4 @@ pub use parser::Parser;
 
 pub use read::{DEFAULT_ALIASES, Documents, Options, documents, node_end, value_end};
 pub use write::{write, write_item};
-pub(crate) use write::{write_key, write_value_text};
+pub(crate) use write::{write_key, write_line_or_block};

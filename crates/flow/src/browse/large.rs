@@ -238,7 +238,12 @@ impl LargeDocument {
             if !is_complete {
                 return Err("the input is still coming in: wait for its end".to_owned());
             }
-            let mut sink = Selecting { found, most };
+            let mut sink = Taking::new(found, |value| {
+                let origin = value.origin();
+                let at = origin.is_known().then(|| Base::default().offset(origin) as u64);
+                found.add(most, at, || shown(value));
+                Flow::Continue(())
+            });
             let told = select(&input, (&expression, is_xml), &options, &mut sink)?;
             let is_nothing = found.count.load(Ordering::Acquire) == 0;
             told.filter(|_| is_nothing).map_or(Ok(()), Err)
@@ -252,7 +257,14 @@ impl LargeDocument {
         let (input, options) = (Input::File(self.file.path.clone()), self.options.clone());
         let is_complete = self.is_complete();
         RunningSearch::start(move |found| {
-            let mut sink = Naming { found, most, names: Vec::new(), met: 0 };
+            let (mut names, mut met) = (Vec::new(), 0);
+            let mut sink = Taking::new(found, |value| {
+                let known = names.len();
+                add_names(value, most, &mut names);
+                names[known..].iter().for_each(|name| found.add(most, None, || name.clone()));
+                met += 1;
+                if met < LOOKED_AT { Flow::Continue(()) } else { Flow::Break(()) }
+            });
             match is_complete {
                 true => select(&input, (&path, false), &options, &mut sink).map(drop),
                 false => Ok(()),
@@ -405,17 +417,22 @@ fn select(
     Ok(told)
 }
 
-/// Takes what an expression selects.
-struct Selecting<'f> {
+/// Takes what an expression selects, value by value, until `take` has enough or nobody wants to know.
+struct Taking<'f, T> {
     found: &'f Found,
-    most: usize,
+    take: T,
+    has_enough: bool,
 }
 
-impl Sink for Selecting<'_> {
+impl<'f, T: FnMut(Value<'_>) -> Flow> Taking<'f, T> {
+    fn new(found: &'f Found, take: T) -> Self {
+        Self { found, take, has_enough: false }
+    }
+}
+
+impl<T: FnMut(Value<'_>) -> Flow> Sink for Taking<'_, T> {
     fn item(&mut self, value: Value<'_>) -> Flow {
-        let origin = value.origin();
-        let at = origin.is_known().then(|| Base::default().offset(origin) as u64);
-        self.found.add(self.most, at, || shown(value));
+        self.has_enough = (self.take)(value).is_break();
         if self.is_closed() { Flow::Break(()) } else { Flow::Continue(()) }
     }
 
@@ -432,43 +449,6 @@ impl Sink for Selecting<'_> {
     }
 
     fn is_closed(&self) -> bool {
-        self.found.is_unwanted()
-    }
-}
-
-/// Takes the names of members of what a path selects.
-struct Naming<'f> {
-    found: &'f Found,
-    most: usize,
-    names: Vec<String>,
-    /// How many values were looked at.
-    met: usize,
-}
-
-impl Sink for Naming<'_> {
-    fn item(&mut self, value: Value<'_>) -> Flow {
-        let known = self.names.len();
-        add_names(value, self.most, &mut self.names);
-        self.names[known..]
-            .iter()
-            .for_each(|name| self.found.add(self.most, None, || name.clone()));
-        self.met += 1;
-        if self.is_closed() { Flow::Break(()) } else { Flow::Continue(()) }
-    }
-
-    fn single(&mut self, value: Option<Value<'_>>) -> Flow {
-        value.map_or(Flow::Continue(()), |value| self.item(value))
-    }
-
-    fn end_items(&mut self) {}
-
-    fn pause(&mut self) {}
-
-    fn written(&self) -> Written {
-        Written::Values
-    }
-
-    fn is_closed(&self) -> bool {
-        self.met >= LOOKED_AT || self.found.is_unwanted()
+        self.has_enough || self.found.is_unwanted()
     }
 }

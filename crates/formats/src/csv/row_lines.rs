@@ -25,7 +25,7 @@ impl Cells {
     fn write(self, text: &str, out: &mut Vec<u8>) {
         match self {
             Self::Json => json::write_text(text, out),
-            Self::Yaml { column } => yaml::write_value_text(text, column, out),
+            Self::Yaml { column } => yaml::write_line_or_block(text, column, out),
         }
     }
 

@@ -132,18 +132,23 @@ const LONGEST_KEY: usize = 1000;
 
 /// A text as the key of a member, up to its colon, where column `column` is reached already.
 pub(crate) fn write_key(name: &str, column: usize, out: &mut Vec<u8>) {
-    if name.len() <= LONGEST_KEY {
-        return write_text(name, out);
-    }
-    out.extend_from_slice(b"? ");
-    write_text(name, out);
-    out.push(b'\n');
-    blanks(column, out);
+    in_line_or_explicit(name.len() > LONGEST_KEY, column, out, |out| write_text(name, out));
 }
 
-/// A text as the value of a member, with its line end; a literal block begins at column `column`.
-pub(crate) fn write_value_text(text: &str, column: usize, out: &mut Vec<u8>) {
-    write_line_or_block(text, column, out);
+/// A key up to its colon: in its line, or if it must not stand there behind a question mark (section 8.2.2).
+fn in_line_or_explicit<T: Target>(
+    is_explicit: bool,
+    column: usize,
+    out: &mut T,
+    write: impl FnOnce(&mut T),
+) {
+    if !is_explicit {
+        return write(out);
+    }
+    out.bytes().extend_from_slice(b"? ");
+    write(out);
+    out.bytes().push(b'\n');
+    blanks(column, out.bytes());
 }
 
 /// `key: value` of the member of that name, where column `column` is reached already.
@@ -157,11 +162,8 @@ fn write_member(
 ) {
     let is_collection = matches!(key, Value::List(..) | Value::Map(..));
     let is_nothing = name.is_empty() && matches!(key, Value::Null(_));
-    let is_long = is_collection || is_nothing || name.len() > LONGEST_KEY;
-    if is_long {
-        out.bytes().extend_from_slice(b"? ");
-    }
-    match key {
+    let is_explicit = is_collection || is_nothing || name.len() > LONGEST_KEY;
+    in_line_or_explicit(is_explicit, column, out, |out| match key {
         Value::Text(_, name) => write_text(name, out.bytes()),
         key if is_collection => {
             compact(key, column, step, out);
@@ -171,11 +173,7 @@ fn write_member(
         // As it was spelled: a key that is not there at all is one of the spellings of null.
         Value::Null(_) | Value::Number(..) => out.bytes().extend_from_slice(name.as_bytes()),
         key => write_plain(key, out.bytes()),
-    }
-    if is_long {
-        out.bytes().push(b'\n');
-        blanks(column, out.bytes());
-    }
+    });
     out.bytes().push(b':');
     match value {
         Value::List(_, items) if !items.is_empty() => {
@@ -280,7 +278,7 @@ fn write_text(text: &str, out: &mut Vec<u8>) {
 }
 
 /// A text with its line end, or as a literal block whose lines begin at column `column`.
-fn write_line_or_block(text: &str, column: usize, out: &mut Vec<u8>) {
+pub(crate) fn write_line_or_block(text: &str, column: usize, out: &mut Vec<u8>) {
     match scalar::form(text) {
         Form::Literal => write_literal(text, column, out),
         form => {
