@@ -3,11 +3,13 @@
 
 use std::cell::Cell;
 
+use kyanite_scan::equal_bits;
+
 /// The most that may follow a value: more is looked through for each text, and names that differ so much differ again.
 pub(crate) const WIDEST: usize = 64;
 
-/// As many bytes as are compared at once.
-const WORD: usize = 16;
+/// The bytes of a word.
+const WORD: usize = kyanite_scan::CHUNK;
 
 /// Which bytes may stand behind what is between values, in a format.
 pub(crate) struct Follows {
@@ -31,14 +33,31 @@ pub(crate) struct Forest {
     most: usize,
 }
 
+/// As many bytes as are compared at once.
+#[derive(Clone, Copy, Default, Debug)]
+#[repr(align(16))]
+struct Word([u8; WORD]);
+
+impl Word {
+    /// Whether these bytes are the same, or among others that do not matter, each a bit.
+    #[inline(always)]
+    fn is(&self, bytes: &[u8; WORD], others: u32) -> bool {
+        equal_bits(&self.0, bytes) | others == ALL
+    }
+}
+
+/// A bit for each byte of a word.
+const ALL: u32 = (1 << WORD) - 1;
+
 /// What stands between a value, or the beginning of a text, and the next one.
 #[derive(Debug)]
+#[repr(align(64))]
 pub(crate) struct Node {
-    /// Its first bytes, and ones where it has any.
-    first: u128,
-    mask: u128,
+    /// Its first bytes, and a bit for each byte of the word behind them.
+    first: Word,
+    others: u32,
     /// Its last bytes, if they are as many.
-    last_word: u128,
+    last_word: Word,
     length: usize,
     /// The classes of bytes that may follow.
     behind: u8,
@@ -89,15 +108,14 @@ impl Forest {
     }
 
     fn add(&mut self, between: &[u8]) -> usize {
-        let (mut first, mut mask) = ([0; WORD], [0; WORD]);
+        let mut first = Word::default();
         let length = between.len().min(WORD);
-        first[..length].copy_from_slice(&between[..length]);
-        mask[..length].fill(!0);
+        first.0[..length].copy_from_slice(&between[..length]);
         let last = between.last().copied();
         self.nodes.push(Node {
-            first: u128::from_ne_bytes(first),
-            mask: u128::from_ne_bytes(mask),
-            last_word: between.last_chunk().map_or(0, |word| u128::from_ne_bytes(*word)),
+            first,
+            others: ALL & !((1 << length) - 1),
+            last_word: between.last_chunk().map_or_else(Word::default, |word| Word(*word)),
             length: between.len(),
             behind: (self.follows.behind)(last),
             last,
@@ -138,23 +156,28 @@ impl Forest {
         self.nodes.get(number)
     }
 
-    /// The node behind another whose text stands at byte `at`, and may be followed by what does.
+    /// The node behind another with which a text begins: the one that followed last, or one that may be followed by what does.
     #[inline(always)]
-    pub(crate) fn step<'f>(
-        &'f self,
-        here: &'f Node,
-        (bytes, at): (&[u8], usize),
-    ) -> Option<&'f Node> {
-        let usual = self.nodes.get(here.usual.get());
-        usual
-            .filter(|usual| usual.is_at(self.follows, bytes, at))
-            .or_else(|| self.other_step(here, (bytes, at)))
+    pub(crate) fn step<'f>(&'f self, here: &Node, text: &[u8]) -> Option<&'f Node> {
+        match self.nodes.get(here.usual.get()) {
+            Some(usual) if usual.begins(text) => Some(usual),
+            _ => self.find(here, text),
+        }
     }
 
-    /// The same, but for the one that followed last.
-    fn other_step<'f>(&'f self, here: &'f Node, (bytes, at): (&[u8], usize)) -> Option<&'f Node> {
-        let is_at = |next: &usize| self.nodes[*next].is_at(self.follows, bytes, at);
-        let next = here.next.iter().copied().find(is_at)?;
+    /// Whether a text begins with another node than this, which is not followed by what it has to be; if so, that is what
+    /// [`step`](Self::step) gives next.
+    pub(crate) fn turn(&self, here: &Node, from: &Node, text: &[u8]) -> bool {
+        self.find(here, text).is_some_and(|other| !std::ptr::eq(other, from))
+    }
+
+    /// The node behind another with which a text begins, and which may be followed by what does.
+    fn find<'f>(&'f self, here: &Node, text: &[u8]) -> Option<&'f Node> {
+        let fits = |next: &&usize| {
+            let next = &self.nodes[**next];
+            next.begins(text) && next.may_end(self.follows, text)
+        };
+        let next = *here.next.iter().find(fits)?;
         here.usual.set(next);
         self.nodes.get(next)
     }
@@ -184,46 +207,33 @@ impl Node {
         self.last
     }
 
-    /// Whether its text stands at byte `at`, and may be followed by what does. Most are short: with the byte behind them they are part of
-    /// one word.
+    /// Whether a text begins with its own. Most are shorter than a word.
     #[inline(always)]
-    fn is_at(&self, follows: &Follows, bytes: &[u8], at: usize) -> bool {
-        let word = bytes.get(at..).and_then(<[u8]>::first_chunk::<WORD>);
-        match word {
-            Some(word) if self.length < WORD => {
-                let next = follows.classes[usize::from(word[self.length])];
-                (u128::from_ne_bytes(*word) ^ self.first) & self.mask == 0
-                    && next & self.behind != 0
-            }
+    fn begins(&self, text: &[u8]) -> bool {
+        match text.first_chunk::<WORD>() {
             Some(word) => {
-                u128::from_ne_bytes(*word) == self.first && self.is_long_at(follows, bytes, at)
+                self.first.is(word, self.others) && (self.length <= WORD || self.is_long(text))
             }
-            None => self.is_all_at(follows, bytes, at),
+            None => text.starts_with(&self.between),
         }
     }
 
-    /// The same for what is longer than a word, and begins with what stands there. Most are shorter than two.
+    /// The same for what is longer than a word, with which the text begins. Most are shorter than two.
     #[inline]
-    fn is_long_at(&self, follows: &Follows, bytes: &[u8], at: usize) -> bool {
-        let end = at + self.length;
-        let last = bytes.get(end - WORD..end).and_then(<[u8]>::first_chunk::<WORD>);
-        match bytes.get(end) {
-            Some(next) if self.length <= 2 * WORD => {
-                last.is_some_and(|last| u128::from_ne_bytes(*last) == self.last_word)
-                    && follows.classes[usize::from(*next)] & self.behind != 0
-            }
-            _ => self.is_all_at(follows, bytes, at),
+    fn is_long(&self, text: &[u8]) -> bool {
+        match text.get(self.length - WORD..self.length).and_then(<[u8]>::first_chunk) {
+            Some(last) if self.length <= 2 * WORD => self.last_word.is(last, 0),
+            _ => text.starts_with(&self.between),
         }
     }
 
-    /// The same for what is longer still, or near the end.
-    fn is_all_at(&self, follows: &Follows, bytes: &[u8], at: usize) -> bool {
-        let end = at + self.length;
-        bytes.get(at..end) == Some(&*self.between)
-            && match bytes.get(end) {
-                Some(next) => follows.classes[usize::from(*next)] & self.behind != 0,
-                None => follows.ends_with_text && self.template.is_some(),
-            }
+    /// Whether what stands behind it in a text may do so.
+    #[inline(always)]
+    pub(crate) fn may_end(&self, follows: &Follows, text: &[u8]) -> bool {
+        match text.get(self.length) {
+            Some(next) => follows.classes[usize::from(*next)] & self.behind != 0,
+            None => follows.ends_with_text && self.template.is_some(),
+        }
     }
 
     /// The number of the template that ends with it.

@@ -68,8 +68,8 @@ mod sse;
 
 use finder::{Brackets, Finder};
 pub use nesting::Nesting;
-pub use number::number_end;
-pub use plain::{CHUNK, content_bytes, is_plain, plain_bytes, unescaped_bytes};
+pub use number::{number_end, short_number};
+pub use plain::{CHUNK, content_bytes, equal_bits, is_plain, plain_bytes, unescaped_bytes};
 
 /// The bytes that one mask stands for.
 pub(crate) const WORD: usize = 64;

@@ -15,22 +15,20 @@ pub fn number_end(bytes: &[u8], at: usize) -> Result<usize, (&'static str, usize
     }
 }
 
-/// How many bytes the number has that a chunk begins with, if it has no exponent and ends within the chunk.
+/// How many bytes the number has that a chunk begins with, if it begins with a digit above 0, has no exponent and ends within the chunk.
 #[inline(always)]
-fn short_number(chunk: &[u8; CHUNK]) -> Option<usize> {
+pub fn short_number(chunk: &[u8; CHUNK]) -> Option<usize> {
     let digits = digit_bits(chunk);
-    let sign = usize::from(chunk[0] == b'-');
-    let whole = (digits >> sign).trailing_ones() as usize;
-    if whole == 0 || whole > 1 && chunk[sign] == b'0' {
+    if digits & 1 == 0 || chunk[0] == b'0' {
         return None;
     }
-    let mut end = sign + whole;
+    let mut end = digits.trailing_ones() as usize;
     if *chunk.get(end)? == b'.' {
-        let fraction = (digits >> (end + 1)).trailing_ones() as usize;
-        if fraction == 0 {
+        let fraction = end + 1;
+        end = (digits | 1 << end).trailing_ones() as usize;
+        if end == fraction {
             return None;
         }
-        end += 1 + fraction;
     }
     // An exponent is a letter.
     (chunk.get(end)? | 0x20 != b'e').then_some(end)

@@ -2,8 +2,8 @@
 
 #[cfg(target_arch = "x86_64")]
 use std::arch::x86_64::{
-    __m128i, _mm_andnot_si128, _mm_cmpeq_epi8, _mm_min_epu8, _mm_movemask_epi8, _mm_or_si128,
-    _mm_set_epi64x, _mm_set1_epi8, _mm_sub_epi8,
+    __m128i, _mm_andnot_si128, _mm_cmpeq_epi8, _mm_loadu_si128, _mm_min_epu8, _mm_movemask_epi8,
+    _mm_or_si128, _mm_set1_epi8, _mm_sub_epi8,
 };
 
 /// The bytes of a chunk.
@@ -13,9 +13,10 @@ pub const CHUNK: usize = 16;
 #[cfg(target_arch = "x86_64")]
 #[target_feature(enable = "sse2")]
 #[inline]
+#[allow(unsafe_code, reason = "a load of as many bytes as a chunk has")]
 fn loaded(chunk: &[u8; CHUNK]) -> __m128i {
-    let word = u128::from_le_bytes(*chunk);
-    _mm_set_epi64x((word >> 64) as i64, word as i64)
+    // SAFETY: a chunk has as many bytes as are read, which need not be aligned.
+    unsafe { _mm_loadu_si128(chunk.as_ptr().cast()) }
 }
 
 /// All bits of each byte that is this one.
@@ -151,6 +152,30 @@ fn digits_sse2(chunk: &[u8; CHUNK]) -> u32 {
     _mm_movemask_epi8(at_most(values, 9)) as u32
 }
 
+/// A bit for each byte that two chunks have in the same place, the first byte's lowest.
+#[inline(always)]
+#[must_use]
+#[allow(unsafe_code, reason = "calls of code for instructions that every processor of a kind has")]
+pub fn equal_bits(one: &[u8; CHUNK], other: &[u8; CHUNK]) -> u32 {
+    // SAFETY: SSE2 is part of x86-64.
+    #[cfg(target_arch = "x86_64")]
+    return unsafe { equal_sse2(one, other) };
+    #[allow(unreachable_code, reason = "reached on other processors")]
+    equal_by_hand(one, other)
+}
+
+#[allow(dead_code, reason = "not called where there are instructions for it")]
+fn equal_by_hand(one: &[u8; CHUNK], other: &[u8; CHUNK]) -> u32 {
+    (0..CHUNK).filter(|at| one[*at] == other[*at]).map(|at| 1 << at).sum()
+}
+
+#[cfg(target_arch = "x86_64")]
+#[target_feature(enable = "sse2")]
+#[inline]
+fn equal_sse2(one: &[u8; CHUNK], other: &[u8; CHUNK]) -> u32 {
+    _mm_movemask_epi8(_mm_cmpeq_epi8(loaded(one), loaded(other))) as u32
+}
+
 /// Whether a byte ends a run of [`plain_bytes`].
 #[inline]
 #[must_use]
@@ -214,6 +239,11 @@ mod tests {
             prop_assert_eq!(unescaped_bytes(&chunk), unescaped_by_hand(&chunk));
             prop_assert_eq!(digit_bits(&chunk), digits_by_hand(&chunk));
             prop_assert_eq!(content_bytes(&chunk), content_by_hand(&chunk));
+        }
+
+        #[test]
+        fn equal_bytes_are_found(one in proptest::array::uniform16(0_u8..3), other in proptest::array::uniform16(0_u8..3)) {
+            prop_assert_eq!(equal_bits(&one, &other), equal_by_hand(&one, &other));
         }
     }
 }

@@ -20,7 +20,7 @@
 //! assert!(matches!(events[..], [Event::Text(berth), Event::Number("4")] if berth.text == "B"));
 //! ```
 
-use kyanite_scan::number_end;
+use kyanite_scan::{number_end, short_number, unescaped_bytes};
 use kyanite_tree::{Pull, ScalarKind, ScalarSpan};
 
 use super::events::EventReader;
@@ -91,18 +91,26 @@ impl Templates {
     }
 
     #[inline]
-    fn walk(&self, bytes: &[u8], mut at: usize, scalars: &mut Vec<ScalarSpan>) -> Option<Followed> {
-        let mut node = self.forest.root(0)?;
+    fn walk(&self, bytes: &[u8], at: usize, scalars: &mut Vec<ScalarSpan>) -> Option<Followed> {
+        let (mut node, mut rest) = (self.forest.root(0)?, bytes.get(at..)?);
         loop {
-            node = self.forest.step(node, (bytes, at))?;
-            at += node.length();
-            let (kind, end) = match node.behind() {
-                IN_TEXT => quoted(bytes, at)?,
-                BEGINS_SCALAR => unquoted(bytes, at)?,
-                _ => return Some(Followed { template: node.template()?, end: at }),
+            let next = self.forest.step(node, rest)?;
+            let behind = rest.get(next.length()..)?;
+            let start = bytes.len() - behind.len();
+            let scalar = match next.behind() {
+                IN_TEXT => Some(quoted(behind)?),
+                BEGINS_SCALAR => unquoted(behind),
+                _ if is_blank(*behind.first()?) => {
+                    return Some(Followed { template: next.template()?, end: start });
+                }
+                _ => None,
             };
-            scalars.push(ScalarSpan { kind, start: at, end });
-            at = end;
+            let Some((kind, length)) = scalar else {
+                // Another node may have the same text and be followed by what stands there.
+                if self.forest.turn(node, next, rest) { continue } else { return None }
+            };
+            scalars.push(ScalarSpan { kind, start, end: start + length });
+            (node, rest) = (next, behind.get(length..)?);
         }
     }
 
@@ -156,22 +164,38 @@ const IN_TEXT: u8 = 1;
 const BEGINS_SCALAR: u8 = 2;
 const BLANK: u8 = 4;
 
-/// The text behind the quote before byte `at`, and where it ends, before the other. `None` where it is none.
-#[inline]
-fn quoted(bytes: &[u8], at: usize) -> Option<(ScalarKind, usize)> {
-    let (end, has_escapes) = quoted_end(bytes, at)?;
+fn is_blank(byte: u8) -> bool {
+    FOLLOWS.classes[usize::from(byte)] & BLANK != 0
+}
+
+/// The text that begins behind a quote, and how long it is up to the other. `None` where it is none. Most are short.
+#[inline(always)]
+fn quoted(text: &[u8]) -> Option<(ScalarKind, usize)> {
+    let plain = text.first_chunk().map_or(0, unescaped_bytes);
+    if text.get(plain)? == &b'"' {
+        return Some((ScalarKind::Text, plain));
+    }
+    let (end, has_escapes) = quoted_end(text, plain)?;
     Some((if has_escapes { ScalarKind::Escaped } else { ScalarKind::Text }, end))
 }
 
-/// The scalar without quotes at byte `at`, and where it ends. `None` where it is none.
-#[inline]
-fn unquoted(bytes: &[u8], at: usize) -> Option<(ScalarKind, usize)> {
-    let word = |word: &[u8], kind| bytes[at..].starts_with(word).then_some((kind, at + word.len()));
-    match *bytes.get(at)? {
+/// The scalar without quotes that a text begins with, and how long it is. `None` where it is none. Most are short numbers.
+#[inline(always)]
+fn unquoted(text: &[u8]) -> Option<(ScalarKind, usize)> {
+    match text.first_chunk().and_then(short_number) {
+        Some(length) => Some((ScalarKind::Number, length)),
+        None => any_unquoted(text),
+    }
+}
+
+#[inline(never)]
+fn any_unquoted(text: &[u8]) -> Option<(ScalarKind, usize)> {
+    let word = |word: &[u8], kind| text.starts_with(word).then_some((kind, word.len()));
+    match *text.first()? {
+        b'-' | b'0'..=b'9' => Some((ScalarKind::Number, number_end(text, 0).ok()?)),
         b't' => word(b"true", ScalarKind::True),
         b'f' => word(b"false", ScalarKind::False),
-        b'n' => word(b"null", ScalarKind::Null),
-        _ => Some((ScalarKind::Number, number_end(bytes, at).ok()?)),
+        _ => word(b"null", ScalarKind::Null),
     }
 }
 

@@ -183,7 +183,13 @@ fn walk<'t>(
 ) -> Option<Followed> {
     let mut node = forest.root(root)?;
     loop {
-        node = forest.step(node, (text.as_bytes(), at))?;
+        let rest = text.as_bytes().get(at..)?;
+        let next = forest.step(node, rest)?;
+        if !next.may_end(&FOLLOWS, rest) {
+            // Another node may have the same text and be followed by what stands there.
+            if forest.turn(node, next, rest) { continue } else { return None }
+        }
+        node = next;
         at += node.length();
         if let Some(template) = node.template() {
             return Some(Followed { template, end: at });
