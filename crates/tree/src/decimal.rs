@@ -367,26 +367,37 @@ impl Decimal {
     /// The number as a 64-bit integer, where it is whole and fits.
     #[must_use]
     pub fn to_i64(&self) -> Option<i64> {
+        i64::try_from(self.to_i128()?).ok()
+    }
+
+    /// The number as a 128-bit integer, where it is whole and fits.
+    fn to_i128(&self) -> Option<i128> {
         if let Repr::Small(coefficient, 0) = self.0 {
-            return i64::try_from(coefficient).ok();
+            return Some(coefficient);
         }
         let Self(Repr::Small(coefficient, exponent)) = self.stripped() else { return None };
         let power = small_power(u32::try_from(exponent).ok()?)?;
-        i64::try_from(coefficient.checked_mul(power)?).ok()
+        coefficient.checked_mul(power)
     }
 
-    /// The largest whole number that is not greater, where it fits into 64 bits.
+    /// The largest multiple of 10^-`places` that is not greater, as how many of these units it is; `None` where these do not fit into 128
+    /// bits.
     #[must_use]
-    pub fn floor_i64(&self) -> Option<i64> {
-        match self.0 {
-            Repr::Small(coefficient, exponent @ ..0) => {
-                let power = u32::try_from(exponent.unsigned_abs()).ok().and_then(small_power);
-                // Where that is no small power it is more than any small coefficient.
-                let floor = power
-                    .map_or(-i128::from(coefficient < 0), |power| coefficient.div_euclid(power));
-                i64::try_from(floor).ok()
+    pub fn floor_units(&self, places: u32) -> Option<i128> {
+        let (coefficient, exponent) = match &self.0 {
+            Repr::Small(coefficient, exponent) => (coefficient, exponent),
+            Repr::Big(coefficient, exponent) => {
+                let units = Self(Repr::Big(coefficient.clone(), exponent + i64::from(places)));
+                return units.floor().ok()?.to_i128();
             }
-            _ => self.floor().ok()?.to_i64(),
+        };
+        let shift = exponent.checked_add(i64::from(places))?;
+        match u32::try_from(shift.unsigned_abs()).ok().and_then(small_power) {
+            Some(power) if shift >= 0 => coefficient.checked_mul(power),
+            Some(power) => Some(coefficient.div_euclid(power)),
+            // The power is more than any small coefficient.
+            None if shift >= 0 => (*coefficient == 0).then_some(0),
+            None => Some(-i128::from(*coefficient < 0)),
         }
     }
 
@@ -447,7 +458,10 @@ const POWERS: [i64; 19] = {
 };
 
 fn small_power(exponent: u32) -> Option<i128> {
-    10i128.checked_pow(exponent)
+    match POWERS.get(exponent as usize) {
+        Some(power) => Some(i128::from(*power)),
+        None => 10i128.checked_pow(exponent),
+    }
 }
 
 fn big_power(exponent: u64) -> Result<BigInt> {
@@ -621,11 +635,18 @@ mod tests {
             prop_assert_eq!(d(&spelled(a).to_string()), spelled(a));
         }
 
-        /// The whole part in 64 bits is the whole part.
+        /// Units are whole parts of the number in units, if those fit.
         #[test]
-        fn whole_parts(text in "-?(0|[1-9][0-9]{0,22}|922337203685477580[0-9])(\\.[0-9]{1,25})?(e-?[0-9]{1,2})?") {
+        fn whole_parts_in_units(
+            text in "-?(0|[1-9][0-9]{0,22}|922337203685477580[0-9])(\\.[0-9]{1,25})?(e-?[0-9]{1,2})?",
+            places in 0_u32..20,
+        ) {
             let number = d(&text);
-            prop_assert_eq!(number.floor_i64(), number.floor().unwrap().to_i64(), "{}", text);
+            let floor = number.mul(&d(&format!("1e{places}"))).unwrap().floor().unwrap();
+            match number.floor_units(places) {
+                Some(units) => prop_assert_eq!(d(&units.to_string()), floor),
+                None => prop_assert!(floor.digits() + u64::try_from(floor.exponent()).unwrap() > 37),
+            }
         }
 
         #[test]

@@ -43,9 +43,14 @@ pub(super) fn places(keys: &[OrderKey], ranked: &[Option<Rank<'_>>]) -> Vec<usiz
 /// The bytes of a text that the beginning of its rank has.
 const BEGIN: usize = 15;
 
-/// A number that is less for one rank than for another only if that comes first: of a text its first bytes, of a number its whole part.
+/// Digits behind the point of a number that the beginning of its rank has.
+const PLACES: u32 = 9;
+
+/// A number that is less for one rank than for another only if that comes first: of a text its first bytes, of a number what is in front
+/// of the point and some digits behind it.
 fn begin(rank: Option<&Rank<'_>>, descending: bool) -> u128 {
     const MOST: u128 = (1 << (8 * BEGIN)) - 1;
+    const MIDDLE: i128 = 1 << (8 * BEGIN - 1);
     let begin = match rank {
         // Behind all others, in both directions.
         None => return u128::MAX,
@@ -56,9 +61,9 @@ fn begin(rank: Option<&Rank<'_>>, descending: bool) -> u128 {
             u128::from_be_bytes(bytes)
         }
         Some(Rank::Number(number)) => {
-            let outermost = if number.signum() < 0 { i64::MIN } else { i64::MAX };
-            let whole = number.floor_i64().unwrap_or(outermost);
-            u128::from(whole.cast_unsigned() ^ (1 << 63))
+            let outermost = if number.signum() < 0 { i128::MIN } else { i128::MAX };
+            let units = number.floor_units(PLACES).unwrap_or(outermost);
+            (units.clamp(-MIDDLE, MIDDLE - 1) + MIDDLE).cast_unsigned()
         }
     };
     if descending { MOST - begin } else { begin }
@@ -142,6 +147,8 @@ mod tests {
             "-?[0-9]{1,3}(\\.[0-9]{1,2})?",
             "-?[1-9][0-9]{15,24}(\\.5)?",
             "-?922337203685477580[6-9](\\.1)?",
+            "-?66461399789245793645190353[0-9]{10}(\\.5)?",
+            "-?0\\.00000000[0-9]{1,4}",
             "-?[1-9]e-?[0-9]{1,2}",
             ""
         ];

@@ -164,13 +164,13 @@ impl<'p> By<'p> {
 }
 
 /// A packed tuple with what it is ordered by.
-pub(super) struct Ranked {
+struct Ranked {
     /// The number of its group.
-    pub(super) group: u64,
+    group: u64,
     ranks: Vec<Option<Rank<'static>>>,
     /// The run that it comes from: the earlier one is first.
     run: usize,
-    pub(super) text: String,
+    text: String,
 }
 
 impl Ranked {
@@ -269,9 +269,15 @@ struct Sorted {
 impl Sorted {
     /// The next tuple: its group and its packed values.
     fn next(&mut self) -> Option<(u64, &str)> {
+        let group = self.next_group()?;
         let place = self.places.next()?;
-        let group = self.groups.get(place).copied().unwrap_or_default();
         Some((group, self.tuples.text(place)?))
+    }
+
+    /// The group of the next tuple.
+    fn next_group(&self) -> Option<u64> {
+        let place = self.places.as_slice().first()?;
+        Some(self.groups.get(*place).copied().unwrap_or_default())
     }
 }
 
@@ -332,13 +338,16 @@ fn read_tuple(run: &mut impl Read) -> io::Result<Option<(u64, String)>> {
 /// The tuples of all runs, in order.
 pub(super) struct Merge {
     runs: Vec<Run>,
-    /// The next tuple of each run, the last of them first.
+    /// The next tuple of each run, the last of them first; none of a run in memory that is the only one.
     heads: Vec<Ranked>,
 }
 
 impl Merge {
     fn of(runs: Vec<Run>, by: By<'_>) -> RunResult<Self> {
         let mut merge = Self { runs, heads: Vec::new() };
+        if let [Run::Memory(_)] = merge.runs[..] {
+            return Ok(merge);
+        }
         for run in 0..merge.runs.len() {
             merge.refill(run, by)?;
         }
@@ -347,11 +356,26 @@ impl Merge {
 
     /// The group of the next tuple.
     pub(super) fn next_group(&self) -> Option<u64> {
-        self.heads.last().map(|head| head.group)
+        match &self.runs[..] {
+            [Run::Memory(only)] => only.next_group(),
+            _ => self.heads.last().map(|head| head.group),
+        }
     }
 
-    /// The next tuple.
-    pub(super) fn next(&mut self, by: By<'_>) -> RunResult<Option<Ranked>> {
+    /// The packed values of the next tuple, which are then in the arena.
+    pub(super) fn next_packed<'a>(
+        &mut self,
+        by: By<'_>,
+        arena: &'a Arena,
+    ) -> RunResult<Option<&'a str>> {
+        if let [Run::Memory(only)] = &mut self.runs[..] {
+            return Ok(only.next().map(|(_, text)| arena.text(text)));
+        }
+        Ok(self.next(by)?.map(|tuple| arena.keep(tuple.text)))
+    }
+
+    /// The next tuple of several runs.
+    fn next(&mut self, by: By<'_>) -> RunResult<Option<Ranked>> {
         let Some(head) = self.heads.pop() else { return Ok(None) };
         self.refill(head.run, by)?;
         Ok(Some(head))
@@ -359,19 +383,18 @@ impl Merge {
 
     /// Takes the next tuple of a run up among the heads.
     fn refill(&mut self, run: usize, by: By<'_>) -> RunResult<()> {
-        let is_only = self.runs.len() == 1;
         let Some(tuples) = self.runs.get_mut(run) else { return Ok(()) };
         let next = tuples.next().map_err(|error| by.failed(&error))?;
         let Some((group, text)) = next else { return Ok(()) };
         let ranks = match by {
-            By::Keys(keys) if !is_only => {
+            By::Keys(keys) => {
                 let arena = Arena::new();
                 let mut values = Packed::new(&text);
                 let values = std::iter::repeat_with(|| values.next(&arena).flatten());
                 let ranks = ranks(keys, values, &mut Vec::new())?;
                 ranks.into_iter().map(|rank| rank.map(Rank::into_owned)).collect()
             }
-            _ => Vec::new(),
+            By::Groups(..) => Vec::new(),
         };
         let head = Ranked { group, ranks, run, text };
         let keys = by.ranked();

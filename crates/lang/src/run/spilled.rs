@@ -44,12 +44,11 @@ impl<'a> Runner<'_, 'a> {
         let mut names = Vec::new();
         while flow.is_continue() && bytes < BATCH {
             if let ClauseKind::OrderBy { slots, .. } = clause {
-                let Some(next) = merge.next(by)? else {
+                let Some(text) = merge.next_packed(by, self.arena)? else {
                     flow = Flow::Break(());
                     break;
                 };
-                bytes += next.text.len();
-                let text = self.arena.keep(next.text);
+                bytes += text.len();
                 if names_of(text, by.keys(), self.arena, &mut names).is_none() {
                     continue;
                 }
@@ -68,9 +67,9 @@ impl<'a> Runner<'_, 'a> {
             }
             let mut tuples = Vec::new();
             let group = merge.next_group();
-            while let Some(next) = merge.next(by)? {
-                bytes += next.text.len();
-                tuples.extend(tuple(self.arena.keep(next.text), by.keys(), self.arena));
+            while let Some(text) = merge.next_packed(by, self.arena)? {
+                bytes += text.len();
+                tuples.extend(tuple(text, by.keys(), self.arena));
                 if merge.next_group() != group {
                     break;
                 }
