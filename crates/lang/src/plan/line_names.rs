@@ -1,8 +1,8 @@
-//! Rules that return maps whose names are known: they can be written as lines of JSON, and nothing has to be looked up.
+//! Rules whose results can be written as lines of JSON while they are computed; of maps whose names are known nothing has to be looked up.
 
 use kyanite_formats::json;
 
-use super::{Edit, Entry, Kind, Plan, RecordSource, RecordUnit, Segment};
+use super::{Edit, Entry, Expr, Kind, Plan, RecordSource, RecordUnit, Segment};
 
 /// The names of the members of each map.
 #[derive(Debug)]
@@ -78,19 +78,27 @@ impl Plan {
         self.gives_records(unit).then(|| (true, Vec::new()))
     }
 
-    /// The names of the maps that the rule returns for its records, if these are such maps, and have no members but the
-    /// record's own, which come first, and others whose names are known; or of the records themselves, or edits of them.
+    /// What a loop over records returns, or the records that the rule gives, for writing them while they are computed: the names of maps,
+    /// where these are known.
     #[must_use]
     pub fn line_names(&self, unit: RecordUnit) -> Option<LineNames> {
         if self.gives_records(unit) {
             let of_values = LineNames::of_values();
             return Some(LineNames { after_record: true, are_values: false, ..of_values });
         }
-        let RecordSource::Loop(repeat, ..) = self.records(unit)?.source else { return None };
-        if self.fold.is_some() {
-            return None;
+        match self.records(unit)?.source {
+            RecordSource::Loop(repeat, ..) if self.fold.is_none() => {
+                let of_maps = self.names_of_maps(&repeat.result, unit);
+                Some(of_maps.unwrap_or_else(LineNames::of_values))
+            }
+            _ => None,
         }
-        let entries = match &repeat.result.kind {
+    }
+
+    /// The names of the maps that a result is, if it is maps that have no members but the record's own, which come first, and others whose
+    /// names are known, or if it is edits of the record.
+    fn names_of_maps(&self, result: &Expr, unit: RecordUnit) -> Option<LineNames> {
+        let entries = match &result.kind {
             Kind::Map(entries) => entries,
             Kind::Edit(edit) if self.is_record(&edit.subject, unit) => {
                 let names = edit.splices()?.into_iter().map(LineName::new).collect();

@@ -175,9 +175,8 @@ impl Plan {
         };
         let lines = allowed(Way::Lines).and_then(|()| computes()).and_then(|()| as_json());
         let lines = lines.and_then(|()| {
-            let none = "the rule gives no maps whose names are known, and no records";
-            let names = self.line_names(unit);
-            names.or_else(|| lines_wait.then(LineNames::of_values)).ok_or_else(|| none.to_owned())
+            let none = "the rule is no loop, and gives no records";
+            self.line_names(unit).ok_or_else(|| none.to_owned())
         });
         let (lines, line_names) = parted(lines, |_| match lines_wait {
             true => "results are written before they wait, and are no values".to_owned(),
