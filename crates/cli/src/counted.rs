@@ -2,6 +2,7 @@
 
 use kyanite_flow::{Part, Sink};
 use kyanite_formats::losses::{Loss, Losses};
+use kyanite_formats::xml;
 use kyanite_lang::{Flow, Written};
 use kyanite_tree::{Origin, Place, Value};
 
@@ -25,6 +26,12 @@ impl Sink for Counted<'_> {
         self.found += i64::from(value.is_some());
         self.nothing |= value.is_none();
         self.sink.as_mut().map_or(Flow::Continue(()), |sink| sink.single(value))
+    }
+
+    fn document(&mut self, text: &str, options: xml::Options) -> Option<Flow> {
+        let taken = self.sink.as_mut()?.document(text, options);
+        self.found += i64::from(taken.is_some());
+        taken
     }
 
     fn end_items(&mut self) {

@@ -144,6 +144,17 @@ impl<'a> Library<'a> {
         options: &InputOptions,
         events: &mut Events<'_>,
     ) -> Result<Loaded<'a>, RunError> {
+        self.load_unless(source, options, events, &mut |_, _| false)
+    }
+
+    /// The same, unless `take` takes the text of a document of XML that is as its name says; then there are no documents.
+    pub(crate) fn load_unless(
+        &self,
+        source: Source,
+        options: &InputOptions,
+        events: &mut Events<'_>,
+        take: &mut dyn FnMut(&str, xml::Options) -> bool,
+    ) -> Result<Loaded<'a>, RunError> {
         let contradiction = source.contradiction();
         let Source {
             name,
@@ -164,6 +175,14 @@ impl<'a> Library<'a> {
             .read_to_end(&mut bytes)
             .map_err(|error| RunError::Input(cannot_read(&name, &error)))?;
         let text = text_of(&name, self.arena.keep_bytes(bytes), before.passed)?;
+        if format == Format::Xml
+            && contradiction.is_none()
+            && take(text, settings(options, Base::default()).xml())
+        {
+            events.counters.count(1);
+            events.counters.taken.copied.fetch_add(1, Ordering::Relaxed);
+            return Ok(Loaded::default());
+        }
         let mut repairs = Repairs::new(options.repairs);
         repairs.take_replaced(&replaced);
         let read = self.read((&name, text, format), options, &before, (&mut repairs, events));
@@ -211,12 +230,7 @@ impl<'a> Library<'a> {
             let root = self.read_records(&added, options, events, duplicates)?;
             Loaded { roots: vec![root], ..Loaded::default() }
         } else {
-            let settings = documents::Options {
-                limits: options.limits,
-                lenient: options.lenient,
-                drop_namespaces: options.drop_namespaces,
-                base: *base,
-            };
+            let settings = settings(options, *base);
             let read = if self.as_nodes && format == Format::Xml {
                 xml::nodes(text, self.arena, settings.xml()).map(|(nodes, repairs)| {
                     (Some(nodes), Documents { repairs, ..Documents::default() })
@@ -395,6 +409,16 @@ impl<'a> Library<'a> {
             Some(location) => place.with_path(location.readable()),
             None => place,
         })
+    }
+}
+
+/// How documents are read that begin there.
+fn settings(options: &InputOptions, base: Base) -> documents::Options {
+    documents::Options {
+        limits: options.limits,
+        lenient: options.lenient,
+        drop_namespaces: options.drop_namespaces,
+        base,
     }
 }
 

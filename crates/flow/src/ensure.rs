@@ -5,6 +5,7 @@ use std::ops::ControlFlow;
 use kyanite_formats::json as json_format;
 use kyanite_formats::losses::{Loss, Losses};
 use kyanite_formats::record_view::{RecordShape, View};
+use kyanite_formats::xml;
 use kyanite_lang::{Flow, Plan, Trace, Written};
 use kyanite_schema::json::Schema;
 use kyanite_tree::{Arena, Base, Code, Diagnostic, Location, Origin, Place, Region, Step, Value};
@@ -210,6 +211,13 @@ impl Sink for Ensured<'_, '_> {
             return ControlFlow::Break(());
         }
         self.sink.single(value)
+    }
+
+    fn document(&mut self, text: &str, options: xml::Options) -> Option<Flow> {
+        match self.schemas {
+            None => self.sink.document(text, options),
+            Some(_) => None,
+        }
     }
 
     fn end_items(&mut self) {

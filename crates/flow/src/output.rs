@@ -7,13 +7,13 @@ use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
 
 use kyanite_formats::losses::{Loss, Losses};
-use kyanite_formats::{CannotHold, Format};
+use kyanite_formats::{Format, xml};
 use kyanite_lang::{Flow, Written};
 use kyanite_tree::{Code, Diagnostic, Origin, Place, Value};
 
 use crate::compression::{Compression, Encoder};
 use crate::part::Part;
-use crate::render::{Layout, Renderer, loss_remark};
+use crate::render::{Layout, Rendered, Renderer, loss_remark};
 use crate::run_error::OutputFailure;
 use crate::unfinished::UnfinishedFile;
 use crate::{RunError, Sink};
@@ -225,8 +225,24 @@ impl Output {
         self.buffer.clear();
     }
 
+    /// Renders a document; of a large one what is complete goes on its way.
+    fn render(
+        &mut self,
+        render: impl FnOnce(&mut Renderer, &mut Vec<u8>, &mut dyn FnMut(&[u8])) -> Rendered,
+    ) -> Flow {
+        let before = self.buffer.len();
+        let Self { renderer, target, buffer, closed, failed } = self;
+        let mut drain = |bytes: &[u8]| {
+            if !*closed && failed.is_none() {
+                target.send(bytes, closed, failed);
+            }
+        };
+        let rendered = render(renderer, buffer, &mut drain);
+        self.go_on(before, rendered)
+    }
+
     /// Goes on after a result was rendered, or did not let itself be.
-    fn go_on(&mut self, before: usize, rendered: Result<(), CannotHold>) -> Flow {
+    fn go_on(&mut self, before: usize, rendered: Rendered) -> Flow {
         if let Err(failure) = rendered {
             // Nothing half-written goes out.
             self.buffer.truncate(before);
@@ -250,16 +266,12 @@ impl Sink for Output {
     }
 
     fn single(&mut self, value: Option<Value<'_>>) -> Flow {
-        let before = self.buffer.len();
-        let Self { renderer, target, buffer, closed, failed } = self;
-        // A large document goes on its way as it is made.
-        let mut drain = |bytes: &[u8]| {
-            if !*closed && failed.is_none() {
-                target.send(bytes, closed, failed);
-            }
-        };
-        let rendered = renderer.single(value, buffer, &mut drain);
-        self.go_on(before, rendered)
+        self.render(|renderer, out, drain| renderer.single(value, out, drain))
+    }
+
+    fn document(&mut self, text: &str, options: xml::Options) -> Option<Flow> {
+        let line = self.renderer.document_line(text, options)?;
+        Some(self.render(|renderer, out, drain| renderer.single_line(&line, out, drain)))
     }
 
     fn end_items(&mut self) {

@@ -76,7 +76,8 @@ impl Layout {
     }
 }
 
-type Rendered = Result<(), CannotHold>;
+/// Whether a value could be rendered.
+pub(crate) type Rendered = Result<(), CannotHold>;
 
 /// Tuples results into the bytes of a format.
 pub(crate) struct Renderer {
@@ -166,9 +167,14 @@ impl Renderer {
         }
     }
 
+    /// Whether a result is a document of JSON, and not lines of it.
+    fn is_json_document(&self) -> bool {
+        self.layout.format == Format::Json
+    }
+
     /// Begins an item that is written elsewhere, as JSON.
     pub(crate) fn begin_json_item(&self, out: &mut Vec<u8>) {
-        if self.layout.format == Format::Json {
+        if self.is_json_document() {
             self.next_item(out);
         }
     }
@@ -339,6 +345,31 @@ impl Renderer {
                 self.with_records(value, |renderer, value| renderer.whole(value, out, drain))?;
             }
         }
+        self.end_document();
+        Ok(())
+    }
+
+    /// A document of XML as one line of JSON, if it is written as JSON and that can be made of its text.
+    pub(crate) fn document_line(&mut self, text: &str, options: xml::Options) -> Option<Vec<u8>> {
+        // Of a document that becomes one line its records are counted.
+        if self.written() != Written::Json || self.layout.is_of_whole && !self.is_json_document() {
+            return None;
+        }
+        let mut line = Vec::new();
+        xml::document_line(text, options, &mut self.view, &mut line).map(|()| line)
+    }
+
+    /// Appends the one result of a document, which is this line of JSON.
+    pub(crate) fn single_line(
+        &mut self,
+        line: &[u8],
+        out: &mut Vec<u8>,
+        drain: &mut dyn FnMut(&[u8]),
+    ) -> Rendered {
+        self.begin_document()?;
+        let (style, _) = self.json_style();
+        json::LayOut::new(style).value(line, 0, &mut Draining::new(out, drain));
+        out.push(b'\n');
         self.end_document();
         Ok(())
     }

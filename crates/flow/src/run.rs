@@ -5,7 +5,7 @@ use std::time::SystemTime;
 
 use kyanite_formats::Format;
 use kyanite_formats::losses::{Loss, Losses};
-use kyanite_formats::xml::StepName;
+use kyanite_formats::xml::{self, StepName};
 use kyanite_lang::{
     Arguments, Flow, Partial, Plan, Portion, RecordUnit, RuleError, Runner, Session, Strategy, Way,
     Ways, Written,
@@ -104,6 +104,16 @@ impl<'j> Job<'j> {
         Ok(source)
     }
 
+    /// Whether documents are the result just as they are, and may be written so.
+    fn copies_documents(&self) -> bool {
+        let is_switched_off = self.options.avoid.contain(Way::Copies);
+        self.plan.gives_document()
+            && self.what == What::Values
+            && self.types.is_none()
+            && !self.options.unwrap
+            && !is_switched_off
+    }
+
     /// Reads an open input to its end, with types where a schema has them.
     pub(crate) fn load<'a>(
         &self,
@@ -131,6 +141,10 @@ pub trait Sink {
     fn item(&mut self, value: Value<'_>) -> Flow;
     /// The one result of a document, or nothing.
     fn single(&mut self, value: Option<Value<'_>>) -> Flow;
+    /// The one result is this document of XML. `None` if it is not taken so, but as a value.
+    fn document(&mut self, _text: &str, _options: xml::Options) -> Option<Flow> {
+        None
+    }
     /// All items of a document's list were given.
     fn end_items(&mut self);
     /// The input pauses: what was taken so far goes on its way.
@@ -359,7 +373,12 @@ impl<'q> Run<'_, 'q, '_, '_> {
         let arena = Arena::new();
         let library = Library::new(&arena);
         let (name, uri) = (source.name.clone(), source.uri.clone());
-        let loaded = self.job.load(source, &library, &arena, self.events)?;
+        let loaded = if self.job.copies_documents() {
+            let mut take = |text: &str, options| self.sink.document(text, options).is_some();
+            library.load_unless(source, self.job.options, self.events, &mut take)?
+        } else {
+            self.job.load(source, &library, &arena, self.events)?
+        };
         self.session.documents = self.sources.uris(uri, Some(&library));
         self.reader_losses(&loaded.losses);
         for root in loaded.roots {

@@ -33,7 +33,10 @@ fn ran(
     let mut events = Events { tell: &mut tell, counters };
     let done = run(&job, &[Input::File(file.to_owned())], &mut output, &mut events);
     let result = match done {
-        Ok(()) => output.finish().map(|_| std::fs::read_to_string(&target).unwrap()),
+        Ok(()) => output.finish().map(|remarks| {
+            told.extend(remarks.iter().map(ToString::to_string));
+            std::fs::read_to_string(&target).unwrap()
+        }),
         Err(failed) => Err(failed),
     };
     (result.map_err(|failed| failed.to_string()), told)
@@ -280,7 +283,7 @@ fn rules_take_the_ways_that_they_should() {
         ("for t in $[*] order by t.n return keys(t)", &[Threads, Lines, Templates]),
         ("for t in $[*] order by t.n first 9 return t.t", &[Threads, Projection, Templates]),
         ("for t in $[*] window 2 return t[0].n", &[Projection, Templates]),
-        ("for t in $[*] return keys(t)", &[Threads, Templates]),
+        ("for t in $[*] return keys(t)", &[Threads, Lines, Templates]),
     ] {
         let strategy = plan(rule).strategy(RecordUnit::Items, Written::Json, Ways::default());
         let taken: Vec<Way> = Way::ALL.into_iter().filter(|way| strategy.takes(*way)).collect();
@@ -299,6 +302,35 @@ fn rules_take_the_ways_that_they_should() {
             let has_fields = may_have_fields && !avoid.contain(Fields);
             assert_eq!(most(&counters.taken.in_fields), has_fields, "{rule} {avoid:?}");
         }
+    }
+}
+
+/// Plain documents of XML are written as they are read where they are the result; what comes of it, and is said, is the same.
+#[test]
+fn documents_are_copied() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("document.xml");
+    let plain =
+        "<l xmlns='urn:l' a='1'>\n <b>1</b>\n <b><c>2</c><c/></b>\n <b><c>&#9;</c></b>\n</l>\n";
+    for (text, rule, format, is_copied) in [
+        (plain, "$", Format::Json, true),
+        (plain, "$", Format::JsonLines, true),
+        (plain, "$", Format::Yaml, false),
+        (plain, "$.l", Format::Json, false),
+        (plain, "[$]", Format::Json, false),
+        ("<l><!-- no -->1</l>", "$", Format::Json, false),
+        ("<l>1</l><!-- no -->", "$", Format::Json, false),
+        ("<l><b>1</l>", "$", Format::Json, false),
+    ] {
+        std::fs::write(&file, text).unwrap();
+        let ways = [Ways::default(), Way::Copies.into()];
+        let [taken, avoided] = ways.map(|avoid| {
+            let counters = Counters::default();
+            let result = ran(folder.path(), (rule, &file), format, avoid, &counters);
+            (result, counters.taken.copied.load(Ordering::Relaxed))
+        });
+        assert_eq!((taken.1, avoided.1), (u64::from(is_copied), 0), "{text} {rule} {format}");
+        assert_eq!(taken.0, avoided.0, "{text} {rule} {format}");
     }
 }
 

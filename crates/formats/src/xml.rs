@@ -47,6 +47,7 @@ pub use entities::resolved;
 pub use escape::start_tag;
 pub use events::{Event, EventReader};
 pub use fields::SlotTemplates;
+pub use lines::document_line;
 pub use prefilter::{Condition, Prefilter, Test, TestStep, TextTest};
 pub use prolog::{Prolog, prolog, root_namespaces};
 pub use read::{DEFAULT_EXPANSION, Document, Options, document, node_end, nodes, value_end};

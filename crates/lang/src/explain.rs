@@ -3,7 +3,7 @@
 use kyanite_formats::Format;
 
 use crate::plan::{
-    Choice, ClauseKind, Expr, ForSource, Kind, Loop, Plan, RecordUnit, Ways, Written,
+    Choice, ClauseKind, Expr, ForSource, Kind, Loop, Plan, RecordUnit, Way, Ways, Written,
 };
 
 impl Plan {
@@ -23,6 +23,12 @@ impl Plan {
             ));
         } else if self.element_path().is_none() {
             lines.push(format!("The whole document is held in memory: {}.", self.why_whole()));
+            if self.gives_document() && written == Written::Json && !off.contain(Way::Copies) {
+                lines.push(
+                    "One of plain XML is written as JSON as it is read, and its elements are no values."
+                        .into(),
+                );
+            }
         }
         if let Some(path) = self.element_path() {
             let path: Vec<&str> = path.iter().map(|step| step.name.as_str()).collect();

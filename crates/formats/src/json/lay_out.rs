@@ -2,6 +2,7 @@
 
 use super::Style;
 use super::string::plain_end;
+use crate::Target;
 
 /// Lays out compact texts.
 #[derive(Debug)]
@@ -11,6 +12,9 @@ pub struct LayOut {
     /// A line end, and as many blanks as were needed so far.
     line: Vec<u8>,
 }
+
+/// As many bytes go on at once of what is not laid out.
+const COMPACT: usize = 64 * 1024;
 
 impl LayOut {
     /// In this style.
@@ -25,14 +29,18 @@ impl LayOut {
 
     /// Appends a value that is written on one line without blanks as it is laid out `level` levels deep inside a document,
     /// without a line end: what [`write_nested`](super::write_nested) gives of the value.
-    pub fn value(&mut self, compact: &[u8], level: usize, out: &mut Vec<u8>) {
+    pub fn value(&mut self, compact: &[u8], level: usize, target: &mut impl Target) {
         let Some(step) = self.step else {
-            out.extend_from_slice(compact);
+            for part in compact.chunks(COMPACT) {
+                target.bytes().extend_from_slice(part);
+                target.part();
+            }
             return;
         };
         let (mut level, mut at, mut copied) = (level, 0, 0);
         while let Some(byte) = compact.get(at) {
             at += 1;
+            let out = target.bytes();
             match byte {
                 b'"' => at = text_end(compact, at),
                 b'{' | b'[' if matches!(compact.get(at), Some(b'}' | b']')) => at += 1,
@@ -52,6 +60,7 @@ impl LayOut {
                     out.extend_from_slice(&compact[copied..at - 1]);
                     out.extend_from_slice(self.line(step * level));
                     copied = at - 1;
+                    target.part();
                 }
                 b':' => {
                     out.extend_from_slice(&compact[copied..at]);
@@ -61,7 +70,7 @@ impl LayOut {
                 _ => {}
             }
         }
-        out.extend_from_slice(&compact[copied..]);
+        target.bytes().extend_from_slice(&compact[copied..]);
     }
 
     fn line(&mut self, blanks: usize) -> &[u8] {

@@ -4,6 +4,7 @@
 //! name is checked, resolved and put in quotes only once. What is not plain (comments, CDATA sections, declarations of namespaces, text
 //! beside elements, anything wrong) is left to the full readers: [`ElementLines::write`] then returns None and takes back what it wrote.
 
+mod document;
 mod shapes;
 
 use std::ops::Range;
@@ -18,6 +19,7 @@ use super::prefilter::{Found, Marks, Prefilter};
 use super::read::Reader;
 use crate::json;
 use crate::record_view::{TEXT, View};
+pub use document::document_line;
 use shapes::{Attribute, ElementShape, Name};
 
 /// Elements nested deeper are left to the reader that needs no stack.
@@ -286,6 +288,12 @@ impl<'t, 'l, 's, T: Target> Line<'t, 'l, 's, T> {
             self.was(shape, is_map);
             return Some(());
         }
+        self.content(shape, level, is_map)
+    }
+
+    /// What stands between the tags of an element, which is a map if its brace was written, and the end tag.
+    #[inline]
+    fn content(&mut self, shape: usize, level: usize, is_map: bool) -> Option<()> {
         let start = self.at;
         self.space();
         let is_map = match (self.byte(self.at)?, self.byte(self.at + 1)?) {

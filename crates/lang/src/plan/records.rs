@@ -117,6 +117,15 @@ impl Plan {
         if self.fold.is_some() || has_groups { Ok(()) } else { Err(CannotCut::NothingToJoin) }
     }
 
+    /// Whether the rule gives a document just as it is.
+    #[must_use]
+    pub fn gives_document(&self) -> bool {
+        match &self.body.kind {
+            Kind::One(path) => matches!(path.start, Start::Root) && path.steps.is_empty(),
+            _ => false,
+        }
+    }
+
     /// Whether the rule gives the records just as they are.
     #[must_use]
     pub fn gives_records_as_they_are(&self, unit: RecordUnit) -> bool {
