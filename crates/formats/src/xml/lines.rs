@@ -1,7 +1,7 @@
 //! Writes elements as lines of JSON, by the convention of the [record view](crate::record_view), without building a tree.
 //!
 //! Records of a feed resemble each other, so each tag is first compared with the one that stood at its place in the record before; its
-//! name is checked, resolved and put in quotes only once. What is not plain (comments, CDATA sections, declarations of namespaces, text
+//! name is checked, resolved and put in quotes only once. What is not plain (comments, declarations of namespaces, text
 //! beside elements, anything wrong) is left to the full readers: [`ElementLines::write`] then returns None and takes back what it wrote.
 
 mod document;
@@ -24,6 +24,9 @@ use shapes::{Attribute, ElementShape, Name};
 
 /// Elements nested deeper are left to the reader that needs no stack.
 const DEEPEST: usize = 100;
+
+/// What begins a CDATA section.
+const SECTION: &str = "<![CDATA[";
 
 /// Shapes of one element are told apart by the bits of a word.
 const MOST_CHILDREN: usize = 64;
@@ -303,6 +306,12 @@ impl<'t, 'l, 's, T: Target> Line<'t, 'l, 's, T> {
                 self.found(shape, Some(start..self.at));
                 is_map
             }
+            _ if self.is_section() => {
+                self.at = start;
+                self.leaf(is_map)?;
+                self.found(shape, None);
+                is_map
+            }
             (b'<', _) => {
                 self.is_layout(start)?;
                 if !is_map {
@@ -491,7 +500,7 @@ impl<'t, 'l, 's, T: Target> Line<'t, 'l, 's, T> {
     #[inline]
     fn leaf(&mut self, is_map: bool) -> Option<()> {
         if is_map {
-            if self.byte(self.at) == Some(b'<') {
+            if self.byte(self.at) == Some(b'<') && !self.is_section() {
                 self.put(b'}');
                 return Some(());
             }
@@ -501,8 +510,13 @@ impl<'t, 'l, 's, T: Target> Line<'t, 'l, 's, T> {
             self.put_all(b"\":");
         }
         self.put(b'"');
+        let begin = self.target.out().map(|out| out.len());
         loop {
             match self.copy()? {
+                b'<' if self.is_section() => {
+                    self.section()?;
+                    continue;
+                }
                 b'<' => break,
                 b'\'' => self.put(b'\''),
                 b']' if !self.bytes[self.at..].starts_with(b"]]>") => self.put(b']'),
@@ -514,8 +528,40 @@ impl<'t, 'l, 's, T: Target> Line<'t, 'l, 's, T> {
             }
             self.at += 1;
         }
+        // Of sections that are empty no member comes.
+        if is_map && begin.is_some() && begin == self.target.out().map(|out| out.len()) {
+            return None;
+        }
         self.put_all(if is_map { b"\"}" } else { b"\"" });
         Some(())
+    }
+
+    /// Whether a CDATA section begins here.
+    #[inline]
+    fn is_section(&self) -> bool {
+        self.bytes[self.at..].starts_with(SECTION.as_bytes())
+    }
+
+    /// Copies what stands in the CDATA section that begins here (XML 1.0 section 2.7), and steps over it.
+    #[cold]
+    fn section(&mut self) -> Option<()> {
+        self.at += SECTION.len();
+        loop {
+            match self.copy()? {
+                b']' if self.bytes[self.at..].starts_with(b"]]>") => {
+                    self.at += 3;
+                    return Some(());
+                }
+                byte @ (b'<' | b'&' | b']' | b'\'') => self.put(byte),
+                byte @ (b'"' | b'\\' | b'\n' | b'\t') => self.put_escape(byte),
+                byte @ 0xEF => {
+                    self.special(byte)?;
+                    continue;
+                }
+                _ => return None,
+            }
+            self.at += 1;
+        }
     }
 
     /// A reference to a character, or a character that might have been one that XML refuses.

@@ -11,7 +11,7 @@ use crate::xml::read::{Options, Reader};
 
 /// Writes a document as one line of JSON, without its end, by the convention of the [record view](crate::record_view). Returns None, and
 /// leaves `out` as it was, where anything is wrong with the document, or there is anything in it but elements, attributes and texts:
-/// comments, instructions, a document type, CDATA sections, references to entities, namespaces that are declared below the root, texts
+/// comments, instructions, a document type, references to entities, namespaces that are declared below the root, texts
 /// beside elements. These are for the [reader of documents](crate::xml::document).
 ///
 /// ```
@@ -123,6 +123,14 @@ mod tests {
             ("<?xml version='1.0'?>\n<a>\n  <b x='1'>é &#38; \"q\"</b>\n  <b/>\n</a>\n", true),
             ("<a xmlns='urn:x' xmlns:p='urn:p' p:k='&lt;'><b/><p:c>1</p:c></a>", true),
             ("<a><b/>\n<c/><b/></a>", false),
+            (
+                "<a><b><![CDATA[<\"x\"> & ]] > é]]></b>\n<b>1\n<![CDATA[ ]]>2</b><b x=''><![CDATA[3]]></b></a>",
+                true,
+            ),
+            ("<a><b><![CDATA[]]></b></a>", true),
+            ("<a><b x=''><![CDATA[]]></b></a>", false),
+            ("<a><b><![CDATA[1]]><c/></b></a>", false),
+            ("<a><b><![CDATA[1</b></a>", false),
             ("<a>1<b/></a>", false),
             ("<a><!-- no --></a>", false),
             ("<!-- no --><a>1</a>", false),
@@ -145,7 +153,7 @@ mod tests {
         /// Documents of a few names, and some that are none.
         #[test]
         fn as_its_elements_have_it(
-            inside in "(<(a|b|c:d)( x=\"(1|&amp;|'|)\")?(/>|>)|</(a|b|c:d)>|[1é\"\\\\]|&#9;|\n|\r|  |<!-- -->|<!\\[CDATA\\[<\\]\\]>){0,9}",
+            inside in "(<(a|b|c:d)( x=\"(1|&amp;|'|)\")?(/>|>)|</(a|b|c:d)>|[1é\"\\\\]|&#9;|\n|\r|  |<!-- -->|<!\\[CDATA\\[[<&\"\\]]?\\]\\]>){0,9}",
             around in "(<r|<r y='2'|<r xmlns:c='urn:c')>",
             list in any::<bool>(),
         ) {
