@@ -5,8 +5,9 @@ mod support;
 
 use std::io::{BufRead, BufReader, Write};
 use std::net::TcpListener;
+use std::process::Command;
 
-use support::{Folder, Ran};
+use support::{Folder, PROGRAM, Ran};
 
 /// Runs a command line whose words have no blanks.
 fn run(folder: &Folder, line: &str, input: &[u8]) -> Ran {
@@ -697,5 +698,28 @@ fn broken_json_is_refused_for_every_rule() {
                 assert!(ran.err.contains(&place), "{rule} {broken} {}", ran.err);
             }
         }
+    }
+}
+
+/// A large list goes to formats item by item, and is never held; what comes of it is what comes of one that is.
+#[test]
+fn large_lists_are_not_held() {
+    let folder = Folder::with_demo();
+    let items = (0..700_000).map(|n| format!("{{\"n\":{n},\"t\":[\"a text\",null]}}"));
+    folder.file("list.json", format!("[\n{}\n]\n", items.collect::<Vec<_>>().join(",\n")));
+    for format in ["json", "jsonl", "yaml", "xml"] {
+        let line = format!(
+            "unset RUST_BACKTRACE; ulimit -v 190000; MALLOC_ARENA_MAX=1 {PROGRAM} convert list.json --to {format} --threads 1 > converted"
+        );
+        let ran = folder.run_command(Command::new("sh").args(["-c", &line]), b"");
+        assert_eq!(ran.status, 0, "{format}: {}", ran.err);
+        let held = line.replace("convert list.json", "query '$' list.json");
+        let held = held.replace("> converted", "> held");
+        let ran = folder.run_command(Command::new("sh").args(["-c", &held]), b"");
+        assert_ne!(ran.status, 0, "the limit is no limit");
+        let held = held.replace("ulimit -v 190000; ", "");
+        folder.run_command(Command::new("sh").args(["-c", &held]), b"");
+        let read = |name: &str| std::fs::read(folder.path().join(name)).unwrap();
+        assert!(read("converted") == read("held"), "{format}");
     }
 }

@@ -132,7 +132,8 @@ pub fn convert(convert: &Convert, options: &MessageOptions, messages: &mut Messa
     let format = named.unwrap_or(Format::Json);
     let input = &convert.input;
     // A list goes to these formats item by item, so that a large one need not be held.
-    let takes_items = format.has_records() || format == Format::Json;
+    let takes_items =
+        format.has_records() || matches!(format, Format::Json | Format::Yaml | Format::Xml);
     let has_records = |word: &str| {
         let source = Input::of_word(word);
         match source.format_by_name(input.reading.from) {

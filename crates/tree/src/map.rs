@@ -208,8 +208,10 @@ impl<'a> Map<'a> {
     /// Builds a map of members whose names are known to differ.
     #[inline]
     pub fn of_different(arena: &'a Arena, members: &[Member<'a>]) -> &'a Self {
-        let index = if members.len() > SMALL { index_of(members).0 } else { Vec::new() };
-        Self::new(arena, arena.slice(members), &index)
+        if members.len() <= SMALL {
+            return arena.put(Self { members: arena.slice(members), extra: None });
+        }
+        Self::new(arena, arena.slice(members), &index_of(members).0)
     }
 
     /// Builds a map from members in the order they were read. Of members with one name the last value stays, in

@@ -163,9 +163,14 @@ impl<'a> Reader<'a> {
                     continue;
                 }
                 Step::Name { at, length } => {
-                    let at = at.among(start, scalars)?;
-                    let name = self.text.get(at..at + length)?;
+                    let name = self.name_at(at.among(start, scalars)?, length)?;
                     self.members.push(Member { name, value: Value::NULL });
+                    continue;
+                }
+                Step::Member { at, length, scalar } => {
+                    let name = self.name_at(at.among(start, scalars)?, length)?;
+                    let value = self.scalar(scalars.get(scalar)?)?;
+                    self.members.push(Member { name, value });
                     continue;
                 }
                 Step::Scalar(scalar) => self.scalar(scalars.get(scalar)?)?,
@@ -190,6 +195,12 @@ impl<'a> Reader<'a> {
             }
         }
         None
+    }
+
+    /// The name of so many bytes at a byte.
+    #[inline(always)]
+    fn name_at(&self, at: usize, length: usize) -> Option<&'a str> {
+        self.text.get(at..at + length)
     }
 
     /// The value of a scalar.

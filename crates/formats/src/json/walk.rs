@@ -15,8 +15,10 @@ const DEEPEST: usize = 100;
 pub(super) enum Step {
     /// A map, or else a list, begins.
     Begin { is_map: bool, at: Place },
-    /// A member has a name of so many bytes.
+    /// A member begins whose name has so many bytes.
     Name { at: Place, length: usize },
+    /// A member has a name of so many bytes, and is the scalar of that number.
+    Member { at: Place, length: usize, scalar: usize },
     /// The scalar of that number.
     Scalar(usize),
     /// An item that is not needed.
@@ -160,11 +162,18 @@ impl<'t, 's> Walk<'t, 's> {
                     let projected = self.projection.map_or(Some(projected), |projection| {
                         projection.member(projected, name.text)
                     });
+                    let first = self.steps();
                     if projected.is_some() {
                         let at = self.place(self.name_end() - 1 - name.text.len());
                         self.found.steps.push(Step::Name { at, length: name.text.len() });
                     }
                     self.value(projected)?;
+                    if let [Step::Name { at, length }, Step::Scalar(scalar)] =
+                        *self.steps_from(first)
+                    {
+                        self.found.steps.truncate(first);
+                        self.found.steps.push(Step::Member { at, length, scalar });
+                    }
                 }
                 item => {
                     let projected = self

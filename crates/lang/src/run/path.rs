@@ -90,7 +90,7 @@ impl<'a> Runner<'_, 'a> {
         start: Value<'a>,
     ) -> RunResult<Option<Value<'a>>> {
         let mut node = start;
-        for (position, step) in path.steps.iter().enumerate().skip(first) {
+        for (position, step) in (first..).zip(path.steps.get(first..).unwrap_or_default()) {
             match self.step(step, node)? {
                 Some(child) => node = child,
                 None => {
@@ -104,7 +104,16 @@ impl<'a> Runner<'_, 'a> {
     }
 
     /// The child that one step leads to.
+    #[inline]
     pub(super) fn step(&mut self, step: &'a Step, node: Value<'a>) -> RunResult<Option<Value<'a>>> {
+        match (&step.kind, node) {
+            // Most steps.
+            (StepKind::Name(name), Value::Map(_, map)) => Ok(map.get(name)),
+            _ => self.any_step(step, node),
+        }
+    }
+
+    fn any_step(&mut self, step: &'a Step, node: Value<'a>) -> RunResult<Option<Value<'a>>> {
         if let Value::Element(_, element) = node
             && !matches!(step.kind, StepKind::Index(_) | StepKind::Computed(_))
         {
