@@ -14,7 +14,7 @@ use kyanite_benches::bookings;
 use kyanite_formats::json::{LayOut, Style};
 
 /// The bytes of each input, about.
-const SIZE: usize = 12_000_000;
+const SIZE: usize = 16_000_000;
 
 /// What a job may take more than it did.
 const MORE: f64 = 1.1;

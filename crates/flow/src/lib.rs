@@ -30,6 +30,7 @@ mod records;
 mod render;
 mod repairs;
 mod results;
+mod rows;
 mod run;
 mod run_error;
 mod runs;

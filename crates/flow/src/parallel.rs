@@ -17,8 +17,8 @@ use kyanite_formats::records::Layout;
 use kyanite_formats::xml::{Ancestry, StepName};
 use kyanite_formats::{csv, xml};
 use kyanite_lang::{
-    Coverage, Cutoff, DocumentUris, FieldPlan, LineNames, Names, PackedTuples, Plan, RecordState,
-    RecordUnit, SpillSettings, Written,
+    Coverage, Cutoff, DocumentUris, FieldPlan, Names, PackedTuples, Plan, RecordState, RecordUnit,
+    SpillSettings, Written,
 };
 use kyanite_schema::json::Schema;
 use kyanite_tree::{Arena, Passed, Value};
@@ -27,6 +27,7 @@ use crate::blocks::{Blocks, Then};
 use crate::ensure::allow;
 use crate::part::Part;
 use crate::records::InputPart;
+use crate::rows::RowKeys;
 use crate::run_error::WayCounts;
 use crate::types::DocumentTypes;
 use worker::Worker;
@@ -46,8 +47,8 @@ pub(crate) struct WorkerContext<'w> {
     pub(crate) cutoff: &'w RwLock<Cutoff>,
     /// Where members of records go into slots.
     pub(crate) field_plan: Option<&'w FieldPlan>,
-    /// Where the rule returns maps that become lines of JSON.
-    pub(crate) line_names: Option<&'w LineNames>,
+    /// Where what the rule returns is written while it is computed.
+    pub(crate) row_keys: Option<&'w RowKeys<'w>>,
     /// Where records go to lines of JSON just as they are.
     pub(crate) lines: Option<AsLines<'w>>,
     pub(crate) written: Written,
@@ -72,7 +73,7 @@ impl WorkerContext<'_> {
         match self.lines {
             Some(AsLines::Values { .. }) => false,
             Some(_) => self.written == Written::Json,
-            None => self.line_names.is_some(),
+            None => self.written == Written::Json && self.row_keys.is_some(),
         }
     }
 }

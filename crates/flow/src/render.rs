@@ -65,6 +65,7 @@ impl Layout {
         match self.format {
             Format::Json | Format::JsonLines if !self.canonical => Written::Json,
             Format::Yaml => Written::Rows,
+            Format::Csv | Format::Tsv => Written::Cells,
             _ => Written::Values,
         }
     }
@@ -191,6 +192,11 @@ impl Renderer {
     fn next_item(&self, out: &mut Vec<u8>) {
         out.push(if self.items == 0 { b'[' } else { b',' });
         json::write_line_start(self.layout.style, 1, out);
+    }
+
+    /// What writes the cells of rows of maps that have members of these names, if rows are just that.
+    pub(crate) fn cells(&self, names: &[String]) -> Option<csv::Cells> {
+        self.rows.cells_of(names)
     }
 
     pub(crate) fn expect_elements(&mut self) {

@@ -119,7 +119,7 @@ proptest! {
         order in prop::collection::vec(any::<prop::sample::Index>(), 50),
         broken in prop::option::weighted(0.1, 200_usize..12_000),
         rules in prop::sample::subsequence((0..RULES.len()).collect::<Vec<_>>(), 2),
-        format in prop::sample::select(&[Format::JsonLines, Format::Json, Format::Yaml][..]),
+        format in prop::sample::select(&[Format::JsonLines, Format::Json, Format::Yaml, Format::Csv][..]),
     ) {
         let mut lines = repeated(&kinds, &order);
         if let Some(at) = broken.filter(|at| *at < lines.len()) {
@@ -301,6 +301,42 @@ fn rules_take_the_ways_that_they_should() {
             let may_have_fields = takes(Fields) || takes(Copies) && avoid.contain(Copies);
             let has_fields = may_have_fields && !avoid.contain(Fields);
             assert_eq!(most(&counters.taken.in_fields), has_fields, "{rule} {avoid:?}");
+        }
+    }
+}
+
+/// Cells of a table are written while they are computed where rows are maps whose names are known, and nothing is put in order.
+#[test]
+fn cells_are_written() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("records.jsonl");
+    let records: String = (0..12_000)
+        .map(|n| {
+            let text = ["plain", "a, \\\"b\\\"", "", "\\u00e9\\n"][n % 4];
+            let other = if n % 5 == 0 { String::new() } else { format!(", \"o\": {n}") };
+            format!("{{\"n\": {n}, \"t\": \"{text}\"{other}, \"z\": null}}\n")
+        })
+        .collect();
+    std::fs::write(&file, records + "{\"n\": [1], \"t\": \"last\"}\n").unwrap();
+    for (rule, is_written, is_whole) in [
+        ("for r in $[*] return {r.n, r.t}", true, false),
+        ("for r in $[*] return {t: r.t, o: r.o}", true, true),
+        ("for r in $[*] where r.o > 7 return {o: r.o, d: r.o * 2, r.z}", true, true),
+        ("for r in $[*] return {only: r.t}", true, true),
+        ("for r in $[*] return {r.t, list: [r.o]}", true, false),
+        ("for r in $[*] return [r.t, r.t]", false, true),
+        ("for r in $[*] return {...r, x: 1}", false, false),
+        ("for r in $[*] order by r.t return {r.t}", false, true),
+        ("for r in $[*] return {(r.t): 1}", false, false),
+    ] {
+        let strategy = plan(rule).strategy(RecordUnit::Items, Written::Cells, Ways::default());
+        assert_eq!(strategy.takes(Way::Lines), is_written, "{rule}");
+        for format in [Format::Csv, Format::Tsv] {
+            let [taken, avoided] = [Ways::default(), Way::Lines.into()].map(|avoid| {
+                ran(folder.path(), (rule, &file), format, avoid, &Counters::default())
+            });
+            assert_eq!(taken, avoided, "{rule}");
+            assert_eq!(taken.0.is_ok(), is_whole, "{rule}: {taken:?}");
         }
     }
 }

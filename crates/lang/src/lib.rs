@@ -43,6 +43,7 @@ mod params;
 mod plan;
 mod pointer;
 mod projection;
+mod rows;
 mod rule_error;
 mod run;
 mod syntax;
@@ -61,10 +62,11 @@ pub use output::{OutputSpec, twice};
 pub use params::Arguments;
 pub use plan::compile_xpath;
 pub use plan::{
-    CannotCut, Choice, LineNames, Param, Plan, RecordUnit, ResultShape, SourceSpec, Strategy, Way,
+    CannotCut, Choice, Param, Plan, RecordUnit, ResultShape, RowNames, SourceSpec, Strategy, Way,
     Ways, Written,
 };
 pub use projection::FieldPlan;
+pub use rows::{RowEdit, RowValue, Rows};
 pub use rule_error::{Flow, RuleError};
 pub use run::{
     CannotAdd, CannotJoin, Cutoff, HandedOn, Names, PackedTuples, Partial, Portion, RecordState,

@@ -5,10 +5,10 @@
 
 mod direct;
 mod expr;
-mod line_names;
 mod loops;
 mod path;
 mod records;
+mod row_names;
 mod strategy;
 mod xpath;
 
@@ -17,12 +17,11 @@ use kyanite_tree::{Advice, Step as PathStep};
 
 pub(crate) use direct::{Cell, Direct};
 pub(crate) use expr::{Case, Change, Edit, Entry, Expr, Item, Kind, Nodes, Piece, XPathCall};
-pub(crate) use line_names::LineName;
-pub use line_names::LineNames;
 pub(crate) use loops::{Clause, ClauseKind, ForSource, GroupFold, GroupFolds, Loop, OrderKey};
 pub(crate) use path::{Filter, Join, ManyPath, OnePath, Segment, Selector, Start, Step, StepKind};
 pub use records::{CannotCut, RecordUnit};
 pub(crate) use records::{RecordFold, RecordHead, RecordSource, Records};
+pub use row_names::RowNames;
 pub use strategy::{Choice, Strategy, Way, Ways, Written};
 pub use xpath::compile_xpath;
 

@@ -9,8 +9,8 @@ use kyanite_formats::json::Slots;
 use kyanite_formats::projection::{Projected, Projection};
 
 use crate::plan::{
-    Change, Clause, ClauseKind, Direct, Edit, Entry, Expr, ForSource, GroupFold, Kind, LineNames,
-    Loop, ManyPath, Nodes, OnePath, Piece, Plan, RecordHead, RecordSource, RecordUnit, Records,
+    Change, Clause, ClauseKind, Direct, Edit, Entry, Expr, ForSource, GroupFold, Kind, Loop,
+    ManyPath, Nodes, OnePath, Piece, Plan, RecordHead, RecordSource, RecordUnit, Records, RowNames,
     Segment, Selector, Start, Step, StepKind,
 };
 use kyanite_eval::accumulator::Aggregate;
@@ -31,14 +31,14 @@ impl Plan {
     pub fn field_plan(
         &self,
         unit: RecordUnit,
-        lines: Option<&LineNames>,
+        rows: Option<&RowNames>,
     ) -> Result<FieldPlan, &'static str> {
         const NAMES: &str = "a path leads into what another one takes, or a name needs escapes";
-        let lines_wait = lines.is_some() && self.orders_results(unit);
-        if !self.runs_in_any_order(unit) && !lines_wait {
+        let rows_wait = rows.is_some() && self.orders_results(unit);
+        if !self.runs_in_any_order(unit) && !rows_wait {
             return Err("records run in order");
         }
-        let copies = lines.is_some_and(LineNames::copy_records);
+        let copies = rows.is_some_and(RowNames::copy_records);
         let analysis = Analysis::of(self, unit, copies);
         let Analysis { projection, mut paths, sees_records, .. } =
             analysis.ok_or("the rule does not go through records")?;
@@ -64,14 +64,14 @@ impl Plan {
             field_plan[path] = Some(SlotPath { slot, steps: before + slots[slot].0.len() });
         }
         let slots = Slots::new(&slots).ok_or(NAMES)?;
-        let slots = match lines.filter(|_| copies) {
-            Some(lines) if lines.are_edits => {
+        let slots = match rows.filter(|_| copies) {
+            Some(RowNames::Edits(_)) => {
                 let required = self.required(unit, &field_plan);
                 let required = required.ok_or("what is changed is not found by names alone")?;
                 slots.with_text_without([]).requiring(required)
             }
-            Some(lines) if lines.are_records() && !lines_wait => slots.with_text_on_demand(),
-            Some(lines) => slots.with_text_without(lines.names()),
+            Some(rows) if rows.are_records() && !rows_wait => slots.with_text_on_demand(),
+            Some(rows) => slots.with_text_without(rows.names().iter().map(String::as_str)),
             None => slots,
         };
         let direct = Direct::of(self, unit, &field_plan);

@@ -14,12 +14,11 @@ mod folding;
 mod group;
 mod index;
 mod join;
-mod line;
-mod lines;
 mod missing;
 mod order;
 mod partial;
 mod path;
+mod rows;
 mod spill;
 mod spilled;
 mod traced;
@@ -54,7 +53,7 @@ use crate::trace::Trace;
 use index::Indexes;
 use kyanite_eval::accumulator::Accumulator;
 use kyanite_eval::pattern::iregexp::Patterns;
-use lines::Lines;
+use rows::RowsAhead;
 use tuples::{LoopState, Tally};
 
 /// What lasts for a whole run: counts for the report at its end, and compiled patterns.
@@ -162,8 +161,8 @@ pub struct Runner<'r, 'a> {
     slots: Vec<Slot<'a>>,
     /// Its text, if that is wanted.
     text: &'a str,
-    /// Where results are written, if that is done here.
-    lines: Option<Lines<'a>>,
+    /// Where results go that are handed on while they are computed.
+    rows: Option<RowsAhead<'r, 'a>>,
     /// Where the frame of the running def begins in the locals.
     frame: usize,
     /// How many defs are running inside each other.
@@ -257,7 +256,7 @@ impl<'r, 'a> Runner<'r, 'a> {
             in_slots: false,
             slots: Vec::new(),
             text: "",
-            lines: None,
+            rows: None,
             frame: 0,
             calls: 0,
             folded: None,
@@ -512,7 +511,7 @@ impl<'r, 'a> Runner<'r, 'a> {
     ) -> RunResult<Flow> {
         match source {
             RecordSource::Many(path) => {
-                if self.record_line(record) {
+                if self.record_row(record) {
                     self.session.coverage.met(path.id);
                     return Ok(Flow::Continue(()));
                 }

@@ -5,8 +5,8 @@ use kyanite_formats::json::{
     self, Reader, ReaderOptions, SlotTemplates, Slotted, Style, ValueTemplates,
 };
 use kyanite_lang::{
-    Arguments, Flow, HandedOn, Plan, RecordUnit, RuleText, Runner, Session, SpillSettings, Syntax,
-    TupleStore, compile,
+    Arguments, Flow, HandedOn, Plan, RecordUnit, RowEdit, RowNames, RowValue, Rows, RuleText,
+    Runner, Session, SpillSettings, Syntax, TupleStore, compile,
 };
 use kyanite_tree::{Arena, Value, locate};
 use proptest::prelude::*;
@@ -120,6 +120,78 @@ enum How {
     Lines,
 }
 
+/// Rows as texts of JSON.
+struct Texts<'n> {
+    names: &'n [String],
+    rows: Vec<String>,
+    /// The members of the row under way.
+    members: Vec<String>,
+}
+
+impl Texts<'_> {
+    fn text(value: RowValue<'_>) -> String {
+        let mut written = value.token.to_vec();
+        if written.is_empty() {
+            json::write(value.value, Style::Compact, &mut written);
+        }
+        String::from_utf8(written).unwrap()
+    }
+}
+
+impl Rows for Texts<'_> {
+    fn begin(&mut self, record: Option<&str>) {
+        let inside = record.map(|record| record[1..record.len() - 1].to_owned());
+        self.members = inside.into_iter().filter(|members| !members.is_empty()).collect();
+    }
+
+    fn member(&mut self, name: usize, value: RowValue<'_>) {
+        self.members.push(format!("{:?}:{}", self.names[name], Self::text(value)));
+    }
+
+    fn end(&mut self) {
+        self.rows.push(format!("{{{}}}", std::mem::take(&mut self.members).join(",")));
+    }
+
+    fn whole(&mut self, value: RowValue<'_>) {
+        self.rows.push(Self::text(value));
+    }
+
+    fn record(&mut self, write: &mut dyn FnMut(&mut Vec<u8>)) {
+        let mut written = Vec::new();
+        write(&mut written);
+        self.rows.push(String::from_utf8(written).unwrap());
+    }
+
+    /// Splits the record into its members, as none of the texts here has a comma that is no mark between them.
+    fn edited(&mut self, record: &str, edits: &[RowEdit<'_>]) {
+        let mut text = record.to_owned();
+        let key = |name: &usize| format!("{:?}:", self.names[*name]);
+        for RowEdit { at, new, name, .. } in edits.iter().rev().filter(|edit| edit.is_there) {
+            match new {
+                Some(new) => text.replace_range(at.clone(), &Self::text(*new)),
+                None => {
+                    text.replace_range(at.start - key(name).len()..at.end, "");
+                    text = text.replace(",,", ",").replace("{,", "{").replace(",}", "}");
+                }
+            }
+        }
+        for RowEdit { new, name, .. } in edits.iter().filter(|edit| !edit.is_there) {
+            let Some(new) = new else { continue };
+            let comma = if text == "{}" { "" } else { "," };
+            text.insert_str(text.len() - 1, &format!("{comma}{}{}", key(name), Self::text(*new)));
+        }
+        self.rows.push(text);
+    }
+
+    fn take_back(&mut self) {
+        self.members.clear();
+    }
+
+    fn pop(&mut self, take: &mut dyn FnMut(&str)) {
+        self.rows.pop().into_iter().for_each(|row| take(&row));
+    }
+}
+
 /// What a run over records gives: each result with its path, and the failure that ended it.
 fn results(plan: &Plan, text: &str, how: How) -> (Vec<(String, Option<String>)>, Option<String>) {
     let (arena, mut templates) = (Arena::new(), ValueTemplates::default());
@@ -130,7 +202,7 @@ fn results(plan: &Plan, text: &str, how: How) -> (Vec<(String, Option<String>)>,
     }
     let arguments = Arguments::read(plan, &[], &arena).unwrap();
     let mut session = Session::new(plan);
-    let (names, mut state) = Runner::new(plan, &arguments, None, &arena, &mut session)
+    let (bound, mut state) = Runner::new(plan, &arguments, None, &arena, &mut session)
         .unwrap()
         .begin_records(RecordUnit::Items)
         .unwrap();
@@ -138,13 +210,15 @@ fn results(plan: &Plan, text: &str, how: How) -> (Vec<(String, Option<String>)>,
     let nowhere = || Err(std::io::ErrorKind::Unsupported.into());
     let spill = SpillSettings { memory: usize::MAX, file: Box::new(nowhere) };
     let mut store = TupleStore::new(plan, &keep, &spill);
-    let bound = names.clone();
-    let lines = plan.line_names(RecordUnit::Items).filter(|_| how == How::Lines);
+    let row_names = plan.row_names(RecordUnit::Items).filter(|_| how == How::Lines);
+    let names = row_names.as_ref().map(RowNames::names).unwrap_or_default();
+    let mut rows = Texts { names, rows: Vec::new(), members: Vec::new() };
     let are_slots = how == How::Slots || how == How::Lines;
-    let field_plan = plan.field_plan(RecordUnit::Items, lines.as_ref()).ok().filter(|_| are_slots);
-    let runner = Runner::for_batch(plan, RecordUnit::Items, names, &arena, &mut session);
-    let mut runner =
-        runner.with_field_plan(field_plan.as_ref()).with_lines(lines.as_ref(), &mut Vec::new());
+    let field_plan =
+        plan.field_plan(RecordUnit::Items, row_names.as_ref()).ok().filter(|_| are_slots);
+    let runner = Runner::for_batch(plan, RecordUnit::Items, bound.clone(), &arena, &mut session);
+    let to_rows = row_names.as_ref().map(|names| (names, &mut rows as &mut dyn Rows));
+    let mut runner = runner.with_field_plan(field_plan.as_ref()).with_rows(to_rows);
     let (mut results, mut index, mut known) = (Vec::new(), 0, SlotTemplates::default());
     loop {
         let read = match &field_plan {
@@ -165,21 +239,16 @@ fn results(plan: &Plan, text: &str, how: How) -> (Vec<(String, Option<String>)>,
         index += 1;
         runner.write_records(|out| reader.write_line(&mut known, out));
         if let Err(failure) = ran {
-            let (lines, _) = runner.take_lines().unwrap_or_default();
-            let lines = String::from_utf8(lines).unwrap();
-            results.extend(lines.lines().map(|line| (line.to_owned(), None)));
+            drop(runner);
+            results.extend(rows.rows.into_iter().map(|row| (row, None)));
             let place = record.and_then(|record| locate(record, failure.origin()));
             let place = place.map(|place| place.readable());
             return (results, Some(format!("{} {place:?}", failure.message().to_owned())));
         }
     }
-    if let Some((lines, count)) = runner.take_lines() {
-        let lines = String::from_utf8(lines).unwrap();
-        results.extend(lines.lines().map(|line| (line.to_owned(), None)));
-        assert_eq!(results.len() as u64, count);
-    }
     let mut ended = None;
     runner.put_down(&state, &mut store).unwrap();
+    results.extend(rows.rows.into_iter().map(|row| (row, None)));
     let packed = store.has_packed(plan).then(|| {
         let runner =
             Runner::for_batch(plan, RecordUnit::Items, bound.clone(), &arena, &mut session);
@@ -298,8 +367,8 @@ fn rules_whose_records_are_copied() {
         ("for r in $[*] where r.a == 1 return [r]", false),
     ] {
         let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
-        let lines = plan.line_names(RecordUnit::Items);
-        let field_plan = plan.field_plan(RecordUnit::Items, lines.as_ref()).ok();
+        let names = plan.row_names(RecordUnit::Items);
+        let field_plan = plan.field_plan(RecordUnit::Items, names.as_ref()).ok();
         let copied = field_plan.is_some_and(|field_plan| field_plan.slots.may_have_text());
         assert_eq!(copied, are_copied, "{rule}");
     }

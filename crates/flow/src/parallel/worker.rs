@@ -17,6 +17,7 @@ use crate::blocks::{Block, Then};
 use crate::consume::{Consumer, consume};
 use crate::part::Part;
 use crate::records::{Next, Records, valid_start};
+use crate::rows::PartRows;
 use crate::run_error::WayCounts;
 use crate::types::Typer;
 
@@ -114,7 +115,7 @@ fn block(
         state,
         spill,
         field_plan,
-        line_names,
+        row_keys,
         lines,
         ..
     } = context;
@@ -142,7 +143,9 @@ fn block(
         let KnownLayouts { slots, values, .. } = &mut *layouts;
         let mut records = Records::new(block, 0, input, layout, arena, Some(values));
         let runner = Runner::for_batch(plan, unit, names.clone(), arena, session);
-        let mut runner = runner.with_field_plan(field_plan).with_lines(line_names, &mut part.bytes);
+        let mut rows = row_keys.and_then(|keys| Some((keys, PartRows::of(part, keys)?)));
+        let to_rows = rows.as_mut().map(|(keys, rows)| (keys.names, rows.sink()));
+        let mut runner = runner.with_field_plan(field_plan).with_rows(to_rows);
         loop {
             let next = records.next_slotted(field_plan, slots, runner.slots());
             let passed_over = records.take_passed_over();
@@ -186,10 +189,13 @@ fn block(
                 Next::End(_) | Next::Broken(_) => return None,
             }
         }
-        if let Some((lines, count)) = runner.take_lines() {
-            (part.bytes, part.items) = (lines, count);
-        }
         runner.put_down(&state, &mut store).ok()?;
+        if let Some((_, rows)) = rows {
+            rows.end(part);
+        }
+        if part.failed {
+            return None;
+        }
         if typer.is_some_and(|typer| !typer.take_losses().is_empty()) {
             return None;
         }

@@ -14,6 +14,7 @@ use crate::input::{XmlBeginning, cannot_read};
 use crate::parallel::{self, AsLines, BlockResult, WorkerBlock, WorkerContext};
 use crate::part::Part;
 use crate::records::{InputPart, Records};
+use crate::rows::RowKeys;
 use crate::run::{rule_failed, stack_size};
 use crate::run_error::RunError;
 
@@ -40,7 +41,8 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             },
             _ => None,
         };
-        let line_names = strategy.line_names.as_ref().filter(|_| !part.expects_elements());
+        let row_names = strategy.row_names.as_ref().filter(|_| !part.expects_elements());
+        let row_keys = row_names.map(RowKeys::of);
         let lines = match (layout, &row_lines) {
             (Layout::Csv { settings, header }, Some(lines)) => {
                 Some(AsLines::Rows { settings, header, lines })
@@ -56,8 +58,8 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         // A path that has to be explained is told about by whole records.
         let explains_nothing = self.session.coverage.explains_nothing(self.job.plan);
         // Members are in fields for lines that wait, and for nothing else.
-        let has_lines = line_names.is_some() || !strategy.lines_wait;
-        let field_plan = strategy.field_plan.as_ref().filter(|_| explains_nothing && has_lines);
+        let has_rows = row_keys.is_some() || !strategy.rows_wait;
+        let field_plan = strategy.field_plan.as_ref().filter(|_| explains_nothing && has_rows);
         let needed = strategy
             .projection
             .as_ref()
@@ -79,7 +81,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             spill: &SpillSettings { memory: usize::MAX, file: Box::new(tempfile::tempfile) },
             cutoff: &cutoff,
             field_plan,
-            line_names,
+            row_keys: row_keys.as_ref(),
             learns: strategy.takes(Way::Templates),
             lines,
             written: part.written(),

@@ -100,6 +100,18 @@ impl Writer {
         self.settled && (self.headed || self.named == Some(false))
     }
 
+    /// What writes the cells of rows that are maps, if their columns are settled, just these, and hold no nested values.
+    #[must_use]
+    pub fn cells_of(&self, names: &[String]) -> Option<Cells> {
+        let are_columns = self.is_settled()
+            && self.named == Some(true)
+            && self.asked.is_none()
+            && !self.flatten
+            && self.columns.iter().eq(names);
+        let (delimiter, alone) = (self.settings.delimiter, self.columns.len() == 1);
+        are_columns.then_some(Cells { delimiter, alone })
+    }
+
     /// Appends a row to `out`, or keeps it until the columns are known.
     ///
     /// # Errors
@@ -365,14 +377,33 @@ impl Writer {
         }
     }
 
-    /// Writes a cell, in quotes where it needs them. An empty cell that is `alone` in its row is quoted, so that the
-    /// row is not an empty line; so is one that would begin the text with a byte order mark.
     fn cell(&self, text: &str, alone: bool, out: &mut Vec<u8>) {
-        let special =
-            |byte: u8| byte == self.settings.delimiter || matches!(byte, b'"' | b'\n' | b'\r');
+        Cells { delimiter: self.settings.delimiter, alone }.write(text, out);
+    }
+}
+
+/// Writes cells.
+#[derive(Clone, Copy, Debug)]
+pub struct Cells {
+    delimiter: u8,
+    /// Whether each is alone in its row.
+    alone: bool,
+}
+
+impl Cells {
+    /// What stands between cells.
+    #[must_use]
+    pub fn delimiter(self) -> u8 {
+        self.delimiter
+    }
+
+    /// Appends a cell, in quotes where it needs them. An empty cell that is alone in its row is quoted, so that the row is not an empty
+    /// line; so is one that would begin the text with a byte order mark.
+    pub fn write(self, text: &str, out: &mut Vec<u8>) {
+        let special = |byte: u8| byte == self.delimiter || matches!(byte, b'"' | b'\n' | b'\r');
         // Without a way out in the middle, several bytes are looked at at once.
         let is_special = text.bytes().fold(false, |found, byte| found | special(byte));
-        if !(is_special || alone && text.is_empty() || text.starts_with('\u{feff}')) {
+        if !(is_special || self.alone && text.is_empty() || text.starts_with('\u{feff}')) {
             out.extend_from_slice(text.as_bytes());
             return;
         }

@@ -3,7 +3,7 @@
 use kyanite_formats::projection::{Projected, Projection};
 use kyanite_xpath::Expression;
 
-use super::{LineNames, Plan, RecordUnit};
+use super::{Plan, RecordUnit, RowNames};
 use crate::projection::FieldPlan;
 
 /// A way to take records that comes to the same as making a value of each and evaluating the rule over it, in less time.
@@ -93,6 +93,8 @@ pub enum Written {
     Json,
     /// The rows of a table as they are read.
     Rows,
+    /// The cells of a table, while they are computed.
+    Cells,
     /// Nothing.
     Values,
 }
@@ -104,10 +106,10 @@ pub struct Strategy {
     pub projection: Option<Projection>,
     /// Where members of records go.
     pub field_plan: Option<FieldPlan>,
-    /// What the members of results are called that are written while they are computed.
-    pub line_names: Option<LineNames>,
-    /// Whether what is written so waits for the last record, and is put in order.
-    pub lines_wait: bool,
+    /// What the members of results are called that are handed on while they are computed.
+    pub row_names: Option<RowNames>,
+    /// Whether what is handed on so waits for the last record, and is put in order.
+    pub rows_wait: bool,
     choices: Vec<Choice>,
 }
 
@@ -143,7 +145,7 @@ impl Plan {
     pub fn strategy(&self, unit: RecordUnit, written: Written, off: Ways) -> Strategy {
         let allowed = |way: Way| if off.contain(way) { Err(OFF.to_owned()) } else { Ok(()) };
         let joins_tuples = self.joins_tuples(unit);
-        let lines_wait = self.orders_results(unit);
+        let rows_wait = self.orders_results(unit);
         let threads = allowed(Way::Threads).and_then(|()| match self.depends_on_order(unit) {
             Some(_) if joins_tuples => {
                 Ok("blocks of records run at the same time; the tuples of all wait for the last"
@@ -152,14 +154,11 @@ impl Plan {
             Some(why) => Err(why.message()),
             None => Ok("blocks of records run at the same time; results keep their order".into()),
         });
-        let as_json = || match written {
-            Written::Json => Ok(()),
-            Written::Rows | Written::Values => Err("the result is not written as JSON".to_owned()),
-        };
+        const NOT_JSON: &str = "the result is not written as JSON";
         let copied = match written {
             Written::Json => Ok("records are written as they are read, and are no values"),
             Written::Rows => Ok("rows of a table are written as they are read, and are no values"),
-            Written::Values => Err("the result is not written as JSON".to_owned()),
+            Written::Cells | Written::Values => Err(NOT_JSON.to_owned()),
         };
         let copies = allowed(Way::Copies).and(copied).and_then(|does| {
             match self.gives_records_as_they_are(unit) && threads.is_ok() {
@@ -170,23 +169,29 @@ impl Plan {
         let computes = || match (&copies, &threads) {
             (Ok(_), _) => Err("records are copied".to_owned()),
             (_, Err(_)) => Err("records run in order".to_owned()),
-            _ if joins_tuples && !lines_wait => Err("tuples wait for the last record".to_owned()),
+            _ if joins_tuples && !rows_wait => Err("tuples wait for the last record".to_owned()),
             _ => Ok(()),
         };
-        let lines = allowed(Way::Lines).and_then(|()| computes()).and_then(|()| as_json());
-        let lines = lines.and_then(|()| {
-            let none = "the rule is no loop, and gives no records";
-            self.line_names(unit).ok_or_else(|| none.to_owned())
+        let lines = allowed(Way::Lines).and_then(|()| computes()).and_then(|()| {
+            let names = self.row_names(unit);
+            match (written, names.ok_or("the rule is no loop, and gives no records")?) {
+                (Written::Json, names) => Ok(names),
+                (Written::Cells, names @ RowNames::Maps(_)) if !rows_wait => Ok(names),
+                (Written::Cells, _) => {
+                    Err("a row of a table is a map whose names are known".into())
+                }
+                (Written::Rows | Written::Values, _) => Err(NOT_JSON.to_owned()),
+            }
         });
-        let (lines, line_names) = parted(lines, |_| match lines_wait {
+        let (lines, row_names) = parted(lines, |_| match rows_wait {
             true => "results are written before they wait, and are no values".to_owned(),
             false => "results are written while they are computed, and are no values".to_owned(),
         });
         let fields = allowed(Way::Fields).and_then(|()| computes()).and_then(|()| {
-            if lines_wait && line_names.is_none() {
+            if rows_wait && row_names.is_none() {
                 return Err("what waits is no line".to_owned());
             }
-            let plan = self.field_plan(unit, line_names.as_ref());
+            let plan = self.field_plan(unit, row_names.as_ref());
             plan.map_err(str::to_owned)
         });
         let (fields, mut field_plan) = parted(fields, |plan| match plan.slots.paths() {
@@ -232,8 +237,8 @@ impl Plan {
         });
         let whys = [threads, copies, fields, settled, lines, projects, templates, prefilter];
         let choices = Way::ALL.into_iter().zip(whys).map(|(way, why)| Choice { way, why });
-        let lines_wait = lines_wait && line_names.is_some();
-        Strategy { projection, field_plan, line_names, lines_wait, choices: choices.collect() }
+        let rows_wait = rows_wait && row_names.is_some();
+        Strategy { projection, field_plan, row_names, rows_wait, choices: choices.collect() }
     }
 }
 

@@ -154,8 +154,8 @@ impl<'a> Runner<'_, 'a> {
         emit: &mut dyn FnMut(Value<'a>) -> Flow,
     ) -> RunResult<Flow> {
         let Some(clause) = repeat.clauses.get(position) else {
-            if self.writes_lines(repeat) {
-                return self.line(repeat);
+            if self.has_rows(repeat) {
+                return self.row(repeat);
             }
             // A tuple that returns nothing leaves no gap.
             return Ok(match self.value(&repeat.result)? {
@@ -262,7 +262,7 @@ impl<'a> Runner<'_, 'a> {
                     keys.push(self.value(&key.value)?);
                 }
                 let mut names = Vec::with_capacity(slots.len() + 1);
-                if next == repeat.clauses.len() && self.writes_lines(repeat) {
+                if next == repeat.clauses.len() && self.has_rows(repeat) {
                     names.resize(slots.len(), None);
                     names.push(Some(Value::text(self.waiting_line(repeat)?)));
                 } else {

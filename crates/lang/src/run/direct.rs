@@ -1,11 +1,12 @@
 //! Runs tuples that only take members from slots.
 
-use kyanite_formats::json::{self, Slot, Style};
+use kyanite_formats::json::Slot;
 use kyanite_tree::{Key, ShortText, Value};
 
 use super::{RecordState, Runner};
 use crate::coverage::Coverage;
 use crate::plan::{Cell, ClauseKind, Direct, RecordSource};
+use crate::rows::RowValue;
 use crate::rule_error::Flow;
 
 impl<'a> Runner<'_, 'a> {
@@ -18,7 +19,7 @@ impl<'a> Runner<'_, 'a> {
         }
         match self.field_plan?.direct.as_ref()? {
             Direct::Group { keys, items } => self.tuple_into_group(state, keys, items)?,
-            Direct::Map(cells) => self.tuple_into_line(cells)?,
+            Direct::Map(cells) => self.tuple_into_row(cells)?,
         }
         state.tuples += 1;
         self.session.coverage.met(self.records?.source.path()?);
@@ -84,20 +85,17 @@ impl<'a> Runner<'_, 'a> {
         Some(())
     }
 
-    fn tuple_into_line(&mut self, cells: &[Cell]) -> Option<()> {
-        let lines = self.lines.as_mut()?;
-        lines.out.push(b'{');
-        for (name, cell) in lines.names.names.iter().zip(cells) {
+    fn tuple_into_row(&mut self, cells: &[Cell]) -> Option<()> {
+        let rows = self.rows.as_mut()?;
+        rows.sink.begin(None);
+        for (name, cell) in cells.iter().enumerate() {
             // A member that is not there is left out.
             let coverage = &mut self.session.coverage;
             let Some(value) = cell.value(&self.slots, coverage) else { continue };
-            lines.name(&name.written);
-            match self.slots.get(cell.slot) {
-                Some(slot) if !slot.token.is_empty() => lines.out.extend_from_slice(slot.token),
-                _ => json::write(value, Style::Compact, &mut lines.out),
-            }
+            let token = self.slots.get(cell.slot).map_or(&[][..], |slot| slot.token);
+            rows.sink.member(name, RowValue { value, token });
         }
-        lines.end();
+        rows.sink.end();
         Some(())
     }
 }
