@@ -12,7 +12,7 @@ use crate::part::Part;
 pub(crate) struct RowKeys<'n> {
     pub(crate) names: &'n RowNames,
     /// Each name with the comma before it and the colon behind it.
-    keys: Vec<Vec<u8>>,
+    keys: Vec<Box<[u8]>>,
 }
 
 impl<'n> RowKeys<'n> {
@@ -21,7 +21,7 @@ impl<'n> RowKeys<'n> {
             let mut key = vec![b','];
             json::write_text(name, &mut key);
             key.push(b':');
-            key
+            key.into()
         };
         Self { names, keys: names.names().iter().map(key).collect() }
     }
@@ -78,7 +78,7 @@ impl<'k> PartRows<'k> {
 
 /// Lines of JSON.
 pub(crate) struct JsonRows<'k> {
-    keys: &'k [Vec<u8>],
+    keys: &'k [Box<[u8]>],
     out: Vec<u8>,
     /// Where the lines end that are complete.
     complete: usize,
@@ -86,9 +86,9 @@ pub(crate) struct JsonRows<'k> {
 }
 
 impl JsonRows<'_> {
-    fn value(&mut self, value: RowValue<'_>) {
+    fn value(&mut self, value: RowValue<'_, '_>) {
         match value.token {
-            [] => json::write(value.value, Style::Compact, &mut self.out),
+            [] => json::write(*value.value, Style::Compact, &mut self.out),
             token => self.out.extend_from_slice(token),
         }
     }
@@ -96,8 +96,7 @@ impl JsonRows<'_> {
     /// Begins a member of the map under way.
     fn name(&mut self, name: usize) {
         let is_first = self.out.last() == Some(&b'{');
-        let key = self.keys.get(name).map(Vec::as_slice).unwrap_or_default();
-        self.out.extend_from_slice(key.get(usize::from(is_first)..).unwrap_or_default());
+        self.out.extend_from_slice(&self.keys[name][usize::from(is_first)..]);
     }
 
     fn end_line(&mut self) {
@@ -109,21 +108,24 @@ impl JsonRows<'_> {
 
 impl Rows for JsonRows<'_> {
     fn begin(&mut self, record: Option<&str>) {
-        let members = record.and_then(|record| record.strip_suffix('}')).unwrap_or("{");
-        self.out.extend_from_slice(members.as_bytes());
+        match record.and_then(|record| record.strip_suffix('}')) {
+            Some(members) => self.out.extend_from_slice(members.as_bytes()),
+            None => self.out.push(b'{'),
+        }
     }
 
-    fn member(&mut self, name: usize, value: RowValue<'_>) {
+    fn member(&mut self, name: usize, value: RowValue<'_, '_>) {
         self.name(name);
         self.value(value);
     }
 
     fn end(&mut self) {
-        self.out.push(b'}');
-        self.end_line();
+        self.out.extend_from_slice(b"}\n");
+        self.complete = self.out.len();
+        self.count += 1;
     }
 
-    fn whole(&mut self, value: RowValue<'_>) {
+    fn whole(&mut self, value: RowValue<'_, '_>) {
         self.value(value);
         self.end_line();
     }
@@ -136,10 +138,11 @@ impl Rows for JsonRows<'_> {
     fn edited(&mut self, record: &str, edits: &[RowEdit<'_>]) {
         let mut from = 0;
         for RowEdit { at, is_there, new, name } in edits {
+            let new = new.as_ref().map(|(value, token)| RowValue { value, token });
             match (is_there, new) {
                 (true, Some(new)) => {
                     self.out.extend_from_slice(&record.as_bytes()[from..at.start]);
-                    self.value(*new);
+                    self.value(new);
                     from = at.end;
                 }
                 (true, None) => {
@@ -157,7 +160,7 @@ impl Rows for JsonRows<'_> {
                 (false, Some(new)) => {
                     self.out.extend_from_slice(&record.as_bytes()[from..at.start]);
                     from = at.start;
-                    self.member(*name, *new);
+                    self.member(*name, new);
                 }
                 (false, None) => {}
             }
@@ -216,11 +219,11 @@ impl Rows for TableRows {
         self.failed |= record.is_some();
     }
 
-    fn member(&mut self, name: usize, value: RowValue<'_>) {
+    fn member(&mut self, name: usize, value: RowValue<'_, '_>) {
         self.go_to(name);
         match (value.value.scalar_text(), value.value) {
             (Some(text), _) => self.cells.write(text, &mut self.out),
-            (None, Value::Null(origin)) => self.losses.add(Loss::Null, origin),
+            (None, Value::Null(origin)) => self.losses.add(Loss::Null, *origin),
             (None, _) => self.failed = true,
         }
     }
@@ -232,7 +235,7 @@ impl Rows for TableRows {
         self.count += 1;
     }
 
-    fn whole(&mut self, _: RowValue<'_>) {
+    fn whole(&mut self, _: RowValue<'_, '_>) {
         self.failed = true;
     }
 

@@ -9,11 +9,11 @@ pub trait Rows {
     /// Begins a row that is a map; the members of the record with this text come first, if it is given.
     fn begin(&mut self, record: Option<&str>);
     /// Adds a member to the row, whose name is that of this number.
-    fn member(&mut self, name: usize, value: RowValue<'_>);
+    fn member(&mut self, name: usize, value: RowValue<'_, '_>);
     /// Ends the row.
     fn end(&mut self);
     /// Adds a row that is not made of members.
-    fn whole(&mut self, value: RowValue<'_>);
+    fn whole(&mut self, value: RowValue<'_, '_>);
     /// Adds a row that is a record, which `write` appends as it is written as JSON.
     fn record(&mut self, write: &mut dyn FnMut(&mut Vec<u8>));
     /// Adds a row that is the record with this text but for some edits, in the order of their places.
@@ -26,28 +26,29 @@ pub trait Rows {
 
 /// A value of a row.
 #[derive(Clone, Copy, Debug)]
-pub struct RowValue<'v> {
+pub struct RowValue<'v, 'a> {
     /// The value.
-    pub value: Value<'v>,
+    pub value: &'v Value<'a>,
     /// How JSON writes it, where that is how it stands in the record; else empty.
     pub token: &'v [u8],
 }
 
-impl<'v> From<Value<'v>> for RowValue<'v> {
-    fn from(value: Value<'v>) -> Self {
+impl<'v, 'a> From<&'v Value<'a>> for RowValue<'v, 'a> {
+    #[inline]
+    fn from(value: &'v Value<'a>) -> Self {
         Self { value, token: &[] }
     }
 }
 
 /// A change in the text of a record.
 #[derive(Debug)]
-pub struct RowEdit<'v> {
+pub struct RowEdit<'a> {
     /// The bytes of the old value; where a new member would begin, if it is not there.
     pub at: Range<usize>,
     /// Whether a member is there.
     pub is_there: bool,
-    /// Its new value; nothing for a member that is left out.
-    pub new: Option<RowValue<'v>>,
+    /// Its new value, and how JSON writes that, where it is how it stands in the record; nothing for a member that is left out.
+    pub new: Option<(Value<'a>, &'a [u8])>,
     /// The number of its name.
     pub name: usize,
 }

@@ -48,6 +48,7 @@ use crate::plan::{
     Records,
 };
 use crate::projection::FieldPlan;
+use crate::rows::RowEdit;
 use crate::rule_error::{Flow, RuleError, RunResult};
 use crate::trace::Trace;
 use index::Indexes;
@@ -163,6 +164,8 @@ pub struct Runner<'r, 'a> {
     text: &'a str,
     /// Where results go that are handed on while they are computed.
     rows: Option<RowsAhead<'r, 'a>>,
+    /// Scratch space for the edits of a row.
+    row_edits: Vec<RowEdit<'a>>,
     /// Where the frame of the running def begins in the locals.
     frame: usize,
     /// How many defs are running inside each other.
@@ -257,6 +260,7 @@ impl<'r, 'a> Runner<'r, 'a> {
             slots: Vec::new(),
             text: "",
             rows: None,
+            row_edits: Vec::new(),
             frame: 0,
             calls: 0,
             folded: None,

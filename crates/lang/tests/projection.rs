@@ -129,10 +129,10 @@ struct Texts<'n> {
 }
 
 impl Texts<'_> {
-    fn text(value: RowValue<'_>) -> String {
+    fn text(value: RowValue<'_, '_>) -> String {
         let mut written = value.token.to_vec();
         if written.is_empty() {
-            json::write(value.value, Style::Compact, &mut written);
+            json::write(*value.value, Style::Compact, &mut written);
         }
         String::from_utf8(written).unwrap()
     }
@@ -144,7 +144,7 @@ impl Rows for Texts<'_> {
         self.members = inside.into_iter().filter(|members| !members.is_empty()).collect();
     }
 
-    fn member(&mut self, name: usize, value: RowValue<'_>) {
+    fn member(&mut self, name: usize, value: RowValue<'_, '_>) {
         self.members.push(format!("{:?}:{}", self.names[name], Self::text(value)));
     }
 
@@ -152,7 +152,7 @@ impl Rows for Texts<'_> {
         self.rows.push(format!("{{{}}}", std::mem::take(&mut self.members).join(",")));
     }
 
-    fn whole(&mut self, value: RowValue<'_>) {
+    fn whole(&mut self, value: RowValue<'_, '_>) {
         self.rows.push(Self::text(value));
     }
 
@@ -168,7 +168,9 @@ impl Rows for Texts<'_> {
         let key = |name: &usize| format!("{:?}:", self.names[*name]);
         for RowEdit { at, new, name, .. } in edits.iter().rev().filter(|edit| edit.is_there) {
             match new {
-                Some(new) => text.replace_range(at.clone(), &Self::text(*new)),
+                Some((value, token)) => {
+                    text.replace_range(at.clone(), &Self::text(RowValue { value, token }));
+                }
                 None => {
                     text.replace_range(at.start - key(name).len()..at.end, "");
                     text = text.replace(",,", ",").replace("{,", "{").replace(",}", "}");
@@ -176,9 +178,10 @@ impl Rows for Texts<'_> {
             }
         }
         for RowEdit { new, name, .. } in edits.iter().filter(|edit| !edit.is_there) {
-            let Some(new) = new else { continue };
+            let Some((value, token)) = new else { continue };
+            let new = Self::text(RowValue { value, token });
             let comma = if text == "{}" { "" } else { "," };
-            text.insert_str(text.len() - 1, &format!("{comma}{}{}", key(name), Self::text(*new)));
+            text.insert_str(text.len() - 1, &format!("{comma}{}{}", key(name), new));
         }
         self.rows.push(text);
     }

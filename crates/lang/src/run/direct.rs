@@ -86,16 +86,18 @@ impl<'a> Runner<'_, 'a> {
     }
 
     fn tuple_into_row(&mut self, cells: &[Cell]) -> Option<()> {
-        let rows = self.rows.as_mut()?;
-        rows.sink.begin(None);
+        let sink = self.rows.as_mut()?.sink.as_mut()?;
+        sink.begin(None);
         for (name, cell) in cells.iter().enumerate() {
             // A member that is not there is left out.
             let coverage = &mut self.session.coverage;
-            let Some(value) = cell.value(&self.slots, coverage) else { continue };
-            let token = self.slots.get(cell.slot).map_or(&[][..], |slot| slot.token);
-            rows.sink.member(name, RowValue { value, token });
+            if cell.value(&self.slots, coverage).is_some()
+                && let Some(Slot { value: Some(value), token, .. }) = self.slots.get(cell.slot)
+            {
+                sink.member(name, RowValue { value, token });
+            }
         }
-        rows.sink.end();
+        sink.end();
         Some(())
     }
 }

@@ -1,5 +1,6 @@
 //! Handing on the results of a loop while they are computed, row by row.
 
+use kyanite_formats::json::Slot;
 use kyanite_tree::Value;
 
 use super::Runner;
@@ -10,19 +11,17 @@ use crate::rule_error::{Flow, RunResult};
 /// Rows under way.
 pub(super) struct RowsAhead<'r, 'a> {
     names: &'a RowNames,
-    pub(super) sink: &'r mut dyn Rows,
+    /// Where they go; nowhere while a row is handed on.
+    pub(super) sink: Option<&'r mut dyn Rows>,
     /// How often the record in the slots is a result; whoever read it writes it.
     records: usize,
-    /// The edits of the record under way.
-    edits: Vec<RowEdit<'a>>,
 }
 
 impl<'r, 'a> Runner<'r, 'a> {
     /// The same runner, handing what it returns for records to `rows`, and giving none of it.
     #[must_use]
     pub fn with_rows(mut self, rows: Option<(&'a RowNames, &'r mut dyn Rows)>) -> Self {
-        self.rows =
-            rows.map(|(names, sink)| RowsAhead { names, sink, records: 0, edits: Vec::new() });
+        self.rows = rows.map(|(names, sink)| RowsAhead { names, sink: Some(sink), records: 0 });
         self
     }
 
@@ -30,8 +29,9 @@ impl<'r, 'a> Runner<'r, 'a> {
     #[inline]
     pub fn write_records(&mut self, mut write: impl FnMut(&mut Vec<u8>)) {
         let Some(rows) = &mut self.rows else { return };
+        let Some(sink) = &mut rows.sink else { return };
         for _ in 0..std::mem::take(&mut rows.records) {
-            rows.sink.record(&mut write);
+            sink.record(&mut write);
         }
     }
 
@@ -48,24 +48,26 @@ impl<'r, 'a> Runner<'r, 'a> {
 
     /// What an expression gives, if it is a scalar member of the record and is written as it stands there.
     #[inline]
-    fn as_it_stands(&mut self, expr: &'a Expr) -> Option<RowValue<'a>> {
+    fn as_it_stands(&mut self, expr: &'a Expr) -> Option<RowValue<'_, 'a>> {
         let Kind::One(path) = &expr.kind else { return None };
-        let (slot, steps) = self.slot(path.id)?;
-        if slot.token.is_empty() || steps != path.steps.len() {
+        let slot_path = self.field_plan.filter(|_| self.in_slots)?.of(path.id)?;
+        let Slot { value, token, .. } = self.slots.get(slot_path.slot)?;
+        if token.is_empty() || slot_path.steps != path.steps.len() {
             return None;
         }
-        let value = RowValue { value: slot.value?, token: slot.token };
         self.session.coverage.met(path.id);
-        Some(value)
+        Some(RowValue { value: value.as_ref()?, token })
     }
 
-    /// What an expression gives, as it goes to rows.
+    /// Gives a row what an expression gives, if that is anything.
     #[inline]
-    fn row_value(&mut self, expr: &'a Expr) -> RunResult<Option<RowValue<'a>>> {
-        match self.as_it_stands(expr) {
-            Some(value) => Ok(Some(value)),
-            None => Ok(self.value(expr)?.map(RowValue::from)),
+    fn give(&mut self, expr: &'a Expr, to: impl FnOnce(RowValue<'_, 'a>)) -> RunResult<()> {
+        if let Some(value) = self.as_it_stands(expr) {
+            to(value);
+        } else if let Some(value) = self.value(expr)? {
+            to(RowValue::from(&value));
         }
+        Ok(())
     }
 
     /// Hands on the record itself, if there are rows.
@@ -73,8 +75,8 @@ impl<'r, 'a> Runner<'r, 'a> {
         let Some(rows) = &mut self.rows else { return false };
         if self.in_slots {
             rows.records += 1;
-        } else {
-            rows.sink.whole(record.into());
+        } else if let Some(sink) = &mut rows.sink {
+            sink.whole(RowValue::from(&record));
         }
         true
     }
@@ -87,42 +89,47 @@ impl<'r, 'a> Runner<'r, 'a> {
         }
         let _ = self.row(repeat)?;
         let (mut line, arena) = ("", self.arena);
-        if let Some(rows) = &mut self.rows {
-            rows.sink.pop(&mut |row| line = arena.text(row));
+        if let Some(sink) = self.rows.as_mut().and_then(|rows| rows.sink.as_mut()) {
+            sink.pop(&mut |row| line = arena.text(row));
         }
         Ok(line)
     }
 
     /// Hands on what a tuple returns.
     pub(super) fn row(&mut self, repeat: &'a Loop) -> RunResult<Flow> {
-        if let Some(mut rows) = self.rows.take() {
-            let handed_on = self.hand_on_row(repeat, &mut rows);
-            if handed_on.is_err() {
-                rows.sink.take_back();
-            }
-            self.rows = Some(rows);
-            handed_on?;
+        let Some(rows) = &mut self.rows else { return Ok(Flow::Continue(())) };
+        let (names, Some(sink)) = (rows.names, rows.sink.take()) else {
+            return Ok(Flow::Continue(()));
+        };
+        let handed_on = self.hand_on_row(repeat, names, sink);
+        if handed_on.is_err() {
+            sink.take_back();
         }
-        Ok(Flow::Continue(()))
+        if let Some(rows) = &mut self.rows {
+            rows.sink = Some(sink);
+        }
+        handed_on.map(Flow::Continue)
     }
 
-    fn hand_on_row(&mut self, repeat: &'a Loop, rows: &mut RowsAhead<'r, 'a>) -> RunResult<()> {
-        match (rows.names, &repeat.result.kind) {
-            (RowNames::Maps(_), Kind::Map(entries)) => self.map_row(None, entries, rows),
+    fn hand_on_row(
+        &mut self,
+        repeat: &'a Loop,
+        names: &RowNames,
+        sink: &mut dyn Rows,
+    ) -> RunResult<()> {
+        match (names, &repeat.result.kind) {
+            (RowNames::Maps(_), Kind::Map(entries)) => self.map_row(None, entries, sink),
             (RowNames::AfterRecord(_), Kind::Map(entries)) if self.in_slots => {
-                self.map_row(Some(self.text), &entries[1..], rows)
+                self.map_row(Some(self.text), &entries[1..], sink)
             }
             (RowNames::AfterRecord(_), Kind::One(_)) if self.in_slots => {
-                rows.records += 1;
-                Ok(())
-            }
-            (RowNames::Edits(_), Kind::Edit(edit)) if self.in_slots => self.edited_row(edit, rows),
-            _ => {
-                if let Some(value) = self.row_value(&repeat.result)? {
-                    rows.sink.whole(value);
+                if let Some(rows) = &mut self.rows {
+                    rows.records += 1;
                 }
                 Ok(())
             }
+            (RowNames::Edits(_), Kind::Edit(edit)) if self.in_slots => self.edited_row(edit, sink),
+            _ => self.give(&repeat.result, |value| sink.whole(value)),
         }
     }
 
@@ -132,24 +139,23 @@ impl<'r, 'a> Runner<'r, 'a> {
         &mut self,
         record: Option<&str>,
         entries: &'a [Entry],
-        rows: &mut RowsAhead<'r, 'a>,
+        sink: &mut dyn Rows,
     ) -> RunResult<()> {
-        rows.sink.begin(record);
+        sink.begin(record);
         for (name, entry) in entries.iter().enumerate() {
             let Entry::Named(_, value) = entry else { continue };
             // A member whose expression gives nothing is left out.
-            if let Some(value) = self.row_value(value)? {
-                rows.sink.member(name, value);
-            }
+            self.give(value, |value| sink.member(name, value))?;
         }
-        rows.sink.end();
+        sink.end();
         Ok(())
     }
 
     /// Hands on the record in the slots with the changes of an edit.
-    fn edited_row(&mut self, edit: &'a Edit, rows: &mut RowsAhead<'r, 'a>) -> RunResult<()> {
+    fn edited_row(&mut self, edit: &'a Edit, sink: &mut dyn Rows) -> RunResult<()> {
         let text = self.text;
-        rows.edits.clear();
+        let mut edits = std::mem::take(&mut self.row_edits);
+        edits.clear();
         for (name, change) in edit.changes.iter().enumerate() {
             let slot = self.slot(change.id).map(|(slot, _)| *slot).unwrap_or_default();
             self.session.coverage.met(change.id);
@@ -160,22 +166,29 @@ impl<'r, 'a> Runner<'r, 'a> {
                 None => (text.len() - 1, 0),
             };
             let (at, is_there) = (start..start + length, slot.value.is_some());
-            rows.edits.push(RowEdit { at, is_there, new, name });
+            edits.push(RowEdit { at, is_there, new, name });
         }
-        rows.edits.sort_by_key(|edit| edit.at.start);
-        rows.sink.edited(text, &rows.edits);
+        edits.sort_by_key(|edit| edit.at.start);
+        sink.edited(text, &edits);
+        self.row_edits = edits;
         Ok(())
     }
 
-    /// What takes the place of what an edit changes.
+    /// What takes the place of what an edit changes, and how that stands in the record.
     fn new_value(
         &mut self,
         change: &'a Change,
         old: Option<Value<'a>>,
-    ) -> RunResult<Option<RowValue<'a>>> {
-        match change.value.as_ref().and_then(|value| self.as_it_stands(value)) {
-            Some(value) => Ok(Some(value)),
-            None => Ok(self.replacement(change, old)?.map(RowValue::from)),
+    ) -> RunResult<Option<(Value<'a>, &'a [u8])>> {
+        if let Some(Expr { kind: Kind::One(path), .. }) = &change.value
+            && let Some((Slot { value: Some(value), token, .. }, steps)) = self.slot(path.id)
+            && !token.is_empty()
+            && steps == path.steps.len()
+        {
+            let new = (*value, *token);
+            self.session.coverage.met(path.id);
+            return Ok(Some(new));
         }
+        Ok(self.replacement(change, old)?.map(|value| (value, &[][..])))
     }
 }
