@@ -204,7 +204,7 @@ impl<'a> Reader<'a> {
     }
 
     /// The value of a scalar.
-    #[inline]
+    #[inline(always)]
     pub(super) fn scalar(&mut self, scalar: &ScalarSpan) -> Option<Value<'a>> {
         let (start, end) = (scalar.start, scalar.end);
         Some(match scalar.kind {

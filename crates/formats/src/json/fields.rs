@@ -221,19 +221,20 @@ impl<'a> Reader<'a> {
         for (field, slot) in fields.iter().zip(found) {
             *slot = match field {
                 None => Slot::default(),
-                Some(Field { begin, end, what }) => {
+                Some(Field { what: What::Scalar(number), .. }) => {
+                    let scalar = scalars.get(*number)?;
+                    let is_quoted = matches!(scalar.kind, ScalarKind::Text | ScalarKind::Escaped);
+                    let quote = usize::from(is_quoted);
+                    let text = self.bytes.get(scalar.start - quote..scalar.end + quote)?;
+                    let is_written_so =
+                        scalar.kind != ScalarKind::Escaped || has_needed_escapes(text);
+                    let token = if is_written_so { text } else { &[][..] };
+                    Slot { value: Some(self.scalar(scalar)?), token, text }
+                }
+                Some(Field { begin, end, what: What::Built(plan) }) => {
                     let (begin, end) = (begin.among(start, scalars)?, end.among(start, scalars)?);
                     let text = self.bytes.get(begin..end)?;
-                    let (value, token) = match what {
-                        What::Scalar(number) => {
-                            let scalar = scalars.get(*number)?;
-                            let is_written_so =
-                                scalar.kind != ScalarKind::Escaped || has_needed_escapes(text);
-                            (self.scalar(scalar)?, if is_written_so { text } else { &[][..] })
-                        }
-                        What::Built(plan) => (self.build(start, plan, scalars)?, &[][..]),
-                    };
-                    Slot { value: Some(value), token, text }
+                    Slot { value: Some(self.build(start, plan, scalars)?), token: &[], text }
                 }
             };
         }

@@ -10,6 +10,7 @@ use crate::rule_error::{Flow, RunResult, rule_error};
 
 impl<'a> Runner<'_, 'a> {
     /// The value that a path starts from.
+    #[inline]
     pub(super) fn start(&mut self, start: &'a Start) -> RunResult<Option<Value<'a>>> {
         Ok(match start {
             Start::Root => self.root,
@@ -42,8 +43,16 @@ impl<'a> Runner<'_, 'a> {
             };
         }
         let Some(start) = self.start(&path.start)? else { return Ok(None) };
-        if path.steps.is_empty() {
-            return Ok(Some(start));
+        match (path.steps.as_slice(), start) {
+            ([], start) => return Ok(Some(start)),
+            // Most other paths lead to a member.
+            ([Step { kind: StepKind::Name(name), .. }], Value::Map(_, map)) => {
+                if let Some(member) = map.get(name) {
+                    self.session.coverage.met(path.id);
+                    return Ok(Some(member));
+                }
+            }
+            _ => {}
         }
         self.session.coverage.asked(path.id);
         self.steps(path, 0, start)
