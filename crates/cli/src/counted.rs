@@ -54,8 +54,8 @@ impl Sink for Counted<'_> {
         self.sink.as_ref().map_or(Written::Values, |sink| sink.written())
     }
 
-    fn apart(&self) -> Option<Part> {
-        self.sink.as_ref().map_or(Some(Part::counting()), |sink| sink.apart())
+    fn part(&self) -> Option<Part> {
+        self.sink.as_ref().map_or(Some(Part::counting()), |sink| sink.part())
     }
 
     fn join(&mut self, part: &mut Part) -> Flow {

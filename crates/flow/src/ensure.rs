@@ -255,11 +255,11 @@ impl Sink for Ensured<'_, '_> {
         }
     }
 
-    fn apart(&self) -> Option<Part> {
+    fn part(&self) -> Option<Part> {
         match (self.schemas, self.by_item) {
-            (None, _) => self.sink.apart(),
+            (None, _) => self.sink.part(),
             // What keeps to the schemas is taken as it comes; the rest is looked at in its order.
-            (Some(_), true) => self.sink.apart().map(Part::ensuring),
+            (Some(_), true) => self.sink.part().map(Part::ensuring),
             (Some(_), false) => None,
         }
     }

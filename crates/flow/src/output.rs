@@ -300,8 +300,8 @@ impl Sink for Output {
         self.renderer.written()
     }
 
-    fn apart(&self) -> Option<Part> {
-        Some(Part::rendering(Some(self.renderer.apart()?)))
+    fn part(&self) -> Option<Part> {
+        Some(Part::rendering(Some(self.renderer.for_part()?)))
     }
 
     fn join(&mut self, part: &mut Part) -> Flow {

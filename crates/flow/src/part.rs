@@ -53,7 +53,7 @@ impl Part {
 
     /// Another part like this one when it was new.
     pub(crate) fn again(&self) -> Self {
-        Self::rendering(self.renderer.as_ref().and_then(Renderer::apart))
+        Self::rendering(self.renderer.as_ref().and_then(Renderer::for_part))
     }
 
     /// The same part, whose items come as lines of JSON, if `by_lines`.

@@ -165,7 +165,7 @@ impl Several {
     /// Has the documents of the last piece come one by one.
     fn take_apart(&mut self) {
         let last = std::mem::take(&mut self.last);
-        let apart = documents::apart(self.format, &last);
+        let apart = documents::texts(self.format, &last);
         self.again = apart.into_iter().map(<[u8]>::to_vec).collect();
     }
 }

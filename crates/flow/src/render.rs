@@ -253,9 +253,9 @@ impl Renderer {
         remarks
     }
 
-    /// A renderer for items that follow those so far, if they can be rendered apart: then all that is settled by the first
+    /// A renderer for a part, whose items follow those so far, if there can be one: then all that is settled by the first
     /// items is settled.
-    pub(crate) fn apart(&self) -> Option<Self> {
+    pub(crate) fn for_part(&self) -> Option<Self> {
         let is_settled = match self.layout.format {
             Format::Csv | Format::Tsv => self.rows.is_settled(),
             Format::JsonSequence | Format::Yaml | Format::Xml => self.items > 0,

@@ -78,7 +78,7 @@ impl<'s> Results<'s> {
     pub(crate) fn take_line(&mut self, line: &str) -> Flow {
         self.given = true;
         if self.lines.is_none() {
-            self.lines = self.sink.apart().map(|part| part.by_lines(true));
+            self.lines = self.sink.part().map(|part| part.by_lines(true));
         }
         let Some(part) = &mut self.lines else {
             let arena = Arena::new();
@@ -150,7 +150,7 @@ impl Sink for Nowhere {
         Written::Values
     }
 
-    fn apart(&self) -> Option<Part> {
+    fn part(&self) -> Option<Part> {
         Some(Part::counting())
     }
 }

@@ -153,8 +153,8 @@ pub trait Sink {
     fn is_closed(&self) -> bool;
     /// What it takes in place of values.
     fn written(&self) -> Written;
-    /// A sink for items that follow those so far, if they can be taken apart, on another thread.
-    fn apart(&self) -> Option<Part> {
+    /// What takes items that follow those so far on another thread, if that can be.
+    fn part(&self) -> Option<Part> {
         None
     }
     /// Takes the items of a part.

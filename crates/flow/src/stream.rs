@@ -1,6 +1,6 @@
 //! A rule over records, one by one, in memory that does not grow with their number.
 
-mod apart;
+mod parallel;
 
 use std::collections::BTreeSet;
 
@@ -30,7 +30,7 @@ use crate::run::{Job, LossPolicy, Run, What, is_xml, rule_failed, settle_losses}
 use crate::run_error::{Events, RunError, WayCounts};
 use crate::sources::Sources;
 use crate::types::Typer;
-use apart::Rest;
+use parallel::Rest;
 
 /// Where a run over records stands.
 struct Progress<'g> {
@@ -324,13 +324,13 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
             };
             if strategy.takes(Way::Threads)
                 && self.may_part(is_last, progress.index)
-                && let Some(part) = self.results.sink().apart()
+                && let Some(part) = self.results.sink().part()
                 && (!part.ensures || self.job.ensures.is_some())
             {
                 input.before.pass(&bytes[..from]);
                 blocks.put_back(from);
                 let rest = Rest { blocks, layout, strategy, input, part, held: &held, namespaces };
-                return self.apart(rest, progress, aside);
+                return self.in_parallel(rest, progress, aside);
             }
             let current = self.as_needed(layout, strategy.projection.as_ref());
             self.count_followed(&mut templates);

@@ -323,7 +323,7 @@ impl Sink for Counting {
         false
     }
 
-    fn apart(&self) -> Option<Part> {
+    fn part(&self) -> Option<Part> {
         Some(Part::counting())
     }
 

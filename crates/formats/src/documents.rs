@@ -110,9 +110,9 @@ pub fn read<'a>(
 /// The documents of a text in a format of which an input [may be many](Format::has_documents), each with what belongs to it, so that they
 /// are the text again behind one another. Some may come as one.
 #[must_use]
-pub fn apart(format: Format, text: &[u8]) -> Vec<&[u8]> {
+pub fn texts(format: Format, text: &[u8]) -> Vec<&[u8]> {
     match format {
-        Format::Yaml => yaml::Apart::new(text).collect(),
+        Format::Yaml => yaml::DocumentTexts::new(text).collect(),
         Format::JsonSequence => sequence_apart(text),
         _ => vec![text],
     }
@@ -124,7 +124,7 @@ pub fn apart(format: Format, text: &[u8]) -> Vec<&[u8]> {
 pub fn last_begin(format: Format, text: &[u8]) -> Option<usize> {
     match format {
         // What the beginning of a line says may be known only at its end.
-        Format::Yaml => yaml::Apart::last_begin(&text[..memchr::memrchr(b'\n', text)? + 1]),
+        Format::Yaml => yaml::DocumentTexts::last_begin(&text[..memchr::memrchr(b'\n', text)? + 1]),
         Format::JsonSequence => memchr::memrchr(RECORD_SEPARATOR, text).filter(|begin| *begin > 0),
         _ => None,
     }
@@ -214,7 +214,7 @@ mod tests {
             (Format::Toml, "a = 1\n", None),
         ] {
             assert_eq!(last_begin(format, text.as_bytes()), begin, "{text:?}");
-            assert_eq!(apart(format, text.as_bytes()).concat(), text.as_bytes());
+            assert_eq!(texts(format, text.as_bytes()).concat(), text.as_bytes());
         }
     }
 

@@ -42,13 +42,13 @@ pub const ATTRIBUTE: char = '@';
 /// Turns elements into records, and remembers what it saw.
 #[derive(Debug, Default)]
 pub struct View {
-    told: Vec<DeclaredMember>,
+    declared: Vec<DeclaredMember>,
     /// Every path of members that was met, as a tree.
     seen: Vec<MemberPlace>,
     /// Those that stand in no other.
     roots: Siblings,
     losses: Losses,
-    /// Whether a name that has a namespace is to be told.
+    /// Whether a name that keeps its namespace is counted as a loss.
     without_namespaces: bool,
 }
 
@@ -60,14 +60,14 @@ pub struct RecordShape {
     pub lists: Vec<String>,
     /// The paths of members that are always maps, their text under `#text`.
     pub maps: Vec<String>,
-    /// Whether names were to do without their namespaces, so that one that has its own is to be told.
+    /// Whether names were to do without their namespaces, so that one that keeps its own is a loss.
     pub without_namespaces: bool,
 }
 
-/// What was told of the members at a path.
+/// Whether the members at a path were declared to be lists or maps.
 #[derive(Debug)]
 struct DeclaredMember {
-    /// As it was told.
+    /// As it was declared.
     path: String,
     /// Its names, outermost first.
     names: Vec<String>,
@@ -125,7 +125,7 @@ impl Siblings {
     }
 }
 
-/// The places in records that are told apart; past these, names are no structure but data.
+/// The most places in records that are known one by one; past these, names are no structure but data.
 const MOST_PLACES: usize = 10_000;
 
 /// Up to so many runs of children are compared with each other; more go through a hash table.
@@ -135,7 +135,7 @@ impl View {
     /// A view that makes records of that shape.
     #[must_use]
     pub fn new(shape: &RecordShape, with_places: bool) -> Self {
-        let told = |is_list: bool| {
+        let declared = |is_list: bool| {
             move |path: &String| {
                 let names = path.strip_prefix('$').unwrap_or(path).split('.');
                 let names = names.filter(|name| !name.is_empty()).map(str::to_owned).collect();
@@ -143,9 +143,9 @@ impl View {
             }
         };
         let (lists, maps) =
-            (shape.lists.iter().map(told(true)), shape.maps.iter().map(told(false)));
+            (shape.lists.iter().map(declared(true)), shape.maps.iter().map(declared(false)));
         Self {
-            told: lists.chain(maps).filter(|told| !told.names.is_empty()).collect(),
+            declared: lists.chain(maps).filter(|declared| !declared.names.is_empty()).collect(),
             losses: Losses::new(with_places),
             without_namespaces: shape.without_namespaces,
             ..Self::default()
@@ -206,12 +206,12 @@ impl View {
             }
             places.push(place);
         }
-        for (own, told) in self.told.iter_mut().zip(&other.told) {
-            own.was_met |= told.was_met;
+        for (own, declared) in self.declared.iter_mut().zip(&other.declared) {
+            own.was_met |= declared.was_met;
         }
     }
 
-    /// The paths of members that were one thing here and another there, without being told which they are.
+    /// The paths of members that were one thing here and another there, without being declared to be either.
     #[must_use]
     pub fn undecided(&self) -> Vec<(Undecided, String)> {
         let mut found = Vec::new();
@@ -229,20 +229,21 @@ impl View {
         found
     }
 
-    /// The paths that something was told of, but that no member had of those that were met: what it was to be, and the names
+    /// The paths that were declared, but that no member had of those that were met: what it was to be, and the names
     /// near to the last one of the path.
     pub fn unmet(&self) -> impl Iterator<Item = (&str, Undecided, Vec<&str>)> {
-        let unmet = self.told.iter().filter(|told| !told.was_met && !self.seen.is_empty());
-        unmet.map(|told| {
-            let last = told.names.last().map_or("", String::as_str);
+        let unmet =
+            self.declared.iter().filter(|declared| !declared.was_met && !self.seen.is_empty());
+        unmet.map(|declared| {
+            let last = declared.names.last().map_or("", String::as_str);
             let mut near = near(last, self.seen.iter().map(|seen| seen.name.as_str()));
             near.dedup();
-            let what = if told.is_list { Undecided::List } else { Undecided::Map };
-            (told.path.as_str(), what, near)
+            let what = if declared.is_list { Undecided::List } else { Undecided::Map };
+            (declared.path.as_str(), what, near)
         })
     }
 
-    /// Whether the last of `names` are those of the path to a member; a told path may begin above where the records do.
+    /// Whether the last of `names` are those of the path to a member; a declared path may begin above where the records do.
     fn fits(&self, names: &[String], seen: &MemberPlace) -> bool {
         let mut names = names.iter().rev();
         let mut at = Some(seen);
@@ -325,15 +326,15 @@ impl View {
             as_text: false,
             as_map: false,
         };
-        let mut told = std::mem::take(&mut self.told);
-        for told in &mut told {
-            if self.fits(&told.names, &seen) {
-                told.was_met = true;
-                seen.is_list |= told.is_list;
-                seen.is_map |= !told.is_list;
+        let mut declared = std::mem::take(&mut self.declared);
+        for member in &mut declared {
+            if self.fits(&member.names, &seen) {
+                member.was_met = true;
+                seen.is_list |= member.is_list;
+                seen.is_map |= !member.is_list;
             }
         }
-        self.told = told;
+        self.declared = declared;
         self.seen.push(seen);
         let siblings = match parent {
             Some(parent) => &mut self.seen[parent as usize].children,
@@ -408,12 +409,12 @@ impl<'v, 'a> RecordBuilder<'v, 'a> {
         self.lost(element, content == ContentForm::Mixed);
         match content {
             ContentForm::Together => self.by_name(element, place),
-            // A list that was told of is worth more than the order.
-            ContentForm::Apart if self.has_told_list(element, place) => {
+            // A list that was declared is worth more than the order.
+            ContentForm::Scattered if self.has_declared_list(element, place) => {
                 self.view.losses.add(Loss::Order, origin);
                 self.gathered(element, place);
             }
-            ContentForm::Apart | ContentForm::Mixed => {
+            ContentForm::Scattered | ContentForm::Mixed => {
                 self.in_order(origin, element, place, content == ContentForm::Mixed);
             }
         }
@@ -444,9 +445,9 @@ impl<'v, 'a> RecordBuilder<'v, 'a> {
         }
     }
 
-    /// Whether any of the child elements was told to be a list.
-    fn has_told_list(&mut self, element: &Element<'a>, place: Option<u32>) -> bool {
-        self.view.told.iter().any(|told| told.is_list)
+    /// Whether any of the child elements was declared to be a list.
+    fn has_declared_list(&mut self, element: &Element<'a>, place: Option<u32>) -> bool {
+        self.view.declared.iter().any(|declared| declared.is_list)
             && element.content.iter().filter_map(child).any(|(_, child)| {
                 let place = self.view.seen(place, child.name.qualified());
                 place.is_some_and(|place| self.view.is_list(place))
@@ -570,7 +571,7 @@ enum ContentForm {
     /// Elements, those of one name together.
     Together,
     /// Elements, some of one name apart from each other.
-    Apart,
+    Scattered,
     /// Text among elements.
     Mixed,
 }
@@ -603,7 +604,7 @@ impl ContentForm {
                 many.insert(name)
             };
             if !is_new {
-                found = Self::Apart;
+                found = Self::Scattered;
             }
             last = name;
             runs += 1;

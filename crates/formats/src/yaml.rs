@@ -14,9 +14,9 @@
 //! assert_eq!(port.member("depth").unwrap().as_number().unwrap().as_str(), "6.50");
 //! ```
 
-mod apart;
 mod block;
 mod cursor;
+mod document_texts;
 mod event;
 mod events;
 mod flow;
@@ -29,7 +29,7 @@ mod scalars;
 mod simple;
 mod write;
 
-pub use apart::Apart;
+pub use document_texts::DocumentTexts;
 pub use event::{Event, Placed, Properties, Receiver, ScalarStyle, Tag};
 pub use events::{EventReader, PartEvent, Place};
 pub use parser::Parser;

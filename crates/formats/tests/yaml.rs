@@ -244,7 +244,7 @@ proptest! {
             let text = arena.text(std::str::from_utf8(text).unwrap());
             yaml::documents(text, &arena, Options::default()).map(|read| read.documents)
         };
-        let apart = documents::apart(Format::Yaml, text.as_bytes());
+        let apart = documents::texts(Format::Yaml, text.as_bytes());
         let mut found = Vec::new();
         let mut broken = false;
         for document in &apart {
@@ -269,7 +269,7 @@ proptest! {
             // It is the last of those in whole lines.
             let lines = &text.as_bytes()[..end];
             let lines = &lines[..lines.iter().rposition(|byte| *byte == b'\n').map_or(0, |at| at + 1)];
-            let last = documents::apart(Format::Yaml, lines).split_last().map(|(last, before)| {
+            let last = documents::texts(Format::Yaml, lines).split_last().map(|(last, before)| {
                 (lines.len() - last.len(), before.len())
             });
             let wanted = last.filter(|(_, before)| *before > 0).map(|(begin, _)| begin);

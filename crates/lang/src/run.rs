@@ -116,9 +116,9 @@ pub struct RecordState {
 impl RecordState {
     /// A state like that before the first record, for records that are run over elsewhere.
     #[must_use]
-    pub fn apart(&self, plan: &Plan) -> Self {
+    pub fn of_part(&self, plan: &Plan) -> Self {
         let fold = plan.fold.as_ref().map(|fold| Accumulator::new(fold.kind));
-        Self { tally: self.tally.apart(), fold, tuples: 0 }
+        Self { tally: self.tally.of_part(), fold, tuples: 0 }
     }
 
     /// Adds the state of the records that follow. Gives it back, with nothing changed, when the two cannot be joined: then the

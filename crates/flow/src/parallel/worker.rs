@@ -119,7 +119,7 @@ fn block(
         lines,
         ..
     } = context;
-    let mut state = state.apart(plan);
+    let mut state = state.of_part(plan);
     if let Some(lines) = lines {
         let (text, 0) = valid_start(bytes) else { return None };
         let met = as_lines(lines, text, part, (arena, layouts), input.base)?;

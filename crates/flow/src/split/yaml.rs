@@ -31,7 +31,7 @@ impl Cut<'_, '_> {
         let library = Library::new(&arena);
         let roots = library.load(piece, self.what.options, self.events)?.roots;
         let text = library.first_text().map_or("", |(_, text)| text);
-        let texts = documents::apart(Format::Yaml, text.as_bytes());
+        let texts = documents::texts(Format::Yaml, text.as_bytes());
         // Without any text there is a document all the same, which is null.
         if texts.is_empty() {
             return Ok(());

@@ -29,7 +29,7 @@ struct Progress {
 }
 
 /// What came of a block that was checked apart from the others.
-struct Apart {
+struct Checked {
     /// What is wrong, with the number of the record in the block, the place as if the block began the file, and the path in the
     /// record.
     findings: Vec<(usize, Found, Place, String)>,
@@ -47,7 +47,7 @@ fn on_threads(
 ) -> Result<(Blocks, Progress), RunError> {
     let layout = Layout::Json { depth: options.limits.depth, projection: None };
     let mut progress = Progress::default();
-    let mut take = |block: &[u8], part: Apart| {
+    let mut take = |block: &[u8], part: Checked| {
         for (at, found, place, path) in part.findings {
             let path = format!("$[{}]{path}", progress.number + at);
             raw.add(found, Some(place.behind(progress.before).with_path(path)));
@@ -60,19 +60,19 @@ fn on_threads(
     };
     let stack = stack_size(json::DEPTH.max(options.limits.depth));
     let known = Shared::new(|| Known::of(schemas));
-    let work = |block: &[u8]| known.with(|known| apart(block, schemas, name, layout, known));
+    let work = |block: &[u8]| known.with(|known| checked(block, schemas, name, layout, known));
     let left = Workers { threads, stack }.run(blocks, name, &work, &mut take)?;
     Ok((left, progress))
 }
 
-/// Checks a block apart from the others.
-fn apart(
+/// Checks a block, whatever the others have in them.
+fn checked(
     bytes: &[u8],
     schemas: &[json::Schema<'_>],
     name: &str,
     layout: Layout<'_>,
     known: &mut Known<'_, '_>,
-) -> Made<Apart> {
+) -> Made<Checked> {
     let arena = Arena::new();
     let (mut findings, mut records, mut is_clean) = (Vec::new(), 0, true);
     let input = InputPart {
@@ -107,7 +107,7 @@ fn apart(
             is_clean &= reader.take_duplicates().is_empty();
         }
     }
-    Made { value: Apart { findings, records }, is_clean }
+    Made { value: Checked { findings, records }, is_clean }
 }
 
 /// What is known of records that are valid.

@@ -42,7 +42,7 @@ impl<J: FnMut()> Sink for Counting<J> {
         false
     }
 
-    fn apart(&self) -> Option<Part> {
+    fn part(&self) -> Option<Part> {
         Some(Part::counting())
     }
 

@@ -17,7 +17,7 @@ pub(super) struct Tally {
 
 impl Tally {
     /// The same counts, before the first tuple.
-    pub(super) fn apart(&self) -> Self {
+    pub(super) fn of_part(&self) -> Self {
         Self { counts: self.counts.clone(), folded: Folded::default() }
     }
 }

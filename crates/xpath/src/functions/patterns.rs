@@ -155,7 +155,7 @@ fn analyze<'d>(call: &Call<'_, '_, 'd>) -> Outcome<'d> {
     builder.open(named("analyze-string-result"), Origin::NONE);
     builder.attribute(Name::new("xmlns", ""), crate::FN, Origin::NONE);
     let mut end = 0;
-    let apart = |builder: &mut NodesBuilder<'d>, part: &'d str| {
+    let between = |builder: &mut NodesBuilder<'d>, part: &'d str| {
         if !part.is_empty() {
             builder.open(named("non-match"), Origin::NONE);
             builder.text(part, Origin::NONE);
@@ -165,13 +165,13 @@ fn analyze<'d>(call: &Call<'_, '_, 'd>) -> Outcome<'d> {
     for found in regex.matches(text) {
         let found = found.map_err(given_up)?;
         let Some(whole) = group(&found, 0) else { continue };
-        apart(&mut builder, &text[end..whole.start]);
+        between(&mut builder, &text[end..whole.start]);
         builder.open(named("match"), Origin::NONE);
         groups(&mut builder, &found, text, call);
         builder.close();
         end = whole.end;
     }
-    apart(&mut builder, &text[end..]);
+    between(&mut builder, &text[end..]);
     builder.close();
     let root = call.run.store.keep(builder.finish());
     Ok(root.children().next().map_or(Sequence::Empty, |element| Sequence::One(Item::Node(element))))

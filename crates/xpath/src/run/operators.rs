@@ -262,7 +262,7 @@ fn old_comparison(
         return Ok(how.holds(number(left)?.partial_cmp(&number(right)?)));
     }
     let by_number = !how.is_equality() || is_number(left) || is_number(right);
-    let (left, right) = (apart(left), apart(right));
+    let (left, right) = (one_by_one(left), one_by_one(right));
     if by_number {
         let numbers = |values: &[Sequence<'_>]| -> Result<Vec<f64>, Error> {
             values.iter().map(old_number).collect()
@@ -282,7 +282,7 @@ fn old_comparison(
 }
 
 /// Nodes are compared one by one, other values as they are.
-fn apart<'d>(value: &Sequence<'d>) -> Vec<Sequence<'d>> {
+fn one_by_one<'d>(value: &Sequence<'d>) -> Vec<Sequence<'d>> {
     match value {
         Sequence::Many(items) => items.iter().cloned().map(Sequence::One).collect(),
         Sequence::Empty => Vec::new(),

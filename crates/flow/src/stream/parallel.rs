@@ -20,7 +20,7 @@ use crate::run_error::RunError;
 
 impl<'q> Stream<'_, '_, '_, '_, 'q> {
     /// Runs over the blocks that are left apart from each other, several at the same time if there are threads for it.
-    pub(super) fn apart<'b, 'g: 'b>(
+    pub(super) fn in_parallel<'b, 'g: 'b>(
         &mut self,
         rest: Rest<'b>,
         progress: &mut Progress<'g>,
@@ -31,7 +31,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         let (name, threads) = (input.name, self.job.options.threads);
         let stack = stack_size(self.job.options.limits.depth);
         let names = progress.names.clone();
-        let state = progress.state.apart(self.job.plan);
+        let state = progress.state.of_part(self.job.plan);
         let unit = self.unit;
         let are_lines = strategy.takes(Way::Copies);
         let row_lines = match (layout, part.written()) {

@@ -4,11 +4,11 @@
 /// A line that begins with three hyphens ends whatever was open, in quotes or not (YAML 1.2.2 section 9.1.2). Documents of which
 /// only the end is marked, or nothing, may come as one.
 #[derive(Clone, Debug)]
-pub struct Apart<'t> {
+pub struct DocumentTexts<'t> {
     rest: &'t [u8],
 }
 
-impl<'t> Apart<'t> {
+impl<'t> DocumentTexts<'t> {
     /// Those of a text.
     #[must_use]
     pub fn new(text: &'t [u8]) -> Self {
@@ -41,7 +41,7 @@ impl<'t> Apart<'t> {
     }
 }
 
-impl<'t> Iterator for Apart<'t> {
+impl<'t> Iterator for DocumentTexts<'t> {
     type Item = &'t [u8];
 
     fn next(&mut self) -> Option<&'t [u8]> {
@@ -115,7 +115,7 @@ mod tests {
             ("# only\n\n", &["# only\n\n"]),
             ("", &[]),
         ] {
-            let found: Vec<&[u8]> = Apart::new(text.as_bytes()).collect();
+            let found: Vec<&[u8]> = DocumentTexts::new(text.as_bytes()).collect();
             let wanted: Vec<&[u8]> = documents.iter().map(|text| text.as_bytes()).collect();
             assert_eq!(found, wanted, "{text:?}");
         }
