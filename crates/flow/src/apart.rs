@@ -15,8 +15,9 @@ use kyanite_tree::{Advice, Code, Diagnostic, Origin, Place, Setting, Value};
 
 use crate::compression::{Compression, Encoder};
 use crate::folder::{Names, NewFiles};
+use crate::layout::Layout;
 use crate::output::cannot_write;
-use crate::render::{Layout, Renderer, loss_remark};
+use crate::render::{Renderer, loss_remark};
 use crate::run_error::OutputFailure;
 use crate::{RunError, Sink};
 

@@ -17,6 +17,7 @@ mod fetch;
 mod folder;
 mod in_order;
 mod input;
+mod layout;
 mod line_ends;
 mod live;
 mod output;
@@ -64,12 +65,12 @@ pub use fetch::Fetch;
 pub use input::{
     DEFAULT_MEMORY, DEFAULT_SIZE, Input, InputOptions, InputReader, KeptInput, format_of,
 };
+pub use layout::Layout;
 pub use output::{Aside, Captured, Destination, Output};
 pub use parallel::WORKER;
 pub use part::Part;
 pub use partial::{PartialFile, add_state, combine, joined_states, partial};
 pub use range::ByteRange;
-pub use render::Layout;
 pub use run::{Job, LossPolicy, Sink, What, stack_size};
 pub use run_error::{Counters, Events, RunError, WayCounters};
 pub use split::{SplitBy, SplitPart, Splitting, TEMPLATE_PARAMS, split};

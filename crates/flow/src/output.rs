@@ -12,8 +12,9 @@ use kyanite_lang::{Flow, Written};
 use kyanite_tree::{Code, Diagnostic, Origin, Place, Value};
 
 use crate::compression::{Compression, Encoder};
+use crate::layout::Layout;
 use crate::part::Part;
-use crate::render::{Layout, Rendered, Renderer, loss_remark};
+use crate::render::{Rendered, Renderer, loss_remark};
 use crate::run_error::OutputFailure;
 use crate::unfinished::UnfinishedFile;
 use crate::{RunError, Sink};
