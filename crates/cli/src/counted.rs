@@ -1,8 +1,7 @@
 //! Counts results on their way to the output.
 
-use kyanite_flow::{Part, Sink};
+use kyanite_flow::{DocumentText, Part, Sink};
 use kyanite_formats::losses::{Loss, Losses};
-use kyanite_formats::xml;
 use kyanite_lang::{Flow, Written};
 use kyanite_tree::{Origin, Place, Value};
 
@@ -28,8 +27,8 @@ impl Sink for Counted<'_> {
         self.sink.as_mut().map_or(Flow::Continue(()), |sink| sink.single(value))
     }
 
-    fn document(&mut self, text: &str, options: xml::Options) -> Option<Flow> {
-        let taken = self.sink.as_mut()?.document(text, options);
+    fn document(&mut self, document: DocumentText<'_>) -> Option<Flow> {
+        let taken = self.sink.as_mut()?.document(document);
         self.found += i64::from(taken.is_some());
         taken
     }

@@ -23,6 +23,7 @@ use crate::input::{Beginning, Input, InputOptions, Limited, Source, cannot_read}
 use crate::pieces::Before;
 use crate::records::{InputPart, Next, Records};
 use crate::repairs::Repairs;
+use crate::run::DocumentText;
 use crate::run_error::{Counters, Events, Repeated, RunError};
 
 /// A text that documents are read from.
@@ -144,16 +145,16 @@ impl<'a> Library<'a> {
         options: &InputOptions,
         events: &mut Events<'_>,
     ) -> Result<Loaded<'a>, RunError> {
-        self.load_unless(source, options, events, &mut |_, _| false)
+        self.load_unless(source, options, events, &mut |_| false)
     }
 
-    /// The same, unless `take` takes the text of a document of XML that is as its name says; then there are no documents.
+    /// The same, unless `take` takes the text of a document of JSON or XML that is as its name says; then there are no documents.
     pub(crate) fn load_unless(
         &self,
         source: Source,
         options: &InputOptions,
         events: &mut Events<'_>,
-        take: &mut dyn FnMut(&str, xml::Options) -> bool,
+        take: &mut dyn FnMut(DocumentText<'_>) -> bool,
     ) -> Result<Loaded<'a>, RunError> {
         let contradiction = source.contradiction();
         let Source {
@@ -175,10 +176,13 @@ impl<'a> Library<'a> {
             .read_to_end(&mut bytes)
             .map_err(|error| RunError::Input(cannot_read(&name, &error)))?;
         let text = text_of(&name, self.arena.keep_bytes(bytes), before.passed)?;
-        if format == Format::Xml
-            && contradiction.is_none()
-            && take(text, settings(options, Base::default()).xml())
-        {
+        let settings = settings(options, Base::default());
+        let document = match format {
+            Format::Json => Some(DocumentText::Json(text, settings.limits.depth)),
+            Format::Xml => Some(DocumentText::Xml(text, settings.xml())),
+            _ => None,
+        };
+        if document.filter(|_| contradiction.is_none()).is_some_and(take) {
             events.counters.count(1);
             events.counters.taken.copied.fetch_add(1, Ordering::Relaxed);
             return Ok(Loaded::default());

@@ -5,7 +5,6 @@ use std::ops::ControlFlow;
 use kyanite_formats::json as json_format;
 use kyanite_formats::losses::{Loss, Losses};
 use kyanite_formats::record_view::{RecordShape, View};
-use kyanite_formats::xml;
 use kyanite_lang::{Flow, Plan, Trace, Written};
 use kyanite_schema::json::Schema;
 use kyanite_tree::{Arena, Base, Code, Diagnostic, Location, Origin, Place, Region, Step, Value};
@@ -13,6 +12,7 @@ use kyanite_tree::{Arena, Base, Code, Diagnostic, Location, Origin, Place, Regio
 use crate::Sink;
 use crate::output::Aside;
 use crate::part::Part;
+use crate::run::DocumentText;
 use crate::trace::numbered;
 use crate::validate::Schemas;
 
@@ -213,9 +213,9 @@ impl Sink for Ensured<'_, '_> {
         self.sink.single(value)
     }
 
-    fn document(&mut self, text: &str, options: xml::Options) -> Option<Flow> {
+    fn document(&mut self, document: DocumentText<'_>) -> Option<Flow> {
         match self.schemas {
-            None => self.sink.document(text, options),
+            None => self.sink.document(document),
             Some(_) => None,
         }
     }

@@ -71,7 +71,7 @@ pub use parallel::WORKER;
 pub use part::Part;
 pub use partial::{PartialFile, add_state, combine, joined_states, partial};
 pub use range::ByteRange;
-pub use run::{Job, LossPolicy, Sink, What, stack_size};
+pub use run::{DocumentText, Job, LossPolicy, Sink, What, stack_size};
 pub use run_error::{Counters, Events, RunError, WayCounters};
 pub use split::{SplitBy, SplitPart, Splitting, TEMPLATE_PARAMS, split};
 pub use survey::{RecordPath, SurveyState, Surveyed, join_surveys, survey, survey_part};

@@ -6,8 +6,8 @@ use std::ops::ControlFlow;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
 
+use kyanite_formats::Format;
 use kyanite_formats::losses::{Loss, Losses};
-use kyanite_formats::{Format, xml};
 use kyanite_lang::{Flow, Written};
 use kyanite_tree::{Code, Diagnostic, Origin, Place, Value};
 
@@ -15,6 +15,7 @@ use crate::compression::{Compression, Encoder};
 use crate::layout::Layout;
 use crate::part::Part;
 use crate::render::{Rendered, Renderer, loss_remark};
+use crate::run::DocumentText;
 use crate::run_error::OutputFailure;
 use crate::unfinished::UnfinishedFile;
 use crate::{RunError, Sink};
@@ -270,9 +271,15 @@ impl Sink for Output {
         self.render(|renderer, out, drain| renderer.single(value, out, drain))
     }
 
-    fn document(&mut self, text: &str, options: xml::Options) -> Option<Flow> {
-        let line = self.renderer.document_line(text, options)?;
-        Some(self.render(|renderer, out, drain| renderer.single_line(&line, out, drain)))
+    fn document(&mut self, document: DocumentText<'_>) -> Option<Flow> {
+        let mut is_taken = true;
+        let flow = self.render(|renderer, out, drain| {
+            renderer.document(document, out, drain).unwrap_or_else(|| {
+                is_taken = false;
+                Ok(())
+            })
+        });
+        is_taken.then_some(flow)
     }
 
     fn end_items(&mut self) {

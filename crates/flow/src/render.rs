@@ -14,6 +14,7 @@ use kyanite_tree::{
 };
 
 use crate::layout::Layout;
+use crate::run::DocumentText;
 
 /// Whether a value could be rendered.
 pub(crate) type Rendered = Result<(), CannotHold>;
@@ -293,29 +294,35 @@ impl Renderer {
         Ok(())
     }
 
-    /// A document of XML as one line of JSON, if it is written as JSON and that can be made of its text.
-    pub(crate) fn document_line(&mut self, text: &str, options: xml::Options) -> Option<Vec<u8>> {
-        // Of a document that becomes one line its records are counted.
-        if self.written() != Written::Json || self.layout.is_of_whole && !self.is_json_document() {
-            return None;
-        }
-        let mut line = Vec::new();
-        xml::document_line(text, options, &mut self.view, &mut line).map(|()| line)
-    }
-
-    /// Appends the one result of a document, which is this line of JSON.
-    pub(crate) fn single_line(
+    /// Appends the one result of a document, which is the document itself, as it is read; `None` where it has to be a value.
+    pub(crate) fn document(
         &mut self,
-        line: &[u8],
+        document: DocumentText<'_>,
         out: &mut Vec<u8>,
         drain: &mut dyn FnMut(&[u8]),
-    ) -> Rendered {
-        self.begin_document()?;
+    ) -> Option<Rendered> {
+        // Where documents become lines, a list is a line an item, and the records in a document that is one line are counted.
+        let may_be_lines = matches!(document, DocumentText::Xml(..)) && !self.layout.is_of_whole;
+        if self.written() != Written::Json || !self.is_json_document() && !may_be_lines {
+            return None;
+        }
+        if let Err(refused) = self.begin_document() {
+            return Some(Err(refused));
+        }
         let (style, _) = self.json_style();
-        json::LayOut::new(style).value(line, 0, &mut Draining::new(out, drain));
+        match document {
+            DocumentText::Json(text, depth) => {
+                json::write_document(text, style, depth, &mut Draining::new(out, drain))?;
+            }
+            DocumentText::Xml(text, options) => {
+                let mut line = Vec::new();
+                xml::document_line(text, options, &mut self.view, &mut line)?;
+                json::LayOut::new(style).value(&line, 0, &mut Draining::new(out, drain));
+            }
+        }
         out.push(b'\n');
         self.end_document();
-        Ok(())
+        Some(Ok(()))
     }
 
     /// The columns of a table are called so, if no row tells.

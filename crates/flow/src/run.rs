@@ -135,14 +135,23 @@ impl<'j> Job<'j> {
     }
 }
 
+/// The text of a document that is held whole.
+#[derive(Clone, Copy, Debug)]
+pub enum DocumentText<'t> {
+    /// One of JSON, and how deep it may nest.
+    Json(&'t str, usize),
+    /// One of XML, and how it is read.
+    Xml(&'t str, xml::Options),
+}
+
 /// Takes results.
 pub trait Sink {
     /// One item of a list.
     fn item(&mut self, value: Value<'_>) -> Flow;
     /// The one result of a document, or nothing.
     fn single(&mut self, value: Option<Value<'_>>) -> Flow;
-    /// The one result is this document of XML. `None` if it is not taken so, but as a value.
-    fn document(&mut self, _text: &str, _options: xml::Options) -> Option<Flow> {
+    /// The one result is this document. `None` if it is not taken so, but as a value.
+    fn document(&mut self, _document: DocumentText<'_>) -> Option<Flow> {
         None
     }
     /// All items of a document's list were given.
@@ -374,7 +383,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
         let library = Library::new(&arena);
         let (name, uri) = (source.name.clone(), source.uri.clone());
         let loaded = if self.job.copies_documents() {
-            let mut take = |text: &str, options| self.sink.document(text, options).is_some();
+            let mut take = |document: DocumentText<'_>| self.sink.document(document).is_some();
             library.load_unless(source, self.job.options, self.events, &mut take)?
         } else {
             self.job.load(source, &library, &arena, self.events)?

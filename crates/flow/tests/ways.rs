@@ -341,14 +341,21 @@ fn cells_are_written() {
     }
 }
 
-/// Plain documents of XML are written as they are read where they are the result; what comes of it, and is said, is the same.
+/// Plain documents are written as they are read where they are the result; what comes of it, and is said, is the same.
 #[test]
 fn documents_are_copied() {
     let folder = tempfile::tempdir().unwrap();
-    let file = folder.path().join("document.xml");
+    let json = "{\"a\": [1, {\"b\": \"\\u00e9\"}, 2.50],\n \"c\": {}}\n";
     let plain =
         "<l xmlns='urn:l' a='1'>\n <b>1</b>\n <b><c>2</c><c/></b>\n <b><c>&#9;</c></b>\n</l>\n";
     for (text, rule, format, is_copied) in [
+        (json, "$", Format::Json, true),
+        (json, "$", Format::JsonLines, false),
+        (json, "$", Format::Yaml, false),
+        ("[1, 2]", "$", Format::Json, true),
+        ("[1, 2]", "$", Format::JsonLines, false),
+        ("{\"a\": 1, \"a\": 2}", "$", Format::Json, false),
+        ("{\"a\": [1}", "$", Format::Json, false),
         (plain, "$", Format::Json, true),
         (plain, "$", Format::JsonLines, true),
         (plain, "$", Format::Yaml, false),
@@ -358,6 +365,8 @@ fn documents_are_copied() {
         ("<l>1</l><!-- no -->", "$", Format::Json, false),
         ("<l><b>1</l>", "$", Format::Json, false),
     ] {
+        let name = if text.starts_with('<') { "document.xml" } else { "document.json" };
+        let file = folder.path().join(name);
         std::fs::write(&file, text).unwrap();
         let ways = [Ways::default(), Way::Copies.into()];
         let [taken, avoided] = ways.map(|avoid| {

@@ -3,6 +3,7 @@
 mod build;
 mod bytewise;
 mod canonical;
+mod document;
 mod error;
 mod events;
 mod fields;
@@ -24,6 +25,7 @@ mod write;
 
 pub use build::ValueTemplates;
 pub use canonical::{survives_double, write_canonical};
+pub use document::write_document;
 pub use error::{Elsewhere, ErrorKind, ReadError};
 pub use events::{EventReader, is_one_value};
 pub use fields::SlotTemplates;

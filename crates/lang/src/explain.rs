@@ -25,8 +25,7 @@ impl Plan {
             lines.push(format!("The whole document is held in memory: {}.", self.why_whole()));
             if self.gives_document() && written == Written::Json && !off.contain(Way::Copies) {
                 lines.push(
-                    "One of plain XML is written as JSON as it is read, and its elements are no values."
-                        .into(),
+                    "Plain JSON or XML is written as JSON while it is read, and no values are made of it.".into(),
                 );
             }
         }

@@ -20,6 +20,7 @@ use super::events::EventReader;
 use super::names::Names;
 use super::string::unescape;
 use super::write::{Style, write_escapes, write_line_start, write_text};
+use crate::Target;
 
 /// As many bytes as are copied at once.
 const CHUNK: usize = 32;
@@ -73,25 +74,27 @@ impl LineWriter {
         out: &mut Vec<u8>,
     ) -> Option<usize> {
         let begin = out.len();
-        let written = self.write_events(events, depth, out);
+        let written = self.write_events::<true, _>(events, depth, out);
         if written.is_none() {
             out.truncate(begin);
         }
         written
     }
 
-    fn write_events<'t>(
+    /// The same to any target; if it `LEARNS`, where the scalars of the record are is remembered.
+    pub(super) fn write_events<'t, const LEARNS: bool, T: Target>(
         &mut self,
         events: &mut EventReader<'t, '_>,
         depth: usize,
-        out: &mut Vec<u8>,
+        target: &mut T,
     ) -> Option<usize> {
-        let (begin, start) = (out.len(), events.position());
+        let (begin, start) = (target.bytes().len(), events.position());
         let mut within = 0;
         self.scalars.clear();
         let mut names = Names::within(depth);
         let (mut is_first, mut is_named) = (true, false);
         while let Some(event) = events.next_event() {
+            let out = target.bytes();
             let is_end = matches!(event, Event::EndMap | Event::EndList);
             if !is_first && !is_end {
                 out.push(b',');
@@ -121,7 +124,7 @@ impl LineWriter {
                 }
                 Event::Text(text) => {
                     out.push(b'"');
-                    let (from, length) = (out.len() - begin, text.text.len());
+                    let (from, length) = (out.len(), text.text.len());
                     let written = match text.has_escapes
                         && !has_needed_escapes(text.text.as_bytes())
                     {
@@ -129,14 +132,19 @@ impl LineWriter {
                         false => text.text.as_bytes(),
                     };
                     out.extend_from_slice(written);
-                    self.scalars.push(from..from + written.len());
+                    if LEARNS {
+                        self.scalars.push(from - begin..from - begin + written.len());
+                    }
                     within += length;
                     out.push(b'"');
                 }
-                Event::Number(number) => within += self.scalar(number, begin, out),
-                Event::Boolean(true) => within += self.scalar("true", begin, out),
-                Event::Boolean(false) => within += self.scalar("false", begin, out),
-                Event::Null => within += self.scalar("null", begin, out),
+                Event::Number(number) => within += self.scalar::<LEARNS>(number, begin, out),
+                Event::Boolean(true) => within += self.scalar::<LEARNS>("true", begin, out),
+                Event::Boolean(false) => within += self.scalar::<LEARNS>("false", begin, out),
+                Event::Null => within += self.scalar::<LEARNS>("null", begin, out),
+            }
+            if is_end {
+                target.part();
             }
         }
         let end = events.end()?;
@@ -145,10 +153,17 @@ impl LineWriter {
     }
 
     /// Appends a scalar that is written as it stands; gives its length.
-    fn scalar(&mut self, scalar: &str, begin: usize, out: &mut Vec<u8>) -> usize {
-        let from = out.len() - begin;
+    fn scalar<const LEARNS: bool>(
+        &mut self,
+        scalar: &str,
+        begin: usize,
+        out: &mut Vec<u8>,
+    ) -> usize {
+        if LEARNS {
+            let from = out.len() - begin;
+            self.scalars.push(from..from + scalar.len());
+        }
         out.extend_from_slice(scalar.as_bytes());
-        self.scalars.push(from..from + scalar.len());
         scalar.len()
     }
 
