@@ -11,6 +11,19 @@ pub fn number_end(bytes: &[u8], at: usize) -> Result<usize, (&'static str, usize
     let chunk = bytes.get(at..).and_then(<[u8]>::first_chunk::<CHUNK>);
     match chunk.and_then(short_number) {
         Some(length) => Ok(at + length),
+        None => other_number_end(bytes, at, chunk),
+    }
+}
+
+/// The same for a number that [`short_number`] knows nothing of: one that begins with a minus or a zero may be short as well.
+#[inline(never)]
+fn other_number_end(
+    bytes: &[u8],
+    at: usize,
+    chunk: Option<&[u8; CHUNK]>,
+) -> Result<usize, (&'static str, usize)> {
+    match chunk.and_then(signed_number) {
+        Some(length) => Ok(at + length),
         None => any_number_end(bytes, at),
     }
 }
@@ -19,9 +32,23 @@ pub fn number_end(bytes: &[u8], at: usize) -> Result<usize, (&'static str, usize
 #[inline(always)]
 pub fn short_number(chunk: &[u8; CHUNK]) -> Option<usize> {
     let digits = digit_bits(chunk);
-    if digits & 1 == 0 || chunk[0] == b'0' {
+    if digits & 1 == 0 || chunk[0] == b'0' { None } else { plain_number(chunk, digits) }
+}
+
+/// The same for one that may begin with a minus, and with a zero that stands alone in front of the point.
+fn signed_number(chunk: &[u8; CHUNK]) -> Option<usize> {
+    let sign = usize::from(chunk[0] == b'-');
+    let digits = digit_bits(chunk);
+    let has_zero = chunk[sign] == b'0' && digits >> (sign + 1) & 1 == 1;
+    if digits >> sign & 1 == 0 || has_zero {
         return None;
     }
+    plain_number(chunk, digits | sign as u32)
+}
+
+/// How many bytes a number has that begins with the first of these bits, if it has no exponent and ends within the chunk.
+#[inline(always)]
+fn plain_number(chunk: &[u8; CHUNK], digits: u32) -> Option<usize> {
     let mut end = digits.trailing_ones() as usize;
     if *chunk.get(end)? == b'.' {
         let fraction = end + 1;
@@ -68,6 +95,8 @@ mod tests {
             prop_assume!(text.starts_with(|first: char| first == '-' || first.is_ascii_digit()));
             let bytes = text.as_bytes();
             prop_assert_eq!(number_end(bytes, 0), any_number_end(bytes, 0));
+            let long = format!("{text}{:16}", "");
+            prop_assert_eq!(number_end(long.as_bytes(), 0), any_number_end(long.as_bytes(), 0));
             prop_assert_eq!(number_end(format!("x{text}").as_bytes(), 1), any_number_end(bytes, 0).map(|end| end + 1).map_err(|(why, at)| (why, at + 1)));
         }
     }
