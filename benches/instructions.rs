@@ -116,13 +116,14 @@ const COLUMNS: [&str; 4] = ["own, compact", "others', compact", "with blanks", "
 /// A conversion: its name, the extension of its input, a rule over bookings in that format, and the format of the result.
 type Conversion = (&'static str, &'static str, &'static str, &'static str);
 
-const CONVERSIONS: [Conversion; 8] = [
+const CONVERSIONS: [Conversion; 9] = [
     ("JSON Lines to YAML", "jsonl", "$[*]", "yaml"),
     ("JSON Lines to XML", "jsonl", "$[*]", "xml"),
     ("CSV to JSON Lines", "csv", "$[*]", "jsonl"),
     ("CSV to YAML", "csv", "$[*]", "yaml"),
     ("XML to JSON Lines of its records", "xml", "$.bookings.booking[*]", "jsonl"),
     ("XML to one JSON document", "xml", "$", "json"),
+    ("one JSON document, laid out again", "json", "$", "json"),
     (
         "three members of records of XML",
         "xml",

@@ -81,7 +81,7 @@ impl LineWriter {
         written
     }
 
-    /// The same to any target; if it `LEARNS`, where the scalars of the record are is remembered.
+    /// The same to any target. Unless it `LEARNS`, the value is known to be plain, and where its scalars are is not remembered.
     pub(super) fn write_events<'t, const LEARNS: bool, T: Target>(
         &mut self,
         events: &mut EventReader<'t, '_>,
@@ -115,7 +115,9 @@ impl LineWriter {
                     out.push(if event == Event::EndMap { b'}' } else { b']' });
                 }
                 Event::Name(name) => {
-                    names.add(name)?;
+                    if LEARNS {
+                        names.add(name)?;
+                    }
                     write_text(name.text, out);
                     out.push(b':');
                     if self.style != Style::Compact {
