@@ -723,3 +723,29 @@ fn large_lists_are_not_held() {
         assert!(read("converted") == read("held"), "{format}");
     }
 }
+
+/// Documents that are written as they are read come out as those that become values, with all that is said of them.
+#[test]
+fn documents_are_copied_as_their_values_are_written() {
+    let folder = Folder::with_demo();
+    folder.file("data.xml", "<a>\n <b><![CDATA[<1> & \"2\"]]></b>\n <b>&#xe9;</b>\n</a>");
+    folder.file("twice.json", "{\"a\": 1, \"b\": {\"a\": 2, \"a\": 3}}");
+    folder.file("broken.json", "{\"a\": [1, 2}");
+    for file in [
+        "timetable.json",
+        "beacon.json",
+        "berths.geojson",
+        "manifest.xml",
+        "notices.xml",
+        "data.xml",
+        "twice.json",
+        "broken.json",
+    ] {
+        for options in ["--to json", "--to json --compact", "--to jsonl", "--to json --strict"] {
+            let copied = run(&folder, &format!("convert {file} {options}"), b"");
+            let values = run(&folder, &format!("convert {file} {options} --avoid copies"), b"");
+            let parts = |ran: Ran| (ran.status, ran.out, ran.err);
+            assert_eq!(parts(copied), parts(values), "{file} {options}");
+        }
+    }
+}
