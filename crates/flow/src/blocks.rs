@@ -227,9 +227,7 @@ impl Blocks {
             if (self.has_news || !waits) && self.live.as_ref().is_some_and(Live::pauses) {
                 return Ok(true);
             }
-            if self.buffer.len() < self.wanted {
-                self.buffer.resize(self.wanted, 0);
-            }
+            lengthen(&mut self.buffer, self.wanted);
             let before = self.filled;
             let read = read_some(&mut self.reader, &mut self.buffer[self.filled..self.wanted])?;
             self.filled += read;
@@ -352,9 +350,7 @@ impl Blocks {
         // The buffer itself goes, since what is behind the block is less to copy than the block.
         std::mem::swap(&mut self.buffer, block);
         let rest = &block[length..self.filled];
-        if self.buffer.len() < rest.len() {
-            self.buffer.resize(rest.len(), 0);
-        }
+        lengthen(&mut self.buffer, rest.len() + self.size);
         self.buffer[..rest.len()].copy_from_slice(rest);
         self.filled = rest.len();
         block.truncate(length);
@@ -415,6 +411,15 @@ pub(crate) fn read_some(reader: &mut Bytes, out: &mut [u8]) -> io::Result<usize>
             Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
             read => return read,
         }
+    }
+}
+
+/// Makes a buffer at least so long. One that is new is zeroed by the system, page by page as it is used.
+fn lengthen(buffer: &mut Vec<u8>, length: usize) {
+    if buffer.capacity() == 0 {
+        *buffer = vec![0; length];
+    } else if buffer.len() < length {
+        buffer.resize(length, 0);
     }
 }
 
