@@ -27,10 +27,10 @@ impl Sink for Counted<'_> {
         self.sink.as_mut().map_or(Flow::Continue(()), |sink| sink.single(value))
     }
 
-    fn document(&mut self, document: DocumentText<'_>) -> Option<Flow> {
-        let taken = self.sink.as_mut()?.document(document);
-        self.found += i64::from(taken.is_some());
-        taken
+    fn document(&mut self, document: DocumentText<'_>) -> bool {
+        let is_taken = self.sink.as_mut().is_some_and(|sink| sink.document(document));
+        self.found += i64::from(is_taken);
+        is_taken
     }
 
     fn end_items(&mut self) {

@@ -213,11 +213,8 @@ impl Sink for Ensured<'_, '_> {
         self.sink.single(value)
     }
 
-    fn document(&mut self, document: DocumentText<'_>) -> Option<Flow> {
-        match self.schemas {
-            None => self.sink.document(document),
-            Some(_) => None,
-        }
+    fn document(&mut self, document: DocumentText<'_>) -> bool {
+        self.schemas.is_none() && self.sink.document(document)
     }
 
     fn end_items(&mut self) {

@@ -271,15 +271,14 @@ impl Sink for Output {
         self.render(|renderer, out, drain| renderer.single(value, out, drain))
     }
 
-    fn document(&mut self, document: DocumentText<'_>) -> Option<Flow> {
-        let mut is_taken = true;
-        let flow = self.render(|renderer, out, drain| {
-            renderer.document(document, out, drain).unwrap_or_else(|| {
-                is_taken = false;
-                Ok(())
-            })
+    fn document(&mut self, document: DocumentText<'_>) -> bool {
+        let mut is_taken = false;
+        let _ = self.render(|renderer, out, drain| {
+            let rendered = renderer.document(document, out, drain);
+            is_taken = rendered.is_some();
+            rendered.unwrap_or(Ok(()))
         });
-        is_taken.then_some(flow)
+        is_taken
     }
 
     fn end_items(&mut self) {

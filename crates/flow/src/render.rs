@@ -134,8 +134,8 @@ impl Renderer {
     }
 
     /// What writes the cells of rows of maps that have members of these names, if rows are just that.
-    pub(crate) fn cells(&self, names: &[String]) -> Option<csv::Cells> {
-        self.rows.cells_of(names)
+    pub(crate) fn cell_writer(&self, names: &[String]) -> Option<csv::CellWriter> {
+        self.rows.cell_writer(names)
     }
 
     pub(crate) fn expect_elements(&mut self) {

@@ -1,6 +1,6 @@
 //! Rows that are written while a rule computes them: as lines of JSON, or as the cells of a table.
 
-use kyanite_formats::csv::Cells;
+use kyanite_formats::csv::CellWriter;
 use kyanite_formats::json::{self, Style};
 use kyanite_formats::losses::{Loss, Losses};
 use kyanite_lang::{RowEdit, RowNames, RowValue, Rows, Written};
@@ -38,15 +38,12 @@ impl<'k> PartRows<'k> {
     pub(crate) fn of(part: &mut Part, keys: &'k RowKeys<'_>) -> Option<Self> {
         match part.written() {
             Written::Json => {
-                let out = std::mem::take(&mut part.bytes);
-                Some(Self::Json(JsonRows { keys: &keys.keys, complete: out.len(), out, count: 0 }))
+                Some(Self::Json(JsonRows { keys: &keys.keys, out: RowBytes::of(part) }))
             }
             Written::Cells => {
-                let renderer = part.renderer.as_mut()?;
-                let cells = renderer.cells(keys.names.names())?;
-                let losses = std::mem::take(renderer.losses());
-                let out = std::mem::take(&mut part.bytes);
-                Some(Self::Table(TableRows::new(cells, keys.keys.len(), out, losses)))
+                let names = keys.names.names();
+                let cells = part.renderer.as_ref()?.cell_writer(names)?;
+                Some(Self::Table(TableRows::new(cells, names.len(), RowBytes::of(part))))
             }
             Written::Rows | Written::Values => None,
         }
@@ -61,78 +58,96 @@ impl<'k> PartRows<'k> {
 
     /// Adds the rows to the part that they are of; it is of no use if one could not be written.
     pub(crate) fn end(self, part: &mut Part) {
-        match self {
-            Self::Json(JsonRows { out, count, .. }) => {
-                (part.bytes, part.items) = (out, part.items + count);
-            }
-            Self::Table(TableRows { out, count, losses, failed, .. }) => {
-                (part.bytes, part.items) = (out, part.items + count);
+        let out = match self {
+            Self::Json(JsonRows { out, .. }) => out,
+            Self::Table(TableRows { out, losses, failed, .. }) => {
                 part.failed |= failed;
                 if let Some(renderer) = &mut part.renderer {
-                    *renderer.losses() = losses;
+                    renderer.losses().add_all(&losses);
                 }
+                out
             }
-        }
+        };
+        (part.bytes, part.items) = (out.bytes, part.items + out.count);
+    }
+}
+
+/// What rows are written to.
+struct RowBytes {
+    bytes: Vec<u8>,
+    /// Where the rows end that are complete.
+    complete: usize,
+    /// How many these are.
+    count: u64,
+}
+
+impl RowBytes {
+    /// Behind what a part has.
+    fn of(part: &mut Part) -> Self {
+        let bytes = std::mem::take(&mut part.bytes);
+        Self { complete: bytes.len(), bytes, count: 0 }
+    }
+
+    #[inline]
+    fn put(&mut self, bytes: &[u8]) {
+        self.bytes.extend_from_slice(bytes);
+    }
+
+    /// Ends a row with these bytes.
+    #[inline]
+    fn end(&mut self, end: &[u8]) {
+        self.put(end);
+        self.complete = self.bytes.len();
+        self.count += 1;
+    }
+
+    /// Takes back the row that was not ended.
+    fn take_back(&mut self) {
+        self.bytes.truncate(self.complete);
     }
 }
 
 /// Lines of JSON.
 pub(crate) struct JsonRows<'k> {
     keys: &'k [Box<[u8]>],
-    out: Vec<u8>,
-    /// Where the lines end that are complete.
-    complete: usize,
-    count: u64,
+    out: RowBytes,
 }
 
 impl JsonRows<'_> {
     fn value(&mut self, value: RowValue<'_, '_>) {
         match value.token {
-            [] => json::write(*value.value, Style::Compact, &mut self.out),
-            token => self.out.extend_from_slice(token),
+            [] => json::write(*value.value, Style::Compact, &mut self.out.bytes),
+            token => self.out.put(token),
         }
-    }
-
-    /// Begins a member of the map under way.
-    fn name(&mut self, name: usize) {
-        let is_first = self.out.last() == Some(&b'{');
-        self.out.extend_from_slice(&self.keys[name][usize::from(is_first)..]);
-    }
-
-    fn end_line(&mut self) {
-        self.out.push(b'\n');
-        self.complete = self.out.len();
-        self.count += 1;
     }
 }
 
 impl Rows for JsonRows<'_> {
     fn begin(&mut self, record: Option<&str>) {
         match record.and_then(|record| record.strip_suffix('}')) {
-            Some(members) => self.out.extend_from_slice(members.as_bytes()),
-            None => self.out.push(b'{'),
+            Some(members) => self.out.put(members.as_bytes()),
+            None => self.out.bytes.push(b'{'),
         }
     }
 
     fn member(&mut self, name: usize, value: RowValue<'_, '_>) {
-        self.name(name);
+        let is_first = self.out.bytes.last() == Some(&b'{');
+        self.out.put(&self.keys[name][usize::from(is_first)..]);
         self.value(value);
     }
 
     fn end(&mut self) {
-        self.out.extend_from_slice(b"}\n");
-        self.complete = self.out.len();
-        self.count += 1;
+        self.out.end(b"}\n");
     }
 
     fn whole(&mut self, value: RowValue<'_, '_>) {
         self.value(value);
-        self.end_line();
+        self.out.end(b"\n");
     }
 
     fn record(&mut self, write: &mut dyn FnMut(&mut Vec<u8>)) {
-        write(&mut self.out);
-        self.end_line();
+        write(&mut self.out.bytes);
+        self.out.end(b"\n");
     }
 
     fn edited(&mut self, record: &str, edits: &[RowEdit<'_>]) {
@@ -141,56 +156,53 @@ impl Rows for JsonRows<'_> {
             let new = new.as_ref().map(|(value, token)| RowValue { value, token });
             match (is_there, new) {
                 (true, Some(new)) => {
-                    self.out.extend_from_slice(&record.as_bytes()[from..at.start]);
+                    self.out.put(&record.as_bytes()[from..at.start]);
                     self.value(new);
                     from = at.end;
                 }
                 (true, None) => {
                     // The key without its comma.
                     let member = at.start - (self.keys[*name].len() - 1);
-                    self.out.extend_from_slice(&record.as_bytes()[from..member]);
+                    self.out.put(&record.as_bytes()[from..member]);
                     from = at.end;
                     // The comma before it goes along or, before the first, the one behind.
-                    if self.out.last() == Some(&b',') {
-                        self.out.pop();
+                    if self.out.bytes.last() == Some(&b',') {
+                        self.out.bytes.pop();
                     } else if record.as_bytes().get(from) == Some(&b',') {
                         from += 1;
                     }
                 }
                 (false, Some(new)) => {
-                    self.out.extend_from_slice(&record.as_bytes()[from..at.start]);
+                    self.out.put(&record.as_bytes()[from..at.start]);
                     from = at.start;
                     self.member(*name, new);
                 }
                 (false, None) => {}
             }
         }
-        self.out.extend_from_slice(&record.as_bytes()[from..]);
-        self.end_line();
+        self.out.put(&record.as_bytes()[from..]);
+        self.out.end(b"\n");
     }
 
     fn take_back(&mut self) {
-        self.out.truncate(self.complete);
+        self.out.take_back();
     }
 
     fn pop(&mut self, take: &mut dyn FnMut(&str)) {
         // Rows that wait are taken one by one.
-        if let Ok(line) = std::str::from_utf8(self.out.trim_ascii_end()) {
+        if let Ok(line) = std::str::from_utf8(self.out.bytes.trim_ascii_end()) {
             take(line);
         }
-        self.out.clear();
-        (self.complete, self.count) = (0, 0);
+        self.out.bytes.clear();
+        (self.out.complete, self.out.count) = (0, 0);
     }
 }
 
 /// Rows of a table whose columns are the names of members, in their order.
 pub(crate) struct TableRows {
-    cells: Cells,
+    cells: CellWriter,
     columns: usize,
-    out: Vec<u8>,
-    /// Where the rows end that are complete.
-    complete: usize,
-    count: u64,
+    out: RowBytes,
     /// The column that the row under way is at.
     column: usize,
     losses: Losses,
@@ -199,15 +211,14 @@ pub(crate) struct TableRows {
 }
 
 impl TableRows {
-    fn new(cells: Cells, columns: usize, out: Vec<u8>, losses: Losses) -> Self {
-        let complete = out.len();
-        Self { cells, columns, out, complete, count: 0, column: 0, losses, failed: false }
+    fn new(cells: CellWriter, columns: usize, out: RowBytes) -> Self {
+        Self { cells, columns, out, column: 0, losses: Losses::default(), failed: false }
     }
 
     /// Goes on to a column; those between are empty.
     fn go_to(&mut self, column: usize) {
         for _ in self.column..column {
-            self.out.push(self.cells.delimiter());
+            self.out.bytes.push(self.cells.delimiter());
         }
         self.column = column;
     }
@@ -222,7 +233,7 @@ impl Rows for TableRows {
     fn member(&mut self, name: usize, value: RowValue<'_, '_>) {
         self.go_to(name);
         match (value.value.scalar_text(), value.value) {
-            (Some(text), _) => self.cells.write(text, &mut self.out),
+            (Some(text), _) => self.cells.write(text, &mut self.out.bytes),
             (None, Value::Null(origin)) => self.losses.add(Loss::Null, *origin),
             (None, _) => self.failed = true,
         }
@@ -230,9 +241,7 @@ impl Rows for TableRows {
 
     fn end(&mut self) {
         self.go_to(self.columns.saturating_sub(1));
-        self.out.push(b'\n');
-        self.complete = self.out.len();
-        self.count += 1;
+        self.out.end(b"\n");
     }
 
     fn whole(&mut self, _: RowValue<'_, '_>) {
@@ -248,7 +257,7 @@ impl Rows for TableRows {
     }
 
     fn take_back(&mut self) {
-        self.out.truncate(self.complete);
+        self.out.take_back();
     }
 
     fn pop(&mut self, _: &mut dyn FnMut(&str)) {}

@@ -150,9 +150,9 @@ pub trait Sink {
     fn item(&mut self, value: Value<'_>) -> Flow;
     /// The one result of a document, or nothing.
     fn single(&mut self, value: Option<Value<'_>>) -> Flow;
-    /// The one result is this document. `None` if it is not taken so, but as a value.
-    fn document(&mut self, _document: DocumentText<'_>) -> Option<Flow> {
-        None
+    /// The one result is this document; tells whether it is taken so, and not as a value.
+    fn document(&mut self, _document: DocumentText<'_>) -> bool {
+        false
     }
     /// All items of a document's list were given.
     fn end_items(&mut self);
@@ -383,7 +383,7 @@ impl<'q> Run<'_, 'q, '_, '_> {
         let library = Library::new(&arena);
         let (name, uri) = (source.name.clone(), source.uri.clone());
         let loaded = if self.job.copies_documents() {
-            let mut take = |document: DocumentText<'_>| self.sink.document(document).is_some();
+            let mut take = |document: DocumentText<'_>| self.sink.document(document);
             library.load_unless(source, self.job.options, self.events, &mut take)?
         } else {
             self.job.load(source, &library, &arena, self.events)?

@@ -27,7 +27,7 @@ mod write;
 pub use events::RowEvents;
 pub use read::{FirstRow, Header, Reader, cell_end};
 pub use row_lines::RowLines;
-pub use write::{Cells, Writer};
+pub use write::{CellWriter, Writer};
 
 /// How cells are told apart.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]

@@ -25,7 +25,7 @@ impl Plan {
             lines.push(format!("The whole document is held in memory: {}.", self.why_whole()));
             if self.gives_document() && written == Written::Json && !off.contain(Way::Copies) {
                 lines.push(
-                    "Plain JSON or XML is written as JSON while it is read, and no values are made of it.".into(),
+                    "Where it is plain XML, or plain JSON that stays one document, it is written as JSON from its text, and no values are made of it.".into(),
                 );
             }
         }

@@ -102,14 +102,14 @@ impl Writer {
 
     /// What writes the cells of rows that are maps, if their columns are settled, just these, and hold no nested values.
     #[must_use]
-    pub fn cells_of(&self, names: &[String]) -> Option<Cells> {
+    pub fn cell_writer(&self, names: &[String]) -> Option<CellWriter> {
         let are_columns = self.is_settled()
             && self.named == Some(true)
             && self.asked.is_none()
             && !self.flatten
             && self.columns.iter().eq(names);
         let (delimiter, alone) = (self.settings.delimiter, self.columns.len() == 1);
-        are_columns.then_some(Cells { delimiter, alone })
+        are_columns.then_some(CellWriter { delimiter, alone })
     }
 
     /// Appends a row to `out`, or keeps it until the columns are known.
@@ -378,19 +378,19 @@ impl Writer {
     }
 
     fn cell(&self, text: &str, alone: bool, out: &mut Vec<u8>) {
-        Cells { delimiter: self.settings.delimiter, alone }.write(text, out);
+        CellWriter { delimiter: self.settings.delimiter, alone }.write(text, out);
     }
 }
 
 /// Writes cells.
 #[derive(Clone, Copy, Debug)]
-pub struct Cells {
+pub struct CellWriter {
     delimiter: u8,
     /// Whether each is alone in its row.
     alone: bool,
 }
 
-impl Cells {
+impl CellWriter {
     /// What stands between cells.
     #[must_use]
     pub fn delimiter(self) -> u8 {

@@ -32,7 +32,7 @@ pub fn write_document(
     let mut events = EventReader::new(text, &structure).filter(|_| structure.is_closed())?;
     // What was written cannot be taken back, so all of it is gone through before.
     events.seek(start);
-    let end = plain_end(&mut events, depth)?;
+    let end = checked_end(&mut events, depth)?;
     if !text.get(end..)?.trim_ascii().is_empty() {
         return None;
     }
@@ -41,7 +41,7 @@ pub fn write_document(
 }
 
 /// Where the value ends whose events these are, if [`Names`] can tell that no map in it has a name twice.
-fn plain_end(events: &mut EventReader<'_, '_>, depth: usize) -> Option<usize> {
+fn checked_end(events: &mut EventReader<'_, '_>, depth: usize) -> Option<usize> {
     let mut names = Names::within(depth);
     while let Some(event) = events.next_event() {
         match event {

@@ -100,7 +100,7 @@ impl Templates {
             let scalar = match next.behind() {
                 IN_TEXT => Some(quoted(behind)?),
                 BEGINS_SCALAR => unquoted(behind),
-                _ if is_blank(*behind.first()?) => {
+                _ if next.may_end(&FOLLOWS, rest) => {
                     return Some(Followed { template: next.template()?, end: start });
                 }
                 _ => None,
@@ -163,10 +163,6 @@ static FOLLOWS: Follows = Follows {
 const IN_TEXT: u8 = 1;
 const BEGINS_SCALAR: u8 = 2;
 const BLANK: u8 = 4;
-
-fn is_blank(byte: u8) -> bool {
-    FOLLOWS.classes[usize::from(byte)] & BLANK != 0
-}
 
 /// The text that begins behind a quote, and how long it is up to the other. `None` where it is none. Most are short.
 #[inline(always)]

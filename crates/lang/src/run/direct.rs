@@ -91,9 +91,7 @@ impl<'a> Runner<'_, 'a> {
         for (name, cell) in cells.iter().enumerate() {
             // A member that is not there is left out.
             let coverage = &mut self.session.coverage;
-            if cell.value(&self.slots, coverage).is_some()
-                && let Some(Slot { value: Some(value), token, .. }) = self.slots.get(cell.slot)
-            {
+            if let Some(Slot { value: Some(value), token, .. }) = cell.slot(&self.slots, coverage) {
                 sink.member(name, RowValue { value, token });
             }
         }
@@ -106,14 +104,20 @@ impl Cell {
     /// What the path leads to.
     #[inline]
     fn value<'a>(&self, slots: &[Slot<'a>], coverage: &mut Coverage) -> Option<Value<'a>> {
-        let value = slots.get(self.slot)?.value;
-        match value {
+        self.slot(slots, coverage)?.value
+    }
+
+    /// The slot that the path leads to.
+    #[inline]
+    fn slot<'s, 'a>(&self, slots: &'s [Slot<'a>], coverage: &mut Coverage) -> Option<&'s Slot<'a>> {
+        let slot = slots.get(self.slot)?;
+        match slot.value {
             Some(_) => coverage.met(self.path),
             None => {
                 coverage.asked(self.path);
                 coverage.not_in_slot(self.path);
             }
         }
-        value
+        Some(slot)
     }
 }

@@ -46,24 +46,24 @@ impl<'r, 'a> Runner<'r, 'a> {
             )
     }
 
-    /// What an expression gives, if it is a scalar member of the record and is written as it stands there.
+    /// The slot of what an expression gives, if that is a scalar member of the record and is written as it stands there.
     #[inline]
-    fn as_it_stands(&mut self, expr: &'a Expr) -> Option<RowValue<'_, 'a>> {
+    fn as_it_stands(&mut self, expr: &'a Expr) -> Option<&Slot<'a>> {
         let Kind::One(path) = &expr.kind else { return None };
         let slot_path = self.field_plan.filter(|_| self.in_slots)?.of(path.id)?;
-        let Slot { value, token, .. } = self.slots.get(slot_path.slot)?;
-        if token.is_empty() || slot_path.steps != path.steps.len() {
+        let slot = self.slots.get(slot_path.slot)?;
+        if slot.token.is_empty() || slot_path.steps != path.steps.len() {
             return None;
         }
         self.session.coverage.met(path.id);
-        Some(RowValue { value: value.as_ref()?, token })
+        Some(slot)
     }
 
     /// Gives a row what an expression gives, if that is anything.
     #[inline]
     fn give(&mut self, expr: &'a Expr, to: impl FnOnce(RowValue<'_, 'a>)) -> RunResult<()> {
-        if let Some(value) = self.as_it_stands(expr) {
-            to(value);
+        if let Some(Slot { value: Some(value), token, .. }) = self.as_it_stands(expr) {
+            to(RowValue { value, token });
         } else if let Some(value) = self.value(expr)? {
             to(RowValue::from(&value));
         }
@@ -180,14 +180,10 @@ impl<'r, 'a> Runner<'r, 'a> {
         change: &'a Change,
         old: Option<Value<'a>>,
     ) -> RunResult<Option<(Value<'a>, &'a [u8])>> {
-        if let Some(Expr { kind: Kind::One(path), .. }) = &change.value
-            && let Some((Slot { value: Some(value), token, .. }, steps)) = self.slot(path.id)
-            && !token.is_empty()
-            && steps == path.steps.len()
+        if let Some(expr) = &change.value
+            && let Some(Slot { value: Some(value), token, .. }) = self.as_it_stands(expr)
         {
-            let new = (*value, *token);
-            self.session.coverage.met(path.id);
-            return Ok(Some(new));
+            return Ok(Some((*value, *token)));
         }
         Ok(self.replacement(change, old)?.map(|value| (value, &[][..])))
     }

@@ -209,7 +209,7 @@ impl Spilled {
         self.runs.push(write().map_err(|error| by.failed(&error))?);
         if self.runs.len() == RUNS {
             let runs = std::mem::take(&mut self.runs);
-            self.runs.push(Merge::of(files(runs).collect(), by)?.write(by, spill)?);
+            self.runs.push(MergedRuns::of(files(runs).collect(), by)?.write(by, spill)?);
         }
         Ok(())
     }
@@ -253,12 +253,16 @@ impl Spilled {
     /// Begins to read all tuples in order: those in files, and those of a buffer.
     pub(super) fn merge(mut self, tuples: TupleBuffer, by: By<'_>) -> RunResult<Merge> {
         let last = self.sorted(tuples, by)?;
-        Merge::of(files(self.runs).chain([Run::Memory(last)]).collect(), by)
+        if self.runs.is_empty() {
+            return Ok(Merge::Memory(last));
+        }
+        let runs = files(self.runs).chain([Run::Memory(last)]).collect();
+        MergedRuns::of(runs, by).map(Merge::Runs)
     }
 }
 
 /// Tuples of a buffer, in order.
-struct Sorted {
+pub(super) struct Sorted {
     tuples: TupleBuffer,
     /// The group of each, if they are put in order by groups.
     groups: Vec<u64>,
@@ -335,46 +339,49 @@ fn read_tuple(run: &mut impl Read) -> io::Result<Option<(u64, String)>> {
     Ok(Some((group, text)))
 }
 
-/// The tuples of all runs, in order.
-pub(super) struct Merge {
-    runs: Vec<Run>,
-    /// The next tuple of each run, the last of them first; none of a run in memory that is the only one.
-    heads: Vec<Ranked>,
+/// All tuples, in order.
+pub(super) enum Merge {
+    /// They are in memory.
+    Memory(Sorted),
+    /// Some are in files.
+    Runs(MergedRuns),
 }
 
 impl Merge {
-    fn of(runs: Vec<Run>, by: By<'_>) -> RunResult<Self> {
-        let mut merge = Self { runs, heads: Vec::new() };
-        if let [Run::Memory(_)] = merge.runs[..] {
-            return Ok(merge);
-        }
-        for run in 0..merge.runs.len() {
-            merge.refill(run, by)?;
-        }
-        Ok(merge)
-    }
-
     /// The group of the next tuple.
     pub(super) fn next_group(&self) -> Option<u64> {
-        match &self.runs[..] {
-            [Run::Memory(only)] => only.next_group(),
-            _ => self.heads.last().map(|head| head.group),
+        match self {
+            Self::Memory(sorted) => sorted.next_group(),
+            Self::Runs(runs) => runs.heads.last().map(|head| head.group),
         }
     }
 
     /// The packed values of the next tuple, which are then in the arena.
-    pub(super) fn next_packed<'a>(
-        &mut self,
-        by: By<'_>,
-        arena: &'a Arena,
-    ) -> RunResult<Option<&'a str>> {
-        if let [Run::Memory(only)] = &mut self.runs[..] {
-            return Ok(only.next().map(|(_, text)| arena.text(text)));
+    pub(super) fn next<'a>(&mut self, by: By<'_>, arena: &'a Arena) -> RunResult<Option<&'a str>> {
+        Ok(match self {
+            Self::Memory(sorted) => sorted.next().map(|(_, text)| arena.text(text)),
+            Self::Runs(runs) => runs.next(by)?.map(|tuple| arena.keep(tuple.text)),
+        })
+    }
+}
+
+/// The tuples of several runs, in order.
+pub(super) struct MergedRuns {
+    runs: Vec<Run>,
+    /// The next tuple of each run, the last of them first.
+    heads: Vec<Ranked>,
+}
+
+impl MergedRuns {
+    fn of(runs: Vec<Run>, by: By<'_>) -> RunResult<Self> {
+        let mut merged = Self { runs, heads: Vec::new() };
+        for run in 0..merged.runs.len() {
+            merged.refill(run, by)?;
         }
-        Ok(self.next(by)?.map(|tuple| arena.keep(tuple.text)))
+        Ok(merged)
     }
 
-    /// The next tuple of several runs.
+    /// The next tuple.
     fn next(&mut self, by: By<'_>) -> RunResult<Option<Ranked>> {
         let Some(head) = self.heads.pop() else { return Ok(None) };
         self.refill(head.run, by)?;

@@ -44,7 +44,7 @@ impl<'a> Runner<'_, 'a> {
         let mut names = Vec::new();
         while flow.is_continue() && bytes < BATCH {
             if let ClauseKind::OrderBy { slots, .. } = clause {
-                let Some(text) = merge.next_packed(by, self.arena)? else {
+                let Some(text) = merge.next(by, self.arena)? else {
                     flow = Flow::Break(());
                     break;
                 };
@@ -67,7 +67,7 @@ impl<'a> Runner<'_, 'a> {
             }
             let mut tuples = Vec::new();
             let group = merge.next_group();
-            while let Some(text) = merge.next_packed(by, self.arena)? {
+            while let Some(text) = merge.next(by, self.arena)? {
                 bytes += text.len();
                 tuples.extend(tuple(text, by.keys(), self.arena));
                 if merge.next_group() != group {
