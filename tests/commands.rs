@@ -205,7 +205,8 @@ fn refusals() {
         .file("utf16.json", b"\xFF\xFE[\0]\0")
         .file("utf16.bin", b"\xFE\xFF\0[")
         .file("two.json", "1 2")
-        .file("text.json", "\"x\"");
+        .file("text.json", "\"x\"")
+        .file("hyphen.json", "{\"pier-9\": 1}");
     folder.file("r.jsonl", "{\"n\":1}\n{\"n\":2,}\n{\"n\":\"x\"}\n");
     folder.file("ragged.csv", "a,b\n1,2\n3\n").file("open.csv", "a,b\n1,\"2\n");
     folder.file("words.csv", "a,b\n1,x\n2,3\n");
@@ -236,6 +237,16 @@ fn refusals() {
             "query $.leg-from text.json",
             2,
             &["the expression:1:3\n      $.leg-from\n        ^^^^^^^^\n", "write ['leg-from']"],
+        ),
+        (
+            "query $.pier-9[0] text.json",
+            2,
+            &["what follows is no number alone", "write ['pier-9']"],
+        ),
+        (
+            "query $.pier-9 hyphen.json",
+            4,
+            &["`$.pier` is not there", "write ['pier-9'] for the member of that name"],
         ),
         ("query '$.a ' text.json --syntax jsonpath", 2, &["a blank stands after the path"]),
         ("query a/b text.json --syntax pointer", 2, &["a JSON Pointer begins with /"]),

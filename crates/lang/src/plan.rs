@@ -3,7 +3,6 @@
 //! Only the checker makes a [`Plan`]; only the runner reads it. A path that selects at most one node and a
 //! path that may select many are different types here, so that neither can be taken for the other.
 
-mod direct;
 mod expr;
 mod loops;
 mod path;
@@ -15,12 +14,11 @@ mod xpath;
 use kyanite_formats::xml::StepName;
 use kyanite_tree::{Advice, Step as PathStep};
 
-pub(crate) use direct::{Cell, Direct};
 pub(crate) use expr::{Case, Change, Edit, Entry, Expr, Item, Kind, Nodes, Piece, XPathCall};
 pub(crate) use loops::{Clause, ClauseKind, ForSource, GroupFold, GroupFolds, Loop, OrderKey};
 pub(crate) use path::{Filter, Join, ManyPath, OnePath, Segment, Selector, Start, Step, StepKind};
 pub use records::{CannotCut, RecordUnit};
-pub(crate) use records::{RecordFold, RecordHead, RecordSource, Records};
+pub(crate) use records::{RecordFold, RecordHead, RecordSource, Records, TupleOfRecord};
 pub use row_names::RowNames;
 pub use strategy::{Choice, Strategy, Way, Ways, Written};
 pub use xpath::compile_xpath;

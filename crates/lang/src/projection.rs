@@ -9,9 +9,9 @@ use kyanite_formats::json::Slots;
 use kyanite_formats::projection::{Projected, Projection};
 
 use crate::plan::{
-    Change, Clause, ClauseKind, Direct, Edit, Entry, Expr, ForSource, GroupFold, Kind, Loop,
-    ManyPath, Nodes, OnePath, Piece, Plan, RecordHead, RecordSource, RecordUnit, Records, RowNames,
-    Segment, Selector, Start, Step, StepKind,
+    Change, Clause, ClauseKind, Edit, Entry, Expr, ForSource, GroupFold, Kind, Loop, ManyPath,
+    Nodes, OnePath, Piece, Plan, RecordHead, RecordSource, RecordUnit, Records, RowNames, Segment,
+    Selector, Start, Step, StepKind,
 };
 use kyanite_eval::accumulator::Aggregate;
 
@@ -74,8 +74,7 @@ impl Plan {
             Some(rows) => slots.with_text_without(rows.names().iter().map(String::as_str)),
             None => slots,
         };
-        let direct = Direct::of(self, unit, &field_plan);
-        Ok(FieldPlan { slots, direct, of: field_plan })
+        Ok(FieldPlan { slots, of: field_plan })
     }
 }
 
@@ -102,8 +101,6 @@ impl Plan {
 pub struct FieldPlan {
     /// What is in the slots.
     pub slots: Slots,
-    /// What each tuple does with it, if that is all it does.
-    pub(crate) direct: Option<Direct>,
     /// By the number of the path.
     of: Vec<Option<SlotPath>>,
 }

@@ -5,6 +5,7 @@ mod clauses;
 mod edits;
 mod format;
 mod header;
+mod hyphen;
 mod lexer;
 mod parser;
 mod primary;
@@ -12,6 +13,7 @@ mod segments;
 mod text;
 
 pub use format::format;
+pub(crate) use hyphen::Hyphenated;
 pub(crate) use lexer::{begins_name, name_length};
 #[cfg(test)]
 pub(crate) use parser::CLAUSE_WORDS;

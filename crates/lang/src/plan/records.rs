@@ -335,6 +335,16 @@ pub(crate) struct Records<'p> {
 }
 
 impl<'p> Records<'p> {
+    /// The loop whose tuples the records are, if its path ends at them and nothing picks among them.
+    pub(crate) fn are_tuples(self) -> Option<TupleOfRecord<'p>> {
+        match (self.head, self.source) {
+            (RecordHead::All, RecordSource::Loop(repeat, path, slot, at)) => (path.segments.len()
+                == self.rest)
+                .then_some(TupleOfRecord { repeat, path: path.id, slot, at }),
+            _ => None,
+        }
+    }
+
     /// Where the record itself is in conditions: `@`, or the name that a loop binds it to.
     pub(crate) fn is_record(self, start: &Start) -> bool {
         match (self.head, self.source, start) {
@@ -343,6 +353,18 @@ impl<'p> Records<'p> {
             _ => false,
         }
     }
+}
+
+/// A loop that has one tuple for each record.
+#[derive(Clone, Copy)]
+pub(crate) struct TupleOfRecord<'p> {
+    pub(crate) repeat: &'p Loop,
+    /// The number of the path that goes through the records.
+    pub(crate) path: usize,
+    /// Where the record goes.
+    pub(crate) slot: usize,
+    /// Where its index goes.
+    pub(crate) at: Option<usize>,
 }
 
 /// What runs over records.

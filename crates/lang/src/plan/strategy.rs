@@ -15,8 +15,6 @@ pub enum Way {
     Copies,
     /// Members of records are in fields, and records are no values.
     Fields,
-    /// What each tuple does with fields is settled before the first.
-    Settled,
     /// Results are written while they are computed, and are no values.
     Lines,
     /// Only the members are read that are needed.
@@ -29,11 +27,10 @@ pub enum Way {
 
 impl Way {
     /// All ways.
-    pub const ALL: [Self; 8] = [
+    pub const ALL: [Self; 7] = [
         Self::Threads,
         Self::Copies,
         Self::Fields,
-        Self::Settled,
         Self::Lines,
         Self::Projection,
         Self::Templates,
@@ -47,7 +44,6 @@ impl Way {
             Self::Threads => "threads",
             Self::Copies => "copies",
             Self::Fields => "fields",
-            Self::Settled => "settled",
             Self::Lines => "lines",
             Self::Projection => "projection",
             Self::Templates => "templates",
@@ -194,24 +190,12 @@ impl Plan {
             let plan = self.field_plan(unit, row_names.as_ref());
             plan.map_err(str::to_owned)
         });
-        let (fields, mut field_plan) = parted(fields, |plan| match plan.slots.paths() {
+        let (fields, field_plan) = parted(fields, |plan| match plan.slots.paths() {
             paths if paths.is_empty() => "records are no values".to_owned(),
             paths => {
                 format!("of each record only these are values: {}", paths.join(", "))
             }
         });
-        let settled = allowed(Way::Settled).and_then(|()| match &field_plan {
-            None => Err("there are no fields".to_owned()),
-            Some(plan) if plan.direct.is_none() => {
-                Err("a tuple does more than to take fields into a group or a map".to_owned())
-            }
-            Some(_) => {
-                Ok("a tuple takes fields into a group or a map, and nothing is evaluated".into())
-            }
-        });
-        if let Some(plan) = field_plan.as_mut().filter(|_| settled.is_err()) {
-            plan.direct = None;
-        }
         let projection = allowed(Way::Projection).and_then(|()| match self.projection(unit) {
             None => Err("the rule does not go through records".to_owned()),
             Some(projection) if projection.of_record() == Projected::ALL => {
@@ -235,7 +219,7 @@ impl Plan {
                 None => Err("the rule is no XPath whose first predicate compares".to_owned()),
             }
         });
-        let whys = [threads, copies, fields, settled, lines, projects, templates, prefilter];
+        let whys = [threads, copies, fields, lines, projects, templates, prefilter];
         let choices = Way::ALL.into_iter().zip(whys).map(|(way, why)| Choice { way, why });
         let rows_wait = rows_wait && row_names.is_some();
         Strategy { projection, field_plan, row_names, rows_wait, choices: choices.collect() }

@@ -211,12 +211,6 @@ impl Running {
         self.add(item);
     }
 
-    /// Takes something that is only counted.
-    #[inline]
-    pub(super) fn count(&mut self) {
-        self.add(Value::NULL);
-    }
-
     #[inline]
     pub(super) fn add(&mut self, item: Value<'_>) {
         if let Ok(fold) = &mut self.fold

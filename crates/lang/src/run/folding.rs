@@ -2,7 +2,7 @@
 
 use std::ops::{ControlFlow, Range};
 
-use kyanite_tree::{Key, Value};
+use kyanite_tree::{Key, ShortText, Value};
 
 use super::Runner;
 use super::folded::{Folded, Running, Scalar};
@@ -18,6 +18,39 @@ impl<'a> Runner<'_, 'a> {
         keys: &'a [(usize, Expr)],
         folded: &mut Folded,
     ) -> RunResult<()> {
+        // Most tuples have the key of one before, as it stood in the text.
+        let token = match keys {
+            [(_, key)] => self.as_it_stands(key).and_then(|field| ShortText::of(field.token)),
+            _ => None,
+        };
+        let position = match token.and_then(|token| folded.recent(token)) {
+            Some(position) => position,
+            None => {
+                let position = self.group_of_keys(folds, keys, folded)?;
+                if let Some(token) = token {
+                    folded.met(token, position);
+                }
+                position
+            }
+        };
+        for (fold, running) in folds.folds.iter().zip(&mut folded.groups[position].folds) {
+            let Some((slot, path)) = fold.over() else { continue };
+            let Some(value) = self.local(slot) else { continue };
+            match path {
+                None => running.traced(value, self.session.trace.is_some()),
+                Some(path) => self.fold_path(path, value, running)?,
+            }
+        }
+        Ok(())
+    }
+
+    /// The position of the group of the current tuple, by the values of its keys.
+    fn group_of_keys(
+        &mut self,
+        folds: &GroupFolds,
+        keys: &'a [(usize, Expr)],
+        folded: &mut Folded,
+    ) -> RunResult<usize> {
         let (mut values, mut key) = std::mem::take(&mut self.group_scratch);
         values.clear();
         key.clear();
@@ -28,15 +61,7 @@ impl<'a> Runner<'_, 'a> {
         }
         let position = folded.of_keys(&key, &values, folds);
         self.group_scratch = (values, key);
-        for (fold, running) in folds.folds.iter().zip(&mut folded.groups[position].folds) {
-            let Some((slot, path)) = fold.over() else { continue };
-            let Some(value) = self.local(slot) else { continue };
-            match path {
-                None => running.traced(value, self.session.trace.is_some()),
-                Some(path) => self.fold_path(path, value, running)?,
-            }
-        }
-        Ok(())
+        Ok(position)
     }
 
     /// Adds the nodes that a path selects in the value of one tuple.

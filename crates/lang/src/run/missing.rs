@@ -1,10 +1,11 @@
 //! What is said of an operand that is not there.
 
-use kyanite_tree::{Code, Origin, Value};
+use kyanite_tree::{Advice, Code, Locus, Origin, Value};
 
 use super::Runner;
 use crate::plan::{Expr, Kind};
 use crate::rule_error::{RuleError, rule_error};
+use crate::syntax::Hyphenated;
 
 impl<'a> Runner<'_, 'a> {
     /// The failure of an operand that is not there, or null: it points at the nearest value that is there.
@@ -17,26 +18,31 @@ impl<'a> Runner<'_, 'a> {
     ) -> RuleError {
         let words = self.plan.rule.slice(expr.span);
         let is = if null.is_some() { "null" } else { "not there" };
-        let origin = match null {
-            Some(null) => null.origin(),
-            None => self.nearest(expr),
-        };
+        let near = null.or_else(|| self.nearest(expr));
         let message = format!("`{words}` is {is}, and {what}");
-        rule_error(Code::ValueMissing, expr.span, message).read_at(origin).advise(format!(
-            "write {words} ?? … for a value in its place, or leave such items out with where"
-        ))
+        let rule = self.plan.rule.text.as_str();
+        let hyphenated = Hyphenated::around(rule, expr.span.end)
+            .filter(|hyphenated| near.is_some_and(|near| near.member(hyphenated.name).is_some()));
+        let advice = match hyphenated {
+            Some(hyphenated) => hyphenated.advice(" for the member of that name", Locus::Rule),
+            None => Advice::words(format!(
+                "write {words} ?? … for a value in its place, or leave such items out with where"
+            )),
+        };
+        let origin = near.map_or(Origin::NONE, Value::origin);
+        rule_error(Code::ValueMissing, expr.span, message).read_at(origin).advise(advice)
     }
 
-    /// The place of the last value that a path of names reaches.
-    fn nearest(&mut self, expr: &'a Expr) -> Origin {
-        let Kind::One(path) = &expr.kind else { return Origin::NONE };
-        let Ok(Some(mut node)) = self.start(&path.start) else { return Origin::NONE };
+    /// The last value that a path of names reaches.
+    fn nearest(&mut self, expr: &'a Expr) -> Option<Value<'a>> {
+        let Kind::One(path) = &expr.kind else { return None };
+        let mut node = self.start(&path.start).ok()??;
         for step in &path.steps {
             match self.step(step, node) {
                 Ok(Some(child)) => node = child,
                 _ => break,
             }
         }
-        node.origin()
+        Some(node)
     }
 }

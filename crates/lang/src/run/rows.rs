@@ -48,7 +48,7 @@ impl<'r, 'a> Runner<'r, 'a> {
 
     /// The slot of what an expression gives, if that is a scalar member of the record and is written as it stands there.
     #[inline]
-    fn as_it_stands(&mut self, expr: &'a Expr) -> Option<&Slot<'a>> {
+    pub(super) fn as_it_stands(&mut self, expr: &'a Expr) -> Option<&Slot<'a>> {
         let Kind::One(path) = &expr.kind else { return None };
         let slot_path = self.field_plan.filter(|_| self.in_slots)?.of(path.id)?;
         let slot = self.slots.get(slot_path.slot)?;

@@ -5,7 +5,8 @@
 use kyanite_tree::{Advice, Code};
 
 use super::ast::{Binary, Expr, ExprKind, Literal, Unary};
-use super::lexer::{Lexeme, Lexer, Token, begins_name, continues_name};
+use super::hyphen::Hyphenated;
+use super::lexer::{Lexeme, Lexer, Token, continues_name};
 use crate::finding::{Finding, Span, instead, near_advice};
 use crate::words;
 
@@ -266,7 +267,10 @@ impl<'s> Parser<'s> {
             if self.ends_with_line && self.next.on_new_line {
                 return Ok(None);
             }
-            self.refuse_hyphen()?;
+            // A minus that touches names is nearly always part of a member's name.
+            if let Some(finding) = Hyphenated::refused(self.lexer.source(), self.next.span.start) {
+                return Err(finding);
+            }
         }
         self.operators += 1;
         if self.operators > OPERATORS {
@@ -316,29 +320,6 @@ impl<'s> Parser<'s> {
             }
             None => finding,
         }
-    }
-
-    /// A minus that touches names on both sides is nearly always part of a member's name.
-    fn refuse_hyphen(&self) -> Parsed<()> {
-        let source = self.lexer.source();
-        let minus = self.next.span;
-        let before = source[..minus.start].chars().next_back().is_some_and(continues_name);
-        let after = source[minus.end..].chars().next().is_some_and(begins_name);
-        if !(before && after) {
-            return Ok(());
-        }
-        let word = |c: char| continues_name(c) || c == '-';
-        let end = source[minus.end..].find(|c| !word(c)).map_or(source.len(), |n| minus.end + n);
-        let start = source[..minus.start]
-            .rfind(|c| !continues_name(c))
-            .map_or(0, |at| at + source[at..].chars().next().map_or(0, char::len_utf8));
-        let name = &source[start..end];
-        Err(Finding::error_at(
-            Code::RuleSyntax,
-            Span::new(start, end),
-            "a minus touches names on both sides",
-        )
-        .advise(format!("write ['{name}'] for a member of that name, or blanks around the minus")))
     }
 
     fn unary(&mut self) -> Parsed<Expr> {
