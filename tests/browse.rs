@@ -313,7 +313,7 @@ fn a_file_that_is_not_held() {
     terminal.after("sneedle", "1 found");
     terminal.after("\r", "$.items[70].Needle");
     terminal.after("e", "select: $");
-    // What can follow is looked for meanwhile, and tab takes it.
+    // A search in the background finds what can follow, and tab takes it.
     terminal.after(".it", "items");
     terminal.after("\t[*].", "usual");
     terminal.after("us\t", "70 selected");

@@ -368,7 +368,7 @@ fn a_watched_rule_runs_again() {
     assert!(ran.err.contains("name files, or leave --watch out"), "{}", ran.err);
 }
 
-/// Operators in a row nest, too: so many that a stack could not hold them are refused, whatever they are.
+/// Operators in a row nest, too: more than a stack could hold are refused, whatever they are.
 #[test]
 fn long_expressions_are_refused_or_run() {
     let folder = Folder::with_demo();

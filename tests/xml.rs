@@ -8,7 +8,7 @@ use std::process::Command;
 
 use support::{Folder, PROGRAM, run};
 
-/// A document of more than one block: its root element `r`, and in it so many elements `i`.
+/// A document of more than one block: its root element `r` holds `count` elements `i`.
 fn many(count: usize) -> String {
     format!("<r>{}</r>", "<i>abcdefg</i>\n".repeat(count))
 }

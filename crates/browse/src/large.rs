@@ -230,7 +230,7 @@ impl LargeTree {
         }
     }
 
-    /// Opens a node, and finds at least so many children now, if there are as many in some blocks.
+    /// Opens a node, and scans some blocks for at least `children` children.
     fn open_now(&mut self, number: u32, children: u64) {
         self.open(number);
         let mut block = Vec::new();
@@ -255,7 +255,7 @@ impl LargeTree {
         }
     }
 
-    /// The bytes from one on, at most so many.
+    /// At most `most` bytes from `at` on.
     fn window(&self, at: u64, most: usize) -> Vec<u8> {
         let left = usize::try_from(self.bytes.count().saturating_sub(at)).unwrap_or(usize::MAX);
         let mut bytes = vec![0; most.min(left)];
@@ -275,7 +275,7 @@ impl LargeTree {
         if short.is_whole { short } else { look(&self.window(node.at, SHOWN)) }
     }
 
-    /// What a container is called with so many children.
+    /// The line of a closed container: how many children it has, or `fallback`.
     fn counted(&self, node: &Node, fallback: &str) -> String {
         let what = match (self.notation, fallback) {
             (Notation::Xml, _) => "node",

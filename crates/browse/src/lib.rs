@@ -62,17 +62,17 @@ pub trait Outline<'a> {
     /// Where a line is, by the numbers of the children on the way: it can be gone to again in another outline.
     fn numbers(&self, line: usize) -> Vec<u32>;
 
-    /// Opens all that such a place stands in, as far as it is there; gives the line of it, or of the nearest that is.
+    /// Opens every node around a place, as far as they exist; returns the line of the place, or of the nearest node that exists.
     fn show_numbers(&mut self, numbers: &[u32]) -> usize;
 
     /// Opens all that a place stands in; gives its line.
     fn show(&mut self, position: &Position<'a>) -> Option<usize>;
 
-    /// The places whose name or scalar holds a text, in the order of the document, upper and lower case alike: at most so many, and how
+    /// The places whose name or scalar holds a text, in the order of the document, upper and lower case alike: the first `most`, and how
     /// many there are. `None` where the document is not held, so that its bytes have to be searched.
     fn search(&self, text: &str, most: usize) -> Option<(Vec<Position<'a>>, usize)>;
 
-    /// Looks for more lines in about so many bytes; tells whether there was anything to look for.
+    /// Scans about `most` further bytes for lines; returns whether any were left to scan.
     fn work(&mut self, _most: usize) -> bool {
         false
     }

@@ -71,7 +71,7 @@ pub struct Assumed {
 /// A list whose items could be told by a member, since it differs in each of them, on both sides.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub struct KeyChoice {
-    /// The path of such lists.
+    /// The path of these lists.
     pub path: String,
     /// The member.
     pub member: String,
@@ -80,7 +80,7 @@ pub struct KeyChoice {
 /// Lists with items that a key does not tell from others: these are set beside each other in the order in which they come.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub struct UnclearKey {
-    /// The path of such lists.
+    /// The path of these lists.
     pub path: String,
     /// How many items lack a member of the key.
     pub lacking: u64,

@@ -1,6 +1,6 @@
 //! What differs between two documents, and patches that make one of the other.
 //!
-//! [`compare`] says what is added, removed, changed and moved; [`json_patch`] writes that as a JSON Patch (RFC 6902). [`Patch`] is such
+//! [`compare`] says what is added, removed, changed and moved; [`json_patch`] writes that as a JSON Patch (RFC 6902). [`Patch`] is that
 //! a patch, read and applied; [`merge`] applies a JSON Merge Patch (RFC 7396).
 //!
 //! ```

@@ -495,7 +495,7 @@ pub struct Demo {
 pub enum Amount {
     /// So many records.
     Records(u64),
-    /// At least so many bytes.
+    /// A least size, in bytes.
     Bytes(u64),
 }
 

@@ -230,7 +230,7 @@ impl<'r> RunBuilder<'r> {
         self
     }
 
-    /// Runs over the records of a stream on so many threads. The results are the same, in the same order.
+    /// Sets how many threads run over the records of a stream. The results are the same, in the same order.
     ///
     /// ```
     /// use kyanite_core::{Format, Rule, RunBuilder};
@@ -261,7 +261,7 @@ impl<'r> RunBuilder<'r> {
         self
     }
 
-    /// Refuses documents that nest deeper than so many levels; 512 without it.
+    /// Sets how many levels documents may nest, which is 512 otherwise; deeper ones are refused.
     ///
     /// ```
     /// use kyanite_core::{ErrorKind, Rule, RunBuilder};

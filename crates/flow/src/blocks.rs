@@ -41,7 +41,7 @@ enum Cut {
     BeforeLine(u8),
     /// Where no item of the scanned list is under way.
     Items,
-    /// Before the last document of this format; within one that has more than so many bytes, which is not read.
+    /// Before the last document of this format; within a document that has more bytes than this, which is not read.
     Documents(Format, u64),
 }
 
@@ -118,7 +118,7 @@ impl Blocks {
         self
     }
 
-    /// The same blocks, so many times as large: for work that costs something for each block.
+    /// The same blocks, `times` as large: for work with a fixed cost for each block.
     pub(crate) fn larger(mut self, times: usize) -> Self {
         self.size = BLOCK * times;
         self.wanted = self.wanted.max(self.size);
@@ -159,7 +159,7 @@ impl Blocks {
         }
     }
 
-    /// Blocks of whole documents of a format of which there [may be many](Format::has_documents), unless one has more than so many bytes.
+    /// Blocks of whole documents of a format of which there [may be many](Format::has_documents), unless one is larger than `most` bytes.
     pub(crate) fn of_documents(
         reader: Bytes,
         live: Option<Live>,
@@ -169,7 +169,7 @@ impl Blocks {
         Self { cut: Cut::Documents(format, most), ..Self::new(reader, live) }
     }
 
-    /// Blocks of an input that has more than so many bytes; another is better held whole.
+    /// Blocks of an input that has more than `most` bytes; a smaller one is better held whole.
     pub(crate) fn of_large(reader: Bytes, live: Option<Live>, most: usize) -> io::Result<Framing> {
         let mut blocks = Self::new(reader, live);
         while !blocks.ended && blocks.filled <= most {
@@ -216,7 +216,7 @@ impl Blocks {
         (self.filled, self.ended, self.list_scanner) = (at, true, None);
     }
 
-    /// Reads until so many bytes are there as are wanted, or the end, or the input pauses: behind some that are new, if it
+    /// Reads until the wanted number of bytes is there, the input ends, or it pauses: behind some that are new, if it
     /// `waits` for these. Tells whether it pauses.
     fn fill(&mut self, waits: bool) -> io::Result<bool> {
         if self.wanted > self.most {

@@ -44,7 +44,7 @@ impl Read for LineEnds {
     }
 }
 
-/// Reads lines that end with `\r` as such that end with `\n`. No byte changes its place.
+/// Reads `\r` at the end of a line as `\n`. No byte changes its place.
 pub(crate) struct Returns {
     reader: Bytes,
     cells: Cells,

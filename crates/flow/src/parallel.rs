@@ -83,7 +83,7 @@ impl WorkerContext<'_> {
 pub(crate) enum AsLines<'w> {
     /// Rows of CSV.
     Rows { settings: csv::Settings, header: Option<csv::Header<'w>>, lines: &'w csv::RowLines },
-    /// JSON values; they are laid out at once, so many lists deep.
+    /// JSON values, which are laid out at once, `depth` lists deep.
     Values { depth: usize, style: (json::Style, usize) },
     /// Elements of XML.
     Elements { elements: xml::Elements<'w>, place: Ancestry<'w> },
@@ -119,7 +119,7 @@ pub(crate) struct BlockResult {
 /// What is known of the elements around the records of a block. Those that are open where it begins are called as it was taken for
 /// granted; what attributes they have is known in its turn.
 pub(crate) struct Enclosing {
-    /// Up to where records stand in such elements, other than the root: these were not run over.
+    /// Up to where records stand in elements of that name other than the root: these were not run over.
     pub(crate) head: usize,
     /// How many of them are open all through the block.
     still_open: usize,

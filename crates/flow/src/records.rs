@@ -61,7 +61,7 @@ pub(crate) struct InputPart<'a> {
 pub(crate) enum Next<T> {
     /// A record.
     Record(T),
-    /// Nothing; so many bytes of the block are used up.
+    /// The end of the block, of which this number of bytes is used up.
     End(usize),
     /// A record that cannot be read.
     Broken(Diagnostic),

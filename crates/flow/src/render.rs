@@ -82,7 +82,7 @@ impl Renderer {
         });
     }
 
-    /// Makes items of lines of JSON, if they are not to stay such lines; `scratch` is for what comes of them.
+    /// Lays lines of JSON out as items, unless they stay lines; `scratch` is for what comes of them.
     pub(crate) fn lay_out(&mut self, lines: &mut Vec<u8>, scratch: &mut Vec<u8>) {
         if self.layout.format == Format::JsonLines {
             return;

@@ -23,7 +23,7 @@ pub(crate) struct Results<'s> {
     lines: Option<Part>,
 }
 
-/// Lines go to the sink once there are so many bytes of them.
+/// The size at which lines go to the sink, in bytes.
 const LINES: usize = 64 * 1024;
 
 impl<'s> Results<'s> {

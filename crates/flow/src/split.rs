@@ -50,7 +50,7 @@ pub struct Splitting<'s> {
 /// Where parts begin, or which records are in one.
 #[derive(Clone, Copy)]
 pub enum SplitBy<'s> {
-    /// After so many records.
+    /// After this number of records.
     Records(u64),
     /// Before the record with which a part would have more bytes.
     Bytes(u64),

@@ -276,7 +276,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         }
         let (held, mut arena) = (XmlBeginning::default(), Arena::new());
         let header = &held.arena;
-        // Elements that stood where one on the path was looked for.
+        // Elements that stood where one on the path could have stood.
         let mut others: Vec<(usize, String, String)> = Vec::new();
         let mut namespaces = BTreeSet::new();
         let strategy = self.strategy;
@@ -428,7 +428,7 @@ impl<'q> Stream<'_, '_, '_, '_, 'q> {
         }
     }
 
-    /// Whether the blocks that are left can be run over apart from each other, after so many records.
+    /// Whether the blocks that are left can be run over apart from each other; `records` came before them.
     fn may_part(&self, is_last: bool, records: u64) -> bool {
         let Job { what, losses, .. } = self.job;
         !is_last
@@ -536,7 +536,7 @@ struct BlockEnd<'a> {
     record_name: Option<&'a str>,
     /// How records of several lines begin.
     line_bracket: Option<u8>,
-    /// Elements that stood where one on the path was looked for.
+    /// Elements that stood where one on the path could have stood.
     others: Vec<(usize, Name<'a>)>,
     /// What was met of names of elements.
     met: ElementNames,

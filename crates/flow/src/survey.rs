@@ -110,7 +110,7 @@ struct SurveyRun<'l, 'e> {
 /// Documents up to this part of the memory that there is are held whole.
 const HELD: usize = 64;
 
-/// A record of a large document may have so many bytes, with however little memory.
+/// The size that a record of a large document may always have, in bytes, however little memory is allowed.
 const RECORD: usize = 16 << 20;
 
 /// The most bytes that a record of a large document, which is held, may have.

@@ -61,7 +61,7 @@ pub struct Validation<'a> {
     pub keeps_steps: bool,
     /// Whether the first input with findings ends the run.
     pub fails_fast: bool,
-    /// The run ends once there are so many findings.
+    /// The number of findings at which the run ends.
     pub most_findings: Option<usize>,
 }
 

@@ -37,7 +37,7 @@ pub(crate) struct Steps<'w, 'e> {
 pub(crate) enum Step<'b> {
     /// A record.
     Record(Value<'b>),
-    /// Nothing; so many bytes of the block are used up.
+    /// The end of the block, of which this number of bytes is used up.
     End(usize),
 }
 

@@ -106,7 +106,7 @@ pub(crate) fn run(
             Ok(if sink.is_closed() { Flow::Break(()) } else { Flow::Continue(()) })
         };
         if goes_on {
-            // There is one in such a group.
+            // A group of this kind has one.
             for source in sources {
                 let mut pieces = source.in_pieces(job.options);
                 pieces.each(|piece, then| over(vec![piece], then, events))?;

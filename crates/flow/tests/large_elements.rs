@@ -70,12 +70,12 @@ fn shapes() {
     }
 }
 
-/// A text so many times, as long as that is not too large.
+/// A text repeated, up to a largest size.
 fn repeated((text, times): &(String, usize)) -> String {
     text.repeat((*times).min(1 + 150_000 / (text.len() + 1)))
 }
 
-/// What an element holds, so many levels deep.
+/// The content of an element, `depth` levels deep.
 fn content(depth: u32) -> BoxedStrategy<String> {
     let leaf = prop_oneof![
         4 => "<(name|port)>[a-c]{0,3}</(name|port)>",

@@ -7,7 +7,7 @@ use kyanite_flow::{Counters, Destination, Events, Input, InputOptions, Job, Layo
 use kyanite_formats::Format;
 use kyanite_lang::{RuleText, Syntax, compile};
 
-/// What a rule gives, with so many bytes of room for tuples; or why it fails.
+/// The result of a rule, with `memory` bytes for tuples; or why it fails.
 fn given(rule: &str, input: &Path, memory: usize) -> Result<String, String> {
     let plan = compile(RuleText::new("rule", rule), Syntax::Rule).unwrap();
     let target = input.with_extension("out");

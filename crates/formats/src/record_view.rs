@@ -128,7 +128,7 @@ impl Siblings {
 /// The most places in records that are known one by one; past these, names are no structure but data.
 const MOST_PLACES: usize = 10_000;
 
-/// Up to so many runs of children are compared with each other; more go through a hash table.
+/// The most runs of children that are compared with each other; more go through a hash table.
 const FEW: usize = 16;
 
 impl View {

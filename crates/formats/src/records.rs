@@ -102,7 +102,7 @@ pub struct SlotTemplates {
 }
 
 impl SlotTemplates {
-    /// None, and none are looked for.
+    /// None, and no search for any.
     #[must_use]
     pub fn unused() -> Self {
         Self { json: json::SlotTemplates::unused(), xml: xml::SlotTemplates::unused() }

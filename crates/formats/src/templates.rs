@@ -87,7 +87,7 @@ impl std::fmt::Debug for Forest {
 }
 
 impl Forest {
-    /// No tree yet; so many nodes are kept at most.
+    /// No tree yet, and room for `most` nodes.
     pub(crate) fn new(most: usize, follows: &'static Follows) -> Self {
         Self { follows, nodes: Vec::new(), templates: 0, most }
     }
@@ -127,7 +127,7 @@ impl Forest {
         self.nodes.len() - 1
     }
 
-    /// The node behind another with such a text, which is made unless it is there; `None` where there is no room for it.
+    /// The node behind another with this text, which is made unless it is there; `None` where there is no room for it.
     pub(crate) fn grow(&mut self, node: usize, between: &[u8]) -> Option<usize> {
         let mut next = self.nodes[node].next.iter().copied();
         if let Some(known) = next.find(|next| *self.nodes[*next].between == *between) {

@@ -22,7 +22,7 @@ fn whole(text: &str) -> Result<String, String> {
     Ok(String::from_utf8(out).unwrap())
 }
 
-/// The same, of a stream that comes in parts of about so many bytes. What does not fit comes by what it holds, or in a larger part.
+/// The same, of a stream that comes in parts of about `size` bytes. What does not fit comes by what it holds, or in a larger part.
 fn in_parts(text: &str, size: usize, streams: bool) -> Result<String, String> {
     let held = Arena::new();
     let (mut place, mut at, mut wanted) = (Place::default(), 0, size);

@@ -46,7 +46,7 @@ enum Known {
     Of(Kind),
     /// It stands at that place of the input.
     At(PlaceNumber),
-    /// A list of such values.
+    /// A list of these values.
     List(Box<Known>),
     /// A map with these members, and perhaps others.
     Map(Vec<(String, Known)>, bool),

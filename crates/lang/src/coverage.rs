@@ -49,7 +49,7 @@ struct Recovered {
     span: Span,
     count: u64,
     first: RuleError,
-    /// Where in an input the first failed, once that has been looked for.
+    /// Where in an input the first failed, once that is worked out.
     place: Option<Option<Place>>,
 }
 

@@ -219,7 +219,7 @@ impl Parts {
 }
 
 impl Analysis {
-    /// The path of that number goes into the record by these names, up to the first step that is none, behind so many
+    /// The path of that number goes into the record by these names, up to the first step that is none, behind `before`
     /// segments.
     fn see<'n>(
         &mut self,
@@ -361,7 +361,7 @@ impl Analysis {
         }
     }
 
-    /// Binds a name: to parts of the record where the value is such, else to something of its own.
+    /// Binds a name: to parts of the record where the value is one of these, else to something of its own.
     fn bind(&mut self, slot: usize, value: &Expr) {
         self.locals[slot] = match &value.kind {
             Kind::One(path) => self.one(path),

@@ -137,7 +137,7 @@ impl<'b> More<'b> {
         let length = places.len() + self.count;
         let fits = length <= places.capacity() && length <= kinds.capacity();
         assert!(fits && places.len() == kinds.len(), "brackets are added where there is room");
-        // SAFETY: so many elements behind those of either list were written, since each call of `add` writes at least as many
+        // SAFETY: the first `length` elements of either list were written, since each call of `add` writes at least as many
         // as it counts, from where those that were counted before end; and the lists have room for them.
         unsafe {
             places.set_len(length);

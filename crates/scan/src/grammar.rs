@@ -137,7 +137,7 @@ fn all(ones: bool) -> u64 {
 /// Where tokens may begin that come behind others, across blanks.
 #[derive(Clone, Copy, Debug, Default)]
 struct Follow {
-    /// One when the next word begins behind such a token, or behind blanks that are.
+    /// One when the next word begins behind a token of this kind, perhaps with blanks between them.
     next: u64,
 }
 

@@ -1,7 +1,7 @@
 //! The structure of JSON texts (RFC 8259), found 64 bytes at a time: where texts in quotes begin and end, where brackets stand outside
 //! of them, and whether all of it is well-formed.
 //!
-//! What is found is the same on every processor; how fast depends on its vector instructions, which are looked for when
+//! What is found is the same on every processor; how fast depends on its vector instructions, which are detected when
 //! the program runs.
 //!
 //! ```
@@ -181,7 +181,7 @@ impl Structure {
         self.brackets.kinds.get(from..).unwrap_or_default()
     }
 
-    /// The number of the bracket at byte `at`, if there is one; it is looked for from number `near` on first.
+    /// The number of the bracket at byte `at`, if there is one; the search begins at number `near`.
     #[inline]
     #[must_use]
     pub fn number_at(&self, at: usize, near: usize) -> Option<usize> {

@@ -14,7 +14,7 @@ pub struct SampleSettings<'s> {
 /// So many samples are tried until one is valid: not all that a schema asks is looked at on the way.
 pub(crate) const TRIES: u64 = 60;
 
-/// A sample has at most so many values or elements.
+/// The most values or elements of a sample.
 pub(crate) const MOST: usize = 20_000;
 
 /// Values nest so deep before only what has to be there is made.

@@ -387,7 +387,7 @@ const ONLY_2019: [Case; 19] = [
         &[r#"{"v": 1, "n": {"v": 1}}"#],
         &[r#"{"v": 1, "n": {}}"#],
     ),
-    // Where what is meant first is no such resource, it is what is meant.
+    // Where the first target is no such resource, it is the target.
     (
         r##"{"$id": "http://pier/strict", "$recursiveAnchor": true, "$ref": "tree", "required": ["v"], "$defs": {"t": {"$id": "tree", "properties": {"n": {"$recursiveRef": "#"}}}}}"##,
         &[r#"{"v": 1, "n": {}}"#],
@@ -461,7 +461,7 @@ const ONLY_2020: [Case; 29] = [
         &[r#"{"v": 1, "n": {"v": 1}}"#],
         &[r#"{"v": 1, "n": {}}"#],
     ),
-    // A name that is not dynamic is looked for where the reference stands.
+    // A name that is not dynamic is resolved where the reference stands.
     (
         r##"{"$id": "http://pier/strict", "$dynamicAnchor": "n", "$ref": "tree", "required": ["v"], "$defs": {"t": {"$id": "tree", "$anchor": "n", "properties": {"n": {"$dynamicRef": "#n"}}}}}"##,
         &[r#"{"v": 1, "n": {}}"#],

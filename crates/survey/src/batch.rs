@@ -151,7 +151,7 @@ pub(crate) struct EndedNode {
 }
 
 impl Counts {
-    /// Counts the end of a list or map, so many times.
+    /// Counts the end of a list or map `times` times.
     fn end(&mut self, ended: Open, times: u64) {
         self.empty += u64::from(ended.count == 0) * times;
         if !ended.is_map {
@@ -386,7 +386,7 @@ impl<'t> Batch<'t> {
         if raw.has_escapes { self.arena.text(&json::unescaped(raw.text)) } else { raw.text }
     }
 
-    /// The path of a member of the map that is under way; None if the map has it already, and such are not counted.
+    /// The path of a member of the map that is under way; None if the map has it already, and duplicates are not counted.
     #[inline]
     fn member(&mut self, name: &'t str, offset: usize) -> Option<usize> {
         let open = self.open.last_mut()?;

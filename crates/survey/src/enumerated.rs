@@ -12,7 +12,7 @@ use crate::values::Scalar;
 /// The most different values of a member that tells kinds of records apart.
 pub(crate) const MOST_VALUES: usize = 24;
 
-/// The longest such value, in bytes.
+/// The longest value of an enumeration, in bytes.
 pub(crate) const LONGEST: usize = 64;
 
 /// The most pairs of a value and a shape that are counted.

@@ -54,7 +54,7 @@ impl FrequentValues {
         }
     }
 
-    /// Whether so many values can have been counted so.
+    /// Whether these counts are possible for `values` values.
     pub(crate) fn is_sound(&self, values: u64) -> bool {
         total(self.counts.values()).is_some_and(|counted| counted <= values) && self.floor <= values
     }

@@ -20,14 +20,14 @@ impl LargeDocument {
     }
 
     /// Goes on in a part of the document, by the events of what it has, with which a batch begins. Gives whether the document is over;
-    /// None where it is nested too deep, or a map has a member twice and the batch does not count such.
+    /// None where it is nested too deep, or a map has a member twice and the batch does not count duplicates.
     pub fn part<'t>(&mut self, batch: &mut Batch<'t>, events: &mut impl Pull<'t>) -> Option<bool> {
         let is_over = batch.part(std::mem::take(&mut self.around), events)?;
         self.around = batch.around();
         Some(is_over)
     }
 
-    /// Takes what the batch had, whose text is behind so many line ends of the file.
+    /// Takes what the batch had, whose text stands behind `lines_before` line ends of the file.
     pub fn take(&mut self, ended: Ended, file: &str, lines_before: u64) {
         self.counted.take(ended.without_records(), file, lines_before);
     }

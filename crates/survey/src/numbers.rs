@@ -142,7 +142,7 @@ impl Numbers {
         self.are_whole
     }
 
-    /// Whether so many values can be such numbers.
+    /// Whether these figures are possible for `values` values.
     pub(crate) fn is_sound(&self, values: u64) -> bool {
         (1..=values).contains(&self.count)
             && total(self.buckets.values()) == Some(self.count)

@@ -73,7 +73,7 @@ impl Counts {
         self.sorts[sort as usize]
     }
 
-    /// Whether what was counted may be: of values at a path in so many records.
+    /// Whether these counts are possible at a path in `records` records.
     pub(crate) fn is_sound(&self, records: u64) -> bool {
         // So that any number of surveys can be joined.
         const MOST: u64 = 1 << 48;

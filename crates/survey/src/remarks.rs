@@ -57,7 +57,7 @@ const RARE: f64 = 0.2;
 /// A name that is near another is taken for a slip if it is this much rarer.
 const SLIP: u64 = 20;
 
-/// A key is looked at for repeated values from so many records on.
+/// The number of records from which on a key is checked for repeated values.
 const KEYED: u64 = 50;
 
 /// All remarks, in the order of paths.

@@ -136,7 +136,7 @@ pub(crate) fn share(part: u64, whole: u64) -> f64 {
     if whole == 0 { 0.0 } else { part as f64 / whole as f64 }
 }
 
-/// A share as a percentage, with so many digits that it is told from none and all.
+/// A share as a percentage, with enough digits to tell it from none and all.
 pub(crate) fn percent(share: f64) -> String {
     let percent = share * 100.0;
     let text = match percent {

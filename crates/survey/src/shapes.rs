@@ -16,7 +16,7 @@ pub(crate) type Feature = (usize, Sort);
 #[derive(Clone, Debug)]
 pub(crate) struct Shape {
     pub(crate) count: u64,
-    /// In the order in which the first such record has them.
+    /// In the order in which the first record of the shape has them.
     pub(crate) features: Box<[Feature]>,
 }
 

@@ -91,7 +91,7 @@ impl Survey {
         lines
     }
 
-    /// Reads a survey from the lines that [`into_state`](Self::into_state) gives. Returns None if they are no such lines.
+    /// Reads a survey from the lines that [`into_state`](Self::into_state) gives. Returns None for any other lines.
     #[must_use]
     pub fn of_state<'l>(mut lines: impl Iterator<Item = &'l str>, bounds: Bounds) -> Option<Self> {
         let head: Head = from_str(lines.next()?).ok()?;

@@ -17,7 +17,7 @@ use crate::values::{Scalar, Values, hash_of};
 /// What a survey keeps to.
 #[derive(Clone, Debug)]
 pub struct Bounds {
-    /// About how many bytes it may hold. Past it keys are no longer looked for, and members of maps that have many are no longer told
+    /// About how many bytes it may hold. Past it no keys are found any more, and members of maps that have many are no longer told
     /// apart, the rare ones first.
     pub memory: usize,
 }
@@ -32,11 +32,11 @@ impl Default for Bounds {
 /// Inputs up to this many are told apart where they share values.
 const FILES: usize = 32;
 
-/// How often memory is measured: after so many batches, or so many new paths.
+/// How often memory is measured: in batches, and in new paths.
 const MEASURED: usize = 16;
 const NEW_PATHS: usize = 1000;
 
-/// The shapes of records may take such a part of the memory.
+/// The part of the memory that the shapes of records may take.
 const SHAPES: usize = 4;
 
 /// Maps with fewer members are never taken together.
@@ -158,7 +158,7 @@ impl Survey {
         self.files.len() - 1
     }
 
-    /// Takes what a batch had, whose text is behind so many line ends of the file. Batches come in the order of the input.
+    /// Takes what a batch had, whose text stands behind `lines_before` line ends of the file. Batches come in the order of the input.
     pub fn take(&mut self, ended: Ended, file: &str, lines_before: u64) {
         let file = self.file(file);
         let Ended { nodes, shapes, records } = ended;
@@ -227,7 +227,7 @@ impl Survey {
         self.keep_bounds();
     }
 
-    /// Takes what is known of a path in later records; so many records stand before these.
+    /// Takes what is known of a path in later records, before which `before` stand.
     fn take_path(
         &mut self,
         number: usize,
@@ -263,14 +263,14 @@ impl Survey {
         self.measure();
     }
 
-    /// Counts so many values of a sort.
+    /// Counts `times` values of a sort.
     pub(crate) fn count(&mut self, number: usize, sort: Sort, times: u64) {
         let counts = &mut self.paths.nodes[number].counts;
         counts.values += times;
         counts.sorts[sort as usize] += times;
     }
 
-    /// Counts a list of so many items.
+    /// Counts a list of `items` items.
     pub(crate) fn count_list(&mut self, number: usize, items: u64) {
         self.count(number, Sort::List, 1);
         self.paths.nodes[number].counts.items.add(items, 1);

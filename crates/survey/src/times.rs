@@ -121,7 +121,7 @@ impl Times {
         }
     }
 
-    /// Whether all is within the years that there are, and in order, and so many values can be such times.
+    /// Whether all is within the years that there are, and in order, and possible for `values` values.
     pub(crate) fn is_sound(&self, values: u64) -> bool {
         let years = Timestamp::MIN.as_second()..=Timestamp::MAX.as_second();
         years.contains(&self.first.0)

@@ -10,7 +10,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::values::Scalar;
 
-/// A path is given up once more than one value in so many came before.
+/// A path is given up once more than one value in this number came before.
 const REPEATED: u64 = 50;
 
 /// How many values that came before are kept to be shown.
@@ -68,7 +68,7 @@ impl BatchKeys {
     }
 }
 
-/// How many of so many values of a key may have come before, by mistake.
+/// How many of the `total` values of a key may have come before, by mistake.
 fn most_repeated(total: u64) -> u64 {
     1 + total / REPEATED
 }

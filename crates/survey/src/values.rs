@@ -35,7 +35,7 @@ impl LengthCounts {
         self.merge(Self { count, least: length, greatest: length, sum: length * count });
     }
 
-    /// Whether so many values can have such lengths.
+    /// Whether these lengths are possible for `values` values.
     pub(crate) fn is_sound(&self, values: u64) -> bool {
         let bounds = (self.least.checked_mul(self.count), self.greatest.checked_mul(self.count));
         self.count <= values
@@ -163,7 +163,7 @@ impl Values {
         }
     }
 
-    /// Whether so many values can be like this, wherever it was read.
+    /// Whether these figures are possible for `values` values: a state may come from anywhere.
     pub(crate) fn is_sound(&self, values: u64) -> bool {
         self.times.as_ref().is_none_or(|times| times.is_sound(values))
             && self.numbers.as_ref().is_none_or(|numbers| numbers.is_sound(values))

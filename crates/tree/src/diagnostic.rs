@@ -136,7 +136,7 @@ pub enum Setting {
     List(String),
     /// The members at this path of the record view are always maps.
     AsMap(String),
-    /// The nodes at this path are looked for, a line each.
+    /// The nodes at this path are the records, a line each.
     Records(String),
     /// The members of the result become files.
     Apart,

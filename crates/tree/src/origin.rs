@@ -46,7 +46,7 @@ impl Origin {
         high << 32 | middle << 16 | low
     }
 
-    /// The origin of what begins so many bytes behind what begins here; none of a computed value.
+    /// The origin of what begins `bytes` bytes behind this; none of a computed value.
     #[must_use]
     pub fn behind(self, bytes: u64) -> Self {
         if self.is_known() { Self::at(self.position() + bytes) } else { self }

@@ -199,7 +199,7 @@ pub fn locate_node<'a>(root: Value<'a>, node: Value<'a>) -> Option<Location<'a>>
     Target { origin: node.origin(), node: Some(node) }.locate(root)
 }
 
-/// What is looked for: a value that was read there, or just this one.
+/// The target of a search: a value that was read there, or just this one.
 #[derive(Clone, Copy)]
 struct Target<'a> {
     origin: Origin,

@@ -53,7 +53,7 @@ impl ScalarSpan {
         Some(Self { kind, start: end - length, end })
     }
 
-    /// The same where so many bytes stand before the text.
+    /// The same span with `before` bytes in front of the text.
     #[must_use]
     pub fn behind(self, before: usize) -> Self {
         Self { start: self.start + before, end: self.end + before, ..self }

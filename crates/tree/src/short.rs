@@ -38,7 +38,7 @@ impl ShortText {
         Some(Self { first, last, length: bytes.len() })
     }
 
-    /// Where it is looked for among so many places, together with a number.
+    /// Its hash together with a number, as one of `places` places.
     #[inline]
     #[must_use]
     pub fn place(self, number: usize, places: usize) -> usize {

@@ -28,7 +28,7 @@ pub enum Value<'a> {
     Element(Origin, &'a Element<'a>),
 }
 
-/// A scalar of a type that only some formats have. To rules it is its text; a format that has the type writes it as such.
+/// A scalar of a type that only some formats have. To rules it is its text; a format that has the type writes it in that type.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub struct Foreign<'a> {
     /// How it is spelled.

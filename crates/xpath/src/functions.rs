@@ -242,7 +242,7 @@ impl Function {
         Self { is_contextual: true, ..self }
     }
 
-    /// Whether, called with so many arguments, it is about the context item.
+    /// Whether a call with `arguments` arguments is about the context item.
     pub(crate) fn is_about_context(&self, arguments: usize) -> bool {
         self.is_contextual && arguments < self.parameters.len().max(1)
     }
@@ -262,7 +262,7 @@ impl Function {
         self.is_old
     }
 
-    /// Whether it can be called with so many arguments.
+    /// Whether it can be called with `count` arguments.
     pub(crate) fn takes(&self, count: usize) -> bool {
         count >= self.least && (self.repeats || count <= self.parameters.len())
     }

@@ -21,7 +21,7 @@ pub struct RecordStep {
     pub local: String,
     /// The URI of the namespace, empty for none; None where any is meant.
     pub namespace: Option<String>,
-    /// Whether the element is looked for at any depth.
+    /// Whether the step selects elements at any depth.
     pub at_any_depth: bool,
 }
 

@@ -7,7 +7,7 @@ use std::fmt::Write;
 use kyanite_tree::Arena;
 use kyanite_xpath::{Context, Coverage, Expression, Item, Namespaces, Store, Version, document};
 
-/// The nodes that are looked at in a document of so many sections, flat or inside each other.
+/// The nodes that are visited in a document of `sections` sections, flat or inside each other.
 fn work(expression: &str, sections: usize, is_nested: bool) -> u64 {
     let mut text = String::from("<a>");
     for number in 0..sections {

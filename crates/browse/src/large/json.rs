@@ -57,7 +57,7 @@ impl Scan {
         Kind::Json(Self { is_stream, is_map, state: State::Between, ..Self::default() })
     }
 
-    /// Scans a block that begins at byte `at`, before which so many children were found.
+    /// Scans a block that begins at byte `at`, with the number of children that were found before it.
     pub(super) fn block(
         &mut self,
         block: &[u8],

@@ -28,7 +28,7 @@ const OF_A_RESULT: [&str; 16] = [
 #[derive(Args, Debug)]
 #[command(next_help_heading = "Result")]
 pub struct PartialArguments {
-    /// Write what the groups and aggregates came to, not the result: kyanite combine joins such states, and ends the run
+    /// Write what the groups and aggregates came to, not the result: kyanite combine joins these states, and ends the run
     #[arg(long, conflicts_with_all = OF_A_RESULT)]
     pub partial: bool,
     /// With --partial: the number of the part, where neither its name nor its range tells it from others; groups are in the order

@@ -82,7 +82,7 @@ pub struct CheckRules {
     /// The rule files
     #[arg(value_name = "RULE", required = true, value_hint = ValueHint::FilePath)]
     pub rules: Vec<PathBuf>,
-    /// A sample input, whose paths are looked for
+    /// A sample input, whose paths are searched
     #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath)]
     pub against: Option<String>,
     /// A schema of the input, in which paths are looked for

@@ -33,7 +33,7 @@ pub struct Split {
     /// So many records in each part
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u64).range(1..), help_heading = "Parts")]
     pub records: Option<u64>,
-    /// At most so many bytes in each part, but at least one record
+    /// The most bytes of a part; a part has at least one record
     #[arg(long, value_name = "SIZE", value_parser = size, help_heading = "Parts")]
     pub bytes: Option<u64>,
     /// Records for which this expression gives the same are in one part; $ is the record

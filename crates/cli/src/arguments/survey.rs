@@ -75,7 +75,7 @@ pub struct Survey {
     /// Show no value of the documents
     #[arg(long, help_heading = "Survey")]
     pub no_examples: bool,
-    /// What may be held in memory, about; past it rare members are taken together, and keys are not looked for
+    /// What may be held in memory, about; past it rare members are taken together, and no keys are found
     #[arg(long, value_name = "SIZE", default_value = "512MB", value_parser = size, help_heading = "Survey")]
     pub memory: u64,
     /// How many threads run over the records of a stream [default: as many as there are cores]

@@ -50,7 +50,7 @@ pub struct Validate {
     /// End with the first input that has findings
     #[arg(long)]
     pub fail_fast: bool,
-    /// End after so many findings
+    /// End after this number of findings
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u64).range(1..))]
     pub max_findings: Option<u64>,
     /// The least severe finding that makes the exit status 1

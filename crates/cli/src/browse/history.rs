@@ -15,7 +15,7 @@ pub struct History {
 }
 
 impl History {
-    /// What is kept in the folder for such things (XDG Base Directory Specification); None where there is none.
+    /// The history in the state folder (XDG Base Directory Specification); None where there is no such folder.
     pub fn load() -> Self {
         let folder =
             std::env::var_os("XDG_STATE_HOME").filter(|path| !path.is_empty()).map(PathBuf::from);
@@ -37,7 +37,7 @@ impl History {
         self.has_news = true;
     }
 
-    /// The line that is so many back; 1 is the newest.
+    /// The line `count` steps back; 1 is the newest.
     pub fn back(&self, count: usize) -> Option<&str> {
         self.lines.len().checked_sub(count).and_then(|at| self.lines.get(at)).map(String::as_str)
     }

@@ -21,7 +21,7 @@ pub const OPENED: usize = 200_000;
 const OFFERED: usize = 500;
 const LINES: usize = 2000;
 
-/// How long no key is typed before an expression is looked for in a large document.
+/// The pause in typing after which an expression is searched in a large document.
 const TYPING: Duration = Duration::from_millis(150);
 
 /// The bytes of a large document that are looked through between two keys.
@@ -114,7 +114,7 @@ pub struct Selection<'a> {
     pub count: usize,
     /// What is wrong with the expression, or which step found nothing.
     pub problem: Option<String>,
-    /// What is looked for in a large document once nothing more is typed, and since when.
+    /// The expression to search a large document for after a pause in typing, and when it was typed.
     waiting: Option<(String, Instant)>,
     /// What looks for more of it meanwhile.
     looking: Option<RunningSearch>,
@@ -261,7 +261,7 @@ impl<'a> Tab<'a> {
         self.at = self.at.saturating_add_signed(by).min(self.tree.len().saturating_sub(1));
     }
 
-    /// Keeps the current line on a screen of so many lines.
+    /// Keeps the current line on a screen of `height` lines.
     pub fn scroll(&mut self, height: usize) {
         let height = height.max(1);
         let is_far = self.at + height < self.top || self.at > self.top + 2 * height;
@@ -330,7 +330,7 @@ impl<'a> Tab<'a> {
         }
     }
 
-    /// The names that can follow a path, as far as they are known: those in a large document are looked for meanwhile.
+    /// The names that can follow a path, as far as they are known: a large document is searched for them in the background.
     pub fn names_behind(&self, path: &str) -> Vec<String> {
         match &self.document {
             Document::Held(document) => document.names_behind(path, OFFERED),

@@ -9,7 +9,7 @@ pub fn share(part: u64, whole: u64) -> f64 {
     if whole == 0 { 0.0 } else { part as f64 / whole as f64 }
 }
 
-/// A share in percent, with so many digits that some is told from none, and nearly all from all.
+/// A share in percent, with enough digits to tell some from none and nearly all from all.
 pub fn percent(part: u64, whole: u64) -> String {
     if part == 0 || part == whole {
         return if part == 0 { "0 %" } else { "100 %" }.to_owned();

@@ -341,7 +341,7 @@ impl Translator<'_> {
         }))
     }
 
-    /// The character of so many hexadecimal digits, or of two halves of a surrogate pair.
+    /// The character that `count` hexadecimal digits stand for, or two halves of a surrogate pair.
     fn hexadecimal(&mut self, count: usize) -> Read<char> {
         let first = self.digits(count)?;
         if (0xD800..0xDC00).contains(&first) {

@@ -34,7 +34,7 @@ struct Sequence {
     most: usize,
 }
 
-/// Bytes of a set, so many of them.
+/// A run of bytes out of one set.
 #[derive(Clone, Copy, Debug)]
 struct Step {
     /// The number of the set.
@@ -53,7 +53,7 @@ struct Part {
 }
 
 impl Sequences {
-    /// The sequences of a translated pattern; None where it is not such a pattern, or a step could take too much.
+    /// The sequences of a translated pattern; None where the pattern is no sequence, or a step could take too much.
     pub(super) fn of(translated: &str) -> Option<Self> {
         let pattern = regex_syntax::parse(translated).ok()?;
         let HirKind::Concat(parts) = pattern.kind() else { return None };

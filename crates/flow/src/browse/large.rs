@@ -116,7 +116,7 @@ pub(super) fn opened(
 }
 
 impl Stored {
-    /// A file of so many bytes so far.
+    /// A file that has `count` bytes so far.
     fn new(path: PathBuf, count: u64, is_complete: bool) -> Self {
         let (count, is_complete) = (AtomicU64::new(count), AtomicBool::new(is_complete));
         Self { path, count, is_complete, problem: Mutex::new(None) }
@@ -273,7 +273,7 @@ impl LargeDocument {
     }
 }
 
-/// What is looked for meanwhile.
+/// A search in the background.
 pub struct RunningSearch {
     found: Arc<Found>,
 }

@@ -29,7 +29,7 @@ impl Located for Library<'_> {
 }
 
 impl Tally {
-    /// One of two inputs with these names, that lists changes of about so many bytes.
+    /// One of two inputs with these names, that lists changes up to about `budget` bytes.
     pub(super) fn new([old, new]: [String; 2], budget: usize) -> Self {
         Self { found: Compared { old, new, ..Compared::default() }, budget }
     }

@@ -170,7 +170,7 @@ impl<'s> Parts<'s> {
         self.write(number, text, around)
     }
 
-    /// Whether a part takes no record of so many bytes more.
+    /// Whether a part has no room for a record of `length` bytes.
     fn is_full(&self, part: &SplitPart, length: usize) -> bool {
         match self.what.by {
             SplitBy::Records(most) => part.records >= most,

@@ -13,7 +13,7 @@ use crate::parts::{Part, go_through};
 use crate::run_error::{Events, RunError};
 use crate::transcode::Replaced;
 
-/// A value that does not end in a part of so many bytes comes by what it holds, unless it is a record.
+/// The size of a part, in bytes. A value that does not end in its part comes by what it holds, unless it is a record.
 const LARGE: usize = 64 * 1024;
 
 /// Surveys a stream of documents.

@@ -18,7 +18,7 @@ enum Entry {
     Beginning(String, String),
     /// URIs that end so are found there.
     End(String, String),
-    /// URIs that begin so are looked for in another catalog; all, if it is empty.
+    /// URIs that begin so are resolved in another catalog; all are, if it is empty.
     Other(String, String),
 }
 

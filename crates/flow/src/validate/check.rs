@@ -116,7 +116,7 @@ impl Raw {
 }
 
 impl<'c, 's> Checker<'c, 's> {
-    /// A checker that has so many threads to itself.
+    /// A checker that has `threads` threads to itself.
     pub(super) fn new(
         validation: Validation<'c>,
         threads: usize,

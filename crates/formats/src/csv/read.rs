@@ -403,7 +403,7 @@ struct Ends<'t> {
 impl<'t> Ends<'t> {
     const ONES: u64 = u64::from_ne_bytes([1; 8]);
     const LOW: u64 = Self::ONES * 0x7F;
-    /// After so many words without any a search takes over.
+    /// The number of words without a mark after which a search takes over.
     const WORDS: usize = 4;
 
     #[inline]

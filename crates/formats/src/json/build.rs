@@ -23,7 +23,7 @@ pub struct ValueTemplates {
 }
 
 impl ValueTemplates {
-    /// None, and none are looked for.
+    /// None, and no search for any.
     #[must_use]
     pub fn unused() -> Self {
         Self { templates: Templates::unused(), ..Self::default() }
@@ -197,7 +197,7 @@ impl<'a> Reader<'a> {
         None
     }
 
-    /// The name of so many bytes at a byte.
+    /// The name of `length` bytes at byte `at`.
     #[inline(always)]
     fn name_at(&self, at: usize, length: usize) -> Option<&'a str> {
         self.text.get(at..at + length)

@@ -55,7 +55,7 @@ enum What {
 }
 
 impl SlotTemplates {
-    /// None, and none are looked for.
+    /// None, and no search for any.
     #[must_use]
     pub fn unused() -> Self {
         Self { templates: Templates::unused(), ..Self::default() }
@@ -289,7 +289,7 @@ impl<'a> Reader<'a> {
 }
 
 impl SlotTemplates {
-    /// Learns the template of the record that begins at a byte, and where slots are in such records; gives its number.
+    /// Learns the template of the record that begins at a byte, and where slots are in records of that template; returns its number.
     fn learn(
         &mut self,
         events: &mut EventReader<'_, '_>,

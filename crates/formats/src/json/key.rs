@@ -4,7 +4,7 @@ use super::string::is_plain;
 
 const WORD: usize = Key::WORD;
 
-/// A name in quotes, to be looked for before colons.
+/// A name in quotes, to compare with what stands before colons.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub(crate) struct Key {
     quoted: Box<str>,

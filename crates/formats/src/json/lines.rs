@@ -305,7 +305,7 @@ pub(super) fn has_needed_escapes(text: &[u8]) -> bool {
     true
 }
 
-/// Copies a part of a text to `at`. Most are short, and a whole chunk of known length is copied faster than just so many bytes.
+/// Copies a part of a text to `at`. Most are short, and a whole chunk of constant length is copied faster than the exact number of bytes.
 #[inline(always)]
 fn copy(out: &mut [u8], at: &mut usize, text: &[u8], part: Range<usize>) {
     let length = part.len();

@@ -73,9 +73,9 @@ enum Item {
 pub enum Found {
     /// Nothing yet.
     Nothing,
-    /// The list, whose first item may begin behind so many bytes.
+    /// The list; its first item may begin behind this number of bytes.
     List(usize),
-    /// That there is no such list, or that only a reader of the whole document can tell.
+    /// There is no such list, or only a reader of the whole document can tell.
     Other,
 }
 
@@ -96,9 +96,9 @@ pub enum ListScanError {
 /// What a look at more bytes gave.
 #[derive(Clone, PartialEq, Eq, Debug, Default)]
 pub struct ScannedItems {
-    /// Behind so many of them an item has ended, and none has begun.
+    /// The number of bytes behind which an item has ended and none has begun.
     pub cut: Option<usize>,
-    /// Behind so many of them something is wrong.
+    /// What is wrong, and the number of bytes before it.
     pub list_error: Option<(usize, ListScanError)>,
 }
 

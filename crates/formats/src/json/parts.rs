@@ -152,7 +152,7 @@ mod tests {
 
     use super::*;
 
-    /// The events of a document that comes in parts of about so many bytes; or what is wrong, and at which byte.
+    /// The events of a document that comes in parts of about `size` bytes; or what is wrong, and at which byte.
     fn events(text: &str, size: usize) -> Result<Vec<String>, (usize, String)> {
         let (mut parts, mut found, mut at) = (Parts::default(), Vec::new(), 0);
         loop {

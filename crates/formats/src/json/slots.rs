@@ -172,7 +172,7 @@ impl Level {
     }
 }
 
-/// A member that was looked for.
+/// A member that the caller asked for.
 #[derive(Clone, Copy, Debug, Default)]
 pub struct Slot<'a> {
     /// Its value, if it is there.

@@ -33,7 +33,7 @@ const MOST: usize = 4096;
 /// The most bytes between two scalars.
 const LONGEST: usize = 4096;
 
-/// Records that followed no template, beyond those that did, before templates are looked for no more.
+/// The surplus of records that followed no template over those that did, at which templates are given up.
 const PATIENCE: u32 = 200;
 
 /// The templates of records so far.
@@ -54,7 +54,7 @@ impl Default for Templates {
 }
 
 impl Templates {
-    /// None, and none are looked for.
+    /// None, and no search for any.
     #[must_use]
     pub fn unused() -> Self {
         Self { misses: PATIENCE, ..Self::default() }

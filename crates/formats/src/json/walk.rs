@@ -15,9 +15,9 @@ const DEEPEST: usize = 100;
 pub(super) enum Step {
     /// A map, or else a list, begins.
     Begin { is_map: bool, at: Place },
-    /// A member begins whose name has so many bytes.
+    /// A member begins whose name has `length` bytes.
     Name { at: Place, length: usize },
-    /// A member has a name of so many bytes, and is the scalar of that number.
+    /// A member has a name of `length` bytes, and is the scalar of that number.
     Member { at: Place, length: usize, scalar: usize },
     /// The scalar of that number.
     Scalar(usize),

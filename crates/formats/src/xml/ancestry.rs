@@ -15,7 +15,7 @@ pub struct StepName {
     pub name: String,
     /// The namespace that the name must be in.
     pub namespace: Option<String>,
-    /// Whether the element is looked for at any depth, and not only among the children. Only the last step of a path can be
+    /// Whether the step selects elements at any depth, and not only children. Only the last step of a path can be
     /// so.
     pub at_any_depth: bool,
 }

@@ -13,7 +13,7 @@ use crate::SyntaxError;
 
 type Read<T> = Result<T, SyntaxError>;
 
-/// Up to so many attributes are compared with each other; more go through a hash table.
+/// The most attributes that are compared with each other; more go through a hash table.
 const FEW: usize = 12;
 
 impl<'a> Reader<'a> {

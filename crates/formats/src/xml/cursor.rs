@@ -12,7 +12,7 @@ pub(super) struct Cursor<'a> {
     pub(super) at: usize,
     /// For replacement texts: the reference that stands for all of it in the document.
     pub(super) stands_for: Option<(usize, usize)>,
-    /// Whether the end of something was looked for in all of the text that is left, and not found.
+    /// Whether a search for the end of something has gone through all of the text that is left.
     pub(super) has_seen_end: bool,
 }
 

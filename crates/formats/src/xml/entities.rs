@@ -103,7 +103,7 @@ impl Budget {
         Self { left: limit, limit, depth }
     }
 
-    /// Enters the text of the entity that is referred to at `start..end`, in that of so many others.
+    /// Enters the text of the entity that is referred to at `start..end`, inside the texts of `others` other entities.
     pub(super) fn enter(
         &mut self,
         text: &str,

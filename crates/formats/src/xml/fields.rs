@@ -34,7 +34,7 @@ struct Field {
     text: Option<usize>,
 }
 
-/// Where something begins: so many bytes behind the end of a value of that number, or behind the beginning of the record.
+/// Where something begins: its distance in bytes from the end of the value of a number, or from the beginning of the record.
 #[derive(Clone, Copy, Debug)]
 struct Begin {
     behind: Option<usize>,
@@ -55,7 +55,7 @@ pub(super) struct SlotReading<'a> {
 }
 
 impl SlotTemplates {
-    /// None, and none are looked for.
+    /// None, and no search for any.
     #[must_use]
     pub fn unused() -> Self {
         Self { is_unused: true, ..Self::default() }

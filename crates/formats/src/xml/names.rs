@@ -22,7 +22,7 @@ pub(super) struct Bindings<S> {
     hidden: Vec<Option<usize>>,
 }
 
-/// Up to so many declarations are looked through one by one.
+/// The most declarations that are looked through one by one.
 const FEW: usize = 8;
 
 impl<S> Default for Bindings<S> {

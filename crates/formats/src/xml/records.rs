@@ -44,7 +44,7 @@ pub struct RecordReader<'a> {
     /// What steps over elements that are no records and hold none.
     passing: ElementLines,
     prefiltered: Option<Box<PrefilteredElements<'a>>>,
-    /// Names of elements that stood where one on the path was looked for, with the level.
+    /// Names of elements that stood where one on the path could have stood, with the level.
     others: Vec<(usize, Name<'a>)>,
     /// Whether any stood there, their names told or not.
     has_others: bool,
@@ -242,7 +242,7 @@ impl<'a> RecordReader<'a> {
         self.has_others
     }
 
-    /// Names of elements that stood where one on the path was looked for, with how many steps of the path led there.
+    /// Names of elements that stood where one on the path could have stood, with the number of steps that led there.
     #[must_use]
     pub fn others(&self) -> &[(usize, Name<'a>)] {
         &self.others

@@ -440,7 +440,7 @@ mod tests {
             }
         }
         assert_eq!(learned, LEARNED);
-        // Those that are known are not looked for any more, after so many that were not.
+        // After many elements without a template, templates are given up.
         assert!(templates.follow("<a n1='1'/>", 0, &mut Vec::new()).is_none());
         let long = format!("<b>{}</b>", "x".repeat(LONGEST));
         assert!(!templates.is_too_long(&long, 0, 100) && templates.may_learn(&long, 0));

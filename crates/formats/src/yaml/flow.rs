@@ -289,7 +289,7 @@ impl<'a> Parser<'a> {
 /// An implicit key may be so long, about (section 7.4.2 says 1024 characters).
 const LONGEST_KEY: usize = 4096;
 
-/// Where brackets are closed on their line: looked for ahead of the parser, each byte once.
+/// Where brackets are closed on their line: found ahead of the parser, each byte once.
 #[derive(Debug, Default)]
 pub(super) struct Closers {
     /// The start of the line that was looked at.

@@ -22,7 +22,7 @@ use crate::losses::{Loss, Losses};
 pub struct Options {
     /// The deepest nesting that is read.
     pub depth: usize,
-    /// The most values that aliases may stand for, all together; so many bytes of text count as one more.
+    /// The most values that aliases may stand for, all together; long texts count by their bytes.
     pub aliases: usize,
     /// Where the text begins in the space of origins.
     pub base: Base,
@@ -301,7 +301,7 @@ impl<'a> Reader<'a> {
         self.checkpoint = ReaderCheckpoint { met, alias_values, duplicates, key };
     }
 
-    /// Forgets what was read since [`commit`](Self::commit), when so many lists and maps were open.
+    /// Forgets what was read since [`commit`](Self::commit), when `open` lists and maps were open.
     pub(super) fn roll_back(&mut self, open: usize) {
         while let Some((anchor, before)) = self.checkpoint.met.pop() {
             match before {

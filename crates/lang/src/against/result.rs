@@ -48,7 +48,7 @@ impl Check<'_> {
         wanted: Option<PlaceNumber>,
     ) -> Option<PlaceNumber> {
         let (at, result) = (wanted?, self.result.as_mut()?);
-        // One item may be written as such in XML.
+        // One item may be written without a list in XML.
         if result.is_for_xml() && !result.allows(at, Kind::List) {
             return Some(at);
         }

@@ -128,7 +128,7 @@ fn name_of<'a>(name: Name<'a>, text: &'a str, call: &Call<'_, 'a>) -> Value<'a> 
     Value::Foreign(Origin::NONE, call.arena.put(Foreign { text, of }))
 }
 
-/// The name that such a text knows, if it is one.
+/// The name that a text knows, if it was the name of an element or attribute.
 fn known_name(value: Option<Value<'_>>) -> Option<Name<'_>> {
     match value {
         Some(Value::Foreign(_, Foreign { of: ForeignType::Name(name), .. })) => Some(*name),

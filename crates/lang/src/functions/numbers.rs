@@ -15,7 +15,7 @@ pub(super) const TABLE: &[Signature] = &[
         required: 1,
         repeats: false,
         result: Type::Number,
-        summary: "Rounded to so many digits after the point, 0 unless given; a half goes away from zero.",
+        summary: "Rounded to a number of digits after the point, 0 unless given; a half goes away from zero.",
         example: ("round(2.345, 2)", "2.35"),
         run: Run::Values(|call| {
             let digits = match call.argument(1).and_then(Value::as_number) {

@@ -26,7 +26,7 @@ pub(super) const TABLE: &[Signature] = &[
         required: 2,
         repeats: false,
         result: Type::Text,
-        summary: "The characters from a position on (from 0), all or so many.",
+        summary: "The characters from a position on (from 0): all, or as many as given.",
         example: ("substring(\"Skarvik\", 1, 3)", "\"kar\""),
         run: Run::Values(|call| {
             let start = whole(call, 1, 0)? as usize;
@@ -155,7 +155,7 @@ pub(super) const TABLE: &[Signature] = &[
         required: 2,
         repeats: false,
         result: Type::Text,
-        summary: "The number rounded to so many digits after the point, all of them written; the separator stands between \
+        summary: "The number rounded to a number of digits after the point, all of them written; the separator stands between \
                   groups of three.",
         example: ("format_number(1234567.5, 2, \" \")", "\"1 234 567.50\""),
         run: Run::Values(format_number),

@@ -60,7 +60,7 @@ pub(crate) enum ClauseKind {
         keys: Vec<OrderKey>,
         /// The slots of the names bound since the first `for`: what a tuple is put aside with.
         slots: Range<usize>,
-        /// The clause is followed by `first`: only so many tuples need to be kept.
+        /// Whether `first` follows the clause, so that only its count of tuples is kept.
         is_bounded: bool,
     },
     GroupBy {

@@ -22,11 +22,11 @@ enum Child {
     Attribute(usize),
 }
 
-/// How far along the path a node is: so many segments have led to it.
+/// How far along the path a node is, in segments.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Debug)]
 struct Stage {
     segments: usize,
-    /// Whether the next of them is looked for in a node around it already, and so at any depth.
+    /// Whether the next segment selects at any depth, from a node around this one.
     is_below: bool,
 }
 

@@ -91,7 +91,7 @@ pub struct Partial {
 }
 
 impl Partial {
-    /// The state of a run over so many records, those of a portion.
+    /// The state of a run over the `records` records of a portion.
     #[must_use]
     pub fn of(state: RecordState, unit: RecordUnit, records: u64, portion: Portion) -> Self {
         let mut folded = state.tally.folded;
@@ -227,7 +227,7 @@ impl Partial {
 }
 
 impl Partial {
-    /// Adds the group that a line is; None where it is none with so many keys and these aggregates, or is there already.
+    /// Adds the group that a line is; None where its keys or aggregates are others, or it is there already.
     fn add_group<'a>(
         &mut self,
         line: Value<'a>,

@@ -377,7 +377,7 @@ fn item(node: Value<'_>, index: i64) -> Option<Value<'_>> {
     items.get(from_end(index, items.len())?).copied()
 }
 
-/// The position among so many that an index means, if there is one; it counts from the end when negative.
+/// The position that an index means among `length` items, if there is one; it counts from the end when negative.
 pub(super) fn from_end(index: i64, length: usize) -> Option<usize> {
     let index = if index < 0 { index.checked_add_unsigned(length as u64)? } else { index };
     usize::try_from(index).ok().filter(|index| *index < length)

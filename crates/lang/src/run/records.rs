@@ -337,7 +337,7 @@ impl<'r, 'a> Runner<'r, 'a> {
         }
     }
 
-    /// Says that none of the records was found: `others` are the names that stood where one on the path was looked for, with
+    /// Says that none of the records was found: `others` are the names that stood where one on the path could have stood, with
     /// how many steps of the path led there.
     pub fn no_elements(&mut self, others: &[(usize, Name<'_>)]) {
         if let Some(Records { source, .. }) = self.records {

@@ -69,7 +69,7 @@ impl TupleBuffer {
         self.starts.is_empty()
     }
 
-    /// All its tuples, with so many keys each.
+    /// All its tuples, with `keys` keys each.
     pub(super) fn unpacked<'g>(self, keys: usize, arena: &'g Arena) -> Vec<Tuple<'g>> {
         let text = arena.keep(self.text);
         let ends = self.starts.iter().skip(1).copied().chain([text.len()]);
@@ -78,7 +78,7 @@ impl TupleBuffer {
     }
 }
 
-/// The values of the names of a packed tuple, behind those of so many keys.
+/// The values of the names of a packed tuple, which stand behind its keys.
 pub(super) fn names_of<'a>(
     text: &'a str,
     keys: usize,
@@ -126,7 +126,7 @@ pub(super) fn keys_of<'a>(
 pub(super) enum By<'p> {
     /// Their ranks.
     Keys(&'p [OrderKey]),
-    /// The first appearance of their group; so many keys make one.
+    /// The first appearance of their group, which has this number of keys.
     Groups(usize, Span),
 }
 

@@ -75,7 +75,7 @@ impl<'s> Lexer<'s> {
         self.source
     }
 
-    /// Where the next token is looked for.
+    /// Where the next token begins, or the blanks before it.
     pub(crate) fn position(&self) -> usize {
         self.at
     }

@@ -253,7 +253,7 @@ fn text(value: Value<'_>) -> Option<&str> {
     }
 }
 
-/// How large a value is, if it has such a size, and what is counted.
+/// The size of a value, if it has one, and what it counts.
 fn size(of: Sized, value: Value<'_>) -> Option<(u64, &'static str)> {
     Some(match of {
         Sized::Text => (text(value)?.chars().count() as u64, "character"),

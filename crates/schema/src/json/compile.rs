@@ -353,7 +353,7 @@ impl<'s> Compiler<'s> {
             _ => None,
         });
         for (at, first) in named.collect::<Vec<_>>() {
-            // The reference is dynamic only if what it first means has such a name.
+            // The reference is dynamic only if its first target has a dynamic name.
             match self.dynamic_name(target, rules[at].place.keyword, first) {
                 Some(name) => self.references.push((number, at, name)),
                 None => rules[at].keyword = Keyword::Reference(first),

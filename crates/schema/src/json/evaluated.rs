@@ -10,7 +10,7 @@ pub(super) struct Evaluated {
 }
 
 impl Evaluated {
-    /// All of so many were looked at.
+    /// The first `count` items were evaluated.
     pub(super) fn add_first(&mut self, count: usize) {
         self.first = self.first.max(count);
     }

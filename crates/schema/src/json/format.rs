@@ -13,7 +13,7 @@ use super::host::{host, international_host};
 pub(super) struct Format {
     pub(super) name: &'static str,
     since: Draft,
-    /// What such a text looks like, and where that is written.
+    /// What a text of the format looks like, and the standard that says so.
     pub(super) looks: &'static str,
     pub(super) holds: fn(&str) -> bool,
 }
@@ -68,7 +68,6 @@ impl Format {
     }
 }
 
-/// The number that so many digits are; None where others stand there.
 /// Whether a text has the format of that name, in draft 2020-12; none has a format that is not known.
 ///
 /// ```
@@ -80,6 +79,7 @@ pub fn has_format(name: &str, text: &str) -> bool {
     Format::named(name, Draft::V2020).is_some_and(|format| (format.holds)(text))
 }
 
+/// The number that the first `count` characters spell in digits, and the rest of the text.
 fn digits(text: &str, count: usize) -> Option<(u32, &str)> {
     let (number, rest) = text.split_at_checked(count)?;
     let is_number = number.bytes().all(|byte| byte.is_ascii_digit());

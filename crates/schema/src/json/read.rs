@@ -204,7 +204,7 @@ impl<'s> Reader<'_, '_, 's> {
         items.map(|(at, item)| self.schema(&[word, &at.to_string()], *item)).collect()
     }
 
-    /// A keyword that does not take such a value.
+    /// A keyword whose value is of the wrong kind.
     fn refused<T>(&mut self, word: &str, takes: &str, value: Value<'s>) -> Option<T> {
         let message = format!("`{word}` takes {takes}, and here is {}", describe::shown(value));
         self.compiler.problem(message, None, value.origin());

@@ -1,6 +1,6 @@
 //! Patterns of XSLT (XSLT 1.0 section 5.2), as expressions that select all nodes which fit them.
 
-/// The expression for a pattern. An alternative that does not begin at the root is looked for at any depth.
+/// The expression for a pattern. An alternative that does not begin at the root selects at any depth.
 pub(super) fn selecting(pattern: &str) -> String {
     let alternatives: Vec<String> = split(pattern)
         .into_iter()

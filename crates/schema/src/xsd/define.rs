@@ -419,7 +419,7 @@ fn is_fixed(facet: &Node<'_>) -> bool {
     facet.token("fixed").is_some_and(|(word, _)| matches!(word.as_str(), "true" | "1"))
 }
 
-/// Whether a facet says something of values of such a type (part 2 section 4.1.5).
+/// Whether a facet applies to values of a type (part 2 section 4.1.5).
 fn applies(word: &str, variety: &Variety) -> bool {
     let is_length = matches!(word, "length" | "minLength" | "maxLength");
     match variety {

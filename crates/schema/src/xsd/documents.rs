@@ -198,7 +198,7 @@ pub(super) struct Collection<'s, 'd> {
     pub(super) definitions: HashMap<(Space, Expanded), Vec<Definition<'s>>>,
     /// In the order that they were met.
     pub(super) order: Vec<(Space, Expanded)>,
-    /// Namespaces whose documents could not be read, and what was looked for.
+    /// Namespaces whose documents could not be read, and the locations that were tried.
     pub(super) unread: HashMap<String, String>,
     pub(super) problems: Vec<Problem>,
 }

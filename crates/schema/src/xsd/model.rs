@@ -271,7 +271,7 @@ pub(super) enum Refused {
     TooLarge,
 }
 
-/// A model has at most so many particles, groups written out.
+/// The most particles of a model, groups written out.
 pub(super) const MOST_PARTICLES: usize = 100_000;
 
 impl Model {

@@ -1,6 +1,6 @@
 //! An XML Schema as a JSON Schema (2020-12) of the same documents in the record view.
 //!
-//! What has types keeps them: numbers, booleans and nulls are such, and what may be repeated is always a list. So the JSON Schema is one of
+//! Types are kept: numbers are numbers, booleans booleans and nulls null, and what may be repeated is always a list. So the JSON Schema is one of
 //! records that were read with the schema at hand. What JSON Schema cannot say is left out of it, and told.
 
 mod values;
@@ -479,7 +479,7 @@ impl<'a> Translator<'_, 'a> {
         self.map(list)
     }
 
-    /// A member that may be a value, or a list of such.
+    /// A member that may be a value, or a list of these.
     fn one_or_several(&self, value: Value<'a>) -> Value<'a> {
         let least = self.count(1);
         let list =
@@ -505,7 +505,7 @@ impl<'a> Translator<'_, 'a> {
                     [one] => members.push(Value::text(
                         self.member_name(self.components.element(*one).name, ""),
                     )),
-                    // One of several that stand in for each other is not looked for.
+                    // The schema does not say which of several that stand in for each other comes.
                     _ => return None,
                 }
             }

@@ -63,7 +63,7 @@ struct Frame {
     mode: Mode,
     /// The model of its content, and the state in that.
     model: Option<(usize, State)>,
-    /// Particles that were taken to be missing: where such an element comes later, it stands too late, and that was said.
+    /// Particles that were reported missing: an element of one of these that comes later stands too late, and is not reported again.
     missed: Vec<u32>,
     is_nil: bool,
     /// Whether it was said already that something in it stands where it may not.
@@ -86,7 +86,7 @@ struct Counts {
     more: Option<HashMap<u64, u32, RandomState>>,
 }
 
-/// Up to so many names are looked through one by one.
+/// The most names that are looked through one by one.
 const FEW: usize = 8;
 
 impl Counts {

@@ -30,7 +30,7 @@ impl<'t> Batch<'t> {
     }
 
     /// Goes on with the document that is open `around` a text, or begins with it, as one record. Gives whether the document is over; None
-    /// where it is nested too deep, or a map has a member twice and such are not counted.
+    /// where it is nested too deep, or a map has a member twice and duplicates are not counted.
     pub(crate) fn part(&mut self, around: Around, events: &mut impl Pull<'t>) -> Option<bool> {
         self.records = 1;
         self.open.clear();

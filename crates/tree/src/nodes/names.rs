@@ -67,7 +67,7 @@ impl<'a> Names<'a> {
 
     #[cold]
     fn add(&mut self, name: Name<'a>) -> u32 {
-        // More names than 28 bits count share the last number: no text of a memory's size has so many.
+        // More names than 28 bits count share the last number: no text that memory holds has more.
         let number = u32::try_from(self.all.len()).unwrap_or(u32::MAX).min((1 << 28) - 1);
         self.all.push(name);
         match self.all.len() {

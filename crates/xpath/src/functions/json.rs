@@ -26,7 +26,7 @@ pub(super) struct Texts<'c, 'e, 'd> {
     call: &'c Call<'c, 'e, 'd>,
     /// Whether they stay escaped as in JSON.
     escapes: bool,
-    /// What stands for such a character, given its escape.
+    /// What stands for the character with this escape.
     fallback: Option<Item<'d>>,
 }
 

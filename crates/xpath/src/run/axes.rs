@@ -215,7 +215,7 @@ const SMALL: usize = 64;
 /// how many nodes were looked at.
 fn together<'d>(axis: Axis, test: &Test, from: &[Node<'d>], found: &mut Vec<Node<'d>>) -> u64 {
     let mut visited = from.len() as u64;
-    // A name that is nowhere in the document is not looked for.
+    // A name that is nowhere in the document selects nothing, without a search.
     if matches!(test, Test::Named(_, Matches::None)) {
         return visited;
     }

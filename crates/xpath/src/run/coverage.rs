@@ -98,7 +98,7 @@ impl Coverage {
         }
     }
 
-    /// The elements at a path were looked for one by one and not found: these names stood where the step at `level` looked.
+    /// None of the elements at a path came by: these names stood where the step at `level` looked.
     pub fn stopped<'n>(
         &mut self,
         expression: &Expression,
@@ -168,7 +168,7 @@ impl Coverage {
         }
     }
 
-    /// A lookup was made in so many items, and found something or not.
+    /// A lookup was made in `count` items, and found something or not.
     pub(super) fn looked(&mut self, span: Span, count: usize, found: bool) {
         let at = self.lookup_at(span);
         self.lookups[at].seen += count as u64;

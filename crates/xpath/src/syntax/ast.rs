@@ -238,7 +238,7 @@ pub(crate) enum NodeTest {
     /// `text()`, `comment()`, `namespace-node()`; `element()`, `attribute()` and `processing-instruction()` perhaps with a
     /// name.
     Kind(NodeKind, Option<Name>),
-    /// `document-node(element(a))`: a document with just such an element.
+    /// `document-node(element(a))`: a document whose only element is of that kind.
     DocumentOf(Option<Name>),
 }
 

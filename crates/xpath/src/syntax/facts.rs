@@ -18,7 +18,7 @@ pub(crate) struct Facts {
 }
 
 impl Facts {
-    /// The facts of an expression whose first so many slots are variables from outside.
+    /// The facts of an expression whose first `outside` slots are variables from outside.
     pub(super) fn of(expr: &Expr, outside: usize) -> Self {
         let mut facts = Self::default();
         facts.add(expr, true);

@@ -285,7 +285,7 @@ impl Parser<'_> {
         Ok(FunctionName { library, prefix, local, span })
     }
 
-    /// The function of that name that takes so many arguments.
+    /// The function of that name and arity.
     fn function(&self, name: &FunctionName, arity: usize) -> Parse<&'static Function> {
         let FunctionName { library, prefix, local, span } = name;
         let shown = match (prefix.as_str(), library) {

@@ -168,7 +168,7 @@ impl Walk<'_> {
             sets.iter().filter(|set| is_least(set)).cloned().collect();
         least.sort();
         least.dedup();
-        // Of so many sets only what all have is told.
+        // Of too many sets only their common part is told.
         if least.len() > MOST_SETS {
             let common = least.iter().skip(1).fold(least[0].clone(), |all, set| &all & set);
             return vec![common];

@@ -43,7 +43,7 @@ impl Model {
         }
     }
 
-    /// Particles of a way through the model, in order; at most so many.
+    /// Particles of a way through the model, in order; at most `most`.
     pub(in crate::xsd) fn route(&self, decide: &mut dyn Decide, most: usize) -> Option<Vec<u32>> {
         let mut route = Vec::new();
         self.go(self.start, decide, most, &mut route)?;

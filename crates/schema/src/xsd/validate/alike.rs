@@ -90,7 +90,7 @@ struct Check<'s> {
 #[derive(Debug)]
 struct TupleOf {
     scope: usize,
-    /// Where the element begins that has it: so many bytes before that value, or before the end.
+    /// Where the element begins that has it: the number of a value, and the distance in bytes before it; or before the end.
     element: (usize, usize),
     /// Of a reference, the name of the element that is followed as it is written, and the rest of the path to the one that has it.
     path: Option<(Box<str>, Box<str>)>,
@@ -127,7 +127,7 @@ pub(super) struct Learning<'s> {
 }
 
 impl<'s> Learning<'s> {
-    /// An element begins inside so many others.
+    /// An element begins inside `depth` others.
     pub(super) fn begin(&mut self, depth: usize, name: Option<NameId>) {
         if depth == self.context.depth {
             self.name = name;

@@ -11,7 +11,7 @@ use crate::xsd::model::{Fit, Leaf, Model, State};
 use crate::xsd::simple::{White, normalized, shown};
 use crate::xsd::wildcard::Process;
 
-/// So many elements are looked for that are missing before one that stands where it may not.
+/// The most missing elements that are named before one that stands where it may not.
 const MISSING: usize = 3;
 
 /// So many states are searched for that.

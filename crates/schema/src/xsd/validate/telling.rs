@@ -22,7 +22,7 @@ impl<'s> Validator<'s> {
         path
     }
 
-    /// The path of the element that is so many above the innermost open one.
+    /// The path of the element `above` levels above the innermost open one.
     pub(super) fn path_above(&self, above: usize) -> String {
         let mut path = String::new();
         let count = self.frames.len().saturating_sub(above);
