@@ -1,24 +1,23 @@
 //! Inputs: files, standard input, URLs and readers, opened, with their format settled.
 
 mod beginning;
+mod limited;
+mod options;
 mod reader;
 
 use std::cell::RefCell;
-use std::fmt;
 use std::fs::File;
 use std::io::{self, BufReader, Read};
 use std::path::{Path, PathBuf};
 
 use kyanite_formats::detect::{self, Detected, Reason};
-use kyanite_formats::documents::Limits;
 use kyanite_formats::encoding::Charset;
 use kyanite_formats::{Format, csv, xml};
-use kyanite_lang::Ways;
 use kyanite_tree::{Advice, Code, Diagnostic, Place, Setting};
 
 use crate::blocks::{Blocks, Framing, SMALL, read_some};
 use crate::compression::Compression;
-use crate::fetch::{self, Fetch};
+use crate::fetch;
 use crate::line_ends::{LineEnds, Returns};
 use crate::live::{self, Live};
 use crate::pieces::Before;
@@ -27,7 +26,11 @@ use crate::transcode::{Decoded, NotDecoded, Replaced};
 use crate::{Bytes, RunError};
 
 pub(crate) use beginning::{Beginning, XmlBeginning};
+pub(crate) use limited::Limited;
+pub use options::{DEFAULT_MEMORY, DEFAULT_SIZE, InputOptions};
 pub use reader::InputReader;
+
+use limited::TooLarge;
 
 /// Where a document comes from.
 #[derive(Clone, PartialEq, Eq, Hash, Debug)]
@@ -40,66 +43,6 @@ pub enum Input {
     Url(String),
     /// Bytes that a reader gives.
     Reader(InputReader),
-}
-
-/// How inputs are read.
-#[derive(Clone, Debug)]
-pub struct InputOptions {
-    /// The format, when the user said it.
-    pub from: Option<Format>,
-    /// The byte between the cells of CSV, when the user said it.
-    pub delimiter: Option<u8>,
-    /// Whether the first row of CSV is data, not names.
-    pub unnamed: bool,
-    /// Whether broken records are skipped and counted, and broken XML repaired.
-    pub lenient: bool,
-    /// Whether the document is a text that holds another document.
-    pub unwrap: bool,
-    /// Whether the prefixes of XML are left out.
-    pub drop_namespaces: bool,
-    /// What readers keep to.
-    pub limits: Limits,
-    /// Whether each repair is told, not only each sort of them.
-    pub repairs: bool,
-    /// The encoding, when it is not to be told from the content.
-    pub encoding: Option<Charset>,
-    /// The most bytes of a document that is held whole.
-    pub size: u64,
-    /// The bytes that tuples which wait for others may take in memory, about; more go to temporary files.
-    pub memory: usize,
-    /// How URLs are fetched.
-    pub fetch: Fetch,
-    /// How many threads run over records.
-    pub threads: usize,
-    /// Ways that records of rules are not to take.
-    pub avoid: Ways,
-}
-
-/// The bytes of a whole document that are read unless more is asked for: as far as places in it can be told.
-pub const DEFAULT_SIZE: u64 = 4 * 1024 * 1024 * 1024;
-
-/// The bytes that waiting tuples take in memory unless more is allowed.
-pub const DEFAULT_MEMORY: usize = 512 * 1024 * 1024;
-
-impl Default for InputOptions {
-    fn default() -> Self {
-        Self {
-            from: None,
-            delimiter: None,
-            unnamed: false,
-            lenient: false,
-            unwrap: false,
-            drop_namespaces: false,
-            limits: Limits::default(),
-            repairs: false,
-            encoding: None,
-            size: DEFAULT_SIZE,
-            memory: DEFAULT_MEMORY,
-            fetch: Fetch::default(),
-            threads: 1,
-            avoid: Ways::default(),
-        }
-    }
 }
 
 impl Input {
@@ -542,44 +485,6 @@ fn peek(mut reader: Bytes, live: Option<&Live>) -> io::Result<(Vec<u8>, Bytes)> 
     let again: Bytes = Box::new(io::Cursor::new(head.clone()).chain(reader));
     Ok((head, again))
 }
-
-/// A reader that fails when there are more bytes than a document may have.
-pub(crate) struct Limited {
-    reader: Bytes,
-    left: u64,
-    limit: u64,
-}
-
-impl Limited {
-    pub(crate) fn new(reader: Bytes, limit: u64) -> Self {
-        Self { reader, left: limit, limit }
-    }
-}
-
-impl Read for Limited {
-    fn read(&mut self, out: &mut [u8]) -> io::Result<usize> {
-        let read = self.reader.read(out)?;
-        self.left = self
-            .left
-            .checked_sub(read as u64)
-            .ok_or_else(|| io::Error::other(TooLarge { limit: self.limit }))?;
-        Ok(read)
-    }
-}
-
-/// A document has more bytes than it may.
-#[derive(Debug)]
-struct TooLarge {
-    limit: u64,
-}
-
-impl fmt::Display for TooLarge {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "it has more than {} bytes", self.limit)
-    }
-}
-
-impl std::error::Error for TooLarge {}
 
 /// The message for an input that the system does not give.
 pub(crate) fn cannot_read(name: &str, error: &io::Error) -> Diagnostic {

@@ -6,6 +6,7 @@ pub(crate) mod convert;
 mod coverage;
 mod lookup;
 mod operators;
+pub(crate) mod paths;
 pub(crate) mod types;
 
 use std::cell::{Cell, RefCell};
@@ -15,14 +16,16 @@ use std::sync::Arc;
 
 use kyanite_eval::atomic::Atomic;
 use kyanite_eval::pattern::{Pattern, xsd};
-use kyanite_tree::{Matches, NameTest, Node, Span};
+use kyanite_tree::{Matches, Span};
 
 use crate::context::{Context, Store};
 use crate::error::{Error, ErrorCode};
-use crate::syntax::ast::{Axis, Expr, ExprKind, Literal, Name, Path, Start, Step};
+use crate::syntax::ast::{Expr, ExprKind, Literal, Step};
 use crate::value::{FunctionItem, InlineFunction, Item, Sequence, array_of, map_of};
 use crate::{Expression, Version};
 use convert::{atomize, several};
+use paths::NamesKey;
+
 pub use coverage::Coverage;
 pub(crate) use operators::text_compares;
 
@@ -53,9 +56,6 @@ impl<'d> Frame<'d> {
         self.0.get(slot).cloned().unwrap_or_default()
     }
 }
-
-/// A name test and the document that it is asked of, by their addresses, and the axis.
-type NamesKey = (usize, usize, Axis);
 
 /// How deep calls of functions may nest: of inline functions that call each other, of folds over them.
 const DEPTH: usize = 1_000;
@@ -371,114 +371,6 @@ impl<'e, 'd> Run<'e, 'd> {
         Ok(Sequence::of(all))
     }
 
-    fn path(&self, path: &Path, frame: &mut Frame<'d>, focus: Option<&Focus<'d>>) -> Outcome<'d> {
-        let mut items: Vec<Item<'d>> = Vec::new();
-        let mut nodes: Vec<Node<'d>> = Vec::new();
-        let mut steps = &path.steps[..];
-        match path.start {
-            Start::Root => nodes.push(root_of(context_item(focus)?)?),
-            // The first step is evaluated where the path is.
-            Start::Context => match &steps[0] {
-                Step::Expr(first) => {
-                    items = self.eval(first, frame, focus)?.into_items();
-                    steps = &steps[1..];
-                    nodes = nodes_of(&items);
-                }
-                Step::Axis(step) => {
-                    let context = context_item(focus)?;
-                    match &context.item {
-                        Item::Node(node) => nodes.push(*node),
-                        other => return Err(no_node(other, step.span)),
-                    }
-                }
-            },
-        }
-        for (index, step) in steps.iter().enumerate() {
-            // Values that are no nodes may only stand at the end of a path.
-            if nodes.len() < items.len() {
-                let other = items.iter().find(|item| item.as_node().is_none());
-                let phrase = other.map_or_else(|| "an item".into(), Item::phrase);
-                let message = format!("a path goes on from nodes, and {phrase} is none");
-                let error = Error::new(ErrorCode::Other("XPTY0019"), step.span(), message);
-                let advice = match other {
-                    Some(item) if item.is_map() || item.is_array() => {
-                        "step into maps and arrays with `?`: ?name, ?1, ?*"
-                    }
-                    _ => "go on from other values with `!`",
-                };
-                return Err(error.advise(advice));
-            }
-            match step {
-                Step::Axis(step) => nodes = self.axis_step(step, &nodes, frame)?,
-                Step::Expr(expr) => {
-                    let from = nodes.iter().copied().map(Item::Node).collect();
-                    let found = self.for_each(from, expr, frame)?.into_items();
-                    let is_last = index + 1 == steps.len();
-                    nodes = nodes_of(&found);
-                    if nodes.len() == found.len() {
-                        sort(&mut nodes);
-                    } else if !nodes.is_empty() {
-                        let message = "a step gives nodes and other items at once";
-                        return Err(Error::new(ErrorCode::Other("XPTY0018"), expr.span, message));
-                    } else if is_last {
-                        return Ok(Sequence::of(found));
-                    }
-                    items = found;
-                    continue;
-                }
-            }
-            items.clear();
-        }
-        Ok(match nodes.as_slice() {
-            [node] => Sequence::One(Item::Node(*node)),
-            _ => nodes.into_iter().map(Item::Node).collect(),
-        })
-    }
-
-    /// Which names of the document of `node` a name test means.
-    pub(crate) fn name_matches(
-        &self,
-        name: &Name,
-        axis: Axis,
-        node: Node<'d>,
-    ) -> Result<Matches, Error> {
-        let key = (std::ptr::from_ref(name).addr(), std::ptr::from_ref(node.nodes()).addr(), axis);
-        if let Some((_, known)) = self.names.borrow().iter().find(|(known, _)| *known == key) {
-            return Ok(known.clone());
-        }
-        let namespaces = &self.expression.namespaces;
-        let nodes = node.nodes();
-        let ignores = namespaces.ignores();
-        let uri = |prefix: &str| namespaces.uri(prefix, nodes);
-        let is_element = axis.principal() == kyanite_tree::NodeKind::Element;
-        let matches = match name {
-            Name::Any => Matches::All,
-            Name::Plain(local) if ignores => nodes.matches(NameTest::Local(local)),
-            Name::Plain(local) => {
-                // Names of attributes, and targets of instructions, are in no namespace unless they have a prefix.
-                let namespace = if is_element { namespaces.default_uri() } else { "" };
-                nodes.matches(NameTest::Name { namespace, local })
-            }
-            Name::Prefixed(_, local) if ignores => nodes.matches(NameTest::Local(local)),
-            Name::Prefixed(prefix, local) => {
-                nodes.matches(NameTest::Name { namespace: &uri(prefix)?, local })
-            }
-            Name::Expanded(namespace, local) => nodes.matches(NameTest::Name { namespace, local }),
-            Name::Prefix(_) if ignores => Matches::All,
-            Name::Prefix(prefix) => nodes.matches(NameTest::InNamespace(&uri(prefix)?)),
-            Name::Namespace(uri) => nodes.matches(NameTest::InNamespace(uri)),
-            Name::Local(local) => nodes.matches(NameTest::Local(local)),
-        };
-        /// Tests and documents are few; where they are not, the oldest are looked at again.
-        const MOST: usize = 64;
-        let mut names = self.names.borrow_mut();
-        if names.len() >= MOST {
-            names.clear();
-        }
-        names.push((key, matches.clone()));
-        Ok(matches)
-    }
-
     /// A compiled regular expression, which is kept.
     pub(crate) fn pattern(&self, pattern: &str, flags: &str) -> Result<Rc<Pattern>, Error> {
         /// Patterns that come from data could be without number; past this many the store starts anew.
@@ -561,52 +453,12 @@ impl Step {
     }
 }
 
-/// The nodes among items.
-fn nodes_of<'d>(items: &[Item<'d>]) -> Vec<Node<'d>> {
-    items.iter().filter_map(Item::as_node).collect()
-}
-
-/// Puts nodes in document order, each once.
-pub(crate) fn sort(nodes: &mut Vec<Node<'_>>) {
-    if !nodes.is_sorted_by(|a, b| a < b) {
-        nodes.sort_unstable();
-        nodes.dedup();
-    }
-}
-
 /// The item that is looked at.
 pub(crate) fn context_item<'f, 'd>(focus: Option<&'f Focus<'d>>) -> Result<&'f Focus<'d>, Error> {
     focus.ok_or_else(|| {
         let message = "there is no item here that `.`, a path or position() could be about";
         Error::unplaced(ErrorCode::NoContext, message)
     })
-}
-
-/// The document that the item is in.
-fn root_of<'d>(focus: &Focus<'d>) -> Result<Node<'d>, Error> {
-    match &focus.item {
-        Item::Node(node) => Ok(node.nodes().root()),
-        other => {
-            let message = format!("`/` is the document of a node, and here is {}", other.phrase());
-            let error = Error::unplaced(ErrorCode::Other("XPTY0020"), message);
-            Err(if other.is_map() || other.is_array() {
-                error.advise("step into maps and arrays with `?`: ?name, ?1, ?*")
-            } else {
-                error
-            })
-        }
-    }
-}
-
-#[cold]
-fn no_node(item: &Item<'_>, span: Span) -> Error {
-    let message = format!("a step goes on from a node, and here is {}", item.phrase());
-    let error = Error::new(ErrorCode::Other("XPTY0020"), span, message);
-    if item.is_map() || item.is_array() {
-        error.advise("step into maps and arrays with `?`: ?name, ?1, ?*")
-    } else {
-        error
-    }
 }
 
 /// The value of a literal.

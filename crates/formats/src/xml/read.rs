@@ -2,6 +2,10 @@
 //!
 //! What is not well-formed ends the read with its place or, in a lenient one, is repaired, and the repair listed.
 
+mod ends;
+mod text;
+
+pub use ends::{node_end, value_end};
 use std::borrow::Cow;
 use std::collections::HashSet;
 
@@ -10,11 +14,10 @@ use kyanite_tree::{
     Span, Value,
 };
 
-use super::chars;
 use super::cursor::Cursor;
 use super::dropped::Dropping;
-use super::dtd::{Dtd, Entity};
-use super::entities::{self, Budget, Reference};
+use super::dtd::Dtd;
+use super::entities::Budget;
 use super::names::Scope;
 use super::projected_elements::ProjectedElements;
 use super::repair::{MarkupError, Repair};
@@ -87,71 +90,6 @@ pub fn nodes<'a>(
     options: Options,
 ) -> Result<(Nodes<'a>, Vec<Repair>), SyntaxError> {
     Reader::new(text, arena, options).into_nodes()
-}
-
-/// Where the mark for what was read at byte `offset` ends: a start tag's name, or a value up to its quote.
-#[must_use]
-pub fn value_end(text: &str, offset: usize) -> usize {
-    let bytes = text.as_bytes();
-    match bytes.get(offset) {
-        Some(b'<') => chars::name_end(text, offset + 1),
-        Some(_) => chars::value_end(bytes, offset).max(offset + 1),
-        None => offset + 1,
-    }
-}
-
-/// Where the element, the value of an attribute or the text ends that begins at byte `offset`, if one does.
-#[must_use]
-pub fn node_end(text: &str, offset: usize) -> Option<usize> {
-    if text.as_bytes().get(offset)? != &b'<' || text[offset..].starts_with(CDATA) {
-        return Some(if in_tag(text, offset) {
-            value_end(text, offset)
-        } else {
-            text_end(text, offset)
-        });
-    }
-    let arena = Arena::new();
-    let options = Options {
-        depth: usize::MAX,
-        expansion: usize::MAX,
-        namespaces: false,
-        ..Options::default()
-    };
-    let mut reader = Reader::new(text, &arena, options);
-    // What the document declares is not known here; references are left as they are.
-    reader.dtd.to_mut().has_unread = true;
-    reader.cursor.at = offset;
-    reader.start_tag().ok()?;
-    reader.last_name()?;
-    reader.content().ok()?;
-    Some(reader.cursor.at)
-}
-
-/// What a section of characters begins with.
-const CDATA: &str = "<![CDATA[";
-
-/// Whether the byte at `offset` is in a tag, and so in the value of an attribute.
-fn in_tag(text: &str, offset: usize) -> bool {
-    let before = &text.as_bytes()[..offset];
-    let blank = before.iter().rposition(|byte| !byte.is_ascii_whitespace());
-    matches!(before.last(), Some(b'"' | b'\''))
-        && before[..blank.unwrap_or(0)]
-            .iter()
-            .rev()
-            .find(|byte| !byte.is_ascii_whitespace())
-            .is_some_and(|byte| *byte == b'=')
-}
-
-/// Where text ends, with the sections of characters in it.
-fn text_end(text: &str, offset: usize) -> usize {
-    let mut at = offset;
-    loop {
-        at += text[at..].find('<').unwrap_or(text.len() - at);
-        if !text[at..].starts_with(CDATA) {
-            return at;
-        }
-        at += text[at..].find("]]>").map_or(text.len() - at, |end| end + 3);
-    }
 }
 
 pub(super) struct Reader<'a> {
@@ -454,166 +392,6 @@ impl<'a> Reader<'a> {
     pub(super) fn innermost(&self) -> Option<&'a str> {
         let around = || self.around.last().map(|ancestor| ancestor.written);
         self.open.last().map(|open| open.written).or_else(around)
-    }
-
-    /// Text up to the next markup or reference (production 14).
-    #[inline]
-    pub(super) fn plain_text(&mut self) -> Read<()> {
-        let bytes = self.cursor.bytes();
-        let start = self.cursor.at;
-        let mut at = start;
-        loop {
-            let end = chars::text_end(bytes, at);
-            match bytes.get(end) {
-                Some(b'<') => {
-                    self.cursor.at = end;
-                    // Nearly always one piece of text fills the space between two tags.
-                    if self.text.is_none() && bytes.get(end + 1) != Some(&b'!') {
-                        let origin = self.origin(start);
-                        self.add(Content::Text(origin, &self.cursor.text[start..end]));
-                    } else {
-                        self.add_text(start, &self.cursor.text[start..end]);
-                    }
-                    return Ok(());
-                }
-                None => {
-                    self.cursor.at = end;
-                    self.add_text(start, &self.cursor.text[start..end]);
-                    return Ok(());
-                }
-                Some(b'&') => {
-                    if end > start {
-                        self.add_text(start, &self.cursor.text[start..end]);
-                    }
-                    self.cursor.at = end;
-                    return self.reference();
-                }
-                Some(b']') => {
-                    if bytes[end..].starts_with(b"]]>") {
-                        self.broken(
-                            end,
-                            end + 3,
-                            "the characters ]]> stand outside a CDATA section",
-                            "write ]]&gt;",
-                            (MarkupError::Markup, "they are read as text"),
-                        )?;
-                    }
-                    at = end + 1;
-                }
-                Some(_) => {
-                    let character = self.cursor.text[end..].chars().next().unwrap_or('\0');
-                    let behind = end + character.len_utf8();
-                    if !chars::is_char(character) {
-                        self.refused_character(end, character)?;
-                        self.add_text(start, &self.cursor.text[start..end]);
-                        self.cursor.at = behind;
-                        return Ok(());
-                    }
-                    at = behind;
-                }
-            }
-        }
-    }
-
-    pub(super) fn refused_character(&mut self, at: usize, character: char) -> Read<()> {
-        self.broken(
-            at,
-            at + character.len_utf8(),
-            format!("the character U+{:04X} cannot stand in XML", character as u32),
-            ("take it away, or read with ", Setting::Lenient),
-            (MarkupError::Character, "it is left out"),
-        )
-    }
-
-    /// Adds a piece to the text between two tags.
-    pub(super) fn add_text(&mut self, start: usize, piece: &'a str) {
-        match self.text {
-            None => self.text = Some((self.origin(start), piece)),
-            Some((_, first)) => {
-                if !self.is_joined {
-                    self.joined.clear();
-                    self.joined.push_str(first);
-                    self.is_joined = true;
-                }
-                self.joined.push_str(piece);
-            }
-        }
-    }
-
-    pub(super) fn add_character(&mut self, start: usize, character: char) {
-        if self.text.is_none() {
-            self.text = Some((self.origin(start), ""));
-        }
-        self.add_text(start, "");
-        self.joined.push(character);
-    }
-
-    /// Puts the text that was read into the content.
-    #[inline]
-    pub(super) fn end_text(&mut self) {
-        if let Some((origin, text)) = self.text.take() {
-            let text = if self.is_joined { self.arena.text(&self.joined) } else { text };
-            self.is_joined = false;
-            if !text.is_empty() {
-                self.add(Content::Text(origin, text));
-            }
-        }
-    }
-
-    /// `&…;` in content.
-    pub(super) fn reference(&mut self) -> Read<()> {
-        let start = self.cursor.at;
-        let (name, end) = match entities::reference(self.cursor.text, start) {
-            Ok((Reference::Character(character), end)) => {
-                self.cursor.at = end;
-                self.add_character(start, character);
-                return Ok(());
-            }
-            Ok((Reference::Entity(name), end)) => (name, end),
-            Err(fault) => {
-                self.mend(fault, (MarkupError::Reference, AS_TEXT))?;
-                self.cursor.at = start + 1;
-                self.add_text(start, "&");
-                return Ok(());
-            }
-        };
-        self.cursor.at = end;
-        match self.dtd.entity(name) {
-            Some((known, Entity::Internal(text))) => {
-                if self.outer.iter().any(|outer| outer.entity == known) {
-                    // Without end, so there is nothing to repair.
-                    return Err(self.cursor.placed(entities::recursive(name, start, end)));
-                }
-                let entered = self.budget.enter(text, self.outer.len(), start, end);
-                entered.map_err(|error| self.cursor.placed(error))?;
-                let stands_for = Some(self.cursor.stands_for.unwrap_or((start, end)));
-                let inner = Cursor::within(text, stands_for);
-                let cursor = std::mem::replace(&mut self.cursor, inner);
-                self.outer.push(Outer { cursor, entity: known, depth: self.depth() });
-                return Ok(());
-            }
-            Some((_, Entity::External)) => self.leave_unread(start, end, name),
-            None if self.dtd.is_open() => self.leave_unread(start, end, name),
-            Some((_, Entity::Unparsed)) => {
-                let message = format!("the entity &{name}; is data, not text");
-                let advice = "name it in an attribute of type ENTITY";
-                self.broken(start, end, message, advice, (MarkupError::Entity, AS_TEXT))?;
-            }
-            None => {
-                self.mend(entities::undeclared(name, start, end), (MarkupError::Entity, AS_TEXT))?;
-            }
-        }
-        self.add_text(start, &self.cursor.text[start..end]);
-        Ok(())
-    }
-
-    pub(super) fn leave_unread(&mut self, start: usize, end: usize, name: &str) {
-        let message = format!(
-            "the entity &{name}; is declared outside the document, which is never fetched; it is read as it is written"
-        );
-        let (start, end) = self.cursor.stands_for.unwrap_or((start, end));
-        let (fault, span) = (MarkupError::Unread, Span::new(start, end));
-        self.repairs.push(Repair { fault, message, span, also: None });
     }
 
     /// The origin of what begins at `start`; in the text of an entity, that of the reference.

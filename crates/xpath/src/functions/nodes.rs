@@ -8,7 +8,7 @@ use super::{
     optional_item, optional_text, takes, text,
 };
 use crate::run::convert::{atomize, old_text, string_value};
-use crate::run::sort;
+use crate::run::paths::sort;
 use crate::value::{Item, Sequence};
 
 pub(super) const TABLE: &[Function] = &[

@@ -6,7 +6,8 @@ use kyanite_eval::atomic::{Arithmetic, Atomic, AtomicType, Text};
 use kyanite_tree::{Comparison, Node, Span};
 
 use super::convert::{atomic, atomize, atomize_into, old_number, old_text, typed_value};
-use super::{Outcome, Run, one, sort};
+use super::paths::sort;
+use super::{Outcome, Run, one};
 use crate::Version;
 use crate::error::{Error, ErrorCode};
 use crate::syntax::ast::{NodeComparison, SetOperator};

@@ -4,7 +4,8 @@ use std::collections::BTreeSet;
 
 use indexmap::IndexMap;
 
-use super::{Expression, Leaf, Model, State};
+use super::expressions::Expression;
+use super::{Leaf, Model, State};
 use crate::xsd::components::{Components, ElementId, NameId};
 
 /// An element in a model.
@@ -52,7 +53,7 @@ struct Walk<'m> {
 
 impl Walk<'_> {
     fn expression(&self, state: State) -> &Expression {
-        &self.model.expressions.all[state as usize].0
+        self.model.expressions.of(state)
     }
 
     /// The parts of a sequence; of all else the one that it is.

@@ -1,6 +1,7 @@
 //! A way through a content model: elements that may stand in this order.
 
-use super::{Expression, Model, State};
+use super::expressions::Expression;
+use super::{Model, State};
 
 /// Decides where a model leaves open what stands.
 pub(in crate::xsd) trait Decide {
@@ -19,13 +20,13 @@ impl Model {
     }
 
     fn height_of(&self, state: State, of_leaf: &dyn Fn(u32) -> Option<u32>) -> Option<u32> {
-        match &self.expressions.all[state as usize].0 {
+        match self.expressions.of(state) {
             Expression::Never => None,
             Expression::Empty | Expression::Repeat(_, 0, _) => Some(0),
             Expression::Leaf(leaf) => of_leaf(*leaf),
             Expression::Sequence(..) => {
                 let (mut at, mut highest) = (state, 0);
-                while let Expression::Sequence(first, rest) = &self.expressions.all[at as usize].0 {
+                while let Expression::Sequence(first, rest) = self.expressions.of(at) {
                     highest = highest.max(self.height_of(*first, of_leaf)?);
                     at = *rest;
                 }
@@ -60,13 +61,13 @@ impl Model {
         if route.len() > most {
             return None;
         }
-        match &self.expressions.all[state as usize].0 {
+        match self.expressions.of(state) {
             Expression::Never => return None,
             Expression::Empty => {}
             Expression::Leaf(leaf) => route.push(*leaf),
             Expression::Sequence(..) => {
                 let mut at = state;
-                while let Expression::Sequence(first, rest) = &self.expressions.all[at as usize].0 {
+                while let Expression::Sequence(first, rest) = self.expressions.of(at) {
                     self.go(*first, decide, most, route)?;
                     at = *rest;
                 }
