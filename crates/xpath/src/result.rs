@@ -1,7 +1,7 @@
 //! Items as values of the tree, for output.
 
 use kyanite_eval::atomic::Atomic;
-use kyanite_tree::{Arena, Foreign, ForeignType, Number, Origin, Value};
+use kyanite_tree::{Arena, Foreign, ForeignType, MapBuilder, Number, Origin, Value};
 
 use crate::error::{Error, ErrorCode};
 use crate::value::{Item, Sequence};
@@ -10,17 +10,21 @@ use crate::value::{Item, Sequence};
 /// one of several is a list.
 ///
 /// # Errors
-/// `SENR0001` for functions, which no format can hold.
+/// `SENR0001` for functions, which no format can hold, `SERE0022` for a map with two keys that are written alike.
 pub fn item_value<'d>(item: &Item<'d>, arena: &'d Arena) -> Result<Value<'d>, Error> {
     if let Some(entries) = match item {
         Item::Map(_) => item.entries(),
         _ => None,
     } {
-        let mut members = Vec::with_capacity(entries.len());
+        let mut members = MapBuilder::new();
         for (key, value) in entries {
-            members.push((arena.text(&key.to_text()), sequence_value(&value, arena)?));
+            let key = arena.text(&key.to_text());
+            if members.insert(key, sequence_value(&value, arena)?).is_some() {
+                let message = format!("two keys of a map are written {key:?}");
+                return Err(Error::unplaced(ErrorCode::Other("SERE0022"), message));
+            }
         }
-        return Ok(arena.map(members));
+        return Ok(Value::Map(Origin::NONE, members.finish(arena)));
     }
     Ok(match item {
         Item::Node(node) => node.to_value(arena),
