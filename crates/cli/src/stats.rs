@@ -31,7 +31,7 @@ impl Stats {
         let (skipped, repaired) = (of(&counters.skipped), of(&counters.repaired));
         let seconds = self.begun.elapsed().as_secs_f64();
         let memory = most_memory();
-        let WayCounters { by_templates, in_fields, copied } = &counters.taken;
+        let WayCounters { by_templates, in_fields, copied, lines } = &counters.taken;
         let taken = [(by_templates, "by templates"), (in_fields, "in fields"), (copied, "copied")]
             .map(|(counter, how)| (of(counter), how))
             .iter()
@@ -50,7 +50,11 @@ impl Stats {
             size(bytes as f64 / seconds.max(1e-9)),
             counted(self.threads, "thread"),
         )];
-        parts.extend(made.map(|(count, what)| format!("made {}", counted(count, what))));
+        let as_lines = match of(lines) {
+            0 => String::new(),
+            lines => format!(", {lines} of them while computed"),
+        };
+        parts.extend(made.map(|(count, what)| format!("made {}{as_lines}", counted(count, what))));
         if !taken.is_empty() {
             parts.push(format!("took {taken}"));
         }
@@ -72,6 +76,7 @@ impl Stats {
             ("by_templates", of(by_templates).to_string()),
             ("in_fields", of(in_fields).to_string()),
             ("copied", of(copied).to_string()),
+            ("lines", of(lines).to_string()),
         ];
         numbers.extend(made.map(|(count, _)| ("made", count.to_string())));
         numbers.extend(memory.map(|memory| ("memory", memory.to_string())));

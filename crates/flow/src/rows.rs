@@ -57,7 +57,7 @@ impl<'k> PartRows<'k> {
     }
 
     /// Adds the rows to the part that they are of; it is of no use if one could not be written.
-    pub(crate) fn end(self, part: &mut Part) {
+    pub(crate) fn end(self, part: &mut Part) -> u64 {
         let out = match self {
             Self::Json(JsonRows { out, .. }) => out,
             Self::Table(TableRows { out, losses, failed, .. }) => {
@@ -69,6 +69,7 @@ impl<'k> PartRows<'k> {
             }
         };
         (part.bytes, part.items) = (out.bytes, part.items + out.count);
+        out.count
     }
 }
 

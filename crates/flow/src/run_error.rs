@@ -109,6 +109,8 @@ pub struct WayCounters {
     pub in_fields: AtomicU64,
     /// They were written as they were read.
     pub copied: AtomicU64,
+    /// Results that were written while they were computed, and were no values.
+    pub lines: AtomicU64,
 }
 
 /// The same of a block.
@@ -117,6 +119,7 @@ pub(crate) struct WayCounts {
     pub(crate) by_templates: u64,
     pub(crate) in_fields: u64,
     pub(crate) copied: u64,
+    pub(crate) lines: u64,
 }
 
 impl Counters {
@@ -127,10 +130,11 @@ impl Counters {
 
     /// Counts how records were taken.
     pub(crate) fn take(&self, taken: WayCounts) {
-        let WayCounters { by_templates, in_fields, copied } = &self.taken;
+        let WayCounters { by_templates, in_fields, copied, lines } = &self.taken;
         by_templates.fetch_add(taken.by_templates, Ordering::Relaxed);
         in_fields.fetch_add(taken.in_fields, Ordering::Relaxed);
         copied.fetch_add(taken.copied, Ordering::Relaxed);
+        lines.fetch_add(taken.lines, Ordering::Relaxed);
     }
 
     /// Counts records that were read.

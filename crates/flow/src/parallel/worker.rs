@@ -124,7 +124,7 @@ fn block(
         let (text, 0) = valid_start(bytes) else { return None };
         let met = as_lines(lines, text, part, (arena, layouts), input.base)?;
         let by_templates = layouts.templates.take_followed();
-        let taken = WayCounts { by_templates, in_fields: 0, copied: part.items };
+        let taken = WayCounts { by_templates, copied: part.items, ..WayCounts::default() };
         return Some(BlockResult {
             coverage: Coverage::empty(),
             state,
@@ -137,7 +137,7 @@ fn block(
     }
     let cutoff = context.cutoff.read().unwrap_or_else(PoisonError::into_inner).clone();
     let mut store = TupleStore::new(plan, arena, spill).with_cutoff(&cutoff);
-    let (mut count, mut head, mut in_fields) = (0, 0, 0);
+    let (mut count, mut head, mut in_fields, mut lines) = (0, 0, 0, 0);
     let (met, enclosing) = {
         let block = Block { bytes, then: Then::More };
         let KnownLayouts { slots, values, .. } = &mut *layouts;
@@ -191,7 +191,7 @@ fn block(
         }
         runner.put_down(&state, &mut store).ok()?;
         if let Some((_, rows)) = rows {
-            rows.end(part);
+            lines = rows.end(part);
         }
         if part.failed {
             return None;
@@ -215,7 +215,7 @@ fn block(
     };
     let coverage = std::mem::replace(&mut session.coverage, Coverage::empty());
     let by_templates = layouts.slots.take_followed() + layouts.values.take_followed();
-    let taken = WayCounts { by_templates, in_fields, copied: 0 };
+    let taken = WayCounts { by_templates, in_fields, copied: 0, lines };
     let tuples = store.into_tuples();
     Some(BlockResult { coverage, state, tuples, records: count, taken, met, enclosing })
 }
