@@ -252,6 +252,28 @@ fn refusals() {
         ("query a/b text.json --syntax pointer", 2, &["a JSON Pointer begins with /"]),
         ("query /a~2 text.json", 2, &["a ~ stands alone in this JSON Pointer"]),
         ("query $.a --param a=1 text.json", 2, &["the rule has no param `a`"]),
+        ("query 'param a; a' -p a=1 -p a=2", 2, &["the param `a` is given twice"]),
+        (
+            "query 'param a: map; a' -p '{\"b\":1}' -p 'a={\"b\":1,\"b\":2}'",
+            2,
+            &["write it as NAME=VALUE"],
+        ),
+        (
+            "query 'param a: map; a' -p 'a={\"b\":1,\"b\":2}'",
+            2,
+            &["the param `a` has the member `b` twice"],
+        ),
+        (
+            "query 'source s = \"text.json\"; s' --source s=text.json --source s=two.json",
+            2,
+            &["the source `s` is given twice"],
+        ),
+        ("query $ text.json --source s=text.json", 2, &["the rule has no source `s`"]),
+        (
+            "query //a --syntax xpath --namespace p=urn:a --namespace p=urn:b text.json",
+            2,
+            &["--namespace gives the prefix `p` twice"],
+        ),
         ("query 'param a: text; a'", 2, &["the param `a` is missing", "give it with --param a=…"]),
         (
             "reshape bad.kyr text.json",

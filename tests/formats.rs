@@ -749,3 +749,81 @@ fn documents_are_copied_as_their_values_are_written() {
         }
     }
 }
+
+/// Documents inside texts, in every format, and what is said where a text cannot carry a value or holds a member twice.
+#[test]
+fn documents_inside_texts() {
+    let folder = Folder::with_demo();
+    for (rule, out, said) in [
+        // Written.
+        ("encode('json', {a: [1, null]})", r#""{\"a\":[1,null]}""#, ""),
+        ("encode('jsonl', [1, {a: 2}])", r#""1\n{\"a\":2}\n""#, ""),
+        ("encode('json-seq', [1, 2])", "\"\\u001e1\\n\\u001e2\\n\"", ""),
+        ("encode('yaml', {a: {b: [1, 'x: y']}})", r#""a:\n  b:\n    - 1\n    - 'x: y'\n""#, ""),
+        ("encode('toml', {a: 1, b: {c: true}})", r#""a = 1\n\n[b]\nc = true\n""#, ""),
+        ("encode('toml', {a: null, b: 1})", r#""b = 1\n""#, "toml could not carry 1 null"),
+        ("encode('xml', {a: 1})", r#""<a>1</a>""#, ""),
+        (
+            "encode('xml', {a: {b: null, c: null}})",
+            r#""<a><b/><c/></a>""#,
+            "xml could not carry 2 nulls",
+        ),
+        ("encode('html', element('p', {}, 'x < y'))", r#""<p>x &lt; y</p>""#, ""),
+        ("encode('csv', [{a: 1}, {a: '2,3'}])", r#""a\n1\n\"2,3\"\n""#, ""),
+        ("encode('tsv', [{a: 1, b: 2}])", r#""a\tb\n1\t2\n""#, ""),
+        ("encode('text', 'x')", r#""x""#, ""),
+        ("encode('text', ['x', 2])", r#""x\n2\n""#, ""),
+        ("encode('url', 7)", r#""7""#, ""),
+        // Read.
+        ("decode('json', '[1.50, null]')", "[1.50,null]", ""),
+        ("decode('jsonl', '1\\n{\"a\": 2}')", r#"[1,{"a":2}]"#, ""),
+        ("decode('json-seq', '\\u001e1\\n\\u001e2\\n')", "[1,2]", ""),
+        ("decode('yaml', 'a: &x [1]\\nb: *x')", r#"{"a":[1],"b":[1]}"#, ""),
+        ("decode('toml', '[a]\\nb = 0x10')", r#"{"a":{"b":16}}"#, ""),
+        ("decode('tsv', 'a\\tb\\n1\\t2')", r#"[{"a":"1","b":"2"}]"#, ""),
+        ("decode('text', 'x\\ny')", r#"["x","y"]"#, ""),
+        ("decode('hex', '4E65')", r#""Ne""#, ""),
+        ("decode('json', null ?? '1')", "1", ""),
+        (
+            "decode('json', '{\"a\": 1, \"a\": 2}')",
+            r#"{"a":2}"#,
+            "the member `a` is given twice; the later value is taken",
+        ),
+        (
+            "decode('jsonl', '{\"a\": 1, \"a\": 2}')",
+            r#"[{"a":2}]"#,
+            "the member `a` is given twice",
+        ),
+        ("decode('csv', 'a,a\\n1,2')", r#"[{"a":"2"}]"#, "the member `a` is given twice"),
+        (
+            "for n in [1, 2] return decode('yaml', 'a: 1\\na: 2\\nb: 3')",
+            r#"[{"a":2,"b":3},{"a":2,"b":3}]"#,
+            "members are given twice 2 times, `a` first; the later values are taken",
+        ),
+    ] {
+        let ran = folder.run(&["query", rule, "--compact"], b"");
+        assert_eq!((ran.out.trim_end(), ran.status), (out, 0), "{rule}: {}", ran.err);
+        assert!(
+            ran.err.contains(said) && ran.err.is_empty() == said.is_empty(),
+            "{rule}: {}",
+            ran.err
+        );
+    }
+    for (rule, said) in [
+        ("encode('html', {p: 1})", "html is made of elements, and here is a map"),
+        ("encode('xml', {'a b': 1})", "`a b` cannot be a name in XML"),
+        ("encode('toml', [1])", "encode(): "),
+        ("encode('csv', [{a: [1]}])", "the column `a` has a list"),
+        ("encode('base64', [1])", "a list has no text to encode"),
+        ("decode('yaml', 'a: 1\\n---\\nb: 2')", "the text holds 2 documents, not one"),
+        ("decode('yaml', 'a: [')", "the text is not yaml: at its 1:"),
+        ("decode('toml', 'a = ')", "the text is not toml: at its 1:"),
+        ("decode('csv', 'a,b\\n1')", "the text is not csv: at its 2:1"),
+        ("decode('jsonl', '1\\n{')", "the text is not jsonl: at its 2:"),
+        ("decode('hex', '123')", "it is not pairs of 0-9 and a-f"),
+        ("decode('base64', '*')", "the text is not base64"),
+    ] {
+        let ran = folder.run(&["query", rule], b"");
+        assert!(ran.status == 4 && ran.err.contains(said), "{rule}: {} {}", ran.status, ran.err);
+    }
+}

@@ -166,10 +166,18 @@ fn given(
 /// Params as a map of JSON gives them.
 fn params(text: &str) -> Result<Vec<(String, String)>, String> {
     let arena = Arena::new();
-    let (value, _) = json::document(text, &arena, json::ReaderOptions::default())
+    let (value, duplicates) = json::document(text, &arena, json::ReaderOptions::default())
         .map_err(|error| format!("params.json: {}", error.message()))?;
-    let members = value.as_map().map(|map| map.members()).unwrap_or_default();
-    let texts = members.iter().map(|member| {
+    if let Some(twice) = duplicates.first() {
+        return Err(format!("params.json: the param `{}` is given twice", twice.name));
+    }
+    let Some(map) = value.as_map() else {
+        return Err(format!(
+            "params.json: a map of params is needed, not {}",
+            value.kind().phrase()
+        ));
+    };
+    let texts = map.members().iter().map(|member| {
         let text = member.value.scalar_text().map(str::to_owned);
         let text = text.unwrap_or_else(|| json::compact(member.value));
         (member.name.to_owned(), text)

@@ -8,7 +8,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 
 use kyanite_flow::{
     Captured, Counters, Destination, Events, Input, InputOptions, InputReader, Job, Layout, Output,
-    Sink,
+    RunError, Sink,
 };
 use kyanite_formats::Format;
 use kyanite_tree::{Diagnostic, Severity, Value};
@@ -412,10 +412,10 @@ impl<'r> RunBuilder<'r> {
     /// Does something with the run as a job.
     fn with_job<T>(
         self,
-        work: impl FnOnce(&Job<'_>, &[Input], &mut Events<'_>) -> Result<T, kyanite_flow::RunError>,
+        work: impl FnOnce(&Job<'_>, &[Input], &mut Events<'_>) -> Result<T, RunError>,
     ) -> Result<(T, Summary), Error> {
         let Self { rule, inputs, params, sources, options, range, is_gathered, mut remarks } = self;
-        let sources = sources_of(rule, &sources);
+        let sources = sources_of(rule, &sources)?;
         let job = Job {
             params: &params,
             sources: &sources,
@@ -443,16 +443,13 @@ impl<'r> RunBuilder<'r> {
 }
 
 /// What the sources of a rule are: the files that are given, else those that it names.
-pub(crate) fn sources_of(rule: &Rule, given: &[(String, PathBuf)]) -> Vec<(String, Input)> {
-    let named = rule.plan.sources.iter().map(|source| {
-        let given = given.iter().find(|(name, _)| *name == source.name);
-        let input = match given {
-            Some((_, file)) => Input::File(file.clone()),
-            None => Input::of_word(&source.file),
-        };
-        (source.name.clone(), input)
-    });
-    named.collect()
+pub(crate) fn sources_of(
+    rule: &Rule,
+    given: &[(String, PathBuf)],
+) -> Result<Vec<(String, Input)>, RunError> {
+    let given = given.iter().map(|(name, file)| (name.clone(), Input::File(file.clone())));
+    let given: Vec<_> = given.collect();
+    rule.plan.sources_from(&given, Input::of_word).map_err(|wrong| RunError::Command(vec![wrong]))
 }
 
 /// What was written in a format: all of them are UTF-8.

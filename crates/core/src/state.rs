@@ -93,7 +93,7 @@ impl State {
     pub fn write(&self, writer: impl Write + 'static) -> Result<(), Error> {
         let (options, arena) = (InputOptions::default(), Arena::new());
         let job = Job { params: &self.params, ..Job::new(&self.rule.plan, &options) };
-        let sources: Vec<(String, String)> = sources_of(&self.rule, &self.sources)
+        let sources: Vec<(String, String)> = sources_of(&self.rule, &self.sources)?
             .into_iter()
             .map(|(name, input)| (name, input.name()))
             .collect();
@@ -172,7 +172,7 @@ impl State {
 
     fn end(self, sink: &mut dyn Sink) -> Result<(), Error> {
         let options = InputOptions::default();
-        let sources = sources_of(&self.rule, &self.sources);
+        let sources = sources_of(&self.rule, &self.sources)?;
         let job =
             Job { params: &self.params, sources: &sources, ..Job::new(&self.rule.plan, &options) };
         let mut events = Events { tell: &mut |_| {}, counters: &Counters::default() };

@@ -58,7 +58,7 @@ fn offsets_beyond_four_gigabytes() {
     ] {
         let arena = Arena::new();
         let root = if format.has_records() {
-            records::all(format, text, &arena, 10, far).unwrap()
+            records::all(format, text, &arena, 10, far).unwrap().0
         } else {
             let options = Options { base: far, ..Options::default() };
             documents::read(format, text, &arena, options).unwrap().roots[0]

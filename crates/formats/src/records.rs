@@ -308,7 +308,7 @@ impl<'a> Reader<'a> {
     }
 }
 
-/// All records of a text, as one list. The names of the columns of CSV are in its first row.
+/// All records of a text, as one list, and what they, or the first row of CSV with the names of the columns, held twice.
 ///
 /// # Errors
 /// A [`SyntaxError`] in the first record that is broken.
@@ -318,14 +318,17 @@ pub fn all<'a>(
     arena: &'a Arena,
     depth: usize,
     base: Base,
-) -> Result<Value<'a>, SyntaxError> {
-    let mut from = 0;
+) -> Result<(Value<'a>, Vec<Duplicate>), SyntaxError> {
+    let (mut from, mut duplicates) = (0, Vec::new());
     let layout = match format {
         Format::Csv | Format::Tsv => {
             let settings = csv::Settings::of(format, None);
             let first = csv::Header::read(text, settings, arena)?;
-            from = first.as_ref().map_or(0, |first| first.end);
-            Layout::Csv { settings, header: first.map(|first| first.header) }
+            let header = first.map(|first| {
+                (from, duplicates) = (first.end, first.duplicates);
+                first.header
+            });
+            Layout::Csv { settings, header }
         }
         Format::Text => Layout::Lines,
         _ => Layout::Json { depth, projection: None },
@@ -338,7 +341,8 @@ pub fn all<'a>(
     while let Some(record) = reader.next_record()? {
         list.push(record);
     }
-    Ok(arena.list(&list))
+    duplicates.extend(reader.take_duplicates());
+    Ok((arena.list(&list), duplicates))
 }
 
 /// Where the value that begins at byte `offset` of `text` ends, for marking it.

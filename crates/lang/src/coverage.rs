@@ -8,6 +8,9 @@ mod report;
 use std::cell::RefCell;
 use std::collections::{BTreeSet, HashMap, HashSet};
 
+use kyanite_formats::Format;
+use kyanite_formats::json::Duplicate;
+use kyanite_formats::losses::Losses;
 use kyanite_tree::{Element, Kind, Map, Name, Place, Value};
 
 use crate::finding::Span;
@@ -39,6 +42,10 @@ pub struct Coverage {
     calls: RefCell<Vec<CallCoverage>>,
     /// The namespaces of the elements that steps without prefix met.
     mixed: RefCell<Vec<Mixed>>,
+    /// What texts could not carry that calls made, by where these stand.
+    lost: RefCell<Vec<(Span, Format, Losses)>>,
+    /// What texts held twice that calls read, by where these stand.
+    twice: RefCell<Vec<Twice>>,
     /// What the steps of XPaths met, by the numbers of these.
     xpaths: Vec<RefCell<kyanite_xpath::Coverage>>,
 }
@@ -51,6 +58,14 @@ struct Recovered {
     first: RuleError,
     /// Where in an input the first failed, once that is worked out.
     place: Option<Option<Place>>,
+}
+
+/// Members that texts held twice which a call read.
+#[derive(Clone, Debug)]
+struct Twice {
+    span: Span,
+    count: u64,
+    first: String,
 }
 
 /// The namespaces of the elements that a step met.
@@ -121,6 +136,8 @@ impl Coverage {
             recovered: RefCell::default(),
             calls: RefCell::default(),
             mixed: RefCell::default(),
+            lost: RefCell::default(),
+            twice: RefCell::default(),
             xpaths: Vec::new(),
         }
     }
@@ -162,6 +179,14 @@ impl Coverage {
             Some(position) => notes[position].1 += count,
             None if notes.len() < NAMES => notes.push((message.to_owned(), count)),
             None => {}
+        }
+    }
+
+    fn add_twice(&self, span: Span, count: u64, first: &str) {
+        let mut twice = self.twice.borrow_mut();
+        match twice.iter_mut().find(|call| call.span == span) {
+            Some(call) => call.count += count,
+            None => twice.push(Twice { span, count, first: first.to_owned() }),
         }
     }
 
@@ -276,6 +301,12 @@ impl Coverage {
         for (message, count) in later.notes.borrow().iter() {
             self.add_note(message, *count);
         }
+        for (span, format, losses) in later.lost.borrow().iter() {
+            self.lost(*span, *format, losses);
+        }
+        for Twice { span, count, first } in later.twice.borrow().iter() {
+            self.add_twice(*span, *count, first);
+        }
         for (own, later) in self.paths.iter_mut().zip(&later.paths) {
             own.join(later);
         }
@@ -384,6 +415,23 @@ impl Coverage {
 impl Remarks for Coverage {
     fn note(&self, message: &str) {
         self.add_note(message, 1);
+    }
+
+    fn lost(&self, span: Span, format: Format, losses: &Losses) {
+        if losses.is_empty() {
+            return;
+        }
+        let mut lost = self.lost.borrow_mut();
+        match lost.iter_mut().find(|(at, of, _)| (*at, *of) == (span, format)) {
+            Some((.., known)) => known.add_all(losses),
+            None => lost.push((span, format, losses.clone())),
+        }
+    }
+
+    fn twice(&self, span: Span, duplicates: &[Duplicate]) {
+        if let Some(first) = duplicates.first() {
+            self.add_twice(span, duplicates.len() as u64, &first.name);
+        }
     }
 
     fn named(

@@ -14,6 +14,9 @@ mod times;
 use kyanite_eval::accumulator::{self, Aggregate, AggregateErrorKind};
 use kyanite_eval::pattern::iregexp::Patterns;
 use kyanite_eval::signature::usage;
+use kyanite_formats::Format;
+use kyanite_formats::json::Duplicate;
+use kyanite_formats::losses::Losses;
 use kyanite_tree::{Advice, Arena, Code, DecimalError, Kind, Locus, Map, Number, Origin, Value};
 
 use crate::documents::DocumentUris;
@@ -270,6 +273,10 @@ pub(crate) const MIXED: &str = "convert all with number() or text()";
 pub(crate) trait Remarks {
     /// The rule says something.
     fn note(&self, message: &str);
+    /// A text that a call made could not carry all of its value.
+    fn lost(&self, span: Span, format: Format, losses: &Losses);
+    /// A text that a call read held these members twice.
+    fn twice(&self, span: Span, duplicates: &[Duplicate]);
     /// A call names members of `map`.
     fn named(
         &self,

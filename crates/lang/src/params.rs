@@ -5,7 +5,7 @@ use kyanite_tree::{
     Advice, Arena, Code, Diagnostic, Kind, Number, Origin, Setting, Value, near_words,
 };
 
-use crate::plan::{Param, Plan};
+use crate::plan::{Param, Plan, SourceSpec};
 use crate::syntax::ast::ParamType;
 
 /// The values of a rule's params, in the order they are declared, `None` where none was given; and of its sources.
@@ -42,7 +42,11 @@ impl<'a> Arguments<'a> {
     ) -> Result<Self, Vec<Diagnostic>> {
         let mut wrong = Vec::new();
         let mut values = vec![None; plan.params.len()];
-        for (name, text) in given {
+        for (at, (name, text)) in given.iter().enumerate() {
+            if given.iter().take(at).any(|(before, _)| before == name) {
+                wrong.push(twice("param", name));
+                continue;
+            }
             let Some(position) = plan.params.iter().position(|param| param.name == *name) else {
                 wrong.push(unknown(plan, name));
                 continue;
@@ -65,6 +69,45 @@ impl<'a> Arguments<'a> {
         }
         if wrong.is_empty() { Ok(Self { params: values, sources: Vec::new() }) } else { Err(wrong) }
     }
+}
+
+impl Plan {
+    /// The documents that the rule's sources are, in the order they are declared: those that are given, else what `named` makes of
+    /// the file that the rule names.
+    ///
+    /// # Errors
+    /// A name that the rule does not declare, or that is given twice.
+    pub fn sources_from<D: Clone>(
+        &self,
+        given: &[(String, D)],
+        named: impl Fn(&str) -> D,
+    ) -> Result<Vec<(String, D)>, Diagnostic> {
+        for (at, (name, _)) in given.iter().enumerate() {
+            if given.iter().take(at).any(|(before, _)| before == name) {
+                return Err(twice("source", name));
+            }
+            if !self.sources.iter().any(|source| source.name == *name) {
+                let known: Vec<&str> = self.sources.iter().map(|s| s.name.as_str()).collect();
+                let advice = match known.as_slice() {
+                    [] => "declare it in the rule: source name = \"file\"".to_owned(),
+                    known => format!("it has {}", known.join(", ")),
+                };
+                let message = format!("the rule has no source `{name}`");
+                return Err(Diagnostic::error(Code::CommandLine, message).advise(advice));
+            }
+        }
+        let of = |source: &SourceSpec| {
+            let other = given.iter().find(|(name, _)| *name == source.name);
+            let document = other.map_or_else(|| named(&source.file), |(_, file)| file.clone());
+            (source.name.clone(), document)
+        };
+        Ok(self.sources.iter().map(of).collect())
+    }
+}
+
+fn twice(what: &str, name: &str) -> Diagnostic {
+    Diagnostic::error(Code::CommandLine, format!("the {what} `{name}` is given twice"))
+        .advise("leave one of them out")
 }
 
 fn unknown(plan: &Plan, name: &str) -> Diagnostic {
@@ -101,13 +144,20 @@ fn read<'a>(param: &Param, text: &str, arena: &'a Arena) -> Result<Value<'a>, Di
         ParamType::List | ParamType::Map | ParamType::Any => {
             let options =
                 ReaderOptions { origins: Origins::Fixed(Origin::NONE), ..Default::default() };
-            let (value, _) = json::document(arena.text(text), arena, options).map_err(|error| {
+            let read = json::document(arena.text(text), arena, options);
+            let (value, duplicates) = read.map_err(|error| {
                 wrong("written as JSON").advise(format!(
                     "{}; {}",
                     error.message(),
                     error.advice::<kyanite_tree::Span>()
                 ))
             })?;
+            if let Some(twice) = duplicates.first() {
+                let message = format!("the param `{name}` has the member `{}` twice", twice.name);
+                return Err(
+                    Diagnostic::error(Code::CommandLine, message).advise("take one of them away")
+                );
+            }
             match (param.of, value.kind()) {
                 (ParamType::List, kind) if kind != Kind::List => Err(wrong("a list")),
                 (ParamType::Map, kind) if kind != Kind::Map => Err(wrong("a map")),

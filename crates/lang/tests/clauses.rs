@@ -281,8 +281,12 @@ fn records() -> impl Strategy<Value = Vec<Json>> {
     prop::collection::vec(record, 0..9).prop_map(|records| {
         let numbered = records.into_iter().enumerate().map(|(id, (k, v, w))| {
             let mut record = json!({"id": id, "w": w});
-            k.map(|k| record["k"] = k);
-            v.map(|v| record["v"] = json!(v));
+            if let Some(k) = k {
+                record["k"] = k;
+            }
+            if let Some(v) = v {
+                record["v"] = json!(v);
+            }
             record
         });
         numbered.collect()

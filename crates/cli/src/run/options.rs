@@ -7,7 +7,7 @@ use kyanite_flow::{Destination, Fetch, Input, InputOptions, Layout, LossPolicy, 
 use kyanite_formats::documents::Limits;
 use kyanite_formats::record_view::RecordShape;
 use kyanite_formats::{Format, json, xml};
-use kyanite_lang::{OutputSpec, Plan, SourceSpec};
+use kyanite_lang::{OutputSpec, Plan};
 
 use super::{RuleCommand, destination_of, format_of, input_from, threads};
 use crate::arguments::{OutputArguments, Reading};
@@ -58,26 +58,11 @@ impl RuleCommand<'_> {
 
     /// The files of the rule's sources: those of the command line, else seen from the rule's folder.
     pub(super) fn sources(&self, plan: &Plan) -> Result<Vec<(String, Input)>, RunError> {
-        let given = &self.params.sources;
-        for (name, _) in given {
-            if !plan.sources.iter().any(|source| source.name == *name) {
-                let known: Vec<&str> = plan.sources.iter().map(|s| s.name.as_str()).collect();
-                let advice = match known.as_slice() {
-                    [] => "declare it in the rule: source name = \"file\"".to_owned(),
-                    known => format!("it has {}", known.join(", ")),
-                };
-                return Err(RunError::command(format!("the rule has no source `{name}`"), advice));
-            }
-        }
-        let named = |source: &SourceSpec| {
-            let other = given.iter().find(|(name, _)| *name == source.name);
-            let input = match other {
-                Some((_, file)) => Input::of_word(file),
-                None => input_from(&self.folder, &source.file),
-            };
-            (source.name.clone(), input)
-        };
-        Ok(plan.sources.iter().map(named).collect())
+        let given = self.params.sources.iter();
+        let given: Vec<_> =
+            given.map(|(name, file)| (name.clone(), Input::of_word(file))).collect();
+        plan.sources_from(&given, |file| input_from(&self.folder, file))
+            .map_err(|wrong| RunError::Command(vec![wrong]))
     }
 
     pub(super) fn inputs(&self, plan: &Plan) -> Result<Vec<Input>, RunError> {

@@ -137,7 +137,13 @@ impl<'c> RuleCommand<'c> {
             SyntaxOption::Xpath1 => Version::V1,
         };
         let mut namespaces = Namespaces::new();
-        query.namespaces.iter().for_each(|(prefix, uri)| namespaces.declare(prefix, uri));
+        for (at, (prefix, uri)) in query.namespaces.iter().enumerate() {
+            if query.namespaces.iter().take(at).any(|(before, _)| before == prefix) {
+                let message = format!("--namespace gives the prefix `{prefix}` twice");
+                return Err(RunError::command(message, "leave one of them out"));
+            }
+            namespaces.declare(prefix, uri);
+        }
         if query.ignore_namespaces {
             namespaces.ignore();
         }

@@ -6,7 +6,7 @@ use kyanite_tree::{
     Advice, Code, Diagnostic, Setting, Severity, counted, name_step, near, near_words,
 };
 
-use super::{CallCoverage, Mixed, NAMESPACES, PathCoverage, Recovered, Stop};
+use super::{CallCoverage, Mixed, NAMESPACES, PathCoverage, Recovered, Stop, Twice};
 use crate::coverage::Coverage;
 use crate::finding::{Finding, RuleText, Span};
 use crate::plan::{PathInfo, Plan, StepInfo};
@@ -65,6 +65,20 @@ impl Coverage {
             let advice = "declare the namespace that is meant, namespace p = \"…\", and write the step as \
                           ['p:name']";
             Finding::warning_at(Code::RuleSuspect, *span, message).advise(advice)
+        }));
+        findings.extend(self.lost.borrow().iter().filter_map(|(span, format, losses)| {
+            let message = format!("{} could not carry {}", format.name(), losses.summary()?);
+            Some(Finding::warning_at(Code::Loss, *span, message))
+        }));
+        findings.extend(self.twice.borrow().iter().map(|Twice { span, count, first }| {
+            let (members, values) = match count {
+                1 => (format!("the member `{first}` is given twice"), "the later value is"),
+                _ => (
+                    format!("members are given twice {count} times, `{first}` first"),
+                    "the later values are",
+                ),
+            };
+            Finding::warning_at(Code::MemberTwice, *span, format!("{members}; {values} taken"))
         }));
         findings.extend(self.notes.borrow().iter().map(|(message, count)| {
             let often = if *count == 1 { String::new() } else { format!(" ({count} times)") };

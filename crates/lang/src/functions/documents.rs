@@ -76,9 +76,11 @@ fn decode<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
             let options =
                 ReaderOptions { origins: Origins::Fixed(origin), ..ReaderOptions::default() };
             let read = json::document(text, call.arena, options);
-            return read.map(|(value, _)| Some(value)).map_err(|error| {
+            let (value, duplicates) = read.map_err(|error| {
                 not_read(Format::Json, text, &kyanite_formats::SyntaxError::from(error))
-            });
+            })?;
+            call.remarks.twice(call.span, &duplicates);
+            return Ok(Some(value));
         }
         Encoding::Document(format) => return decode_document(call, format, text),
         Encoding::Base64 => BASE64.decode(text.trim()).map_err(|error| error.to_string()),
@@ -96,13 +98,18 @@ fn decode<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
 fn decode_document<'a>(call: &Call<'_, 'a>, format: Format, text: &'a str) -> Outcome<'a> {
     let limits = Limits::default();
     if format.has_records() {
-        let list = records::all(format, text, call.arena, limits.depth, Base::NONE);
-        return list.map(Some).map_err(|error| not_read(format, text, &error));
+        let read = records::all(format, text, call.arena, limits.depth, Base::NONE);
+        let (list, duplicates) = read.map_err(|error| not_read(format, text, &error))?;
+        call.remarks.twice(call.span, &duplicates);
+        return Ok(Some(list));
     }
     let options = documents::Options { limits, base: Base::NONE, ..documents::Options::default() };
     let read = documents::read(format, text, call.arena, options)
         .map_err(|error| not_read(format, text, &error))?;
+    call.remarks.twice(call.span, &read.duplicates);
     match read.roots.as_slice() {
+        // As encode() makes it of a list.
+        roots if format == Format::JsonSequence => Ok(Some(call.arena.list(roots))),
         [root] => Ok(Some(*root)),
         roots => {
             Err(CallError::new(1, format!("the text holds {} documents, not one", roots.len()))
@@ -145,8 +152,9 @@ fn encode<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
     };
     let text = match encoding {
         Encoding::Document(format) => {
-            let mut out = Vec::new();
-            encode_document(value, format, &mut out)?;
+            let (mut out, mut losses) = (Vec::new(), Losses::default());
+            encode_document(value, format, &mut out, &mut losses)?;
+            call.remarks.lost(call.span, format, &losses);
             // The writers put out nothing but UTF-8.
             String::from_utf8_lossy(&out).into_owned()
         }
@@ -158,9 +166,13 @@ fn encode<'a>(call: &Call<'_, 'a>) -> Outcome<'a> {
 }
 
 /// Appends the text of a document, without the line end of its last line where the format does without.
-fn encode_document(value: Value<'_>, format: Format, out: &mut Vec<u8>) -> Result<(), CallError> {
-    // What is lost in a text is the rule's own doing.
-    let mut losses = Losses::default();
+fn encode_document(
+    value: Value<'_>,
+    format: Format,
+    out: &mut Vec<u8>,
+    losses: &mut Losses,
+) -> Result<(), CallError> {
+    losses.add_types(value, format);
     let cannot = |error: kyanite_formats::CannotHold| {
         let fault = CallError::new(1, error.message()).about(value);
         match error.advice() {
@@ -172,10 +184,10 @@ fn encode_document(value: Value<'_>, format: Format, out: &mut Vec<u8>) -> Resul
     match format {
         Format::Json => json::write(value, Style::Compact, out),
         Format::Yaml => yaml::write(value, 2, out),
-        Format::Toml => toml::write(value, out, &mut losses).map_err(cannot)?,
+        Format::Toml => toml::write(value, out, losses).map_err(cannot)?,
         Format::Xml => {
             let layout = xml::Layout { indent: None, declaration: false, ..xml::Layout::default() };
-            xml::write(value, &layout, out, &mut losses).map_err(cannot)?;
+            xml::write(value, &layout, out, losses).map_err(cannot)?;
             out.pop();
         }
         Format::Html => {
@@ -185,7 +197,7 @@ fn encode_document(value: Value<'_>, format: Format, out: &mut Vec<u8>) -> Resul
         Format::Csv | Format::Tsv => {
             let mut writer = csv::Writer::new(csv::Settings::of(format, None), None, false);
             for item in items {
-                writer.row(*item, out, &mut losses).map_err(cannot)?;
+                writer.row(*item, out, losses).map_err(cannot)?;
             }
             writer.finish(out);
         }
