@@ -129,14 +129,12 @@ impl<'s> Compiler<'s, '_> {
             TypeId::Simple(_) => None,
             TypeId::Complex(base) => match self.components.complex(base).content.clone() {
                 Content::Simple(content) if is_extension => Some(content),
-                Content::Simple(content) => self.restrict_content(content, node),
+                Content::Simple(content) => self.restrict_content(Some(content), node),
                 // Text with elements that may be left out can become text alone.
                 Content::Elements(_) | Content::Empty
                     if !is_extension && self.components.complex(base).is_mixed =>
                 {
-                    let inner = node.called("simpleType").next();
-                    let inner = inner.map(|inner| self.define_simple(&inner, None));
-                    inner.and_then(|inner| self.restrict_content(inner, node))
+                    self.restrict_content(None, node)
                 }
                 _ => None,
             },
@@ -160,19 +158,19 @@ impl<'s> Compiler<'s, '_> {
         self.components.complex[id.0].content = Content::Simple(content);
     }
 
-    /// The type of text with the facets of a restriction.
-    fn restrict_content(&mut self, content: SimpleId, node: &Node<'s>) -> Option<SimpleId> {
+    /// The type of text with the facets of a restriction of the text of the base, if that is only text.
+    fn restrict_content(&mut self, content: Option<SimpleId>, node: &Node<'s>) -> Option<SimpleId> {
         let inner = node.called("simpleType").next();
         let from = match inner {
             Some(inner) => {
                 let from = self.define_simple(&inner, None);
-                if !self.simple().is_derived(from, content) {
+                if content.is_some_and(|content| !self.simple().is_derived(from, content)) {
                     let message = "the type of the text is not derived from that of the base";
                     self.problem(inner.origin, message, None);
                 }
                 from
             }
-            None => content,
+            None => content?,
         };
         let has_facets = node.children().any(|child| {
             !matches!(

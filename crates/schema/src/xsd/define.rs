@@ -369,8 +369,10 @@ impl<'s> Compiler<'s, '_> {
             is_fixed: is_fixed(facet) || known.is_some_and(|known| known.is_fixed),
             origin,
         });
-        if is_wider || changes_fixed {
-            let base = known.map_or(0, |known| known.count);
+        let base = known.map_or(0, |known| known.count);
+        if changes_fixed {
+            self.problem(origin, format!("<{word}> is fixed at {base} in the base"), None);
+        } else if is_wider {
             let message =
                 format!("<{word}> is {base} in the base, and {count} is no restriction of that");
             self.problem(origin, message, None);

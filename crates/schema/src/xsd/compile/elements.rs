@@ -1,6 +1,6 @@
 //! Elements that schemas declare, with their types, values and constraints (part 1 section 3.3).
 
-use kyanite_tree::{Origin, near_words};
+use kyanite_tree::{Origin, counted, near_words};
 
 use super::Compiler;
 use crate::xsd::components::{
@@ -240,8 +240,10 @@ impl<'s> Compiler<'s, '_> {
             };
             let (wanted, there) = (all[found].fields.len(), all[id.0].fields.len());
             if wanted != there {
-                let message =
-                    format!("the key has {wanted} fields, and this reference to it {there}");
+                let message = format!(
+                    "the key has {}, and this reference to it {there}",
+                    counted(wanted, "field")
+                );
                 self.problem(origin, message, None);
             }
             self.components.constraints[id.0].kind = Kind::Reference(ConstraintId(found));
