@@ -211,6 +211,76 @@ fn rules_against_schemas() {
         ),
         ("$.manifest.vessel.deck.vehicle.weight", "--expect schemas/manifest.xsd", &[]),
         ("$.manifest.vesel", "--expect schemas/manifest.xsd", &["near: vessel"]),
+        ("let l = $[0].leg return l.form", "--expect schemas/booking.json", &["`form`"]),
+        (
+            "for b in $[*] return case b.status when 'confirmed' then b.leg.form else b.fare.amuont end",
+            "--expect schemas/booking.json",
+            &["`form`", "`amuont`"],
+        ),
+        (
+            "for b in $[*] return case when b.leg.tto == 'x' then 1 end",
+            "--expect schemas/booking.json",
+            &["`tto`"],
+        ),
+        (
+            "for b in $[*] return recover(b.leg.form, b.fare.amout)",
+            "--expect schemas/booking.json",
+            &["`form`", "`amout`"],
+        ),
+        (
+            "for b in $[*] return [...b.seats[*].nr, !(b.leg.frm == 'x'), -b.fare.amnt]",
+            "--expect schemas/booking.json",
+            &["`nr`", "`frm`", "`amnt`"],
+        ),
+        (
+            "def port(leg) = leg.from\nfor b in $[*] return port(b.lge)",
+            "--expect schemas/booking.json",
+            &["`lge`"],
+        ),
+        ("for b in $[*] return b set .leg.frm = 1", "--expect schemas/booking.json", &["`frm`"]),
+        (
+            "for b in $[*] return b set .leg.from = @ + b.fare.amunt",
+            "--expect schemas/booking.json",
+            &["`amunt`"],
+        ),
+        ("for b in $[*] return xpath(b.lge, '.')", "--expect schemas/booking.json", &["`lge`"]),
+        (
+            "for b at i in $[*] return {i, x: b.vesel}",
+            "--expect schemas/booking.json",
+            &["`vesel`"],
+        ),
+        ("for s in [...$[*].seats[*]] return s.nr", "--expect schemas/booking.json", &["`nr`"]),
+        ("for b in $[*] for s in b.seats return s.nr", "--expect schemas/booking.json", &["`nr`"]),
+        ("for b in $[*] return {(b.idd): 1}", "--expect schemas/booking.json", &["`idd`"]),
+        ("$[*]['leg','far'].from", "--expect schemas/booking.json", &["`far`"]),
+        ("for b in $[*] return b[(b.idd)]", "--expect schemas/booking.json", &["`idd`"]),
+        ("for b in $[*] return b.seats[0].nr", "--expect schemas/booking.json", &["`nr`"]),
+        (
+            "for b in $[*] carry t from 0 = t + b.fare.amunt return t",
+            "--expect schemas/booking.json",
+            &["`amunt`"],
+        ),
+        (
+            "for b in $[*] order by b.leg.departs, b.boked return b.id",
+            "--expect schemas/booking.json",
+            &["`boked`"],
+        ),
+        (
+            "for b in $[*] where b.fare.amount > 1 && !exists(b.vehicle.plat) return b.id",
+            "--expect schemas/booking.json",
+            &["`plat`"],
+        ),
+        (
+            "for b in $[*] return f'{b.id} {b.cusomer.name}'",
+            "--expect schemas/booking.json",
+            &["`cusomer`"],
+        ),
+        (
+            "namespace v = \"urn:tern-isles:vessel\"; $.manifest['v:vesel']",
+            "--expect schemas/manifest.xsd",
+            &["near: vessel"],
+        ),
+        ("$.manifest.@xmlns", "--expect schemas/manifest.xsd", &[]),
         // What is made.
         (
             "for b in $[*] return {id: b.id, amount: b.fare.amount}",
@@ -261,6 +331,55 @@ fn rules_against_schemas() {
             "{a: for b in $[*] return {id: 1}}",
             "--ensure fares.json",
             &["has no member `a` here", "`id`, which", "`amount`, which"],
+        ),
+        (
+            "for b in $[*] return {id: \"a\", amount: true}",
+            "--ensure fares.json",
+            &["this is a boolean, and"],
+        ),
+        ("for b in $[*] return {id: \"a\", amount: -b.x}", "--ensure fares.json", &[]),
+        ("for b in $[*] return {id: \"a\", amount: b.x * 2}", "--ensure fares.json", &[]),
+        (
+            "for b in $[*] return {id: !exists(b.x), amount: 1}",
+            "--ensure fares.json",
+            &["this is a boolean, and the schema of the result has a text here"],
+        ),
+        (
+            "for b in $[*] return {id: \"a\", amount: case b.x when 1 then 2 else \"none\" end}",
+            "--ensure fares.json",
+            &["this is a text, and"],
+        ),
+        (
+            "for b in $[*] return {id: \"a\", amount: recover(1, \"none\")}",
+            "--ensure fares.json",
+            &["this is a text, and"],
+        ),
+        (
+            "for b in $[*] return {id: \"a\", amount: if b.x == 1 then 1}",
+            "--ensure fares.json",
+            &[],
+        ),
+        (
+            "for b in $[*] return {id: \"a\", amount: 1, seats: [1]}",
+            "--ensure fares.json",
+            &["this is a number, and the schema of the result has a text here"],
+        ),
+        (
+            "for b in $[*] return {id: \"a\", amount: 1, seats: [...b.x[*]]}",
+            "--ensure fares.json",
+            &[],
+        ),
+        ("for b in $[*] return {id: \"a\", amount: 1, (b.x): 2}", "--ensure fares.json", &[]),
+        (
+            "for b in $[*] return {id: count(b.x[*]), amount: 1}",
+            "--ensure fares.json",
+            &["this is a number, and the schema of the result has a text here"],
+        ),
+        ("let x = 1 return {id: x, amount: 1}", "--ensure fares.json", &["this is a number, and"]),
+        (
+            "for b in $[*] let x = [b.x] return {id: x, amount: 1}",
+            "--ensure fares.json",
+            &["this is a list, and the schema of the result has a text here"],
         ),
     ] {
         folder.file("one.kyr", format!("{rule}\n"));
