@@ -288,12 +288,14 @@ impl Parser<'_> {
     /// The function of that name and arity.
     fn function(&self, name: &FunctionName, arity: usize) -> Parse<&'static Function> {
         let FunctionName { library, prefix, local, span } = name;
-        let shown = match (prefix.as_str(), library) {
-            ("", _) | (_, None) if prefix.is_empty() => local.clone(),
-            (prefix, _) => format!("{prefix}:{local}"),
+        let shown = match prefix.as_str() {
+            "" => local.clone(),
+            braced if braced.ends_with('}') => format!("{braced}{local}"),
+            prefix => format!("{prefix}:{local}"),
         };
         let Some(library) = library else {
-            let message = format!("the prefix of {shown}() stands for no functions");
+            let what = if prefix.ends_with('}') { "namespace" } else { "prefix" };
+            let message = format!("the {what} of {shown}() stands for no functions");
             let error = Error::new(ErrorCode::Function, *span, message);
             return Err(
                 error.advise("functions have the prefixes fn, map, array, math and xs, or none")
@@ -408,10 +410,7 @@ impl Parser<'_> {
             (Some(None), true) => {
                 Ok(self.made(start, ExprKind::Inline(Arc::new(cast_function(of, start)))))
             }
-            _ => {
-                let message = format!("xs:{}() takes one argument", name.local);
-                Err(Error::new(ErrorCode::Function, name.span, message))
-            }
+            _ => Err(one_argument(name)),
         }
     }
 
@@ -427,9 +426,11 @@ impl Parser<'_> {
         self.advance();
         let arity: usize = text.parse().unwrap_or(usize::MAX);
         if name.library == Some(Library::Xs)
-            && arity == 1
             && let Some(of) = AtomicType::named(&name.local)
         {
+            if arity != 1 {
+                return Err(one_argument(&name));
+            }
             return Ok(self.made(start, ExprKind::Inline(Arc::new(cast_function(of, start)))));
         }
         let function = self.function(&name, arity)?;
@@ -463,6 +464,12 @@ impl Parser<'_> {
 
 fn with_first(value: Expr, arguments: Vec<Option<Expr>>) -> Vec<Option<Expr>> {
     std::iter::once(Some(value)).chain(arguments).collect()
+}
+
+/// What is said of a constructor that is called with another number of arguments.
+fn one_argument(name: &FunctionName) -> Error {
+    let message = format!("xs:{}() takes one argument", name.local);
+    Error::new(ErrorCode::Function, name.span, message)
 }
 
 /// The function that casts its argument.
