@@ -101,9 +101,18 @@ pub fn found(body: &str, files: &[(&str, &str)], document: &str) -> String {
         }
     };
     assert_eq!(by_schema_for_schemas(body), "", "{body}");
+    found_by(&schema, document)
+}
+
+/// The same by a schema that is compiled.
+pub fn found_by(schema: &Schema, document: &str) -> String {
+    let line = |message: &str, advice: Option<String>| match advice {
+        Some(advice) => format!("{message} ({advice})"),
+        None => message.to_owned(),
+    };
     let arena = Arena::new();
     let root = read(&arena, document);
-    let mut validator = Validator::new(&schema);
+    let mut validator = Validator::new(schema);
     let (root, origin) = root_of(root);
     validator.element(root, origin, &places);
     validator.finish();

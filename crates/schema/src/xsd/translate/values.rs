@@ -97,11 +97,20 @@ impl<'a> Translator<'_, 'a> {
     fn facets(&mut self, id: SimpleId, known: &SimpleType, members: &mut Members<'a>) {
         let Facets { length, least_length, most_length, patterns, enumeration, .. } = &known.facets;
         let is_number = matches!(known.variety, Variety::Atomic(Primitive::Decimal));
+        // Numbers and booleans have no spelling in JSON Schema.
+        let has_spelling = !matches!(
+            known.variety,
+            Variety::Atomic(
+                Primitive::Decimal | Primitive::Float | Primitive::Double | Primitive::Boolean
+            )
+        );
         let is_text = matches!(known.variety, Variety::Atomic(Primitive::String | Primitive::Uri));
+        // The bounds beside a length say no more than it does.
+        let bound = |facet| if length.is_none() { facet } else { &None };
         for (facet, keywords) in [
             (length, ["minLength", "maxLength"].as_slice()),
-            (least_length, &["minLength"]),
-            (most_length, &["maxLength"]),
+            (bound(least_length), &["minLength"]),
+            (bound(most_length), &["maxLength"]),
         ] {
             let Some(facet) = facet else { continue };
             if !is_text {
@@ -111,15 +120,22 @@ impl<'a> Translator<'_, 'a> {
             let count = self.count(facet.count);
             members.extend(keywords.iter().map(|keyword| (*keyword, count)));
         }
+        let is_checked = length.is_some()
+            || least_length.is_some()
+            || most_length.is_some()
+            || !patterns.is_empty()
+            || enumeration.is_some();
+        if is_text && is_checked && known.white != White::Preserve {
+            self.lose("that white space around a text does not count is not said", known.origin);
+        }
         let mut written = Vec::new();
         for step in patterns {
             let alternatives: Option<Vec<String>> =
                 step.written.iter().map(|pattern| to_ecma(pattern)).collect();
             match alternatives {
-                Some(alternatives) if !is_number => written.push(alternatives.join("|")),
-                // Numbers have no spelling in JSON Schema.
+                Some(alternatives) if has_spelling => written.push(alternatives.join("|")),
                 _ => self.lose(
-                    "some patterns are not said: those of numbers, and those with classes that ECMA-262 has not",
+                    "some patterns are not said: those of numbers and booleans, and those with classes that ECMA-262 has not",
                     step.origin,
                 ),
             }
