@@ -3,8 +3,10 @@
 
 use std::collections::BTreeSet;
 
+use kyanite_formats::record_view::View;
 use kyanite_formats::xml;
-use kyanite_schema::xsd::{Documents, Reference, Schema, Validator};
+use kyanite_schema::json::{self, Document, Outline, Typing};
+use kyanite_schema::xsd::{Documents, MemberNames, Reference, Schema, Validator};
 use kyanite_schema::{Problem, SampleSettings};
 use kyanite_tree::{Arena, Content, Element, LineColumn, Origin, Value};
 use proptest::prelude::*;
@@ -218,7 +220,7 @@ fn children_of(text: &str) -> Vec<char> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 2000, max_global_rejects: 20_000, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 1000, max_global_rejects: 20_000, ..ProptestConfig::default() })]
 
     /// A model that leaves open which particle an element fits is refused; any other accepts what the model does, whatever came
     /// before, and what it makes up itself.
@@ -235,6 +237,22 @@ proptest! {
         for children in &documents {
             let found = is_valid(&mut validator, &document(children));
             prop_assert_eq!(found, model.accepts(children), "{:?} in {}", children, model.text());
+        }
+        // What is valid stays valid by the JSON Schema that is made of the schema.
+        let arena = Arena::new();
+        let translated = schema.to_json_schema(MemberNames::Local, &arena).schema;
+        let json_schema = || {
+            let document = Document { uri: "file:///s.json".into(), value: translated };
+            json::Schema::compile(document, &[], json::Settings::default()).unwrap()
+        };
+        let (outline, checked) = (json_schema(), json_schema());
+        let mut typing = Typing::new(Outline::new(&outline, true));
+        for children in documents.iter().filter(|children| model.accepts(children)) {
+            let text = document(children);
+            let read = xml::document(arena.text(&text), &arena, xml::Options::default()).unwrap();
+            let typed = typing.document(View::default().record(read.value(), &arena), &arena);
+            let written = kyanite_formats::json::compact;
+            prop_assert!(checked.is_valid(typed), "{text} in {}: {} by {}", model.text(), written(typed), written(translated));
         }
         let settings = SampleSettings { seed, ..SampleSettings::default() };
         for sample in schema.samples(settings, &[]).take(2) {
