@@ -1,5 +1,7 @@
 //! Expressions over documents, with results as text.
 
+#![allow(dead_code, reason = "each test uses a part")]
+
 use std::cell::RefCell;
 
 use kyanite_tree::Arena;
