@@ -3,6 +3,7 @@
 
 use kyanite_formats::json::{self as format, EventReader};
 use kyanite_formats::records::Structure;
+use kyanite_schema::SampleSettings;
 use kyanite_schema::json::{Document, Schema, Settings};
 use kyanite_tree::Arena;
 use proptest::prelude::*;
@@ -238,6 +239,14 @@ proptest! {
         let document = Document { uri: "file:///s.json".into(), value: read(schema.to_string()) };
         let compiled = Schema::compile(document, &[], Settings::default());
         let compiled = compiled.unwrap_or_else(|problems| panic!("{schema}: {}", problems[0].message));
+        // What is made up is valid.
+        for seed in 0..3 {
+            let settings = SampleSettings { seed, is_minimal: seed == 0, root: None };
+            if let Some(sample) = compiled.sample(settings, &arena) {
+                let sample: Json = serde_json::from_str(&format::compact(sample)).unwrap();
+                prop_assert!(is_valid(&schema, &sample), "{} by {}", sample, schema);
+            }
+        }
         for instance in &instances {
             let (text, expected) = (instance.to_string(), is_valid(&schema, instance));
             let value = read(text.clone());
