@@ -482,3 +482,65 @@ fn threads_say_the_same_of_records() {
         assert!(one.out.contains("many.jsonl:9974:8  $[9973].no"), "{}", one.out);
     }
 }
+
+/// Catalogs that lead to others (OASIS XML Catalogs 1.1, sections 6.5.9 and 6.5.12), and what cannot be a catalog or a schema.
+#[test]
+fn catalogs_that_lead_on() {
+    const CATALOG: &str = "<catalog xmlns='urn:oasis:names:tc:entity:xmlns:xml:catalog'>";
+    let folder = Folder::with_demo();
+    folder
+        .file("s.xsd", "<xs:schema xmlns:xs='http://www.w3.org/2001/XMLSchema' targetNamespace='urn:a'><xs:import namespace='urn:b' schemaLocation='http://tern.example/lib/b.xsd'/><xs:element name='a' xmlns:b='urn:b' type='b:t'/></xs:schema>")
+        .file("lib/b.xsd", "<xs:schema xmlns:xs='http://www.w3.org/2001/XMLSchema' targetNamespace='urn:b'><xs:simpleType name='t'><xs:restriction base='xs:int'/></xs:simpleType></xs:schema>")
+        .file("rewrite.xml", format!("{CATALOG}<rewriteURI uriStartString='http://tern.example/' rewritePrefix='./'/></catalog>"))
+        .file("next.xml", format!("{CATALOG}<nextCatalog catalog='rewrite.xml'/></catalog>"))
+        .file("delegate.xml", format!("{CATALOG}<delegateURI uriStartString='http://tern.example/' catalog='rewrite.xml'/></catalog>"))
+        .file("itself.xml", format!("{CATALOG}<nextCatalog catalog='itself.xml'/></catalog>"))
+        .file("elsewhere.xml", format!("{CATALOG}<delegateURI uriStartString='http://other.example/' catalog='rewrite.xml'/></catalog>"))
+        .file("other.xml", "<other/>")
+        .file("two.yaml", "a: 1\n---\nb: 2\n")
+        .file("d.xml", "<a xmlns='urn:a'>x</a>");
+    for (arguments, status, expected) in [
+        ("--schema s.xsd", 2, "the schema of urn:b is not there"),
+        ("--schema s.xsd --catalog rewrite.xml", 1, "\"x\" is no t"),
+        ("--schema s.xsd --catalog next.xml", 1, "\"x\" is no t"),
+        ("--schema s.xsd --catalog delegate.xml", 1, "\"x\" is no t"),
+        ("--schema s.xsd --catalog itself.xml", 2, "the schema of urn:b is not there"),
+        ("--schema s.xsd --catalog elsewhere.xml", 2, "the schema of urn:b is not there"),
+        ("--schema s.xsd --catalog itself.xml --catalog next.xml", 1, "\"x\" is no t"),
+        ("--schema s.xsd --catalog other.xml", 2, "other.xml is no XML catalog"),
+        ("--schema s.xsd --catalog none.xml", 2, "there is no file none.xml"),
+        ("--schema other.xml", 2, "<other> is the root of no schema that is known"),
+        ("--schema two.yaml", 2, "two.yaml holds several documents, and a schema is one"),
+    ] {
+        let ran = run(&folder, &format!("validate d.xml {arguments}"), "");
+        assert_eq!(ran.status, status, "{arguments}: {}{}", ran.out, ran.err);
+        let said = format!("{}{}", ran.out, ran.err);
+        assert!(said.contains(expected), "{arguments}: {said}");
+    }
+}
+
+/// Documents in texts (JSON Schema 2020-12, validation, section 8), where they are asserted: those of a format that is not known hold.
+#[test]
+fn documents_in_texts() {
+    let folder = Folder::with_demo();
+    for (media_type, valid) in [
+        ("application/json", [true, false, false, false]),
+        ("application/geo+json; charset=utf-8", [true, false, false, false]),
+        ("text/xml", [false, true, false, false]),
+        ("application/atom+xml", [false, true, false, false]),
+        ("application/yaml", [true, true, false, true]),
+        ("application/toml", [false, false, false, true]),
+        ("image/png", [true; 4]),
+    ] {
+        folder.file("media.json", format!("{{\"contentMediaType\": \"{media_type}\"}}"));
+        for (text, is_valid) in ["{\\\"a\\\": 1}", "<a/>", "a: [1", "a = 1"].into_iter().zip(valid)
+        {
+            folder.file("text.json", format!("\"{text}\""));
+            for (option, status) in [("", 0), (" --assert-formats", i32::from(!is_valid))] {
+                let line = format!("validate --schema media.json text.json{option}");
+                let ran = run(&folder, &line, "");
+                assert_eq!(ran.status, status, "{media_type} {text}{option}: {}", ran.out);
+            }
+        }
+    }
+}
