@@ -33,7 +33,7 @@ fn what_is_offered_works_when_it_is_typed() {
         "notes.json",
         r#"[{"body": "{\"port\": \"ness\", \"all\": [1, 2]}", "berth no": 4}]"#,
     );
-    folder.file("schema.json", r##"{"a": {"$ref": "#/b"}, "list": [{"n": "4"}], "n": 4}"##);
+    folder.file("schema.json", r##"{"a": {"$ref": "#/b"}, "list": [{"n": "4", "part-2": 1}], "n": 4, "pier-no": 1, "pier-9": {"n": 1}}"##);
     // Rules, their inputs, and what they are once the fix is typed.
     for (rule, input, mended) in [
         // Names that are near, or that stand in another form.
@@ -54,6 +54,10 @@ fn what_is_offered_works_when_it_is_typed() {
         ("$.a.$ref", "schema.json", "$.a['$ref']"),
         ("$.list[0].n.0", "schema.json", "$.list[0].n[0]"),
         ("$[a]", "schema.json", "$['a']"),
+        // A minus in a name, told by the rule alone, and by what the input has.
+        ("$.pier-no", "schema.json", "$['pier-no']"),
+        ("$.pier-9.n", "schema.json", "$['pier-9'].n"),
+        ("$.list[0].part-2", "schema.json", "$.list[0]['part-2']"),
         ("$.'a'", "schema.json", "$['a']"),
         // JSON inside a text.
         ("$[0].body.port", "notes.json", "decode(\"json\", $[0].body).port"),
