@@ -400,3 +400,61 @@ fn long_expressions_are_refused_or_run() {
         }
     }
 }
+
+/// What `--explain` says of each clause, and of what is held.
+#[test]
+fn clauses_are_explained() {
+    let folder = Folder::with_demo();
+    for (rule, expected) in [
+        (
+            "source p = \"ports.csv\"; for b in $[*] for q in p[*] where q.code == b.leg.from let n = b.fare.amount * 2 \
+             where n > 3 order by n skip 1 first 2 return {b.id, n}",
+            &[
+                "run one by one up to clause 6: memory grows only with what that keeps.",
+                "The source p is held in memory.",
+                "Clause 1, for: goes through $[*].",
+                "Clause 2, for: goes through p[*], found through an index that is built once.",
+                "Clause 3, where: keeps the tuples for which q.code == b.leg.from holds.",
+                "Clause 4, let: is b.fare.amount * 2.",
+                "Clause 6, order by: puts tuples in order; all are kept until the last.",
+                "Clause 7, skip: leaves out 1 tuple.",
+                "Clause 8, first: ends after 2 tuples.",
+            ][..],
+        ),
+        (
+            "for b in $[*] carry t from 0 = t + 1 window 2 return t[0]",
+            &[
+                "Clause 2, carry: keeps one running value: t + 1.",
+                "Clause 3, window: keeps 2 tuples at a time.",
+                "threads     no   `carry` needs",
+            ],
+        ),
+        (
+            "for b in $[*] group by v = b.vessel return {v, n: count(b[*]), s: sum(b[*].fare.amount)}",
+            &[
+                "puts tuples together by b.vessel; 2 running values are kept for each group",
+                "threads     yes",
+            ],
+        ),
+        (
+            "for b in $[*] group by v = b.vessel return {v, all: b[*].id}",
+            &["puts tuples together by b.vessel; all are kept until the last"],
+        ),
+        (
+            "output csv; for b in $[*] return b set .x = 1",
+            &[
+                "What the edits do not touch is copied as it stands.",
+                "The result is written as csv.",
+            ],
+        ),
+        ("[$, $]", &["held in memory: $ stands 2 times in the rule."]),
+        ("$", &["Where it is plain XML, or plain JSON that stays one document"]),
+    ] {
+        folder.file("one.kyr", format!("{rule}\n"));
+        let ran = run(&folder, "reshape one.kyr bookings.jsonl --explain", "");
+        assert_eq!((ran.err.as_str(), ran.status), ("", 0), "{rule}");
+        for part in expected {
+            assert!(ran.out.contains(part), "{rule}: {part}\n{}", ran.out);
+        }
+    }
+}

@@ -89,6 +89,14 @@ impl Plan {
         }
     }
 
+    /// As many tuples as an expression says.
+    fn tuples(&self, count: &Expr) -> String {
+        match &*self.words(count) {
+            "1" => "1 tuple".into(),
+            words => format!("{words} tuples"),
+        }
+    }
+
     fn why_whole(&self) -> String {
         if self.root_uses > 1 {
             return format!("$ stands {} times in the rule", self.root_uses);
@@ -132,10 +140,10 @@ impl Plan {
                 ClauseKind::Carry { step, .. } => {
                     format!("keeps one running value: {}", self.words(step))
                 }
-                ClauseKind::Skip(count) => format!("leaves out {} tuples", self.words(count)),
-                ClauseKind::First(count) => format!("ends after {} tuples", self.words(count)),
+                ClauseKind::Skip(count) => format!("leaves out {}", self.tuples(count)),
+                ClauseKind::First(count) => format!("ends after {}", self.tuples(count)),
                 ClauseKind::Window { size, .. } => {
-                    format!("keeps {} tuples at a time", self.words(size))
+                    format!("keeps {} at a time", self.tuples(size))
                 }
             };
             lines.push(format!("Clause {}, {}: {what}.", position + 1, word(&clause.kind)));
