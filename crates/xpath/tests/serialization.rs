@@ -141,6 +141,7 @@ fn json_values() {
         ("//b", ", 'json-node-output-method': 'text'", r#""x & y""#),
         ("//br", ", 'json-node-output-method': 'html'", r#""<br>""#),
         ("//br", ", 'json-node-output-method': 'pdf'", "SEPM0016"),
+        ("//br", ", 'json-node-output-method': 'json'", "SEPM0016"),
         ("//b/text()", "", r#""x &amp; y""#),
         ("(1, 2)", "", "SERE0023"),
         ("map { 'a': (1, 2) }", "", "SERE0023"),

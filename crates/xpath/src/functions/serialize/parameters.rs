@@ -30,7 +30,7 @@ impl Parameters {
     /// The parameters of a call.
     ///
     /// # Errors
-    /// `SEPM0017` for a parameter or a value that is not known, `SEPM0009` for `standalone` without a declaration, `SESU0007` for an
+    /// `SEPM0017` for a parameter or a value that is not known, `SEPM0016` for a method that nodes in JSON cannot have, `SEPM0009` for `standalone` without a declaration, `SESU0007` for an
     /// encoding and `SESU0013` for a version that are not supported.
     pub(super) fn of(call: &Call<'_, '_, '_>) -> Result<Self, Error> {
         let mut parameters = Self::default();
@@ -57,7 +57,13 @@ impl Parameters {
             "omit-xml-declaration" => self.has_declaration = !yes()?,
             "standalone" => self.standalone = if word == "omit" { None } else { Some(yes()?) },
             "item-separator" => self.separator = Some(value),
-            "json-node-output-method" => self.node_method = Some(word.to_owned()),
+            "json-node-output-method" => match word {
+                "xml" | "xhtml" | "html" | "text" => self.node_method = Some(word.to_owned()),
+                _ => {
+                    let message = format!("nodes in JSON are not written by the method {word:?}");
+                    return Err(failed("SEPM0016", message).advise("there are xml, html and text"));
+                }
+            },
             "allow-duplicate-names" => self.allows_duplicates = yes()?,
             "encoding" => match word.to_ascii_uppercase().as_str() {
                 "UTF-8" | "UTF-16" => self.encoding = Some(word.to_owned()),
