@@ -128,6 +128,8 @@ pub struct Runner<'r, 'a> {
     frame: usize,
     /// How many defs are running inside each other.
     calls: usize,
+    /// How many running values were computed.
+    carried: u32,
     /// The value of the plan's aggregate over records, once it is known.
     folded: Option<Option<Value<'a>>>,
     /// The indexes of joins, by their list and condition.
@@ -210,6 +212,7 @@ impl<'r, 'a> Runner<'r, 'a> {
             row_edits: Vec::new(),
             frame: 0,
             calls: 0,
+            carried: 0,
             folded: None,
             indexes: HashMap::new(),
             spare_members: Vec::new(),

@@ -531,6 +531,18 @@ fn how_rules_fail_on_data() {
             "f(n + 1)",
             "",
         ),
+        (
+            "for n in range(1, 20000) carry t from [] = [t] return n",
+            "this value is nested more than 10,000 levels deep",
+            "[t]",
+            "",
+        ),
+        (
+            "def f(n) = if n == 0 then 1 else [[[[[[[[[[[[f(n - 1)]]]]]]]]]]]]\nf(990)",
+            "this value is nested more than 10,000 levels deep",
+            "f(n - 1)",
+            "",
+        ),
         ("1e9999999 + 1", "the number needs more than 10,000 digits", "1e9999999 + 1", ""),
     ] {
         // Recursion without end needs the stack that the program gives its worker.

@@ -192,3 +192,17 @@ fn elements_that_are_no_json() {
         check(Version::V31, PLAN, &[("17.5.4", &expression, expected)]);
     }
 }
+
+#[test]
+fn folds_that_nest_without_end() {
+    for (expression, expected) in [
+        ("fold-left(1 to 20000, [], function($a, $b) { [$a, $b] })", "XPDY0130"),
+        ("fold-right(1 to 20000, [], function($a, $b) { [$a, $b] })", "XPDY0130"),
+        ("array:fold-left([1, 2], [], function($a, $b) { [$a, $b] })", "2"),
+        ("fold-left(1 to 5000, [], function($a, $b) { [$a, $b] })", "2"),
+        // Each level stands twice in the one around it: it is looked at once.
+        ("fold-left(1 to 60, [1], function($a, $b) { [$a, $a] })", "2"),
+    ] {
+        check(Version::V31, PLAN, &[("14.6", &format!("array:size({expression})"), expected)]);
+    }
+}

@@ -19,6 +19,9 @@ use kyanite_eval::accumulator::{Accumulator, Aggregate, is_nothing};
 /// How many defs may run inside each other.
 const CALLS: usize = 1000;
 
+/// Of how many of these it is looked once how deep their results are nested.
+const DEEP_CALLS: usize = 64;
+
 /// As many arguments are on the stack.
 const FEW_ARGUMENTS: usize = 4;
 
@@ -480,7 +483,11 @@ impl<'a> Runner<'_, 'a> {
         self.current = current;
         self.frame = outer;
         self.names.locals.truncate(frame);
-        result
+        let value = result?;
+        if self.calls % DEEP_CALLS == DEEP_CALLS - 1 {
+            self.refuse_deep(expr, value)?;
+        }
+        Ok(value)
     }
 }
 

@@ -4,8 +4,11 @@ use kyanite_tree::{Advice, Code, Locus, Origin, Value};
 
 use super::Runner;
 use crate::plan::{Expr, Kind};
-use crate::rule_error::{RuleError, rule_error};
+use crate::rule_error::{RuleError, RunResult, rule_error};
 use crate::syntax::Hyphenated;
+
+/// How deep values are nested that a rule makes of themselves.
+const DEEPEST: usize = 10_000;
 
 impl<'a> Runner<'_, 'a> {
     /// The failure of an operand that is not there, or null: it points at the nearest value that is there.
@@ -31,6 +34,23 @@ impl<'a> Runner<'_, 'a> {
         };
         let origin = near.map_or(Origin::NONE, Value::origin);
         rule_error(Code::ValueMissing, expr.span, message).read_at(origin).advise(advice)
+    }
+
+    /// Refuses a value that has been nested in others again and again, before it is deeper than can be gone through.
+    ///
+    /// # Errors
+    /// [`Code::ValueLimit`].
+    pub(super) fn refuse_deep(
+        &mut self,
+        expr: &'a Expr,
+        value: Option<Value<'a>>,
+    ) -> RunResult<()> {
+        if value.is_none_or(|value| value.depth(DEEPEST) <= DEEPEST) {
+            return Ok(());
+        }
+        let message = "this value is nested more than 10,000 levels deep";
+        Err(rule_error(Code::ValueLimit, expr.span, message)
+            .advise("put values beside each other: [...before, new]"))
     }
 
     /// The last value that a path of names reaches.

@@ -9,8 +9,8 @@ use super::tuples::Tally;
 use super::{Names, Runner, Session, TupleStore};
 use crate::functions::CallError;
 use crate::plan::{
-    Kind, Loop, ManyPath, Plan, RecordFold, RecordHead, RecordSource, RecordUnit, Records,
-    TupleOfRecord,
+    ClauseKind, Kind, Loop, ManyPath, Plan, RecordFold, RecordHead, RecordSource, RecordUnit,
+    Records, TupleOfRecord,
 };
 use crate::rule_error::{Flow, RuleError, RunResult};
 
@@ -108,7 +108,15 @@ impl<'r, 'a> Runner<'r, 'a> {
         match self.records {
             Some(Records { source: RecordSource::Loop(repeat, ..), .. }) => {
                 let most = Self::most_wanted(repeat, &state.tally);
-                store.end_batch(repeat, most, &mut self.loop_state.take().unwrap_or_default())
+                let mut loop_state = self.loop_state.take().unwrap_or_default();
+                for (position, value) in &loop_state.carried {
+                    if let Some(ClauseKind::Carry { step, .. }) =
+                        repeat.clauses.get(*position).map(|clause| &clause.kind)
+                    {
+                        self.refuse_deep(step, *value)?;
+                    }
+                }
+                store.end_batch(repeat, most, &mut loop_state)
             }
             _ => Ok(()),
         }

@@ -2,7 +2,7 @@
 
 use kyanite_eval::atomic::{Atomic, AtomicType};
 
-use super::higher::{sort_keys, sorted_by};
+use super::higher::{fold, sort_keys, sorted_by};
 use super::{
     Call, Function, Library, Occurs, Outcome, What, atomic, callback, failed, function, integer,
     items, one_array, optional_text, takes,
@@ -121,20 +121,12 @@ pub(super) const TABLE: &[Function] = &[
     })
     .within(Library::Array),
     function("fold-left", &[ARRAY, items("start"), callback("action")], 3, |call| {
-        let mut value = call.argument(1).clone();
-        for member in members(call)? {
-            value = call.apply(2, vec![value, member])?;
-        }
-        Ok(value)
+        fold(call, members(call)?.into_iter(), false)
     })
     .plural()
     .within(Library::Array),
     function("fold-right", &[ARRAY, items("start"), callback("action")], 3, |call| {
-        let mut value = call.argument(1).clone();
-        for member in members(call)?.into_iter().rev() {
-            value = call.apply(2, vec![member, value])?;
-        }
-        Ok(value)
+        fold(call, members(call)?.into_iter().rev(), true)
     })
     .plural()
     .within(Library::Array),

@@ -9,13 +9,40 @@ use kyanite_tree::Comparison;
 
 use super::strings::Collation;
 use super::{
-    Call, Function, Library, Occurs, atomic, callback, failed, function, integer, items, one_array,
-    optional_text,
+    Call, Function, Library, Occurs, Outcome, atomic, callback, failed, function, integer, items,
+    one_array, optional_text,
 };
 use crate::error::Error;
 use crate::run::convert::atomize;
 use crate::run::types::arity;
 use crate::value::{FunctionItem, Item, Sequence};
+
+/// How deep maps and arrays are nested that a fold makes of themselves.
+const DEEPEST: usize = 10_000;
+
+/// It is looked how deep the value of a fold is nested after twice as many items as before, and after this many at the latest.
+const CHECKED: usize = 1024;
+
+/// What a function makes of a value and one item after another; the value comes last where the fold is from the right.
+///
+/// # Errors
+/// Those of the function, and `XPDY0130` where the value is nested too deep to be gone through.
+pub(super) fn fold<'d>(
+    call: &Call<'_, '_, 'd>,
+    items: impl Iterator<Item = Sequence<'d>>,
+    from_right: bool,
+) -> Outcome<'d> {
+    let mut value = call.argument(1).clone();
+    for (at, item) in items.enumerate() {
+        let arguments = if from_right { vec![item, value] } else { vec![value, item] };
+        value = call.apply(2, arguments)?;
+        if (at.is_power_of_two() || at % CHECKED == 0) && value.depth(DEEPEST) > DEEPEST {
+            let message = "the value is nested more than 10,000 levels deep";
+            return Err(failed("XPDY0130", message).advise("put values beside each other"));
+        }
+    }
+    Ok(value)
+}
 
 pub(super) const TABLE: &[Function] = &[
     function("function-name", &[callback("function")], 1, |call| {
@@ -81,19 +108,11 @@ pub(super) const TABLE: &[Function] = &[
     })
     .plural(),
     function("fold-left", &[items("items"), items("start"), callback("action")], 3, |call| {
-        let mut value = call.argument(1).clone();
-        for item in call.argument(0).items() {
-            value = call.apply(2, vec![value, Sequence::One(item.clone())])?;
-        }
-        Ok(value)
+        fold(call, call.argument(0).items().iter().cloned().map(Sequence::One), false)
     })
     .plural(),
     function("fold-right", &[items("items"), items("start"), callback("action")], 3, |call| {
-        let mut value = call.argument(1).clone();
-        for item in call.argument(0).items().iter().rev() {
-            value = call.apply(2, vec![Sequence::One(item.clone()), value])?;
-        }
-        Ok(value)
+        fold(call, call.argument(0).items().iter().rev().cloned().map(Sequence::One), true)
     })
     .plural(),
     function("for-each-pair", &[items("items"), items("others"), callback("action")], 3, |call| {
