@@ -43,8 +43,8 @@ impl<'a> Arguments<'a> {
         let mut wrong = Vec::new();
         let mut values = vec![None; plan.params.len()];
         for (at, (name, text)) in given.iter().enumerate() {
-            if given.iter().take(at).any(|(before, _)| before == name) {
-                wrong.push(twice("param", name));
+            if let Some(twice) = given_before("param", given, at) {
+                wrong.push(twice);
                 continue;
             }
             let Some(position) = plan.params.iter().position(|param| param.name == *name) else {
@@ -83,8 +83,8 @@ impl Plan {
         named: impl Fn(&str) -> D,
     ) -> Result<Vec<(String, D)>, Diagnostic> {
         for (at, (name, _)) in given.iter().enumerate() {
-            if given.iter().take(at).any(|(before, _)| before == name) {
-                return Err(twice("source", name));
+            if let Some(twice) = given_before("source", given, at) {
+                return Err(twice);
             }
             if !self.sources.iter().any(|source| source.name == *name) {
                 let known: Vec<&str> = self.sources.iter().map(|s| s.name.as_str()).collect();
@@ -105,9 +105,14 @@ impl Plan {
     }
 }
 
-fn twice(what: &str, name: &str) -> Diagnostic {
-    Diagnostic::error(Code::CommandLine, format!("the {what} `{name}` is given twice"))
-        .advise("leave one of them out")
+/// What is wrong with the name at a position, if it is given before that, too.
+fn given_before<D>(what: &str, given: &[(String, D)], at: usize) -> Option<Diagnostic> {
+    let (before, from) = given.split_at_checked(at)?;
+    let (name, _) = from.first()?;
+    before.iter().any(|(known, _)| known == name).then(|| {
+        Diagnostic::error(Code::CommandLine, format!("the {what} `{name}` is given twice"))
+            .advise("leave one of them out")
+    })
 }
 
 fn unknown(plan: &Plan, name: &str) -> Diagnostic {

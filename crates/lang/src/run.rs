@@ -129,7 +129,7 @@ pub struct Runner<'r, 'a> {
     /// How many defs are running inside each other.
     calls: usize,
     /// How many running values were computed.
-    carried: u32,
+    carried: u64,
     /// The value of the plan's aggregate over records, once it is known.
     folded: Option<Option<Value<'a>>>,
     /// The indexes of joins, by their list and condition.

@@ -1,14 +1,17 @@
 //! Clauses against a model: a tuple stream is a list of maps, and each clause a function over the whole list.
 #![allow(clippy::unwrap_used, clippy::panic, reason = "tests say what is wrong by panicking")]
 
+mod support;
+
 use std::cmp::Ordering;
 use std::collections::{BTreeMap, VecDeque};
 
-use kyanite_formats::json::{self, Origins, ReaderOptions, Style};
-use kyanite_lang::{Arguments, Flow, RuleText, Runner, Session, Syntax, compile};
-use kyanite_tree::{Arena, Base};
+use kyanite_formats::json::{Origins, ReaderOptions};
+use kyanite_lang::{RuleText, Syntax, compile};
+use kyanite_tree::Base;
 use proptest::prelude::*;
 use serde_json::{Value as Json, json};
+use support::results;
 
 /// The values of the names that are bound; a name whose value is nothing is not there.
 type Tuple = BTreeMap<&'static str, Json>;
@@ -296,22 +299,10 @@ fn records() -> impl Strategy<Value = Vec<Json>> {
 fn run(rule: &str, root: &Json) -> Vec<Json> {
     let plan = compile(RuleText::new("rule", rule), Syntax::Rule)
         .unwrap_or_else(|(_, findings)| panic!("{rule}: {findings:?}"));
-    let (arena, text) = (Arena::new(), root.to_string());
     let options =
         ReaderOptions { origins: Origins::Text(Base::default()), ..ReaderOptions::default() };
-    let (root, _) = json::document(&text, &arena, options).unwrap();
-    let arguments = Arguments::read(&plan, &[], &arena).unwrap();
-    let mut session = Session::new(&plan);
-    let mut runner = Runner::new(&plan, &arguments, Some(root), &arena, &mut session).unwrap();
-    let mut results = Vec::new();
-    let ran = runner.document(&mut |value| {
-        let mut out = Vec::new();
-        value.into_iter().for_each(|value| json::write(value, Style::Compact, &mut out));
-        results.push(serde_json::from_slice(&out).unwrap());
-        Flow::Continue(())
-    });
-    let _ = ran.unwrap_or_else(|error| panic!("{rule}: {}", error.message()));
-    results
+    let found = results(&plan, root, options).unwrap_or_else(|message| panic!("{rule}: {message}"));
+    found.into_iter().map(|(_, value)| value).collect()
 }
 
 proptest! {

@@ -1,11 +1,13 @@
 //! Expressions against a model that evaluates them over JSON: values, nothing, and failures, which all end the run.
 #![allow(clippy::unwrap_used, clippy::panic, reason = "tests say what is wrong by panicking")]
 
-use kyanite_formats::json::{self, ReaderOptions, Style};
-use kyanite_lang::{Arguments, Flow, RuleText, Runner, Session, Syntax, compile};
-use kyanite_tree::Arena;
+mod support;
+
+use kyanite_formats::json::ReaderOptions;
+use kyanite_lang::{RuleText, Syntax, compile};
 use proptest::prelude::*;
 use serde_json::{Value as Json, json};
+use support::{compares, results};
 
 /// A value, nothing, or a failure.
 type Outcome = Result<Option<Json>, ()>;
@@ -170,23 +172,6 @@ impl Value {
     }
 }
 
-/// RFC 9535 section 2.3.5.2.2.
-fn compares(operator: &str, a: Option<&Json>, b: Option<&Json>) -> bool {
-    let is_less = |a: Option<&Json>, b: Option<&Json>| match (a, b) {
-        (Some(Json::Number(a)), Some(Json::Number(b))) => a.as_i64() < b.as_i64(),
-        (Some(Json::String(a)), Some(Json::String(b))) => a < b,
-        _ => false,
-    };
-    match operator {
-        "==" => a == b,
-        "!=" => a != b,
-        "<" => is_less(a, b),
-        ">" => is_less(b, a),
-        "<=" => is_less(a, b) || a == b,
-        _ => is_less(b, a) || a == b,
-    }
-}
-
 const MEMBERS: [&str; 4] = ["a", "b", "c", "d"];
 
 fn leaf() -> impl Strategy<Value = Value> {
@@ -274,21 +259,8 @@ fn record() -> impl Strategy<Value = Json> {
 fn run(expression: &str, record: &Json) -> Option<Outcome> {
     let rule = format!("let r = $\n{expression}");
     let plan = compile(RuleText::new("rule", &rule), Syntax::Rule).ok()?;
-    let (arena, text) = (Arena::new(), record.to_string());
-    let (root, _) = json::document(&text, &arena, ReaderOptions::default()).unwrap();
-    let arguments = Arguments::read(&plan, &[], &arena).unwrap();
-    let mut session = Session::new(&plan);
-    let mut runner = Runner::new(&plan, &arguments, Some(root), &arena, &mut session).unwrap();
-    let mut result = None;
-    let ran = runner.document(&mut |value| {
-        result = value.map(|value| {
-            let mut out = Vec::new();
-            json::write(value, Style::Compact, &mut out);
-            serde_json::from_slice(&out).unwrap()
-        });
-        Flow::Continue(())
-    });
-    Some(ran.map(|_| result).map_err(|_| ()))
+    let found = results(&plan, record, ReaderOptions::default());
+    Some(found.map(|mut found| found.pop().map(|(_, value)| value)).map_err(|_| ()))
 }
 
 proptest! {

@@ -1,13 +1,13 @@
 //! Paths against a model of RFC 9535: each selector is a function from a node to a list of nodes.
 #![allow(clippy::unwrap_used, clippy::panic, reason = "tests say what is wrong by panicking")]
 
-use std::cmp::Ordering;
+mod support;
 
-use kyanite_formats::json::{self, ReaderOptions, Style};
-use kyanite_lang::{Arguments, Flow, RuleText, Runner, Session, Syntax, compile};
-use kyanite_tree::{Arena, locate};
+use kyanite_formats::json::ReaderOptions;
+use kyanite_lang::{RuleText, Syntax, compile};
 use proptest::prelude::*;
 use serde_json::{Value as Json, json};
+use support::{compares, results};
 
 /// A node: its normalized path and its value.
 type Node = (String, Json);
@@ -199,25 +199,6 @@ impl Operand {
     }
 }
 
-/// RFC 9535 section 2.3.5.2.2.
-fn compares(operator: &str, a: Option<&Json>, b: Option<&Json>) -> bool {
-    let is_less = |a: Option<&Json>, b: Option<&Json>| match (a, b) {
-        (Some(Json::Number(a)), Some(Json::Number(b))) => {
-            a.as_f64().partial_cmp(&b.as_f64()) == Some(Ordering::Less)
-        }
-        (Some(Json::String(a)), Some(Json::String(b))) => a < b,
-        _ => false,
-    };
-    match operator {
-        "==" => a == b,
-        "!=" => a != b,
-        "<" => is_less(a, b),
-        ">" => is_less(b, a),
-        "<=" => is_less(a, b) || a == b,
-        _ => is_less(b, a) || a == b,
-    }
-}
-
 const NAMES: [&str; 4] = ["a", "b", "berth no", "0"];
 
 fn scalar() -> impl Strategy<Value = Json> {
@@ -300,22 +281,8 @@ fn selected(path: &str, syntax: Syntax, document: &Json) -> Result<Vec<Node>, St
     let plan = compile(RuleText::new("path", path), syntax).map_err(|(_, findings)| {
         findings.iter().map(|finding| finding.message().to_owned()).collect::<Vec<_>>().join("; ")
     })?;
-    let (arena, text) = (Arena::new(), document.to_string());
-    let (root, _) = json::document(&text, &arena, ReaderOptions::default()).unwrap();
-    let arguments = Arguments::read(&plan, &[], &arena).unwrap();
-    let mut session = Session::new(&plan);
-    let mut runner = Runner::new(&plan, &arguments, Some(root), &arena, &mut session).unwrap();
-    let mut nodes = Vec::new();
-    let ran = runner.document(&mut |node| {
-        if let Some(node) = node {
-            let mut out = Vec::new();
-            json::write(node, Style::Compact, &mut out);
-            let path = locate(root, node.origin()).unwrap().to_string();
-            nodes.push((path, serde_json::from_slice(&out).unwrap()));
-        }
-        Flow::Continue(())
-    });
-    ran.map(|_| nodes).map_err(|error| error.message().to_owned())
+    let found = results(&plan, document, ReaderOptions::default())?;
+    Ok(found.into_iter().map(|(path, value)| (path.unwrap(), value)).collect())
 }
 
 proptest! {

@@ -24,6 +24,7 @@ mod event;
 mod exact;
 mod map;
 mod near;
+pub mod nesting;
 mod nodes;
 mod number;
 mod origin;

@@ -1,7 +1,6 @@
 //! The value: what a document is made of.
 
-use std::collections::HashMap;
-
+use crate::nesting::{self, Holds};
 use crate::{Content, Element, Map, Name, Number, Origin};
 
 /// One node of a document: 24 bytes, `Copy`, borrowing from the arena or from the bytes read.
@@ -139,66 +138,23 @@ impl<'a> Value<'a> {
     /// ```
     #[must_use]
     pub fn depth(self, most: usize) -> usize {
-        // Of each list, map and element how deep it is, once that is known; and how far it has been looked at.
-        let mut known: HashMap<usize, usize> = HashMap::new();
-        let mut open = vec![(self, 0, 0)];
-        let mut below = 0;
-        while let Some((value, next, deepest)) = open.pop() {
-            let deepest = if next > 0 { deepest.max(below) } else { 0 };
-            match value.nested(next) {
-                Some((inner, behind)) => {
-                    open.push((value, behind, deepest));
-                    match inner.place_in_memory().map(|place| known.get(&place)) {
-                        None => below = 0,
-                        Some(Some(depth)) => below = *depth,
-                        Some(None) if open.len() > most => return most + 1,
-                        Some(None) => open.push((inner, 0, 0)),
-                    }
-                }
-                None => {
-                    below = value.place_in_memory().map_or(0, |place| {
-                        known.insert(place, deepest + 1);
-                        deepest + 1
-                    });
-                }
-            }
-        }
-        below
-    }
-
-    /// The first list, map or element among what it holds from a number on, and the number behind.
-    fn nested(self, from: usize) -> Option<(Self, usize)> {
-        let found = |all: &mut dyn Iterator<Item = Option<Self>>| {
-            let mut numbered = (from + 1..).zip(all);
-            numbered.find_map(|(behind, value)| Some((value?, behind)))
-        };
-        let is_nested = |value: Self| value.place_in_memory().map(|_| value);
-        match self {
+        nesting::depth(vec![self], most, |value| match value {
             Self::List(_, items) => {
-                found(&mut items.get(from..)?.iter().map(|item| is_nested(*item)))
+                Holds::Values(items.as_ptr() as usize, nested(items.iter().copied()))
             }
             Self::Map(_, map) => {
-                let members = map.members().get(from..)?.iter();
-                found(&mut members.map(|member| is_nested(member.value)))
+                let values = map.members().iter().map(|member| member.value);
+                Holds::Values(map.members().as_ptr() as usize, nested(values))
             }
             Self::Element(_, element) => {
-                found(&mut element.content.get(from..)?.iter().map(|node| match node {
+                let children = element.content.iter().filter_map(|node| match node {
                     Content::Element(origin, child) => Some(Self::Element(*origin, child)),
                     _ => None,
-                }))
+                });
+                Holds::Values(std::ptr::from_ref(element) as usize, children.collect())
             }
-            _ => None,
-        }
-    }
-
-    /// Where a list, a map or an element is in memory.
-    fn place_in_memory(self) -> Option<usize> {
-        match self {
-            Self::List(_, items) => Some(items.as_ptr() as usize),
-            Self::Map(_, map) => Some(map.members().as_ptr() as usize),
-            Self::Element(_, element) => Some(std::ptr::from_ref(element) as usize),
-            _ => None,
-        }
+            _ => Holds::Levels(0),
+        })
     }
 
     /// What the value is.
@@ -319,6 +275,13 @@ impl<'a> Value<'a> {
     pub fn member(self, name: &str) -> Option<Self> {
         self.as_map()?.get(name)
     }
+}
+
+/// The values that can hold others.
+fn nested<'a>(values: impl Iterator<Item = Value<'a>>) -> Vec<Value<'a>> {
+    let holds =
+        |value: &Value<'_>| matches!(value, Value::List(..) | Value::Map(..) | Value::Element(..));
+    values.filter(holds).collect()
 }
 
 #[cfg(test)]

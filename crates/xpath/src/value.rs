@@ -1,11 +1,11 @@
 //! Items and sequences (XDM 3.1 section 2).
 
-use std::collections::HashMap;
 use std::rc::Rc;
 use std::sync::Arc;
 
 use indexmap::IndexMap;
 use kyanite_eval::atomic::{Atomic, AtomicKey, Text};
+use kyanite_tree::nesting::{self, Holds};
 use kyanite_tree::{Node, NodeKind, Origin, Value};
 
 use crate::error::{Error, ErrorCode};
@@ -375,41 +375,18 @@ impl Sequence<'_> {
     /// How many levels deep maps and arrays are nested in it, up to `most`: more are counted as one more. What stands in several
     /// places is looked at once, and nothing here is recursive.
     pub(crate) fn depth(&self, most: usize) -> usize {
-        let mut known: HashMap<usize, usize> = HashMap::new();
-        let mut open = vec![(None, nested(self.items()), 0)];
-        while let Some((place, inner, deepest)) = open.last_mut() {
-            let Some(item) = inner.pop() else {
-                let depth = *deepest + usize::from(place.is_some());
-                known.extend(place.map(|place| (place, depth)));
-                open.pop();
-                match open.last_mut() {
-                    Some((.., above)) => *above = depth.max(*above),
-                    None => return depth,
-                }
-                continue;
-            };
-            let (place, children) = match item {
-                Item::Array(members) => (
-                    Rc::as_ptr(members) as usize,
-                    members.iter().flat_map(|one| nested(one.items())).collect(),
-                ),
-                Item::Map(map) => {
-                    let values = map.values().flat_map(|(_, value)| nested(value.items()));
-                    (Rc::as_ptr(map) as usize, values.collect())
-                }
-                Item::Value(value) => {
-                    *deepest = value.depth(most).max(*deepest);
-                    continue;
-                }
-                _ => continue,
-            };
-            match known.get(&place) {
-                Some(depth) => *deepest = (*depth).max(*deepest),
-                None if open.len() > most => return most + 1,
-                None => open.push((Some(place), children, 0)),
+        nesting::depth(nested(self.items()), most, |item| match item {
+            Item::Array(members) => {
+                let items = members.iter().flat_map(|member| nested(member.items()));
+                Holds::Values(Rc::as_ptr(members) as usize, items.collect())
             }
-        }
-        0
+            Item::Map(map) => {
+                let items = map.values().flat_map(|(_, value)| nested(value.items()));
+                Holds::Values(Rc::as_ptr(map) as usize, items.collect())
+            }
+            Item::Value(value) => Holds::Levels(value.depth(most)),
+            _ => Holds::Levels(0),
+        })
     }
 }
 

@@ -5,7 +5,7 @@ mod support;
 
 use kyanite_xpath::Version;
 use proptest::prelude::*;
-use support::evaluate;
+use support::{AXES, evaluate};
 
 /// A node: what it is, and its parent by its place in the list. The document comes first.
 #[derive(Clone, Debug)]
@@ -61,20 +61,6 @@ impl Tree {
         }
     }
 }
-
-const AXES: [&str; 11] = [
-    "self",
-    "child",
-    "descendant",
-    "descendant-or-self",
-    "parent",
-    "ancestor",
-    "ancestor-or-self",
-    "following-sibling",
-    "preceding-sibling",
-    "following",
-    "preceding",
-];
 
 const TESTS: [&str; 7] = ["a", "b", "*", "node()", "text()", "comment()", "element(a)"];
 

@@ -2,7 +2,7 @@
 
 use std::ops::{ControlFlow, Range};
 
-use kyanite_tree::{Code, Value};
+use kyanite_tree::{Code, Value, nesting};
 
 use super::folded::Folded;
 use super::order::sort;
@@ -13,9 +13,6 @@ use crate::rule_error::{Flow, RunResult, instead, rule_error};
 
 /// Tuples that are kept beside those that are wanted, before the rest goes.
 const AHEAD: u64 = 1000;
-
-/// It is looked how deep a running value is nested after twice as many tuples as before, and after this many at the latest.
-const CHECKED: u32 = 1024;
 
 impl<'a> Runner<'_, 'a> {
     /// Runs a loop; gives each item to `emit`, until it wants no more.
@@ -233,7 +230,7 @@ impl<'a> Runner<'_, 'a> {
                 self.set_local(*slot, before);
                 let value = self.value(step)?;
                 self.carried += 1;
-                if self.carried.is_power_of_two() || self.carried.is_multiple_of(CHECKED) {
+                if nesting::is_due(self.carried) {
                     self.refuse_deep(step, value)?;
                 }
                 loop_state.carried.insert(position, value);

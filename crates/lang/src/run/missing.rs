@@ -1,14 +1,12 @@
 //! What is said of an operand that is not there.
 
+use kyanite_tree::nesting::{DEEPEST, TOO_DEEP};
 use kyanite_tree::{Advice, Code, Locus, Origin, Value};
 
 use super::Runner;
 use crate::plan::{Expr, Kind};
 use crate::rule_error::{RuleError, RunResult, rule_error};
 use crate::syntax::Hyphenated;
-
-/// How deep values are nested that a rule makes of themselves.
-const DEEPEST: usize = 10_000;
 
 impl<'a> Runner<'_, 'a> {
     /// The failure of an operand that is not there, or null: it points at the nearest value that is there.
@@ -48,7 +46,7 @@ impl<'a> Runner<'_, 'a> {
         if value.is_none_or(|value| value.depth(DEEPEST) <= DEEPEST) {
             return Ok(());
         }
-        let message = "this value is nested more than 10,000 levels deep";
+        let message = format!("this value is {TOO_DEEP}");
         Err(rule_error(Code::ValueLimit, expr.span, message)
             .advise("put values beside each other: [...before, new]"))
     }

@@ -6,6 +6,7 @@ use std::sync::Arc;
 
 use kyanite_eval::atomic::{Atomic, AtomicType, QName};
 use kyanite_tree::Comparison;
+use kyanite_tree::nesting::{self, DEEPEST, TOO_DEEP};
 
 use super::strings::Collation;
 use super::{
@@ -17,12 +18,6 @@ use crate::run::convert::atomize;
 use crate::run::types::arity;
 use crate::value::{FunctionItem, Item, Sequence};
 
-/// How deep maps and arrays are nested that a fold makes of themselves.
-const DEEPEST: usize = 10_000;
-
-/// It is looked how deep the value of a fold is nested after twice as many items as before, and after this many at the latest.
-const CHECKED: usize = 1024;
-
 /// What a function makes of a value and one item after another; the value comes last where the fold is from the right.
 ///
 /// # Errors
@@ -33,11 +28,11 @@ pub(super) fn fold<'d>(
     from_right: bool,
 ) -> Outcome<'d> {
     let mut value = call.argument(1).clone();
-    for (at, item) in items.enumerate() {
+    for (step, item) in (1..).zip(items) {
         let arguments = if from_right { vec![item, value] } else { vec![value, item] };
         value = call.apply(2, arguments)?;
-        if (at.is_power_of_two() || at % CHECKED == 0) && value.depth(DEEPEST) > DEEPEST {
-            let message = "the value is nested more than 10,000 levels deep";
+        if nesting::is_due(step) && value.depth(DEEPEST) > DEEPEST {
+            let message = format!("the value is {TOO_DEEP}");
             return Err(failed("XPDY0130", message).advise("put values beside each other"));
         }
     }

@@ -88,7 +88,7 @@ impl<'c, 'e, 'd> Texts<'c, 'e, 'd> {
 }
 
 /// A character as JSON escapes it (RFC 8259 section 7), by the short escape where there is one.
-fn escape(character: char) -> String {
+pub(super) fn escape(character: char) -> String {
     match character {
         '\\' => "\\\\".into(),
         '\u{8}' => "\\b".into(),

@@ -9,6 +9,21 @@ use kyanite_xpath::{
     Context, Coverage, Expression, Item, Namespaces, Sequence, Store, Version, document,
 };
 
+/// The axes between the nodes of a tree (XPath 3.1 section 3.3.2.1), attributes and namespaces left out.
+pub const AXES: [&str; 11] = [
+    "self",
+    "child",
+    "descendant",
+    "descendant-or-self",
+    "parent",
+    "ancestor",
+    "ancestor-or-self",
+    "following-sibling",
+    "preceding-sibling",
+    "following",
+    "preceding",
+];
+
 /// What an expression gives for a document of XML: nodes as their paths, other values as text, `, ` between them; for an error
 /// its code.
 pub fn evaluate(version: Version, expression: &str, xml: &str) -> String {

@@ -40,10 +40,7 @@ impl<'s> Compiler<'s, '_> {
         }
         let inner = node.called("simpleType").next();
         let named = node.token("type");
-        if let (Some((_, origin)), Some(_)) = (&named, &inner) {
-            let message = "the type is given twice: by an attribute, and inside the element";
-            self.problem(*origin, message, Some("take one away".into()));
-        }
+        self.refuse_two_types(named.as_ref(), inner.as_ref());
         let of_type = match (named, inner) {
             (Some((name, origin)), _) => self.simple_named(node, &name, origin),
             (None, Some(inner)) => Some(self.define_simple(&inner, None)),

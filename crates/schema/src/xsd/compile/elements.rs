@@ -55,6 +55,18 @@ impl<'s> Compiler<'s, '_> {
         }
     }
 
+    /// Refuses a type that is both named and defined in place.
+    pub(super) fn refuse_two_types(
+        &mut self,
+        named: Option<&(String, Origin)>,
+        inner: Option<&Node<'s>>,
+    ) {
+        if let (Some((_, origin)), Some(_)) = (named, inner) {
+            let message = "the type is given twice: by an attribute, and inside the element";
+            self.problem(*origin, message, Some("take one away".into()));
+        }
+    }
+
     /// Declares an element; its type may be completed later.
     pub(in crate::xsd) fn declare_element(
         &mut self,
@@ -97,10 +109,7 @@ impl<'s> Compiler<'s, '_> {
         let inner =
             node.children().find(|child| matches!(child.word(), "simpleType" | "complexType"));
         let named = node.token("type");
-        if let (Some((_, origin)), Some(_)) = (&named, &inner) {
-            let message = "the type is given twice: by an attribute, and inside the element";
-            self.problem(*origin, message, Some("take one away".into()));
-        }
+        self.refuse_two_types(named.as_ref(), inner.as_ref());
         let of_type = match (named, inner) {
             (Some((name, origin)), _) => self.type_named(node, &name, origin),
             (None, Some(inner)) if inner.word() == "simpleType" => {

@@ -15,9 +15,16 @@ pub(super) fn adaptive<'d>(
     value: &Sequence<'d>,
     parameters: &Parameters,
 ) -> Result<String, Error> {
-    let shown = value.items().iter().map(|one| item(call, one, parameters));
-    let shown = shown.collect::<Result<Vec<String>, Error>>()?;
-    Ok(shown.join(parameters.separator.as_deref().unwrap_or("\n")))
+    let separator = parameters.separator.as_deref().unwrap_or("\n");
+    Ok(items(call, value, parameters)?.join(separator))
+}
+
+fn items<'d>(
+    call: &Call<'_, '_, 'd>,
+    value: &Sequence<'d>,
+    parameters: &Parameters,
+) -> Result<Vec<String>, Error> {
+    value.items().iter().map(|one| item(call, one, parameters)).collect()
 }
 
 fn item<'d>(
@@ -26,8 +33,7 @@ fn item<'d>(
     parameters: &Parameters,
 ) -> Result<String, Error> {
     let sequence = |value: &Sequence<'d>| -> Result<String, Error> {
-        let shown = value.items().iter().map(|one| item(call, one, parameters));
-        let shown = shown.collect::<Result<Vec<String>, Error>>()?;
+        let shown = items(call, value, parameters)?;
         Ok(if shown.len() == 1 { shown.concat() } else { format!("({})", shown.join(",")) })
     };
     if let Some(entries) = one.entries() {

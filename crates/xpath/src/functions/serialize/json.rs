@@ -6,6 +6,7 @@ use kyanite_eval::atomic::Atomic;
 
 use super::{Parameters, by_method};
 use crate::error::Error;
+use crate::functions::json::escape;
 use crate::functions::{Call, failed};
 use crate::value::{Item, Sequence};
 
@@ -125,15 +126,9 @@ impl<'d> Writer<'_, '_, '_, 'd> {
         self.out.push('"');
         for character in text.chars() {
             match character {
-                '"' | '\\' | '/' => self.out.extend(['\\', character]),
-                '\u{8}' => self.out.push_str("\\b"),
-                '\u{c}' => self.out.push_str("\\f"),
-                '\n' => self.out.push_str("\\n"),
-                '\r' => self.out.push_str("\\r"),
-                '\t' => self.out.push_str("\\t"),
-                control if control.is_control() => {
-                    self.out.push_str(&format!("\\u{:04X}", u32::from(control)));
-                }
+                '"' | '/' => self.out.extend(['\\', character]),
+                '\\' => self.out.push_str(&escape(character)),
+                control if control.is_control() => self.out.push_str(&escape(control)),
                 other => self.out.push(other),
             }
         }
